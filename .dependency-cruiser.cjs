@@ -1,0 +1,69 @@
+// The house (docs/architecture.md): every arrow points down, there is no circle, and doors are the only way in.
+const below = (name, from, to) => ({ name, severity: 'error', from: { path: `^packages/${from}/` }, to: { path: `^packages/(${to})/` } });
+
+// Inside core, from the lowest step to the highest. A step knows those before it, never those after.
+const STEPS = [
+  'problems',
+  'formats',
+  'text',
+  'notation',
+  'typing',
+  'render',
+  'html',
+  'folder',
+  'blocks',
+  'program',
+  'mime',
+  'smtp',
+  'delivery',
+  'returns',
+];
+const upward = STEPS.map((step, i) => ({
+  name: `core-${step}-knows-lower-steps-only`,
+  severity: 'error',
+  from: { path: `^packages/core/src/${step}/` },
+  to: { path: `^packages/core/src/(${STEPS.slice(i + 1).join('|') || 'nothing-is-above'})/` },
+}));
+
+module.exports = {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    below('core-is-the-ground', 'core', 'service|client|cli|console|standins'),
+    below('service-knows-core-only', 'service', 'client|cli|console|standins'),
+    below('client-knows-the-document-only', 'client', 'core|service|cli|console|standins'),
+    below('console-knows-the-client-only', 'console', 'core|service|cli|standins'),
+    below('standins-are-outside', 'standins', 'client|cli|console'),
+    below('cli-is-no-page', 'cli', 'console'),
+    {
+      name: 'core-touches-nothing',
+      severity: 'error',
+      from: { path: '^packages/core/src/', pathNot: '\\.test\\.ts$' },
+      to: { dependencyTypes: ['core'], pathNot: '^(node:)?(crypto|url)$' },
+    },
+    {
+      name: 'core-doors',
+      severity: 'error',
+      from: { path: '^packages/core/src/([^/]+)/' },
+      to: { path: '^packages/core/src/([^/]+)/(?!index\\.ts$)', pathNot: '^packages/core/src/$1/' },
+    },
+    {
+      name: 'service-doors',
+      severity: 'error',
+      from: { path: '^packages/service/src/([^/]+)/' },
+      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1)/' },
+    },
+    {
+      name: 'only-the-store-writes-sql',
+      severity: 'error',
+      from: { path: '^packages/service/src/', pathNot: '^packages/service/src/store/' },
+      to: { path: 'node_modules/(drizzle-orm|better-sqlite3)/' },
+    },
+    ...upward,
+    { name: 'no-step-without-a-place', severity: 'error', from: {}, to: { path: `^packages/core/src/(?!(${STEPS.join('|')})/)[^/]+/` } },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules|/dist/' },
+    tsPreCompilationDeps: true,
+    enhancedResolveOptions: { extensions: ['.ts', '.tsx', '.js'], conditionNames: ['import', 'types'], exportsFields: ['exports'] },
+  },
+};

@@ -1,0 +1,52 @@
+import tseslint from 'typescript-eslint';
+
+export default tseslint.config(
+  {
+    ignores: [
+      '**/dist/**',
+      'packages/service/drizzle.config.ts',
+      '**/node_modules/**',
+      'packages/client/src/api.ts',
+      'packages/service/drizzle/**',
+      'coverage/**',
+    ],
+  },
+  ...tseslint.configs.strictTypeChecked,
+  {
+    languageOptions: {
+      parserOptions: { projectService: { allowDefaultProject: ['*.js', '*.cjs'] }, tsconfigRootDir: import.meta.dirname },
+    },
+    rules: {
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
+      '@typescript-eslint/no-confusing-void-expression': ['error', { ignoreArrowShorthand: true }],
+      // A switch over a union is checked for completeness by its return type.
+      '@typescript-eslint/switch-exhaustiveness-check': 'off',
+      '@typescript-eslint/consistent-type-imports': 'error',
+      // A parameter that only its caller knows (what kind of node a list holds) is worth its place.
+      '@typescript-eslint/no-unnecessary-type-parameters': 'off',
+      // Code points are what is wanted where a text is spread.
+      '@typescript-eslint/no-misused-spread': 'off',
+      'no-console': 'error',
+      eqeqeq: 'error',
+    },
+  },
+  {
+    // What touches characters needs their names in patterns.
+    files: ['packages/core/src/**'],
+    rules: { 'no-control-regex': 'off', 'no-restricted-globals': ['error', 'process', 'console', 'setTimeout', 'setInterval', 'fetch'] },
+  },
+  {
+    files: ['**/*.test.ts', 'tests/**'],
+    rules: {
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      '@typescript-eslint/no-unsafe-assignment': 'off',
+      '@typescript-eslint/no-unsafe-member-access': 'off',
+      'no-restricted-globals': 'off',
+    },
+  },
+  {
+    files: ['scripts/**', 'bench/**', '*.js', '*.cjs', 'packages/cli/bin/**', 'tests/**/*.mjs'],
+    extends: [tseslint.configs.disableTypeChecked],
+    rules: { 'no-console': 'off', '@typescript-eslint/no-require-imports': 'off' },
+  },
+);

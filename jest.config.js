@@ -1,0 +1,20 @@
+/** @type {import('jest').Config} */
+export default {
+  testEnvironment: 'node',
+  roots: ['<rootDir>/packages', '<rootDir>/tests'],
+  testMatch: ['**/*.test.ts'],
+  testPathIgnorePatterns: ['/node_modules/', '/dist/'],
+  modulePathIgnorePatterns: ['/dist/'],
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  moduleNameMapper: {
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+    '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
+    '^@verbalis/service$': '<rootDir>/packages/service/src/main.ts',
+    '^@verbalis/service/openapi$': '<rootDir>/packages/service/src/http/openapi.ts',
+    '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/$1/index.ts',
+    '^@verbalis/(client|standins)$': '<rootDir>/packages/$1/src/index.ts',
+  },
+  transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
+  testTimeout: 60_000,
+  maxWorkers: 2,
+};

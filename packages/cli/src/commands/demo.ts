@@ -1,0 +1,198 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+import { fileURLToPath } from 'node:url';
+import { createClient, type Client, type Message, type NewMessage, type State } from '@verbalis/client';
+import { readConfig } from '@verbalis/service/config';
+import type { Fate, Script } from '@verbalis/standins';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { stateWord } from '../words.js';
+
+const DEMO = fileURLToPath(new URL('../../../../demo/', import.meta.url));
+const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
+const SPACE = 'harbour';
+const REPORT_AFTER_MS = 400;
+const PATIENCE_MS = 45_000;
+const POLL_MS = 200;
+
+export interface DemoOptions {
+  readonly once?: boolean;
+  readonly dir?: string;
+}
+
+/** What the stand-in's script means for a delivery. */
+const ENDINGS: Readonly<Record<Fate, { readonly state: State; readonly attempts: number; readonly words: string }>> = {
+  accept: { state: 'accepted', attempts: 1, words: 'taken' },
+  refuse: { state: 'failed', attempts: 1, words: 'refused with 550 5.1.1' },
+  'defer-twice': { state: 'accepted', attempts: 3, words: 'put off twice with 451 4.7.1, then taken' },
+  'report-failed': { state: 'failed', attempts: 1, words: 'taken, then reported as undeliverable' },
+  'report-delivered': { state: 'delivered', attempts: 1, words: 'taken, then reported as delivered' },
+};
+
+/** A child process that says one line of JSON when it is ready. */
+async function started(
+  file: string,
+  args: readonly string[],
+  env: NodeJS.ProcessEnv,
+  children: ChildProcess[],
+): Promise<Record<string, unknown>> {
+  const child = spawn(process.execPath, [file, ...args], { env, stdio: ['pipe', 'pipe', 'pipe'] });
+  children.push(child);
+  let said = '';
+  child.stderr.on('data', (bytes: Buffer) => {
+    said = (said + bytes.toString()).slice(-4000);
+  });
+  const first = await new Promise<string>((resolveLine, reject) => {
+    createInterface({ input: child.stdout }).once('line', resolveLine);
+    child.once('exit', (code) => {
+      reject(new UsageError(said.trim() === '' ? `A part of the demo ended with ${code ?? 'a signal'}.` : said.trim()));
+    });
+  });
+  return JSON.parse(first) as Record<string, unknown>;
+}
+
+async function ended(children: readonly ChildProcess[]): Promise<void> {
+  await Promise.all(
+    [...children].reverse().map(
+      (child) =>
+        new Promise<void>((done) => {
+          if (child.exitCode !== null || child.signalCode !== null) {
+            done();
+            return;
+          }
+          child.once('exit', () => {
+            done();
+          });
+          child.kill('SIGTERM');
+        }),
+    ),
+  );
+}
+
+/** Starts stand-in and service, sends the demo's bookings through the API, and shows what became of them. */
+export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
+  const dir = resolve(options.dir ?? '.demo');
+  rmSync(dir, { recursive: true, force: true });
+  mkdirSync(dir, { recursive: true });
+  const operator = randomBytes(18).toString('base64url');
+  const env: NodeJS.ProcessEnv = {
+    ...process.env,
+    VERBALIS_DATABASE_FILE: join(dir, 'verbalis.sqlite'),
+    VERBALIS_SECRETS_FILE: join(dir, 'verbalis.secrets.json'),
+    VERBALIS_OPERATOR_SECRET: operator,
+  };
+  const configFile = join(DEMO, 'verbalis.yaml');
+  const { settings } = readConfig(configFile, env);
+  const script = JSON.parse(readFileSync(join(DEMO, 'standin-script.json'), 'utf8')) as Script;
+  const bookings = JSON.parse(readFileSync(join(DEMO, 'bookings.json'), 'utf8')) as NewMessage[];
+  const children: ChildProcess[] = [];
+  try {
+    const relay = settings.providers['north-relay'];
+    if (relay === undefined) throw new UsageError('The demo’s configuration has no provider "north-relay".');
+    const standIn = join(dir, 'north-relay.json');
+    writeFileSync(
+      standIn,
+      JSON.stringify({
+        name: 'north-relay',
+        host: relay.host,
+        port: relay.port,
+        returnsTo: { host: settings.returns.host, port: settings.returns.port },
+        reportAfterMs: REPORT_AFTER_MS,
+        script,
+      }),
+    );
+    output.note('Starting the stand-in provider and the service …');
+    await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [standIn], process.env, children);
+    const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
+    const url = String(service['url']);
+
+    const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read'] });
+    const client = createClient({ url, key });
+    output.note(`Sending ${bookings.length} bookings through POST ${url}/v1/messages …`);
+    const asked: string[] = [];
+    for (const booking of bookings)
+      asked.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
+    const messages = await outcome(client, asked, script);
+    const good = messages.every((message) => asScripted(message, script));
+    output.out(outcomeTable(messages, script, output));
+    if (options.once === true) return good ? 0 : 1;
+    output.out(whereToLook(url, String(service['signInUrl']), key, output));
+    await new Promise<void>((done) => {
+      process.once('SIGINT', () => {
+        done();
+      });
+      process.once('SIGTERM', () => {
+        done();
+      });
+    });
+    return 0;
+  } finally {
+    await ended(children);
+  }
+}
+
+function fateOf(address: string, script: Script): Fate {
+  return script[address.toLowerCase()] ?? 'accept';
+}
+
+function asScripted(message: Message, script: Script): boolean {
+  return message.deliveries.every((one) => {
+    const wanted = ENDINGS[fateOf(one.address, script)];
+    return (
+      one.state === wanted.state && one.attempts.length === wanted.attempts && (one.state !== 'failed' || one.cause === 'mailbox-unknown')
+    );
+  });
+}
+
+/** Waits until all has come out as the script says, or patience ends. */
+async function outcome(client: Client, ids: readonly string[], script: Script): Promise<Message[]> {
+  const until = Date.now() + PATIENCE_MS;
+  for (;;) {
+    const messages = await Promise.all(ids.map((id) => client.messages.get(id)));
+    if (messages.every((message) => asScripted(message, script)) || Date.now() > until) return messages;
+    await new Promise((done) => setTimeout(done, POLL_MS));
+  }
+}
+
+function outcomeTable(messages: readonly Message[], script: Script, { color }: Output): string {
+  const rows = messages.flatMap((message) =>
+    message.deliveries.map((one) => [
+      message.reference ?? '',
+      one.address,
+      ENDINGS[fateOf(one.address, script)].words,
+      String(one.attempts.length),
+      stateWord(one.state, color),
+      asScripted(message, script) ? color.green('as scripted') : color.red('NOT as scripted'),
+    ]),
+  );
+  return tableText(
+    [
+      { title: 'booking' },
+      { title: 'to' },
+      { title: 'the stand-in’s script' },
+      { title: 'attempts', right: true },
+      { title: 'state' },
+      { title: '' },
+    ],
+    rows,
+    color,
+  );
+}
+
+function whereToLook(url: string, signInUrl: string, key: string, { color }: Output): string {
+  return [
+    '',
+    color.bold('Where to look'),
+    `  Console (this link opens it once):  ${color.cyan(signInUrl)}`,
+    `  API document:                       ${url}/v1/openapi.json`,
+    '  On the command line, in another terminal:',
+    `    export VERBALIS_URL=${url} VERBALIS_KEY=${key}`,
+    '    npx verbalis messages list',
+    '    npx verbalis messages list --state failed',
+    '    npx verbalis messages show MESSAGE',
+    '',
+    'End with Ctrl+C.',
+  ].join('\n');
+}

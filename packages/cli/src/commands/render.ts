@@ -1,0 +1,109 @@
+import { readFileSync } from 'node:fs';
+import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
+import { isFault, parseMailbox, writeMail } from '@verbalis/core/mime';
+import { didYouMean } from '@verbalis/core/problems';
+import { compileFolder } from '@verbalis/core/program';
+import { prepare, RenderFault, type Rendering } from '@verbalis/core/render';
+import { readMailFolder } from '@verbalis/service/editions';
+import { UsageError, type ExitCode, type Output } from '../output.js';
+import { problemText } from './check.js';
+
+export const PARTS = ['subject', 'preview', 'html', 'text', 'eml'] as const;
+
+export interface RenderOptions {
+  readonly sample?: string;
+  readonly data?: string;
+  readonly locale?: string;
+  readonly part?: (typeof PARTS)[number];
+  readonly json?: boolean;
+}
+
+export async function render(folder: string, name: string, options: RenderOptions, output: Output): Promise<ExitCode> {
+  const project = linkFolder(await readMailFolder(folder));
+  const compiled = compileFolder(project);
+  const template = project.templates.get(name);
+  const made = compiled.templates.get(name);
+  const wrong = [...project.problems, ...(made?.problems ?? [])].filter((one) => one.severity === 'error');
+  if (template === undefined && wrong.length === 0)
+    throw new UsageError(`There is no template "${name}" in ${folder}.`, didYouMean(name, project.templates.keys()));
+  const locale = options.locale ?? project.settings.locale;
+  const program =
+    made?.programs.get(locale) ?? made?.programs.get(locale.split('-')[0] ?? '') ?? made?.programs.get(project.settings.locale);
+  if (template === undefined || program === undefined) {
+    for (const one of wrong) output.note(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
+    return 1;
+  }
+  const data = dataFor(template, options);
+  const faults = template.checkData(data);
+  if (faults.length > 0) {
+    for (const one of faults)
+      output.note(`${one.path === '' ? 'the data' : `"${one.path}"`} ${one.message}.${one.hint === undefined ? '' : ` ${one.hint}`}`);
+    return 1;
+  }
+  let rendering: Rendering;
+  try {
+    rendering = prepare(program)({ data, now: Date.now() });
+  } catch (error) {
+    if (!(error instanceof RenderFault)) throw error;
+    output.note(`${error.at}  ${error.code}\n  ${error.message}${error.hint === undefined ? '' : `\n  ${error.hint}`}`);
+    return 1;
+  }
+  if (options.json === true) output.out(JSON.stringify({ template: name, locale: program.locale, ...rendering }, null, 2));
+  else if (options.part === 'eml') process.stdout.write(emlOf(rendering, project.settings.sender));
+  else if (options.part === undefined) output.out(overview(rendering, output));
+  else process.stdout.write(`${rendering[options.part]}${rendering[options.part].endsWith('\n') ? '' : '\n'}`);
+  return 0;
+}
+
+function dataFor(template: TemplateFiles, options: RenderOptions): unknown {
+  if (options.data !== undefined) {
+    if (options.sample !== undefined) throw new UsageError('Give either --sample or --data, not both.');
+    return readJson(options.data);
+  }
+  const name = options.sample ?? template.samples[0]?.name;
+  const sample = template.samples.find((one) => one.name === name);
+  if (sample === undefined) {
+    const names = template.samples.map((one) => one.name);
+    throw new UsageError(
+      `The template "${template.name}" has no sample "${name ?? ''}".`,
+      didYouMean(name ?? '', names) ?? 'Give data with --data FILE.',
+    );
+  }
+  return sample.data;
+}
+
+/** JSON from a file, or from standard input for "-". */
+export function readJson(file: string): unknown {
+  let text: string;
+  try {
+    text = readFileSync(file === '-' ? 0 : file, 'utf8');
+  } catch (error) {
+    throw new UsageError(`The file ${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+  }
+  try {
+    return JSON.parse(text) as unknown;
+  } catch (error) {
+    throw new UsageError(
+      `${file === '-' ? 'Standard input' : file} is not JSON: ${error instanceof Error ? error.message : String(error)}`,
+    );
+  }
+}
+
+function overview(rendering: Rendering, { color }: Output): string {
+  return `${color.dim('subject')}  ${rendering.subject}\n${color.dim('preview')}  ${rendering.preview}\n${color.dim('html')}     ${Buffer.byteLength(rendering.html)} bytes (see it with --part html)\n\n${rendering.text}`;
+}
+
+function emlOf(rendering: Rendering, sender: string | undefined): Uint8Array {
+  const from = parseMailbox(sender ?? 'sender@localhost.example');
+  if (isFault(from)) throw new UsageError(`The sender in mail.yaml ${from.fault}.`, from.hint);
+  return writeMail({
+    from,
+    to: [{ name: '', local: 'recipient', domain: 'localhost.example' }],
+    subject: rendering.subject,
+    messageId: `sample@${from.domain}`,
+    date: Date.now(),
+    text: rendering.text,
+    html: rendering.html,
+    boundary: '=_sample-of-verbalis-render',
+  });
+}

@@ -1,0 +1,171 @@
+import { existsSync } from 'node:fs';
+import { RefusedError, UnreachableError } from '@verbalis/client';
+import { Command, CommanderError, Option } from 'commander';
+import { check } from './commands/check.js';
+import { demo } from './commands/demo.js';
+import { addKey } from './commands/keys.js';
+import { listMessages, showMessage } from './commands/messages.js';
+import { PARTS, render } from './commands/render.js';
+import { send } from './commands/send.js';
+import { serve } from './commands/serve.js';
+import { connect } from './connection.js';
+import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
+
+type Action = (output: Output) => Promise<ExitCode>;
+
+/** Everything the command line can do, in the order of the work. */
+function program(run: (action: Action) => Promise<void>): Command {
+  const root = new Command('verbalis')
+    .description('Write transactional e-mail as files, try it, send it, and track what becomes of it.')
+    .version('0.1.0')
+    .showHelpAfterError('(--help shows how it is used)')
+    .showSuggestionAfterError(true);
+  const remote = (command: Command): Command =>
+    command
+      .addOption(new Option('--url <url>', 'the service (VERBALIS_URL; http://127.0.0.1:8620 when left out)'))
+      .addOption(new Option('--key <key>', 'a key of a space (VERBALIS_KEY)'))
+      .addOption(new Option('--space <space>', 'the space, with the operator’s secret'))
+      .option('--json', 'for machines');
+  const example = (command: Command, ...lines: string[]): Command =>
+    command.addHelpText('after', `\nFor example\n${lines.map((line) => `  ${line}`).join('\n')}\n`);
+
+  example(
+    root.command('check <mailfolder>').description('write: find what is wrong in a mail folder').option('--json', 'for machines'),
+    'verbalis check demo/mail',
+  ).action((folder: string, options: Parameters<typeof check>[1]) => run((output) => check(folder, options, output)));
+
+  example(
+    root
+      .command('render <mailfolder> <template>')
+      .description('write: make a mail from a sample or from data')
+      .option('--sample <name>', 'a sample of the template (the first one when left out)')
+      .option('--data <file>', 'JSON data; - for standard input')
+      .option('--locale <tag>', 'BCP 47 tag')
+      .addOption(new Option('--part <part>', 'one part, as it is').choices([...PARTS]))
+      .option('--json', 'for machines'),
+    'verbalis render demo/mail booking-confirmed --sample typical --part text',
+  ).action((folder: string, template: string, options: Parameters<typeof render>[2]) =>
+    run((output) => render(folder, template, options, output)),
+  );
+
+  example(
+    remote(
+      root
+        .command('send [template]')
+        .description('send: ask for a message')
+        .option('--to <address...>', 'one recipient or several')
+        .option('--data <file>', 'JSON data; - for standard input')
+        .option('--file <file>', 'messages as JSON: one, or a list')
+        .option('--locale <tag>', 'BCP 47 tag')
+        .option('--reference <text>', 'your own name for what it is about')
+        .option('--label <name=value...>', 'labels')
+        .option('--wait', 'wait for the outcome; ends with 1 when a delivery failed'),
+    ),
+    "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
+  ).action((template: string | undefined, options: Parameters<typeof send>[2] & Parameters<typeof connect>[0]) =>
+    run((output) => send(connect(options), template, options, output)),
+  );
+
+  const messages = root.command('messages').description('track: messages and what became of them');
+  example(
+    remote(
+      messages
+        .command('list')
+        .description('messages, newest first')
+        .option('--state <state>', 'queued, delayed, accepted, delivered, failed …')
+        .option('--address <address>', 'of a recipient')
+        .option('--template <name>')
+        .option('--reference <text>')
+        .option('--limit <n>', 'messages a page (50)')
+        .option('--cursor <cursor>', 'the next page'),
+    ),
+    'verbalis messages list --state failed',
+  ).action(({ url, key, space, ...options }: Parameters<typeof listMessages>[1] & Parameters<typeof connect>[0]) =>
+    run((output) => listMessages(connect({ url, key, space }), options, output)),
+  );
+  example(remote(messages.command('show <message>').description('the story of one message')), 'verbalis messages show m01k…').action(
+    (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+      run((output) => showMessage(connect(options), id, options, output)),
+  );
+
+  example(
+    root
+      .command('serve')
+      .description('set up: run the service')
+      .option('--config <file>', 'configuration (verbalis.yaml when left out)')
+      .option('--json', 'say where it listens as JSON'),
+    'verbalis serve --config verbalis.yaml',
+  ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
+
+  const keys = root.command('keys').description('set up: keys of a space');
+  example(
+    remote(
+      keys
+        .command('add <name>')
+        .description('make a key; shown once')
+        .requiredOption('--scopes <list>', 'send, read, write, admin; separated by commas'),
+    ),
+    'verbalis keys add shop --space harbour --scopes send,read',
+  ).action((name: string, options: Parameters<typeof addKey>[2] & Parameters<typeof connect>[0]) =>
+    run((output) => addKey(connect(options), name, options, output)),
+  );
+
+  example(
+    root
+      .command('demo')
+      .description('the whole thing with made-up data')
+      .option('--once', 'show the outcome and end: 0 when all came out as scripted')
+      .option('--dir <folder>', 'where its database goes (.demo)'),
+    'verbalis demo --once',
+  ).action((options: Parameters<typeof demo>[0]) => run((output) => demo(options, output)));
+  return root;
+}
+
+function explain(error: unknown, output: Output): ExitCode {
+  const { color } = output;
+  if (error instanceof UsageError) {
+    output.note(`${color.red('✗')} ${error.message}${error.hint === undefined ? '' : `\n  ${error.hint}`}`);
+    return 2;
+  }
+  if (error instanceof UnreachableError) {
+    output.note(`${color.red('✗')} ${error.message}\n  Start it with: verbalis serve; or set VERBALIS_URL.`);
+    return 3;
+  }
+  if (error instanceof RefusedError) {
+    const { title, detail, hint, problems } = error.problem;
+    const lines = [`${color.red('✗')} ${title}${detail === undefined ? '' : `. ${detail}`}`];
+    for (const one of problems ?? [])
+      lines.push(`  ${color.bold(one.path)} ${one.message}${one.hint === undefined ? '' : `. ${color.cyan(one.hint)}`}`);
+    if (hint !== undefined) lines.push(`  ${color.cyan(hint)}`);
+    output.note(lines.join('\n'));
+    return 1;
+  }
+  output.note(`${color.red('✗')} ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
+  return 1;
+}
+
+/** Runs the command line. @returns the exit code */
+export async function main(args: readonly string[]): Promise<ExitCode> {
+  const output = processOutput();
+  if (existsSync('.env')) process.loadEnvFile('.env');
+  let code: ExitCode = 0;
+  const root = program(async (action) => {
+    try {
+      code = await action(output);
+    } catch (error) {
+      code = explain(error, output);
+    }
+  });
+  const settle = (command: Command): void => {
+    command.exitOverride();
+    command.commands.forEach(settle);
+  };
+  settle(root);
+  try {
+    await root.parseAsync([...args], { from: 'user' });
+  } catch (error) {
+    if (!(error instanceof CommanderError)) throw error;
+    return error.exitCode === 0 ? 0 : 2;
+  }
+  return code;
+}

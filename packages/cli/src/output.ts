@@ -1,0 +1,53 @@
+import pc from 'picocolors';
+import stringWidth from 'string-width';
+
+/** Where a command writes: results to stdout, everything else to stderr. */
+export interface Output {
+  readonly out: (text: string) => void;
+  readonly note: (text: string) => void;
+  readonly color: ReturnType<typeof pc.createColors>;
+  readonly interactive: boolean;
+}
+
+export function processOutput(): Output {
+  const interactive = process.stdout.isTTY;
+  return {
+    out: (text) => process.stdout.write(text.endsWith('\n') ? text : `${text}\n`),
+    note: (text) => process.stderr.write(text.endsWith('\n') ? text : `${text}\n`),
+    color: pc.createColors(interactive && pc.isColorSupported),
+    interactive,
+  };
+}
+
+export interface Column {
+  readonly title: string;
+  readonly right?: boolean;
+}
+
+/** Aligned columns; the last one is not padded. Colours do not count for the width. */
+export function tableText(columns: readonly Column[], rows: readonly (readonly string[])[], color: Output['color']): string {
+  const widths = columns.map((column, c) => Math.max(stringWidth(column.title), ...rows.map((row) => stringWidth(row[c] ?? ''))));
+  const line = (cells: readonly string[]): string =>
+    cells
+      .map((cell, c) => {
+        const space = ' '.repeat(Math.max(0, (widths[c] ?? 0) - stringWidth(cell)));
+        return columns[c]?.right === true ? space + cell : c === columns.length - 1 ? cell : cell + space;
+      })
+      .join('  ')
+      .trimEnd();
+  return [color.dim(line(columns.map((column) => column.title))), ...rows.map(line)].join('\n');
+}
+
+/** What a command ends with: 0 done, 1 the answer is no, 2 wrong use, 3 the service could not be reached. */
+export type ExitCode = 0 | 1 | 2 | 3;
+
+/** A command that was used wrongly. */
+export class UsageError extends Error {
+  override name = 'UsageError';
+  constructor(
+    message: string,
+    readonly hint?: string,
+  ) {
+    super(message);
+  }
+}

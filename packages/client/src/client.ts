@@ -1,0 +1,149 @@
+import type { components, paths } from './api.js';
+import { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
+
+type Schemas = components['schemas'];
+export type NewMessage = paths['/v1/messages']['post']['requestBody']['content']['application/json'];
+export type MessageSummary = Schemas['MessageSummary'];
+export type Message = Schemas['Message'];
+export type Delivery = Schemas['Delivery'];
+export type Mail = Schemas['Mail'];
+export type MessageList = Schemas['MessageList'];
+export type KeyMade = Schemas['KeyMade'];
+export type NewKey = Schemas['NewKey'];
+export type State = Schemas['State'];
+export type ListFilter = NonNullable<paths['/v1/messages']['get']['parameters']['query']>;
+export type SpaceView = Schemas['Space'];
+
+export interface ClientOptions {
+  /** Where the service is: http://127.0.0.1:8620 */
+  readonly url: string;
+  /** A key of a space, or the operator's secret; the console has neither, but a session. */
+  readonly key?: string | undefined;
+  /** The space, for those who are not bound to one by their key. */
+  readonly space?: string | undefined;
+  /** Tries of a request that is safe to repeat, the first one included. */
+  readonly tries?: number;
+  readonly headers?: Readonly<Record<string, string>>;
+  readonly fetch?: typeof fetch;
+}
+
+export interface SendOptions {
+  /** Made by the client when left out, so that its own retries never send twice. */
+  readonly idempotencyKey?: string;
+}
+
+export type Client = ReturnType<typeof createClient>;
+
+interface Call {
+  readonly body?: unknown;
+  readonly headers?: Readonly<Record<string, string>>;
+  /** Whether the request may be made again when no answer came. */
+  readonly repeatable: boolean;
+}
+
+const WAIT_MS = 200;
+
+/** A typed client of the service's HTTP interface. Its methods reject with RefusedError or UnreachableError. */
+export function createClient(options: ClientOptions) {
+  const { url, key, space, tries = 3 } = options;
+  const base = url.replace(/\/+$/, '');
+  const http = options.fetch ?? fetch;
+
+  async function call(method: string, path: string, { body, headers, repeatable }: Call): Promise<Response> {
+    const request: RequestInit = {
+      method,
+      headers: {
+        accept: 'application/json',
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
+        ...(space === undefined ? {} : { 'verbalis-space': space }),
+        ...options.headers,
+        ...headers,
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    };
+    for (let made = 1; ; made += 1) {
+      const last = !repeatable || made >= tries;
+      let response: Response;
+      try {
+        response = await http(base + path, request);
+      } catch (error) {
+        if (!last) {
+          await wait(made);
+          continue;
+        }
+        const cause =
+          error instanceof Error && error.cause instanceof Error
+            ? error.cause.message
+            : error instanceof Error
+              ? error.message
+              : String(error);
+        throw new UnreachableError(`No answer from ${base}: ${cause}`);
+      }
+      if (response.ok) return response;
+      if (!last && (response.status === 429 || response.status >= 502)) {
+        await wait(made, Number(response.headers.get('retry-after') ?? 0) * 1000);
+        continue;
+      }
+      throw await refusal(response, base);
+    }
+  }
+
+  async function json<T>(method: string, path: string, more: Call): Promise<T> {
+    return (await (await call(method, path, more)).json()) as T;
+  }
+
+  const read = { repeatable: true };
+
+  return {
+    messages: {
+      /** Asks for a message. Resolves when it is on the service's disk. */
+      send: (message: NewMessage, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<MessageSummary> =>
+        json('POST', '/v1/messages', { body: message, headers: { 'idempotency-key': idempotencyKey }, repeatable: true }),
+      /** A page of messages, newest first. */
+      list: (filter: ListFilter = {}): Promise<MessageList> => json('GET', `/v1/messages${query(filter)}`, read),
+      /** One message with all that is known of its deliveries. */
+      get: (id: string): Promise<Message> => json('GET', `/v1/messages/${encodeURIComponent(id)}`, read),
+      /** The mail as it was sent. */
+      mail: (id: string): Promise<Mail> => json('GET', `/v1/messages/${encodeURIComponent(id)}/mail`, read),
+      /** The mail's bytes as text (RFC 5322). */
+      source: async (id: string): Promise<string> => (await call('GET', `/v1/messages/${encodeURIComponent(id)}/source`, read)).text(),
+    },
+    keys: {
+      /** Makes a key; its text is in the answer and nowhere else. */
+      add: (wanted: NewKey): Promise<KeyMade> => json('POST', '/v1/keys', { body: wanted, repeatable: false }),
+    },
+    session: {
+      get: (): Promise<{ spaces: SpaceView[] }> => json('GET', '/console/session', { repeatable: false }),
+      signIn: (by: { secret: string } | { token: string }): Promise<{ spaces: SpaceView[] }> =>
+        json('POST', '/console/session', { body: by, repeatable: false }),
+      signOut: async (): Promise<void> => {
+        await call('DELETE', '/console/session', { repeatable: false });
+      },
+    },
+    /** Whether the service takes work. */
+    isReady: async (): Promise<boolean> => {
+      try {
+        return (await http(`${base}/health/ready`)).ok;
+      } catch {
+        return false;
+      }
+    },
+  };
+}
+
+function query(filter: Readonly<Record<string, unknown>>): string {
+  const entries = Object.entries(filter).filter(([, value]) => value !== undefined && value !== '');
+  return entries.length === 0 ? '' : `?${new URLSearchParams(entries.map(([name, value]) => [name, String(value)])).toString()}`;
+}
+
+async function refusal(response: Response, base: string): Promise<Error> {
+  if (!(response.headers.get('content-type') ?? '').includes('application/problem+json')) {
+    return new UnreachableError(`${base} answered ${response.status}, but not as Verbalis does. Is it the right address?`);
+  }
+  return new RefusedError((await response.json()) as ProblemBody);
+}
+
+function wait(made: number, least = 0): Promise<void> {
+  return new Promise((resolve) => setTimeout(resolve, Math.max(least, WAIT_MS * 2 ** (made - 1))));
+}

@@ -1,0 +1,72 @@
+import type { SpaceView } from '@verbalis/client';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import { RouterProvider } from 'react-aria-components';
+import { Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
+import { Frame } from './parts/frame.js';
+import { Message } from './pages/message.js';
+import { Messages } from './pages/messages.js';
+import { SignIn } from './pages/sign-in.js';
+import { Send, SetUp, Try, Write } from './pages/steps.js';
+import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Session } from './session.js';
+
+/** Who is signed in decides what is shown: the pages, or the way in. */
+export function App() {
+  const navigate = useNavigate();
+  const [spaces, setSpaces] = useState<readonly SpaceView[] | null>();
+  const [chosen, setChosen] = useState<string>();
+  const queries = useMemo(() => new QueryClient({ defaultOptions: { queries: { retry: false } } }), []);
+
+  useEffect(() => {
+    consoleClient(undefined)
+      .session.get()
+      .then(
+        (found) => setSpaces(found.spaces),
+        () => setSpaces(null),
+      );
+  }, []);
+
+  const space = spaces?.find((one) => one.name === chosen) ?? rememberedSpace(spaces ?? []);
+  const session = useMemo<Session | undefined>(
+    () =>
+      spaces === null || spaces === undefined || space === undefined
+        ? undefined
+        : {
+            client: consoleClient(space.name),
+            spaces,
+            space,
+            choose: (name) => {
+              rememberSpace(name);
+              setChosen(name);
+            },
+            leave: () => {
+              void consoleClient(undefined)
+                .session.signOut()
+                .then(() => setSpaces(null));
+            },
+          },
+    [spaces, space],
+  );
+
+  if (spaces === undefined) return null;
+  if (session === undefined) return <SignIn onSignedIn={setSpaces} />;
+  return (
+    <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
+      <QueryClientProvider client={queries}>
+        <SessionContext value={session}>
+          <Routes>
+            <Route element={<Frame />}>
+              <Route path="/write" element={<Write />} />
+              <Route path="/try" element={<Try />} />
+              <Route path="/send" element={<Send />} />
+              <Route path="/track" element={<Messages />} />
+              <Route path="/track/messages/:id" element={<Message />} />
+              <Route path="/set-up" element={<SetUp />} />
+              <Route path="*" element={<Navigate to="/track" replace />} />
+            </Route>
+          </Routes>
+        </SessionContext>
+      </QueryClientProvider>
+    </RouterProvider>
+  );
+}

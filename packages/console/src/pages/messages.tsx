@@ -1,0 +1,242 @@
+import type { MessageSummary, State } from '@verbalis/client';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import {
+  Cell,
+  Column,
+  Input,
+  Label,
+  Row,
+  SearchField,
+  Table,
+  TableBody,
+  TableHeader,
+  ToggleButton,
+  ToggleButtonGroup,
+} from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { useSession } from '../session.js';
+import { color, font } from '../style.js';
+import { STATES } from '../words.js';
+
+const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed'];
+const REFRESH_MS = 2000;
+
+const Head = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 16px 24px;
+  align-items: end;
+  margin-bottom: 24px;
+  h1 {
+    flex: 1 0 100%;
+  }
+`;
+
+const Search = styled(SearchField)`
+  display: grid;
+  gap: 4px;
+  flex: 1 1 260px;
+  max-width: 420px;
+  label {
+    font-size: 14px;
+    color: ${color.soft};
+  }
+  input {
+    font: 16px/24px ${font.sans};
+    padding: 6px 12px;
+    border: 1px solid ${color.soft};
+    border-radius: 6px;
+    background: ${color.raised};
+    color: ${color.ink};
+  }
+`;
+
+const Filters = styled(ToggleButtonGroup)`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+`;
+
+const Filter = styled(ToggleButton)`
+  font: 15px/20px ${font.sans};
+  padding: 7px 12px;
+  border-radius: 999px;
+  border: 1px solid ${color.hair};
+  background: transparent;
+  color: ${color.ink};
+  cursor: pointer;
+  &[data-selected] {
+    background: ${color.ink};
+    border-color: ${color.ink};
+    color: ${color.paper};
+  }
+`;
+
+const Sheet = styled(Table)`
+  width: 100%;
+  border-collapse: collapse;
+  th {
+    text-align: left;
+    font-weight: 600;
+    font-size: 14px;
+    color: ${color.soft};
+    padding: 8px 16px 8px 0;
+    border-bottom: 1px solid ${color.ink};
+  }
+  td {
+    padding: 10px 16px 10px 0;
+    border-bottom: 1px solid ${color.hair};
+    vertical-align: baseline;
+  }
+  @media (min-width: 721px) {
+    td:nth-child(1),
+    td:nth-child(2) {
+      white-space: nowrap;
+    }
+  }
+  tr[data-href] {
+    cursor: pointer;
+  }
+  tbody tr[data-hovered],
+  tbody tr[data-focus-visible] {
+    background: ${color.wash};
+  }
+  tr[data-focus-visible] {
+    outline: 2px solid ${color.accent};
+    outline-offset: -2px;
+  }
+  @media (max-width: 720px) {
+    thead {
+      position: absolute;
+      clip-path: inset(50%);
+    }
+    tr,
+    td {
+      display: block;
+    }
+    tbody tr {
+      padding: 12px 0;
+      border-bottom: 1px solid ${color.hair};
+    }
+    td {
+      border: 0;
+      padding: 1px 0;
+    }
+  }
+`;
+
+const Subject = styled.span`
+  font-family: ${font.serif};
+`;
+
+const Cause = styled.span`
+  color: ${color.soft};
+  white-space: nowrap;
+`;
+
+function rowsOf(messages: readonly MessageSummary[]) {
+  return messages.flatMap((message) => message.deliveries.map((delivery) => ({ message, delivery })));
+}
+
+/** All messages of the space, newest first, kept current. */
+export function Messages() {
+  const { client, space } = useSession();
+  const [params, setParams] = useSearchParams();
+  const state = (params.get('state') ?? undefined) as State | undefined;
+  const find = params.get('find') ?? '';
+  const filter = { state, ...(find === '' ? {} : find.includes('@') ? { address: find } : { reference: find }) };
+  const pages = useInfiniteQuery({
+    queryKey: ['messages', space.name, filter],
+    queryFn: ({ pageParam }) => client.messages.list({ ...filter, limit: 50, cursor: pageParam }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.nextCursor,
+    refetchInterval: REFRESH_MS,
+  });
+  const change = (name: string, value: string | undefined): void => {
+    const next = new URLSearchParams(params);
+    if (value === undefined || value === '') next.delete(name);
+    else next.set(name, value);
+    setParams(next, { replace: true });
+  };
+  const rows = rowsOf(pages.data?.pages.flatMap((page) => page.messages) ?? []);
+  const filtered = state !== undefined || find !== '';
+  return (
+    <>
+      <Head>
+        <h1>Messages</h1>
+        <Search key={find} defaultValue={find} onSubmit={(text) => change('find', text.trim())} onClear={() => change('find', undefined)}>
+          <Label>Address or reference</Label>
+          <Input placeholder="asa@post.example, SM-1042" />
+        </Search>
+        <Filters
+          aria-label="State"
+          selectionMode="single"
+          selectedKeys={state === undefined ? [] : [state]}
+          onSelectionChange={(keys) => change('state', [...keys].map(String)[0])}
+        >
+          {SHOWN.map((one) => (
+            <Filter key={one} id={one} aria-label={`${one}: ${STATES[one].means}`}>
+              {one}
+            </Filter>
+          ))}
+        </Filters>
+      </Head>
+      {pages.error !== null && <Fault error={pages.error} />}
+      {pages.isSuccess && rows.length === 0 && !filtered && (
+        <Empty
+          title="Nothing has been sent here yet"
+          command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json"}
+        >
+          Each message that an app asks for stands here, with what became of every recipient.
+        </Empty>
+      )}
+      {pages.isSuccess && rows.length === 0 && filtered && (
+        <Empty title="No message fits" command="verbalis messages list">
+          Addresses and references are looked for as they are written. Take a filter away to see more.
+        </Empty>
+      )}
+      {rows.length > 0 && (
+        <Sheet aria-label="Messages">
+          <TableHeader>
+            <Column isRowHeader>To</Column>
+            <Column>State</Column>
+            <Column>Subject</Column>
+            <Column>Reference</Column>
+            <Column>Asked</Column>
+          </TableHeader>
+          <TableBody>
+            {rows.map(({ message, delivery }) => (
+              <Row key={delivery.id} id={delivery.id} href={`/track/messages/${message.id}`}>
+                <Cell>
+                  <Mono>{delivery.address}</Mono>
+                </Cell>
+                <Cell>
+                  <StateWord state={delivery.state} /> {delivery.cause !== undefined && <Cause>{delivery.cause}</Cause>}
+                </Cell>
+                <Cell>
+                  <Subject>{message.subject}</Subject>
+                </Cell>
+                <Cell>
+                  <Mono>{message.reference}</Mono>
+                </Cell>
+                <Cell>
+                  <When at={message.createdAt} />
+                </Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Sheet>
+      )}
+      {pages.hasNextPage && (
+        <p>
+          <br />
+          <Button $quiet onPress={() => void pages.fetchNextPage()}>
+            Older messages
+          </Button>
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,203 @@
+import { Button as AriaButton, Label, ListBox, ListBoxItem, Popover, Select, SelectValue } from 'react-aria-components';
+import { NavLink, Outlet } from 'react-router';
+import styled from 'styled-components';
+import { useSession } from '../session.js';
+import { color, font, wide } from '../style.js';
+
+const STEPS = [
+  ['/write', 'Write'],
+  ['/try', 'Try'],
+  ['/send', 'Send'],
+  ['/track', 'Track'],
+  ['/set-up', 'Set up'],
+] as const;
+
+const Page = styled.div`
+  min-height: 100vh;
+  ${wide} {
+    display: grid;
+    grid-template-columns: 208px minmax(0, 1fr);
+  }
+`;
+
+const Rail = styled.header`
+  padding: 16px;
+  border-bottom: 1px solid ${color.hair};
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px 16px;
+  align-items: center;
+  ${wide} {
+    position: sticky;
+    top: 0;
+    height: 100vh;
+    flex-direction: column;
+    flex-wrap: nowrap;
+    align-items: stretch;
+    gap: 24px;
+    padding: 24px 16px;
+    border-bottom: 0;
+    border-right: 1px solid ${color.hair};
+  }
+`;
+
+const Name = styled.div`
+  font: 600 22px/1 ${font.serif};
+  letter-spacing: -0.02em;
+  padding: 0 8px;
+  flex: 1;
+  ${wide} {
+    flex: none;
+  }
+`;
+
+const Steps = styled.nav`
+  display: flex;
+  gap: 4px;
+  overflow-x: auto;
+  order: 3;
+  width: 100%;
+  ${wide} {
+    flex-direction: column;
+    order: 0;
+    flex: 1;
+  }
+  a {
+    display: block;
+    padding: 6px 8px;
+    color: ${color.ink};
+    text-decoration: none;
+    font-size: 17px;
+    white-space: nowrap;
+    border-radius: 4px;
+  }
+  a:hover {
+    background: ${color.wash};
+  }
+  a[aria-current='page'] {
+    color: ${color.accent};
+    font-weight: 650;
+    box-shadow: inset 0 -2px 0 ${color.accent};
+    border-radius: 0;
+    ${wide} {
+      box-shadow: inset 3px 0 0 ${color.accent};
+    }
+  }
+`;
+
+const SpaceButton = styled(AriaButton)<{ readonly $captures: boolean }>`
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  justify-content: space-between;
+  width: 100%;
+  font: 600 15px/20px ${font.sans};
+  color: ${color.ink};
+  background: ${color.raised};
+  padding: 8px 12px;
+  border: 1px ${({ $captures }) => ($captures ? 'dashed' : 'solid')} ${({ $captures }) => ($captures ? color.wait : color.hair)};
+  border-radius: 6px;
+  cursor: pointer;
+`;
+
+const Mode = styled.span<{ readonly $captures: boolean }>`
+  font-size: 13px;
+  font-weight: 600;
+  color: ${({ $captures }) => ($captures ? color.wait : color.good)};
+`;
+
+const Choices = styled(Popover)`
+  background: ${color.raised};
+  border: 1px solid ${color.hair};
+  border-radius: 6px;
+  padding: 4px;
+  min-width: var(--trigger-width);
+  box-shadow: 0 8px 24px rgb(0 0 0 / 0.16);
+`;
+
+const Choice = styled(ListBoxItem)`
+  display: flex;
+  justify-content: space-between;
+  gap: 16px;
+  padding: 6px 8px;
+  border-radius: 4px;
+  cursor: pointer;
+  color: ${color.ink};
+  &[data-focused] {
+    background: ${color.wash};
+    outline: none;
+  }
+`;
+
+const Small = styled(Label)`
+  font-size: 13px;
+  color: ${color.soft};
+`;
+
+const Main = styled.main`
+  padding: 24px 16px 64px;
+  max-width: 1280px;
+  ${wide} {
+    padding: 32px 40px 64px;
+  }
+`;
+
+const Leave = styled.button`
+  font: 15px/20px ${font.sans};
+  color: ${color.soft};
+  background: none;
+  border: 0;
+  padding: 6px 8px;
+  text-align: left;
+  cursor: pointer;
+  &:hover {
+    color: ${color.ink};
+    text-decoration: underline;
+  }
+`;
+
+function modeWord(mode: 'deliver' | 'capture'): string {
+  return mode === 'capture' ? '◇ captures' : '● delivers';
+}
+
+/** The page around every page: rail with the steps of the work, and the space one is in. */
+export function Frame() {
+  const { space, spaces, choose, leave } = useSession();
+  return (
+    <Page>
+      <Rail>
+        <Name>Verbalis</Name>
+        <Select value={space.name} onChange={(key) => choose(String(key))}>
+          <Small>Space</Small>
+          <SpaceButton $captures={space.mode === 'capture'}>
+            <SelectValue>{() => space.name}</SelectValue>
+            <Mode $captures={space.mode === 'capture'}>{modeWord(space.mode)}</Mode>
+          </SpaceButton>
+          <Choices>
+            <ListBox items={spaces.map((one) => ({ ...one, id: one.name }))}>
+              {(one) => (
+                <Choice textValue={one.name}>
+                  <span>{one.name}</span>
+                  <Mode $captures={one.mode === 'capture'}>{modeWord(one.mode)}</Mode>
+                </Choice>
+              )}
+            </ListBox>
+          </Choices>
+        </Select>
+        <Steps aria-label="Steps of the work">
+          {STEPS.map(([to, name]) => (
+            <NavLink key={to} to={to}>
+              {name}
+            </NavLink>
+          ))}
+        </Steps>
+        <Leave type="button" onClick={leave}>
+          Sign out
+        </Leave>
+      </Rail>
+      <Main>
+        <Outlet />
+      </Main>
+    </Page>
+  );
+}

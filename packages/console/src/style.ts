@@ -1,0 +1,51 @@
+import { createGlobalStyle } from 'styled-components';
+
+/** Names of the console's colours; their values change with the scheme. Spacing is on a 4 px grid. */
+export const color = {
+  paper: 'var(--paper)',
+  raised: 'var(--raised)',
+  ink: 'var(--ink)',
+  soft: 'var(--soft)',
+  hair: 'var(--hair)',
+  accent: 'var(--accent)',
+  onAccent: 'var(--on-accent)',
+  wash: 'var(--wash)',
+  good: 'var(--good)',
+  wait: 'var(--wait)',
+  bad: 'var(--bad)',
+  mark: 'var(--mark)',
+} as const;
+
+export const font = {
+  serif: "'Literata Variable', Georgia, serif",
+  sans: "'Source Sans 3 Variable', 'Segoe UI', sans-serif",
+  mono: "'IBM Plex Mono', ui-monospace, monospace",
+} as const;
+
+export const wide = '@media (min-width: 900px)';
+
+export const GlobalStyle = createGlobalStyle`
+  :root {
+    color-scheme: light dark;
+    --paper: #fbf9f4; --raised: #ffffff; --ink: #1c2733; --soft: #55606b; --hair: #ddd8cc; --wash: #f1ede3;
+    --accent: #0f766e; --on-accent: #ffffff;
+    --good: #16653f; --wait: #8a5300; --bad: #b3261e; --mark: #2f5d9e;
+  }
+  @media (prefers-color-scheme: dark) {
+    :root {
+      --paper: #12181f; --raised: #182029; --ink: #e9e4d8; --soft: #a5adb3; --hair: #2d3843; --wash: #1b242d;
+      --accent: #4fd1bf; --on-accent: #08231f;
+      --good: #6fd39b; --wait: #f0b95c; --bad: #ff9d93; --mark: #9cc0f5;
+    }
+  }
+  * { box-sizing: border-box; }
+  body { margin: 0; background: var(--paper); color: var(--ink); font: 16px/1.5 ${font.sans}; font-variant-numeric: tabular-nums; }
+  h1, h2, h3 { font-family: ${font.serif}; font-weight: 560; line-height: 1.2; margin: 0; text-wrap: balance; }
+  h1 { font-size: 28px; letter-spacing: -0.01em; }
+  h2 { font-size: 20px; }
+  p { margin: 0; }
+  a { color: var(--accent); text-underline-offset: 3px; }
+  code, kbd { font-family: ${font.mono}; font-size: 0.9em; }
+  :focus-visible { outline: 2px solid var(--accent); outline-offset: 2px; border-radius: 3px; }
+  @media (prefers-reduced-motion: reduce) { * { animation: none !important; transition: none !important; } }
+`;

@@ -1,0 +1,38 @@
+import type { State } from '@verbalis/client';
+import { color } from './style.js';
+
+/** A state's sign, colour and meaning: never told by colour alone. */
+export const STATES: Readonly<Record<State, { readonly sign: string; readonly color: string; readonly means: string }>> = {
+  queued: { sign: '…', color: color.mark, means: 'waits to be handed over' },
+  delayed: { sign: '~', color: color.wait, means: 'put off, tried again' },
+  accepted: { sign: '○', color: color.good, means: 'taken by the provider' },
+  delivered: { sign: '●', color: color.good, means: 'in the mailbox' },
+  failed: { sign: '✕', color: color.bad, means: 'could not be delivered' },
+  complained: { sign: '!', color: color.bad, means: 'reported as unwanted' },
+  withheld: { sign: '–', color: color.soft, means: 'must not be sent' },
+  expired: { sign: '–', color: color.soft, means: 'too late to be sent' },
+  canceled: { sign: '–', color: color.soft, means: 'called back' },
+};
+
+const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto', style: 'short' });
+const exact = new Intl.DateTimeFormat('en', { dateStyle: 'medium', timeStyle: 'medium' });
+const clock = new Intl.DateTimeFormat('en-GB', { timeStyle: 'medium' });
+const STEPS = [
+  ['day', 86_400],
+  ['hour', 3600],
+  ['minute', 60],
+] as const;
+
+export function ago(iso: string, now = Date.now()): string {
+  const seconds = Math.round((Date.parse(iso) - now) / 1000);
+  const [unit, size] = STEPS.find(([, one]) => Math.abs(seconds) >= one) ?? ['second', 1];
+  return Math.abs(seconds) < 5 ? 'now' : relative.format(Math.round(seconds / size), unit);
+}
+
+export function exactTime(iso: string): string {
+  return exact.format(new Date(iso));
+}
+
+export function clockTime(iso: string): string {
+  return clock.format(new Date(iso));
+}

@@ -1,0 +1,49 @@
+import { colorClass, css, fixed, markup } from '../html/index.js';
+import type { Block } from './block.js';
+import { letters } from './style.js';
+
+const HEIGHT = 46;
+
+/** The Word engine needs a width: as the words take, near enough; it cannot be known where they come from data. */
+function wordWidth(parts: readonly unknown[]): number {
+  const letterCount = parts.reduce<number>((sum, part) => sum + (typeof part === 'string' ? part.length : 12), 0);
+  return Math.min(520, Math.max(140, Math.round(letterCount * 9.2) + 56));
+}
+
+export const action: Block = {
+  signature: {
+    name: 'action',
+    first: { name: 'label', kind: 'text', required: true, summary: 'the words on the button' },
+    args: [
+      { name: 'to', kind: 'url', required: true, summary: 'where it leads' },
+      { name: 'tone', kind: 'choice', choices: ['main', 'quiet'], summary: 'main (filled, the usual one) or quiet (outlined)' },
+    ],
+    content: 'none',
+  },
+  summary: 'A button that leads somewhere. In the text part: its words and the address.',
+  example: '::action "Change this booking" to="https://saltmarsh-ferries.example/bookings/SM-1042"',
+  html(use, side) {
+    const { theme } = side;
+    const label = side.argument(use, undefined)?.parts ?? [];
+    const to = side.argument(use, 'to');
+    if (to === undefined) return [];
+    const quiet = side.word(use, 'tone', 'main') === 'quiet';
+    const [ink, ground] = quiet ? (['accent', 'surface'] as const) : (['onAccent', 'accent'] as const);
+    const words = side.parts(label);
+    const href = side.address(to);
+    const radius = theme.space.radius;
+    const text = letters(theme, ink, theme.size.text, { 'font-weight': 'bold', 'text-decoration': 'none' });
+    const border = quiet ? `2px solid ${theme.color.accent.light}` : `2px solid ${theme.color[ground].light}`;
+    const arc = Math.round((radius / HEIGHT) * 100);
+    return markup`<table role="presentation" cellpadding="0" cellspacing="0" border="0" style="margin:8px 0 24px"><tr><td>
+<!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${wordWidth(label)}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[ground].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
+<!--[if !mso]><!--><a class="${colorClass('ink', ink)} ${colorClass('ground', ground)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[ground].light })}">${words}</a><!--<![endif]-->
+</td></tr></table>
+`;
+  },
+  text(use, side) {
+    const to = side.argument(use, 'to');
+    if (to === undefined) return [];
+    return [{ op: 'link', label: side.parts(side.argument(use, undefined)?.parts ?? []), to: side.address(to) }];
+  },
+};

@@ -1,0 +1,58 @@
+import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, Parts, Row, RowPart } from '../notation/index.js';
+import type { Color, Theme } from '../html/index.js';
+import type { Op, Steer, TextOp } from '../render/index.js';
+import type { BlockSignature } from '../typing/index.js';
+
+/** The colours that prose has where it stands; a block with a ground of its own changes them for what is inside. */
+export interface Ground {
+  readonly ink: Color;
+  readonly soft: Color;
+  readonly link: Color;
+  readonly size: number;
+}
+
+/** What both sides of a block can ask of the compiler. */
+export interface Side {
+  /** An argument by name (undefined: the first, unnamed one). */
+  readonly argument: (use: BlockUse, name: string | undefined) => Argument | undefined;
+  /** An argument that is written out, or what it is when left out. */
+  readonly word: (use: BlockUse, name: string, usual: string) => string;
+  /** Text with values, escaped for this side. */
+  readonly parts: (parts: Parts) => Op[];
+  /** An address, made absolute when the mail is rendered. */
+  readonly address: (argument: Argument) => Op;
+  /** Whether every value that this cell can hold is a number or an amount. */
+  readonly numeric: (cell: readonly Inline[]) => boolean;
+}
+
+export interface HtmlSide extends Side {
+  readonly theme: Theme;
+  readonly direction: 'ltr' | 'rtl';
+  readonly ground: Ground;
+  readonly flow: (nodes: readonly Flow[], ground?: Partial<Ground>) => Op[];
+  readonly inline: (nodes: readonly Inline[], ground?: Partial<Ground>) => Op[];
+  readonly facts: (nodes: readonly FactPart[], one: (fact: Fact, side: HtmlSide) => Op[]) => Op[];
+  readonly rows: (nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]) => Op[];
+}
+
+export interface TextSide extends Side {
+  readonly flow: (nodes: readonly Flow[]) => TextOp[];
+  readonly inline: (nodes: readonly Inline[]) => Op[];
+  readonly facts: <T>(nodes: readonly FactPart[], one: (fact: Fact, side: TextSide) => T) => (T | Steer<T>)[];
+  readonly rows: <T>(nodes: readonly RowPart[], one: (row: Row, side: TextSide) => T) => (T | Steer<T>)[];
+}
+
+/** A built-in block: one file each. Its two sides are made from the same use, so they cannot drift apart. */
+export interface Block {
+  readonly signature: BlockSignature;
+  /** What it is for, in a sentence. */
+  readonly summary: string;
+  /** A source that shows it, for the reference. */
+  readonly example: string;
+  readonly html: (use: BlockUse, side: HtmlSide) => Op[];
+  readonly text: (use: BlockUse, side: TextSide) => TextOp[];
+}
+
+export function flowOf(use: BlockUse): readonly Flow[] {
+  return use.content.mode === 'flow' ? use.content.children : [];
+}

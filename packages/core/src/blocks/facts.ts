@@ -1,0 +1,35 @@
+import { colorClass, css, markup } from '../html/index.js';
+import type { Block } from './block.js';
+import { inkClass, letters } from './style.js';
+
+export const facts: Block = {
+  signature: { name: 'facts', args: [], content: 'facts' },
+  summary: 'Labels and their values. In the text part the values stand in one column.',
+  example: ':::facts\n- Reference: SM-1042\n- Vessel: MV Sandpiper\n:::',
+  html(use, side) {
+    if (use.content.mode !== 'facts') return [];
+    const { theme, direction } = side;
+    const line = `border-bottom:1px solid ${theme.color.line.light}`;
+    const end = direction === 'rtl' ? 'padding:8px 0 8px 16px' : 'padding:8px 16px 8px 0';
+    const cells = side.facts(use.content.children, (fact, inner) => {
+      const { soft, ink, size } = inner.ground;
+      return markup`<tr>
+<th scope="row" class="${inkClass(soft)} ${colorClass('line', 'line')}" align="${direction === 'rtl' ? 'right' : 'left'}" valign="top" width="36%" style="${letters(theme, soft, size, { 'font-weight': 'normal' })};${end};${line}">${inner.inline(fact.label, { ink: soft })}</th>
+<td class="${inkClass(ink)} ${colorClass('line', 'line')}" valign="top" style="${letters(theme, ink, size)};padding:8px 0;${line}">${inner.inline(fact.value)}</td>
+</tr>
+`;
+    });
+    return markup`<table width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
+${cells}</table>
+`;
+  },
+  text(use, side) {
+    if (use.content.mode !== 'facts') return [];
+    const rows = side.facts(use.content.children, (fact, inner) => ({
+      op: 'row' as const,
+      cells: [inner.inline(fact.label), inner.inline(fact.value)],
+      total: false,
+    }));
+    return [{ op: 'pairs', rows }];
+  },
+};

@@ -1,0 +1,15 @@
+import { markup } from '../html/index.js';
+import { flowOf, type Block } from './block.js';
+
+export const fineprint: Block = {
+  signature: { name: 'fineprint', args: [], content: 'flow' },
+  summary: 'Small print at the end: who writes, why, and where to turn to.',
+  example: ':::fineprint\nSaltmarsh Ferries, Pier 1, Brackwater\n:::',
+  html: (
+    use,
+    side,
+  ) => markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:20px 40px 0">
+${side.flow(flowOf(use), { ink: 'soft', soft: 'soft', link: 'soft', size: side.theme.size.small })}</td></tr></table>
+`,
+  text: (use, side) => [{ op: 'lines', body: ['-- '] }, ...side.flow(flowOf(use))],
+};

@@ -1,0 +1,195 @@
+import { USUAL_THEME, type Theme } from '../html/index.js';
+import { problem, SourceText, type Problem } from '../problems/index.js';
+import { dataCheck, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+import { isLocale, readSettings, type MailSettings } from './settings.js';
+import { readTheme } from './theme.js';
+
+/** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
+export type MailFiles = ReadonlyMap<string, Uint8Array>;
+
+export interface SourceFile {
+  readonly file: string;
+  readonly text: string;
+}
+
+export interface Sample {
+  readonly name: string;
+  readonly file: string;
+  readonly data: unknown;
+}
+
+export interface TemplateFiles {
+  readonly name: string;
+  /** By locale; '' is the source without one. */
+  readonly sources: ReadonlyMap<string, SourceFile>;
+  readonly schema: JsonSchema;
+  readonly schemaFile: string;
+  readonly checkData: DataCheck;
+  readonly samples: readonly Sample[];
+}
+
+/** A mail folder, read and linked: everything found, everything checked that needs no template to be compiled. */
+export interface MailProject {
+  readonly settings: MailSettings;
+  readonly theme: Theme;
+  readonly layouts: ReadonlyMap<string, SourceFile>;
+  readonly templates: ReadonlyMap<string, TemplateFiles>;
+  readonly problems: readonly Problem[];
+  /** Texts of the sources, for code frames. */
+  readonly texts: ReadonlyMap<string, string>;
+}
+
+const NAME = /^[a-z0-9][a-z0-9-]*$/;
+
+/** Reads a mail folder. Never throws; a folder that is none gives a project with problems. */
+export function linkFolder(files: MailFiles): MailProject {
+  const problems: Problem[] = [];
+  const texts = new Map<string, string>();
+  const text = (path: string): string | undefined => {
+    const bytes = files.get(path);
+    if (bytes === undefined) return undefined;
+    let read = texts.get(path);
+    if (read === undefined) {
+      try {
+        read = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+      } catch {
+        read = new TextDecoder('utf-8').decode(bytes);
+        problems.push(
+          problem(
+            'encoding',
+            new SourceText(path, read).place(Math.max(0, read.indexOf('\uFFFD'))),
+            'This file is not UTF-8.',
+            'Save it as UTF-8.',
+          ),
+        );
+      }
+      texts.set(path, read);
+    }
+    return read;
+  };
+  const settingsText = text('mail.yaml');
+  if (settingsText === undefined) {
+    problems.push(
+      problem(
+        'no-mail-folder',
+        new SourceText('mail.yaml', '').whole,
+        'There is no mail.yaml here, so this is no mail folder.',
+        'Name the folder that holds mail.yaml.',
+      ),
+    );
+  }
+  const settings = readSettings('mail.yaml', settingsText ?? 'name: mail', problems);
+  const themeText = text('theme.tokens.json');
+  const theme = themeText === undefined ? USUAL_THEME : readTheme('theme.tokens.json', themeText, problems);
+  const layouts = new Map<string, SourceFile>();
+  const byTemplate = new Map<string, string[]>();
+  for (const path of files.keys()) {
+    const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
+    if (layout !== undefined) layouts.set(layout, { file: path, text: text(path) ?? '' });
+    const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
+    if (template !== undefined) byTemplate.set(template, [...(byTemplate.get(template) ?? []), path]);
+  }
+  const templates = new Map<string, TemplateFiles>();
+  for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
+    const place = new SourceText(`templates/${name}`, '').whole;
+    if (!NAME.test(name))
+      problems.push(problem('template-name', place, `"${name}" is no name for a template.`, 'Use small letters, digits and "-".'));
+    const linked = linkTemplate(name, paths, text, problems);
+    if (linked !== undefined) templates.set(name, linked);
+  }
+  if (settingsText !== undefined && templates.size === 0) {
+    problems.push(
+      problem(
+        'no-templates',
+        new SourceText('mail.yaml', settingsText).whole,
+        'This mail folder has no templates.',
+        'Make templates/NAME/message.md.',
+      ),
+    );
+  }
+  return { settings, theme, layouts, templates, problems, texts };
+}
+
+function linkTemplate(
+  name: string,
+  paths: readonly string[],
+  text: (path: string) => string | undefined,
+  problems: Problem[],
+): TemplateFiles | undefined {
+  const folder = `templates/${name}`;
+  const sources = new Map<string, SourceFile>();
+  for (const path of paths) {
+    const locale = /\/message(?:\.([A-Za-z0-9-]+))?\.md$/.exec(path);
+    if (locale === null) continue;
+    const tag = locale[1] ?? '';
+    if (tag !== '' && !isLocale(tag)) problems.push(problem('locale', new SourceText(path, '').whole, `"${tag}" is no BCP 47 tag.`));
+    else sources.set(tag === '' ? '' : (Intl.getCanonicalLocales(tag)[0] ?? tag), { file: path, text: text(path) ?? '' });
+  }
+  if (!sources.has('')) {
+    problems.push(problem('no-source', new SourceText(folder, '').whole, `The template "${name}" has no message.md.`));
+    return undefined;
+  }
+  const schemaFile = `${folder}/data.schema.json`;
+  const schema = readJson(schemaFile, text(schemaFile), problems) as JsonSchema | undefined;
+  if (schema === undefined) {
+    if (text(schemaFile) === undefined) {
+      problems.push(
+        problem(
+          'no-schema',
+          new SourceText(schemaFile, '').whole,
+          `The template "${name}" has no data.schema.json.`,
+          'It says which data the template needs (JSON Schema 2020-12); {"type": "object"} for none.',
+        ),
+      );
+    }
+    return undefined;
+  }
+  let checkData: DataCheck;
+  try {
+    checkData = dataCheck(schema);
+  } catch (error) {
+    if (!(error instanceof SchemaFault)) throw error;
+    problems.push(
+      problem('schema', new SourceText(schemaFile, text(schemaFile) ?? '').place(0), `This is no valid JSON Schema: ${error.message}`),
+    );
+    return undefined;
+  }
+  const samples: Sample[] = [];
+  for (const file of paths.filter((path) => /\/samples\/[^/]+\.json$/.test(path)).sort()) {
+    const content = text(file);
+    const before = problems.length;
+    const data = readJson(file, content, problems);
+    if (problems.length > before) continue;
+    const source = new SourceText(file, content ?? '');
+    for (const fault of checkData(data)) {
+      const last =
+        fault.path
+          .replace(/\[\d+\]$/, '')
+          .split('.')
+          .pop() ?? '';
+      const at = Math.max(0, source.text.indexOf(`"${last}"`));
+      problems.push(
+        problem(
+          'sample-data',
+          source.place(at, last === '' ? 1 : last.length + 2),
+          `"${fault.path}" ${fault.message}.`,
+          fault.hint ?? `The data schema is ${schemaFile}.`,
+        ),
+      );
+    }
+    samples.push({ name: file.slice(file.lastIndexOf('/') + 1, -'.json'.length), file, data });
+  }
+  return { name, sources, schema, schemaFile, checkData, samples };
+}
+
+function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
+  if (text === undefined) return undefined;
+  try {
+    return JSON.parse(text) as unknown;
+  } catch (error) {
+    const message = error instanceof Error ? error.message : '';
+    const at = Number(/position (\d+)/.exec(message)?.[1] ?? 0);
+    problems.push(problem('json', new SourceText(file, text).place(at), `This is not valid JSON: ${message}`));
+    return undefined;
+  }
+}

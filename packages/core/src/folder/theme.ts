@@ -1,0 +1,122 @@
+import { COLORS, USUAL_THEME, type Color, type Pair, type Theme } from '../html/index.js';
+import { didYouMean, problem, SourceText, warning, type Problem } from '../problems/index.js';
+
+type Json = Readonly<Record<string, unknown>>;
+
+function isRecord(value: unknown): value is Json {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+/** The extension of a colour token that holds its value on a dark ground (DTCG format, "$extensions", reverse domain name). */
+export const DARK = 'dev.verbalis.dark';
+
+/**
+ * Reads `theme.tokens.json` in the Design Tokens Community Group format: groups of `{"$type", "$value"}`, `$type` inherited from groups,
+ * aliases as `{group.token}`. Tokens that the file leaves out keep their usual value.
+ */
+export function readTheme(file: string, text: string, problems: Problem[]): Theme {
+  const source = new SourceText(file, text);
+  let json: unknown;
+  try {
+    json = JSON.parse(text);
+  } catch (error) {
+    problems.push(problem('json', source.place(0), `This is not valid JSON: ${error instanceof Error ? error.message : ''}`));
+    return USUAL_THEME;
+  }
+  const tokens = new Map<string, Json>();
+  collect(json, '', tokens);
+  const place = (name: string): ReturnType<SourceText['place']> => {
+    const key = `"${name.slice(name.lastIndexOf('.') + 1)}"`;
+    return source.place(Math.max(0, text.indexOf(key)), key.length);
+  };
+  const value = (raw: unknown, name: string, depth = 0): unknown => {
+    const alias = typeof raw === 'string' ? /^\{([^{}]+)\}$/.exec(raw)?.[1] : undefined;
+    if (alias === undefined) return raw;
+    const target = tokens.get(alias);
+    if (target === undefined || depth > 16) {
+      problems.push(problem('token-alias', place(name), `"${alias}" names no token.`, didYouMean(alias, tokens.keys())));
+      return undefined;
+    }
+    return value(target['$value'], name, depth + 1);
+  };
+  const color = { ...USUAL_THEME.color } as Record<Color, Pair>;
+  const font = { ...USUAL_THEME.font } as Record<string, string>;
+  const size = { ...USUAL_THEME.size } as Record<string, number>;
+  const space = { ...USUAL_THEME.space } as Record<string, number>;
+  for (const [name, token] of tokens) {
+    const [group = '', key = '', ...rest] = name.split('.');
+    const table = { color: COLORS as readonly string[], font: Object.keys(font), size: Object.keys(size), space: Object.keys(space) }[
+      group
+    ];
+    if (table === undefined) continue;
+    if (!table.includes(key) || rest.length > 0) {
+      problems.push(warning('token-unknown', place(name), `Nothing uses the token "${name}".`, didYouMean(key, table)));
+      continue;
+    }
+    const given = value(token['$value'], name);
+    if (group === 'color') {
+      const light = hex(given);
+      const extensions = token['$extensions'];
+      const darkRaw = isRecord(extensions) ? extensions[DARK] : undefined;
+      const dark = darkRaw === undefined ? light : hex(value(darkRaw, name));
+      if (light === undefined || dark === undefined)
+        problems.push(problem('token-color', place(name), `"${name}" must be a colour like "#0f766e".`));
+      else color[key as Color] = { light, dark };
+    } else if (group === 'font') {
+      const family = Array.isArray(given)
+        ? given.map((one) => (/^[a-z-]+$/i.test(String(one)) ? String(one) : `'${String(one)}'`)).join(', ')
+        : given;
+      if (typeof family !== 'string' || /[;{}<>"\\]/.test(family))
+        problems.push(problem('token-font', place(name), `"${name}" must be a font family or a list of them.`));
+      else font[key] = family;
+    } else {
+      const pixels = dimension(given);
+      if (pixels === undefined)
+        problems.push(problem('token-dimension', place(name), `"${name}" must be a dimension in px, like {"value": 16, "unit": "px"}.`));
+      else (group === 'size' ? size : space)[key] = pixels;
+    }
+  }
+  return { color, font, size, space } as unknown as Theme;
+}
+
+function collect(node: unknown, path: string, out: Map<string, Json>): void {
+  if (!isRecord(node)) return;
+  if ('$value' in node) {
+    out.set(path, node);
+    return;
+  }
+  for (const [name, child] of Object.entries(node)) {
+    if (!name.startsWith('$')) collect(child, path === '' ? name : `${path}.${name}`, out);
+  }
+}
+
+function hex(value: unknown): string | undefined {
+  if (typeof value === 'string') {
+    const short = /^#([0-9a-f])([0-9a-f])([0-9a-f])$/i.exec(value);
+    if (short !== null)
+      return `#${short
+        .slice(1)
+        .map((one) => one + one)
+        .join('')}`.toLowerCase();
+    return /^#[0-9a-f]{6}$/i.test(value) ? value.toLowerCase() : undefined;
+  }
+  if (!isRecord(value)) return undefined;
+  if (typeof value['hex'] === 'string') return hex(value['hex']);
+  const parts = value['components'];
+  if (value['colorSpace'] !== 'srgb' || !Array.isArray(parts) || parts.length !== 3) return undefined;
+  return `#${parts
+    .map((one) =>
+      Math.round(Math.min(1, Math.max(0, Number(one))) * 255)
+        .toString(16)
+        .padStart(2, '0'),
+    )
+    .join('')}`;
+}
+
+function dimension(value: unknown): number | undefined {
+  if (typeof value === 'string') {
+    const found = /^(\d{1,4}(?:\.\d+)?)px$/.exec(value);
+    return found === null ? undefined : Number(found[1]);
+  }
+  return isRecord(value) && typeof value['value'] === 'number' && value['unit'] === 'px' ? value['value'] : undefined;
+}

@@ -1,0 +1,36 @@
+/** What a value is for a formatter: narrower than JSON's types. */
+export type ValueKind = 'text' | 'number' | 'whole' | 'truth' | 'date' | 'datetime' | 'time' | 'duration' | 'list' | 'any';
+
+/** What formatters may know besides the value. Time comes in; nothing reads a clock. */
+export interface FormatContext {
+  /** BCP 47 tag. */
+  readonly locale: string;
+  /** IANA time zone. */
+  readonly timeZone: string;
+  /** Milliseconds since the epoch. */
+  readonly now: number;
+}
+
+export interface FormatArgument {
+  readonly name: string;
+  readonly kind: ValueKind;
+  readonly optional?: boolean;
+  readonly choices?: readonly string[];
+}
+
+/** One formatter: its types for the compiler, its work for the renderer, its words for the reference. */
+export interface Format {
+  readonly name: string;
+  readonly takes: readonly ValueKind[];
+  readonly args: readonly FormatArgument[];
+  readonly gives: ValueKind;
+  readonly summary: string;
+  readonly example: { readonly value: unknown; readonly args?: readonly unknown[]; readonly gives: string };
+  /** Is given a value of a kind that it takes. Throws FormatFault when the value itself is out of its range. */
+  readonly run: (value: never, args: readonly never[], context: FormatContext) => unknown;
+}
+
+/** A value that has the right type and still cannot be formatted ("2026-02-31" as a date). */
+export class FormatFault extends Error {
+  override name = 'FormatFault';
+}

@@ -1,0 +1,11 @@
+import { DATE_FORMATS } from './dates.js';
+import type { Format } from './format.js';
+import { NUMBER_FORMATS } from './numbers.js';
+import { TEXT_FORMATS } from './texts.js';
+
+/** Every formatter, by name. A mail folder cannot add to it. */
+export const FORMATS: ReadonlyMap<string, Format> = new Map(
+  [...DATE_FORMATS, ...NUMBER_FORMATS, ...TEXT_FORMATS].map((one) => [one.name, one]),
+);
+export { FormatFault, type Format, type FormatArgument, type FormatContext, type ValueKind } from './format.js';
+export { instantOf } from './dates.js';

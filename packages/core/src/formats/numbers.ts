@@ -1,0 +1,80 @@
+import { FormatFault, type Format } from './format.js';
+import { memo } from './memo.js';
+
+const plain = memo(
+  (locale: string, digits: string) =>
+    new Intl.NumberFormat(locale, digits === '' ? {} : { minimumFractionDigits: Number(digits), maximumFractionDigits: Number(digits) }),
+);
+const percents = memo(
+  (locale: string, digits: string) => new Intl.NumberFormat(locale, { style: 'percent', maximumFractionDigits: Number(digits) }),
+);
+const units = memo((locale: string, unit: string) => new Intl.NumberFormat(locale, { style: 'unit', unit, unitDisplay: 'short' }));
+const moneys = memo((locale: string, currency: string) => new Intl.NumberFormat(locale, { style: 'currency', currency }));
+
+const CURRENCIES = new Set(Intl.supportedValuesOf('currency'));
+const UNITS = new Set(Intl.supportedValuesOf('unit'));
+
+/** Fraction digits that a formatter's argument may ask for. */
+function digitsOf(value: number | undefined, usual: string): string {
+  if (value === undefined) return usual;
+  if (!Number.isInteger(value) || value < 0 || value > 15) throw new FormatFault(`${value} is no number of digits from 0 to 15.`);
+  return String(value);
+}
+
+/** Integer minor units as an exact decimal text: 123456 with 3 digits is "123.456". */
+function decimal(minor: number, digits: number): string {
+  const text = String(Math.abs(minor)).padStart(digits + 1, '0');
+  const whole = text.slice(0, text.length - digits);
+  const sign = minor < 0 ? '-' : '';
+  return digits === 0 ? sign + whole : `${sign}${whole}.${text.slice(-digits)}`;
+}
+
+function money(minor: number, currency: string, locale: string): string {
+  if (!Number.isSafeInteger(minor)) throw new FormatFault(`${minor} is no whole number of minor units.`);
+  if (!CURRENCIES.has(currency)) throw new FormatFault(`"${currency}" is no ISO 4217 currency code.`);
+  const format = moneys(locale, currency);
+  const digits = format.resolvedOptions().maximumFractionDigits ?? 2;
+  return format.format(decimal(minor, digits) as unknown as number);
+}
+
+export const NUMBER_FORMATS: readonly Format[] = [
+  {
+    name: 'number',
+    takes: ['number', 'whole'],
+    args: [{ name: 'digits', kind: 'whole', optional: true }],
+    gives: 'text',
+    summary: 'A number with the separators of the locale; with `digits`, exactly so many after the point.',
+    example: { value: 12345.678, gives: '12,345.678' },
+    run: (value: number, [digits]: readonly number[], context) => plain(context.locale, digitsOf(digits, '')).format(value),
+  },
+  {
+    name: 'percent',
+    takes: ['number', 'whole'],
+    args: [{ name: 'digits', kind: 'whole', optional: true }],
+    gives: 'text',
+    summary: 'A share of one as a percentage; at most `digits` after the point.',
+    example: { value: 0.25, gives: '25%' },
+    run: (value: number, [digits]: readonly number[], context) => percents(context.locale, digitsOf(digits, '0')).format(value),
+  },
+  {
+    name: 'money',
+    takes: ['whole'],
+    args: [{ name: 'currency', kind: 'text' }],
+    gives: 'text',
+    summary: 'An amount in integer minor units with an ISO 4217 code; each currency has its own number of digits.',
+    example: { value: 123456, args: ['EUR'], gives: '€1,234.56' },
+    run: (value: number, [currency = '']: readonly string[], context) => money(value, currency, context.locale),
+  },
+  {
+    name: 'unit',
+    takes: ['number', 'whole'],
+    args: [{ name: 'unit', kind: 'text' }],
+    gives: 'text',
+    summary: 'A measure: kilometer, kilogram, celsius, megabyte … (the units of ECMA-402).',
+    example: { value: 12, args: ['kilometer'], gives: '12 km' },
+    run: (value: number, [unit = '']: readonly string[], context) => {
+      if (!UNITS.has(unit)) throw new FormatFault(`"${unit}" is no unit that ECMA-402 names.`);
+      return units(context.locale, unit).format(value);
+    },
+  },
+];

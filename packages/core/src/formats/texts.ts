@@ -1,0 +1,148 @@
+import { FormatFault, type Format } from './format.js';
+import { memo } from './memo.js';
+
+const lists = memo((locale: string, type: string) => new Intl.ListFormat(locale, { type: type === 'or' ? 'disjunction' : 'conjunction' }));
+const segmenter = memo((locale: string) => new Intl.Segmenter(locale, { granularity: 'grapheme' }));
+
+// ITU-T E.164: country codes of one and of two digits; all others have three.
+const ONE_DIGIT = '17';
+const TWO_DIGITS = new Set(
+  '20 27 30 31 32 33 34 36 39 40 41 43 44 45 46 47 48 49 51 52 53 54 55 56 57 58 60 61 62 63 64 65 66 81 82 84 86 90 91 92 93 94 95 98'.split(
+    ' ',
+  ),
+);
+
+/** E.164 digits in readable groups, kept together by no-break spaces. */
+function phone(value: string): string {
+  const digits = value.replace(/[\s().-]/g, '');
+  if (!/^\+[1-9]\d{5,14}$/.test(digits)) throw new FormatFault(`"${value}" is no international phone number such as "+3545551234".`);
+  const rest = digits.slice(1);
+  const size = ONE_DIGIT.includes(rest[0] ?? '') ? 1 : TWO_DIGITS.has(rest.slice(0, 2)) ? 2 : 3;
+  const national = rest.slice(size);
+  const groups: string[] = [];
+  let left = national;
+  while (left.length > 4) {
+    groups.push(left.slice(0, 3));
+    left = left.slice(3);
+  }
+  return [`+${rest.slice(0, size)}`, ...groups, left].join('\u00A0');
+}
+
+function shorten(value: string, most: number, locale: string): string {
+  if (!Number.isInteger(most) || most < 1) throw new FormatFault(`${most} is no length to shorten to.`);
+  const letters = [...segmenter(locale).segment(value.slice(0, most * 64))].map((one) => one.segment);
+  return letters.length <= most
+    ? value
+    : `${letters
+        .slice(0, most - 1)
+        .join('')
+        .trimEnd()}…`;
+}
+
+function capital(value: string, locale: string): string {
+  const first = [...segmenter(locale).segment(value.slice(0, 64))][0]?.segment ?? '';
+  return first.toLocaleUpperCase(locale) + value.slice(first.length);
+}
+
+export const TEXT_FORMATS: readonly Format[] = [
+  {
+    name: 'list',
+    takes: ['list'],
+    args: [{ name: 'word', kind: 'text', optional: true, choices: ['and', 'or'] }],
+    gives: 'text',
+    summary: 'Texts or numbers as a sentence lists them, with “and” (or “or”) in the locale’s language.',
+    example: { value: ['Brackwater', 'Tern Island', 'Oldquay'], gives: 'Brackwater, Tern Island, and Oldquay' },
+    run: (value: unknown[], [word = 'and']: readonly string[], context) => lists(context.locale, word).format(value.map(String)),
+  },
+  {
+    name: 'join',
+    takes: ['list'],
+    args: [{ name: 'between', kind: 'text', optional: true }],
+    gives: 'text',
+    summary: 'Texts or numbers with a fixed text between them (", " unless told otherwise).',
+    example: { value: ['12A', '12B'], args: [' / '], gives: '12A / 12B' },
+    run: (value: unknown[], [between = ', ']: readonly string[]) => value.map(String).join(between),
+  },
+  {
+    name: 'count',
+    takes: ['list', 'text'],
+    args: [],
+    gives: 'whole',
+    summary: 'How many entries a list has, or letters a text.',
+    example: { value: ['a', 'b', 'c'], gives: '3' },
+    run: (value: unknown[] | string, _args, context) =>
+      typeof value === 'string' ? [...segmenter(context.locale).segment(value)].length : value.length,
+  },
+  {
+    name: 'upper',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'Capital letters, by the locale’s rules.',
+    example: { value: 'pier 4', gives: 'PIER 4' },
+    run: (value: string, _args, context) => value.toLocaleUpperCase(context.locale),
+  },
+  {
+    name: 'lower',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'Small letters, by the locale’s rules.',
+    example: { value: 'PIER 4', gives: 'pier 4' },
+    run: (value: string, _args, context) => value.toLocaleLowerCase(context.locale),
+  },
+  {
+    name: 'capital',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'The first letter as a capital, the rest as it is.',
+    example: { value: 'sandpiper', gives: 'Sandpiper' },
+    run: (value: string, _args, context) => capital(value, context.locale),
+  },
+  {
+    name: 'trim',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'Without the spaces at both ends.',
+    example: { value: '  pier 4 ', gives: 'pier 4' },
+    run: (value: string) => value.trim(),
+  },
+  {
+    name: 'shorten',
+    takes: ['text'],
+    args: [{ name: 'letters', kind: 'whole' }],
+    gives: 'text',
+    summary: 'At most so many letters, the last of them an ellipsis where something was cut.',
+    example: { value: 'A long walk along the quay', args: [12], gives: 'A long walk…' },
+    run: (value: string, [most = 80]: readonly number[], context) => shorten(value, most, context.locale),
+  },
+  {
+    name: 'url',
+    takes: ['text', 'number', 'whole'],
+    args: [],
+    gives: 'text',
+    summary: 'Percent-encoded, to stand as one piece of a path or a query.',
+    example: { value: 'Tern Island', gives: 'Tern%20Island' },
+    run: (value: string | number) => encodeURIComponent(String(value).toWellFormed()),
+  },
+  {
+    name: 'phone',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'An E.164 number in readable groups.',
+    example: { value: '+3545551234', gives: '+354 555 1234' },
+    run: (value: string) => phone(value),
+  },
+  {
+    name: 'default',
+    takes: ['any'],
+    args: [{ name: 'instead', kind: 'any' }],
+    gives: 'any',
+    summary: 'Another value where this one is absent or an empty text.',
+    example: { value: '', args: ['today'], gives: 'today' },
+    run: (value: unknown, [instead]: readonly unknown[]) => (value === undefined || value === null || value === '' ? instead : value),
+  },
+];

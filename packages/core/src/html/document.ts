@@ -1,0 +1,62 @@
+import type { Op } from '../render/index.js';
+import { colorClass, darkRules } from './colors.js';
+import { css, fixed, joined, markup } from './markup.js';
+import type { Theme } from './theme.js';
+
+/** Width of the mail's column on a wide screen, in CSS pixels. */
+export const MAIL_WIDTH = 600;
+
+export interface DocumentInput {
+  readonly theme: Theme;
+  readonly locale: string;
+  readonly direction: 'ltr' | 'rtl';
+  readonly title: readonly Op[];
+  readonly preview: readonly Op[];
+  readonly body: readonly Op[];
+}
+
+// Fills the rest of the preview line, so that clients do not show the beginning of the body after it.
+const FILLER = '&#847;&zwnj;&nbsp;'.repeat(30);
+
+/** Classes of ours that stand in a body: the head holds rules for these only. */
+function classesIn(ops: readonly Op[]): Set<string> {
+  const text = JSON.stringify(ops);
+  return new Set([...text.matchAll(/\bv[a-z]+\d+\b/g)].map((found) => found[0]));
+}
+
+/** The whole HTML part around a compiled body. */
+export function htmlDocument(input: DocumentInput): Op[] {
+  const { theme, locale, direction } = input;
+  const page = colorClass('ground', 'page');
+  const ground = theme.color.page.light;
+  const body = markup`<body class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': ground, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
+<div style="${css({ display: 'none', 'font-size': 1, 'line-height': 1, 'max-height': 0, 'max-width': 0, opacity: '0', overflow: 'hidden', 'mso-hide': 'all' })}">${input.preview}${input.preview.length > 0 ? FILLER : ''}</div>
+<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': ground })}"><tr><td align="center" style="padding:24px 12px">
+<!--[if mso]><table role="presentation" align="center" width="${MAIL_WIDTH}" cellpadding="0" cellspacing="0" border="0"><tr><td><![endif]-->
+<div class="mail" lang="${fixed(locale)}" dir="${direction}" style="${css({ 'max-width': MAIL_WIDTH, margin: '0 auto', 'overflow-wrap': 'anywhere', 'word-break': 'break-word', 'text-align': direction === 'rtl' ? 'right' : 'left' })}">
+${input.body}
+</div>
+<!--[if mso]></td></tr></table><![endif]-->
+</td></tr></table>
+</body>
+</html>
+`;
+  const head = markup`<!DOCTYPE html>
+<html lang="${fixed(locale)}" dir="${direction}" xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta name="color-scheme" content="light dark">
+<meta name="supported-color-schemes" content="light dark">
+<meta name="format-detection" content="telephone=no, date=no, address=no, email=no">
+<title>${input.title}</title>
+<!--[if mso]><xml><o:OfficeDocumentSettings><o:PixelsPerInch>96</o:PixelsPerInch></o:OfficeDocumentSettings></xml><![endif]-->
+<style>
+:root{color-scheme:light dark}
+@media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}}
+${darkRules(theme, classesIn(body))}
+</style>
+</head>
+`;
+  return joined([...head, ...body]);
+}

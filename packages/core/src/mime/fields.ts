@@ -1,0 +1,83 @@
+import { addressText, type Mailbox } from './addresses.js';
+import { encodeWords } from './words.js';
+
+/** Longest line that a header should have, and must not pass (RFC 5322 2.1.1), without CRLF. */
+const WANTED_LINE = 78;
+const MAX_LINE = 998;
+
+const FIELD_NAME = /^[\x21-\x39\x3B-\x7E]+$/;
+const PLAIN = /^[\x20-\x7E]*$/;
+
+/** A value that would end its header field or hold what no header can. */
+export class HeaderFault extends Error {
+  override name = 'HeaderFault';
+}
+
+/**
+ * A header field, folded at spaces. The one place where a header line is made: nothing with a line break passes.
+ * @throws HeaderFault for a name that is none, a value with control characters, or a word that no line can hold.
+ */
+export function field(name: string, value: string): string {
+  if (!FIELD_NAME.test(name)) throw new HeaderFault(`"${name}" is no name for a header field.`);
+  if (/[\u0000-\u0008\u000A-\u001F\u007F]/.test(value))
+    throw new HeaderFault(`The header field "${name}" holds a line break or control character.`);
+  const words = value.split(' ');
+  let line = `${name}:`;
+  const lines: string[] = [];
+  words.forEach((word, i) => {
+    if (
+      i > 0 &&
+      line.length + 1 + word.length > WANTED_LINE &&
+      word !== '' &&
+      line.trim() !== '' &&
+      !(lines.length === 0 && line === `${name}:`)
+    ) {
+      lines.push(line);
+      line = '';
+    }
+    line += ` ${word}`;
+  });
+  lines.push(line);
+  if (lines.some((one) => one.length > MAX_LINE))
+    throw new HeaderFault(`The header field "${name}" has a word of more than ${MAX_LINE} characters.`);
+  return `${lines.join('\r\n')}\r\n`;
+}
+
+/** Unstructured text (a subject) as a field's value: as it is in ASCII, else as encoded words. */
+export function unstructured(text: string): string {
+  const line = text
+    .replace(/[\s\u0085\u2028\u2029]+/g, ' ')
+    .replace(/[\u0000-\u001F\u007F-\u009F]/g, '')
+    .trim();
+  const plain = PLAIN.test(line) && !line.includes('=?') && line.split(' ').every((word) => word.length < MAX_LINE - 80);
+  return plain ? line : encodeWords(line).join(' ');
+}
+
+/** A display name as a phrase (RFC 5322 3.2.5): atoms as they are, else quoted, else encoded words. */
+export function phrase(name: string): string {
+  const line = unstructuredPlain(name);
+  if (/^[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*$/.test(line) && !line.includes('=?')) return line;
+  if (PLAIN.test(line) && line.length < 200) return `"${line.replace(/["\\]/g, '\\$&')}"`;
+  return encodeWords(line).join(' ');
+}
+
+function unstructuredPlain(text: string): string {
+  return text
+    .replace(/[\s\u0085\u2028\u2029]+/g, ' ')
+    .replace(/[\u0000-\u001F\u007F-\u009F]/g, '')
+    .trim();
+}
+
+export function mailboxField(mailboxes: readonly Mailbox[]): string {
+  return mailboxes.map((one) => (one.name === '' ? addressText(one) : `${phrase(one.name)} <${addressText(one)}>`)).join(', ');
+}
+
+const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+
+/** RFC 5322 3.3, in UTC. `at` in milliseconds since the epoch. */
+export function dateField(at: number): string {
+  const date = new Date(at);
+  const two = (n: number): string => String(n).padStart(2, '0');
+  return `${DAYS[date.getUTCDay()] ?? ''}, ${date.getUTCDate()} ${MONTHS[date.getUTCMonth()] ?? ''} ${date.getUTCFullYear()} ${two(date.getUTCHours())}:${two(date.getUTCMinutes())}:${two(date.getUTCSeconds())} +0000`;
+}

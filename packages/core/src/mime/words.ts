@@ -1,0 +1,84 @@
+/** Longest encoded word, delimiters included (RFC 2047 2). */
+const MAX_WORD = 75;
+
+const Q_PLAIN = /[A-Za-z0-9!*+/-]/;
+
+function q(char: string): string {
+  if (Q_PLAIN.test(char)) return char;
+  if (char === ' ') return '_';
+  return [...new TextEncoder().encode(char)].map((byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`).join('');
+}
+
+/**
+ * A text as RFC 2047 encoded words in UTF-8, each at most 75 characters, no character cut apart.
+ * The shorter of Q and B encoding is used. Words are to be joined by a space (or a fold), which readers drop.
+ */
+export function encodeWords(text: string): string[] {
+  const clean = text.toWellFormed();
+  const bytes = new TextEncoder().encode(clean).length;
+  const room = MAX_WORD - '=?UTF-8?Q??='.length;
+  const useQ = [...clean].reduce((sum, char) => sum + q(char).length, 0) <= Math.ceil(bytes / 3) * 4;
+  const out: string[] = [];
+  let piece = '';
+  let size = 0;
+  const close = (): void => {
+    if (piece === '') return;
+    out.push(useQ ? `=?UTF-8?Q?${piece}?=` : `=?UTF-8?B?${Buffer.from(piece, 'utf8').toString('base64')}?=`);
+    piece = '';
+    size = 0;
+  };
+  for (const char of clean) {
+    const cost = useQ ? q(char).length : Buffer.byteLength(char);
+    const full = useQ ? size + cost > room : Math.ceil((size + cost) / 3) * 4 > room;
+    if (full) close();
+    piece += useQ ? q(char) : char;
+    size += cost;
+  }
+  close();
+  return out;
+}
+
+const WORD = /=\?([^?\s]+)\?([QqBb])\?([^?]*)\?=/g;
+
+/** Bytes in a charset that a reader may meet; unknown ones are read as windows-1252, which never fails. */
+export function decodeCharset(bytes: Uint8Array, charset: string): string {
+  const label = charset.replace(/\*.*$/, '').trim().toLowerCase() || 'utf-8';
+  try {
+    return new TextDecoder(label === 'us-ascii' || label === 'ascii' ? 'utf-8' : label).decode(bytes);
+  } catch {
+    return new TextDecoder('windows-1252').decode(bytes);
+  }
+}
+
+function wordBytes(encoding: string, text: string): Uint8Array {
+  if (/[Bb]/.test(encoding)) return Buffer.from(text, 'base64');
+  return Buffer.from(
+    text.replace(/_/g, ' ').replace(/=([0-9A-Fa-f]{2})/g, (_all, hex: string) => String.fromCharCode(Number.parseInt(hex, 16))),
+    'latin1',
+  );
+}
+
+/** Reads RFC 2047 encoded words in a header field's value; what is not one stays as it is. */
+export function decodeWords(text: string): string {
+  if (!text.includes('=?')) return text;
+  // White space between two encoded words is no part of the text (6.2). Words of one charset are joined before they are decoded,
+  // since many writers cut characters apart.
+  const joined = text.replace(/(\?=)[ \t\r\n]+(?==\?)/g, '$1');
+  let out = '';
+  let last = 0;
+  let pending: { charset: string; bytes: Uint8Array[] } | undefined;
+  const flush = (): void => {
+    if (pending !== undefined) out += decodeCharset(Buffer.concat(pending.bytes), pending.charset);
+    pending = undefined;
+  };
+  for (const found of joined.matchAll(WORD)) {
+    const [all, charset = '', encoding = '', body = ''] = found;
+    if (found.index > last || (pending !== undefined && pending.charset !== charset.toLowerCase())) flush();
+    out += joined.slice(last, found.index);
+    last = found.index + all.length;
+    pending ??= { charset: charset.toLowerCase(), bytes: [] };
+    pending.bytes.push(wordBytes(encoding, body));
+  }
+  flush();
+  return out + joined.slice(last);
+}

@@ -1,0 +1,79 @@
+import { isMap, isScalar, LineCounter, parseDocument } from 'yaml';
+import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
+import { parseParts } from './parts.js';
+import type { FrontValue } from './tree.js';
+
+/** The keys a source may have before its body. */
+export const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo'] as const;
+
+/** A text whose every place is one and the same: a YAML value that is written with escapes or folded over lines. */
+class ScalarSource extends SourceText {
+  constructor(
+    file: string,
+    text: string,
+    private readonly at: Place,
+  ) {
+    super(file, text);
+  }
+  override place(): Place {
+    return this.at;
+  }
+}
+
+/**
+ * Reads the YAML between the two `---` lines at the top of a source.
+ * @returns the values by key, and the offset at which the body starts.
+ */
+export function parseFrontMatter(source: SourceText, problems: Problem[]): { front: Map<string, FrontValue>; bodyFrom: number } {
+  const front = new Map<string, FrontValue>();
+  const { text } = source;
+  const opening = /^---[ \t]*\r?\n/.exec(text);
+  if (opening === null) return { front, bodyFrom: 0 };
+  const from = opening[0].length;
+  const closing = /^---[ \t]*(?:\r?\n|$)/m;
+  const found = closing.exec(text.slice(from));
+  if (found === null) {
+    problems.push(problem('front-matter-open', source.place(0, 3), 'The front matter is not closed.', 'End it with a line "---".'));
+    return { front, bodyFrom: from };
+  }
+  const yaml = text.slice(from, from + found.index);
+  const document = parseDocument(yaml, { lineCounter: new LineCounter(), prettyErrors: false });
+  for (const fault of document.errors) {
+    problems.push(
+      problem(
+        'yaml',
+        source.place(from + fault.pos[0], Math.max(1, fault.pos[1] - fault.pos[0])),
+        `The front matter is not valid YAML: ${fault.message}`,
+      ),
+    );
+  }
+  if (document.errors.length === 0 && isMap(document.contents)) {
+    for (const { key, value } of document.contents.items) {
+      if (!isScalar(key)) continue;
+      const name = String(key.value);
+      const keyPlace = source.place(from + key.range[0], name.length);
+      if (!(FRONT_KEYS as readonly string[]).includes(name)) {
+        problems.push(problem('front-key', keyPlace, `The front matter has no key "${name}".`, didYouMean(name, FRONT_KEYS)));
+        continue;
+      }
+      if (!isScalar(value) || value.value === null || typeof value.value === 'object') {
+        problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Write ${name}: "…".`));
+        continue;
+      }
+      front.set(name, readScalar(source, from + value.range[0], from + value.range[1], String(value.value), problems));
+    }
+  } else if (document.errors.length === 0 && document.contents !== null) {
+    problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
+  }
+  return { front, bodyFrom: from + found.index + found[0].length };
+}
+
+function readScalar(source: SourceText, from: number, to: number, value: string, problems: Problem[]): FrontValue {
+  const written = source.text.slice(from, to);
+  const inset = /^["']/.test(written) ? 1 : 0;
+  const place = source.place(from, to - from);
+  if (written.slice(inset, written.length - inset) === value) {
+    return { parts: parseParts(source, from + inset, to - inset, problems), place };
+  }
+  return { parts: parseParts(new ScalarSource(source.file, value, place), 0, value.length, problems), place };
+}

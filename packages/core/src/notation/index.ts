@@ -1,0 +1,24 @@
+export type { BinaryOperator, Expression, Insertion } from './expression.js';
+export { FRONT_KEYS } from './front-matter.js';
+export { MAX_NESTING, MAX_SOURCE_BYTES, parseSource, type BlockModes } from './parse.js';
+export { MAX_EXPRESSION_DEPTH, parseExpression } from './parse-expression.js';
+export { parseParts } from './parts.js';
+export type {
+  Argument,
+  BlockUse,
+  Branches,
+  ContentMode,
+  Fact,
+  FactPart,
+  Flow,
+  FrontValue,
+  Inline,
+  ListItem,
+  ListPart,
+  Loop,
+  Part,
+  Parts,
+  Row,
+  RowPart,
+  SourceTree,
+} from './tree.js';

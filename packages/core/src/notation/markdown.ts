@@ -1,0 +1,363 @@
+import { fromMarkdown } from 'mdast-util-from-markdown';
+import type { Definition, Nodes, Parent, PhrasingContent, RootContent } from 'mdast';
+import { problem, SourceText, type Place, type Problem } from '../problems/index.js';
+import type { Insertion } from './expression.js';
+import { cut, noSteering } from './parts.js';
+import type { Branches, Flow, Inline, ListItem, Part } from './tree.js';
+
+/** Lines of one stretch of prose, each with its offset in the source (the indentation of its block is cut away). */
+export interface Region {
+  readonly lines: readonly { readonly text: string; readonly offset: number }[];
+}
+
+// An insertion is hidden from the Markdown parser behind noncharacters (Unicode 23.7), which no mail may hold. They are neither
+// space nor punctuation, so emphasis beside a value works as beside a word. The hidden form has the same length as the original,
+// so every offset that the parser reports is an offset in the source.
+const OPEN = '\uFDD0';
+const CLOSE = '\uFDD1';
+const ZERO = 0xfdd2;
+const BASE = 30;
+const HIDDEN = /\uFDD0([\uFDD2-\uFDEF]+)\uFDD1/g;
+export const NONCHARACTER = /[\uFDD0-\uFDEF]/;
+
+type Hidden = { readonly kind: 'braces' } | { readonly kind: 'insertion'; readonly insertion: Insertion };
+
+function hide(index: number, length: number): string {
+  let digits = '';
+  for (let left = index, i = 0; i < length - 2; i += 1, left = Math.floor(left / BASE)) {
+    digits = String.fromCharCode(ZERO + (left % BASE)) + digits;
+  }
+  return OPEN + digits + CLOSE;
+}
+
+function shown(digits: string): number {
+  let index = 0;
+  for (const digit of digits) index = index * BASE + digit.charCodeAt(0) - ZERO;
+  return index;
+}
+
+const PHRASING_ONLY = [
+  'blockQuote',
+  'codeFenced',
+  'codeIndented',
+  'definition',
+  'headingAtx',
+  'htmlFlow',
+  'list',
+  'setextUnderline',
+  'thematicBreak',
+];
+
+/** Reads the prose of one source; made once a source, used for each of its regions. */
+export class Prose {
+  readonly #hidden: Hidden[] = [];
+
+  constructor(
+    private readonly source: SourceText,
+    private readonly problems: Problem[],
+  ) {}
+
+  /** CommonMark blocks. */
+  flow(region: Region): Flow[] {
+    const reading = this.#open(region);
+    return reading.tree(this.#parse(reading.text, []));
+  }
+
+  /** A single line of phrasing: nothing in it makes a heading, list or quote. */
+  inline(region: Region): Inline[] {
+    const reading = this.#open(region);
+    const tree = this.#parse(reading.text, PHRASING_ONLY);
+    return tree.flatMap((node) => (node.type === 'paragraph' ? reading.inlines(node.children) : []));
+  }
+
+  /** Raw text with values in it. */
+  raw(region: Region): Part[] {
+    const reading = this.#open(region);
+    return reading.parts(reading.text, reading.place(0, 0));
+  }
+
+  #parse(text: string, without: string[]): RootContent[] {
+    return fromMarkdown(text, { extensions: without.length > 0 ? [{ disable: { null: without } }] : [] }).children;
+  }
+
+  #open(region: Region): Reading {
+    const { source } = this;
+    const starts: number[] = [];
+    let text = '';
+    for (const line of region.lines) {
+      starts.push(text.length);
+      text += `${line.text}\n`;
+    }
+    text = text.slice(0, -1);
+    const toSource = (offset: number): number => {
+      let n = starts.length - 1;
+      while (n > 0 && (starts[n] ?? 0) > offset) n -= 1;
+      return (region.lines[n]?.offset ?? 0) + offset - (starts[n] ?? 0);
+    };
+    return new Reading(this.#hide(text, toSource), toSource, source, this.#hidden, this.problems);
+  }
+
+  #hide(text: string, toSource: (offset: number) => number): string {
+    if (!text.includes('{{')) return text;
+    const { source } = this;
+    // The insertions are cut out of the region's own text, whose faults are then told at the source's places.
+    const local = new RegionSource(source, text, toSource);
+    let out = '';
+    for (const piece of cut(local, 0, text.length, this.problems)) {
+      const length = piece.to - piece.from;
+      if (piece.kind === 'text') out += text.slice(piece.from, piece.to);
+      else if (piece.kind === 'insertion' && piece.insertion === undefined) out += ' '.repeat(length);
+      else if (this.#hidden.length >= BASE ** Math.min(length - 2, 4)) {
+        this.problems.push(
+          problem('too-many-insertions', local.place(piece.from, length), 'This source has too many insertions.', 'Split it into blocks.'),
+        );
+        out += ' '.repeat(length);
+      } else {
+        out += hide(this.#hidden.length, length);
+        this.#hidden.push(piece.kind === 'braces' ? { kind: 'braces' } : { kind: 'insertion', insertion: piece.insertion as Insertion });
+      }
+    }
+    return out;
+  }
+}
+
+/** A region's text that reports places in the source it was cut from. */
+class RegionSource extends SourceText {
+  constructor(
+    private readonly origin: SourceText,
+    text: string,
+    private readonly toSource: (offset: number) => number,
+  ) {
+    super(origin.file, text);
+  }
+  override place(offset: number, length = 1): Place {
+    return this.origin.place(this.toSource(offset), length);
+  }
+}
+
+/** Turns the Markdown parser's tree of one region into ours. */
+class Reading {
+  #definitions = new Map<string, Definition>();
+
+  constructor(
+    readonly text: string,
+    private readonly toSource: (offset: number) => number,
+    private readonly source: SourceText,
+    private readonly hidden: readonly Hidden[],
+    private readonly problems: Problem[],
+  ) {}
+
+  place(from: number, length: number): Place {
+    return this.source.place(this.toSource(from), length);
+  }
+
+  tree(nodes: readonly RootContent[]): Flow[] {
+    this.#collectDefinitions(nodes);
+    return this.flows(nodes);
+  }
+
+  #collectDefinitions(nodes: readonly Nodes[]): void {
+    for (const node of nodes) {
+      if (node.type === 'definition') this.#definitions.set(node.identifier, node);
+      if ('children' in node) this.#collectDefinitions((node as Parent).children);
+    }
+  }
+
+  at(node: Nodes): Place {
+    const from = node.position?.start.offset ?? 0;
+    return this.place(from, (node.position?.end.offset ?? from) - from);
+  }
+
+  flows(nodes: readonly RootContent[]): Flow[] {
+    return nodes.flatMap((node): Flow[] => {
+      const place = this.at(node);
+      switch (node.type) {
+        case 'heading':
+          return [{ kind: 'heading', depth: node.depth, children: this.inlines(node.children), place }];
+        case 'paragraph':
+          return [{ kind: 'paragraph', children: this.inlines(node.children), place }];
+        case 'list': {
+          const items = node.children.map((item): ListItem => ({
+            kind: 'item',
+            children: this.flows(item.children),
+            place: this.at(item),
+          }));
+          const tight = !(node.spread ?? false) && !node.children.some((item) => item.spread);
+          return [{ kind: 'list', ordered: node.ordered ?? false, start: node.start ?? 1, tight, items, place }];
+        }
+        case 'blockquote':
+          return [{ kind: 'quote', children: this.flows(node.children), place }];
+        case 'code':
+          return [{ kind: 'code', parts: this.parts(node.value, place), place }];
+        case 'thematicBreak':
+          return [{ kind: 'rule', place }];
+        case 'html':
+          return this.#noHtml(place);
+        default:
+          return [];
+      }
+    });
+  }
+
+  #noHtml(place: Place): [] {
+    this.problems.push(
+      problem(
+        'html-in-prose',
+        place,
+        'HTML has no meaning in a Markdown source.',
+        'Use ":::raw html" … ":::", or write the mail as message.html. A literal "<" is written \\<.',
+      ),
+    );
+    return [];
+  }
+
+  inlines(nodes: readonly PhrasingContent[]): Inline[] {
+    return this.#steer(nodes.flatMap((node) => this.#inline(node)));
+  }
+
+  #inline(node: PhrasingContent): (Inline | Insertion)[] {
+    const place = this.at(node);
+    switch (node.type) {
+      case 'text':
+        return this.#textPieces(node.value, place);
+      case 'emphasis':
+      case 'strong':
+        return [{ kind: node.type, children: this.inlines(node.children), place }];
+      case 'delete':
+        return this.inlines(node.children);
+      case 'link':
+        return [
+          {
+            kind: 'link',
+            to: this.parts(node.url, place),
+            title: this.parts(node.title ?? '', place),
+            children: this.inlines(node.children),
+            place,
+          },
+        ];
+      case 'linkReference': {
+        const definition = this.#definitions.get(node.identifier);
+        const to = this.parts(definition?.url ?? '', place);
+        return [{ kind: 'link', to, title: this.parts(definition?.title ?? '', place), children: this.inlines(node.children), place }];
+      }
+      case 'image':
+        return [
+          {
+            kind: 'picture',
+            source: this.parts(node.url, place),
+            alt: this.parts(node.alt ?? '', place),
+            title: this.parts(node.title ?? '', place),
+            place,
+          },
+        ];
+      case 'imageReference': {
+        const definition = this.#definitions.get(node.identifier);
+        return [
+          { kind: 'picture', source: this.parts(definition?.url ?? '', place), alt: this.parts(node.alt ?? '', place), title: [], place },
+        ];
+      }
+      case 'inlineCode':
+        return [{ kind: 'code', parts: this.parts(node.value, place), place }];
+      case 'break':
+        return [{ kind: 'break', place }];
+      case 'html':
+        return this.#noHtml(place);
+      default:
+        return [];
+    }
+  }
+
+  #textPieces(value: string, place: Place): (Inline | Insertion)[] {
+    const out: (Inline | Insertion)[] = [];
+    let last = 0;
+    const text = (part: string): void => {
+      const before = out[out.length - 1];
+      if (part === '') return;
+      if (before?.kind === 'text') out[out.length - 1] = { ...before, text: before.text + part };
+      else out.push({ kind: 'text', text: part, place });
+    };
+    for (const found of value.matchAll(HIDDEN)) {
+      text(value.slice(last, found.index));
+      last = found.index + found[0].length;
+      const what = this.hidden[shown(found[1] ?? '')];
+      if (what?.kind === 'braces') text('{{');
+      else if (what?.insertion.kind === 'value') out.push({ kind: 'insert', value: what.insertion.value, place: what.insertion.place });
+      else if (what !== undefined) out.push(what.insertion);
+    }
+    text(value.slice(last));
+    return out;
+  }
+
+  /** Text and values where nothing else can stand; a trailing soft break is kept as it is. */
+  parts(value: string, place: Place): Part[] {
+    return this.#textPieces(value, place).flatMap((piece): Part[] => {
+      if (piece.kind === 'text') return [piece.text];
+      if (piece.kind === 'insert') return [piece.value];
+      this.problems.push(noSteering(piece as Insertion));
+      return [];
+    });
+  }
+
+  /** Groups `{{ if }} … {{ else }} … {{ end }}` among siblings into branches. */
+  #steer(pieces: readonly (Inline | Insertion)[]): Inline[] {
+    if (!pieces.some((piece) => isSteering(piece))) return pieces as Inline[];
+    type Open = {
+      place: Place;
+      branches: { test: Branches<Inline>['branches'][number]['test']; body: Inline[]; place: Place }[];
+      closed: boolean;
+    };
+    const out: Inline[] = [];
+    const open: Open[] = [];
+    const body = (): Inline[] => {
+      const branches = open[open.length - 1]?.branches;
+      return branches?.[branches.length - 1]?.body ?? out;
+    };
+    for (const piece of pieces) {
+      if (!isSteering(piece)) {
+        body().push(piece as Inline);
+        continue;
+      }
+      if (piece.kind === 'if') {
+        open.push({ place: piece.place, branches: [{ test: piece.test, body: [], place: piece.place }], closed: false });
+        continue;
+      }
+      const innermost = open[open.length - 1];
+      if (innermost === undefined) {
+        this.problems.push(
+          problem(
+            'steering-alone',
+            piece.place,
+            `"{{ ${piece.kind} }}" has no "{{ if … }}" before it in the same run of text.`,
+            'Both must stand in the same paragraph, and both inside or both outside of emphasis or a link. Across paragraphs use ":::if".',
+          ),
+        );
+      } else if (piece.kind === 'end') {
+        open.pop();
+        body().push({ kind: 'if', branches: innermost.branches, place: innermost.place });
+      } else if (innermost.closed) {
+        this.problems.push(problem('else-last', piece.place, 'Nothing can follow "{{ else }}" but "{{ end }}".'));
+      } else {
+        innermost.closed = piece.kind === 'else';
+        innermost.branches.push({ test: piece.kind === 'else-if' ? piece.test : undefined, body: [], place: piece.place });
+      }
+    }
+    for (const left of open) {
+      this.problems.push(
+        problem(
+          'if-open',
+          left.place,
+          'This "{{ if }}" has no "{{ end }}" in the same run of text.',
+          'Across paragraphs use ":::if" … ":::".',
+        ),
+      );
+      out.push({ kind: 'if', branches: left.branches, place: left.place });
+    }
+    return out;
+  }
+}
+
+type Steering = Extract<Insertion, { kind: 'if' | 'else-if' | 'else' | 'end' }>;
+
+function isSteering(piece: Inline | Insertion): piece is Steering {
+  return piece.kind === 'else' || piece.kind === 'else-if' || piece.kind === 'end' || (piece.kind === 'if' && 'test' in piece);
+}

@@ -1,0 +1,338 @@
+import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
+import { parseArguments } from './arguments.js';
+import type { Expression } from './expression.js';
+import { parseFrontMatter } from './front-matter.js';
+import { NONCHARACTER, Prose, type Region } from './markdown.js';
+import { parseExpression } from './parse-expression.js';
+import { readFacts, readRows } from './rows.js';
+import type { Branches, ContentMode, Flow, Loop, Part, SourceTree } from './tree.js';
+
+/** Bounds of a source (4-template-notation, Bounds). */
+export const MAX_SOURCE_BYTES = 256 * 1024;
+export const MAX_NESTING = 32;
+
+/** What each known block may contain. */
+export type BlockModes = ReadonlyMap<string, ContentMode>;
+
+interface Line {
+  readonly text: string;
+  readonly offset: number;
+}
+
+/** A block that is open while lines are read. Its children are runs of prose and finished blocks, in order. */
+interface Frame {
+  readonly name: string;
+  readonly mode: ContentMode;
+  readonly place: Place;
+  readonly line: Line | undefined;
+  readonly parts: { test: Expression | undefined; children: Child[]; place: Place }[];
+  /** Whether `:::else` has been met. */
+  otherwise: boolean;
+  indent: number | undefined;
+  run: Line[];
+}
+
+type Child = { readonly kind: 'run'; readonly region: Region } | { readonly kind: 'done'; readonly frame: Frame };
+
+const DIRECTIVE = /^([ \t]*)(:::?)([A-Za-z][A-Za-z0-9-]*)?(?=[ \t]|$)(.*)$/;
+const FENCE = /^ {0,3}(`{3,}|~{3,})/;
+
+/**
+ * Reads a template source, a layout or a block's source into a tree.
+ * Never throws: what is wrong is in `problems`, and the tree holds what could be read.
+ */
+export function parseSource(file: string, text: string, blocks: BlockModes): { tree: SourceTree; problems: Problem[]; source: SourceText } {
+  const problems: Problem[] = [];
+  const source = new SourceText(file, text);
+  const refuse = (fault: Problem): ReturnType<typeof parseSource> => ({
+    tree: { file, front: new Map(), body: [] },
+    problems: [fault],
+    source,
+  });
+  if (new TextEncoder().encode(text).length > MAX_SOURCE_BYTES) {
+    return refuse(
+      problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'),
+    );
+  }
+  const odd = NONCHARACTER.exec(text);
+  if (odd !== null) {
+    return refuse(
+      problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
+    );
+  }
+  const { front, bodyFrom } = parseFrontMatter(source, problems);
+  const body = new Directives(source, blocks, problems).read(bodyFrom);
+  return { tree: { file, front, body }, problems, source };
+}
+
+class Directives {
+  readonly #prose: Prose;
+
+  constructor(
+    private readonly source: SourceText,
+    private readonly blocks: BlockModes,
+    private readonly problems: Problem[],
+  ) {
+    this.#prose = new Prose(source, problems);
+  }
+
+  read(from: number): Flow[] {
+    const root = this.#frame('', 'flow', this.source.place(from, 0), undefined);
+    root.indent = 0;
+    const stack = [root];
+    let fence = '';
+    for (const line of linesOf(this.source.text, from)) {
+      const frame = stack[stack.length - 1] as Frame;
+      const fenceMark = FENCE.exec(line.text)?.[1];
+      const directive = fence === '' ? DIRECTIVE.exec(line.text) : null;
+      if (fence !== '' ? closes(line.text, fence) : fenceMark !== undefined) fence = fence === '' ? (fenceMark ?? '') : '';
+      if (directive === null || (frame.mode === 'raw' && !(directive[2] === ':::' && directive[3] === undefined))) {
+        if (frame.indent === undefined && line.text.trim() !== '') frame.indent = indentOf(line.text);
+        frame.run.push(line);
+      } else {
+        frame.indent ??= indentOf(line.text);
+        this.#directive(stack, line, directive);
+      }
+    }
+    for (const open of stack.slice(1).reverse()) {
+      this.problems.push(problem('block-open', open.place, `The block "${open.name}" is not closed.`, 'Close it with a line ":::".'));
+      stack.pop();
+      this.#finish(stack[stack.length - 1] as Frame, open);
+    }
+    this.#endRun(root);
+    return this.#flows(root.parts[0]?.children ?? []);
+  }
+
+  #frame(name: string, mode: ContentMode, place: Place, line: Line | undefined, test?: Expression): Frame {
+    return { name, mode, place, line, parts: [{ test, children: [], place }], otherwise: false, indent: undefined, run: [] };
+  }
+
+  #endRun(frame: Frame): void {
+    const lines = frame.run.map((line) => {
+      const cut = Math.min(frame.indent ?? 0, indentOf(line.text));
+      return { text: line.text.slice(cut), offset: line.offset + cut };
+    });
+    frame.run = [];
+    if (lines.some((line) => line.text.trim() !== ''))
+      frame.parts[frame.parts.length - 1]?.children.push({ kind: 'run', region: { lines } });
+  }
+
+  #finish(parent: Frame, frame: Frame): void {
+    this.#endRun(frame);
+    parent.parts[parent.parts.length - 1]?.children.push({ kind: 'done', frame });
+  }
+
+  #directive(stack: Frame[], line: Line, found: RegExpExecArray): void {
+    const [, indent = '', colons = '', name] = found;
+    const frame = stack[stack.length - 1] as Frame;
+    const place = this.source.place(line.offset + indent.length, line.text.length - indent.length);
+    this.#endRun(frame);
+    if (name === undefined) {
+      if (colons === '::' || line.text.trim() !== ':::') {
+        this.problems.push(
+          problem(
+            'block-name',
+            place,
+            'Expected the name of a block after the colons.',
+            'A block opens with ":::name", closes with ":::".',
+          ),
+        );
+      } else if (stack.length === 1) {
+        this.problems.push(problem('close-alone', place, 'There is no open block to close here.'));
+      } else {
+        stack.pop();
+        this.#finish(stack[stack.length - 1] as Frame, frame);
+      }
+      return;
+    }
+    const argsFrom = line.offset + indent.length + colons.length + name.length;
+    const argsTo = line.offset + line.text.length;
+    if (name === 'else' || name === 'else-if') {
+      this.#otherwise(stack, name, place, argsFrom, argsTo);
+      return;
+    }
+    const mode = this.#mode(frame, name, place, colons);
+    const opened = this.#frame(name, mode, place, line, name === 'if' ? this.#test(argsFrom, argsTo, place) : undefined);
+    if (colons === '::') {
+      this.#finish(frame, opened);
+    } else if (stack.length > MAX_NESTING) {
+      this.problems.push(
+        problem('nesting', place, `Blocks nest deeper than ${MAX_NESTING} levels here.`, 'Move a part into a block of its own.'),
+      );
+      this.#finish(frame, opened);
+      stack.push(opened);
+    } else {
+      stack.push(opened);
+    }
+  }
+
+  #mode(frame: Frame, name: string, place: Place, colons: string): ContentMode {
+    const namePlace = this.source.place(place.offset + colons.length, name.length);
+    if (name === 'if' || name === 'each') {
+      if (colons === '::') this.problems.push(problem('block-empty', namePlace, `"${name}" needs three colons and a content.`));
+      return frame.mode === 'none' ? 'flow' : frame.mode;
+    }
+    const known = this.blocks.get(name);
+    if (known === undefined) {
+      this.problems.push(
+        problem('unknown-block', namePlace, `There is no block "${name}".`, didYouMean(name, ['if', 'each', ...this.blocks.keys()])),
+      );
+      return colons === '::' ? 'none' : 'flow';
+    }
+    if (colons === ':::' && known === 'none') {
+      this.problems.push(
+        problem(
+          'block-content',
+          namePlace,
+          `The block "${name}" has nothing inside.`,
+          `Write it with two colons: "::${name} …", without a closing line.`,
+        ),
+      );
+    }
+    if (colons === '::' && known !== 'none') {
+      this.problems.push(
+        problem('block-empty', namePlace, `The block "${name}" needs a content.`, `Open it with ":::${name}" and close it with ":::".`),
+      );
+    }
+    if (frame.mode === 'facts' || frame.mode === 'rows') {
+      this.problems.push(
+        problem('block-here', namePlace, `The block "${name}" cannot stand inside "${frame.name}".`, 'Only "if" and "each" can.'),
+      );
+    }
+    return known;
+  }
+
+  #otherwise(stack: Frame[], name: 'else' | 'else-if', place: Place, from: number, to: number): void {
+    const frame = stack[stack.length - 1] as Frame;
+    const test = name === 'else-if' ? this.#test(from, to, place) : undefined;
+    if (frame.name !== 'if' && frame.name !== 'each') {
+      this.problems.push(
+        problem(
+          'else-alone',
+          place,
+          `":::${name}" must stand inside ":::if" or ":::each".`,
+          'It divides an open block: leave out the ":::" before it.',
+        ),
+      );
+      stack.push(this.#frame('if', frame.mode, place, undefined));
+      return;
+    }
+    if (frame.name === 'each' && name === 'else-if') {
+      this.problems.push(problem('else-alone', place, '":::each" can have ":::else" (for an empty list), not ":::else-if".'));
+    }
+    if (frame.otherwise) {
+      this.problems.push(problem('else-last', place, 'Nothing can follow ":::else" but the closing ":::".'));
+    }
+    if (name === 'else' && this.source.text.slice(from, to).trim() !== '') {
+      this.problems.push(problem('else-test', place, '":::else" takes no test.', 'Write ":::else-if …".'));
+    }
+    frame.otherwise = name === 'else';
+    frame.parts.push({ test, children: [], place });
+  }
+
+  #test(from: number, to: number, place: Place): Expression {
+    const expression = this.source.text.slice(from, to).trim() === '' ? undefined : parseExpression(this.source, from, to, this.problems);
+    if (expression !== undefined) return expression;
+    if (this.source.text.slice(from, to).trim() === '') {
+      this.problems.push(problem('test-missing', place, 'This needs a test.', 'For example ":::if booking.vehicle".'));
+    }
+    return { kind: 'literal', value: true, place };
+  }
+
+  #flows(children: readonly Child[]): Flow[] {
+    return children.flatMap((child) => (child.kind === 'run' ? this.#prose.flow(child.region) : this.#block(child.frame)));
+  }
+
+  /** The children of `if` and `each` are read as whatever the surroundings are made of. */
+  #steered<T>(frame: Frame, read: (children: readonly Child[]) => T[]): (Branches<T> | Loop<T>)[] {
+    const { place } = frame;
+    if (frame.name === 'if') {
+      const branches = frame.parts.map((part) => ({ test: part.test, body: read(part.children), place: part.place }));
+      return [{ kind: 'if', branches, place }];
+    }
+    const header = this.#loopHeader(frame);
+    const body = read(frame.parts[0]?.children ?? []);
+    const otherwise = read(frame.parts[1]?.children ?? []);
+    return header === undefined ? [] : [{ kind: 'each', ...header, body, otherwise, place }];
+  }
+
+  #loopHeader(frame: Frame): Pick<Loop<never>, 'name' | 'position' | 'list'> | undefined {
+    const line = frame.line as Line;
+    const header = /^([ \t]*:::?each)[ \t]+([\p{L}_][\p{L}\p{N}_]*)(?:[ \t]*,[ \t]*([\p{L}_][\p{L}\p{N}_]*))?[ \t]+in[ \t]+(?=\S)/u.exec(
+      line.text,
+    );
+    if (header === null) {
+      this.problems.push(
+        problem('each-form', frame.place, 'A loop is written ":::each NAME in LIST".', 'For example ":::each fare in booking.fares".'),
+      );
+      return undefined;
+    }
+    const list = parseExpression(this.source, line.offset + header[0].length, line.offset + line.text.length, this.problems);
+    return list === undefined ? undefined : { name: header[2] ?? '', position: header[3], list };
+  }
+
+  #block(frame: Frame): Flow[] {
+    if (frame.name === 'if') return this.#steered(frame, (children) => this.#flows(children));
+    if (frame.name === 'each') return this.#oneList(this.#steered(frame, (children) => this.#flows(children)));
+    const line = frame.line as Line;
+    const { place } = frame;
+    const colons = this.source.text.startsWith(':::', place.offset) ? 3 : 2;
+    const namePlace = this.source.place(place.offset + colons, frame.name.length);
+    const args = parseArguments(this.source, place.offset + colons + frame.name.length, line.offset + line.text.length, this.problems);
+    return [{ kind: 'block', name: frame.name, args, content: this.#content(frame), place, namePlace }];
+  }
+
+  #content(frame: Frame): Extract<Flow, { kind: 'block' }>['content'] {
+    const children = frame.parts[0]?.children ?? [];
+    switch (frame.mode) {
+      case 'none':
+        return { mode: 'none' };
+      case 'flow':
+        return { mode: 'flow', children: this.#flows(children) };
+      case 'facts':
+        return { mode: 'facts', children: this.#entries(children, (region) => readFacts(region, this.source, this.#prose, this.problems)) };
+      case 'rows':
+        return { mode: 'rows', children: this.#entries(children, (region) => readRows(region, this.source, this.#prose, this.problems)) };
+      case 'raw': {
+        const parts: Part[] = children.flatMap((child) => (child.kind === 'run' ? this.#prose.raw(child.region) : []));
+        return { mode: 'raw', parts };
+      }
+    }
+  }
+
+  #entries<T>(children: readonly Child[], read: (region: Region) => T[]): (T | Branches<never> | Loop<never>)[] {
+    return children.flatMap((child): (T | Branches<never> | Loop<never>)[] => {
+      if (child.kind === 'run') return read(child.region);
+      if (child.frame.name !== 'if' && child.frame.name !== 'each') return [];
+      return this.#steered(child.frame, (inner) => this.#entries(inner, read)) as (Branches<never> | Loop<never>)[];
+    });
+  }
+
+  /** A loop around list items makes one list, not a list a turn. */
+  #oneList(flows: Flow[]): Flow[] {
+    const [loop] = flows;
+    if (loop?.kind !== 'each' || loop.body.length !== 1 || loop.otherwise.length > 0) return flows;
+    const [list] = loop.body;
+    if (list?.kind !== 'list') return flows;
+    return [{ ...list, items: [{ ...loop, body: list.items, otherwise: [] }] }];
+  }
+}
+
+function closes(line: string, fence: string): boolean {
+  const mark = FENCE.exec(line)?.[1];
+  return mark !== undefined && mark[0] === fence[0] && mark.length >= fence.length && line.trim() === mark;
+}
+
+function indentOf(line: string): number {
+  return line.length - line.trimStart().length;
+}
+
+function* linesOf(text: string, from: number): Generator<Line> {
+  let at = from;
+  while (at < text.length) {
+    const end = text.indexOf('\n', at);
+    const stop = end === -1 ? text.length : end;
+    yield { text: text.slice(at, text[stop - 1] === '\r' && stop > at ? stop - 1 : stop), offset: at };
+    at = stop + 1;
+  }
+}

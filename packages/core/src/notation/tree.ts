@@ -1,0 +1,112 @@
+import type { Place } from '../problems/index.js';
+import type { Expression } from './expression.js';
+
+/** Fixed text and inserted values in a row: an argument, an address, a subject. */
+export type Part = string | Expression;
+export type Parts = readonly Part[];
+
+/** `if` with its `else-if` and `else` branches, over whatever the surroundings are made of. */
+export interface Branches<T> {
+  readonly kind: 'if';
+  readonly branches: readonly { readonly test: Expression | undefined; readonly body: readonly T[]; readonly place: Place }[];
+  readonly place: Place;
+}
+
+/** `each NAME[, POSITION] in LIST`; `otherwise` (after `:::else`) stands where the list is empty. */
+export interface Loop<T> {
+  readonly kind: 'each';
+  readonly name: string;
+  readonly position: string | undefined;
+  readonly list: Expression;
+  readonly body: readonly T[];
+  readonly otherwise: readonly T[];
+  readonly place: Place;
+}
+
+export type Inline =
+  | { readonly kind: 'text'; readonly text: string; readonly place: Place }
+  | { readonly kind: 'insert'; readonly value: Expression; readonly place: Place }
+  | { readonly kind: 'emphasis' | 'strong'; readonly children: readonly Inline[]; readonly place: Place }
+  | { readonly kind: 'link'; readonly to: Parts; readonly title: Parts; readonly children: readonly Inline[]; readonly place: Place }
+  | { readonly kind: 'picture'; readonly source: Parts; readonly alt: Parts; readonly title: Parts; readonly place: Place }
+  | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
+  | { readonly kind: 'break'; readonly place: Place }
+  | Branches<Inline>;
+
+export interface ListItem {
+  readonly kind: 'item';
+  readonly children: readonly Flow[];
+  readonly place: Place;
+}
+export type ListPart = ListItem | Branches<ListPart> | Loop<ListPart>;
+
+export interface Fact {
+  readonly kind: 'fact';
+  readonly label: readonly Inline[];
+  readonly value: readonly Inline[];
+  readonly place: Place;
+}
+export type FactPart = Fact | Branches<FactPart> | Loop<FactPart>;
+
+export interface Row {
+  readonly kind: 'row';
+  readonly total: boolean;
+  readonly cells: readonly (readonly Inline[])[];
+  readonly place: Place;
+}
+export type RowPart = Row | Branches<RowPart> | Loop<RowPart>;
+
+export interface Argument {
+  /** undefined for the first, unnamed value. */
+  readonly name: string | undefined;
+  readonly parts: Parts;
+  readonly place: Place;
+}
+
+/** What may stand inside a block; each block has one of these. */
+export type ContentMode = 'none' | 'flow' | 'facts' | 'rows' | 'raw';
+
+export interface BlockUse {
+  readonly kind: 'block';
+  readonly name: string;
+  readonly args: readonly Argument[];
+  readonly content:
+    | { readonly mode: 'none' }
+    | { readonly mode: 'flow'; readonly children: readonly Flow[] }
+    | { readonly mode: 'facts'; readonly children: readonly FactPart[] }
+    | { readonly mode: 'rows'; readonly children: readonly RowPart[] }
+    | { readonly mode: 'raw'; readonly parts: Parts };
+  readonly place: Place;
+  readonly namePlace: Place;
+}
+
+export type Flow =
+  | { readonly kind: 'heading'; readonly depth: number; readonly children: readonly Inline[]; readonly place: Place }
+  | { readonly kind: 'paragraph'; readonly children: readonly Inline[]; readonly place: Place }
+  | {
+      readonly kind: 'list';
+      readonly ordered: boolean;
+      readonly start: number;
+      readonly tight: boolean;
+      readonly items: readonly ListPart[];
+      readonly place: Place;
+    }
+  | { readonly kind: 'quote'; readonly children: readonly Flow[]; readonly place: Place }
+  | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
+  | { readonly kind: 'rule'; readonly place: Place }
+  | BlockUse
+  | Branches<Flow>
+  | Loop<Flow>;
+
+/** One value of the front matter, with its place. */
+export interface FrontValue {
+  readonly parts: Parts;
+  readonly place: Place;
+}
+
+/** A source as a tree. */
+export interface SourceTree {
+  readonly file: string;
+  readonly front: ReadonlyMap<string, FrontValue>;
+  readonly body: readonly Flow[];
+}

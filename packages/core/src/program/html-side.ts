@@ -1,0 +1,172 @@
+import { BLOCKS, inkClass, letters, lineHeight, type Ground, type HtmlSide } from '../blocks/index.js';
+import { colorClass, css, fixed, markup, type Theme } from '../html/index.js';
+import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart } from '../notation/index.js';
+import type { Op } from '../render/index.js';
+import { commonSide, steer, tidy, type CompileContext } from './sides.js';
+import { partsOf, placed, valueOf, type Names } from './values.js';
+
+export interface HtmlSettings {
+  readonly theme: Theme;
+  readonly direction: 'ltr' | 'rtl';
+}
+
+type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
+type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
+
+/** Makes the HTML of a tree. One object a scope and ground: both change while walking down. */
+export class HtmlCompiler implements HtmlSide {
+  readonly theme: Theme;
+  readonly direction: 'ltr' | 'rtl';
+  readonly argument: HtmlSide['argument'];
+  readonly word: HtmlSide['word'];
+  readonly parts: (parts: Parts) => Op[];
+  readonly address: (argument: Argument) => Op;
+  readonly numeric: HtmlSide['numeric'];
+
+  constructor(
+    private readonly settings: HtmlSettings,
+    private readonly context: CompileContext,
+    private readonly names: Names,
+    readonly ground: Ground,
+  ) {
+    this.theme = settings.theme;
+    this.direction = settings.direction;
+    const common = commonSide(names, context, 'html', fixed);
+    this.argument = common.argument;
+    this.word = common.word;
+    this.parts = common.parts;
+    this.address = common.address;
+    this.numeric = common.numeric;
+  }
+
+  #on(change: Partial<Ground> | undefined): HtmlCompiler {
+    return change === undefined ? this : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change });
+  }
+
+  #in(names: Names): HtmlCompiler {
+    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.ground);
+  }
+
+  #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], one: (node: N, side: HtmlCompiler) => Op[]): Op[] {
+    return tidy(steer<N, Op>(nodes as readonly N[], this.names, this.context, (node, names) => one(node, this.#in(names))));
+  }
+
+  flow(nodes: readonly Flow[], change?: Partial<Ground>): Op[] {
+    return this.#on(change).#steer<Leaf>(nodes, (node, side) => side.#leaf(node));
+  }
+
+  inline(nodes: readonly Inline[], change?: Partial<Ground>): Op[] {
+    return this.#on(change).#steer<InlineLeaf>(nodes, (node, side) => side.#inlineLeaf(node));
+  }
+
+  facts(nodes: readonly FactPart[], one: (fact: Fact, side: HtmlSide) => Op[]): Op[] {
+    return this.#steer<Fact>(nodes, one);
+  }
+
+  rows(nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]): Op[] {
+    return this.#steer<Row>(nodes, one);
+  }
+
+  #leaf(node: Leaf): Op[] {
+    const { theme, ground, direction } = this;
+    const prose = letters(theme, ground.ink, ground.size);
+    const near = direction === 'rtl' ? 'right' : 'left';
+    switch (node.kind) {
+      case 'heading':
+        return this.#heading(node);
+      case 'paragraph':
+        return markup`<p class="${inkClass(ground.ink)}" style="margin:0 0 16px;${prose}">${this.inline(node.children)}</p>
+`;
+      case 'list': {
+        const tag = node.ordered ? 'ol' : 'ul';
+        const start = node.ordered && node.start !== 1 ? ` start="${node.start}"` : '';
+        return markup`<${tag}${start} class="${inkClass(ground.ink)}" style="margin:0 0 16px;padding:0;padding-${near}:24px;${prose}">
+${this.#items(node.items, node.tight)}</${tag}>
+`;
+      }
+      case 'quote':
+        return markup`<blockquote class="${colorClass('line', 'line')}" style="margin:0 0 16px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.line.light}">
+${this.flow(node.children, { ink: ground.soft })}</blockquote>
+`;
+      case 'code': {
+        const size = ground.size - 2;
+        const style = css({
+          margin: '0 0 16px',
+          padding: '12px 16px',
+          'font-family': theme.font.mono,
+          'font-size': size,
+          'line-height': lineHeight(size),
+          'background-color': theme.color.page.light,
+          color: theme.color.ink.light,
+          'white-space': 'pre-wrap',
+          'word-break': 'break-word',
+        });
+        return markup`<pre class="${inkClass('ink')} ${colorClass('ground', 'page')}" style="${style}">${this.parts(node.parts)}</pre>
+`;
+      }
+      case 'rule':
+        return markup`<hr class="${colorClass('line', 'line')}" style="margin:24px 0;border:0;border-top:1px solid ${theme.color.line.light}">
+`;
+      case 'block':
+        return this.#block(node);
+    }
+  }
+
+  #block(node: BlockUse): Op[] {
+    return BLOCKS.get(node.name)?.html(node, this) ?? [];
+  }
+
+  #heading(node: Extract<Flow, { kind: 'heading' }>): Op[] {
+    const { theme, ground } = this;
+    const depth = Math.min(node.depth, 3) as 1 | 2 | 3;
+    const size = theme.size[`h${depth}`];
+    const style = css({
+      margin: depth === 1 ? '0 0 16px' : '24px 0 12px',
+      'font-family': theme.font.heading,
+      'font-size': size,
+      'line-height': Math.round(size * 1.25),
+      'mso-line-height-rule': 'exactly',
+      'font-weight': 'bold',
+      color: theme.color[ground.ink].light,
+    });
+    return markup`<h${node.depth} class="${inkClass(ground.ink)}" style="${style}">${this.inline(node.children)}</h${node.depth}>
+`;
+  }
+
+  #items(items: readonly ListPart[], tight: boolean): Op[] {
+    return this.#steer<ListItem>(items, (item, side) => {
+      const [only] = item.children;
+      // In a tight list the items' paragraphs are no paragraphs (CommonMark 5.3).
+      const bare = tight && item.children.length === 1 && only?.kind === 'paragraph';
+      return markup`<li style="margin:0 0 ${tight ? 6 : 0}px">${bare ? side.inline(only.children) : side.flow(item.children)}</li>
+`;
+    });
+  }
+
+  #inlineLeaf(node: InlineLeaf): Op[] {
+    const { theme, ground, names } = this;
+    switch (node.kind) {
+      case 'text':
+        return [fixed(node.text)];
+      case 'insert':
+        return [{ op: 'put', value: valueOf(node.value, names), as: 'html' }];
+      case 'strong':
+        return markup`<strong>${this.inline(node.children)}</strong>`;
+      case 'emphasis':
+        return markup`<em>${this.inline(node.children)}</em>`;
+      case 'link': {
+        const href: Op = { op: 'address', parts: partsOf(node.to, names), as: 'html', at: placed(node.place) };
+        const title = node.title.length === 0 ? [] : markup` title="${this.parts(node.title)}"`;
+        return markup`<a class="${inkClass(ground.link)}" href="${[href]}"${title} style="color:${theme.color[ground.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
+      }
+      case 'picture': {
+        const source: Op = { op: 'address', parts: partsOf(node.source, names), as: 'html', at: placed(node.place), carries: 'picture' };
+        return markup`<img src="${[source]}" alt="${this.parts(node.alt)}" style="max-width:100%;height:auto;border:0;vertical-align:middle">`;
+      }
+      case 'code':
+        return markup`<code style="${css({ 'font-family': theme.font.mono, 'font-size': '0.92em' })}">${this.parts(node.parts)}</code>`;
+      case 'break':
+        return ['<br>\n'];
+    }
+  }
+}

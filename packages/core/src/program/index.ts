@@ -1,0 +1,1 @@
+export { compileFolder, directionOf, type CompiledFolder, type CompiledTemplate } from './compile.js';

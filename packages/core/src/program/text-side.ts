@@ -1,0 +1,128 @@
+import { BLOCKS, type TextSide } from '../blocks/index.js';
+import { joined } from '../html/index.js';
+import type { Argument, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart } from '../notation/index.js';
+import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
+import { commonSide, steer, tidy, type CompileContext } from './sides.js';
+import { partsOf, placed, valueOf, type Names } from './values.js';
+
+type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
+type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
+
+/** White space of a source's text is one space; a line ends where the wrapping says. */
+function running(text: string): string {
+  return text.replace(/\s+/g, ' ');
+}
+
+/** Makes the text part of a tree: the same tree, the same scopes as the HTML. */
+export class TextCompiler implements TextSide {
+  readonly argument: TextSide['argument'];
+  readonly word: TextSide['word'];
+  readonly parts: (parts: Parts) => Op[];
+  readonly address: (argument: Argument) => Op;
+  readonly numeric: TextSide['numeric'];
+
+  constructor(
+    private readonly context: CompileContext,
+    private readonly names: Names,
+  ) {
+    const common = commonSide(names, context, 'text', running);
+    this.argument = common.argument;
+    this.word = common.word;
+    this.parts = common.parts;
+    this.address = common.address;
+    this.numeric = common.numeric;
+  }
+
+  #in(names: Names): TextCompiler {
+    return names === this.names ? this : new TextCompiler(this.context, names);
+  }
+
+  #steer<N extends { readonly kind: string }, T>(
+    nodes: readonly unknown[],
+    one: (node: N, side: TextCompiler) => readonly T[],
+  ): (T | Steer<T>)[] {
+    return steer<N, T>(nodes as readonly N[], this.names, this.context, (node, names) => one(node, this.#in(names)));
+  }
+
+  flow(nodes: readonly Flow[]): TextOp[] {
+    return this.#steer<Leaf, TextOp>(nodes, (node, side) => side.#leaf(node));
+  }
+
+  inline(nodes: readonly Inline[]): Op[] {
+    return tidy(this.#steer<InlineLeaf, Op>(nodes, (node, side) => side.#inlineLeaf(node)));
+  }
+
+  facts<T>(nodes: readonly FactPart[], one: (fact: Fact, side: TextSide) => T): (T | Steer<T>)[] {
+    return this.#steer<Fact, T>(nodes, (fact, side) => [one(fact, side)]);
+  }
+
+  rows<T>(nodes: readonly RowPart[], one: (row: Row, side: TextSide) => T): (T | Steer<T>)[] {
+    return this.#steer<Row, T>(nodes, (row, side) => [one(row, side)]);
+  }
+
+  #leaf(node: Leaf): TextOp[] {
+    switch (node.kind) {
+      case 'heading':
+        return [{ op: 'heading', depth: node.depth, body: this.inline(node.children) }];
+      case 'paragraph': {
+        const [only] = node.children;
+        // A link that is a paragraph of its own shows its address beside it, without a number.
+        if (node.children.length === 1 && only?.kind === 'link') {
+          return [
+            {
+              op: 'link',
+              label: this.inline(only.children),
+              to: { op: 'address', parts: partsOf(only.to, this.names), as: 'text', at: placed(only.place) },
+            },
+          ];
+        }
+        return [{ op: 'paragraph', body: this.inline(node.children) }];
+      }
+      case 'list': {
+        const items = this.#steer<ListItem, TextItem>(node.items, (item, side) => [{ op: 'item', body: side.flow(item.children) }]);
+        return [{ op: 'list', ordered: node.ordered, start: node.start, tight: node.tight, items }];
+      }
+      case 'quote':
+        return [{ op: 'inset', first: '> ', rest: '> ', body: this.flow(node.children) }];
+      case 'code': {
+        const lines = joined(
+          node.parts.map((part): Op =>
+            typeof part === 'string' ? part.replace(/^/gm, '    ') : { op: 'put', value: valueOf(part, this.names), as: 'text' },
+          ),
+        );
+        return [{ op: 'lines', body: lines }];
+      }
+      case 'rule':
+        return [{ op: 'rule' }];
+      case 'block':
+        return BLOCKS.get(node.name)?.text(node, this) ?? [];
+    }
+  }
+
+  #inlineLeaf(node: InlineLeaf): Op[] {
+    const { names } = this;
+    switch (node.kind) {
+      case 'text':
+        return [running(node.text)];
+      case 'insert':
+        return [{ op: 'put', value: valueOf(node.value, names), as: 'text' }];
+      case 'strong':
+        return joined(['*', ...this.inline(node.children), '*']);
+      case 'emphasis':
+        return joined(['_', ...this.inline(node.children), '_']);
+      case 'link': {
+        const label = this.inline(node.children);
+        const bare = label.length === 1 && node.to.length === 1 && label[0] === node.to[0];
+        const mailto = typeof node.to[0] === 'string' && node.to[0].startsWith('mailto:');
+        if (bare || mailto) return label;
+        return joined([...label, ' ', { op: 'note', parts: partsOf(node.to, names), at: placed(node.place) }]);
+      }
+      case 'picture':
+        return node.alt.length === 0 ? [] : joined(['[', ...this.parts(node.alt), ']']);
+      case 'code':
+        return this.parts(node.parts);
+      case 'break':
+        return ['\n'];
+    }
+  }
+}

@@ -1,0 +1,73 @@
+import type { Expression, Parts } from '../notation/index.js';
+import type { Place } from '../problems/index.js';
+import type { Value } from '../render/index.js';
+
+/** Where each name in reach stands when the program runs. */
+export class Names {
+  constructor(
+    private readonly known: ReadonlyMap<string, Value> = new Map<string, Value>([['mail', { k: 'path', root: 'mail', steps: [] }]]),
+    readonly depth = 0,
+  ) {}
+
+  /** A loop variable, in the next slot. */
+  with(name: string): { names: Names; slot: number } {
+    const slot = this.depth;
+    return { slot, names: new Names(new Map([...this.known, [name, { k: 'path', root: slot, steps: [] }]]), slot + 1) };
+  }
+
+  value(name: string): Value {
+    return this.known.get(name) ?? { k: 'path', root: 'data', steps: [name] };
+  }
+}
+
+export function placed(place: Place): string {
+  return `${place.file}:${place.line}:${place.column}`;
+}
+
+/** An expression with its names resolved. */
+export function valueOf(expression: Expression, names: Names): Value {
+  const inner = (one: Expression): Value => valueOf(one, names);
+  switch (expression.kind) {
+    case 'literal':
+      return { k: 'const', value: expression.value };
+    case 'name':
+      return names.value(expression.name);
+    case 'member':
+      return stepInto(inner(expression.of), expression.name);
+    case 'index':
+      return stepInto(
+        inner(expression.of),
+        expression.at.kind === 'literal' && typeof expression.at.value === 'string' ? expression.at.value : inner(expression.at),
+      );
+    case 'unary':
+      return { k: expression.operator === 'not' ? 'not' : 'negate', of: inner(expression.operand) };
+    case 'binary':
+      return { k: 'two', operator: expression.operator, a: inner(expression.left), b: inner(expression.right) };
+    case 'choice':
+      return { k: 'choose', test: inner(expression.test), yes: inner(expression.yes), no: inner(expression.no) };
+    case 'format':
+      return {
+        k: 'format',
+        name: expression.name,
+        of: inner(expression.value),
+        args: expression.args.map(inner),
+        at: placed(expression.place),
+      };
+    case 'say':
+      return {
+        k: 'say',
+        key: expression.key,
+        values: expression.values.map((one) => ({ name: one.name, value: inner(one.value) })),
+        at: placed(expression.place),
+      };
+  }
+}
+
+function stepInto(of: Value, step: string | Value): Value {
+  return of.k === 'path' ? { ...of, steps: [...of.steps, step] } : { k: 'step', of, step };
+}
+
+/** Fixed text and values, unescaped: for addresses, which are escaped as a whole. */
+export function partsOf(parts: Parts, names: Names): (string | Value)[] {
+  return parts.map((part) => (typeof part === 'string' ? part : valueOf(part, names)));
+}

@@ -1,0 +1,147 @@
+import { absolute } from './addresses.js';
+import { countTurn, MAX_OUTPUT, RenderFault, type Environment } from './environment.js';
+import { escapeHtml, escapeLine, escapeText } from './escape.js';
+import type { Escape, Op, Steer, Value } from './ops.js';
+import { compileValue, put, truthy, type Run } from './values.js';
+
+const ESCAPES: Readonly<Record<Escape, (text: string) => string>> = { html: escapeHtml, text: escapeText, line: escapeLine };
+
+/** Operations as one function from data to text: concatenation, and nothing decided that could be decided before. */
+export function compileOps(ops: readonly Op[]): Run<string> {
+  const parts = ops.map((op): string | Run<string> => (typeof op === 'string' ? op : compileOp(op)));
+  if (parts.length === 0) return () => '';
+  const [only] = parts;
+  if (parts.length === 1 && only !== undefined) return typeof only === 'string' ? () => only : only;
+  return (env) => {
+    let out = '';
+    for (let i = 0; i < parts.length; i += 1) {
+      const part = parts[i] as string | Run<string>;
+      out += typeof part === 'string' ? part : part(env);
+    }
+    if (out.length > MAX_OUTPUT) {
+      throw new RenderFault(
+        'too-much-output',
+        'This mail is larger than 2 MiB.',
+        '',
+        'Send fewer entries, or link to a page that lists them.',
+      );
+    }
+    return out;
+  };
+}
+
+function compileOp(op: Exclude<Op, string>): Run<string> {
+  switch (op.op) {
+    case 'put': {
+      const value = compileValue(op.value);
+      const escape = ESCAPES[op.as];
+      return (env) => {
+        const text = value(env);
+        return typeof text === 'string' ? escape(text) : escape(put(text));
+      };
+    }
+    case 'address': {
+      const escape = op.as === 'html' ? escapeHtml : (text: string) => text;
+      const address = compileAddress(op.parts, op.at);
+      return (env) => escape(address(env));
+    }
+    case 'note': {
+      const address = compileAddress(op.parts, op.at);
+      return (env) => {
+        const url = address(env);
+        const found = env.notes.indexOf(url);
+        return `[${found === -1 ? env.notes.push(url) : found + 1}]`;
+      };
+    }
+    case 'shape': {
+      const body = compileOps(op.body);
+      return op.shape === 'upper' ? (env) => body(env).toLocaleUpperCase(env.context.locale) : (env) => [...body(env)].join(' ');
+    }
+    default:
+      return compileSteer(op, compileOps);
+  }
+}
+
+function compileSteer(op: Steer<Op>, inner: (ops: readonly Op[]) => Run<string>): Run<string> {
+  if (op.op === 'if') {
+    const branches = op.branches.map((one) => ({
+      test: one.test === undefined ? undefined : compileValue(one.test),
+      body: inner(one.body),
+    }));
+    return (env) => branches.find((one) => one.test === undefined || truthy(one.test(env)))?.body(env) ?? '';
+  }
+  const list = compileValue(op.list);
+  const body = inner(op.body);
+  const otherwise = inner(op.otherwise);
+  const { slot, positionSlot } = op;
+  return (env) => {
+    const entries = list(env);
+    if (!Array.isArray(entries) || entries.length === 0) return otherwise(env);
+    let out = '';
+    for (let i = 0; i < entries.length; i += 1) {
+      countTurn(env);
+      env.slots[slot] = (entries as unknown[])[i];
+      if (positionSlot !== undefined) env.slots[positionSlot] = i + 1;
+      out += body(env);
+    }
+    return out;
+  };
+}
+
+/** An address whose fixed text may lead up to a value ("/bookings/{{ reference }}"); the whole is checked, not its pieces. */
+export function compileAddress(parts: readonly (string | Value)[], at: string): Run<string> {
+  const runs = parts.map((part) => (typeof part === 'string' ? part : compileValue(part)));
+  if (runs.every((part) => typeof part === 'string')) {
+    const whole = runs.join('');
+    const kept = new Map<string, string>();
+    return (env) => {
+      let found = kept.get(env.baseUrl);
+      if (found === undefined) kept.set(env.baseUrl, (found = absolute(whole, env.baseUrl, at)));
+      return found;
+    };
+  }
+  return (env) => absolute(runs.map((part) => (typeof part === 'string' ? part : put(part(env)))).join(''), env.baseUrl, at);
+}
+
+/** Goes through steered entries with the data, calling `one` for each entry that is there. */
+export function compileSteered<T extends { readonly op: string }, R>(
+  nodes: readonly (T | Steer<never>)[],
+  compileOne: (node: T) => R,
+): (env: Environment, visit: (one: R) => void) => void {
+  const parts = nodes.map((node): ((env: Environment, visit: (one: R) => void) => void) => {
+    if (node.op === 'if') {
+      const steer = node as unknown as Extract<Steer<T>, { op: 'if' }>;
+      const branches = steer.branches.map((branch) => ({
+        test: branch.test === undefined ? undefined : compileValue(branch.test),
+        body: compileSteered<T, R>(branch.body, compileOne),
+      }));
+      return (env, visit) => branches.find((one) => one.test === undefined || truthy(one.test(env)))?.body(env, visit);
+    }
+    if (node.op === 'each') {
+      const steer = node as unknown as Extract<Steer<T>, { op: 'each' }>;
+      const list = compileValue(steer.list);
+      const body = compileSteered<T, R>(steer.body, compileOne);
+      const otherwise = compileSteered<T, R>(steer.otherwise, compileOne);
+      return (env, visit) => {
+        const entries = list(env);
+        if (!Array.isArray(entries) || entries.length === 0) {
+          otherwise(env, visit);
+          return;
+        }
+        (entries as unknown[]).forEach((entry, i) => {
+          countTurn(env);
+          env.slots[steer.slot] = entry;
+          if (steer.positionSlot !== undefined) env.slots[steer.positionSlot] = i + 1;
+          body(env, visit);
+        });
+      };
+    }
+    const made = compileOne(node as T);
+    return (_env, visit) => {
+      visit(made);
+    };
+  });
+  return (env, visit) => {
+    for (const part of parts) part(env, visit);
+  };
+}

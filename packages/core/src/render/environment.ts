@@ -1,0 +1,44 @@
+import type { FormatContext } from '../formats/index.js';
+
+/** Loop turns that one rendering may take (4-template-notation, Bounds). */
+export const MAX_TURNS = 10_000;
+/** Characters that one part of a rendering may have. */
+export const MAX_OUTPUT = 2 * 1024 * 1024;
+
+/** A fault that only the data could bring about; `at` is the place in the source ("templates/x/message.md:12:4"). */
+export class RenderFault extends Error {
+  override name = 'RenderFault';
+  constructor(
+    readonly code: string,
+    message: string,
+    readonly at: string,
+    readonly hint?: string,
+  ) {
+    super(message);
+  }
+}
+
+/** What a rendering runs on. */
+export interface Environment {
+  readonly data: unknown;
+  readonly mail: Readonly<Record<string, unknown>>;
+  readonly slots: unknown[];
+  readonly context: FormatContext;
+  readonly baseUrl: string;
+  /** Addresses of the text part, in the order of their numbers. */
+  readonly notes: string[];
+  readonly say: (key: string, values: Readonly<Record<string, unknown>>, at: string) => string;
+  turns: number;
+}
+
+export function countTurn(env: Environment): void {
+  env.turns += 1;
+  if (env.turns > MAX_TURNS) {
+    throw new RenderFault(
+      'too-many-turns',
+      `The loops of this mail take more than ${MAX_TURNS} turns.`,
+      '',
+      'Send fewer entries, or link to a page that lists them.',
+    );
+  }
+}

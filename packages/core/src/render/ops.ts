@@ -1,0 +1,96 @@
+import type { BinaryOperator } from '../notation/index.js';
+
+/** An expression ready to run: names resolved to where their values stand. Plain data, so that a program can be stored. */
+export type Value =
+  | { readonly k: 'const'; readonly value: string | number | boolean | null }
+  /** `root`: the data, `mail`, or the slot of a loop variable. */
+  | { readonly k: 'path'; readonly root: 'data' | 'mail' | number; readonly steps: readonly (string | Value)[] }
+  | { readonly k: 'step'; readonly of: Value; readonly step: string | Value }
+  | { readonly k: 'not' | 'negate'; readonly of: Value }
+  | { readonly k: 'two'; readonly operator: BinaryOperator; readonly a: Value; readonly b: Value }
+  | { readonly k: 'choose'; readonly test: Value; readonly yes: Value; readonly no: Value }
+  | { readonly k: 'format'; readonly name: string; readonly of: Value; readonly args: readonly Value[]; readonly at: string }
+  | {
+      readonly k: 'say';
+      readonly key: string;
+      readonly values: readonly { readonly name: string; readonly value: Value }[];
+      readonly at: string;
+    };
+
+/** The first branch whose test holds; one without a test always does. */
+export interface IfOp<T> {
+  readonly op: 'if';
+  readonly branches: readonly { readonly test: Value | undefined; readonly body: readonly T[] }[];
+}
+
+/** Once for each entry of a list, which stands in `slot` meanwhile, and its position from 1 in `positionSlot`. */
+export interface EachOp<T> {
+  readonly op: 'each';
+  readonly slot: number;
+  readonly positionSlot: number | undefined;
+  readonly list: Value;
+  readonly body: readonly T[];
+  readonly otherwise: readonly T[];
+}
+
+/** Branching and looping over operations of any kind. */
+export type Steer<T> = IfOp<T> | EachOp<T>;
+
+/**
+ * Where a value is put, which says how it is escaped: `html` for text and attribute values of HTML, `text` for the text part,
+ * `line` for a header field's value (one line).
+ */
+export type Escape = 'html' | 'text' | 'line';
+
+export type Op =
+  | string
+  | { readonly op: 'put'; readonly value: Value; readonly as: Escape }
+  /** An address: its parts are joined raw, made absolute, checked for its scheme, then escaped. */
+  | {
+      readonly op: 'address';
+      readonly parts: readonly (string | Value)[];
+      readonly as: Escape;
+      readonly at: string;
+      readonly carries?: 'picture';
+    }
+  /** The number of a link in the text part; the same address has the same number. */
+  | { readonly op: 'note'; readonly parts: readonly (string | Value)[]; readonly at: string }
+  /** The operations' result in another shape, for the text part (a heading in capitals, letters set apart). */
+  | { readonly op: 'shape'; readonly shape: 'upper' | 'spaced'; readonly body: readonly Op[] }
+  | IfOp<Op>
+  | EachOp<Op>;
+
+/** One row of a table of the text part. */
+export type TextRow =
+  { readonly op: 'row'; readonly cells: readonly (readonly Op[])[]; readonly total: boolean } | IfOp<TextRow> | EachOp<TextRow>;
+
+export type TextItem = { readonly op: 'item'; readonly body: readonly TextOp[] } | IfOp<TextItem> | EachOp<TextItem>;
+
+/** Operations of the text part. Each gives a block of lines; blocks are set apart by an empty line. */
+export type TextOp =
+  | { readonly op: 'paragraph'; readonly body: readonly Op[] }
+  | { readonly op: 'heading'; readonly depth: number; readonly body: readonly Op[] }
+  | { readonly op: 'lines'; readonly body: readonly Op[] }
+  | { readonly op: 'rule' }
+  | { readonly op: 'link'; readonly label: readonly Op[]; readonly to: Op }
+  | { readonly op: 'inset'; readonly first: string; readonly rest: string; readonly body: readonly TextOp[] }
+  | { readonly op: 'list'; readonly ordered: boolean; readonly start: number; readonly tight: boolean; readonly items: readonly TextItem[] }
+  | { readonly op: 'pairs'; readonly rows: readonly TextRow[] }
+  | { readonly op: 'table'; readonly right: readonly boolean[]; readonly rows: readonly TextRow[] }
+  | IfOp<TextOp>
+  | EachOp<TextOp>;
+
+/** One template in one locale, ready to render. Plain data: `JSON.stringify` and back gives the same program. */
+export interface Program {
+  readonly template: string;
+  readonly locale: string;
+  readonly direction: 'ltr' | 'rtl';
+  readonly timeZone: string;
+  readonly baseUrl: string;
+  /** How many loop variables are in reach at most. */
+  readonly slots: number;
+  readonly subject: readonly Op[];
+  readonly preview: readonly Op[];
+  readonly html: readonly Op[];
+  readonly text: readonly TextOp[];
+}

@@ -1,0 +1,52 @@
+import { compileOps } from './compile-ops.js';
+import { compileText } from './compile-text.js';
+import { RenderFault, type Environment } from './environment.js';
+import type { Program } from './ops.js';
+
+export interface Rendering {
+  readonly subject: string;
+  readonly preview: string;
+  readonly html: string;
+  readonly text: string;
+}
+
+/** What a rendering needs beside the program. Nothing else flows in: the same input gives the same output. */
+export interface RenderInput {
+  /** Fits the template's data schema. */
+  readonly data: unknown;
+  /** Milliseconds since the epoch, for `relative`. */
+  readonly now: number;
+  /** IANA zone; the mail folder's when left out. */
+  readonly timeZone?: string;
+  readonly mail?: Readonly<Record<string, unknown>>;
+}
+
+export interface Renderer {
+  /** @throws RenderFault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
+  (input: RenderInput): Rendering;
+  /** The HTML alone. */
+  readonly html: (input: RenderInput) => string;
+}
+
+/** Makes a program ready to run. Done once an edition; the result is kept. */
+export function prepare(program: Program): Renderer {
+  const [subject, preview, html] = [compileOps(program.subject), compileOps(program.preview), compileOps(program.html)];
+  const text = compileText(program.text);
+  const environment = (input: RenderInput): Environment => ({
+    data: input.data,
+    mail: { locale: program.locale, baseUrl: program.baseUrl, space: '', ...input.mail },
+    slots: new Array<unknown>(program.slots).fill(undefined),
+    context: { locale: program.locale, timeZone: input.timeZone ?? program.timeZone, now: input.now },
+    baseUrl: program.baseUrl,
+    notes: [],
+    say: (key, _values, at) => {
+      throw new RenderFault('unknown-string', `There is no string "${key}".`, at);
+    },
+    turns: 0,
+  });
+  const render = (input: RenderInput): Rendering => {
+    const env = environment(input);
+    return { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env), text: text(env) };
+  };
+  return Object.assign(render, { html: (input: RenderInput) => html(environment(input)) });
+}

@@ -1,0 +1,141 @@
+import { FormatFault, FORMATS } from '../formats/index.js';
+import { RenderFault, type Environment } from './environment.js';
+import type { Value } from './ops.js';
+
+export type Run<T> = (env: Environment) => T;
+
+function step(of: unknown, name: unknown): unknown {
+  if (of === null || typeof of !== 'object') return undefined;
+  if (Array.isArray(of)) return typeof name === 'number' ? (of as unknown[])[name] : undefined;
+  // Own properties only: nothing of Object's prototype can be reached.
+  return typeof name === 'string' && Object.hasOwn(of, name) ? (of as Record<string, unknown>)[name] : undefined;
+}
+
+/** Whether a value counts as true in a test: absent, false, 0, the empty text and the empty list do not. */
+export function truthy(value: unknown): boolean {
+  return Array.isArray(value) ? value.length > 0 : Boolean(value);
+}
+
+function equal(a: unknown, b: unknown): boolean {
+  return (a ?? null) === (b ?? null);
+}
+
+const TWO: Readonly<Record<string, (a: never, b: never) => unknown>> = {
+  '+': (a: number, b: number) => (typeof a === 'number' && typeof b === 'number' ? a + b : put(a) + put(b)),
+  '-': (a: number, b: number) => a - b,
+  '*': (a: number, b: number) => a * b,
+  '/': (a: number, b: number) => a / b,
+  '%': (a: number, b: number) => a % b,
+  '==': equal,
+  '!=': (a: unknown, b: unknown) => !equal(a, b),
+  '<': (a: number, b: number) => a < b,
+  '<=': (a: number, b: number) => a <= b,
+  '>': (a: number, b: number) => a > b,
+  '>=': (a: number, b: number) => a >= b,
+};
+
+/** A value as text, before it is escaped. */
+export function put(value: unknown): string {
+  if (typeof value === 'string') return value;
+  if (value === undefined || value === null) return '';
+  return typeof value === 'number' || typeof value === 'boolean' ? String(value) : '';
+}
+
+/** Turns an expression into a function, so that rendering does no look-ups by name of operation. */
+export function compileValue(value: Value): Run<unknown> {
+  switch (value.k) {
+    case 'const': {
+      const constant = value.value;
+      return () => constant;
+    }
+    case 'path':
+      return compilePath(value.root, value.steps);
+    case 'step': {
+      const of = compileValue(value.of);
+      const { step: wanted } = value;
+      if (typeof wanted === 'string') return (env) => step(of(env), wanted);
+      const name = compileValue(wanted);
+      return (env) => step(of(env), name(env));
+    }
+    case 'not': {
+      const of = compileValue(value.of);
+      return (env) => !truthy(of(env));
+    }
+    case 'negate': {
+      const of = compileValue(value.of);
+      return (env) => -(of(env) as number);
+    }
+    case 'choose': {
+      const [test, yes, no] = [compileValue(value.test), compileValue(value.yes), compileValue(value.no)];
+      return (env) => (truthy(test(env)) ? yes(env) : no(env));
+    }
+    case 'two':
+      return compileTwo(value);
+    case 'format':
+      return compileFormat(value);
+    case 'say': {
+      const { key, at } = value;
+      const values = value.values.map((one) => [one.name, compileValue(one.value)] as const);
+      return (env) => env.say(key, Object.fromEntries(values.map(([name, run]) => [name, run(env)])), at);
+    }
+  }
+}
+
+function compilePath(root: 'data' | 'mail' | number, steps: readonly (string | Value)[]): Run<unknown> {
+  const from: Run<unknown> = typeof root === 'number' ? (env) => env.slots[root] : root === 'data' ? (env) => env.data : (env) => env.mail;
+  const [one, two, three] = steps;
+  if (steps.length === 1 && typeof one === 'string') return (env) => step(from(env), one);
+  if (steps.length === 2 && typeof one === 'string' && typeof two === 'string') return (env) => step(step(from(env), one), two);
+  if (steps.length === 3 && typeof one === 'string' && typeof two === 'string' && typeof three === 'string') {
+    return (env) => step(step(step(from(env), one), two), three);
+  }
+  const names = steps.map((name) => (typeof name === 'string' ? name : compileValue(name)));
+  return (env) => {
+    let at = from(env);
+    for (const name of names) at = step(at, typeof name === 'string' ? name : name(env));
+    return at;
+  };
+}
+
+function compileTwo(value: Extract<Value, { k: 'two' }>): Run<unknown> {
+  const [a, b] = [compileValue(value.a), compileValue(value.b)];
+  switch (value.operator) {
+    case '??':
+      return (env) => a(env) ?? b(env);
+    case 'and':
+      return (env) => truthy(a(env)) && truthy(b(env));
+    case 'or':
+      return (env) => truthy(a(env)) || truthy(b(env));
+    default: {
+      const run = TWO[value.operator] as (a: unknown, b: unknown) => unknown;
+      return (env) => run(a(env), b(env));
+    }
+  }
+}
+
+function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
+  const format = FORMATS.get(value.name);
+  if (format === undefined)
+    throw new RenderFault('unknown-formatter', `This program needs a formatter "${value.name}" that is not there.`, value.at);
+  const of = compileValue(value.of);
+  const args = value.args.map(compileValue);
+  const run = format.run as (value: unknown, args: readonly unknown[], context: Environment['context']) => unknown;
+  const passes = format.name !== 'default';
+  return (env) => {
+    const given = of(env);
+    // Absence passes through every formatter but the one that fills it.
+    if (passes && (given === undefined || given === null)) return undefined;
+    try {
+      return run(
+        given,
+        args.map((arg) => arg(env)),
+        env.context,
+      );
+    } catch (error) {
+      if (error instanceof FormatFault || error instanceof RangeError || error instanceof TypeError) {
+        throw new RenderFault('format-value', `"${value.name}": ${error.message}`, value.at);
+      }
+      throw error;
+    }
+  };
+}

@@ -1,0 +1,202 @@
+import { unstuffed } from './dots.js';
+import type { Envelope } from './client.js';
+
+/** What a server answers: code, enhanced status code, text. */
+export interface Answer {
+  readonly code: number;
+  readonly enhanced?: string;
+  readonly text: string;
+}
+
+export interface ReceivedMail {
+  readonly from: string;
+  readonly to: readonly string[];
+  readonly bytes: Uint8Array;
+}
+
+export type ServerStep =
+  | { readonly kind: 'send'; readonly bytes: Uint8Array }
+  /** Asks the owner; it must call `answer` before more is read. */
+  | { readonly kind: 'ask-recipient'; readonly envelope: Envelope }
+  | { readonly kind: 'ask-mail'; readonly mail: ReceivedMail }
+  | { readonly kind: 'close' };
+
+export interface ServerOptions {
+  readonly name: string;
+  /** Largest mail in bytes; offered as SIZE (RFC 1870). */
+  readonly maxBytes: number;
+  readonly maxRecipients: number;
+}
+
+const MAX_COMMAND = 2048;
+/** Wrong commands after which the connection is closed. */
+const MAX_FAULTS = 20;
+
+/** The server's side of SMTP (RFC 5321) without sockets. Pipelined commands wait while the owner decides. */
+export class ServerDialogue {
+  #input: Buffer = Buffer.alloc(0);
+  #state: 'start' | 'idle' | 'mail' | 'content' | 'asked' | 'closed' = 'start';
+  #after: 'recipient' | 'mail' = 'recipient';
+  #from: string | undefined;
+  #to: string[] = [];
+  #pending = '';
+  #lines: Buffer[] = [];
+  #size = 0;
+  #tooBig = false;
+  #faults = 0;
+
+  constructor(private readonly options: ServerOptions) {}
+
+  greet(): ServerStep[] {
+    return [say({ code: 220, text: `${this.options.name} ESMTP` })];
+  }
+
+  receive(bytes: Uint8Array): ServerStep[] {
+    this.#input = this.#input.length === 0 ? Buffer.from(bytes) : Buffer.concat([this.#input, bytes]);
+    return this.#read();
+  }
+
+  /** The owner's decision on what was asked last. */
+  answer(answer: Answer): ServerStep[] {
+    if (this.#state !== 'asked') return [];
+    if (this.#after === 'recipient') {
+      if (answer.code < 300) this.#to.push(this.#pending);
+      this.#state = 'mail';
+    } else {
+      this.#clear();
+    }
+    const closing: ServerStep[] = answer.code === 421 ? [{ kind: 'close' }] : [];
+    if (closing.length > 0) this.#state = 'closed';
+    return [say(answer), ...closing, ...this.#read()];
+  }
+
+  #clear(): void {
+    this.#state = 'idle';
+    this.#from = undefined;
+    this.#to = [];
+    this.#lines = [];
+    this.#size = 0;
+    this.#tooBig = false;
+  }
+
+  #read(): ServerStep[] {
+    const out: ServerStep[] = [];
+    while (this.#state !== 'asked' && this.#state !== 'closed') {
+      const end = this.#input.indexOf(10);
+      if (end === -1) {
+        if (this.#state !== 'content' && this.#input.length > MAX_COMMAND)
+          return [...out, ...this.#close({ code: 500, enhanced: '5.5.2', text: 'Line too long' })];
+        // A line of content may be long; what is already too big is not kept.
+        if (this.#state === 'content' && this.#input.length > this.options.maxBytes)
+          return [...out, ...this.#close({ code: 552, enhanced: '5.3.4', text: 'Message too big' })];
+        return out;
+      }
+      const line = this.#input.subarray(0, end + 1);
+      this.#input = this.#input.subarray(end + 1);
+      out.push(...(this.#state === 'content' ? this.#content(line) : this.#command(line.toString('utf8').trimEnd())));
+    }
+    return out;
+  }
+
+  #close(answer: Answer): ServerStep[] {
+    this.#state = 'closed';
+    return [say(answer), { kind: 'close' }];
+  }
+
+  #content(line: Buffer): ServerStep[] {
+    if (line[0] === 46 && (line.length === 2 || (line.length === 3 && line[1] === 13))) {
+      if (this.#tooBig) {
+        this.#clear();
+        return [say({ code: 552, enhanced: '5.3.4', text: `Message bigger than ${this.options.maxBytes} bytes` })];
+      }
+      this.#state = 'asked';
+      this.#after = 'mail';
+      const mail: ReceivedMail = { from: this.#from ?? '', to: this.#to, bytes: Buffer.concat(this.#lines) };
+      this.#lines = [];
+      return [{ kind: 'ask-mail', mail }];
+    }
+    this.#size += line.length;
+    if (this.#size > this.options.maxBytes) {
+      this.#tooBig = true;
+      this.#lines = [];
+    } else {
+      this.#lines.push(unstuffed(line));
+    }
+    return [];
+  }
+
+  #wrong(answer: Answer): ServerStep[] {
+    this.#faults += 1;
+    return this.#faults > MAX_FAULTS ? this.#close({ code: 421, enhanced: '4.7.0', text: 'Too many errors' }) : [say(answer)];
+  }
+
+  #command(line: string): ServerStep[] {
+    const verb = (/^[A-Za-z]+/.exec(line)?.[0] ?? '').toUpperCase();
+    const rest = line.slice(verb.length).trim();
+    switch (verb) {
+      case 'EHLO': {
+        this.#clear();
+        const { name, maxBytes } = this.options;
+        const lines = [name, `SIZE ${maxBytes}`, '8BITMIME', 'SMTPUTF8', 'PIPELINING', 'ENHANCEDSTATUSCODES'];
+        return [
+          { kind: 'send', bytes: Buffer.from(lines.map((text, i) => `250${i === lines.length - 1 ? ' ' : '-'}${text}\r\n`).join('')) },
+        ];
+      }
+      case 'HELO':
+        this.#clear();
+        return [say({ code: 250, text: this.options.name })];
+      case 'MAIL':
+        return this.#mail(rest);
+      case 'RCPT':
+        return this.#recipient(rest);
+      case 'DATA':
+        if (this.#state !== 'mail' || this.#to.length === 0)
+          return this.#wrong({ code: 503, enhanced: '5.5.1', text: 'Need a recipient first' });
+        this.#state = 'content';
+        return [say({ code: 354, text: 'End with a dot on a line by itself' })];
+      case 'RSET':
+        this.#clear();
+        return [say({ code: 250, enhanced: '2.0.0', text: 'OK' })];
+      case 'NOOP':
+        return [say({ code: 250, enhanced: '2.0.0', text: 'OK' })];
+      case 'QUIT':
+        return this.#close({ code: 221, enhanced: '2.0.0', text: 'Bye' });
+      case 'VRFY':
+        return [say({ code: 252, enhanced: '2.5.1', text: 'Send and see' })];
+      default:
+        return this.#wrong({ code: 500, enhanced: '5.5.2', text: 'Command not known' });
+    }
+  }
+
+  #mail(rest: string): ServerStep[] {
+    if (this.#state !== 'idle')
+      return this.#wrong({ code: 503, enhanced: '5.5.1', text: this.#state === 'start' ? 'EHLO first' : 'A mail is under way' });
+    const path = /^FROM:\s*<([^<>]*)>(.*)$/i.exec(rest);
+    if (path === null) return this.#wrong({ code: 501, enhanced: '5.5.4', text: 'MAIL FROM:<address>' });
+    const size = Number(/\bSIZE=(\d+)/i.exec(path[2] ?? '')?.[1] ?? 0);
+    if (size > this.options.maxBytes)
+      return [say({ code: 552, enhanced: '5.3.4', text: `Message bigger than ${this.options.maxBytes} bytes` })];
+    this.#from = path[1] ?? '';
+    this.#state = 'mail';
+    return [say({ code: 250, enhanced: '2.1.0', text: 'OK' })];
+  }
+
+  #recipient(rest: string): ServerStep[] {
+    if (this.#state !== 'mail') return this.#wrong({ code: 503, enhanced: '5.5.1', text: 'MAIL first' });
+    const path = /^TO:\s*<([^<>]+)>(.*)$/i.exec(rest);
+    if (path === null) return this.#wrong({ code: 501, enhanced: '5.5.4', text: 'RCPT TO:<address>' });
+    if (this.#to.length >= this.options.maxRecipients) return [say({ code: 452, enhanced: '4.5.3', text: 'Too many recipients' })];
+    this.#pending = path[1] ?? '';
+    this.#state = 'asked';
+    this.#after = 'recipient';
+    return [{ kind: 'ask-recipient', envelope: { from: this.#from ?? '', to: this.#pending } }];
+  }
+}
+
+function say(answer: Answer): ServerStep {
+  const text = [answer.enhanced, answer.text]
+    .filter((one) => one !== undefined)
+    .join(' ')
+    .replace(/[\r\n]+/g, ' ');
+  return { kind: 'send', bytes: Buffer.from(`${answer.code} ${text}\r\n`, 'utf8') };
+}

@@ -1,0 +1,100 @@
+import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
+import addFormatsModule from 'ajv-formats';
+import { nearest } from '../problems/index.js';
+import type { JsonSchema } from './schema.js';
+
+/** A value in the data that does not fit, by its path ("booking.fares[2].amount"; "" is the whole). */
+export interface DataProblem {
+  readonly path: string;
+  readonly message: string;
+  readonly hint?: string;
+}
+
+export type DataCheck = (data: unknown) => DataProblem[];
+
+// The package is CommonJS with `exports.default`; Node's ESM view of it has the function one level down.
+const addFormats = addFormatsModule as unknown as (typeof addFormatsModule)['default'];
+
+/** Thrown by `dataCheck` when the schema itself is no JSON Schema. */
+export class SchemaFault extends Error {
+  override name = 'SchemaFault';
+}
+
+/**
+ * Makes the check of data against a data schema (JSON Schema 2020-12, formats asserted).
+ * @throws SchemaFault when the schema is not valid.
+ */
+export function dataCheck(schema: JsonSchema): DataCheck {
+  const ajv = new Ajv2020({ allErrors: true, strict: false, verbose: true, allowUnionTypes: true });
+  addFormats(ajv);
+  let validate: ValidateFunction;
+  try {
+    validate = ajv.compile(schema);
+  } catch (error) {
+    throw new SchemaFault(error instanceof Error ? error.message : String(error));
+  }
+  return (data) => (validate(data) ? [] : (validate.errors ?? []).slice(0, 100).map(inOurWords));
+}
+
+function inOurWords(error: ErrorObject): DataProblem {
+  const path = pathOf(error.instancePath);
+  const params = error.params as Record<string, unknown>;
+  const inner = (name: unknown): string => (path === '' ? String(name) : `${path}.${String(name)}`);
+  switch (error.keyword) {
+    case 'required':
+      return { path: inner(params['missingProperty']), message: 'is missing' };
+    case 'additionalProperties':
+    case 'unevaluatedProperties': {
+      const name = String(params['additionalProperty'] ?? params['unevaluatedProperty']);
+      const known = Object.keys((error.parentSchema?.['properties'] as object | undefined) ?? {});
+      const near = nearest(name, known);
+      return {
+        path: inner(name),
+        message: 'is not a field of the data schema',
+        ...(near === undefined ? {} : { hint: `Did you mean "${near}"?` }),
+      };
+    }
+    case 'type':
+      return { path, message: `must be ${article(String(params['type']))}, is ${article(jsonType(error.data))}` };
+    case 'enum':
+      return { path, message: `must be one of: ${(params['allowedValues'] as unknown[]).map((one) => JSON.stringify(one)).join(', ')}` };
+    case 'const':
+      return { path, message: `must be ${JSON.stringify(params['allowedValue'])}` };
+    case 'format':
+      return { path, message: `must be a valid ${String(params['format'])}`, ...formatHint(String(params['format'])) };
+    default:
+      return { path, message: error.message ?? `does not fit "${error.keyword}"` };
+  }
+}
+
+function formatHint(format: string): { hint?: string } {
+  const examples: Readonly<Record<string, string>> = {
+    'date-time': '2026-06-04T08:15:00Z',
+    date: '2026-06-04',
+    time: '08:15:00Z',
+    email: 'name@host.example',
+    uri: 'https://host.example/path',
+    duration: 'PT1H30M',
+  };
+  const example = examples[format];
+  return example === undefined ? {} : { hint: `For example "${example}".` };
+}
+
+function jsonType(value: unknown): string {
+  if (value === null) return 'null';
+  return Array.isArray(value) ? 'array' : typeof value;
+}
+
+function article(type: string): string {
+  if (type === 'null') return 'null';
+  return /^[aeiou]/.test(type) ? `an ${type}` : `a ${type}`;
+}
+
+/** "/booking/fares/2/amount" as "booking.fares[2].amount". */
+function pathOf(pointer: string): string {
+  return pointer
+    .split('/')
+    .slice(1)
+    .map((step) => step.replace(/~1/g, '/').replace(/~0/g, '~'))
+    .reduce((path, step) => (/^\d+$/.test(step) ? `${path}[${step}]` : path === '' ? step : `${path}.${step}`), '');
+}

@@ -1,0 +1,369 @@
+import type {
+  Argument,
+  BlockUse,
+  Branches,
+  Expression,
+  Fact,
+  Flow,
+  Inline,
+  ListItem,
+  Loop,
+  Parts,
+  Row,
+  SourceTree,
+} from '../notation/index.js';
+import { didYouMean, problem, warning, type Place, type Problem } from '../problems/index.js';
+import { absenceHint, ExpressionTyper, FAULTY, shown, type SayTypes } from './expressions.js';
+import { declaredFields, SchemaTypes, type JsonSchema } from './schema.js';
+import { Scope } from './scope.js';
+import type { BlockSignature } from './signature.js';
+import { ANY, inWords, present, TEXT, WHOLE, type Type } from './type.js';
+
+/** The fields of `mail`, which every template may use beside its data. */
+export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT };
+
+const MAIL: Type = {
+  absent: false,
+  members: [
+    {
+      kind: 'record',
+      names: Object.keys(MAIL_FIELDS),
+      field: (name) => (Object.hasOwn(MAIL_FIELDS, name) ? { type: MAIL_FIELDS[name] ?? ANY, pointer: '' } : undefined),
+    },
+  ],
+};
+
+export interface TypingInput {
+  /** The sources that make up one mail: layout and template; their front matters and bodies are typed against the same data. */
+  readonly trees: readonly SourceTree[];
+  readonly schema: JsonSchema;
+  readonly signatures: ReadonlyMap<string, BlockSignature>;
+  readonly say?: SayTypes;
+}
+
+export interface Typing {
+  readonly problems: Problem[];
+  /** What each expression may be. */
+  readonly types: ReadonlyMap<Expression, Type>;
+  /** Declared fields of the data that nothing uses, as an author writes their paths. */
+  readonly unusedFields: readonly string[];
+}
+
+/** Types a mail against its data schema (4-template-notation, Types). */
+export function typeTrees(input: TypingInput): Typing {
+  const problems: Problem[] = [];
+  const root = new SchemaTypes(input.schema).type();
+  const names = new Map<string, Type>();
+  for (const member of root.members) {
+    if (member.kind !== 'record') continue;
+    for (const name of member.names) names.set(name, member.field(name)?.type ?? ANY);
+  }
+  names.set('mail', MAIL);
+  const expressions = new ExpressionTyper(problems, input.say);
+  const typer = new TreeTyper(expressions, problems, input.signatures);
+  const scope = Scope.of(names);
+  for (const tree of input.trees) {
+    for (const [, value] of tree.front) typer.parts(value.parts, scope);
+    typer.flows(tree.body, scope);
+  }
+  const used = expressions.usedFields;
+  const declared = [...declaredFields(input.schema)];
+  const unusedPointers = declared.filter(([pointer]) => !used.has(pointer)).map(([pointer]) => pointer);
+  const unusedFields = declared
+    .filter(
+      ([pointer]) => unusedPointers.includes(pointer) && !unusedPointers.some((one) => one !== pointer && pointer.startsWith(`${one}/`)),
+    )
+    .map(([, path]) => path);
+  return { problems, types: expressions.types, unusedFields };
+}
+
+class TreeTyper {
+  constructor(
+    private readonly expressions: ExpressionTyper,
+    private readonly problems: Problem[],
+    private readonly signatures: ReadonlyMap<string, BlockSignature>,
+  ) {}
+
+  /** A value that is put into the mail as it is. */
+  #inserted(value: Expression, scope: Scope): void {
+    const type = this.expressions.type(value, scope);
+    if (type.absent) {
+      this.problems.push(problem('maybe-absent', value.place, `"${shown(value)}" may be absent here.`, absenceHint(value, type)));
+      return;
+    }
+    for (const one of type.members) {
+      if (one.kind === 'list')
+        this.problems.push(
+          problem(
+            'insert-type',
+            value.place,
+            `"${shown(value)}" is a list and cannot be put in as it is.`,
+            `Write {{ ${shown(value)} | list }}, or go through it with ":::each".`,
+          ),
+        );
+      else if (one.kind === 'record')
+        this.problems.push(
+          problem(
+            'insert-type',
+            value.place,
+            `"${shown(value)}" is a record and cannot be put in as it is.`,
+            `Name one of its fields: ${one.names.slice(0, 6).join(', ')}.`,
+          ),
+        );
+      else if (one.kind === 'truth')
+        this.problems.push(
+          problem(
+            'insert-type',
+            value.place,
+            `"${shown(value)}" is true or false and cannot be put in as it is.`,
+            `Write {{ ${shown(value)} ? "yes" : "no" }}.`,
+          ),
+        );
+      else if (one.kind === 'text' && one.format === 'date-time')
+        this.problems.push(
+          warning(
+            'raw-date',
+            value.place,
+            `"${shown(value)}" would be shown as data holds it, like 2026-06-04T08:15:00Z.`,
+            `Write {{ ${shown(value)} | datetime }}.`,
+          ),
+        );
+    }
+  }
+
+  parts(parts: Parts, scope: Scope): void {
+    for (const part of parts) if (typeof part !== 'string') this.#inserted(part, scope);
+  }
+
+  inlines(nodes: readonly Inline[], scope: Scope): void {
+    for (const node of nodes) {
+      switch (node.kind) {
+        case 'insert':
+          this.#inserted(node.value, scope);
+          break;
+        case 'emphasis':
+        case 'strong':
+          this.inlines(node.children, scope);
+          break;
+        case 'link':
+          this.parts(node.to, scope);
+          this.parts(node.title, scope);
+          this.inlines(node.children, scope);
+          break;
+        case 'picture':
+          this.parts(node.source, scope);
+          this.parts(node.alt, scope);
+          this.parts(node.title, scope);
+          break;
+        case 'code':
+          this.parts(node.parts, scope);
+          break;
+        case 'if':
+          this.#branches(node, scope, (body, inner) => {
+            this.inlines(body, inner);
+          });
+          break;
+        default:
+      }
+    }
+  }
+
+  flows(nodes: readonly Flow[], scope: Scope): void {
+    for (const node of nodes) {
+      switch (node.kind) {
+        case 'heading':
+        case 'paragraph':
+          this.inlines(node.children, scope);
+          break;
+        case 'list':
+          this.#steered(node.items, scope, (item: ListItem, inner) => {
+            this.flows(item.children, inner);
+          });
+          break;
+        case 'quote':
+          this.flows(node.children, scope);
+          break;
+        case 'code':
+          this.parts(node.parts, scope);
+          break;
+        case 'rule':
+          break;
+        case 'block':
+          this.#block(node, scope);
+          break;
+        case 'if':
+          this.#branches(node, scope, (body, inner) => {
+            this.flows(body, inner);
+          });
+          break;
+        case 'each':
+          this.#loop(node, scope, (body, inner) => {
+            this.flows(body, inner);
+          });
+          break;
+      }
+    }
+  }
+
+  #branches<T>(node: Branches<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
+    let rest = scope;
+    for (const { test, body } of node.branches) {
+      if (test === undefined) {
+        each(body, rest);
+        continue;
+      }
+      const type = this.expressions.type(test, rest);
+      const [only] = type.members;
+      if (
+        !type.absent &&
+        type.members.length > 0 &&
+        type.members.every((one) => one.kind === 'list' || one.kind === 'record') &&
+        only !== undefined
+      ) {
+        this.problems.push(
+          warning(
+            'test-always',
+            test.place,
+            `"${shown(test)}" is always there, so this test is always true.`,
+            only.kind === 'list' ? `To ask whether the list has entries: ${shown(test)} | count > 0, in parentheses.` : undefined,
+          ),
+        );
+      }
+      each(body, this.expressions.narrowed(rest, test, true));
+      rest = this.expressions.narrowed(rest, test, false);
+    }
+  }
+
+  #loop<T>(node: Loop<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
+    const type = this.expressions.type(node.list, scope);
+    const list = type.members.find((one) => one.kind === 'list');
+    const faulty = type.members.some((one) => one.kind === 'any');
+    if (list === undefined && !faulty) {
+      this.problems.push(
+        problem('each-type', node.list.place, `"each" goes through a list; "${shown(node.list)}" is ${inWords(present(type))}.`),
+      );
+    } else if (type.absent && !faulty) {
+      this.problems.push(
+        problem('maybe-absent', node.list.place, `"${shown(node.list)}" may be absent here.`, absenceHint(node.list, type)),
+      );
+    }
+    if (node.name === 'mail') this.problems.push(problem('reserved-name', node.place, 'A loop cannot name its entries "mail".'));
+    let inner = scope.with(node.name, list?.of() ?? FAULTY);
+    if (node.position !== undefined) inner = inner.with(node.position, WHOLE);
+    each(node.body, inner);
+    each(node.otherwise, scope);
+  }
+
+  #steered<T extends { readonly kind: string }>(
+    nodes: readonly (T | Branches<unknown> | Loop<unknown>)[],
+    scope: Scope,
+    one: (node: T, scope: Scope) => void,
+  ): void {
+    for (const node of nodes) {
+      if (node.kind === 'if')
+        this.#branches(node as Branches<T>, scope, (body, inner) => {
+          this.#steered(body, inner, one);
+        });
+      else if (node.kind === 'each')
+        this.#loop(node as Loop<T>, scope, (body, inner) => {
+          this.#steered(body, inner, one);
+        });
+      else one(node as T, scope);
+    }
+  }
+
+  #block(node: BlockUse, scope: Scope): void {
+    for (const arg of node.args) this.parts(arg.parts, scope);
+    const signature = this.signatures.get(node.name);
+    if (signature !== undefined) this.#arguments(node, signature);
+    const { content } = node;
+    switch (content.mode) {
+      case 'flow':
+        this.flows(content.children, scope);
+        break;
+      case 'facts':
+        this.#steered(content.children, scope, (fact: Fact, inner) => {
+          this.inlines(fact.label, inner);
+          this.inlines(fact.value, inner);
+        });
+        break;
+      case 'rows':
+        this.#steered(content.children, scope, (row: Row, inner) => {
+          for (const cell of row.cells) this.inlines(cell, inner);
+        });
+        break;
+      case 'raw':
+        this.parts(content.parts, scope);
+        break;
+      default:
+    }
+  }
+
+  #arguments(node: BlockUse, signature: BlockSignature): void {
+    const given = new Map<string | undefined, Argument>(node.args.map((one) => [one.name, one]));
+    const first = given.get(undefined);
+    if (first !== undefined && signature.first === undefined) {
+      this.problems.push(
+        problem(
+          'unknown-argument',
+          first.place,
+          `The block "${node.name}" takes no value without a name.`,
+          didYouMean(
+            '',
+            signature.args.map((one) => one.name),
+          ),
+        ),
+      );
+    }
+    if (signature.first?.required === true && first === undefined) {
+      this.#missing(node.namePlace, node.name, `its first value, ${signature.first.summary}`, `::${node.name} "…"`);
+    }
+    for (const arg of node.args) {
+      if (arg.name === undefined) continue;
+      const wanted = signature.args.find((one) => one.name === arg.name);
+      if (wanted === undefined) {
+        this.problems.push(
+          problem(
+            'unknown-argument',
+            arg.place,
+            `The block "${node.name}" has no argument "${arg.name}".`,
+            didYouMean(
+              arg.name,
+              signature.args.map((one) => one.name),
+            ),
+          ),
+        );
+        continue;
+      }
+      this.#value(node.name, wanted, arg);
+    }
+    if (first !== undefined && signature.first !== undefined) this.#value(node.name, signature.first, first);
+    for (const wanted of signature.args) {
+      if (wanted.required === true && !given.has(wanted.name))
+        this.#missing(node.namePlace, node.name, `"${wanted.name}"`, `${wanted.name}="…"`);
+    }
+  }
+
+  #missing(place: Place, block: string, what: string, example: string): void {
+    this.problems.push(problem('missing-argument', place, `The block "${block}" needs ${what}.`, `For example ${example}`));
+  }
+
+  #value(block: string, wanted: BlockSignature['args'][number], arg: Argument): void {
+    const written = arg.parts.every((part) => typeof part === 'string') ? arg.parts.join('') : undefined;
+    if (wanted.kind === 'choice' && (written === undefined || !(wanted.choices ?? []).includes(written))) {
+      const hint = written === undefined ? `One of: ${(wanted.choices ?? []).join(', ')}.` : didYouMean(written, wanted.choices ?? []);
+      this.problems.push(
+        problem(
+          'argument-choice',
+          arg.place,
+          `"${wanted.name}" of "${block}" is written out and one of its words; ${written === undefined ? 'it cannot hold {{ }}' : `"${written}" is none`}.`,
+          hint,
+        ),
+      );
+    } else if (wanted.kind === 'number' && (written === undefined || !/^\d{1,5}$/.test(written))) {
+      this.problems.push(problem('argument-number', arg.place, `"${wanted.name}" of "${block}" must be a whole number of pixels.`));
+    } else if (written === '' && wanted.required === true) {
+      this.problems.push(problem('argument-empty', arg.place, `"${wanted.name}" of "${block}" is empty.`));
+    }
+  }
+}

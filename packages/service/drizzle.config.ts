@@ -1,0 +1,7 @@
+import { defineConfig } from 'drizzle-kit';
+
+export default defineConfig({
+  dialect: 'sqlite',
+  schema: './packages/service/src/store/schema.ts',
+  out: './packages/service/drizzle',
+});

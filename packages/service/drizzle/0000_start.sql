@@ -1,0 +1,127 @@
+CREATE TABLE `attempts` (
+	`id` text PRIMARY KEY NOT NULL,
+	`delivery_id` text NOT NULL,
+	`number` integer NOT NULL,
+	`provider` text NOT NULL,
+	`started_at` integer NOT NULL,
+	`ended_at` integer,
+	`outcome` text,
+	`phase` text,
+	`reply_code` integer,
+	`status` text,
+	`diagnostic` text,
+	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `attempts_by_delivery` ON `attempts` (`delivery_id`,`number`);--> statement-breakpoint
+CREATE TABLE `blobs` (
+	`hash` text PRIMARY KEY NOT NULL,
+	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `deliveries` (
+	`id` text PRIMARY KEY NOT NULL,
+	`message_id` text NOT NULL,
+	`space` text NOT NULL,
+	`address` text NOT NULL,
+	`state` text NOT NULL,
+	`cause` text,
+	`attempts` integer NOT NULL,
+	`created_at` integer NOT NULL,
+	`next_attempt_at` integer,
+	`lease_until` integer,
+	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
+);
+--> statement-breakpoint
+CREATE INDEX `deliveries_by_message` ON `deliveries` (`message_id`);--> statement-breakpoint
+CREATE INDEX `deliveries_due` ON `deliveries` (`next_attempt_at`);--> statement-breakpoint
+CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`);--> statement-breakpoint
+CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
+CREATE TABLE `editions` (
+	`space` text NOT NULL,
+	`number` integer NOT NULL,
+	`hash` text NOT NULL,
+	`manifest` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`space`, `number`)
+);
+--> statement-breakpoint
+CREATE TABLE `facts` (
+	`id` text PRIMARY KEY NOT NULL,
+	`delivery_id` text NOT NULL,
+	`kind` text NOT NULL,
+	`source` text NOT NULL,
+	`at` integer NOT NULL,
+	`recorded_at` integer NOT NULL,
+	`cause` text,
+	`status` text,
+	`reply_code` integer,
+	`diagnostic` text,
+	`return_id` text,
+	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
+);
+--> statement-breakpoint
+CREATE INDEX `facts_by_delivery` ON `facts` (`delivery_id`);--> statement-breakpoint
+CREATE TABLE `idempotency` (
+	`space` text NOT NULL,
+	`key` text NOT NULL,
+	`body_hash` text NOT NULL,
+	`message_id` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`space`, `key`)
+);
+--> statement-breakpoint
+CREATE TABLE `keys` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`scopes` text NOT NULL,
+	`hash` text NOT NULL,
+	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
+CREATE TABLE `mails` (
+	`message_id` text PRIMARY KEY NOT NULL,
+	`bytes` blob NOT NULL,
+	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
+);
+--> statement-breakpoint
+CREATE TABLE `messages` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`edition` integer NOT NULL,
+	`template` text NOT NULL,
+	`locale` text NOT NULL,
+	`topic` text,
+	`subject` text NOT NULL,
+	`sender` text NOT NULL,
+	`to` text NOT NULL,
+	`reference` text,
+	`labels` text NOT NULL,
+	`data` text NOT NULL,
+	`header_id` text NOT NULL,
+	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
+CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`);--> statement-breakpoint
+CREATE TABLE `returns` (
+	`id` text PRIMARY KEY NOT NULL,
+	`hash` text NOT NULL,
+	`received_at` integer NOT NULL,
+	`envelope_from` text NOT NULL,
+	`envelope_to` text NOT NULL,
+	`kind` text NOT NULL,
+	`delivery_id` text,
+	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `returns_hash_unique` ON `returns` (`hash`);--> statement-breakpoint
+CREATE TABLE `sessions` (
+	`hash` text PRIMARY KEY NOT NULL,
+	`kind` text NOT NULL,
+	`created_at` integer NOT NULL,
+	`expires_at` integer NOT NULL
+);

@@ -1,0 +1,1 @@
+export { acceptor, type Accept, type Accepted, type WantedMessage } from './accept.js';

@@ -1,0 +1,1 @@
+export { Dispatcher, type DispatchOptions } from './dispatcher.js';

@@ -1,0 +1,34 @@
+import { readdir, readFile } from 'node:fs/promises';
+import { join, relative, sep } from 'node:path';
+import type { MailFiles } from '@verbalis/core/folder';
+
+/** Largest mail folder that is read, in bytes and files. */
+const MAX_BYTES = 64 * 1024 * 1024;
+const MAX_FILES = 20_000;
+
+export class FolderError extends Error {
+  override name = 'FolderError';
+}
+
+/** Reads a mail folder from the disk. Names that begin with a dot are left out. */
+export async function readMailFolder(folder: string): Promise<MailFiles> {
+  let entries;
+  try {
+    entries = await readdir(folder, { recursive: true, withFileTypes: true });
+  } catch (error) {
+    throw new FolderError(`The mail folder ${folder} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+  }
+  const out = new Map<string, Uint8Array>();
+  let total = 0;
+  for (const entry of entries) {
+    const path = join(entry.parentPath, entry.name);
+    const name = relative(folder, path).split(sep).join('/');
+    if (!entry.isFile() || name.split('/').some((step) => step.startsWith('.'))) continue;
+    const bytes = await readFile(path);
+    total += bytes.length;
+    if (total > MAX_BYTES || out.size >= MAX_FILES)
+      throw new FolderError(`The mail folder ${folder} is larger than ${MAX_BYTES / 1024 / 1024} MiB or ${MAX_FILES} files.`);
+    out.set(name, bytes);
+  }
+  return out;
+}

@@ -1,0 +1,2 @@
+export { FolderError, readMailFolder } from './folder.js';
+export { editionCache, EditionError, type Editions, type LoadedEdition, type ReadyTemplate } from './loaded.js';

@@ -1,0 +1,65 @@
+import express, { type Express } from 'express';
+import type { Logger } from 'pino';
+import type { Accept } from '../accept/index.js';
+import type { Clock } from '../clock.js';
+import { Refusal } from '../refusal.js';
+import type { Store } from '../store/index.js';
+import { access, type AccessOptions } from './access.js';
+import { consoleRouter } from './console.js';
+import { keysRouter } from './keys.js';
+import { messagesRouter } from './messages.js';
+import { openApiDocument } from './openapi.js';
+import { problemHandler } from './problem.js';
+import { sessionRouter } from './session.js';
+
+export interface AppOptions extends AccessOptions {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly accept: Accept;
+  readonly bodyBytes: number;
+  readonly consoleFolder: string;
+  /** Whether people reach the console over TLS. */
+  readonly secure: boolean;
+  /** Whether the service takes work. */
+  readonly ready: () => boolean;
+}
+
+/** The service's HTTP interface. */
+export function makeApp(options: AppOptions): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.set('etag', false);
+  app.set('query parser', 'simple');
+
+  app.get('/health/live', (_request, response) => {
+    response.json({ live: true });
+  });
+  app.get('/health/ready', (_request, response) => {
+    response.status(options.ready() ? 200 : 503).json({ ready: options.ready() });
+  });
+
+  const document = openApiDocument();
+  app.get('/v1/openapi.json', (_request, response) => {
+    response.json(document);
+  });
+
+  app.use(['/v1', '/console/session'], express.json({ limit: options.bodyBytes, strict: true }), (_request, response, next) => {
+    response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
+    next();
+  });
+  app.use('/console/session', sessionRouter(options));
+  app.use('/v1', access(options));
+  app.use('/v1/messages', messagesRouter(options.store, options.accept));
+  app.use('/v1/keys', keysRouter(options.store, options.clock));
+  app.use('/v1', (request) => {
+    throw new Refusal(404, 'not-found', 'There is nothing at this address', {
+      detail: `${request.method} ${request.originalUrl} is not part of the API.`,
+      hint: 'GET /v1/openapi.json lists what is.',
+    });
+  });
+
+  app.use(consoleRouter(options.consoleFolder));
+  app.use(problemHandler(options.log, options.bodyBytes));
+  return app;
+}

@@ -1,0 +1,171 @@
+import { tell } from '@verbalis/core/delivery';
+import { fieldText, readMail, shownText } from '@verbalis/core/mime';
+import { Router } from 'express';
+import type { z } from 'zod';
+import type { Accept } from '../accept/index.js';
+import { Refusal } from '../refusal.js';
+import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
+import { callerOf, needs } from './access.js';
+import { parse } from './problem.js';
+import { ListQuery, NewMessage, type DeliverySummary, type DeliveryView, type MailView, type MessageSummary } from './schemas.js';
+
+const IDEMPOTENCY_KEY = /^[\x21-\x7E]{1,200}$/;
+
+function time(at: number): string {
+  return new Date(at).toISOString();
+}
+
+/** Leaves out what is null, as the API does. */
+function some<T>(value: T | null | undefined): T | undefined {
+  return value ?? undefined;
+}
+
+function summaryOfDelivery(row: DeliveryRow): z.input<typeof DeliverySummary> {
+  return { id: row.id, address: row.address, state: row.state, cause: some(row.cause) };
+}
+
+function fields(row: MessageRow) {
+  return {
+    id: row.id,
+    createdAt: time(row.createdAt),
+    template: row.template,
+    edition: row.edition,
+    locale: row.locale,
+    topic: some(row.topic),
+    subject: row.subject,
+    from: row.sender,
+    to: row.to,
+    reference: some(row.reference),
+    labels: row.labels,
+  };
+}
+
+function summary(row: MessageRow, deliveries: readonly DeliveryRow[]): z.input<typeof MessageSummary> {
+  return { ...fields(row), deliveries: deliveries.map(summaryOfDelivery) };
+}
+
+function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryView> {
+  const facts = store.deliveries.facts(row.id);
+  const { sentence, advice } = tell({ address: row.address, createdAt: row.createdAt, facts, nextAttemptAt: some(row.nextAttemptAt) });
+  return {
+    ...summaryOfDelivery(row),
+    sentence,
+    advice,
+    nextAttemptAt: row.nextAttemptAt === null ? undefined : time(row.nextAttemptAt),
+    attempts: store.deliveries.attempts(row.id).map((one) => ({
+      number: one.number,
+      provider: one.provider,
+      startedAt: time(one.startedAt),
+      endedAt: one.endedAt === null ? undefined : time(one.endedAt),
+      outcome: some(one.outcome),
+      phase: some(one.phase),
+      replyCode: some(one.replyCode),
+      status: some(one.status),
+      diagnostic: some(one.diagnostic),
+    })),
+    facts: facts.map((one) => ({
+      kind: one.kind,
+      source: one.source,
+      at: time(one.at),
+      cause: one.cause,
+      status: one.status,
+      replyCode: one.replyCode,
+      diagnostic: one.diagnostic,
+      returnId: some(one.returnId),
+    })),
+  };
+}
+
+export function messagesRouter(store: Store, accept: Accept): Router {
+  const router = Router();
+
+  router.post('/', needs('send'), async (request, response) => {
+    const key = request.header('idempotency-key');
+    if (key !== undefined && !IDEMPOTENCY_KEY.test(key)) {
+      throw new Refusal(400, 'idempotency-key', 'The idempotency key is not right', {
+        detail: 'It has 1 to 200 visible ASCII characters.',
+      });
+    }
+    const wanted = parse(NewMessage, request.body);
+    const { space } = callerOf(request);
+    const { message, deliveries } = await accept(space, wanted, key);
+    response.status(202).location(`/v1/messages/${message.id}`).json(summary(message, deliveries));
+  });
+
+  router.get('/', needs('read'), (request, response) => {
+    const { limit, cursor, ...filter } = parse(ListQuery, request.query);
+    const { space } = callerOf(request);
+    const rows = store.messages.list({ ...filter, space, limit: limit + 1, before: cursor });
+    const page = rows.slice(0, limit);
+    const deliveries = store.messages.deliveriesOf(page.map((row) => row.id));
+    const nextCursor = rows.length > limit ? page.at(-1)?.id : undefined;
+    response.json({
+      messages: page.map((row) =>
+        summary(
+          row,
+          deliveries.filter((one) => one.messageId === row.id),
+        ),
+      ),
+      nextCursor,
+    });
+  });
+
+  function found(request: Parameters<typeof callerOf>[0], id: string): MessageRow {
+    const row = store.messages.find(callerOf(request).space, id);
+    if (row === undefined)
+      throw new Refusal(404, 'unknown-message', 'There is no such message', {
+        detail: `No message "${id}" in the space "${callerOf(request).space}".`,
+      });
+    return row;
+  }
+
+  router.get('/:id', needs('read'), (request, response) => {
+    const row = found(request, String(request.params['id']));
+    response.json({
+      ...fields(row),
+      data: row.data,
+      deliveries: store.messages.deliveriesOf([row.id]).map((one) => deliveryView(one, store)),
+    });
+  });
+
+  function bytesOf(row: MessageRow): Buffer {
+    const bytes = store.messages.mail(row.id);
+    if (bytes === undefined)
+      throw new Refusal(409, 'not-made-yet', 'The mail is not made yet', {
+        hint: 'It is made at the first attempt; ask again in a moment.',
+        retryAfterSeconds: 1,
+      });
+    return bytes;
+  }
+
+  router.get('/:id/mail', needs('read'), (request, response) => {
+    const bytes = bytesOf(found(request, String(request.params['id'])));
+    const mail = readMail(bytes);
+    const view: z.input<typeof MailView> = {
+      subject: fieldText(mail.fields.find((one) => one.name === 'subject')?.raw ?? ''),
+      headers: mail.fields.map((one) => ({ name: one.name, value: fieldText(one.raw) })),
+      html: shownText(mail, 'html') ?? '',
+      text: shownText(mail, 'plain') ?? '',
+      size: bytes.length,
+    };
+    response.json(view);
+  });
+
+  // The HTML part as a page for a frame: no script, no form, and nothing from elsewhere until it is asked for.
+  router.get('/:id/html', needs('read'), (request, response) => {
+    const html = shownText(readMail(bytesOf(found(request, String(request.params['id'])))), 'html') ?? '';
+    const pictures = request.query['remote'] === 'yes' ? 'data: https: http:' : 'data:';
+    response
+      .set('Content-Security-Policy', `sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src ${pictures}; frame-ancestors 'self'`)
+      .set('Referrer-Policy', 'no-referrer')
+      .type('html')
+      .send(html);
+  });
+
+  router.get('/:id/source', needs('read'), (request, response) => {
+    const row = found(request, String(request.params['id']));
+    response.type('message/rfc822').setHeader('Content-Disposition', `attachment; filename="${row.id}.eml"`).send(bytesOf(row));
+  });
+
+  return router;
+}

@@ -1,0 +1,163 @@
+import { CAUSES, STATES } from '@verbalis/core/delivery';
+import { z } from 'zod';
+
+// The shapes of the API: they validate what comes in, and the OpenAPI document is made from them.
+
+const oneLine = (most: number) =>
+  z
+    .string()
+    .max(most, `must have at most ${most} characters`)
+    .refine((text) => !/[\u0000-\u001F\u007F\u2028\u2029]/.test(text), 'must not hold line breaks or control characters');
+
+export const State = z.enum(STATES).meta({ id: 'State', description: 'What became of a delivery.' });
+export const CauseName = z.enum(CAUSES).meta({ id: 'Cause', description: 'Why a delivery failed or waits.' });
+
+const Recipient = z
+  .union([
+    z
+      .string()
+      .min(1)
+      .max(1000)
+      .meta({ description: 'An address, or "Name <address>".', examples: ['Ása Jóns <asa@post.example>'] }),
+    z.strictObject({ name: z.string().max(300).optional(), address: z.string().min(1).max(320) }),
+  ])
+  .meta({ id: 'Recipient' });
+
+export const NewMessage = z
+  .strictObject({
+    template: z.string().min(1).max(100).meta({ description: 'Name of a template of the space’s current edition.' }),
+    to: z.array(Recipient).min(1, 'must name at least one recipient').meta({ description: 'Each recipient gets a delivery of their own.' }),
+    data: z.record(z.string(), z.unknown()).default({}).meta({ description: 'Data that fits the template’s data schema.' }),
+    locale: z.string().max(35).optional().meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' }),
+    reference: oneLine(200).optional().meta({ description: 'The app’s own name for what the message is about.' }),
+    labels: z.record(oneLine(60), oneLine(200)).optional(),
+  })
+  .meta({ id: 'NewMessage' });
+
+const Mailbox = z.strictObject({ name: z.string(), address: z.string() }).meta({ id: 'Mailbox' });
+
+export const DeliverySummary = z
+  .strictObject({ id: z.string(), address: z.string(), state: State, cause: CauseName.optional() })
+  .meta({ id: 'DeliverySummary' });
+
+const messageFields = {
+  id: z.string(),
+  createdAt: z.iso.datetime(),
+  template: z.string(),
+  edition: z.int(),
+  locale: z.string(),
+  topic: z.string().optional(),
+  subject: z.string(),
+  from: Mailbox,
+  to: z.array(Mailbox),
+  reference: z.string().optional(),
+  labels: z.record(z.string(), z.string()),
+};
+
+export const MessageSummary = z.strictObject({ ...messageFields, deliveries: z.array(DeliverySummary) }).meta({ id: 'MessageSummary' });
+
+export const AttemptView = z
+  .strictObject({
+    number: z.int(),
+    provider: z.string(),
+    startedAt: z.iso.datetime(),
+    endedAt: z.iso.datetime().optional(),
+    outcome: z
+      .enum(['accepted', 'refused', 'deferred', 'trouble', 'uncertain'])
+      .optional()
+      .meta({ description: 'Absent while it is under way.' }),
+    phase: z.string().optional(),
+    replyCode: z.int().optional(),
+    status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
+    diagnostic: z.string().optional(),
+  })
+  .meta({ id: 'Attempt' });
+
+export const FactView = z
+  .strictObject({
+    kind: z.enum(['accepted', 'delayed', 'relayed', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled']),
+    source: z.enum(['attempt', 'return', 'service']),
+    at: z.iso.datetime(),
+    cause: CauseName.optional(),
+    status: z.string().optional(),
+    replyCode: z.int().optional(),
+    diagnostic: z.string().optional(),
+    returnId: z.string().optional(),
+  })
+  .meta({ id: 'Fact' });
+
+export const DeliveryView = z
+  .strictObject({
+    id: z.string(),
+    address: z.string(),
+    state: State,
+    cause: CauseName.optional(),
+    sentence: z.string().meta({ description: 'What became of it, in words.' }),
+    advice: z.string().optional().meta({ description: 'What to do about it.' }),
+    nextAttemptAt: z.iso.datetime().optional(),
+    attempts: z.array(AttemptView),
+    facts: z.array(FactView),
+  })
+  .meta({ id: 'Delivery' });
+
+export const MessageView = z
+  .strictObject({ ...messageFields, data: z.unknown(), deliveries: z.array(DeliveryView) })
+  .meta({ id: 'Message' });
+
+export const MessageList = z
+  .strictObject({
+    messages: z.array(MessageSummary),
+    nextCursor: z.string().optional().meta({ description: 'Give it as cursor to get the next page.' }),
+  })
+  .meta({ id: 'MessageList' });
+
+export const MailView = z
+  .strictObject({
+    subject: z.string(),
+    headers: z.array(z.strictObject({ name: z.string(), value: z.string() })),
+    html: z.string(),
+    text: z.string(),
+    size: z.int().meta({ description: 'Bytes of the whole mail.' }),
+  })
+  .meta({ id: 'Mail' });
+
+export const ListQuery = z.strictObject({
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+  cursor: z.string().max(60).optional(),
+  state: State.optional(),
+  address: z.string().max(320).optional(),
+  template: z.string().max(100).optional(),
+  reference: z.string().max(200).optional(),
+});
+
+export const SCOPES = ['send', 'read', 'write', 'admin'] as const;
+export type Scope = (typeof SCOPES)[number];
+
+export const NewKey = z.strictObject({ name: oneLine(100).min(1), scopes: z.array(z.enum(SCOPES)).min(1) }).meta({ id: 'NewKey' });
+export const KeyMade = z
+  .strictObject({
+    id: z.string(),
+    name: z.string(),
+    scopes: z.array(z.enum(SCOPES)),
+    key: z.string().meta({ description: 'Shown once; kept as a hash.' }),
+  })
+  .meta({ id: 'KeyMade' });
+
+export const Problem = z
+  .strictObject({
+    type: z.string(),
+    title: z.string(),
+    status: z.int(),
+    detail: z.string().optional(),
+    hint: z.string().optional(),
+    problems: z.array(z.strictObject({ path: z.string(), message: z.string(), hint: z.string().optional() })).optional(),
+  })
+  .meta({ id: 'Problem', description: 'RFC 9457, with all faults at once.' });
+
+export const SpaceView = z.strictObject({ name: z.string(), mode: z.enum(['deliver', 'capture']) }).meta({ id: 'Space' });
+export const SpaceList = z.strictObject({ spaces: z.array(SpaceView) }).meta({ id: 'SpaceList' });
+
+export const SignIn = z
+  .strictObject({ secret: z.string().max(200).optional(), token: z.string().max(200).optional() })
+  .refine((body) => (body.secret === undefined) !== (body.token === undefined), 'give either "secret" or "token"')
+  .meta({ id: 'SignIn' });

@@ -1,0 +1,1 @@
+export { returnIntake, type IntakeOptions } from './intake.js';

@@ -1,0 +1,2 @@
+export { SmtpConnection, type ConnectionOptions } from './connection.js';
+export { listenSmtp, type SmtpListener, type SmtpPolicy } from './listen.js';

@@ -1,0 +1,54 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { and, eq, gt, lte } from 'drizzle-orm';
+import type { Db } from './database.js';
+import { keys, sessions } from './schema.js';
+
+export type KeyRow = typeof keys.$inferSelect;
+export type AccessStore = ReturnType<typeof accessStore>;
+
+function hashOf(secret: string): string {
+  return createHash('sha256').update(secret).digest('hex');
+}
+
+/** Keys of spaces, and the console's sign-in tokens and sessions. Secrets are kept as hashes only. */
+export function accessStore(db: Db) {
+  return {
+    /** Makes a key; its text is given out here and never again. */
+    addKey(row: Omit<KeyRow, 'hash'>): string {
+      const secret = `verbalis-${randomBytes(24).toString('base64url')}`;
+      db.insert(keys)
+        .values({ ...row, hash: hashOf(secret) })
+        .run();
+      return secret;
+    },
+
+    findKey(secret: string): KeyRow | undefined {
+      return db
+        .select()
+        .from(keys)
+        .where(eq(keys.hash, hashOf(secret)))
+        .get();
+    },
+
+    /** A new secret of this kind, good until `expiresAt`. */
+    open(kind: 'sign-in' | 'session', createdAt: number, expiresAt: number): string {
+      db.delete(sessions).where(lte(sessions.expiresAt, createdAt)).run();
+      const secret = randomBytes(32).toString('base64url');
+      db.insert(sessions)
+        .values({ hash: hashOf(secret), kind, createdAt, expiresAt })
+        .run();
+      return secret;
+    },
+
+    isOpen(kind: 'sign-in' | 'session', secret: string, now: number): boolean {
+      const found = and(eq(sessions.hash, hashOf(secret)), eq(sessions.kind, kind), gt(sessions.expiresAt, now));
+      return db.select().from(sessions).where(found).get() !== undefined;
+    },
+
+    close(secret: string): void {
+      db.delete(sessions)
+        .where(eq(sessions.hash, hashOf(secret)))
+        .run();
+    },
+  };
+}

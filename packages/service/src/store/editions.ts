@@ -1,0 +1,61 @@
+import { createHash } from 'node:crypto';
+import { and, desc, eq } from 'drizzle-orm';
+import type { MailFiles } from '@verbalis/core/folder';
+import type { Db } from './database.js';
+import { blobs, editions } from './schema.js';
+
+export type EditionRow = typeof editions.$inferSelect;
+export type EditionStore = ReturnType<typeof editionStore>;
+
+/** Immutable publications of mail folders. */
+export function editionStore(db: Db) {
+  return {
+    current(space: string): EditionRow | undefined {
+      return db.select().from(editions).where(eq(editions.space, space)).orderBy(desc(editions.number)).limit(1).get();
+    },
+
+    find(space: string, number: number): EditionRow | undefined {
+      return db
+        .select()
+        .from(editions)
+        .where(and(eq(editions.space, space), eq(editions.number, number)))
+        .get();
+    },
+
+    /** Keeps a mail folder as the space's newest edition; the current one when nothing differs from it. */
+    publish(space: string, files: MailFiles, createdAt: number): EditionRow {
+      const manifest: Record<string, string> = {};
+      const contents = new Map<string, Uint8Array>();
+      for (const [path, bytes] of [...files].sort(([a], [b]) => (a < b ? -1 : 1))) {
+        const hash = createHash('sha256').update(bytes).digest('hex');
+        manifest[path] = hash;
+        contents.set(hash, bytes);
+      }
+      const hash = createHash('sha256').update(JSON.stringify(manifest)).digest('hex');
+      return db.transaction(
+        (): EditionRow => {
+          const current = this.current(space);
+          if (current?.hash === hash) return current;
+          for (const [key, bytes] of contents)
+            db.insert(blobs)
+              .values({ hash: key, bytes: Buffer.from(bytes) })
+              .onConflictDoNothing()
+              .run();
+          const row: EditionRow = { space, number: (current?.number ?? 0) + 1, hash, manifest, createdAt };
+          db.insert(editions).values(row).run();
+          return row;
+        },
+        { behavior: 'immediate' },
+      );
+    },
+
+    files(edition: EditionRow): MailFiles {
+      const out = new Map<string, Uint8Array>();
+      for (const [path, hash] of Object.entries(edition.manifest)) {
+        const row = db.select().from(blobs).where(eq(blobs.hash, hash)).get();
+        if (row !== undefined) out.set(path, row.bytes);
+      }
+      return out;
+    },
+  };
+}

@@ -1,0 +1,68 @@
+import type Sqlite from 'better-sqlite3';
+
+interface Waiting {
+  readonly write: () => unknown;
+  readonly resolve: (value: unknown) => void;
+  readonly reject: (error: unknown) => void;
+}
+
+/** Most writes in one transaction, so that one commit never takes long. */
+const MOST = 500;
+
+/**
+ * Many writes, one fsync: what is asked for within one turn of the event loop shares a transaction.
+ * Each write stands alone: one that throws is rolled back to its savepoint and does not touch the others.
+ */
+export class GroupCommit {
+  #waiting: Waiting[] = [];
+  #scheduled = false;
+
+  constructor(private readonly raw: Sqlite.Database) {}
+
+  /** Resolves when the write is on the disk. */
+  write<T>(write: () => T): Promise<T> {
+    return new Promise<T>((resolve, reject) => {
+      this.#waiting.push({ write, resolve: resolve as (value: unknown) => void, reject });
+      if (!this.#scheduled) {
+        this.#scheduled = true;
+        setImmediate(() => {
+          this.#flush();
+        });
+      }
+    });
+  }
+
+  #flush(): void {
+    const batch = this.#waiting.splice(0, MOST);
+    const done: (() => void)[] = [];
+    try {
+      this.raw
+        .transaction(() => {
+          const one = this.raw.transaction((write: () => unknown) => write());
+          for (const { write, resolve, reject } of batch) {
+            try {
+              const value = one(write);
+              done.push(() => {
+                resolve(value);
+              });
+            } catch (error) {
+              if (!this.raw.inTransaction) throw error;
+              done.push(() => {
+                reject(error);
+              });
+            }
+          }
+        })
+        .immediate();
+      for (const settle of done) settle();
+    } catch (error) {
+      for (const { reject } of batch) reject(error);
+    }
+    this.#scheduled = this.#waiting.length > 0;
+    if (this.#scheduled) {
+      setImmediate(() => {
+        this.#flush();
+      });
+    }
+  }
+}

@@ -1,0 +1,158 @@
+import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import type { State } from '@verbalis/core/delivery';
+import type { Db } from './database.js';
+import { deliveries, idempotency, mails, messages } from './schema.js';
+
+export type MessageRow = typeof messages.$inferSelect;
+export type DeliveryRow = typeof deliveries.$inferSelect;
+
+export interface NewMessage {
+  readonly message: MessageRow;
+  readonly deliveries: readonly DeliveryRow[];
+  readonly idempotency: { readonly key: string; readonly bodyHash: string } | undefined;
+}
+
+export interface MessageFilter {
+  readonly space: string;
+  readonly limit: number;
+  /** The id of the last message of the page before. */
+  readonly before?: string | undefined;
+  readonly state?: State | undefined;
+  readonly address?: string | undefined;
+  readonly template?: string | undefined;
+  readonly reference?: string | undefined;
+}
+
+export type MessageStore = ReturnType<typeof messageStore>;
+
+/** Messages, their deliveries, and the keys that keep them from being accepted twice. */
+export function messageStore(db: Db) {
+  const insertMessage = db
+    .insert(messages)
+    .values({
+      id: sql.placeholder('id'),
+      space: sql.placeholder('space'),
+      edition: sql.placeholder('edition'),
+      template: sql.placeholder('template'),
+      locale: sql.placeholder('locale'),
+      topic: sql.placeholder('topic'),
+      subject: sql.placeholder('subject'),
+      sender: sql.placeholder('sender'),
+      to: sql.placeholder('to'),
+      reference: sql.placeholder('reference'),
+      labels: sql.placeholder('labels'),
+      data: sql.placeholder('data'),
+      headerId: sql.placeholder('headerId'),
+      createdAt: sql.placeholder('createdAt'),
+    })
+    .prepare();
+  const insertDelivery = db
+    .insert(deliveries)
+    .values({
+      id: sql.placeholder('id'),
+      messageId: sql.placeholder('messageId'),
+      space: sql.placeholder('space'),
+      address: sql.placeholder('address'),
+      state: sql.placeholder('state'),
+      cause: sql.placeholder('cause'),
+      attempts: sql.placeholder('attempts'),
+      createdAt: sql.placeholder('createdAt'),
+      nextAttemptAt: sql.placeholder('nextAttemptAt'),
+      leaseUntil: sql.placeholder('leaseUntil'),
+    })
+    .prepare();
+  const findKey = db
+    .select()
+    .from(idempotency)
+    .where(and(eq(idempotency.space, sql.placeholder('space')), eq(idempotency.key, sql.placeholder('key'))))
+    .prepare();
+  const byId = db
+    .select()
+    .from(messages)
+    .where(eq(messages.id, sql.placeholder('id')))
+    .prepare();
+  const mailOf = db
+    .select({ bytes: mails.bytes })
+    .from(mails)
+    .where(eq(mails.messageId, sql.placeholder('id')))
+    .prepare();
+
+  return {
+    /** Writes a message with its deliveries; to be called within a transaction. */
+    insert(wanted: NewMessage): void {
+      insertMessage.run({ ...wanted.message });
+      for (const delivery of wanted.deliveries) insertDelivery.run({ ...delivery });
+      if (wanted.idempotency !== undefined) {
+        db.insert(idempotency)
+          .values({ space: wanted.message.space, ...wanted.idempotency, messageId: wanted.message.id, createdAt: wanted.message.createdAt })
+          .run();
+      }
+    },
+
+    /** The message that was accepted under an idempotency key. */
+    underKey(space: string, key: string): { bodyHash: string; messageId: string } | undefined {
+      return findKey.get({ space, key });
+    },
+
+    find(space: string, id: string): MessageRow | undefined {
+      const row = byId.get({ id });
+      return row?.space === space ? row : undefined;
+    },
+
+    findAny(id: string): MessageRow | undefined {
+      return byId.get({ id });
+    },
+
+    mail(messageId: string): Buffer | undefined {
+      return mailOf.get({ id: messageId })?.bytes;
+    },
+
+    /** Keeps the bytes of a mail; the first ones stay. */
+    keepMail(messageId: string, bytes: Uint8Array): void {
+      db.insert(mails)
+        .values({ messageId, bytes: Buffer.from(bytes) })
+        .onConflictDoNothing()
+        .run();
+    },
+
+    /** Newest first. */
+    list(filter: MessageFilter): MessageRow[] {
+      const found = [eq(messages.space, filter.space)];
+      if (filter.before !== undefined) found.push(lt(messages.id, filter.before));
+      if (filter.template !== undefined) found.push(eq(messages.template, filter.template));
+      if (filter.reference !== undefined) found.push(eq(messages.reference, filter.reference));
+      if (filter.state !== undefined || filter.address !== undefined) {
+        const wanted = [eq(deliveries.space, filter.space)];
+        if (filter.state !== undefined) wanted.push(eq(deliveries.state, filter.state));
+        if (filter.address !== undefined) wanted.push(eq(deliveries.address, filter.address));
+        if (filter.before !== undefined) wanted.push(lt(deliveries.messageId, filter.before));
+        found.push(
+          inArray(
+            messages.id,
+            db
+              .selectDistinct({ id: deliveries.messageId })
+              .from(deliveries)
+              .where(and(...wanted)),
+          ),
+        );
+      }
+      return db
+        .select()
+        .from(messages)
+        .where(and(...found))
+        .orderBy(desc(messages.id))
+        .limit(filter.limit)
+        .all();
+    },
+
+    deliveriesOf(messageIds: readonly string[]): DeliveryRow[] {
+      if (messageIds.length === 0) return [];
+      return db
+        .select()
+        .from(deliveries)
+        .where(inArray(deliveries.messageId, [...messageIds]))
+        .orderBy(deliveries.id)
+        .all();
+    },
+  };
+}

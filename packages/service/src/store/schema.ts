@@ -1,0 +1,171 @@
+import type { Cause, FactKind, FactSource, State } from '@verbalis/core/delivery';
+import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+
+// Times are milliseconds since the epoch. Ids sort by the time they were made.
+
+export const keys = sqliteTable('keys', {
+  id: text('id').primaryKey(),
+  space: text('space').notNull(),
+  name: text('name').notNull(),
+  scopes: text('scopes', { mode: 'json' }).$type<string[]>().notNull(),
+  hash: text('hash').notNull().unique(),
+  createdAt: integer('created_at').notNull(),
+});
+
+/** Contents of editions, by SHA-256: a file that does not change is kept once. */
+export const blobs = sqliteTable('blobs', {
+  hash: text('hash').primaryKey(),
+  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+});
+
+export const editions = sqliteTable(
+  'editions',
+  {
+    space: text('space').notNull(),
+    number: integer('number').notNull(),
+    /** Of the manifest: the same files make the same hash. */
+    hash: text('hash').notNull(),
+    /** Path to hash of its contents. */
+    manifest: text('manifest', { mode: 'json' }).$type<Record<string, string>>().notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.number] })],
+);
+
+export interface StoredMailbox {
+  readonly name: string;
+  readonly address: string;
+}
+
+export const messages = sqliteTable(
+  'messages',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    edition: integer('edition').notNull(),
+    template: text('template').notNull(),
+    locale: text('locale').notNull(),
+    topic: text('topic'),
+    subject: text('subject').notNull(),
+    sender: text('sender', { mode: 'json' }).$type<StoredMailbox>().notNull(),
+    to: text('to', { mode: 'json' }).$type<StoredMailbox[]>().notNull(),
+    reference: text('reference'),
+    labels: text('labels', { mode: 'json' }).$type<Record<string, string>>().notNull(),
+    data: text('data', { mode: 'json' }).$type<unknown>().notNull(),
+    /** Message-ID without angle brackets. */
+    headerId: text('header_id').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [
+    index('messages_by_space').on(table.space, table.id),
+    index('messages_by_header_id').on(table.headerId),
+    index('messages_by_reference').on(table.space, table.reference),
+  ],
+);
+
+/** The bytes as they were handed over; made at the first attempt and the same for every later one. */
+export const mails = sqliteTable('mails', {
+  messageId: text('message_id')
+    .primaryKey()
+    .references(() => messages.id),
+  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+});
+
+export const deliveries = sqliteTable(
+  'deliveries',
+  {
+    id: text('id').primaryKey(),
+    messageId: text('message_id')
+      .notNull()
+      .references(() => messages.id),
+    space: text('space').notNull(),
+    address: text('address').notNull(),
+    state: text('state').$type<State>().notNull(),
+    cause: text('cause').$type<Cause>(),
+    attempts: integer('attempts').notNull(),
+    createdAt: integer('created_at').notNull(),
+    /** When the next attempt is due; null when none follows. */
+    nextAttemptAt: integer('next_attempt_at'),
+    leaseUntil: integer('lease_until'),
+  },
+  (table) => [
+    index('deliveries_by_message').on(table.messageId),
+    index('deliveries_due').on(table.nextAttemptAt),
+    index('deliveries_by_address').on(table.space, table.address),
+    index('deliveries_by_state').on(table.space, table.state, table.id),
+  ],
+);
+
+export const attempts = sqliteTable(
+  'attempts',
+  {
+    id: text('id').primaryKey(),
+    deliveryId: text('delivery_id')
+      .notNull()
+      .references(() => deliveries.id),
+    number: integer('number').notNull(),
+    provider: text('provider').notNull(),
+    startedAt: integer('started_at').notNull(),
+    endedAt: integer('ended_at'),
+    /** Null while it is under way. */
+    outcome: text('outcome').$type<'accepted' | 'refused' | 'deferred' | 'trouble' | 'uncertain'>(),
+    phase: text('phase'),
+    replyCode: integer('reply_code'),
+    status: text('status'),
+    diagnostic: text('diagnostic'),
+  },
+  (table) => [uniqueIndex('attempts_by_delivery').on(table.deliveryId, table.number)],
+);
+
+export const facts = sqliteTable(
+  'facts',
+  {
+    /** Made from what the fact says, so that the same fact reported twice is one row. */
+    id: text('id').primaryKey(),
+    deliveryId: text('delivery_id')
+      .notNull()
+      .references(() => deliveries.id),
+    kind: text('kind').$type<FactKind>().notNull(),
+    source: text('source').$type<FactSource>().notNull(),
+    at: integer('at').notNull(),
+    recordedAt: integer('recorded_at').notNull(),
+    cause: text('cause').$type<Cause>(),
+    status: text('status'),
+    replyCode: integer('reply_code'),
+    diagnostic: text('diagnostic'),
+    returnId: text('return_id'),
+  },
+  (table) => [index('facts_by_delivery').on(table.deliveryId)],
+);
+
+export const returns = sqliteTable('returns', {
+  id: text('id').primaryKey(),
+  /** SHA-256 of envelope and bytes: the same mail twice is one return. */
+  hash: text('hash').notNull().unique(),
+  receivedAt: integer('received_at').notNull(),
+  envelopeFrom: text('envelope_from').notNull(),
+  envelopeTo: text('envelope_to').notNull(),
+  kind: text('kind').notNull(),
+  deliveryId: text('delivery_id'),
+  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+});
+
+export const idempotency = sqliteTable(
+  'idempotency',
+  {
+    space: text('space').notNull(),
+    key: text('key').notNull(),
+    bodyHash: text('body_hash').notNull(),
+    messageId: text('message_id').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.key] })],
+);
+
+/** One-time sign-in tokens and sessions of the console, hashed. */
+export const sessions = sqliteTable('sessions', {
+  hash: text('hash').primaryKey(),
+  kind: text('kind').$type<'sign-in' | 'session'>().notNull(),
+  createdAt: integer('created_at').notNull(),
+  expiresAt: integer('expires_at').notNull(),
+});

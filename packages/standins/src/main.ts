@@ -1,0 +1,28 @@
+import { readFileSync } from 'node:fs';
+import { z } from 'zod';
+import { Script } from './script.js';
+import { startSmtpProvider } from './smtp-provider.js';
+
+// Run as a process of its own: `node main.js SETTINGS.json`. The outside world shares no memory with the service.
+
+const Settings = z.strictObject({
+  name: z.string(),
+  host: z.string(),
+  port: z.int(),
+  returnsTo: z.strictObject({ host: z.string(), port: z.int() }),
+  reportAfterMs: z.int(),
+  tally: z.string().optional(),
+  script: Script,
+});
+
+const file = process.argv[2];
+if (file === undefined) throw new Error('usage: main.js SETTINGS.json');
+const provider = await startSmtpProvider(Settings.parse(JSON.parse(readFileSync(file, 'utf8'))));
+process.stdout.write(`${JSON.stringify({ port: provider.port })}\n`);
+const end = (): void => {
+  void provider.close().then(() => process.exit(0));
+};
+process.on('SIGTERM', end);
+process.on('SIGINT', end);
+// Ends with its parent: when the pipe to it closes, nobody is left to stop it.
+process.stdin.on('end', end).resume();

@@ -1,0 +1,22 @@
+// Builds everything: the packages with tsc, the console with Vite (only when its sources changed).
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root, run } from './steps.mjs';
+
+run('tsc -b', process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
+
+const consoleRoot = join(root, 'packages/console');
+const hash = createHash('sha256');
+for (const folder of ['src', 'public', '../client/src']) {
+  for (const entry of readdirSync(join(consoleRoot, folder), { recursive: true, withFileTypes: true })) {
+    if (entry.isFile()) hash.update(entry.name).update(readFileSync(join(entry.parentPath, entry.name)));
+  }
+}
+for (const file of ['index.html', 'vite.config.ts', 'package.json']) hash.update(readFileSync(join(consoleRoot, file)));
+const mark = join(consoleRoot, 'dist/.sources');
+const sources = hash.digest('hex');
+if (!existsSync(mark) || readFileSync(mark, 'utf8') !== sources) {
+  run('vite build', 'npx', ['vite', 'build', '--logLevel', 'warn'], { cwd: consoleRoot });
+  writeFileSync(mark, sources);
+}

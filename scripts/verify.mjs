@@ -1,0 +1,35 @@
+// npm run verify: build, lint, format, types, arrows, tests. One command before each commit, and what CI runs.
+import { readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { spawnSync } from 'node:child_process';
+import { build, root, run } from './steps.mjs';
+
+const node = process.execPath;
+build();
+run('OpenAPI document and client types are current', node, ['scripts/openapi.mjs', '--check']);
+run('Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
+run('Types of tests and console', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']);
+run('Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']);
+run('Arrows point down', 'npm', ['run', '-s', 'arrows']);
+run('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
+
+const results = join(root, 'node_modules/.cache/verbalis-jest.json');
+rmSync(results, { force: true });
+const jest = [
+  '--experimental-vm-modules',
+  '--disable-warning=ExperimentalWarning',
+  'node_modules/jest/bin/jest.js',
+  '--json',
+  `--outputFile=${results}`,
+  ...process.argv.slice(2),
+];
+console.error('\n▸ Tests');
+const { status } = spawnSync(node, jest, { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, FORCE_COLOR: '0' } });
+const { numPassedTests, numFailedTests, numPendingTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(results, 'utf8'));
+const failed = numFailedTests + numRuntimeErrorTestSuites;
+console.log(`${numPassedTests} passed, ${failed} failed${numPendingTests > 0 ? `, ${numPendingTests} skipped` : ''}`);
+if (numPendingTests > 0 && process.env.CI) {
+  console.error('On CI a test that cannot run is a failure.');
+  process.exit(1);
+}
+process.exit(status ?? 1);
