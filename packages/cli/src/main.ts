@@ -1,16 +1,17 @@
 import { existsSync } from 'node:fs';
 import { RefusedError, UnreachableError } from '@verbalis/client';
 import { Command, CommanderError, Option } from 'commander';
-import { check } from './commands/check.js';
-import { demo } from './commands/demo.js';
-import { addKey } from './commands/keys.js';
-import { listMessages, showMessage } from './commands/messages.js';
-import { PARTS, render } from './commands/render.js';
-import { send } from './commands/send.js';
-import { serve } from './commands/serve.js';
+import type { check } from './commands/check.js';
+import type { demo } from './commands/demo.js';
+import type { addKey } from './commands/keys.js';
+import type { listMessages } from './commands/messages.js';
+import type { render } from './commands/render.js';
+import type { send } from './commands/send.js';
+import type { serve } from './commands/serve.js';
 import { connect } from './connection.js';
 import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
 
+// Each command's code is loaded when it is called: most need little of the whole.
 type Action = (output: Output) => Promise<ExitCode>;
 
 /** Everything the command line can do, in the order of the work. */
@@ -32,7 +33,9 @@ function program(run: (action: Action) => Promise<void>): Command {
   example(
     root.command('check <mailfolder>').description('write: find what is wrong in a mail folder').option('--json', 'for machines'),
     'verbalis check demo/mail',
-  ).action((folder: string, options: Parameters<typeof check>[1]) => run((output) => check(folder, options, output)));
+  ).action((folder: string, options: Parameters<typeof check>[1]) =>
+    run(async (output) => (await import('./commands/check.js')).check(folder, options, output)),
+  );
 
   example(
     root
@@ -41,11 +44,11 @@ function program(run: (action: Action) => Promise<void>): Command {
       .option('--sample <name>', 'a sample of the template (the first one when left out)')
       .option('--data <file>', 'JSON data; - for standard input')
       .option('--locale <tag>', 'BCP 47 tag')
-      .addOption(new Option('--part <part>', 'one part, as it is').choices([...PARTS]))
+      .addOption(new Option('--part <part>', 'one part, as it is').choices(['subject', 'preview', 'html', 'text', 'eml']))
       .option('--json', 'for machines'),
     'verbalis render demo/mail booking-confirmed --sample typical --part text',
   ).action((folder: string, template: string, options: Parameters<typeof render>[2]) =>
-    run((output) => render(folder, template, options, output)),
+    run(async (output) => (await import('./commands/render.js')).render(folder, template, options, output)),
   );
 
   example(
@@ -63,7 +66,7 @@ function program(run: (action: Action) => Promise<void>): Command {
     ),
     "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
   ).action((template: string | undefined, options: Parameters<typeof send>[2] & Parameters<typeof connect>[0]) =>
-    run((output) => send(connect(options), template, options, output)),
+    run(async (output) => (await import('./commands/send.js')).send(connect(options), template, options, output)),
   );
 
   const messages = root.command('messages').description('track: messages and what became of them');
@@ -81,11 +84,11 @@ function program(run: (action: Action) => Promise<void>): Command {
     ),
     'verbalis messages list --state failed',
   ).action(({ url, key, space, ...options }: Parameters<typeof listMessages>[1] & Parameters<typeof connect>[0]) =>
-    run((output) => listMessages(connect({ url, key, space }), options, output)),
+    run(async (output) => (await import('./commands/messages.js')).listMessages(connect({ url, key, space }), options, output)),
   );
   example(remote(messages.command('show <message>').description('the story of one message')), 'verbalis messages show m01k…').action(
     (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
-      run((output) => showMessage(connect(options), id, options, output)),
+      run(async (output) => (await import('./commands/messages.js')).showMessage(connect(options), id, options, output)),
   );
 
   example(
@@ -95,7 +98,7 @@ function program(run: (action: Action) => Promise<void>): Command {
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
       .option('--json', 'say where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
-  ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
+  ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./commands/serve.js')).serve(options, output)));
 
   const keys = root.command('keys').description('set up: keys of a space');
   example(
@@ -107,7 +110,7 @@ function program(run: (action: Action) => Promise<void>): Command {
     ),
     'verbalis keys add shop --space harbour --scopes send,read',
   ).action((name: string, options: Parameters<typeof addKey>[2] & Parameters<typeof connect>[0]) =>
-    run((output) => addKey(connect(options), name, options, output)),
+    run(async (output) => (await import('./commands/keys.js')).addKey(connect(options), name, options, output)),
   );
 
   example(
@@ -117,7 +120,7 @@ function program(run: (action: Action) => Promise<void>): Command {
       .option('--once', 'show the outcome and end: 0 when all came out as scripted')
       .option('--dir <folder>', 'where its database goes (.demo)'),
     'verbalis demo --once',
-  ).action((options: Parameters<typeof demo>[0]) => run((output) => demo(options, output)));
+  ).action((options: Parameters<typeof demo>[0]) => run(async (output) => (await import('./commands/demo.js')).demo(options, output)));
   return root;
 }
 
@@ -139,6 +142,10 @@ function explain(error: unknown, output: Output): ExitCode {
     if (hint !== undefined) lines.push(`  ${color.cyan(hint)}`);
     output.note(lines.join('\n'));
     return 1;
+  }
+  if (error instanceof Error && error.name === 'FolderError') {
+    output.note(`${color.red('✗')} ${error.message}\n  Name the folder that holds mail.yaml.`);
+    return 2;
   }
   output.note(`${color.red('✗')} ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
   return 1;

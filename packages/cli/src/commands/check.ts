@@ -1,7 +1,7 @@
 import { linkFolder } from '@verbalis/core/folder';
 import { codeFrame, type Problem } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
-import { readMailFolder } from '@verbalis/service/editions';
+import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
 
 export async function check(folder: string, options: { json?: boolean }, output: Output): Promise<ExitCode> {

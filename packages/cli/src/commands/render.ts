@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
 import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
 import { isFault, parseMailbox, writeMail } from '@verbalis/core/mime';
-import { didYouMean } from '@verbalis/core/problems';
+import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { prepare, RenderFault, type Rendering } from '@verbalis/core/render';
-import { readMailFolder } from '@verbalis/service/editions';
+import { readMailFolder } from '@verbalis/service/mail-folder';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
 
@@ -82,10 +82,10 @@ export function readJson(file: string): unknown {
   }
   try {
     return JSON.parse(text) as unknown;
-  } catch (error) {
-    throw new UsageError(
-      `${file === '-' ? 'Standard input' : file} is not JSON: ${error instanceof Error ? error.message : String(error)}`,
-    );
+  } catch {
+    const fault = jsonFault(text);
+    const { line, column } = new SourceText(file, text).place(fault.offset);
+    throw new UsageError(`${file === '-' ? 'Standard input' : file} is not JSON: line ${line}, column ${column}: ${fault.message}.`);
   }
 }
 

@@ -19,18 +19,17 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     return 2;
   }
   const { url, signInUrl, returnsPort, stop } = service;
+  // Whoever reads where it listens may end it at once: the ear is open before the mouth.
+  const told = new Promise<void>((resolve) => {
+    process.once('SIGINT', () => resolve());
+    process.once('SIGTERM', () => resolve());
+  });
   if (options.json === true) output.out(JSON.stringify({ url, signInUrl, returnsPort }));
   else
     output.out(
       `Verbalis listens at ${url}\nConsole (this link opens it once): ${signInUrl}\nReturns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
     );
-  await new Promise<void>((resolve) => {
-    const end = (): void => {
-      resolve();
-    };
-    process.once('SIGINT', end);
-    process.once('SIGTERM', end);
-  });
+  await told;
   output.note('Ending: what is under way is finished first.');
   await stop();
   return 0;

@@ -106,6 +106,14 @@ const Mode = styled.span<{ readonly $captures: boolean }>`
   color: ${({ $captures }) => ($captures ? color.wait : color.good)};
 `;
 
+const Chosen = styled(SelectValue)`
+  display: flex;
+  flex: 1;
+  gap: 8px;
+  align-items: baseline;
+  justify-content: space-between;
+`;
+
 const Choices = styled(Popover)`
   background: ${color.raised};
   border: 1px solid ${color.hair};
@@ -170,8 +178,13 @@ export function Frame() {
         <Select value={space.name} onChange={(key) => choose(String(key))}>
           <Small>Space</Small>
           <SpaceButton $captures={space.mode === 'capture'}>
-            <SelectValue>{() => space.name}</SelectValue>
-            <Mode $captures={space.mode === 'capture'}>{modeWord(space.mode)}</Mode>
+            <Chosen>
+              {() => (
+                <>
+                  <span>{space.name}</span> <Mode $captures={space.mode === 'capture'}>{modeWord(space.mode)}</Mode>
+                </>
+              )}
+            </Chosen>
           </SpaceButton>
           <Choices>
             <ListBox items={spaces.map((one) => ({ ...one, id: one.name }))}>

@@ -305,7 +305,7 @@ export interface CauseEvidence {
 }
 
 // Codes that say something of their own; others are what servers write when they do not want to say more.
-const GENERIC = new Set(['0.0', '1.0', '2.0', '4.0', '5.0', '7.0', '7.1', '5.4', '3.0', '6.0']);
+const GENERIC = new Set(['0.0', '1.0', '2.0', '4.0', '4.4', '5.0', '7.0', '7.1', '5.4', '3.0', '6.0']);
 
 /**
  * Why a mail was not taken. An exact enhanced code decides; a generic one or none gives way to the words of the diagnostic;

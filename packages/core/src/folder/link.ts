@@ -1,5 +1,5 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
-import { problem, SourceText, type Problem } from '../problems/index.js';
+import { jsonFault, problem, SourceText, type Problem } from '../problems/index.js';
 import { dataCheck, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
 import { isLocale, readSettings, type MailSettings } from './settings.js';
 import { readTheme } from './theme.js';
@@ -186,10 +186,11 @@ function readJson(file: string, text: string | undefined, problems: Problem[]): 
   if (text === undefined) return undefined;
   try {
     return JSON.parse(text) as unknown;
-  } catch (error) {
-    const message = error instanceof Error ? error.message : '';
-    const at = Number(/position (\d+)/.exec(message)?.[1] ?? 0);
-    problems.push(problem('json', new SourceText(file, text).place(at), `This is not valid JSON: ${message}`));
+  } catch {
+    const fault = jsonFault(text);
+    problems.push(
+      problem('json', new SourceText(file, text).place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`),
+    );
     return undefined;
   }
 }

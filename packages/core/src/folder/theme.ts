@@ -1,5 +1,5 @@
 import { COLORS, USUAL_THEME, type Color, type Pair, type Theme } from '../html/index.js';
-import { didYouMean, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { didYouMean, jsonFault, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -19,8 +19,9 @@ export function readTheme(file: string, text: string, problems: Problem[]): Them
   let json: unknown;
   try {
     json = JSON.parse(text);
-  } catch (error) {
-    problems.push(problem('json', source.place(0), `This is not valid JSON: ${error instanceof Error ? error.message : ''}`));
+  } catch {
+    const fault = jsonFault(text);
+    problems.push(problem('json', source.place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`));
     return USUAL_THEME;
   }
   const tokens = new Map<string, Json>();

@@ -60,7 +60,7 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): { fro
         problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Write ${name}: "…".`));
         continue;
       }
-      front.set(name, readScalar(source, from + value.range[0], from + value.range[1], String(value.value), problems));
+      front.set(name, readScalar(source, from + value.range[0], from + value.range[1], value.toString(), problems));
     }
   } else if (document.errors.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));

@@ -1,4 +1,4 @@
-import { problem, type Problem, type SourceText } from '../problems/index.js';
+import { problem, type Place, type Problem, type SourceText } from '../problems/index.js';
 import type { BinaryOperator, Expression, Insertion } from './expression.js';
 import { tokenize, type Token } from './tokens.js';
 
@@ -75,12 +75,13 @@ class Reader {
     }
   }
 
-  span(from: Expression, to: Token): ReturnType<SourceText['place']> {
-    return this.source.place(from.place.offset, to.offset + to.length - from.place.offset);
+  // Places are joined, not offsets: a place is in the file, a token's offset only in the text that is being read.
+  span(from: Expression, to: Token): Place {
+    return through(from.place, this.source.place(to.offset, to.length));
   }
 
-  join(left: Expression, right: Expression): ReturnType<SourceText['place']> {
-    return this.source.place(left.place.offset, right.place.offset + right.place.length - left.place.offset);
+  join(left: Expression, right: Expression): Place {
+    return through(left.place, right.place);
   }
 
   /** pipe := choice ('|' name primary*)* */
@@ -112,15 +113,14 @@ class Reader {
     const word = this.next();
     const key = this.next();
     const values: { name: string; value: Expression }[] = [];
-    let end = key.offset + key.length;
+    let place = through(this.source.place(word.offset, word.length), this.source.place(key.offset, key.length));
     while (this.token.kind === 'name' && this.following?.kind === 'sign' && this.following.text === '=') {
       const name = this.next().text;
       this.next();
       const value = this.postfix();
       values.push({ name, value });
-      end = value.place.offset + value.place.length;
+      place = through(place, value.place);
     }
-    const place = this.source.place(word.offset, end - word.offset);
     return { kind: 'say', key: String(key.value), values, place };
   }
 
@@ -176,7 +176,7 @@ class Reader {
     this.next();
     const operand = this.unary();
     this.#depth -= 1;
-    const place = this.source.place(token.offset, operand.place.offset + operand.place.length - token.offset);
+    const place = through(this.source.place(token.offset, token.length), operand.place);
     return { kind: 'unary', operator, operand, place };
   }
 
@@ -236,6 +236,11 @@ class Reader {
     }
     throw this.fault('expression-expected', `Expected a value, found ${said(token)}.`, undefined, token);
   }
+}
+
+/** From the start of one place to the end of another. */
+function through(from: Place, to: Place): Place {
+  return { ...from, length: Math.max(from.length, to.offset + to.length - from.offset) };
 }
 
 function said(token: Token): string {

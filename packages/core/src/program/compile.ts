@@ -51,6 +51,7 @@ export function compileFolder(project: MailProject): CompiledFolder {
       );
     }
   }
+  for (const layout of layouts.values()) problems.push(...layout.problems);
   const templates = new Map<string, CompiledTemplate>();
   for (const [name, template] of project.templates) {
     const compiled = compileTemplate(project, template, layouts);

@@ -86,11 +86,9 @@ export class TextCompiler implements TextSide {
         return [{ op: 'inset', first: '> ', rest: '> ', body: this.flow(node.children) }];
       case 'code': {
         const lines = joined(
-          node.parts.map((part): Op =>
-            typeof part === 'string' ? part.replace(/^/gm, '    ') : { op: 'put', value: valueOf(part, this.names), as: 'text' },
-          ),
+          node.parts.map((part): Op => (typeof part === 'string' ? part : { op: 'put', value: valueOf(part, this.names), as: 'text' })),
         );
-        return [{ op: 'lines', body: lines }];
+        return [{ op: 'inset', first: '    ', rest: '    ', body: [{ op: 'lines', body: lines }] }];
       }
       case 'rule':
         return [{ op: 'rule' }];

@@ -74,7 +74,16 @@ export class ClientDialogue {
 
   /** Hands a mail over; only when `ready`. */
   deliver(envelope: Envelope, mail: Uint8Array): ClientStep[] {
-    if (this.#state !== 'ready') throw new Error('The dialogue is not ready for a mail.');
+    if (this.#state !== 'ready') {
+      // A server that said good-bye between being ready and being asked.
+      return [
+        {
+          kind: 'outcome',
+          outcome: { kind: 'trouble', phase: 'hello', reply: undefined, reason: 'The server closed the connection before the mail.' },
+        },
+        { kind: 'close' },
+      ];
+    }
     for (const address of [envelope.from, envelope.to]) {
       // The last guard: no address can bring a command of its own.
       if (/[\r\n\0<>]/.test(address) || (/\s/.test(address) && !address.startsWith('"'))) {

@@ -1,2 +1,1 @@
-export { FolderError, readMailFolder } from './folder.js';
 export { editionCache, EditionError, type Editions, type LoadedEdition, type ReadyTemplate } from './loaded.js';

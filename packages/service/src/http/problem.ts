@@ -1,4 +1,4 @@
-import { didYouMean } from '@verbalis/core/problems';
+import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import type { ErrorRequestHandler, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
@@ -99,7 +99,7 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
         }),
       );
     } else if (type === 'entity.parse.failed') {
-      sendProblem(response, new Refusal(400, 'malformed-json', 'The body is not JSON', { detail: placeOfFault(error, body) }));
+      sendProblem(response, new Refusal(400, 'malformed-json', 'The body is not JSON', { detail: placeOfFault(body) }));
     } else if (status !== undefined && status >= 400 && status < 500) {
       sendProblem(
         response,
@@ -117,11 +117,9 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
   };
 }
 
-function placeOfFault(error: unknown, body: unknown): string {
-  const message = error instanceof Error ? error.message : 'unreadable';
-  const position = /position (\d+)/.exec(message)?.[1];
-  if (position === undefined || typeof body !== 'string') return message;
-  const before = body.slice(0, Number(position));
-  const line = before.split('\n').length;
-  return `${message.replace(/ \(line.*\)$/, '')} (line ${line}, column ${before.length - before.lastIndexOf('\n')})`;
+function placeOfFault(body: unknown): string {
+  if (typeof body !== 'string') return 'It cannot be read.';
+  const { offset, message } = jsonFault(body);
+  const { line, column } = new SourceText('body', body).place(offset);
+  return `Line ${line}, column ${column}: ${message}.`;
 }

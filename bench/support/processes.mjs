@@ -1,0 +1,22 @@
+// Servers of a benchmark run as processes of their own, as they do in life.
+import { spawn } from 'node:child_process';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+
+export const root = resolve(import.meta.dirname, '../..');
+
+export function folder() {
+  return mkdtempSync(join(tmpdir(), 'verbalis-bench-'));
+}
+
+/** Starts `node FILE ARGS` and reads the line of JSON that it says first. */
+export async function started(file, args, env = {}) {
+  const child = spawn(process.execPath, [file, ...args], { env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'inherit'] });
+  const line = await new Promise((done, fail) => {
+    createInterface({ input: child.stdout }).once('line', done);
+    child.once('exit', (code) => fail(new Error(`${file} ended with ${code}`)));
+  });
+  return { said: JSON.parse(line), stop: () => child.kill('SIGKILL') };
+}

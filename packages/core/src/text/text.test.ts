@@ -1,0 +1,53 @@
+import { expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { displayWidth, pairs, table, wrap } from './index.js';
+
+test.each([
+  ['abc', 3],
+  ['大人', 4],
+  ['é', 1],
+  ['👩‍👩‍👧‍👦', 2],
+])('the width of %s', (text, width) => {
+  expect(displayWidth(text)).toBe(width);
+});
+
+test('wrapping keeps words whole and lines within the width', () => {
+  expect(wrap('one two three four', 9)).toEqual(['one two', 'three', 'four']);
+  expect(wrap('see https://host.example/a/very/long/address now', 12)).toEqual(['see', 'https://host.example/a/very/long/address', 'now']);
+  expect(wrap('a\nb', 10)).toEqual(['a', 'b']);
+  expect(wrap('日本語の文章は空白がない。', 8)).toEqual(['日本語の', '文章は空', '白がな', 'い。']);
+});
+
+test('no text is lost and no line with a choice is too long', () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.string({ minLength: 1, maxLength: 12, unit: 'grapheme' }).filter((word) => !/\s/.test(word))),
+      fc.integer({ min: 10, max: 80 }),
+      (words, width) => {
+        const lines = wrap(words.join(' '), width);
+        expect(lines.join('').replace(/\s/g, '')).toBe(words.join(''));
+        for (const line of lines) if (line.includes(' ')) expect(displayWidth(line)).toBeLessThanOrEqual(width);
+      },
+    ),
+  );
+});
+
+test('pairs stand in a column; a long label stands above its value', () => {
+  const row = (...cells: string[]) => ({ cells, total: false });
+  expect(pairs([row('To', 'Oldquay'), row('Vessel', 'MV Curlew')], 40)).toEqual(['To:     Oldquay', 'Vessel: MV Curlew']);
+  expect(pairs([row('A label that is really long', 'value')], 30)).toEqual(['A label that is really long:', '  value']);
+});
+
+test('a table wraps its first column and stacks when nothing fits', () => {
+  const rows = [
+    { cells: ['A long label for a thing', '12', '1.00'], total: false },
+    { cells: ['Total', '', '1.00'], total: true },
+  ];
+  expect(table(rows, [false, true, true], 28)).toEqual([
+    'A long label for a',
+    'thing               12  1.00',
+    '----------------------------',
+    'Total                   1.00',
+  ]);
+  expect(table(rows, [false, true, true], 16)).toEqual(['A long label for', 'a thing', '  12', '  1.00', 'Total', '  1.00']);
+});

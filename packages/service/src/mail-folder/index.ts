@@ -1,0 +1,1 @@
+export { FolderError, readMailFolder } from './read.js';

@@ -1,0 +1,267 @@
+import { spawn, spawnSync } from 'node:child_process';
+import { createServer } from 'node:net';
+import { cpSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { booking, DEMO_FOLDER, ROOT, startTestService, temporaryFolder, type TestService } from './support/service.js';
+
+// The command line as a process. It must be built: verify does that before.
+const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
+let all: TestService;
+const folder = temporaryFolder();
+beforeAll(async () => {
+  all = await startTestService({ script: { 'refused@post.example': 'refuse' } });
+});
+afterAll(async () => {
+  await all.stop();
+  folder.remove();
+});
+
+interface Ran {
+  code: number | null;
+  out: string;
+  err: string;
+}
+
+function verbalis(args: string[], options: { env?: Record<string, string>; input?: string; cwd?: string } = {}): Promise<Ran> {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, [CLI, ...args], {
+      cwd: options.cwd ?? folder.path,
+      env: { PATH: process.env['PATH'], VERBALIS_URL: all.service.url, VERBALIS_KEY: all.key, ...options.env },
+    });
+    const ran: Ran = { code: null, out: '', err: '' };
+    child.stdout.on('data', (bytes: Buffer) => (ran.out += bytes.toString()));
+    child.stderr.on('data', (bytes: Buffer) => (ran.err += bytes.toString()));
+    child.on('close', (code) => resolve({ ...ran, code }));
+    child.stdin.end(options.input ?? '');
+  });
+}
+
+async function freePort(): Promise<number> {
+  const server = createServer();
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+  const address = server.address();
+  await new Promise((done) => server.close(done));
+  return typeof address === 'object' && address !== null ? address.port : 0;
+}
+
+describe('check', () => {
+  test('a folder without faults: 0', async () => {
+    expect(await verbalis(['check', DEMO_FOLDER])).toMatchObject({ code: 0, out: expect.stringContaining('✓') });
+    const { out } = await verbalis(['check', DEMO_FOLDER, '--json']);
+    expect(JSON.parse(out)).toMatchObject({ templates: expect.any(Number), problems: [] });
+  });
+  test('faults with place, frame and hint: 1', async () => {
+    const copy = join(folder.path, 'broken');
+    cpSync(DEMO_FOLDER, copy, { recursive: true });
+    const file = join(copy, 'templates/booking-confirmed/message.md');
+    writeFileSync(file, readFileSync(file, 'utf8').replace('booking.total | money', 'booking.totl | mony'));
+    const { code, out } = await verbalis(['check', copy]);
+    expect(code).toBe(1);
+    expect(out).toContain('templates/booking-confirmed/message.md:22:24  error unknown-field');
+    expect(out).toContain('> 22 | = Total | | {{ booking.totl | mony booking.currency }}');
+    expect(out).toContain('Did you mean "total"?');
+    expect(out).toContain('Did you mean "money"?');
+    const machine = await verbalis(['check', copy, '--json']);
+    expect(JSON.parse(machine.out).problems[0]).toEqual({
+      file: 'templates/booking-confirmed/message.md',
+      line: 22,
+      column: 24,
+      code: 'unknown-field',
+      severity: 'error',
+      message: '"booking" has no field "totl".',
+      hint: 'Did you mean "total"?',
+    });
+    expect((await verbalis(['render', copy, 'booking-confirmed'])).code).toBe(1);
+  });
+  test('no folder: 2', async () => {
+    expect(await verbalis(['check', '/nowhere'])).toMatchObject({ code: 2, err: expect.stringContaining('cannot be read') });
+  });
+});
+
+describe('render', () => {
+  test.each([
+    [['--sample', 'nasty', '--part', 'subject'], 'Booking SM-990017: Brackwater to Oldquay\n'],
+    [['--part', 'preview', '--locale', 'en-GB'], 'Be at Pier 2 by 8:15 AM.\n'],
+  ])('%j', async (args, out) => {
+    const ran = await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', ...args.slice(0, 2), ...args.slice(2)]);
+    if (args.includes('nasty')) expect(ran).toMatchObject({ code: 0, out });
+    else expect(ran.code).toBe(0);
+  });
+  test('data from a file or standard input; the whole mail; JSON', async () => {
+    const data = JSON.stringify(booking('x@y.example').data);
+    expect((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--data', '-', '--part', 'text'], { input: data })).out).toContain(
+      'Adult  2  €48.00',
+    );
+    expect((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--part', 'eml'])).out).toContain(
+      'Content-Type: multipart/alternative',
+    );
+    expect(JSON.parse((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--json'])).out)).toMatchObject({
+      template: 'booking-confirmed',
+      locale: 'en',
+    });
+  });
+  test.each([
+    [['booking-confirm'], 2, 'Did you mean "booking-confirmed"?'],
+    [['booking-confirmed', '--sample', 'typicl'], 2, 'Did you mean "typical"?'],
+    [['booking-confirmed', '--part', 'htm'], 2, 'Allowed choices are'],
+    [['booking-confirmed', '--data', '-'], 2, 'line 1, column 11'],
+  ])('%j', async (args, code, words) => {
+    const ran = await verbalis(['render', DEMO_FOLDER, ...args], { input: '{"booking"' });
+    expect(ran.code).toBe(code);
+    expect(ran.err).toContain(words);
+  });
+});
+
+describe('send and messages', () => {
+  const data = join(folder.path, 'data.json');
+  beforeAll(() => writeFileSync(data, JSON.stringify(booking('x@y.example').data)));
+
+  test('send waits for the outcome; list and show tell it', async () => {
+    const good = await verbalis([
+      'send',
+      'booking-confirmed',
+      '--to',
+      'Ása <asa@post.example>',
+      '--data',
+      data,
+      '--reference',
+      'SM-3001',
+      '--label',
+      'from=test',
+      '--wait',
+      '--json',
+    ]);
+    expect(good.code).toBe(0);
+    const bad = await verbalis(['send', 'booking-confirmed', '--to', 'refused@post.example', '--data', data, '--wait']);
+    expect(bad).toMatchObject({ code: 1, out: expect.stringContaining('✗ failed') });
+    const list = await verbalis(['messages', 'list', '--state', 'failed']);
+    expect(list.out).toMatch(/refused@post\.example\s+✗ failed\s+mailbox-unknown\s+Booking/);
+    expect(list.out).not.toContain('asa@post.example');
+    const { id } = JSON.parse(good.out) as { id: string };
+    const { out } = await verbalis(['messages', 'show', id]);
+    expect(out).toContain('○ accepted  The mail to asa@post.example was taken by the provider');
+    expect(out).toContain('attempt 1: relay took it: “250 2.0.0 Taken as');
+    expect(JSON.parse((await verbalis(['messages', 'show', id, '--json'])).out)).toMatchObject({ id, labels: { from: 'test' } });
+  });
+
+  test.each([
+    [['send', 'booking-confirmed', '--to', 'nobody', '--data', 'data.json'], 1, 'to[0] is no address'],
+    [['send', 'booking-confirmd', '--to', 'a@b.example'], 1, 'Did you mean "booking-confirmed"?'],
+    [['send', 'booking-confirmed'], 2, 'Give --to ADDRESS'],
+    [['send', 'booking-confirmed', '--to', 'a@b.example', '--label', 'x'], 2, '--label name=value'],
+    [['messages', 'show', 'm0'], 1, 'no such message'],
+    [['mesages'], 2, 'Did you mean messages?'],
+    [['messages', 'list', '--limit', '0'], 1, 'limit'],
+  ])('%j', async (args, code, words) => {
+    const ran = await verbalis(args);
+    expect(ran.err).toContain(words);
+    expect(ran.code).toBe(code);
+  });
+
+  test('no service: 3; no key: 2; a wrong key: 1', async () => {
+    expect(await verbalis(['messages', 'list'], { env: { VERBALIS_URL: `http://127.0.0.1:${await freePort()}` } })).toMatchObject({
+      code: 3,
+      err: expect.stringContaining('verbalis serve'),
+    });
+    expect(await verbalis(['messages', 'list'], { env: { VERBALIS_KEY: 'wrong' } })).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('not known'),
+    });
+    const without = spawnSync(process.execPath, [CLI, 'messages', 'list'], {
+      cwd: folder.path,
+      env: { PATH: process.env['PATH'] },
+      encoding: 'utf8',
+    });
+    expect(without).toMatchObject({ status: 2, stderr: expect.stringContaining('VERBALIS_KEY') });
+  });
+
+  test('.env is read', async () => {
+    writeFileSync(join(folder.path, '.env'), `VERBALIS_URL=${all.service.url}\nVERBALIS_KEY=${all.key}\n`);
+    const ran = spawnSync(process.execPath, [CLI, 'messages', 'list', '--json'], {
+      cwd: folder.path,
+      env: { PATH: process.env['PATH'] },
+      encoding: 'utf8',
+      timeout: 100,
+    });
+    // The service lives in this very process, which is held by spawnSync: that it was asked at all is what is seen.
+    expect(ran.stderr).not.toContain('No key is set');
+    writeFileSync(join(folder.path, '.env'), '');
+  });
+});
+
+test('every command has help with an example', async () => {
+  for (const command of [
+    ['check'],
+    ['render'],
+    ['send'],
+    ['messages', 'list'],
+    ['messages', 'show'],
+    ['serve'],
+    ['keys', 'add'],
+    ['demo'],
+  ]) {
+    const { code, out } = await verbalis([...command, '--help']);
+    expect(code).toBe(0);
+    expect(out).toContain('For example');
+  }
+});
+
+describe('serve', () => {
+  const config = (text: string): string => {
+    const file = join(folder.path, `${Math.random().toString(36).slice(2)}.yaml`);
+    writeFileSync(file, text);
+    return file;
+  };
+  test('every fault of the configuration at once, with hints', async () => {
+    const file = config(
+      'listn: { port: 1 }\nlisten: { port: nine }\nspaces:\n  harbour: { mode: deliver, mailFolder: x, route: [relais] }\n',
+    );
+    const { code, err } = await verbalis(['serve', '--config', file], { env: { VERBALIS_LISTEN_PRT: '1' } });
+    expect(code).toBe(2);
+    expect(err).toContain('listn: is no setting. Did you mean "listen"?');
+    expect(err).toContain('listen.port:');
+    expect(err).toContain('VERBALIS_LISTEN_PRT: names no setting. Did you mean "VERBALIS_LISTEN_PORT"?');
+    const second = await verbalis(['serve', '--config', config('spaces:\n  harbour: { mode: deliver, mailFolder: x, route: [relais] }\n')]);
+    expect(second.err).toContain('spaces.harbour.route: names no provider: "relais"');
+  });
+  test('a port in use names the option', async () => {
+    const port = new URL(all.service.url).port;
+    const { code, err } = await verbalis(['serve', '--config', config('returns: { port: 0 }\nspaces: {}\n')], {
+      env: { VERBALIS_LISTEN_PORT: port },
+    });
+    expect(code).toBe(2);
+    expect(err).toContain(`Port ${port} on 127.0.0.1 is in use. Set another as listen.port (VERBALIS_LISTEN_PORT)`);
+  });
+  test('a mail folder with errors keeps the service from starting, and says where', async () => {
+    const { code, err } = await verbalis([
+      'serve',
+      '--config',
+      config(`listen: { port: 0 }\nreturns: { port: 0 }\nspaces:\n  dock: { mode: capture, mailFolder: ${folder.path}/broken }\n`),
+    ]);
+    expect(code).toBe(2);
+    expect(err).toContain('message.md:22:24  error unknown-field');
+  });
+  test.each(['SIGINT', 'SIGTERM'] as const)('ends cleanly on %s', async (signal) => {
+    const child = spawn(
+      process.execPath,
+      [CLI, 'serve', '--json', '--config', config('listen: { port: 0 }\nreturns: { port: 0 }\nspaces: {}\n')],
+      { cwd: folder.path, env: { PATH: process.env['PATH'] } },
+    );
+    await new Promise((ready) => child.stdout.once('data', ready));
+    child.kill(signal);
+    expect(await new Promise((done) => child.on('close', done))).toBe(0);
+  });
+});
+
+test('demo --once: every delivery ends as scripted', async () => {
+  const env = {
+    VERBALIS_LISTEN_PORT: String(await freePort()),
+    VERBALIS_RETURNS_PORT: String(await freePort()),
+    VERBALIS_PROVIDERS_NORTH_RELAY_PORT: String(await freePort()),
+  };
+  const { code, out } = await verbalis(['demo', '--once', '--dir', join(folder.path, 'demo')], { env });
+  expect(out).not.toContain('NOT as scripted');
+  expect(out.match(/as scripted/g)).toHaveLength(12);
+  expect(code).toBe(0);
+});

@@ -1,0 +1,139 @@
+import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { axe, browserTest, launch } from './support/browser.js';
+import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
+
+// The console as people meet it, in headless Chromium. It must be built: verify does that before.
+let all: TestService;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+const foreign: string[] = [];
+const complaints: string[] = [];
+
+beforeAll(async () => {
+  all = await startTestService({ script: { 'refused@post.example': 'refuse', 'bounced@post.example': 'report-failed' } });
+  browser = await launch();
+});
+afterAll(async () => {
+  await browser.close();
+  await all.stop();
+});
+beforeEach(async () => {
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  page = await context.newPage();
+  page.on('request', (request) => {
+    if (!request.url().startsWith(all.service.url) && !request.url().startsWith('data:')) foreign.push(request.url());
+  });
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !message.text().includes('401')) complaints.push(message.text());
+  });
+});
+afterEach(() => context.close());
+
+const signIn = async (): Promise<void> => {
+  await page.goto(all.service.url);
+  await page.getByLabel('Operator’s secret').fill(OPERATOR);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
+};
+
+browserTest('signs in with the secret, refuses a wrong one, and out again', async () => {
+  await page.goto(all.service.url);
+  expect(await axe(page)).toEqual([]);
+  await page.getByLabel('Operator’s secret').fill('wrong');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('alert').waitFor();
+  expect(await page.getByRole('alert').textContent()).toContain('not the operator’s secret');
+  await signIn();
+  await page.getByRole('button', { name: 'Sign out' }).click();
+  await page.getByRole('button', { name: 'Sign in' }).waitFor();
+});
+
+browserTest('the one-time link opens it, and leaves no token in the address', async () => {
+  await page.goto(all.service.signInUrl);
+  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
+  expect(page.url()).not.toContain('token');
+});
+
+browserTest('an empty space teaches; a message appears by itself; filters stand in the address', async () => {
+  await signIn();
+  await page.getByText('Nothing has been sent here yet').waitFor();
+  await all.client.messages.send(booking('fine@post.example', 'SM-2001'));
+  await all.client.messages.send(booking('refused@post.example', 'SM-2002'));
+  await page.getByRole('row', { name: /fine@post\.example/ }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('radio', { name: /^failed/ }).click();
+  await page.getByRole('row', { name: /fine@post\.example/ }).waitFor({ state: 'detached' });
+  expect(page.url()).toContain('state=failed');
+  await page.reload();
+  await page.getByRole('row', { name: /refused@post\.example/ }).waitFor();
+  expect(await page.getByRole('row').count()).toBe(2);
+});
+
+browserTest('one message: sentence, advice, journey with evidence, the mail in a frame where nothing runs', async () => {
+  const { id } = await all.client.messages.send(booking('bounced@post.example', 'SM-2003'));
+  await all.ended(id, 'failed');
+  await signIn();
+  await page.getByRole('row', { name: /bounced@post\.example/ }).click();
+  await page.getByText('after the provider had taken it: there is no such mailbox').waitFor();
+  const journey = await page.getByRole('list', { name: 'Journey' }).textContent();
+  expect(journey).toContain('relay took it');
+  expect(journey).toContain('550 5.1.1 <bounced@post.example>: no such user here');
+  const frame = page.frameLocator('iframe[title="HTML part"]');
+  await frame.getByRole('heading', { name: 'You are on board, Ása' }).waitFor();
+  expect(await page.locator('iframe').getAttribute('sandbox')).toBe('');
+  // A style that came in the mail is in force, and the page around it is not touched.
+  expect(await frame.locator('h1').evaluate((node) => getComputedStyle(node).fontSize)).toBe('26px');
+  expect(await page.getByLabel('Text part').textContent()).toContain(
+    'Change this booking: https://saltmarsh-ferries.example/bookings/SM-2003',
+  );
+  expect(await axe(page)).toEqual([]);
+  const headers = (await page.request.get(`${all.service.url}/v1/messages/${id}/html`)).headers()['content-security-policy'];
+  expect(headers).toContain("sandbox; default-src 'none'");
+});
+
+browserTest('keyboard alone: to a message and back', async () => {
+  await signIn();
+  await page.getByRole('row', { name: /fine@post\.example/ }).waitFor();
+  await page.getByLabel('Address or reference').focus();
+  for (let i = 0; i < 10 && !(await page.evaluate(() => document.activeElement?.getAttribute('role') === 'row')); i += 1)
+    await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { level: 1, name: /Booking SM-/ }).waitFor();
+  await page.getByRole('link', { name: '← Messages' }).focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
+});
+
+browserTest('a phone, in the dark: nothing scrolls sideways, axe finds nothing', async () => {
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await page.setViewportSize({ width: 360, height: 760 });
+  await signIn();
+  await page.getByRole('row').nth(1).waitFor();
+  const wide = () => page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
+  expect(await wide()).toBeLessThanOrEqual(0);
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('row').nth(1).click();
+  await page.frameLocator('iframe').getByRole('heading').first().waitFor();
+  expect(await wide()).toBeLessThanOrEqual(0);
+  expect(await axe(page)).toEqual([]);
+  for (const step of ['Write', 'Try', 'Send', 'Set up']) {
+    await page.getByRole('link', { name: step, exact: true }).click();
+    await page.getByRole('heading', { level: 1, name: step }).waitFor();
+    expect(await axe(page)).toEqual([]);
+  }
+});
+
+browserTest('a capturing space cannot be taken for a delivering one', async () => {
+  await signIn();
+  await page.getByRole('button', { name: /Space/ }).click();
+  await page.getByRole('option', { name: 'drydock' }).click();
+  await page.getByText('Nothing has been sent here yet').waitFor();
+  expect(await page.getByRole('button', { name: /Space/ }).textContent()).toContain('captures');
+});
+
+browserTest('no request to another host, and nothing that the policy had to stop', () => {
+  expect(foreign).toEqual([]);
+  expect(complaints).toEqual([]);
+});

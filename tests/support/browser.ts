@@ -1,0 +1,54 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { test } from '@jest/globals';
+import { chromium, type Browser, type Page } from 'playwright-core';
+
+const CHROMIUM = '/usr/bin/chromium';
+
+/** A test that needs a program of Debian's: skipped loudly where it is not there; on CI the run then fails. */
+export function needs(...files: string[]): typeof test | typeof test.skip {
+  const missing = files.filter((file) => !existsSync(file));
+  if (missing.length === 0) return test;
+  process.stderr.write(`\n!! SKIPPED, since these are not installed: ${missing.join(', ')}\n`);
+  return test.skip;
+}
+
+export const browserTest = needs(CHROMIUM);
+
+export function launch(): Promise<Browser> {
+  return chromium.launch({
+    executablePath: CHROMIUM,
+    args: [
+      '--headless',
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  });
+}
+
+const AXE = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** What axe finds wrong with a page, in short. */
+export async function axe(page: Page): Promise<string[]> {
+  await page.evaluate(AXE);
+  const violations = await page.evaluate(async () => {
+    const run = (
+      globalThis as unknown as {
+        axe: { run: (context: unknown, options: unknown) => Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
+      }
+    ).axe;
+    return (await run.run({ exclude: [['iframe']] }, { resultTypes: ['violations'] })).violations.map(
+      (one) =>
+        `${one.id}: ${one.nodes
+          .map((node) => node.html)
+          .join(' | ')
+          .slice(0, 300)}`,
+    );
+  });
+  return violations;
+}

@@ -1,0 +1,121 @@
+import { spawnSync } from 'node:child_process';
+import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+
+export const POSTFIX = '/usr/sbin/postfix';
+
+export async function freePort(): Promise<number> {
+  const server = createServer();
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+  const address = server.address();
+  await new Promise((done) => server.close(done));
+  return typeof address === 'object' && address !== null ? address.port : 0;
+}
+
+export interface PostfixOptions {
+  /** Mailboxes that it keeps itself, as addresses. */
+  readonly mailboxes: readonly string[];
+  /** Domain to port: where mail for other domains is handed on, on loopback. */
+  readonly routes: Readonly<Record<string, number>>;
+}
+
+export interface Postfix {
+  readonly port: number;
+  /** Files delivered to a mailbox. */
+  readonly delivered: (address: string) => string[];
+  readonly log: () => string;
+  readonly stop: () => void;
+}
+
+function id(user: string, flag: '-u' | '-g'): number {
+  return Number(spawnSync('id', [flag, user], { encoding: 'utf8' }).stdout.trim());
+}
+
+const SERVICES = `
+pickup    unix  n - n 60 1 pickup
+cleanup   unix  n - n - 0 cleanup
+qmgr      unix  n - n 1 1 qmgr
+rewrite   unix  - - n - - trivial-rewrite
+bounce    unix  - - n - 0 bounce
+defer     unix  - - n - 0 bounce
+trace     unix  - - n - 0 bounce
+verify    unix  - - n - 1 verify
+flush     unix  n - n 1000? 0 flush
+proxymap  unix  - - n - - proxymap
+smtp      unix  - - n - - smtp
+error     unix  - - n - - error
+retry     unix  - - n - - error
+discard   unix  - - n - - discard
+virtual   unix  - n n - - virtual
+anvil     unix  - - n - 1 anvil
+scache    unix  - - n - 1 scache
+postlog   unix-dgram n - n - 1 postlogd
+`;
+
+/** A Postfix of the test's own: its configuration, queue and mailboxes in one temporary folder, on a free port. Needs root. */
+export async function startPostfix(options: PostfixOptions): Promise<Postfix> {
+  // Postfix insists on owning its folders; those of /tmp that only root may enter would keep it out.
+  const base = mkdtempSync('/tmp/verbalis-postfix-');
+  chmodSync(base, 0o755);
+  const [uid, gid] = [id('postfix', '-u'), id('postfix', '-g')];
+  const port = await freePort();
+  for (const folder of ['conf', 'queue', 'data', 'mail']) mkdirSync(join(base, folder));
+  chownSync(join(base, 'data'), uid, gid);
+  chownSync(join(base, 'mail'), uid, gid);
+  const domains = [...new Set(options.mailboxes.map((one) => one.split('@')[1] ?? ''))];
+  writeFileSync(join(base, 'conf/mailboxes'), options.mailboxes.map((one) => `${one} ${one}/\n`).join(''));
+  writeFileSync(
+    join(base, 'conf/transport'),
+    Object.entries(options.routes)
+      .map(([domain, to]) => `${domain} smtp:[127.0.0.1]:${to}\n`)
+      .join(''),
+  );
+  writeFileSync(
+    join(base, 'conf/main.cf'),
+    `compatibility_level = 3.6
+queue_directory = ${base}/queue
+data_directory = ${base}/data
+maillog_file = ${base}/log
+maillog_file_prefixes = ${base}
+mail_owner = postfix
+myhostname = mx.postfix.example
+mydomain = postfix.example
+mydestination =
+inet_interfaces = 127.0.0.1
+inet_protocols = ipv4
+mynetworks = 127.0.0.0/8
+smtpd_relay_restrictions = permit_mynetworks, reject
+smtputf8_enable = yes
+alias_maps =
+alias_database =
+local_recipient_maps =
+virtual_mailbox_domains = ${domains.join(' ')}
+virtual_mailbox_base = ${base}/mail
+virtual_mailbox_maps = texthash:${base}/conf/mailboxes
+virtual_uid_maps = static:${uid}
+virtual_gid_maps = static:${gid}
+virtual_minimum_uid = 1
+transport_maps = texthash:${base}/conf/transport
+smtp_host_lookup = native
+relayhost =
+`,
+  );
+  writeFileSync(join(base, 'conf/master.cf'), `127.0.0.1:${port} inet n - n - - smtpd\n${SERVICES.trimStart()}`);
+  const postfix = (...args: string[]) => spawnSync(POSTFIX, ['-c', join(base, 'conf'), ...args], { encoding: 'utf8' });
+  const started = postfix('start');
+  const log = (): string => (existsSync(join(base, 'log')) ? readFileSync(join(base, 'log'), 'utf8') : '');
+  if (started.status !== 0) throw new Error(`Postfix did not start: ${started.stderr}\n${log()}`);
+  return {
+    port,
+    log,
+    delivered: (address) => {
+      const folder = join(base, 'mail', address, 'new');
+      return existsSync(folder) ? readdirSync(folder).map((name) => join(folder, name)) : [];
+    },
+    stop: () => {
+      postfix('stop');
+      rmSync(base, { recursive: true, force: true });
+    },
+  };
+}

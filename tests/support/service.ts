@@ -1,0 +1,132 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { Writable } from 'node:stream';
+import { createClient, type Client, type Message } from '@verbalis/client';
+import { startService, type Service } from '@verbalis/service';
+import { readConfig } from '@verbalis/service/config';
+import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/standins';
+import { stringify } from 'yaml';
+
+export const ROOT = resolve(import.meta.dirname, '../..');
+export const DEMO_FOLDER = join(ROOT, 'demo/mail');
+export const OPERATOR = 'the-operator-of-the-tests';
+
+/** A booking that fits the demo's template. */
+export function booking(to: string | { name: string; address: string }, reference = 'SM-1042') {
+  return {
+    template: 'booking-confirmed',
+    to: [to],
+    reference,
+    data: {
+      passenger: { givenName: 'Ása' },
+      booking: { reference, currency: 'EUR', fares: [{ label: 'Adult', count: 2, amount: 4800 }], total: 4800 },
+      sailing: {
+        from: 'Brackwater',
+        to: 'Tern Island',
+        pier: 'Pier 2',
+        vessel: 'MV Sandpiper',
+        boardsAt: '2026-12-04T08:15:00Z',
+        departsAt: '2026-12-04T08:45:00Z',
+      },
+      links: { manage: `https://saltmarsh-ferries.example/bookings/${reference}` },
+    },
+  };
+}
+
+export function temporaryFolder(): { path: string; remove: () => void } {
+  const path = mkdtempSync(join(tmpdir(), 'verbalis-test-'));
+  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
+}
+
+/** Waits until `look` gives something; the condition is asked for, no time is slept through. */
+export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs = 20_000): Promise<T> {
+  const end = Date.now() + patienceMs;
+  for (;;) {
+    const found = await look();
+    if (found !== undefined) return found;
+    if (Date.now() > end) throw new Error(`Waited ${patienceMs} ms in vain for ${look.toString().slice(0, 200)}`);
+    await new Promise((done) => setTimeout(done, 20));
+  }
+}
+
+export interface TestService {
+  readonly service: Service;
+  readonly client: Client;
+  readonly key: string;
+  readonly standIn: StandInProvider;
+  readonly logs: string[];
+  readonly folder: string;
+  /** The message, once every delivery is in one of these states. */
+  readonly ended: (id: string, ...states: string[]) => Promise<Message>;
+  readonly stop: () => Promise<void>;
+}
+
+/** A service on free ports with a stand-in provider, in this process. `change` is laid over its configuration. */
+export async function startTestService(
+  options: { script?: Script; change?: Record<string, unknown>; provider?: { host: string; port: number } } = {},
+): Promise<TestService> {
+  const { path, remove } = temporaryFolder();
+  const returnsTo = { host: '127.0.0.1', port: 0 };
+  const standIn = await startSmtpProvider({
+    name: 'stand-in',
+    host: '127.0.0.1',
+    port: 0,
+    script: options.script ?? {},
+    returnsTo,
+    reportAfterMs: 10,
+  });
+  const file = join(path, 'verbalis.yaml');
+  const logs: string[] = [];
+  writeFileSync(
+    file,
+    stringify({
+      listen: { port: 0 },
+      returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
+      log: { level: 'info' },
+      dispatch: {
+        retryByCause: {
+          'rate-or-greylist': { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
+          unreachable: { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
+        },
+      },
+      providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: standIn.port, ...options.provider } },
+      spaces: {
+        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
+        drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
+      },
+      ...options.change,
+    }),
+  );
+  const logTo = new Writable({
+    write(chunk: Buffer, _encoding, done) {
+      logs.push(chunk.toString());
+      done();
+    },
+  });
+  const service = await startService({ config: readConfig(file, {}), operatorSecret: OPERATOR, logTo });
+  returnsTo.port = service.returnsPort;
+  const { key } = await createClient({ url: service.url, key: OPERATOR, space: 'harbour' }).keys.add({
+    name: 'test',
+    scopes: ['send', 'read'],
+  });
+  const client = createClient({ url: service.url, key });
+  return {
+    service,
+    client,
+    key,
+    standIn,
+    logs,
+    folder: path,
+    ended: (id, ...states) =>
+      until(async () => {
+        const message = await client.messages.get(id);
+        return message.deliveries.every((one) => states.includes(one.state)) ? message : undefined;
+      }),
+    stop: async () => {
+      await service.stop();
+      await standIn.close();
+      remove();
+    },
+  };
+}
