@@ -1,6 +1,6 @@
 // npm run verify: build, lint, format, types, arrows, tests. One command before each commit, and what CI runs.
-import { readFileSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { build, root, run } from './steps.mjs';
 
@@ -14,6 +14,7 @@ run('Arrows point down', 'npm', ['run', '-s', 'arrows']);
 run('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
 
 const results = join(root, 'node_modules/.cache/verbalis-jest.json');
+mkdirSync(dirname(results), { recursive: true });
 rmSync(results, { force: true });
 const jest = [
   '--experimental-vm-modules',

@@ -107,7 +107,7 @@ export const CAUSE_TABLE: readonly CauseRow[] = [
       'usuario desconocido',
     ],
     sentence: 'there is no such mailbox',
-    advice: 'Ask for the right address; this one gets no more mail until the suppression is lifted.',
+    advice: 'Ask for the right address.',
   },
   {
     cause: 'mailbox-disabled',
@@ -126,7 +126,7 @@ export const CAUSE_TABLE: readonly CauseRow[] = [
       'no longer accepts',
     ],
     sentence: 'the mailbox is closed or disabled',
-    advice: 'Ask for another address; this one gets no more mail until the suppression is lifted.',
+    advice: 'Ask for another address.',
   },
   {
     cause: 'domain-unknown',
