@@ -6,6 +6,8 @@ const STEPS = [
   'problems',
   'formats',
   'text',
+  'strings',
+  'css',
   'notation',
   'typing',
   'render',

@@ -1,5 +1,6 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
 import { jsonFault, problem, SourceText, type Problem } from '../problems/index.js';
+import { readStrings, type Strings, type StringsFile } from '../strings/index.js';
 import { dataCheck, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
 import { isLocale, readSettings, type MailSettings } from './settings.js';
 import { readTheme } from './theme.js';
@@ -18,10 +19,17 @@ export interface Sample {
   readonly data: unknown;
 }
 
+/** A template's source: Markdown with blocks, or HTML of one's own. */
+export interface TemplateSource extends SourceFile {
+  readonly kind: 'md' | 'html';
+}
+
 export interface TemplateFiles {
   readonly name: string;
   /** By locale; '' is the source without one. */
-  readonly sources: ReadonlyMap<string, SourceFile>;
+  readonly sources: ReadonlyMap<string, TemplateSource>;
+  /** Text parts written by hand, by locale. */
+  readonly texts: ReadonlyMap<string, SourceFile>;
   readonly schema: JsonSchema;
   readonly schemaFile: string;
   readonly checkData: DataCheck;
@@ -33,10 +41,21 @@ export interface MailProject {
   readonly settings: MailSettings;
   readonly theme: Theme;
   readonly layouts: ReadonlyMap<string, SourceFile>;
+  /** Blocks of the mail folder's own. */
+  readonly blocks: ReadonlyMap<string, SourceFile>;
+  readonly strings: Strings;
+  /** Style sheets by path. */
+  readonly styles: ReadonlyMap<string, string>;
+  /** Bytes of assets by path. */
+  readonly assets: ReadonlyMap<string, number>;
   readonly templates: ReadonlyMap<string, TemplateFiles>;
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
   readonly texts: ReadonlyMap<string, string>;
+}
+
+function canonical(tag: string): string {
+  return Intl.getCanonicalLocales(tag)[0] ?? tag;
 }
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
@@ -82,10 +101,26 @@ export function linkFolder(files: MailFiles): MailProject {
   const themeText = text('theme.tokens.json');
   const theme = themeText === undefined ? USUAL_THEME : readTheme('theme.tokens.json', themeText, problems);
   const layouts = new Map<string, SourceFile>();
+  const blocks = new Map<string, SourceFile>();
+  const stringFiles: StringsFile[] = [];
+  const styles = new Map<string, string>();
+  const assets = new Map<string, number>();
   const byTemplate = new Map<string, string[]>();
   for (const path of files.keys()) {
     const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
     if (layout !== undefined) layouts.set(layout, { file: path, text: text(path) ?? '' });
+    const block = /^blocks\/([^/]+)\.md$/.exec(path)?.[1];
+    if (block !== undefined) {
+      blocks.set(block, { file: path, text: text(path) ?? '' });
+      if (!NAME.test(block)) problems.push(problem('block-file-name', new SourceText(path, '').whole, `"${block}" is no name for a block.`, 'Use small letters, digits and "-".'));
+    }
+    const locale = /^strings\/([^/]+)\.json$/.exec(path)?.[1];
+    if (locale !== undefined) {
+      if (isLocale(locale)) stringFiles.push({ locale: canonical(locale), file: path, text: text(path) ?? '' });
+      else problems.push(problem('locale', new SourceText(path, '').whole, `"${locale}" is no BCP 47 tag.`));
+    }
+    if (/^styles\/.+\.css$/.test(path)) styles.set(path, text(path) ?? '');
+    if (path.startsWith('assets/')) assets.set(path, files.get(path)?.length ?? 0);
     const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
     if (template !== undefined) byTemplate.set(template, [...(byTemplate.get(template) ?? []), path]);
   }
@@ -107,7 +142,9 @@ export function linkFolder(files: MailFiles): MailProject {
       ),
     );
   }
-  return { settings, theme, layouts, templates, problems, texts };
+  const strings = readStrings(stringFiles, settings.locale);
+  problems.push(...strings.problems);
+  return { settings, theme, layouts, blocks, strings, styles, assets, templates, problems, texts };
 }
 
 function linkTemplate(
@@ -117,16 +154,24 @@ function linkTemplate(
   problems: Problem[],
 ): TemplateFiles | undefined {
   const folder = `templates/${name}`;
-  const sources = new Map<string, SourceFile>();
+  const sources = new Map<string, TemplateSource>();
+  const texts = new Map<string, SourceFile>();
   for (const path of paths) {
-    const locale = /\/message(?:\.([A-Za-z0-9-]+))?\.md$/.exec(path);
-    if (locale === null) continue;
-    const tag = locale[1] ?? '';
-    if (tag !== '' && !isLocale(tag)) problems.push(problem('locale', new SourceText(path, '').whole, `"${tag}" is no BCP 47 tag.`));
-    else sources.set(tag === '' ? '' : (Intl.getCanonicalLocales(tag)[0] ?? tag), { file: path, text: text(path) ?? '' });
+    const found = /^templates\/[^/]+\/message(?:\.([A-Za-z0-9-]+))?\.(md|html|txt)$/.exec(path);
+    if (found === null) continue;
+    const [, tag = '', kind] = found;
+    if (tag !== '' && !isLocale(tag)) {
+      problems.push(problem('locale', new SourceText(path, '').whole, `"${tag}" is no BCP 47 tag.`));
+      continue;
+    }
+    const locale = tag === '' ? '' : canonical(tag);
+    const file: SourceFile = { file: path, text: text(path) ?? '' };
+    if (kind === 'txt') texts.set(locale, file);
+    else if (sources.has(locale)) problems.push(problem('two-sources', new SourceText(path, '').whole, `${path} and ${sources.get(locale)?.file ?? ''} are the same mail twice.`, 'Keep one of them.'));
+    else sources.set(locale, { ...file, kind: kind === 'html' ? 'html' : 'md' });
   }
   if (!sources.has('')) {
-    problems.push(problem('no-source', new SourceText(folder, '').whole, `The template "${name}" has no message.md.`));
+    problems.push(problem('no-source', new SourceText(folder, '').whole, `The template "${name}" has no message.md (or message.html).`));
     return undefined;
   }
   const schemaFile = `${folder}/data.schema.json`;
@@ -179,7 +224,7 @@ function linkTemplate(
     }
     samples.push({ name: file.slice(file.lastIndexOf('/') + 1, -'.json'.length), file, data });
   }
-  return { name, sources, schema, schemaFile, checkData, samples };
+  return { name, sources, texts, schema, schemaFile, checkData, samples };
 }
 
 function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {

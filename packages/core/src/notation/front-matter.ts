@@ -4,7 +4,7 @@ import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
 /** The keys a source may have before its body. */
-export const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo'] as const;
+export const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo', 'styles', 'summary', 'inputs'] as const;
 
 /** A text whose every place is one and the same: a YAML value that is written with escapes or folded over lines. */
 class ScalarSource extends SourceText {
@@ -24,17 +24,18 @@ class ScalarSource extends SourceText {
  * Reads the YAML between the two `---` lines at the top of a source.
  * @returns the values by key, and the offset at which the body starts.
  */
-export function parseFrontMatter(source: SourceText, problems: Problem[]): { front: Map<string, FrontValue>; bodyFrom: number } {
+export function parseFrontMatter(source: SourceText, problems: Problem[]): { front: Map<string, FrontValue>; inputs: unknown; bodyFrom: number } {
   const front = new Map<string, FrontValue>();
   const { text } = source;
   const opening = /^---[ \t]*\r?\n/.exec(text);
-  if (opening === null) return { front, bodyFrom: 0 };
+  if (opening === null) return { front, inputs: undefined, bodyFrom: 0 };
+  let inputs: unknown;
   const from = opening[0].length;
   const closing = /^---[ \t]*(?:\r?\n|$)/m;
   const found = closing.exec(text.slice(from));
   if (found === null) {
     problems.push(problem('front-matter-open', source.place(0, 3), 'The front matter is not closed.', 'End it with a line "---".'));
-    return { front, bodyFrom: from };
+    return { front, inputs, bodyFrom: from };
   }
   const yaml = text.slice(from, from + found.index);
   const document = parseDocument(yaml, { lineCounter: new LineCounter(), prettyErrors: false });
@@ -56,6 +57,10 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): { fro
         problems.push(problem('front-key', keyPlace, `The front matter has no key "${name}".`, didYouMean(name, FRONT_KEYS)));
         continue;
       }
+      if (name === 'inputs') {
+        inputs = document.toJS() === null ? undefined : (document.toJS() as Record<string, unknown>)['inputs'];
+        continue;
+      }
       if (!isScalar(value) || value.value === null || typeof value.value === 'object') {
         problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Write ${name}: "…".`));
         continue;
@@ -65,7 +70,7 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): { fro
   } else if (document.errors.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
   }
-  return { front, bodyFrom: from + found.index + found[0].length };
+  return { front, inputs, bodyFrom: from + found.index + found[0].length };
 }
 
 function readScalar(source: SourceText, from: number, to: number, value: string, problems: Problem[]): FrontValue {

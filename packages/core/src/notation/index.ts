@@ -1,6 +1,6 @@
 export type { BinaryOperator, Expression, Insertion } from './expression.js';
 export { FRONT_KEYS } from './front-matter.js';
-export { MAX_NESTING, MAX_SOURCE_BYTES, parseSource, type BlockModes } from './parse.js';
+export { MAX_NESTING, MAX_SOURCE_BYTES, parseSource, parseVerbatim, type BlockModes } from './parse.js';
 export { MAX_EXPRESSION_DEPTH, parseExpression } from './parse-expression.js';
 export { parseParts } from './parts.js';
 export type {
@@ -21,4 +21,6 @@ export type {
   Row,
   RowPart,
   SourceTree,
+  Verbatim,
+  VerbatimTree,
 } from './tree.js';

@@ -3,7 +3,7 @@ import type { Definition, Nodes, Parent, PhrasingContent, RootContent } from 'md
 import { problem, SourceText, type Place, type Problem } from '../problems/index.js';
 import type { Insertion } from './expression.js';
 import { cut, noSteering } from './parts.js';
-import type { Branches, Flow, Inline, ListItem, Part } from './tree.js';
+import type { Branches, Flow, Inline, ListItem, Part, Verbatim } from './tree.js';
 
 /** Lines of one stretch of prose, each with its offset in the source (the indentation of its block is cut away). */
 export interface Region {
@@ -68,6 +68,12 @@ export class Prose {
     const reading = this.#open(region);
     const tree = this.#parse(reading.text, PHRASING_ONLY);
     return tree.flatMap((node) => (node.type === 'paragraph' ? reading.inlines(node.children) : []));
+  }
+
+  /** Text as it stands, with values and `{{ if }}` in it. */
+  verbatim(region: Region): Verbatim[] {
+    const reading = this.#open(region);
+    return reading.inlinesOf(reading.text, reading.place(0, 0)) as Verbatim[];
   }
 
   /** Raw text with values in it. */
@@ -286,6 +292,10 @@ class Reading {
     }
     text(value.slice(last));
     return out;
+  }
+
+  inlinesOf(value: string, place: Place): Inline[] {
+    return this.#steer(this.#textPieces(value, place));
   }
 
   /** Text and values where nothing else can stand; a trailing soft break is kept as it is. */

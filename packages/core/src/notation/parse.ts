@@ -5,7 +5,7 @@ import { parseFrontMatter } from './front-matter.js';
 import { NONCHARACTER, Prose, type Region } from './markdown.js';
 import { parseExpression } from './parse-expression.js';
 import { readFacts, readRows } from './rows.js';
-import type { Branches, ContentMode, Flow, Loop, Part, SourceTree } from './tree.js';
+import type { Branches, ContentMode, Flow, Loop, Part, SourceTree, Verbatim, VerbatimTree } from './tree.js';
 
 /** Bounds of a source (4-template-notation, Bounds). */
 export const MAX_SOURCE_BYTES = 256 * 1024;
@@ -35,33 +35,46 @@ interface Frame {
 type Child = { readonly kind: 'run'; readonly region: Region } | { readonly kind: 'done'; readonly frame: Frame };
 
 const DIRECTIVE = /^([ \t]*)(:::?)([A-Za-z][A-Za-z0-9-]*)?(?=[ \t]|$)(.*)$/;
+/** Directives that have a meaning where text is taken as it stands; '' is the closing line. */
+const VERBATIM_DIRECTIVES = new Set(['if', 'else', 'else-if', 'each', '']);
 const FENCE = /^ {0,3}(`{3,}|~{3,})/;
+
+interface Opened {
+  readonly source: SourceText;
+  readonly problems: Problem[];
+  readonly front: SourceTree['front'];
+  readonly inputs: unknown;
+  readonly bodyFrom: number;
+  /** Past a bound: nothing of the body is read. */
+  readonly refused: boolean;
+}
+
+function open(file: string, text: string): Opened {
+  const problems: Problem[] = [];
+  const source = new SourceText(file, text);
+  if (new TextEncoder().encode(text).length > MAX_SOURCE_BYTES) {
+    problems.push(problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'));
+  }
+  const odd = NONCHARACTER.exec(text);
+  if (odd !== null) problems.push(problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'));
+  if (problems.length > 0) return { source, problems, front: new Map(), inputs: undefined, bodyFrom: text.length, refused: true };
+  return { source, problems, ...parseFrontMatter(source, problems), refused: false };
+}
 
 /**
  * Reads a template source, a layout or a block's source into a tree.
  * Never throws: what is wrong is in `problems`, and the tree holds what could be read.
  */
 export function parseSource(file: string, text: string, blocks: BlockModes): { tree: SourceTree; problems: Problem[]; source: SourceText } {
-  const problems: Problem[] = [];
-  const source = new SourceText(file, text);
-  const refuse = (fault: Problem): ReturnType<typeof parseSource> => ({
-    tree: { file, front: new Map(), body: [] },
-    problems: [fault],
-    source,
-  });
-  if (new TextEncoder().encode(text).length > MAX_SOURCE_BYTES) {
-    return refuse(
-      problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'),
-    );
-  }
-  const odd = NONCHARACTER.exec(text);
-  if (odd !== null) {
-    return refuse(
-      problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
-    );
-  }
-  const { front, bodyFrom } = parseFrontMatter(source, problems);
-  const body = new Directives(source, blocks, problems).read(bodyFrom);
+  const { source, problems, front, inputs, bodyFrom, refused } = open(file, text);
+  const body = refused ? [] : new Directives(source, blocks, problems).read(bodyFrom);
+  return { tree: { file, front, inputs, body }, problems, source };
+}
+
+/** Reads a source that is taken as it stands (message.html, message.txt): only `if` and `each` lines have a meaning. */
+export function parseVerbatim(file: string, text: string): { tree: VerbatimTree; problems: Problem[]; source: SourceText } {
+  const { source, problems, front, bodyFrom, refused } = open(file, text);
+  const body = refused ? [] : new Directives(source, new Map(), problems).readVerbatim(bodyFrom);
   return { tree: { file, front, body }, problems, source };
 }
 
@@ -77,14 +90,27 @@ class Directives {
   }
 
   read(from: number): Flow[] {
-    const root = this.#frame('', 'flow', this.source.place(from, 0), undefined);
+    return this.#flows(this.#scan(from, 'flow'));
+  }
+
+  readVerbatim(from: number): Verbatim[] {
+    return this.#entries<Verbatim>(this.#scan(from, 'verbatim'), (region) => this.#prose.verbatim(region)) as Verbatim[];
+  }
+
+  #scan(from: number, mode: ContentMode): readonly Child[] {
+    const root = this.#frame('', mode, this.source.place(from, 0), undefined);
     root.indent = 0;
     const stack = [root];
     let fence = '';
     for (const line of linesOf(this.source.text, from)) {
       const frame = stack[stack.length - 1] as Frame;
       const fenceMark = FENCE.exec(line.text)?.[1];
-      const directive = fence === '' ? DIRECTIVE.exec(line.text) : null;
+      const verbatim = frame.mode === 'verbatim';
+      const directive = fence === '' || verbatim ? DIRECTIVE.exec(line.text) : null;
+      if (verbatim && (directive === null || !VERBATIM_DIRECTIVES.has(directive[3] ?? '') || directive[2] !== ':::')) {
+        frame.run.push(line);
+        continue;
+      }
       if (fence !== '' ? closes(line.text, fence) : fenceMark !== undefined) fence = fence === '' ? (fenceMark ?? '') : '';
       if (directive === null || (frame.mode === 'raw' && !(directive[2] === ':::' && directive[3] === undefined))) {
         if (frame.indent === undefined && line.text.trim() !== '') frame.indent = indentOf(line.text);
@@ -100,7 +126,7 @@ class Directives {
       this.#finish(stack[stack.length - 1] as Frame, open);
     }
     this.#endRun(root);
-    return this.#flows(root.parts[0]?.children ?? []);
+    return root.parts[0]?.children ?? [];
   }
 
   #frame(name: string, mode: ContentMode, place: Place, line: Line | undefined, test?: Expression): Frame {
@@ -109,7 +135,7 @@ class Directives {
 
   #endRun(frame: Frame): void {
     const lines = frame.run.map((line) => {
-      const cut = Math.min(frame.indent ?? 0, indentOf(line.text));
+      const cut = frame.mode === 'verbatim' ? 0 : Math.min(frame.indent ?? 0, indentOf(line.text));
       return { text: line.text.slice(cut), offset: line.offset + cut };
     });
     frame.run = [];
@@ -287,6 +313,7 @@ class Directives {
     switch (frame.mode) {
       case 'none':
         return { mode: 'none' };
+      case 'verbatim':
       case 'flow':
         return { mode: 'flow', children: this.#flows(children) };
       case 'facts':

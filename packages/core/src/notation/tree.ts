@@ -64,7 +64,7 @@ export interface Argument {
 }
 
 /** What may stand inside a block; each block has one of these. */
-export type ContentMode = 'none' | 'flow' | 'facts' | 'rows' | 'raw';
+export type ContentMode = 'none' | 'flow' | 'facts' | 'rows' | 'raw' | 'verbatim';
 
 export interface BlockUse {
   readonly kind: 'block';
@@ -98,15 +98,31 @@ export type Flow =
   | Branches<Flow>
   | Loop<Flow>;
 
+/** A piece of a source that is taken as it stands (message.html, message.txt): text, values, branches and loops. */
+export type Verbatim =
+  | { readonly kind: 'text'; readonly text: string; readonly place: Place }
+  | { readonly kind: 'insert'; readonly value: Expression; readonly place: Place }
+  | Branches<Verbatim>
+  | Loop<Verbatim>;
+
 /** One value of the front matter, with its place. */
 export interface FrontValue {
   readonly parts: Parts;
   readonly place: Place;
 }
 
+/** A source that is taken as it stands, as a tree. */
+export interface VerbatimTree {
+  readonly file: string;
+  readonly front: ReadonlyMap<string, FrontValue>;
+  readonly body: readonly Verbatim[];
+}
+
 /** A source as a tree. */
 export interface SourceTree {
   readonly file: string;
   readonly front: ReadonlyMap<string, FrontValue>;
+  /** Inputs of a block of one's own, from its front matter: JSON Schema of each. */
+  readonly inputs: unknown;
   readonly body: readonly Flow[];
 }

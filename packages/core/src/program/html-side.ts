@@ -2,7 +2,7 @@ import { BLOCKS, inkClass, letters, lineHeight, type Ground, type HtmlSide } fro
 import { colorClass, css, fixed, markup, type Theme } from '../html/index.js';
 import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart } from '../notation/index.js';
 import type { Op } from '../render/index.js';
-import { commonSide, steer, tidy, type CompileContext } from './sides.js';
+import { commonSide, inputsOf, steer, tidy, type CompileContext, type Inner } from './sides.js';
 import { partsOf, placed, valueOf, type Names } from './values.js';
 
 export interface HtmlSettings {
@@ -28,6 +28,7 @@ export class HtmlCompiler implements HtmlSide {
     private readonly context: CompileContext,
     private readonly names: Names,
     readonly ground: Ground,
+    private readonly inner?: Inner,
   ) {
     this.theme = settings.theme;
     this.direction = settings.direction;
@@ -40,11 +41,11 @@ export class HtmlCompiler implements HtmlSide {
   }
 
   #on(change: Partial<Ground> | undefined): HtmlCompiler {
-    return change === undefined ? this : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change });
+    return change === undefined ? this : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change }, this.inner);
   }
 
   #in(names: Names): HtmlCompiler {
-    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.ground);
+    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.ground, this.inner);
   }
 
   #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], one: (node: N, side: HtmlCompiler) => Op[]): Op[] {
@@ -113,7 +114,14 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
   }
 
   #block(node: BlockUse): Op[] {
-    return BLOCKS.get(node.name)?.html(node, this) ?? [];
+    const { settings, context, ground, inner, names } = this;
+    if (node.name === 'content' && inner !== undefined) {
+      return new HtmlCompiler(settings, context, inner.names.above(names.depth), ground, inner.inner).flow(inner.nodes);
+    }
+    const own = context.own.get(node.name);
+    if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
+    const nodes = node.content.mode === 'flow' ? node.content.children : [];
+    return new HtmlCompiler(settings, context, inputsOf(own, node, names), ground, { nodes, names, inner }).flow(own.tree.body);
   }
 
   #heading(node: Extract<Flow, { kind: 'heading' }>): Op[] {

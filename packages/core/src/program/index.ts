@@ -1,1 +1,2 @@
-export { compileFolder, directionOf, type CompiledFolder, type CompiledTemplate } from './compile.js';
+export { compileFolder, type CompiledFolder } from './compile.js';
+export { directionOf, type CompiledTemplate } from './template.js';

@@ -1,13 +1,16 @@
 import type { Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { BlockUse, Branches, Expression, Inline, Loop } from '../notation/index.js';
-import type { Op, Steer } from '../render/index.js';
+import type { BlockUse, Branches, Expression, Flow, Inline, Loop } from '../notation/index.js';
+import type { Op, Steer, Value } from '../render/index.js';
 import type { Type } from '../typing/index.js';
-import { partsOf, placed, valueOf, type Names } from './values.js';
+import type { OwnBlock } from './own-blocks.js';
+import { argumentValue, Names, partsOf, placed, valueOf } from './values.js';
 
 /** What is the same for every mail that is being compiled. */
 export interface CompileContext {
-  readonly types: ReadonlyMap<Expression, Type>;
+  readonly types: Pick<ReadonlyMap<Expression, Type>, 'get'>;
+  /** Blocks of the mail folder's own. */
+  readonly own: ReadonlyMap<string, OwnBlock>;
   /** How many loop variables were in reach at once so far. */
   deepest: number;
 }
@@ -48,6 +51,24 @@ export function steer<N extends { readonly kind: string }, T>(
   });
 }
 
+/** What a caller put inside a block of one's own, to be set where the block says `::content`. */
+export interface Inner {
+  readonly nodes: readonly Flow[];
+  readonly names: Names;
+  /** What stands inside the caller, where the caller is such a block too. */
+  readonly inner: Inner | undefined;
+}
+
+/** The names that a block of one's own sees at this use. */
+export function inputsOf(own: OwnBlock, use: BlockUse, names: Names): Names {
+  const values = own.inputs.map((input) => {
+    const given = use.args.find((one) => one.name === input.name);
+    const usual: Value = { k: 'const', value: input.usual };
+    return [input.name, given === undefined ? usual : argumentValue(given.parts, names)] as const;
+  });
+  return Names.ofInputs(values, names.depth);
+}
+
 /** Texts that stand beside each other are joined, also inside branches and loops. */
 export function tidy(ops: readonly Op[]): Op[] {
   return joined(
@@ -79,7 +100,7 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
 const AMOUNTS = new Set(['money', 'number', 'percent', 'unit', 'count']);
 
 /** A cell that holds one value that is a number, or is formatted as one (with fixed signs around it). */
-function isNumeric(cell: readonly Inline[], types: ReadonlyMap<Expression, Type>): boolean {
+function isNumeric(cell: readonly Inline[], types: CompileContext['types']): boolean {
   let values = 0;
   for (const node of cell) {
     if (node.kind === 'text') {

@@ -1,8 +1,8 @@
 import { BLOCKS, type TextSide } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { Argument, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart } from '../notation/index.js';
+import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart } from '../notation/index.js';
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
-import { commonSide, steer, tidy, type CompileContext } from './sides.js';
+import { commonSide, inputsOf, steer, tidy, type CompileContext, type Inner } from './sides.js';
 import { partsOf, placed, valueOf, type Names } from './values.js';
 
 type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
@@ -24,6 +24,7 @@ export class TextCompiler implements TextSide {
   constructor(
     private readonly context: CompileContext,
     private readonly names: Names,
+    private readonly inner?: Inner,
   ) {
     const common = commonSide(names, context, 'text', running);
     this.argument = common.argument;
@@ -34,7 +35,7 @@ export class TextCompiler implements TextSide {
   }
 
   #in(names: Names): TextCompiler {
-    return names === this.names ? this : new TextCompiler(this.context, names);
+    return names === this.names ? this : new TextCompiler(this.context, names, this.inner);
   }
 
   #steer<N extends { readonly kind: string }, T>(
@@ -93,8 +94,19 @@ export class TextCompiler implements TextSide {
       case 'rule':
         return [{ op: 'rule' }];
       case 'block':
-        return BLOCKS.get(node.name)?.text(node, this) ?? [];
+        return this.#block(node);
     }
+  }
+
+  #block(node: BlockUse): TextOp[] {
+    const { context, inner, names } = this;
+    if (node.name === 'content' && inner !== undefined) {
+      return new TextCompiler(context, inner.names.above(names.depth), inner.inner).flow(inner.nodes);
+    }
+    const own = context.own.get(node.name);
+    if (own === undefined) return BLOCKS.get(node.name)?.text(node, this) ?? [];
+    const nodes = node.content.mode === 'flow' ? node.content.children : [];
+    return new TextCompiler(context, inputsOf(own, node, names), { nodes, names, inner }).flow(own.tree.body);
   }
 
   #inlineLeaf(node: InlineLeaf): Op[] {

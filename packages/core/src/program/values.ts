@@ -15,6 +15,16 @@ export class Names {
     return { slot, names: new Names(new Map([...this.known, [name, { k: 'path', root: slot, steps: [] }]]), slot + 1) };
   }
 
+  /** Names of a block of one's own: its inputs and nothing of its caller's. Its slots lie above those of the caller. */
+  static ofInputs(inputs: Iterable<readonly [string, Value]>, depth: number): Names {
+    return new Names(new Map<string, Value>([['mail', { k: 'path', root: 'mail', steps: [] }], ...inputs]), depth);
+  }
+
+  /** The same names, new slots from `depth` on. */
+  above(depth: number): Names {
+    return depth <= this.depth ? this : new Names(this.known, depth);
+  }
+
   value(name: string): Value {
     return this.known.get(name) ?? { k: 'path', root: 'data', steps: [name] };
   }
@@ -70,4 +80,11 @@ function stepInto(of: Value, step: string | Value): Value {
 /** Fixed text and values, unescaped: for addresses, which are escaped as a whole. */
 export function partsOf(parts: Parts, names: Names): (string | Value)[] {
   return parts.map((part) => (typeof part === 'string' ? part : valueOf(part, names)));
+}
+
+/** The value of an argument: what the one expression gives, or its parts joined to a text. */
+export function argumentValue(parts: Parts, names: Names): Value {
+  const [only] = parts;
+  if (parts.length === 1 && only !== undefined && typeof only !== 'string') return valueOf(only, names);
+  return partsOf(parts, names).reduce<Value>((sum, part) => ({ k: 'two', operator: '+', a: sum, b: typeof part === 'string' ? { k: 'const', value: part } : part }), { k: 'const', value: '' });
 }

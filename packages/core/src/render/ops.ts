@@ -89,6 +89,8 @@ export interface Program {
   readonly baseUrl: string;
   /** How many loop variables are in reach at most. */
   readonly slots: number;
+  /** Texts that `say` takes, by key: ICU messages with the locale they are in. */
+  readonly strings: Readonly<Record<string, { readonly text: string; readonly locale: string }>>;
   readonly subject: readonly Op[];
   readonly preview: readonly Op[];
   readonly html: readonly Op[];

@@ -1,6 +1,7 @@
 import { compileOps } from './compile-ops.js';
 import { compileText } from './compile-text.js';
 import { RenderFault, type Environment } from './environment.js';
+import { compileMessage } from '../strings/index.js';
 import type { Program } from './ops.js';
 
 export interface Rendering {
@@ -32,6 +33,21 @@ export interface Renderer {
 export function prepare(program: Program): Renderer {
   const [subject, preview, html] = [compileOps(program.subject), compileOps(program.preview), compileOps(program.html)];
   const text = compileText(program.text);
+  const messages = new Map<string, ReturnType<typeof compileMessage>>();
+  const say = (key: string, values: Readonly<Record<string, unknown>>, at: string, timeZone: string): string => {
+    const name = `${timeZone}\n${key}`;
+    let message = messages.get(name);
+    if (message === undefined) {
+      const found = program.strings[key];
+      if (found === undefined) throw new RenderFault('unknown-string', `There is no string "${key}".`, at);
+      messages.set(name, (message = compileMessage(found.text, found.locale, timeZone)));
+    }
+    try {
+      return message(values);
+    } catch (error) {
+      throw new RenderFault('string-value', `The string "${key}" cannot be said: ${error instanceof Error ? error.message : ''}`, at);
+    }
+  };
   const environment = (input: RenderInput): Environment => ({
     data: input.data,
     mail: { locale: program.locale, baseUrl: program.baseUrl, space: '', ...input.mail },
@@ -39,9 +55,7 @@ export function prepare(program: Program): Renderer {
     context: { locale: program.locale, timeZone: input.timeZone ?? program.timeZone, now: input.now },
     baseUrl: program.baseUrl,
     notes: [],
-    say: (key, _values, at) => {
-      throw new RenderFault('unknown-string', `There is no string "${key}".`, at);
-    },
+    say: (key, values, at) => say(key, values, at, input.timeZone ?? program.timeZone),
     turns: 0,
   });
   const render = (input: RenderInput): Rendering => {

@@ -1,6 +1,6 @@
 export { dataCheck, SchemaFault, type DataCheck, type DataProblem } from './data.js';
 export { shown, type SayTypes } from './expressions.js';
-export type { JsonSchema } from './schema.js';
+export { SchemaTypes, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { MAIL_FIELDS, typeTrees, type Typing, type TypingInput } from './tree-typer.js';
-export { inWords, type Member, type Type } from './type.js';
+export { inWords, optional, TEXT, type Member, type Type } from './type.js';

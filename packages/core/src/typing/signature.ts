@@ -1,9 +1,12 @@
 import type { ContentMode } from '../notation/index.js';
+import type { Type } from './type.js';
 
 /** One argument of a block. `choice` takes one of `choices`, written out; the others may hold `{{ }}`. */
 export interface BlockArgument {
   readonly name: string;
-  readonly kind: 'text' | 'url' | 'number' | 'choice';
+  /** `value`: an input of a block of one's own, which takes what its `type` says. */
+  readonly kind: 'text' | 'url' | 'number' | 'choice' | 'value';
+  readonly type?: Type;
   readonly choices?: readonly string[];
   readonly required?: boolean;
   readonly summary: string;

@@ -11,13 +11,15 @@ import type {
   Parts,
   Row,
   SourceTree,
+  Verbatim,
+  VerbatimTree,
 } from '../notation/index.js';
 import { didYouMean, problem, warning, type Place, type Problem } from '../problems/index.js';
 import { absenceHint, ExpressionTyper, FAULTY, shown, type SayTypes } from './expressions.js';
 import { declaredFields, SchemaTypes, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
-import type { BlockSignature } from './signature.js';
-import { ANY, inWords, present, TEXT, WHOLE, type Type } from './type.js';
+import type { BlockArgument, BlockSignature } from './signature.js';
+import { ANY, inWords, present, TEXT, WHOLE, type Member, type Type } from './type.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
 export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT };
@@ -36,7 +38,11 @@ const MAIL: Type = {
 export interface TypingInput {
   /** The sources that make up one mail: layout and template; their front matters and bodies are typed against the same data. */
   readonly trees: readonly SourceTree[];
+  /** Sources that are taken as they stand: a text part written by hand, HTML of one's own. */
+  readonly verbatim?: readonly VerbatimTree[];
   readonly schema: JsonSchema;
+  /** Names in reach instead of the schema's fields: the inputs of a block of one's own. */
+  readonly names?: ReadonlyMap<string, Type>;
   readonly signatures: ReadonlyMap<string, BlockSignature>;
   readonly say?: SayTypes;
 }
@@ -54,7 +60,8 @@ export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
   const root = new SchemaTypes(input.schema).type();
   const names = new Map<string, Type>();
-  for (const member of root.members) {
+  for (const [name, type] of input.names ?? []) names.set(name, type);
+  for (const member of input.names === undefined ? root.members : []) {
     if (member.kind !== 'record') continue;
     for (const name of member.names) names.set(name, member.field(name)?.type ?? ANY);
   }
@@ -65,6 +72,10 @@ export function typeTrees(input: TypingInput): Typing {
   for (const tree of input.trees) {
     for (const [, value] of tree.front) typer.parts(value.parts, scope);
     typer.flows(tree.body, scope);
+  }
+  for (const tree of input.verbatim ?? []) {
+    for (const [, value] of tree.front) typer.parts(value.parts, scope);
+    typer.verbatim(tree.body, scope);
   }
   const used = expressions.usedFields;
   const declared = [...declaredFields(input.schema)];
@@ -166,6 +177,12 @@ class TreeTyper {
         default:
       }
     }
+  }
+
+  verbatim(nodes: readonly Verbatim[], scope: Scope): void {
+    this.#steered(nodes, scope, (node: Extract<Verbatim, { kind: 'text' | 'insert' }>, inner) => {
+      if (node.kind === 'insert') this.#inserted(node.value, inner);
+    });
   }
 
   flows(nodes: readonly Flow[], scope: Scope): void {
@@ -273,8 +290,12 @@ class TreeTyper {
   }
 
   #block(node: BlockUse, scope: Scope): void {
-    for (const arg of node.args) this.parts(arg.parts, scope);
     const signature = this.signatures.get(node.name);
+    for (const arg of node.args) {
+      const wanted = signature?.args.find((one) => one.name === arg.name);
+      if (wanted?.kind === 'value') this.#input(node.name, wanted, arg, scope);
+      else this.parts(arg.parts, scope);
+    }
     if (signature !== undefined) this.#arguments(node, signature);
     const { content } = node;
     switch (content.mode) {
@@ -344,6 +365,20 @@ class TreeTyper {
     }
   }
 
+  /** An input takes a value of its type; several parts, or written text, make a text. */
+  #input(block: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
+    const [only] = arg.parts;
+    const single = arg.parts.length === 1 && only !== undefined && typeof only !== 'string';
+    if (!single) this.parts(arg.parts, scope);
+    const given = single ? this.expressions.type(only, scope) : TEXT;
+    const type = wanted.type ?? ANY;
+    if (given.absent && !type.absent && wanted.required === true) {
+      this.problems.push(problem('maybe-absent', arg.place, `"${wanted.name}" of "${block}" needs a value, and this one may be absent.`, single ? absenceHint(only, given) : undefined));
+    } else if (!given.members.every((one) => type.members.some((other) => accepts(other, one)))) {
+      this.problems.push(problem('input-type', arg.place, `"${wanted.name}" of "${block}" takes ${inWords(present(type))}; this is ${inWords(present(given))}.`));
+    }
+  }
+
   #missing(place: Place, block: string, what: string, example: string): void {
     this.problems.push(problem('missing-argument', place, `The block "${block}" needs ${what}.`, `For example ${example}`));
   }
@@ -366,4 +401,12 @@ class TreeTyper {
       this.problems.push(problem('argument-empty', arg.place, `"${wanted.name}" of "${block}" is empty.`));
     }
   }
+}
+
+/** Whether a value of `given` is one of `wanted`; records are told apart by their fields when these are used. */
+function accepts(wanted: Member, given: Member): boolean {
+  if (wanted.kind === 'any' || given.kind === 'any') return true;
+  if (wanted.kind === 'text' && given.kind === 'text') return wanted.format === undefined || wanted.format === given.format;
+  if (wanted.kind === 'number' && given.kind === 'number') return !wanted.whole || given.whole;
+  return wanted.kind === given.kind;
 }

@@ -1,6 +1,7 @@
 import { linkFolder, type MailFiles, type MailProject, type TemplateFiles } from '@verbalis/core/folder';
 import { describe, hasErrors } from '@verbalis/core/problems';
 import { compileFolder, type CompiledTemplate } from '@verbalis/core/program';
+import { lookUp } from '@verbalis/core/strings';
 import { prepare, type Program, type Renderer } from '@verbalis/core/render';
 import type { EditionRow, Store } from '../store/index.js';
 
@@ -48,13 +49,10 @@ function load(space: string, number: number, files: MailFiles): LoadedEdition {
   return { space, number, project, templates };
 }
 
-/** RFC 4647 3.4 look-up: "fr-CA", then "fr", then the folder's own. */
 function programFor(template: CompiledTemplate, locale: string | undefined, own: string): Program | undefined {
-  for (let tag = locale; tag !== undefined && tag !== ''; tag = tag.includes('-') ? tag.slice(0, tag.lastIndexOf('-')) : undefined) {
-    const found = template.programs.get(tag);
-    if (found !== undefined) return found;
-  }
-  return template.programs.get(own);
+  return lookUp(locale, own)
+    .map((tag) => template.programs.get(tag))
+    .find((one) => one !== undefined);
 }
 
 export type Editions = ReturnType<typeof editionCache>;

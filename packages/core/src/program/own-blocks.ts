@@ -1,0 +1,76 @@
+import type { MailProject } from '../folder/index.js';
+import { parseSource, type BlockModes, type SourceTree } from '../notation/index.js';
+import { problem, SourceText, type Problem } from '../problems/index.js';
+import { optional, SchemaTypes, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+
+export interface Input {
+  readonly name: string;
+  readonly type: Type;
+  readonly required: boolean;
+  /** What it is when left out. */
+  readonly usual: string | number | boolean | null;
+}
+
+/** A block of the mail folder's own: a source with typed inputs. */
+export interface OwnBlock {
+  readonly name: string;
+  readonly inputs: readonly Input[];
+  readonly tree: SourceTree;
+  readonly signature: BlockSignature;
+}
+
+/** Whether a block takes content says its source. */
+const CONTENT_LINE = /^[ \t]*::content[ \t]*$/m;
+
+/** The modes of all blocks of a folder: built in, and its own. */
+export function modesOf(builtIn: BlockModes, project: MailProject): BlockModes {
+  const own = [...project.blocks].map(([name, source]) => [name, CONTENT_LINE.test(source.text) ? 'flow' : 'none'] as const);
+  return new Map([...own, ...builtIn]);
+}
+
+/** Reads the blocks of a folder's own. */
+export function readOwnBlocks(project: MailProject, modes: BlockModes, builtIn: ReadonlySet<string>, problems: Problem[]): Map<string, OwnBlock> {
+  const out = new Map<string, OwnBlock>();
+  for (const [name, file] of project.blocks) {
+    const parsed = parseSource(file.file, file.text, new Map([...modes, ['content', 'none']]));
+    problems.push(...parsed.problems);
+    if (builtIn.has(name)) problems.push(problem('block-name-taken', parsed.source.place(0, 0), `There is a built-in block "${name}".`, 'Give yours another name.'));
+    const inputs = readInputs(parsed.tree.inputs, parsed.source, problems);
+    const args = inputs.map((input) => ({ name: input.name, kind: 'value' as const, type: input.type, required: input.required, summary: input.name }));
+    out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none' } });
+  }
+  for (const name of out.keys()) {
+    const circle = circleFrom(name, out, []);
+    if (circle !== undefined) problems.push(problem('block-circle', new SourceText(out.get(name)?.tree.file ?? '', '').whole, `The block "${name}" ends up in itself: ${circle.join(' → ')}.`));
+  }
+  return problems.some((one) => one.code === 'block-circle') ? new Map() : out;
+}
+
+function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {
+  if (raw === undefined || raw === null) return [];
+  const at = source.place(Math.max(0, source.text.indexOf('inputs')), 6);
+  if (typeof raw !== 'object' || Array.isArray(raw)) {
+    problems.push(problem('inputs', at, '"inputs" must name each input with its schema.', 'For example "title: { type: string }".'));
+    return [];
+  }
+  return Object.entries(raw as Record<string, unknown>).map(([name, schema]): Input => {
+    if (typeof schema !== 'object' || schema === null) {
+      problems.push(problem('inputs', source.place(Math.max(0, source.text.indexOf(name)), name.length), `The input "${name}" has no schema.`, `For example "${name}: { type: string }".`));
+      return { name, type: TEXT, required: true, usual: null };
+    }
+    const { default: usual, optional: mayMiss } = schema as { default?: unknown; optional?: unknown };
+    const given = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean' ? usual : null;
+    const type = new SchemaTypes(schema as JsonSchema).type();
+    return { name, type: mayMiss === true && given === null ? optional(type) : type, required: mayMiss !== true && given === null, usual: given };
+  });
+}
+
+function circleFrom(name: string, blocks: ReadonlyMap<string, OwnBlock>, path: readonly string[]): readonly string[] | undefined {
+  if (path.includes(name)) return path[0] === name ? [...path, name] : undefined;
+  const used = new Set([...JSON.stringify(blocks.get(name)?.tree.body ?? []).matchAll(/"kind":"block","name":"([^"]+)"/g)].map((found) => found[1] ?? ''));
+  for (const one of used) {
+    const circle = blocks.has(one) ? circleFrom(one, blocks, [...path, name]) : undefined;
+    if (circle !== undefined) return circle;
+  }
+  return undefined;
+}

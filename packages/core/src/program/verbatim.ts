@@ -1,0 +1,14 @@
+import type { Verbatim } from '../notation/index.js';
+import type { Escape, Op } from '../render/index.js';
+import { steer, tidy, type CompileContext } from './sides.js';
+import { valueOf, type Names } from './values.js';
+
+type Leaf = Extract<Verbatim, { kind: 'text' | 'insert' }>;
+
+/** A source that is taken as it stands, as operations. */
+export function verbatimOps(nodes: readonly Verbatim[], names: Names, context: CompileContext, as: Escape): Op[] {
+  return tidy(
+    steer<Leaf, Op>(nodes as readonly Leaf[], names, context, (node, scope) => (node.kind === 'text' ? [node.text] : [{ op: 'put', value: valueOf(node.value, scope), as }])),
+  );
+}
+

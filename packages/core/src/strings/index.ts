@@ -1,0 +1,1 @@
+export { compileMessage, lookUp, readStrings, textOf, type Strings, type StringsFile } from './strings.js';
