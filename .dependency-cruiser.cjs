@@ -15,6 +15,7 @@ const STEPS = [
   'folder',
   'blocks',
   'program',
+  'check',
   'mime',
   'smtp',
   'delivery',

@@ -30,6 +30,20 @@ function program(run: (action: Action) => Promise<void>): Command {
   const example = (command: Command, ...lines: string[]): Command =>
     command.addHelpText('after', `\nFor example\n${lines.map((line) => `  ${line}`).join('\n')}\n`);
 
+  example(root.command('init <folder>').description('write: make a small mail folder that works'), 'verbalis init mail').action(
+    (folder: string) => run(async (output) => (await import('./commands/init.js')).init(folder, output)),
+  );
+
+  example(
+    root
+      .command('types <mailfolder>')
+      .description('write: TypeScript types of every template’s data')
+      .option('--out <file>', 'a file (standard output when left out)'),
+    'verbalis types demo/mail --out src/mail-data.ts',
+  ).action((folder: string, options: { out?: string }) =>
+    run(async (output) => (await import('./commands/types.js')).types(folder, options, output)),
+  );
+
   example(
     root.command('check <mailfolder>').description('write: find what is wrong in a mail folder').option('--json', 'for machines'),
     'verbalis check demo/mail',
@@ -41,7 +55,7 @@ function program(run: (action: Action) => Promise<void>): Command {
     root
       .command('render <mailfolder> <template>')
       .description('write: make a mail from a sample or from data')
-      .option('--sample <name>', 'a sample of the template (the first one when left out)')
+      .option('--sample <name>', 'a sample of the template (typical, or the first one, when left out)')
       .option('--data <file>', 'JSON data; - for standard input')
       .option('--locale <tag>', 'BCP 47 tag')
       .addOption(new Option('--part <part>', 'one part, as it is').choices(['subject', 'preview', 'html', 'text', 'eml']))

@@ -32,7 +32,14 @@ export interface SendOptions {
   readonly idempotencyKey?: string;
 }
 
-export type Client = ReturnType<typeof createClient>;
+/** Data of templates by name, as `verbalis types` writes it. Without it, any template takes any data. */
+export type AnyTemplates = Record<string, Record<string, unknown>>;
+
+/** A message whose data fits its template. */
+export type MessageOf<T> = { [N in keyof T & string]: Omit<NewMessage, 'template' | 'data'> & { template: N; data: T[N] } }[keyof T &
+  string];
+
+export type Client<T extends object = AnyTemplates> = ReturnType<typeof createClient<T>>;
 
 interface Call {
   readonly body?: unknown;
@@ -44,7 +51,7 @@ interface Call {
 const WAIT_MS = 200;
 
 /** A typed client of the service's HTTP interface. Its methods reject with RefusedError or UnreachableError. */
-export function createClient(options: ClientOptions) {
+export function createClient<T extends object = AnyTemplates>(options: ClientOptions) {
   const { url, key, space, tries = 3 } = options;
   const base = url.replace(/\/+$/, '');
   const http = options.fetch ?? fetch;
@@ -98,7 +105,7 @@ export function createClient(options: ClientOptions) {
   return {
     messages: {
       /** Asks for a message. Resolves when it is on the service's disk. */
-      send: (message: NewMessage, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<MessageSummary> =>
+      send: (message: MessageOf<T>, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<MessageSummary> =>
         json('POST', '/v1/messages', { body: message, headers: { 'idempotency-key': idempotencyKey }, repeatable: true }),
       /** A page of messages, newest first. */
       list: (filter: ListFilter = {}): Promise<MessageList> => json('GET', `/v1/messages${query(filter)}`, read),

@@ -1,5 +1,7 @@
 export {
   createClient,
+  type AnyTemplates,
+  type MessageOf,
   type Client,
   type ClientOptions,
   type Delivery,

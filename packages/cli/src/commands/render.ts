@@ -3,6 +3,7 @@ import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
 import { isFault, parseMailbox, writeMail } from '@verbalis/core/mime';
 import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
+import { lookUp } from '@verbalis/core/strings';
 import { prepare, RenderFault, type Rendering } from '@verbalis/core/render';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import { UsageError, type ExitCode, type Output } from '../output.js';
@@ -27,8 +28,9 @@ export async function render(folder: string, name: string, options: RenderOption
   if (template === undefined && wrong.length === 0)
     throw new UsageError(`There is no template "${name}" in ${folder}.`, didYouMean(name, project.templates.keys()));
   const locale = options.locale ?? project.settings.locale;
-  const program =
-    made?.programs.get(locale) ?? made?.programs.get(locale.split('-')[0] ?? '') ?? made?.programs.get(project.settings.locale);
+  const program = lookUp(locale, project.settings.locale)
+    .map((tag) => made?.programs.get(tag))
+    .find((one) => one !== undefined);
   if (template === undefined || program === undefined) {
     for (const one of wrong) output.note(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
     return 1;
@@ -60,7 +62,7 @@ function dataFor(template: TemplateFiles, options: RenderOptions): unknown {
     if (options.sample !== undefined) throw new UsageError('Give either --sample or --data, not both.');
     return readJson(options.data);
   }
-  const name = options.sample ?? template.samples[0]?.name;
+  const name = options.sample ?? template.samples.find((one) => one.name === 'typical')?.name ?? template.samples[0]?.name;
   const sample = template.samples.find((one) => one.name === name);
   if (sample === undefined) {
     const names = template.samples.map((one) => one.name);

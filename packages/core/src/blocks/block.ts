@@ -1,6 +1,6 @@
 import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, Parts, Row, RowPart } from '../notation/index.js';
 import type { Color, Theme } from '../html/index.js';
-import type { Op, Steer, TextOp } from '../render/index.js';
+import type { Op, Steer, TextOp, Value } from '../render/index.js';
 import type { BlockSignature } from '../typing/index.js';
 
 /** The colours that prose has where it stands; a block with a ground of its own changes them for what is inside. */
@@ -16,7 +16,9 @@ export interface Side {
   /** An argument by name (undefined: the first, unnamed one). */
   readonly argument: (use: BlockUse, name: string | undefined) => Argument | undefined;
   /** An argument that is written out, or what it is when left out. */
-  readonly word: (use: BlockUse, name: string, usual: string) => string;
+  readonly word: (use: BlockUse, name: string | undefined, usual: string) => string;
+  /** The value of an argument, with its type kept. */
+  readonly value: (use: BlockUse, name: string) => Value;
   /** Text with values, escaped for this side. */
   readonly parts: (parts: Parts) => Op[];
   /** An address, made absolute when the mail is rendered. */

@@ -5,12 +5,21 @@ import { card } from './card.js';
 import { facts } from './facts.js';
 import { fineprint } from './fineprint.js';
 import { gap } from './gap.js';
+import { journey } from './journey.js';
+import { lane, lanes } from './lanes.js';
 import { ledger } from './ledger.js';
 import { notice } from './notice.js';
+import { only, raw } from './only.js';
+import { passcode } from './passcode.js';
+import { picture } from './picture.js';
+import { postal } from './postal.js';
+import { quote } from './quote.js';
 
 /** Every built-in block. A new one is a new file and a line here. */
 export const BLOCKS: ReadonlyMap<string, Block> = new Map(
-  [band, card, action, facts, ledger, notice, gap, fineprint].map((one) => [one.signature.name, one]),
+  [band, card, lanes, lane, action, facts, ledger, passcode, picture, notice, journey, quote, gap, postal, fineprint, only, raw].map(
+    (one) => [one.signature.name, one],
+  ),
 );
 export type { Block, Ground, HtmlSide, Side, TextSide } from './block.js';
 export { inkClass, letters, lineHeight } from './style.js';

@@ -37,7 +37,10 @@ function crosses(a: string, b: string): boolean {
     return { side: steps.find((one) => SIDES.has(one)), aspect: steps.find((one) => !SIDES.has(one)) };
   };
   const [x, y] = [parts(a), parts(b)];
-  return (x.side === undefined || y.side === undefined || x.side === y.side) && (x.aspect === undefined || y.aspect === undefined || x.aspect === y.aspect);
+  return (
+    (x.side === undefined || y.side === undefined || x.side === y.side) &&
+    (x.aspect === undefined || y.aspect === undefined || x.aspect === y.aspect)
+  );
 }
 
 function matches(whom: string, document: Document): Element[] {
@@ -73,7 +76,11 @@ export function inlineStyles(document: Document, sheets: readonly string[]): Inl
     }
   }
   for (const element of new Set([...applied.keys(), ...kept.keys()])) {
-    const own = readDeclarations(element.attribs['style'] ?? '').map((declaration): Applied => ({ declaration, rule: undefined, level: declaration.important ? 3 : 1 }));
+    const own = readDeclarations(element.attribs['style'] ?? '').map((declaration): Applied => ({
+      declaration,
+      rule: undefined,
+      level: declaration.important ? 3 : 1,
+    }));
     const style = styleOf([...(applied.get(element) ?? []), ...own], kept.get(element) ?? []);
     if (style !== '') element.attribs['style'] = style;
   }
@@ -103,11 +110,18 @@ function keptText(rules: readonly SheetRule[]): string[] {
   let open: readonly string[] = [];
   let block: string[] = [];
   const flush = (): void => {
-    if (block.length > 0) out.push(`${open.map((head) => `${head}{`).join('')}${open.length > 0 ? '\n' : ''}${block.join('\n')}${open.length > 0 ? '\n' : ''}${'}'.repeat(open.length)}`);
+    if (block.length > 0)
+      out.push(
+        `${open.map((head) => `${head}{`).join('')}${open.length > 0 ? '\n' : ''}${block.join('\n')}${open.length > 0 ? '\n' : ''}${'}'.repeat(open.length)}`,
+      );
     block = [];
   };
   // By strength, since all become important: the stronger has to come later or be more specific, as before.
-  const important = (rule: SheetRule, wanted: boolean): string => rule.declarations.filter((one) => one.important === wanted).map((one) => `${one.property}:${one.value}!important`).join(';');
+  const important = (rule: SheetRule, wanted: boolean): string =>
+    rule.declarations
+      .filter((one) => one.important === wanted)
+      .map((one) => `${one.property}:${one.value}!important`)
+      .join(';');
   for (const wanted of [false, true]) {
     for (const rule of rules) {
       if (!rule.kept) continue;

@@ -30,12 +30,26 @@ export interface Sheet {
 
 // Matched against the mail as it stands; all other pseudo-classes are a matter of the moment and stay in the style sheet.
 const STRUCTURAL = new Set([
-  'first-child', 'last-child', 'only-child', 'nth-child', 'nth-last-child', 'first-of-type', 'last-of-type', 'only-of-type', 'nth-of-type', 'nth-last-of-type', 'empty', 'not', 'is', 'where', 'root',
+  'first-child',
+  'last-child',
+  'only-child',
+  'nth-child',
+  'nth-last-child',
+  'first-of-type',
+  'last-of-type',
+  'only-of-type',
+  'nth-of-type',
+  'nth-last-of-type',
+  'empty',
+  'not',
+  'is',
+  'where',
+  'root',
 ]);
 
 function isLive(selector: Selector): boolean {
   let live = false;
-  walk(selector as CssNode, (node) => {
+  walk(selector, (node) => {
     if (node.type === 'PseudoElementSelector') live = true;
     if (node.type === 'PseudoClassSelector' && !STRUCTURAL.has(node.name.toLowerCase())) live = true;
   });
@@ -49,7 +63,7 @@ function without(selector: Selector): string {
     const live =
       part.type === 'PseudoElementSelector' ||
       (part.type === 'PseudoClassSelector' && (!STRUCTURAL.has(part.name.toLowerCase()) || (part.children !== null && hasLive(part))));
-    if (!live) parts.push(generate(part as CssNode));
+    if (!live) parts.push(generate(part));
   });
   const text = parts.join('').trim();
   return text === '' || /[>+~]$/.test(text) ? `${text}*` : text;
@@ -58,7 +72,11 @@ function without(selector: Selector): string {
 function hasLive(node: CssNode): boolean {
   let live = false;
   walk(node, (inner) => {
-    if (inner !== node && (inner.type === 'PseudoElementSelector' || (inner.type === 'PseudoClassSelector' && !STRUCTURAL.has(inner.name.toLowerCase())))) live = true;
+    if (
+      inner !== node &&
+      (inner.type === 'PseudoElementSelector' || (inner.type === 'PseudoClassSelector' && !STRUCTURAL.has(inner.name.toLowerCase())))
+    )
+      live = true;
   });
   return live;
 }
@@ -74,10 +92,11 @@ export function readSheet(text: string, from: number): Sheet {
       if (node.type === 'Rule') rules.push(...rulesOf(node, around, order++));
       else if (node.type === 'Atrule') {
         const name = node.name.toLowerCase();
-        const head = `@${name}${node.prelude === null ? '' : ` ${generate(node.prelude as CssNode)}`}`;
-        if (['media', 'supports', 'layer', 'container'].includes(name) && node.block !== null) visit(node.block.children as StyleSheet['children'], [...around, head]);
+        const head = `@${name}${node.prelude === null ? '' : ` ${generate(node.prelude)}`}`;
+        if (['media', 'supports', 'layer', 'container'].includes(name) && node.block !== null)
+          visit(node.block.children, [...around, head]);
         // A mail fetches nothing: imports are left out.
-        else if (name !== 'import' && name !== 'charset') statements.push(generate(node as CssNode));
+        else if (name !== 'import' && name !== 'charset') statements.push(generate(node));
       }
     });
   };
@@ -97,8 +116,8 @@ function rulesOf(rule: Rule, around: readonly string[], order: number): SheetRul
     if (selector.type !== 'Selector') return;
     const live = isLive(selector);
     out.push({
-      selector: generate(selector as CssNode),
-      whom: live ? without(selector) : generate(selector as CssNode),
+      selector: generate(selector),
+      whom: live ? without(selector) : generate(selector),
       specificity: specificity(selector),
       declarations,
       order,
@@ -110,8 +129,12 @@ function rulesOf(rule: Rule, around: readonly string[], order: number): SheetRul
 }
 
 function declarationOf(node: Declaration): SheetDeclaration {
-  const value = node.value.type === 'Raw' ? node.value.value.trim() : generate(node.value as CssNode);
-  return { property: node.property.startsWith('--') ? node.property : node.property.toLowerCase(), value, important: node.important !== false };
+  const value = node.value.type === 'Raw' ? node.value.value.trim() : generate(node.value);
+  return {
+    property: node.property.startsWith('--') ? node.property : node.property.toLowerCase(),
+    value,
+    important: node.important !== false,
+  };
 }
 
 /** Declarations of a style attribute. */

@@ -1,2 +1,10 @@
-export { linkFolder, type MailFiles, type MailProject, type Sample, type SourceFile, type TemplateFiles, type TemplateSource } from './link.js';
+export {
+  linkFolder,
+  type MailFiles,
+  type MailProject,
+  type Sample,
+  type SourceFile,
+  type TemplateFiles,
+  type TemplateSource,
+} from './link.js';
 export type { MailSettings } from './settings.js';

@@ -112,7 +112,15 @@ export function linkFolder(files: MailFiles): MailProject {
     const block = /^blocks\/([^/]+)\.md$/.exec(path)?.[1];
     if (block !== undefined) {
       blocks.set(block, { file: path, text: text(path) ?? '' });
-      if (!NAME.test(block)) problems.push(problem('block-file-name', new SourceText(path, '').whole, `"${block}" is no name for a block.`, 'Use small letters, digits and "-".'));
+      if (!NAME.test(block))
+        problems.push(
+          problem(
+            'block-file-name',
+            new SourceText(path, '').whole,
+            `"${block}" is no name for a block.`,
+            'Use small letters, digits and "-".',
+          ),
+        );
     }
     const locale = /^strings\/([^/]+)\.json$/.exec(path)?.[1];
     if (locale !== undefined) {
@@ -167,7 +175,15 @@ function linkTemplate(
     const locale = tag === '' ? '' : canonical(tag);
     const file: SourceFile = { file: path, text: text(path) ?? '' };
     if (kind === 'txt') texts.set(locale, file);
-    else if (sources.has(locale)) problems.push(problem('two-sources', new SourceText(path, '').whole, `${path} and ${sources.get(locale)?.file ?? ''} are the same mail twice.`, 'Keep one of them.'));
+    else if (sources.has(locale))
+      problems.push(
+        problem(
+          'two-sources',
+          new SourceText(path, '').whole,
+          `${path} and ${sources.get(locale)?.file ?? ''} are the same mail twice.`,
+          'Keep one of them.',
+        ),
+      );
     else sources.set(locale, { ...file, kind: kind === 'html' ? 'html' : 'md' });
   }
   if (!sources.has('')) {

@@ -24,6 +24,13 @@ function classesIn(ops: readonly Op[]): Set<string> {
   return new Set([...text.matchAll(/\bv[a-z]+\d+\b/g)].map((found) => found[0]));
 }
 
+/** Pictures in pairs: one for a light ground, one for a dark. */
+function pictureRules(ops: readonly Op[]): string {
+  if (!JSON.stringify(ops).includes('vdark')) return '';
+  const rules = (before: string): string => `${before}.vlight{display:none!important}${before}.vdark{display:block!important}`;
+  return `\n@media (prefers-color-scheme:dark){${rules('')}}\n${rules('[data-ogsc] ')}`;
+}
+
 /** The whole HTML part around a compiled body. */
 export function htmlDocument(input: DocumentInput): Op[] {
   const { theme, locale, direction } = input;
@@ -54,7 +61,7 @@ ${input.body}
 <style>
 :root{color-scheme:light dark}
 @media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}}
-${darkRules(theme, classesIn(body))}
+${darkRules(theme, classesIn(body))}${pictureRules(body)}
 </style>
 </head>
 `;

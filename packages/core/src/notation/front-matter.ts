@@ -24,7 +24,10 @@ class ScalarSource extends SourceText {
  * Reads the YAML between the two `---` lines at the top of a source.
  * @returns the values by key, and the offset at which the body starts.
  */
-export function parseFrontMatter(source: SourceText, problems: Problem[]): { front: Map<string, FrontValue>; inputs: unknown; bodyFrom: number } {
+export function parseFrontMatter(
+  source: SourceText,
+  problems: Problem[],
+): { front: Map<string, FrontValue>; inputs: unknown; bodyFrom: number } {
   const front = new Map<string, FrontValue>();
   const { text } = source;
   const opening = /^---[ \t]*\r?\n/.exec(text);

@@ -53,10 +53,15 @@ function open(file: string, text: string): Opened {
   const problems: Problem[] = [];
   const source = new SourceText(file, text);
   if (new TextEncoder().encode(text).length > MAX_SOURCE_BYTES) {
-    problems.push(problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'));
+    problems.push(
+      problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'),
+    );
   }
   const odd = NONCHARACTER.exec(text);
-  if (odd !== null) problems.push(problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'));
+  if (odd !== null)
+    problems.push(
+      problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
+    );
   if (problems.length > 0) return { source, problems, front: new Map(), inputs: undefined, bodyFrom: text.length, refused: true };
   return { source, problems, ...parseFrontMatter(source, problems), refused: false };
 }
@@ -94,7 +99,7 @@ class Directives {
   }
 
   readVerbatim(from: number): Verbatim[] {
-    return this.#entries<Verbatim>(this.#scan(from, 'verbatim'), (region) => this.#prose.verbatim(region)) as Verbatim[];
+    return this.#entries<Verbatim>(this.#scan(from, 'verbatim'), (region) => this.#prose.verbatim(region));
   }
 
   #scan(from: number, mode: ContentMode): readonly Child[] {

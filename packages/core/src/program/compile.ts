@@ -6,7 +6,11 @@ import { typeTrees, type BlockSignature, type SayTypes, type Type } from '../typ
 import { modesOf, readOwnBlocks, type OwnBlock } from './own-blocks.js';
 import { compileTemplate, uses, type CompiledTemplate, type FolderContext, type Parsed } from './template.js';
 
-const BUILT_IN: BlockModes = new Map([...[...BLOCKS].map(([name, block]) => [name, block.signature.content] as const), ['body', 'none'], ['content', 'none']]);
+const BUILT_IN: BlockModes = new Map([
+  ...[...BLOCKS].map(([name, block]) => [name, block.signature.content] as const),
+  ['body', 'none'],
+  ['content', 'none'],
+]);
 const SIGNATURES = new Map<string, BlockSignature>([
   ...[...BLOCKS].map(([name, block]) => [name, block.signature] as const),
   ['body', { name: 'body', args: [], content: 'none' }],
@@ -29,7 +33,14 @@ export function compileFolder(project: MailProject): CompiledFolder {
   const ownTypes = typesOfOwn(own, signatures, say, problems);
   const layouts = readLayouts(project, modes, problems);
   for (const path of project.settings.styles) {
-    if (!project.styles.has(path)) problems.push(problem('unknown-style', { file: 'mail.yaml', line: 1, column: 1, offset: 0, length: 0 }, `There is no style sheet "${path}" in the mail folder.`));
+    if (!project.styles.has(path))
+      problems.push(
+        problem(
+          'unknown-style',
+          { file: 'mail.yaml', line: 1, column: 1, offset: 0, length: 0 },
+          `There is no style sheet "${path}" in the mail folder.`,
+        ),
+      );
   }
   const context: FolderContext = { project, modes, signatures, layouts, own, ownTypes, say };
   const templates = new Map<string, CompiledTemplate>();
@@ -42,7 +53,12 @@ export function compileFolder(project: MailProject): CompiledFolder {
 }
 
 /** Blocks of the folder's own are typed once, against their inputs, whoever uses them. */
-function typesOfOwn(own: ReadonlyMap<string, OwnBlock>, signatures: ReadonlyMap<string, BlockSignature>, say: SayTypes, problems: Problem[]): ReadonlyMap<Expression, Type> {
+function typesOfOwn(
+  own: ReadonlyMap<string, OwnBlock>,
+  signatures: ReadonlyMap<string, BlockSignature>,
+  say: SayTypes,
+  problems: Problem[],
+): ReadonlyMap<Expression, Type> {
   const out = new Map<Expression, Type>();
   for (const block of own.values()) {
     const names = new Map(block.inputs.map((input) => [input.name, input.type]));
@@ -60,7 +76,12 @@ function readLayouts(project: MailProject, modes: BlockModes, problems: Problem[
     const bodies = uses(parsed.tree.body, 'body').length;
     if (bodies !== 1) {
       parsed.problems.push(
-        problem('layout-body', parsed.source.place(0), bodies === 0 ? 'This layout has no "::body".' : `This layout has "::body" ${bodies} times.`, 'A line "::body", once, is where the template’s body goes.'),
+        problem(
+          'layout-body',
+          parsed.source.place(0),
+          bodies === 0 ? 'This layout has no "::body".' : `This layout has "::body" ${bodies} times.`,
+          'A line "::body", once, is where the template’s body goes.',
+        ),
       );
     }
     problems.push(...parsed.problems);

@@ -1,4 +1,5 @@
-import { Comment, Document, Element, isTag, isText, Text, type AnyNode, type ChildNode, type ParentNode } from 'domhandler';
+import type { Document} from 'domhandler';
+import { Comment, Element, isTag, isText, Text, type AnyNode, type ChildNode, type ParentNode } from 'domhandler';
 import { parse } from 'parse5';
 import { adapter } from 'parse5-htmlparser2-tree-adapter';
 import { inlineStyles } from '../css/index.js';
@@ -9,7 +10,22 @@ import { addressParts, markOf, rebuilt, reveal, type Marked } from './marked.js'
 const VOID = new Set(['area', 'base', 'br', 'col', 'embed', 'hr', 'img', 'input', 'link', 'meta', 'source', 'track', 'wbr']);
 const ADDRESSES = new Set(['href', 'src', 'background', 'poster']);
 /** Elements that a mail must not hold: clients drop them, and some would be dangerous. */
-export const FORBIDDEN = new Set(['script', 'form', 'iframe', 'object', 'embed', 'input', 'button', 'select', 'textarea', 'base', 'applet', 'frame', 'frameset', 'noscript']);
+export const FORBIDDEN = new Set([
+  'script',
+  'form',
+  'iframe',
+  'object',
+  'embed',
+  'input',
+  'button',
+  'select',
+  'textarea',
+  'base',
+  'applet',
+  'frame',
+  'frameset',
+  'noscript',
+]);
 
 export interface DomFault {
   readonly code: string;
@@ -34,13 +50,22 @@ export function takeSheets(document: Document, styles: ReadonlyMap<string, strin
   for (const node of [...elementsOf(document)]) {
     if (node.name === 'style') {
       const media = node.attribs['media'];
-      const text = node.children.filter(isText).map((one) => one.data).join('');
+      const text = node.children
+        .filter(isText)
+        .map((one) => one.data)
+        .join('');
       out.push(media === undefined || media === 'all' ? text : `@media ${media}{${text}}`);
       remove(node);
     } else if (node.name === 'link' && /\bstylesheet\b/i.test(node.attribs['rel'] ?? '')) {
       const href = (node.attribs['href'] ?? '').replace(/^\.?\//, '').replace(/^(?:\.\.\/)+/, '');
       const sheet = styles.get(href);
-      if (sheet === undefined) faults.push({ code: 'unknown-style', message: `There is no style sheet "${href}" in the mail folder.`, hint: `Known: ${[...styles.keys()].join(', ') || 'none'}. A mail fetches no style sheets.`, offset: offsetOf(node) });
+      if (sheet === undefined)
+        faults.push({
+          code: 'unknown-style',
+          message: `There is no style sheet "${href}" in the mail folder.`,
+          hint: `Known: ${[...styles.keys()].join(', ') || 'none'}. A mail fetches no style sheets.`,
+          offset: offsetOf(node),
+        });
       else out.push(sheet);
       remove(node);
     }
@@ -80,12 +105,22 @@ export function applySheets(document: Document, sheets: readonly string[]): void
 export function refuseForbidden(document: Document, faults: DomFault[]): void {
   for (const node of [...elementsOf(document)]) {
     if (FORBIDDEN.has(node.name)) {
-      faults.push({ code: 'forbidden-element', message: `A mail cannot hold <${node.name}>.`, hint: 'Clients drop it or warn about it. Link to a page instead.', offset: offsetOf(node) });
+      faults.push({
+        code: 'forbidden-element',
+        message: `A mail cannot hold <${node.name}>.`,
+        hint: 'Clients drop it or warn about it. Link to a page instead.',
+        offset: offsetOf(node),
+      });
       remove(node);
     }
     for (const name of Object.keys(node.attribs)) {
       if (/^on/i.test(name)) {
-        faults.push({ code: 'forbidden-attribute', message: `A mail cannot hold the attribute "${name}".`, hint: 'No script runs in a mail.', offset: offsetOf(node) });
+        faults.push({
+          code: 'forbidden-attribute',
+          message: `A mail cannot hold the attribute "${name}".`,
+          hint: 'No script runs in a mail.',
+          offset: offsetOf(node),
+        });
         Reflect.deleteProperty(node.attribs, name);
       }
     }
@@ -109,11 +144,20 @@ export function writeDocument(document: Document, marked: Marked, at: string, fa
   };
   const attribute = (name: string, value: string): Op[] => {
     if (/<!--\uFDD0/.test(value)) {
-      faults.push({ code: 'steering-here', message: `"if" and "each" cannot stand inside of the attribute "${name}".`, hint: 'Choose between values: {{ test ? "one" : "other" }}.', offset: undefined });
+      faults.push({
+        code: 'steering-here',
+        message: `"if" and "each" cannot stand inside of the attribute "${name}".`,
+        hint: 'Choose between values: {{ test ? "one" : "other" }}.',
+        offset: undefined,
+      });
       return [];
     }
     if (ADDRESSES.has(name) && !value.startsWith('#') && value.trim() !== '') {
-      return [` ${name}="`, { op: 'address', parts: addressParts(value, hidden), as: 'html', at, ...(name === 'src' ? { carries: 'picture' as const } : {}) }, '"'];
+      return [
+        ` ${name}="`,
+        { op: 'address', parts: addressParts(value, hidden), as: 'html', at, ...(name === 'src' ? { carries: 'picture' as const } : {}) },
+        '"',
+      ];
     }
     return [` ${name}="`, ...reveal(value, hidden, fixed), '"'];
   };
@@ -152,4 +196,3 @@ function crossing(offset: number | undefined): DomFault {
     offset,
   };
 }
-

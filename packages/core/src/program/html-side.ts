@@ -19,6 +19,7 @@ export class HtmlCompiler implements HtmlSide {
   readonly direction: 'ltr' | 'rtl';
   readonly argument: HtmlSide['argument'];
   readonly word: HtmlSide['word'];
+  readonly value: HtmlSide['value'];
   readonly parts: (parts: Parts) => Op[];
   readonly address: (argument: Argument) => Op;
   readonly numeric: HtmlSide['numeric'];
@@ -35,13 +36,16 @@ export class HtmlCompiler implements HtmlSide {
     const common = commonSide(names, context, 'html', fixed);
     this.argument = common.argument;
     this.word = common.word;
+    this.value = common.value;
     this.parts = common.parts;
     this.address = common.address;
     this.numeric = common.numeric;
   }
 
   #on(change: Partial<Ground> | undefined): HtmlCompiler {
-    return change === undefined ? this : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change }, this.inner);
+    return change === undefined
+      ? this
+      : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change }, this.inner);
   }
 
   #in(names: Names): HtmlCompiler {

@@ -5,7 +5,37 @@ import { steered, type DomFault } from './dom.js';
 import { addressParts, reveal, type Marked } from './marked.js';
 
 const PHRASING = new Set([
-  'a', 'abbr', 'b', 'bdi', 'bdo', 'big', 'br', 'cite', 'code', 'del', 'em', 'font', 'i', 'img', 'ins', 'kbd', 'mark', 'q', 's', 'samp', 'small', 'span', 'strike', 'strong', 'sub', 'sup', 'time', 'tt', 'u', 'var', 'wbr',
+  'a',
+  'abbr',
+  'b',
+  'bdi',
+  'bdo',
+  'big',
+  'br',
+  'cite',
+  'code',
+  'del',
+  'em',
+  'font',
+  'i',
+  'img',
+  'ins',
+  'kbd',
+  'mark',
+  'q',
+  's',
+  'samp',
+  'small',
+  'span',
+  'strike',
+  'strong',
+  'sub',
+  'sup',
+  'time',
+  'tt',
+  'u',
+  'var',
+  'wbr',
 ]);
 const SILENT = new Set(['head', 'style', 'title', 'script', 'template']);
 
@@ -15,7 +45,9 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
   const faults: DomFault[] = [];
 
   const text = (data: string): Op[] =>
-    reveal(data, marked.hidden, (fixed) => fixed.replace(/\s+/g, ' ')).map((op): Op => (typeof op !== 'string' && op.op === 'put' ? { ...op, as: 'text' } : op));
+    reveal(data, marked.hidden, (fixed) => fixed.replace(/\s+/g, ' ')).map((op): Op =>
+      typeof op !== 'string' && op.op === 'put' ? { ...op, as: 'text' } : op,
+    );
 
   const inline = (node: ChildNode): Op[] => {
     if (isText(node)) return text(node.data);
@@ -51,7 +83,8 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
     const flush = (): void => {
       if (run.some((node) => !isText(node) || node.data.trim() !== '')) {
         const [only] = run.filter((node) => !isText(node) || node.data.trim() !== '');
-        if (run.filter((node) => !isText(node) || node.data.trim() !== '').length === 1 && only !== undefined && isLink(only)) out.push(link(only));
+        if (run.filter((node) => !isText(node) || node.data.trim() !== '').length === 1 && only !== undefined && isLink(only))
+          out.push(link(only));
         else {
           const body = joined(steered(run, marked, faults, inline));
           if (body.length > 0) out.push({ op: 'paragraph', body });
@@ -85,7 +118,11 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
       if (data.startsWith('\uFDD0end')) {
         depth -= 1;
         if (depth === 0) {
-          if (gathered.every((one) => !isTag(one) || PHRASING.has(one.name)) && gathered.some((one) => isText(one) && one.data.trim() !== '')) yield* gathered;
+          if (
+            gathered.every((one) => !isTag(one) || PHRASING.has(one.name)) &&
+            gathered.some((one) => isText(one) && one.data.trim() !== '')
+          )
+            yield* gathered;
           else yield gathered;
           gathered = [];
         }
@@ -93,7 +130,8 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
     }
   }
 
-  const isLink = (node: ChildNode): node is Element => isTag(node) && node.name === 'a' && !/^(?:#|mailto:|$)/.test(node.attribs['href'] ?? '');
+  const isLink = (node: ChildNode): node is Element =>
+    isTag(node) && node.name === 'a' && !/^(?:#|mailto:|$)/.test(node.attribs['href'] ?? '');
   const link = (node: Element): TextOp => ({
     op: 'link',
     label: joined(steered(node.children, marked, faults, inline)),
@@ -103,17 +141,36 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
   const block = (node: Element): TextOp[] => {
     if (SILENT.has(node.name) || isHiddenElement(node)) return [];
     const heading = /^h([1-6])$/.exec(node.name);
-    if (heading !== null) return [{ op: 'heading', depth: Number(heading[1]), body: joined(steered(node.children, marked, faults, inline)) }];
+    if (heading !== null)
+      return [{ op: 'heading', depth: Number(heading[1]), body: joined(steered(node.children, marked, faults, inline)) }];
     switch (node.name) {
       case 'hr':
         return [{ op: 'rule' }];
       case 'pre':
-        return [{ op: 'inset', first: '    ', rest: '    ', body: [{ op: 'lines', body: joined(steered(node.children, marked, faults, (one) => (isText(one) ? reveal(one.data, marked.hidden, (fixed) => fixed) : inline(one)))) }] }];
+        return [
+          {
+            op: 'inset',
+            first: '    ',
+            rest: '    ',
+            body: [
+              {
+                op: 'lines',
+                body: joined(
+                  steered(node.children, marked, faults, (one) =>
+                    isText(one) ? reveal(one.data, marked.hidden, (fixed) => fixed) : inline(one),
+                  ),
+                ),
+              },
+            ],
+          },
+        ];
       case 'blockquote':
         return [{ op: 'inset', first: '> ', rest: '> ', body: blocks(node.children) }];
       case 'ul':
       case 'ol': {
-        const items = steered<TextItem>(node.children, marked, faults, (one) => (isTag(one) ? [{ op: 'item', body: blocks(one.children) }] : []));
+        const items = steered<TextItem>(node.children, marked, faults, (one) =>
+          isTag(one) ? [{ op: 'item', body: blocks(one.children) }] : [],
+        );
         return [{ op: 'list', ordered: node.name === 'ol', start: Number(node.attribs['start'] ?? 1), tight: true, items }];
       }
       case 'table':
@@ -164,7 +221,10 @@ function flushRight(node: Element): boolean[] {
   const right: boolean[] = [];
   for (const row of descendants(node, 'tr')) {
     row.children.filter(isTag).forEach((cell, i) => {
-      right[i] = (right[i] ?? false) || /right/i.test(cell.attribs['align'] ?? '') || /text-align\s*:\s*(?:right|end)/i.test(cell.attribs['style'] ?? '');
+      right[i] =
+        (right[i] ?? false) ||
+        /right/i.test(cell.attribs['align'] ?? '') ||
+        /text-align\s*:\s*(?:right|end)/i.test(cell.attribs['style'] ?? '');
     });
   }
   return right;

@@ -69,4 +69,3 @@ export function rebuilt(op: Op | undefined, bodies: readonly (readonly Op[])[]):
   if (steering.op === 'if') return { op: 'if', branches: steering.branches.map((one, i) => ({ test: one.test, body: bodies[i] ?? [] })) };
   return { ...steering, body: bodies[0] ?? [], otherwise: bodies[1] ?? [] };
 }
-

@@ -29,19 +29,40 @@ export function modesOf(builtIn: BlockModes, project: MailProject): BlockModes {
 }
 
 /** Reads the blocks of a folder's own. */
-export function readOwnBlocks(project: MailProject, modes: BlockModes, builtIn: ReadonlySet<string>, problems: Problem[]): Map<string, OwnBlock> {
+export function readOwnBlocks(
+  project: MailProject,
+  modes: BlockModes,
+  builtIn: ReadonlySet<string>,
+  problems: Problem[],
+): Map<string, OwnBlock> {
   const out = new Map<string, OwnBlock>();
   for (const [name, file] of project.blocks) {
     const parsed = parseSource(file.file, file.text, new Map([...modes, ['content', 'none']]));
     problems.push(...parsed.problems);
-    if (builtIn.has(name)) problems.push(problem('block-name-taken', parsed.source.place(0, 0), `There is a built-in block "${name}".`, 'Give yours another name.'));
+    if (builtIn.has(name))
+      problems.push(
+        problem('block-name-taken', parsed.source.place(0, 0), `There is a built-in block "${name}".`, 'Give yours another name.'),
+      );
     const inputs = readInputs(parsed.tree.inputs, parsed.source, problems);
-    const args = inputs.map((input) => ({ name: input.name, kind: 'value' as const, type: input.type, required: input.required, summary: input.name }));
+    const args = inputs.map((input) => ({
+      name: input.name,
+      kind: 'value' as const,
+      type: input.type,
+      required: input.required,
+      summary: input.name,
+    }));
     out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none' } });
   }
   for (const name of out.keys()) {
     const circle = circleFrom(name, out, []);
-    if (circle !== undefined) problems.push(problem('block-circle', new SourceText(out.get(name)?.tree.file ?? '', '').whole, `The block "${name}" ends up in itself: ${circle.join(' → ')}.`));
+    if (circle !== undefined)
+      problems.push(
+        problem(
+          'block-circle',
+          new SourceText(out.get(name)?.tree.file ?? '', '').whole,
+          `The block "${name}" ends up in itself: ${circle.join(' → ')}.`,
+        ),
+      );
   }
   return problems.some((one) => one.code === 'block-circle') ? new Map() : out;
 }
@@ -55,19 +76,33 @@ function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Inpu
   }
   return Object.entries(raw as Record<string, unknown>).map(([name, schema]): Input => {
     if (typeof schema !== 'object' || schema === null) {
-      problems.push(problem('inputs', source.place(Math.max(0, source.text.indexOf(name)), name.length), `The input "${name}" has no schema.`, `For example "${name}: { type: string }".`));
+      problems.push(
+        problem(
+          'inputs',
+          source.place(Math.max(0, source.text.indexOf(name)), name.length),
+          `The input "${name}" has no schema.`,
+          `For example "${name}: { type: string }".`,
+        ),
+      );
       return { name, type: TEXT, required: true, usual: null };
     }
     const { default: usual, optional: mayMiss } = schema as { default?: unknown; optional?: unknown };
     const given = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean' ? usual : null;
     const type = new SchemaTypes(schema as JsonSchema).type();
-    return { name, type: mayMiss === true && given === null ? optional(type) : type, required: mayMiss !== true && given === null, usual: given };
+    return {
+      name,
+      type: mayMiss === true && given === null ? optional(type) : type,
+      required: mayMiss !== true && given === null,
+      usual: given,
+    };
   });
 }
 
 function circleFrom(name: string, blocks: ReadonlyMap<string, OwnBlock>, path: readonly string[]): readonly string[] | undefined {
   if (path.includes(name)) return path[0] === name ? [...path, name] : undefined;
-  const used = new Set([...JSON.stringify(blocks.get(name)?.tree.body ?? []).matchAll(/"kind":"block","name":"([^"]+)"/g)].map((found) => found[1] ?? ''));
+  const used = new Set(
+    [...JSON.stringify(blocks.get(name)?.tree.body ?? []).matchAll(/"kind":"block","name":"([^"]+)"/g)].map((found) => found[1] ?? ''),
+  );
   for (const one of used) {
     const circle = blocks.has(one) ? circleFrom(one, blocks, [...path, name]) : undefined;
     if (circle !== undefined) return circle;

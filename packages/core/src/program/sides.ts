@@ -1,4 +1,4 @@
-import type { Side } from '../blocks/index.js';
+import { BLOCKS, type Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
 import type { BlockUse, Branches, Expression, Flow, Inline, Loop } from '../notation/index.js';
 import type { Op, Steer, Value } from '../render/index.js';
@@ -64,7 +64,7 @@ export function inputsOf(own: OwnBlock, use: BlockUse, names: Names): Names {
   const values = own.inputs.map((input) => {
     const given = use.args.find((one) => one.name === input.name);
     const usual: Value = { k: 'const', value: input.usual };
-    return [input.name, given === undefined ? usual : argumentValue(given.parts, names)] as const;
+    return [input.name, given === undefined ? usual : argumentValue(given.parts, names, input.type)] as const;
   });
   return Names.ofInputs(values, names.depth);
 }
@@ -91,6 +91,8 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
       const text = parts.filter((part) => typeof part === 'string').join('');
       return text === '' ? usual : text;
     },
+    value: (use, name) =>
+      argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((one) => one.name === name)?.type),
     parts: (parts) => parts.map((part): Op => (typeof part === 'string' ? fixed(part) : { op: 'put', value: valueOf(part, names), as })),
     address: (arg) => ({ op: 'address', parts: partsOf(arg.parts, names), as, at: placed(arg.place) }),
     numeric: (cell) => isNumeric(cell, context.types),

@@ -1,7 +1,17 @@
 import { isTag } from 'domhandler';
 import { htmlDocument, type Theme } from '../html/index.js';
 import type { MailProject, SourceFile, TemplateFiles, TemplateSource } from '../folder/index.js';
-import { parseSource, parseVerbatim, type BlockModes, type BlockUse, type Expression, type Flow, type FrontValue, type SourceTree, type VerbatimTree } from '../notation/index.js';
+import {
+  parseSource,
+  parseVerbatim,
+  type BlockModes,
+  type BlockUse,
+  type Expression,
+  type Flow,
+  type FrontValue,
+  type SourceTree,
+  type VerbatimTree,
+} from '../notation/index.js';
 import { didYouMean, hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
 import { lookUp, textOf } from '../strings/index.js';
@@ -60,10 +70,15 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   if (main === undefined) throw new Error('A template without a source is not linked.');
   if (!hasErrors(problems)) problems.push(...unused(project, template, [...read.values()]));
   const programs = new Map<string, Program>();
-  const broken = hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
+  const broken =
+    hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
   if (!broken) {
     const own = project.settings.locale;
-    const locales = new Set([own, ...[...template.sources.keys()].filter((tag) => tag !== ''), ...project.strings.byLocale.keys()]);
+    const said = saidBy(main);
+    const spoken = [...project.strings.byLocale]
+      .filter(([, texts]) => said.length > 0 && said.every((key) => texts.has(key)))
+      .map(([locale]) => locale);
+    const locales = new Set([own, ...[...template.sources.keys()].filter((tag) => tag !== ''), ...spoken]);
     for (const locale of locales) {
       const tag = lookUp(locale, '').find((one) => read.has(one)) ?? '';
       programs.set(locale, build(context, template, locale, read.get(tag) ?? main, problems));
@@ -79,8 +94,17 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   };
 }
 
+/** Keys of strings that a source says itself. One that says all of its text so is translated where all of them are. */
+function saidBy(read: ReadSource): string[] {
+  const own = JSON.stringify([[...read.front.values()].map((one) => one.parts), read.tree?.body, read.html?.body]);
+  return [
+    ...new Set(
+      [...own.matchAll(/"kind":"say","key":"((?:[^"\\\\]|\\\\.)*)"/g)].map((found) => JSON.parse(`"${found[1] ?? ''}"`) as string),
+    ),
+  ];
+}
+
 function readSource(context: FolderContext, template: TemplateFiles, tag: string, file: TemplateSource, problems: Problem[]): ReadSource {
-  const { project } = context;
   const markdown = file.kind === 'md' ? parseSource(file.file, file.text, context.modes) : undefined;
   const html = file.kind === 'html' ? parseVerbatim(file.file, file.text) : undefined;
   const handText: SourceFile | undefined = template.texts.get(tag);
@@ -89,8 +113,10 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
   problems.push(...parsed.problems, ...(text?.problems ?? []));
   const { front } = parsed.tree;
   const layout = frontFaults(context, front, parsed.source, markdown !== undefined, problems);
-  for (const stray of uses(markdown?.tree.body ?? [], 'body')) problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
-  for (const stray of uses(markdown?.tree.body ?? [], 'content')) problems.push(problem('content-here', stray.namePlace, '"::content" belongs in a block of blocks/.'));
+  for (const stray of uses(markdown?.tree.body ?? [], 'body'))
+    problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
+  for (const stray of uses(markdown?.tree.body ?? [], 'content'))
+    problems.push(problem('content-here', stray.namePlace, '"::content" belongs in a block of blocks/.'));
   const typing = typeTrees({
     trees: [layout?.tree, markdown?.tree].filter((one) => one !== undefined),
     verbatim: [html?.tree, text?.tree].filter((one) => one !== undefined),
@@ -99,27 +125,51 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
     say: context.say,
   });
   problems.push(...typing.problems);
-  void project;
   return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };
 }
 
 /** What the front matter must say, and of what it says must be there. */
-function frontFaults(context: FolderContext, front: ReadonlyMap<string, FrontValue>, source: SourceText, inLayout: boolean, problems: Problem[]): Parsed | undefined {
+function frontFaults(
+  context: FolderContext,
+  front: ReadonlyMap<string, FrontValue>,
+  source: SourceText,
+  inLayout: boolean,
+  problems: Problem[],
+): Parsed | undefined {
   const { project, layouts } = context;
   const top = source.place(0, 0);
-  if (!front.has('subject')) problems.push(problem('no-subject', top, 'This source has no subject.', 'Put subject: "…" between two lines "---" at the top.'));
+  if (!front.has('subject'))
+    problems.push(problem('no-subject', top, 'This source has no subject.', 'Put subject: "…" between two lines "---" at the top.'));
   const topic = front.get('topic');
   const topics = Object.keys(project.settings.topics);
   if (topic !== undefined && topics.length > 0 && !topics.includes(written(topic) ?? '')) {
-    problems.push(problem('unknown-topic', topic.place, `mail.yaml has no topic "${written(topic) ?? ''}".`, didYouMean(written(topic) ?? '', topics)));
+    problems.push(
+      problem('unknown-topic', topic.place, `mail.yaml has no topic "${written(topic) ?? ''}".`, didYouMean(written(topic) ?? '', topics)),
+    );
   }
   for (const path of stylesNamed(front)) {
-    if (!project.styles.has(path)) problems.push(problem('unknown-style', front.get('styles')?.place ?? top, `There is no style sheet "${path}" in the mail folder.`, didYouMean(path, project.styles.keys())));
+    if (!project.styles.has(path))
+      problems.push(
+        problem(
+          'unknown-style',
+          front.get('styles')?.place ?? top,
+          `There is no style sheet "${path}" in the mail folder.`,
+          didYouMean(path, project.styles.keys()),
+        ),
+      );
   }
   const wanted = inLayout ? (written(front.get('layout')) ?? project.settings.layout) : undefined;
   if (wanted === undefined || wanted === 'none') return undefined;
   const layout = layouts.get(wanted);
-  if (layout === undefined) problems.push(problem('unknown-layout', front.get('layout')?.place ?? top, `There is no layout "${wanted}" in layouts/.`, didYouMean(wanted, ['none', ...layouts.keys()])));
+  if (layout === undefined)
+    problems.push(
+      problem(
+        'unknown-layout',
+        front.get('layout')?.place ?? top,
+        `There is no layout "${wanted}" in layouts/.`,
+        didYouMean(wanted, ['none', ...layouts.keys()]),
+      ),
+    );
   return layout;
 }
 
@@ -129,10 +179,16 @@ function stylesNamed(front: ReadonlyMap<string, FrontValue>): string[] {
 
 function unused(project: MailProject, template: TemplateFiles, sources: readonly ReadSource[]): Problem[] {
   const schemaSource = new SourceText(template.schemaFile, project.texts.get(template.schemaFile) ?? '');
-  const everywhere = (sources[0]?.typing.unusedFields ?? []).filter((path) => sources.every((one) => one.typing.unusedFields.includes(path)));
+  const everywhere = (sources[0]?.typing.unusedFields ?? []).filter((path) =>
+    sources.every((one) => one.typing.unusedFields.includes(path)),
+  );
   return everywhere.map((path) => {
     const key = `"${path.split('.').pop()?.replace(/\[\]$/, '') ?? ''}"`;
-    return warning('unused-field', schemaSource.place(Math.max(0, schemaSource.text.indexOf(key)), key.length), `Nothing in ${sources[0]?.file.file ?? ''} uses "${path}".`);
+    return warning(
+      'unused-field',
+      schemaSource.place(Math.max(0, schemaSource.text.indexOf(key)), key.length),
+      `Nothing in ${sources[0]?.file.file ?? ''} uses "${path}".`,
+    );
   });
 }
 
@@ -152,15 +208,31 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
     title: lineOps(front.get('title') ?? front.get('subject'), names, 'html'),
     preview: lineOps(front.get('preview'), names, 'html'),
   };
-  const made = read.html === undefined ? fromMarkdown(context, read, head, compile, names) : fromHtml(context, read, read.html, compile, names, problems);
-  const text: readonly TextOp[] = read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile, 'text') }];
+  const made =
+    read.html === undefined
+      ? fromMarkdown(context, read, head, compile, names)
+      : fromHtml(context, read, read.html, compile, names, problems);
+  const text: readonly TextOp[] =
+    read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile, 'text') }];
   const strings: Record<string, { text: string; locale: string }> = {};
   for (const [, key] of JSON.stringify([subject, preview, made.html, text]).matchAll(/"k":"say","key":"((?:[^"\\]|\\.)*)"/g)) {
     const name = JSON.parse(`"${key ?? ''}"`) as string;
     const found = textOf(project.strings, name, locale, settings.locale);
     if (found !== undefined) strings[name] = found;
   }
-  return { template: template.name, locale, direction, timeZone: settings.timeZone, baseUrl: settings.baseUrl ?? '', strings, subject, preview, html: made.html, text, slots: compile.deepest };
+  return {
+    template: template.name,
+    locale,
+    direction,
+    timeZone: settings.timeZone,
+    baseUrl: settings.baseUrl ?? '',
+    strings,
+    subject,
+    preview,
+    html: made.html,
+    text,
+    slots: compile.deepest,
+  };
 }
 
 interface Head {
@@ -171,14 +243,22 @@ interface Head {
   readonly preview: readonly Op[];
 }
 
-function fromMarkdown(context: FolderContext, read: ReadSource, head: Head, compile: CompileContext, names: Names): { html: Op[]; text: TextOp[] } {
+function fromMarkdown(
+  context: FolderContext,
+  read: ReadSource,
+  head: Head,
+  compile: CompileContext,
+  names: Names,
+): { html: Op[]; text: TextOp[] } {
   const { theme, direction } = head;
   const { project } = context;
   const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
   const side = new HtmlCompiler({ theme, direction }, compile, names, { ink: 'ink', soft: 'soft', link: 'link', size: theme.size.text });
   const html = htmlDocument({ ...head, body: side.flow(body) });
   const text = new TextCompiler(compile, names).flow(body);
-  const sheets = [...project.settings.styles, ...stylesNamed(read.front)].map((path) => project.styles.get(path)).filter((one) => one !== undefined);
+  const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
+    .map((path) => project.styles.get(path))
+    .filter((one) => one !== undefined);
   if (sheets.length === 0) return { html, text };
   const marked = mark(html);
   const document = readDocument(marked);
@@ -186,7 +266,14 @@ function fromMarkdown(context: FolderContext, read: ReadSource, head: Head, comp
   return { html: writeDocument(document, marked, read.file.file, []), text };
 }
 
-function fromHtml(context: FolderContext, read: ReadSource, tree: VerbatimTree, compile: CompileContext, names: Names, problems: Problem[]): { html: Op[]; text: TextOp[] } {
+function fromHtml(
+  context: FolderContext,
+  read: ReadSource,
+  tree: VerbatimTree,
+  compile: CompileContext,
+  names: Names,
+  problems: Problem[],
+): { html: Op[]; text: TextOp[] } {
   const { project } = context;
   const faults: DomFault[] = [];
   const marked = mark(verbatimOps(tree.body, names, compile, 'html'));
@@ -202,7 +289,11 @@ function fromHtml(context: FolderContext, read: ReadSource, tree: VerbatimTree, 
 }
 
 function lineOps(value: FrontValue | undefined, names: Names, as: 'line' | 'html'): Op[] {
-  return tidy((value?.parts ?? []).map((part): Op => (typeof part === 'string' ? (as === 'line' ? part : escaped(part)) : { op: 'put', value: valueOf(part, names), as })));
+  return tidy(
+    (value?.parts ?? []).map((part): Op =>
+      typeof part === 'string' ? (as === 'line' ? part : escaped(part)) : { op: 'put', value: valueOf(part, names), as },
+    ),
+  );
 }
 
 function escaped(text: string): string {
@@ -226,7 +317,8 @@ export function directionOf(locale: string): 'ltr' | 'rtl' {
 function withBody(nodes: readonly Flow[], body: readonly Flow[]): Flow[] {
   return nodes.flatMap((node): readonly Flow[] => {
     if (node.kind === 'block' && node.name === 'body') return body;
-    if (node.kind === 'block' && node.content.mode === 'flow') return [{ ...node, content: { mode: 'flow', children: withBody(node.content.children, body) } }];
+    if (node.kind === 'block' && node.content.mode === 'flow')
+      return [{ ...node, content: { mode: 'flow', children: withBody(node.content.children, body) } }];
     if (node.kind === 'if') return [{ ...node, branches: node.branches.map((one) => ({ ...one, body: withBody(one.body, body) })) }];
     return [node];
   });
@@ -235,7 +327,8 @@ function withBody(nodes: readonly Flow[], body: readonly Flow[]): Flow[] {
 /** Every use of a block in a tree. */
 export function uses(nodes: readonly Flow[], name: string): BlockUse[] {
   return nodes.flatMap((node): BlockUse[] => {
-    if (node.kind === 'block') return [...(node.name === name ? [node] : []), ...(node.content.mode === 'flow' ? uses(node.content.children, name) : [])];
+    if (node.kind === 'block')
+      return [...(node.name === name ? [node] : []), ...(node.content.mode === 'flow' ? uses(node.content.children, name) : [])];
     if (node.kind === 'if') return node.branches.flatMap((one) => uses(one.body, name));
     return node.kind === 'each' ? uses([...node.body, ...node.otherwise], name) : [];
   });

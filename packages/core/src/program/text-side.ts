@@ -17,6 +17,7 @@ function running(text: string): string {
 export class TextCompiler implements TextSide {
   readonly argument: TextSide['argument'];
   readonly word: TextSide['word'];
+  readonly value: TextSide['value'];
   readonly parts: (parts: Parts) => Op[];
   readonly address: (argument: Argument) => Op;
   readonly numeric: TextSide['numeric'];
@@ -29,6 +30,7 @@ export class TextCompiler implements TextSide {
     const common = commonSide(names, context, 'text', running);
     this.argument = common.argument;
     this.word = common.word;
+    this.value = common.value;
     this.parts = common.parts;
     this.address = common.address;
     this.numeric = common.numeric;

@@ -1,6 +1,7 @@
 import type { Expression, Parts } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
 import type { Value } from '../render/index.js';
+import { isNumeral, type Type } from '../typing/index.js';
 
 /** Where each name in reach stands when the program runs. */
 export class Names {
@@ -83,8 +84,13 @@ export function partsOf(parts: Parts, names: Names): (string | Value)[] {
 }
 
 /** The value of an argument: what the one expression gives, or its parts joined to a text. */
-export function argumentValue(parts: Parts, names: Names): Value {
+export function argumentValue(parts: Parts, names: Names, type?: Type): Value {
   const [only] = parts;
+  if (parts.length === 1 && typeof only === 'string' && isNumeral(only) && type?.members.every((one) => one.kind === 'number') === true)
+    return { k: 'const', value: Number(only) };
   if (parts.length === 1 && only !== undefined && typeof only !== 'string') return valueOf(only, names);
-  return partsOf(parts, names).reduce<Value>((sum, part) => ({ k: 'two', operator: '+', a: sum, b: typeof part === 'string' ? { k: 'const', value: part } : part }), { k: 'const', value: '' });
+  return partsOf(parts, names).reduce<Value>(
+    (sum, part) => ({ k: 'two', operator: '+', a: sum, b: typeof part === 'string' ? { k: 'const', value: part } : part }),
+    { k: 'const', value: '' },
+  );
 }

@@ -8,7 +8,8 @@ type Leaf = Extract<Verbatim, { kind: 'text' | 'insert' }>;
 /** A source that is taken as it stands, as operations. */
 export function verbatimOps(nodes: readonly Verbatim[], names: Names, context: CompileContext, as: Escape): Op[] {
   return tidy(
-    steer<Leaf, Op>(nodes as readonly Leaf[], names, context, (node, scope) => (node.kind === 'text' ? [node.text] : [{ op: 'put', value: valueOf(node.value, scope), as }])),
+    steer<Leaf, Op>(nodes, names, context, (node, scope) =>
+      node.kind === 'text' ? [node.text] : [{ op: 'put', value: valueOf(node.value, scope), as }],
+    ),
   );
 }
-

@@ -76,6 +76,10 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
         return [lines.map((line, i) => (i === 0 ? op.first + line : (op.rest + line).trimEnd()))];
       };
     }
+    case 'stack': {
+      const body = compileBlocks(op.body);
+      return (env, width) => [body(env, width).flat()];
+    }
     case 'list':
       return compileList(op);
     case 'pairs': {

@@ -72,6 +72,8 @@ export type TextOp =
   | { readonly op: 'heading'; readonly depth: number; readonly body: readonly Op[] }
   | { readonly op: 'lines'; readonly body: readonly Op[] }
   | { readonly op: 'rule' }
+  /** Blocks under each other without an empty line between them. */
+  | { readonly op: 'stack'; readonly body: readonly TextOp[] }
   | { readonly op: 'link'; readonly label: readonly Op[]; readonly to: Op }
   | { readonly op: 'inset'; readonly first: string; readonly rest: string; readonly body: readonly TextOp[] }
   | { readonly op: 'list'; readonly ordered: boolean; readonly start: number; readonly tight: boolean; readonly items: readonly TextItem[] }

@@ -1,4 +1,13 @@
-import { isArgumentElement, isDateElement, isNumberElement, isPluralElement, isSelectElement, isTimeElement, parse, type MessageFormatElement } from '@formatjs/icu-messageformat-parser';
+import {
+  isArgumentElement,
+  isDateElement,
+  isNumberElement,
+  isPluralElement,
+  isSelectElement,
+  isTimeElement,
+  parse,
+  type MessageFormatElement,
+} from '@formatjs/icu-messageformat-parser';
 import { IntlMessageFormat } from 'intl-messageformat';
 import { didYouMean, jsonFault, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
@@ -63,7 +72,14 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
       } catch (error) {
         texts.delete(key);
         const what = error instanceof Error ? error.message.replaceAll('_', ' ').toLowerCase() : 'unreadable';
-        problems.push(problem('icu', placeOf(source, key), `The text of "${key}" is no ICU message: ${what}.`, "Braces mean a value; a literal brace stands in apostrophes: '{'."));
+        problems.push(
+          problem(
+            'icu',
+            placeOf(source, key),
+            `The text of "${key}" is no ICU message: ${what}.`,
+            "Braces mean a value; a literal brace stands in apostrophes: '{'.",
+          ),
+        );
       }
     }
     byLocale.set(locale, texts);
@@ -73,10 +89,12 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
     const source = sources.get(locale);
     if (locale === own || base === undefined || source === undefined) continue;
     for (const key of base.keys()) {
-      if (!texts.has(key)) problems.push(warning('untranslated', source.place(0), `"${key}" has no text in ${locale}; readers get the one of ${own}.`));
+      if (!texts.has(key))
+        problems.push(warning('untranslated', source.place(0), `"${key}" has no text in ${locale}; readers get the one of ${own}.`));
     }
     for (const key of texts.keys()) {
-      if (!base.has(key)) problems.push(warning('string-unknown', placeOf(source, key), `"${key}" is not in ${own}.`, didYouMean(key, base.keys())));
+      if (!base.has(key))
+        problems.push(warning('string-unknown', placeOf(source, key), `"${key}" is not in ${own}.`, didYouMean(key, base.keys())));
     }
   }
   return { byLocale, names: new Map([...names].map(([key, found]) => [key, [...found]])), problems };
@@ -90,12 +108,18 @@ function placeOf(source: SourceText, key: string): ReturnType<SourceText['place'
 /** Locale tags to look in, best first (RFC 4647 3.4): "fr-CA", "fr", then the folder's own. */
 export function lookUp(locale: string | undefined, own: string): string[] {
   const out: string[] = [];
-  for (let tag = locale; tag !== undefined && tag !== ''; tag = tag.includes('-') ? tag.slice(0, tag.lastIndexOf('-')) : undefined) out.push(tag);
+  for (let tag = locale; tag !== undefined && tag !== ''; tag = tag.includes('-') ? tag.slice(0, tag.lastIndexOf('-')) : undefined)
+    out.push(tag);
   return out.includes(own) ? out : [...out, own];
 }
 
 /** The text of a key in a locale, with the locale it was found in. */
-export function textOf(strings: Strings, key: string, locale: string, own: string): { readonly text: string; readonly locale: string } | undefined {
+export function textOf(
+  strings: Strings,
+  key: string,
+  locale: string,
+  own: string,
+): { readonly text: string; readonly locale: string } | undefined {
   for (const tag of lookUp(locale, own)) {
     const text = strings.byLocale.get(tag)?.get(key);
     if (text !== undefined) return { text, locale: tag };
@@ -115,13 +139,14 @@ export function compileMessage(text: string, locale: string, timeZone: string): 
       given[name] = dates.has(name) && typeof value === 'string' ? new Date(value) : (value as string | number);
     }
     const said = format.format(given);
-    return typeof said === 'string' ? said : String(said as unknown as string);
+    return typeof said === 'string' ? said : String(said);
   };
 }
 
 function datesIn(elements: readonly MessageFormatElement[], out: Set<string>): void {
   for (const element of elements) {
     if (isDateElement(element) || isTimeElement(element)) out.add(element.value);
-    if (isPluralElement(element) || isSelectElement(element)) for (const option of Object.values(element.options)) datesIn(option.value, out);
+    if (isPluralElement(element) || isSelectElement(element))
+      for (const option of Object.values(element.options)) datesIn(option.value, out);
   }
 }

@@ -93,7 +93,7 @@ export class SchemaTypes {
         const at = `${pointer}/properties/${name}`;
         if (Object.hasOwn(properties, name)) {
           const type = this.#at(properties[name] ?? true, at);
-          return { type: required.has(name) ? type : optional(type), pointer: at };
+          return { type: required.has(name) ? type : optional(type), pointer: at, nullable: type.absent, optional: !required.has(name) };
         }
         // Only a schema that speaks of other fields has them: without that, a name it does not have is a slip.
         if (more === undefined || more === false) return undefined;

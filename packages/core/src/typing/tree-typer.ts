@@ -19,7 +19,7 @@ import { absenceHint, ExpressionTyper, FAULTY, shown, type SayTypes } from './ex
 import { declaredFields, SchemaTypes, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
 import type { BlockArgument, BlockSignature } from './signature.js';
-import { ANY, inWords, present, TEXT, WHOLE, type Member, type Type } from './type.js';
+import { ANY, inWords, isNumeral, literal, present, TEXT, WHOLE, type Member, type Type } from './type.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
 export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT };
@@ -370,12 +370,30 @@ class TreeTyper {
     const [only] = arg.parts;
     const single = arg.parts.length === 1 && only !== undefined && typeof only !== 'string';
     if (!single) this.parts(arg.parts, scope);
-    const given = single ? this.expressions.type(only, scope) : TEXT;
+    const written = arg.parts.length === 1 && typeof only === 'string' ? only : undefined;
+    const given = single
+      ? this.expressions.type(only, scope)
+      : written !== undefined && isNumeral(written) && !(wanted.type ?? ANY).members.some((one) => one.kind === 'text')
+        ? literal(Number(written))
+        : TEXT;
     const type = wanted.type ?? ANY;
     if (given.absent && !type.absent && wanted.required === true) {
-      this.problems.push(problem('maybe-absent', arg.place, `"${wanted.name}" of "${block}" needs a value, and this one may be absent.`, single ? absenceHint(only, given) : undefined));
+      this.problems.push(
+        problem(
+          'maybe-absent',
+          arg.place,
+          `"${wanted.name}" of "${block}" needs a value, and this one may be absent.`,
+          single ? absenceHint(only, given) : undefined,
+        ),
+      );
     } else if (!given.members.every((one) => type.members.some((other) => accepts(other, one)))) {
-      this.problems.push(problem('input-type', arg.place, `"${wanted.name}" of "${block}" takes ${inWords(present(type))}; this is ${inWords(present(given))}.`));
+      this.problems.push(
+        problem(
+          'input-type',
+          arg.place,
+          `"${wanted.name}" of "${block}" takes ${inWords(present(type))}; this is ${inWords(present(given))}.`,
+        ),
+      );
     }
   }
 

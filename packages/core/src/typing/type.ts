@@ -12,7 +12,16 @@ export interface RecordMember {
   /** Names that the schema declares. */
   readonly names: readonly string[];
   /** The type of a field; undefined where the schema has none of this name and allows no others. */
-  readonly field: (name: string) => { readonly type: Type; readonly pointer: string } | undefined;
+  readonly field: (
+    name: string,
+  ) =>
+    | {
+        readonly type: Type;
+        readonly pointer: string;
+        /** Whether null is allowed, not only absence. */ readonly nullable?: boolean;
+        readonly optional?: boolean;
+      }
+    | undefined;
 }
 
 /** What a value may be. `absent`: it may be missing or null (the notation makes no difference between them). */
@@ -72,6 +81,11 @@ export function inWords(type: Type): string {
   );
   if (type.absent) words.add('absent');
   return [...words].join(' or ') || 'nothing';
+}
+
+/** Whether a written argument can stand for a number. */
+export function isNumeral(text: string): boolean {
+  return /^-?\d{1,15}(?:\.\d{1,9})?$/.test(text);
 }
 
 /** Whether a value that equals `value` could be of this member. */

@@ -1,0 +1,23 @@
+import { fixed, markup } from '../html/index.js';
+import type { Op } from '../render/index.js';
+import type { Block } from './block.js';
+import { inkClass, letters } from './style.js';
+
+export const postal: Block = {
+  signature: { name: 'postal', args: [], content: 'raw' },
+  summary: 'A postal address: each line stays a line.',
+  example: ':::postal\nSaltmarsh Ferries\nPier 1\nBrackwater\n:::',
+  html(use, side) {
+    if (use.content.mode !== 'raw') return [];
+    const { theme, ground } = side;
+    const parts = use.content.parts.flatMap((part): Op[] =>
+      typeof part === 'string' ? [fixed(part).replace(/\n/g, '<br>\n')] : side.parts([part]),
+    );
+    return markup`<address class="${inkClass(ground.ink)}" style="margin:0 0 16px;font-style:normal;${letters(theme, ground.ink, ground.size)}">${parts}</address>
+`;
+  },
+  text(use, side) {
+    if (use.content.mode !== 'raw') return [];
+    return [{ op: 'lines', body: use.content.parts.flatMap((part): Op[] => (typeof part === 'string' ? [part] : side.parts([part]))) }];
+  },
+};

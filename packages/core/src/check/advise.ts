@@ -1,0 +1,187 @@
+import type { MailProject, TemplateFiles } from '../folder/index.js';
+import type { Color, Theme } from '../html/index.js';
+import { inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
+import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
+import { prepare, RenderFault, type Rendering } from '../render/index.js';
+import { contrast, LEAST_CONTRAST } from './contrast.js';
+import { lookAt, type Finding } from './document.js';
+import { FILTER_WORDS, shouts } from './words.js';
+
+/** Bytes of HTML after which some webmail cuts a mail off. */
+export const CLIP_LIMIT = 102_400;
+const NEAR_CLIP = 0.85;
+/** Octets that a subject should not pass (a header line, RFC 5322 2.1.1). */
+const SUBJECT_OCTETS = 78;
+
+function advice(code: string, place: Place, message: string, hint?: string): Problem {
+  return { ...warning(code, place, message, hint), severity: 'advice' };
+}
+
+/**
+ * What to mind about the mails that a folder makes: every sample of every template is rendered and looked at.
+ * @param now milliseconds since the epoch, for `relative`
+ */
+export function adviseFolder(project: MailProject, compiled: CompiledFolder, now: number): Problem[] {
+  const out: Problem[] = [...themeAdvice(project)];
+  for (const [name, template] of compiled.templates) {
+    const files = project.templates.get(name);
+    if (files !== undefined && template.programs.size > 0) out.push(...templateAdvice(project, files, template, now));
+  }
+  return inReadingOrder(out);
+}
+
+function templateAdvice(project: MailProject, files: TemplateFiles, template: CompiledTemplate, now: number): Problem[] {
+  const out: Problem[] = [];
+  const main = files.sources.get('');
+  if (main === undefined) return out;
+  const source = new SourceText(main.file, main.text);
+  if (files.samples.length === 0)
+    out.push(
+      advice(
+        'no-sample',
+        source.place(0, 0),
+        `The template "${files.name}" has no sample.`,
+        'Put data into samples/typical.json: it is what this check and the preview look at.',
+      ),
+    );
+  const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
+  const told = new Set<string>();
+  const add = (one: Problem): void => {
+    if (told.has(`${one.code}\0${one.message}`)) return;
+    told.add(`${one.code}\0${one.message}`);
+    out.push(one);
+  };
+  for (const [locale, program] of template.programs) {
+    const render = prepare(program);
+    const own = locale === project.settings.locale;
+    for (const sample of files.samples) {
+      let rendering: Rendering;
+      try {
+        rendering = render({ data: sample.data, now });
+      } catch (error) {
+        if (!(error instanceof RenderFault)) throw error;
+        add(
+          problem(
+            error.code,
+            placeOfFault(error.at, source),
+            `With the sample "${sample.name}"${own ? '' : ` in ${locale}`}: ${error.message}`,
+            error.hint,
+          ),
+        );
+        continue;
+      }
+      for (const one of lineAdvice(rendering, source, sample.name)) add(one);
+      // What the document is made of does not change with the language: one look at it is enough.
+      if (!own) continue;
+      const ownStyles = main.kind === 'html' || project.settings.styles.length > 0;
+      const findings = lookAt({
+        html: rendering.html,
+        text: rendering.text,
+        ownStyles,
+        optional: purpose === 'optional',
+        asset: (address) => assetAt(project, address),
+      });
+      for (const finding of findings) add(advice(finding.code, placeNear(finding, source), finding.message, finding.hint));
+    }
+  }
+  return out;
+}
+
+function lineAdvice({ subject, preview, html }: Rendering, source: SourceText, sample: string): Problem[] {
+  const out: Problem[] = [];
+  const at = source.text.indexOf('subject:');
+  const line = source.place(Math.max(0, at), 8);
+  const octets = Buffer.byteLength(subject);
+  if (subject === '') out.push(problem('subject-empty', line, `With the sample "${sample}" the subject is empty.`));
+  if (octets > SUBJECT_OCTETS)
+    out.push(
+      advice(
+        'subject-long',
+        line,
+        `With the sample "${sample}" the subject has ${octets} octets; many clients show fewer than ${SUBJECT_OCTETS}.`,
+        'Put what matters first, or use "shorten".',
+      ),
+    );
+  if (shouts(subject)) out.push(advice('filter-words', line, 'The subject is all in capitals, which filters dislike.'));
+  for (const { pattern, says } of FILTER_WORDS)
+    if (pattern.test(subject)) out.push(advice('filter-words', line, `The subject holds ${says}.`));
+  if (preview === '')
+    out.push(
+      advice(
+        'preview-missing',
+        line,
+        'There is no preview line.',
+        'Without one, lists of mails show the beginning of the body. Write preview: "…".',
+      ),
+    );
+  else if (preview === subject)
+    out.push(advice('preview-repeats', line, 'The preview says the same as the subject.', 'Say what the subject had no room for.'));
+  const bytes = Buffer.byteLength(html);
+  if (bytes > CLIP_LIMIT * NEAR_CLIP) {
+    const over = bytes > CLIP_LIMIT;
+    const told = over ? 'so its end is cut off there' : 'and a little more data will pass it';
+    out.push({
+      ...advice(
+        'size',
+        source.place(0, 0),
+        `With the sample "${sample}" the HTML has ${bytes} bytes; some webmail cuts at ${CLIP_LIMIT}, ${told}.`,
+      ),
+      severity: over ? 'warning' : 'advice',
+    });
+  }
+  return out;
+}
+
+function assetAt(project: MailProject, address: string): { path: string; bytes: number | undefined } | undefined {
+  const base = project.settings.baseUrl ?? '';
+  const at = address.startsWith(base) ? decodeURI(address.slice(base.length).replace(/^\//, '')) : address;
+  return at.startsWith('assets/') ? { path: at, bytes: project.assets.get(at) } : undefined;
+}
+
+function placeNear(finding: Finding, source: SourceText): Place {
+  const at = finding.near === undefined || finding.near === '' ? -1 : source.text.indexOf(finding.near);
+  return at === -1 ? source.place(0, 0) : source.place(at, finding.near?.length ?? 1);
+}
+
+/** "file:line:column" as the renderer tells it. */
+function placeOfFault(at: string, source: SourceText): Place {
+  const found = /^(.*):(\d+):(\d+)$/.exec(at);
+  if (found === null) return source.place(0, 0);
+  return { file: found[1] ?? '', line: Number(found[2]), column: Number(found[3]), offset: 0, length: 1 };
+}
+
+const PAIRS: readonly (readonly [ink: Color, ground: Color])[] = [
+  ['ink', 'surface'],
+  ['ink', 'page'],
+  ['soft', 'surface'],
+  ['soft', 'page'],
+  ['link', 'surface'],
+  ['onAccent', 'accent'],
+  ['accent', 'surface'],
+  ['onInfo', 'info'],
+  ['onGood', 'good'],
+  ['onWarning', 'warning'],
+  ['onDanger', 'danger'],
+];
+
+function themeAdvice({ theme, texts }: { readonly theme: Theme; readonly texts: ReadonlyMap<string, string> }): Problem[] {
+  const file = 'theme.tokens.json';
+  const source = new SourceText(file, texts.get(file) ?? '');
+  if (!texts.has(file)) return [];
+  return (['light', 'dark'] as const).flatMap((scheme) =>
+    PAIRS.flatMap(([ink, ground]): Problem[] => {
+      const ratio = contrast(theme.color[ink][scheme], theme.color[ground][scheme]);
+      if (ratio >= LEAST_CONTRAST) return [];
+      const key = source.text.includes(`"${ink}"`) ? `"${ink}"` : `"${ground}"`;
+      const place = source.place(Math.max(0, source.text.indexOf(key)), key.length);
+      return [
+        warning(
+          'contrast',
+          place,
+          `color.${ink} on color.${ground} has a contrast of ${ratio.toFixed(1)}:1 on a ${scheme} ground; ${LEAST_CONTRAST}:1 is the least that reads well.`,
+          'Make one of them lighter or darker.',
+        ),
+      ];
+    }),
+  );
+}

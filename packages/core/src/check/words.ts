@@ -1,0 +1,36 @@
+/** Link texts that say nothing of where the link leads, when they stand alone (WCAG 2.4.4). */
+export const EMPTY_LINK_WORDS = new Set([
+  'click here',
+  'here',
+  'this link',
+  'link',
+  'click',
+  'more',
+  'ici',
+  'cliquez ici',
+  'hier',
+  'hier klicken',
+  'mehr',
+  'هنا',
+  'こちら',
+]);
+
+/** What filters dislike in a subject, with what to do. */
+export const FILTER_WORDS: readonly { readonly pattern: RegExp; readonly says: string }[] = [
+  { pattern: /[!?]{2,}/, says: 'several exclamation or question marks in a row' },
+  {
+    pattern: /\b(?:free|winner|urgent|act now|limited time|guaranteed|risk.free|cash|100%)\b/i,
+    says: 'a word that filters count against a mail',
+  },
+  { pattern: /^(?:re|fwd?):/i, says: 'the mark of an answer, on a mail that is none' },
+  { pattern: /[$€£]{2,}/, says: 'money signs in a row' },
+];
+
+/** Whether a subject of some length is all in capitals. */
+export function shouts(text: string): boolean {
+  // Letters of scripts without capitals say nothing either way.
+  const letters = text.replace(/[^\p{Lu}\p{Ll}]/gu, '');
+  return letters.length >= 12 && letters === letters.toUpperCase();
+}
+
+export const UNSUBSCRIBE = /unsubscribe|opt-?out|\bstop\b|desabonn|désabonn|abmeld|abbestell|إلغاء الاشتراك|配信停止/i;
