@@ -9,3 +9,4 @@ export const FORMATS: ReadonlyMap<string, Format> = new Map(
 );
 export { FormatFault, type Format, type FormatArgument, type FormatContext, type ValueKind } from './format.js';
 export { instantOf } from './dates.js';
+export { memo } from './memo.js';

@@ -1,13 +1,23 @@
 /** Keeps what `make` made for each list of texts. Intl objects are slow to make and cheap to keep; the count is bounded. */
 export function memo<A extends readonly string[], T>(make: (...key: A) => T, most = 500): (...key: A) => T {
   const kept = new Map<string, T>();
+  let last: readonly string[] = [];
+  let lastMade: T | undefined;
   return (...key) => {
+    // One mail asks for the same again and again.
+    if (lastMade !== undefined && key.every((part, i) => part === last[i])) return lastMade;
     const name = key.join('\n');
     const found = kept.get(name);
-    if (found !== undefined) return found;
+    if (found !== undefined) {
+      last = key;
+      lastMade = found;
+      return found;
+    }
     if (kept.size >= most) kept.clear();
     const made = make(...key);
     kept.set(name, made);
+    last = key;
+    lastMade = made;
     return made;
   };
 }

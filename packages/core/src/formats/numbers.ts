@@ -9,7 +9,10 @@ const percents = memo(
   (locale: string, digits: string) => new Intl.NumberFormat(locale, { style: 'percent', maximumFractionDigits: Number(digits) }),
 );
 const units = memo((locale: string, unit: string) => new Intl.NumberFormat(locale, { style: 'unit', unit, unitDisplay: 'short' }));
-const moneys = memo((locale: string, currency: string) => new Intl.NumberFormat(locale, { style: 'currency', currency }));
+const moneys = memo((locale: string, currency: string) => {
+  const format = new Intl.NumberFormat(locale, { style: 'currency', currency });
+  return { format, digits: format.resolvedOptions().maximumFractionDigits ?? 2 };
+});
 
 const CURRENCIES = new Set(Intl.supportedValuesOf('currency'));
 const UNITS = new Set(Intl.supportedValuesOf('unit'));
@@ -32,8 +35,7 @@ function decimal(minor: number, digits: number): string {
 function money(minor: number, currency: string, locale: string): string {
   if (!Number.isSafeInteger(minor)) throw new FormatFault(`${minor} is no whole number of minor units.`);
   if (!CURRENCIES.has(currency)) throw new FormatFault(`"${currency}" is no ISO 4217 currency code.`);
-  const format = moneys(locale, currency);
-  const digits = format.resolvedOptions().maximumFractionDigits ?? 2;
+  const { format, digits } = moneys(locale, currency);
   return format.format(decimal(minor, digits) as unknown as number);
 }
 

@@ -19,14 +19,18 @@ export interface DocumentInput {
 const FILLER = '&#847;&zwnj;&nbsp;'.repeat(30);
 
 /** Classes of ours that stand in a body: the head holds rules for these only. */
-function classesIn(ops: readonly Op[]): Set<string> {
-  const text = JSON.stringify(ops);
-  return new Set([...text.matchAll(/\bv[a-z]+\d+\b/g)].map((found) => found[0]));
+function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
+  for (const op of ops) {
+    if (typeof op === 'string') for (const [found] of op.matchAll(/\bv(?:[a-z]\d+|dark)\b/g)) out.add(found);
+    else if (op.op === 'if') for (const branch of op.branches) classesIn(branch.body, out);
+    else if (op.op === 'each') classesIn([...op.body, ...op.otherwise], out);
+  }
+  return out;
 }
 
 /** Pictures in pairs: one for a light ground, one for a dark. */
-function pictureRules(ops: readonly Op[]): string {
-  if (!JSON.stringify(ops).includes('vdark')) return '';
+function pictureRules(used: ReadonlySet<string>): string {
+  if (!used.has('vdark')) return '';
   const rules = (before: string): string => `${before}.vlight{display:none!important}${before}.vdark{display:block!important}`;
   return `\n@media (prefers-color-scheme:dark){${rules('')}}\n${rules('[data-ogsc] ')}`;
 }
@@ -48,6 +52,7 @@ ${input.body}
 </body>
 </html>
 `;
+  const used = classesIn(body);
   const head = markup`<!DOCTYPE html>
 <html lang="${fixed(locale)}" dir="${direction}" xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office">
 <head>
@@ -61,7 +66,7 @@ ${input.body}
 <style>
 :root{color-scheme:light dark}
 @media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}}
-${darkRules(theme, classesIn(body))}${pictureRules(body)}
+${darkRules(theme, used)}${pictureRules(used)}
 </style>
 </head>
 `;

@@ -99,7 +99,11 @@ class Directives {
   }
 
   readVerbatim(from: number): Verbatim[] {
-    return this.#entries<Verbatim>(this.#scan(from, 'verbatim'), (region) => this.#prose.verbatim(region));
+    // The line break before a directive belongs to the text; that of the directive's own line does not.
+    return this.#entries<Verbatim>(this.#scan(from, 'verbatim'), (region) => [
+      ...this.#prose.verbatim(region),
+      { kind: 'text', text: '\n', place: this.source.place(from, 0) },
+    ]);
   }
 
   #scan(from: number, mode: ContentMode): readonly Child[] {

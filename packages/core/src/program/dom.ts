@@ -1,5 +1,5 @@
-import type { Document} from 'domhandler';
-import { Comment, Element, isTag, isText, Text, type AnyNode, type ChildNode, type ParentNode } from 'domhandler';
+import type { Document } from 'domhandler';
+import { Comment, Element, isDirective, isTag, isText, Text, type AnyNode, type ChildNode, type ParentNode } from 'domhandler';
 import { parse } from 'parse5';
 import { adapter } from 'parse5-htmlparser2-tree-adapter';
 import { inlineStyles } from '../css/index.js';
@@ -36,9 +36,22 @@ export interface DomFault {
 }
 
 /** Reads marked HTML as a document, as browsers do. */
-export function readDocument(marked: Marked): Document {
-  return parse(marked.html, { treeAdapter: adapter, sourceCodeLocationInfo: true });
+export function readDocument(marked: Marked, onFault: (what: string) => void = () => undefined): Document {
+  return parse(marked.html, {
+    treeAdapter: adapter,
+    sourceCodeLocationInfo: true,
+    onParseError: ({ code }) => {
+      if (!MINOR.includes(code)) onFault(code.replaceAll('-', ' '));
+    },
+  });
 }
+
+/** Faults of syntax that no client minds, and the one that hidden places make. */
+const MINOR: readonly string[] = [
+  'missing-doctype',
+  'non-void-html-element-start-tag-with-trailing-solidus',
+  'noncharacter-in-input-stream',
+];
 
 function offsetOf(node: AnyNode): number | undefined {
   return (node as { sourceCodeLocation?: { startOffset: number } | null }).sourceCodeLocation?.startOffset;
@@ -137,7 +150,7 @@ export function writeDocument(document: Document, marked: Marked, at: string, fa
       return reveal(node.data, hidden, raw ? (text) => text : fixed);
     }
     if (node instanceof Comment) return ['<!--', ...reveal(node.data, hidden, (text) => text), '-->'];
-    if (!isTag(node)) return node.type === 'directive' ? ['<!DOCTYPE html>\n'] : [];
+    if (!isTag(node)) return isDirective(node) ? ['<!DOCTYPE html>\n'] : [];
     const attributes = Object.entries(node.attribs).flatMap(([name, value]) => attribute(name, value));
     const open: Op[] = [`<${node.name}`, ...attributes, '>'];
     return VOID.has(node.name) ? open : [...open, ...nodes(node.children), `</${node.name}>`];

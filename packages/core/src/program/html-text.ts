@@ -1,4 +1,4 @@
-import { isTag, isText, type ChildNode, type Element } from 'domhandler';
+import { isComment, isTag, isText, type ChildNode, type Element } from 'domhandler';
 import { joined } from '../html/index.js';
 import type { Op, TextItem, TextOp, TextRow } from '../render/index.js';
 import { steered, type DomFault } from './dom.js';
@@ -81,14 +81,12 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
     const out: TextOp[] = [];
     let run: ChildNode[] = [];
     const flush = (): void => {
-      if (run.some((node) => !isText(node) || node.data.trim() !== '')) {
-        const [only] = run.filter((node) => !isText(node) || node.data.trim() !== '');
-        if (run.filter((node) => !isText(node) || node.data.trim() !== '').length === 1 && only !== undefined && isLink(only))
-          out.push(link(only));
-        else {
-          const body = joined(steered(run, marked, faults, inline));
-          if (body.length > 0) out.push({ op: 'paragraph', body });
-        }
+      const said = run.filter((node) => !isText(node) || node.data.trim() !== '');
+      const [only] = said;
+      if (said.length === 1 && only !== undefined && isLink(only)) out.push(link(only));
+      else if (said.length > 0) {
+        const body = joined(steered(run, marked, faults, inline));
+        if (body.length > 0) out.push({ op: 'paragraph', body });
       }
       run = [];
     };
@@ -96,7 +94,7 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
       if (Array.isArray(node)) {
         flush();
         out.push(...steered<TextOp>(node, marked, faults, (inner) => blocks([inner])));
-      } else if (isText(node) || (isTag(node) && PHRASING.has(node.name))) run.push(node);
+      } else if (isText(node) || isComment(node) || (isTag(node) && PHRASING.has(node.name))) run.push(node);
       else {
         flush();
         if (isTag(node)) out.push(...block(node));
@@ -111,10 +109,10 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
     let gathered: ChildNode[] = [];
     let depth = 0;
     for (const node of nodes) {
-      const data = node.type === 'comment' ? (node as unknown as { data: string }).data : '';
+      const data = isComment(node) ? node.data : '';
       if (data.startsWith('\uFDD0begin')) depth += 1;
       if (depth > 0) gathered.push(node);
-      else if (node.type !== 'comment') yield node;
+      else if (!isComment(node)) yield node;
       if (data.startsWith('\uFDD0end')) {
         depth -= 1;
         if (depth === 0) {

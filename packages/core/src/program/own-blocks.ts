@@ -64,7 +64,7 @@ export function readOwnBlocks(
         ),
       );
   }
-  return problems.some((one) => one.code === 'block-circle') ? new Map() : out;
+  return problems.some((one) => one.code === 'block-circle') ? new Map<string, OwnBlock>() : out;
 }
 
 function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {

@@ -211,12 +211,11 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
   const made =
     read.html === undefined
       ? fromMarkdown(context, read, head, compile, names)
-      : fromHtml(context, read, read.html, compile, names, problems);
+      : fromHtml(context, read, read.html, head, compile, names, problems);
   const text: readonly TextOp[] =
     read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile, 'text') }];
   const strings: Record<string, { text: string; locale: string }> = {};
-  for (const [, key] of JSON.stringify([subject, preview, made.html, text]).matchAll(/"k":"say","key":"((?:[^"\\]|\\.)*)"/g)) {
-    const name = JSON.parse(`"${key ?? ''}"`) as string;
+  for (const name of saidIn([subject, preview, made.html, text])) {
     const found = textOf(project.strings, name, locale, settings.locale);
     if (found !== undefined) strings[name] = found;
   }
@@ -233,6 +232,17 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
     text,
     slots: compile.deepest,
   };
+}
+
+/** Keys that operations say. */
+function saidIn(node: unknown, out = new Set<string>()): Set<string> {
+  if (Array.isArray(node)) for (const one of node) saidIn(one, out);
+  else if (typeof node === 'object' && node !== null) {
+    const { k, key } = node as { k?: unknown; key?: unknown };
+    if (k === 'say' && typeof key === 'string') out.add(key);
+    saidIn(Object.values(node), out);
+  }
+  return out;
 }
 
 interface Head {
@@ -270,6 +280,7 @@ function fromHtml(
   context: FolderContext,
   read: ReadSource,
   tree: VerbatimTree,
+  { locale, direction }: Head,
   compile: CompileContext,
   names: Names,
   problems: Problem[],
@@ -277,8 +288,22 @@ function fromHtml(
   const { project } = context;
   const faults: DomFault[] = [];
   const marked = mark(verbatimOps(tree.body, names, compile, 'html'));
-  const document = readDocument(marked);
+  const document = readDocument(marked, (what) => {
+    problems.push(
+      warning(
+        'html-syntax',
+        read.source.place(0, 0),
+        `The HTML is not well formed: ${what}.`,
+        'Browsers and clients mend it, each in its own way.',
+      ),
+    );
+  });
   refuseForbidden(document, faults);
+  const rootElement = [...elementsOf(document)].find((one) => one.name === 'html');
+  if (rootElement !== undefined) {
+    rootElement.attribs['lang'] ??= locale;
+    rootElement.attribs['dir'] ??= direction;
+  }
   const named = [...project.settings.styles, ...stylesNamed(read.front)].map((path) => project.styles.get(path) ?? '');
   applySheets(document, [...named, ...takeSheets(document, project.styles, faults)]);
   const html = writeDocument(document, marked, read.file.file, faults);

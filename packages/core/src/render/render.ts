@@ -1,6 +1,7 @@
 import { compileOps } from './compile-ops.js';
 import { compileText } from './compile-text.js';
 import { RenderFault, type Environment } from './environment.js';
+import { memo } from '../formats/index.js';
 import { compileMessage } from '../strings/index.js';
 import type { Program } from './ops.js';
 
@@ -29,6 +30,9 @@ export interface Renderer {
   readonly html: (input: RenderInput) => string;
 }
 
+// Layouts say the same in every mail.
+const keptMessage = memo(compileMessage, 2000);
+
 /** Makes a program ready to run. Done once an edition; the result is kept. */
 export function prepare(program: Program): Renderer {
   const [subject, preview, html] = [compileOps(program.subject), compileOps(program.preview), compileOps(program.html)];
@@ -40,7 +44,7 @@ export function prepare(program: Program): Renderer {
     if (message === undefined) {
       const found = program.strings[key];
       if (found === undefined) throw new RenderFault('unknown-string', `There is no string "${key}".`, at);
-      messages.set(name, (message = compileMessage(found.text, found.locale, timeZone)));
+      messages.set(name, (message = keptMessage(found.text, found.locale, timeZone)));
     }
     try {
       return message(values);

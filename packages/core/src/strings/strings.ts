@@ -127,12 +127,30 @@ export function textOf(
   return undefined;
 }
 
+type Formats = NonNullable<ConstructorParameters<typeof IntlMessageFormat>[2]>;
+
+/** ICU's named styles of dates and times, in a time zone. */
+function formatsIn(timeZone: string): Formats {
+  return {
+    date: {
+      short: { month: 'numeric', day: 'numeric', year: '2-digit', timeZone },
+      medium: { month: 'short', day: 'numeric', year: 'numeric', timeZone },
+      long: { month: 'long', day: 'numeric', year: 'numeric', timeZone },
+      full: { weekday: 'long', month: 'long', day: 'numeric', year: 'numeric', timeZone },
+    },
+    time: {
+      short: { hour: 'numeric', minute: 'numeric', timeZone },
+      medium: { hour: 'numeric', minute: 'numeric', second: 'numeric', timeZone },
+    },
+  };
+}
+
 /** An ICU message ready to be filled in. Dates come as RFC 3339 texts, as in all data. */
 export function compileMessage(text: string, locale: string, timeZone: string): (values: Readonly<Record<string, unknown>>) => string {
   const elements = parse(text, { ignoreTag: true });
   const dates = new Set<string>();
   datesIn(elements, dates);
-  const format = new IntlMessageFormat(elements, locale, { date: { long: { dateStyle: 'long', timeZone } } }, { ignoreTag: true });
+  const format = new IntlMessageFormat(elements, locale, formatsIn(timeZone), { ignoreTag: true });
   return (values) => {
     const given: Record<string, string | number | boolean | Date> = {};
     for (const [name, value] of Object.entries(values)) {

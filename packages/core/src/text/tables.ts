@@ -19,6 +19,8 @@ export function pairs(rows: readonly TableRow[], width: number): string[] {
     if (value === '') return [head];
     if ((labels[i] ?? 0) > column) return [head, ...wrap(value, width - 2).map((line) => `  ${line}`)];
     const lines = wrap(value, width - column - 1);
+    // A word that does not fit beside the label has a line of its own.
+    if (lines.some((line) => displayWidth(line) > width - column - 1)) return [head, ...wrap(value, width - 2).map((line) => `  ${line}`)];
     return lines.map((line, n) => `${padEnd(n === 0 ? head : '', column)} ${line}`);
   });
 }

@@ -12,7 +12,7 @@ const NOT_LAST = '‘“（〔［｛〈《「『【';
 /** Cuts a text where a line may end. Spaces stay at the end of the piece before them. */
 function pieces(text: string): string[] {
   const out: string[] = [];
-  for (const word of text.split(/(?<=[ \t]+)(?![ \t])/)) {
+  for (const [word] of text.matchAll(/[^ \t]+[ \t]*|[ \t]+/g)) {
     if (!WIDE.test(word)) {
       out.push(word);
       continue;

@@ -15,6 +15,10 @@ export type DataCheck = (data: unknown) => DataProblem[];
 // The package is CommonJS with `exports.default`; Node's ESM view of it has the function one level down.
 const addFormats = addFormatsModule as unknown as (typeof addFormatsModule)['default'];
 
+// One instance for all schemas: making one compiles the meta-schemas, which takes longer than any schema of ours.
+const AJV = new Ajv2020({ allErrors: true, strict: false, verbose: true, allowUnionTypes: true });
+addFormats(AJV);
+
 /** Thrown by `dataCheck` when the schema itself is no JSON Schema. */
 export class SchemaFault extends Error {
   override name = 'SchemaFault';
@@ -25,14 +29,29 @@ export class SchemaFault extends Error {
  * @throws SchemaFault when the schema is not valid.
  */
 export function dataCheck(schema: JsonSchema): DataCheck {
-  const ajv = new Ajv2020({ allErrors: true, strict: false, verbose: true, allowUnionTypes: true });
-  addFormats(ajv);
+  const key = JSON.stringify(schema);
+  let check = KEPT.get(key);
+  if (check === undefined) {
+    check = compileCheck(schema);
+    if (KEPT.size >= MOST_KEPT) KEPT.delete(KEPT.keys().next().value ?? '');
+    KEPT.set(key, check);
+  }
+  return check;
+}
+
+// A folder is read again at every change of a file, and most of its schemas are as they were.
+const KEPT = new Map<string, DataCheck>();
+const MOST_KEPT = 1000;
+
+function compileCheck(schema: JsonSchema): DataCheck {
   let validate: ValidateFunction;
   try {
-    validate = ajv.compile(schema);
+    validate = AJV.compile(schema);
   } catch (error) {
     throw new SchemaFault(error instanceof Error ? error.message : String(error));
   }
+  // The compiled check stands on its own; the instance forgets the schema, so that it does not grow with every reading of a folder.
+  AJV.removeSchema(schema);
   return (data) => (validate(data) ? [] : (validate.errors ?? []).slice(0, 100).map(inOurWords));
 }
 

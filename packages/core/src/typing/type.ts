@@ -12,9 +12,7 @@ export interface RecordMember {
   /** Names that the schema declares. */
   readonly names: readonly string[];
   /** The type of a field; undefined where the schema has none of this name and allows no others. */
-  readonly field: (
-    name: string,
-  ) =>
+  readonly field: (name: string) =>
     | {
         readonly type: Type;
         readonly pointer: string;

@@ -1,0 +1,60 @@
+// Writes docs/reference/*.md from the code: blocks, formatters, CSS by client family, causes. With --check: fails when they are stale.
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root } from './steps.mjs';
+
+const core = (door) => import(join(root, `packages/core/dist/${door}/index.js`));
+const [{ BLOCKS }, { FORMATS }, { CSS_FEATURES, FAMILY_WORDS }, { CAUSE_TABLE }] = [
+  await core('blocks'),
+  await core('formats'),
+  await core('check'),
+  await core('delivery'),
+];
+const cell = (text) => String(text).replaceAll('|', '\\|').replaceAll('\n', ' ');
+const table = (head, rows) =>
+  `| ${head.join(' | ')} |\n|${head.map(() => '---').join('|')}|\n${rows.map((row) => `| ${row.map(cell).join(' | ')} |`).join('\n')}\n`;
+const made = '<!-- Made by scripts/reference.mjs. Do not edit. -->\n\n';
+
+const blocks = [...BLOCKS.values()].map(({ signature, summary, example }) => {
+  const args = [...(signature.first ? [{ ...signature.first, name: '(first value)' }] : []), ...signature.args];
+  const rows = args.map((one) => [`\`${one.name}\``, one.kind, one.required ? 'needed' : '', one.summary]);
+  return `## ${signature.name}\n\n${summary}\n\n${rows.length > 0 ? `${table(['argument', 'kind', '', ''], rows)}\n` : ''}\`\`\`\n${example}\n\`\`\`\n`;
+});
+const formats = table(
+  ['formatter', 'arguments', 'what it does', 'example'],
+  [...FORMATS.values()].map((one) => [
+    `\`${one.name}\``,
+    one.args.map((arg) => (arg.optional ? `[${arg.name}]` : arg.name)).join(' '),
+    one.summary,
+    `${JSON.stringify(one.example.value)} → ${one.example.gives}`,
+  ]),
+);
+const css = table(
+  ['property', 'value', 'ignored by', 'seen there instead'],
+  CSS_FEATURES.map((one) => [
+    `\`${one.property.source}\``,
+    one.value ? `\`${one.value.source}\`` : 'any',
+    one.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; '),
+    one.instead,
+  ]),
+);
+const causes = table(
+  ['cause', 'enhanced codes', 'suppresses', 'the sentence', 'what to do'],
+  CAUSE_TABLE.map((row) => [`\`${row.cause}\``, row.codes.map((code) => `x.${code}`).join(', '), row.suppresses, row.sentence, row.advice]),
+);
+
+const files = {
+  'blocks.md': `# Built-in blocks\n\n${made}Beside these: \`if\`, \`each\`, \`body\` (in layouts) and \`content\` (in blocks of one’s own).\n\n![All blocks](../screenshots/blocks.png)\n\n${blocks.join('\n')}`,
+  'formatters.md': `# Formatters\n\n${made}${formats}`,
+  'css.md': `# CSS that families of clients ignore\n\n${made}${css}`,
+  'causes.md': `# Causes\n\n${made}${causes}`,
+};
+mkdirSync(join(root, 'docs/reference'), { recursive: true });
+for (const [name, text] of Object.entries(files)) {
+  const file = join(root, 'docs/reference', name);
+  if (!process.argv.includes('--check')) writeFileSync(file, text);
+  else if (!existsSync(file) || readFileSync(file, 'utf8') !== text) {
+    console.error(`docs/reference/${name} is not what the code says. Run: npm run reference`);
+    process.exitCode = 1;
+  }
+}
