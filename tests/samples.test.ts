@@ -188,7 +188,7 @@ browserTest(
                   ground = rgb(getComputedStyle(at).backgroundColor);
                 return [
                   {
-                    text: node.textContent!.trim().slice(0, 30),
+                    text: node.textContent.trim().slice(0, 30),
                     ink: rgb(getComputedStyle(node).color) ?? '#000000',
                     ground: ground ?? '#ffffff',
                   },
