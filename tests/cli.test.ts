@@ -1,8 +1,8 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { createServer } from 'node:net';
 import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, ROOT, startTestService, temporaryFolder, type TestService } from './support/service.js';
 
 // The command line as a process. It must be built: verify does that before.
@@ -35,14 +35,6 @@ function verbalis(args: string[], options: { env?: Record<string, string>; input
     child.on('close', (code) => resolve({ ...ran, code }));
     child.stdin.end(options.input ?? '');
   });
-}
-
-async function freePort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
-  const address = server.address();
-  await new Promise((done) => server.close(done));
-  return typeof address === 'object' && address !== null ? address.port : 0;
 }
 
 describe('check', () => {

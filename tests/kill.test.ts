@@ -1,24 +1,16 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { expect, test } from '@jest/globals';
 import { createClient, UnreachableError, type MessageSummary } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/standins';
+import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
 
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 const MESSAGES = 60;
 const KILLS = 4;
-
-async function freePort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
-  const address = server.address();
-  await new Promise((done) => server.close(done));
-  return typeof address === 'object' && address !== null ? address.port : 0;
-}
 
 // The plug is pulled (SIGKILL) while messages are being offered and handed over; the service is started again each time.
 test('killed in the middle: every accepted message still ends in its state, duplicates only where an attempt was uncertain', async () => {
