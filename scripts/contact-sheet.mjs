@@ -1,4 +1,4 @@
-// Every demo sample on sheets to be looked at: node scripts/contact-sheet.mjs FOLDER [--width 375|640] [--dark] [--no-styles] [--locales]
+// Every demo sample on sheets to be looked at: node scripts/contact-sheet.mjs FOLDER [--width 375|640] [--dark] [--no-styles] [--no-pictures] [--locales]
 import { mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { chromium } from 'playwright-core';
@@ -29,6 +29,7 @@ for (const [name, template] of compiled.templates) {
       for (const [path, bytes] of files)
         if (path.startsWith('assets/'))
           html = html.replaceAll(`${program.baseUrl}${path}`, `data:image/png;base64,${bytes.toString('base64')}`);
+      if (args.includes('--no-pictures')) html = html.replace(/src="[^"]*"/g, 'src="https://host.invalid/none.png"');
       if (args.includes('--no-styles')) html = html.replace(/<style>[\s\S]*?<\/style>/g, '');
       mails.push({ title: `${name} ${sample.name} ${locale}`, html });
     }

@@ -1,6 +1,7 @@
-// Writes docs/reference/*.md from the code: blocks, formatters, CSS by client family, causes. With --check: fails when they are stale.
+// Writes docs/reference/*.md from the code: blocks, formatters, CSS by client family, problem and advice codes, causes. With --check: fails when they are stale.
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { problemCodes } from './codes.mjs';
 import { root } from './steps.mjs';
 
 const core = (door) => import(join(root, `packages/core/dist/${door}/index.js`));
@@ -43,10 +44,21 @@ const causes = table(
   CAUSE_TABLE.map((row) => [`\`${row.cause}\``, row.codes.map((code) => `x.${code}`).join(', '), row.suppresses, row.sentence, row.advice]),
 );
 
+const problems = table(
+  ['code', 'weight', 'what it says', 'hint'],
+  problemCodes().map((one) => [
+    `\`${one.code}\``,
+    [...one.severities].join(', '),
+    [...one.messages.keys()].join(' / '),
+    [...new Set([...one.messages.values()].filter((hint) => hint !== ''))].join(' / '),
+  ]),
+);
+
 const files = {
   'blocks.md': `# Built-in blocks\n\n${made}Beside these: \`if\`, \`each\`, \`body\` (in layouts) and \`content\` (in blocks of one’s own).\n\n![All blocks](../screenshots/blocks.png)\n\n${blocks.join('\n')}`,
   'formatters.md': `# Formatters\n\n${made}${formats}`,
   'css.md': `# CSS that families of clients ignore\n\n${made}${css}`,
+  'problems.md': `# Problems and advice\n\n${made}What \`verbalis check\` and a publication can say. An error stops a publication; a warning and advice do not. "…" stands for what differs from mail to mail. JSON output carries the code, so that a project can count or silence one.\n\n${problems}`,
   'causes.md': `# Causes\n\n${made}${causes}`,
 };
 mkdirSync(join(root, 'docs/reference'), { recursive: true });

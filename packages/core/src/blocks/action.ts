@@ -37,7 +37,7 @@ export const action: Block = {
     const arc = Math.round((radius / HEIGHT) * 100);
     return markup`<table role="presentation" cellpadding="0" cellspacing="0" border="0" style="margin:8px 0 24px"><tr><td>
 <!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${wordWidth(label)}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[ground].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
-<!--[if !mso]><!--><a class="${colorClass('ink', ink)} ${colorClass('ground', ground)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[ground].light })}">${words}</a><!--<![endif]-->
+<!--[if !mso]><!--><a class="block-action ${colorClass('ink', ink)} ${colorClass('ground', ground)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[ground].light })}">${words}</a><!--<![endif]-->
 </td></tr></table>
 `;
   },

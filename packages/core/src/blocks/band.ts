@@ -24,7 +24,7 @@ export const band: Block = {
     const { theme } = side;
     const tone = INKS[side.word(use, 'tone', 'accent') as (typeof TONES)[number]];
     const ground: Partial<Ground> = { ink: tone.ink, soft: tone.ink, link: tone.ink };
-    return markup`<table role="presentation" class="${colorClass('ground', tone.ground)}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color[tone.ground].light })}"><tr><td class="vp" style="padding:20px 40px 4px">
+    return markup`<table role="presentation" class="block-band ${colorClass('ground', tone.ground)}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color[tone.ground].light })}"><tr><td class="vp" style="padding:20px 40px 4px">
 ${side.flow(flowOf(use), ground)}</td></tr></table>
 `;
   },

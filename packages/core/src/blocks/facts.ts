@@ -19,7 +19,7 @@ export const facts: Block = {
 </tr>
 `;
     });
-    return markup`<table width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
+    return markup`<table class="block-facts" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
 ${cells}</table>
 `;
   },

@@ -8,8 +8,17 @@ export const fineprint: Block = {
   html: (
     use,
     side,
-  ) => markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:20px 40px 0">
+  ) => markup`<table role="presentation" class="block-fineprint" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:20px 40px 0">
 ${side.flow(flowOf(use), { ink: 'soft', soft: 'soft', link: 'soft', size: side.theme.size.small })}</td></tr></table>
 `,
-  text: (use, side) => [{ op: 'lines', body: ['-- '] }, ...side.flow(flowOf(use))],
+  // The usual mark of a signature, with its text right under it: clients fold it away (RFC 3676, 4.3).
+  text: (use, side) => [
+    {
+      op: 'stack',
+      body: [
+        { op: 'lines', body: ['-- '] },
+        { op: 'inset', first: '', rest: '', body: side.flow(flowOf(use)) },
+      ],
+    },
+  ],
 };

@@ -7,7 +7,7 @@ export const gap: Block = {
   example: '::gap height=32',
   html(use, side) {
     const height = side.word(use, 'height', '24');
-    return markup`<div style="height:${height}px;line-height:${height}px;font-size:1px">&nbsp;</div>
+    return markup`<div class="block-gap" style="height:${height}px;line-height:${height}px;font-size:1px">&nbsp;</div>
 `;
   },
   text: () => [],

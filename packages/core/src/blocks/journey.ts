@@ -49,13 +49,13 @@ export const journey: Block = {
       const remark =
         row.cells[1] === undefined
           ? []
-          : markup`<br><span class="${inkClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small })}">${inner.inline(row.cells[1], { ink: soft })}</span>`;
+          : markup`<br><span class="${inkClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small, 'font-weight': 'normal' })}">${inner.inline(row.cells[1], { ink: soft })}</span>`;
       const label = (weight: string): Op[] =>
         markup`<td class="${inkClass(ink)} ${colorClass('line', 'line')}" valign="top" align="${near}" style="${letters(theme, ink, size, { 'font-weight': weight, padding: '6px 0' })}">${name}${remark}</td>`;
       return markup`<tr>${[byPlace(at, step, [...mark('&#10003;', 'good'), ...label('normal')], [...mark('&#9679;', 'accent'), ...label('bold')], [...mark('&#9675;', 'soft'), ...label('normal')])]}</tr>
 `;
     });
-    return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">
+    return markup`<table role="presentation" class="block-journey" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">
 ${rows}</table>
 `;
   },

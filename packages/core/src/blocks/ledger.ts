@@ -44,11 +44,11 @@ export const ledger: Block = {
         return markup`<td class="${inkClass(ink)} ${line}" align="${flush ? far : near}" valign="top" style="${style};${css({ padding: gap, 'text-align': flush ? far : near })};${border}">${inner.inline(row.cells[c] ?? [])}</td>
 `;
       });
-      return markup`<tr>
+      return markup`<tr${row.total ? ' class="total"' : ''}>
 ${columns.flat()}</tr>
 `;
     });
-    return markup`<table width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
+    return markup`<table class="block-ledger" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
 ${cells}</table>
 `;
   },

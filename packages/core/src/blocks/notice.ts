@@ -23,7 +23,7 @@ export const notice: Block = {
       'background-color': theme.color[tone].light,
       [edge]: `4px solid ${theme.color[ink].light}`,
     });
-    return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px"><tr><td class="${colorClass('ground', tone)} ${colorClass('line', ink)}" style="${style}">
+    return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px"><tr><td class="block-notice ${tone} ${colorClass('ground', tone)} ${colorClass('line', ink)}" style="${style}">
 ${side.flow(flowOf(use), { ink, soft: ink, link: ink })}</td></tr></table>
 `;
   },

@@ -22,7 +22,7 @@ export const passcode: Block = {
       'background-color': theme.color.page.light,
       'border-radius': theme.space.radius,
     });
-    return markup`<p dir="ltr" style="margin:8px 0 24px"><span class="${inkClass('ink')} ${colorClass('ground', 'page')}" style="${style}">${side.parts(side.argument(use, undefined)?.parts ?? [])}</span></p>
+    return markup`<p dir="ltr" style="margin:8px 0 24px"><span class="block-passcode ${inkClass('ink')} ${colorClass('ground', 'page')}" style="${style}">${side.parts(side.argument(use, undefined)?.parts ?? [])}</span></p>
 `;
   },
   text: (use, side) => [

@@ -1,6 +1,7 @@
 import { css, markup } from '../html/index.js';
 import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
+import { inkClass, letters } from './style.js';
 
 export const picture: Block = {
   signature: {
@@ -26,6 +27,8 @@ export const picture: Block = {
     const dark = side.argument(use, 'dark');
     const to = side.argument(use, 'to');
     const image = (address: Op, name: string, hidden: boolean): Op[] => {
+      // Letters, for the words that stand there where pictures are off.
+      const words = letters(side.theme, side.ground.ink, side.theme.size.small);
       const style = css({
         display: hidden ? 'none' : 'block',
         width: '100%',
@@ -34,14 +37,14 @@ export const picture: Block = {
         border: '0',
         ...(hidden ? { 'mso-hide': 'all' } : {}),
       });
-      return markup`<img${name === '' ? '' : ` class="${name}"`} src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style}">`;
+      return markup`<img class="${`${inkClass(side.ground.ink)} ${name}`.trimEnd()}" src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style};${words}">`;
     };
     const shown = [
       ...image(side.address(source), dark === undefined ? '' : 'vlight', false),
       ...(dark === undefined ? [] : image(side.address(dark), 'vdark', true)),
     ];
     const linked = to === undefined ? shown : markup`<a href="${[side.address(to)]}">${shown}</a>`;
-    return markup`<div style="margin:0 0 20px">${linked}</div>
+    return markup`<div class="block-picture" style="margin:0 0 20px">${linked}</div>
 `;
   },
   text(use, side) {

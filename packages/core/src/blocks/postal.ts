@@ -13,7 +13,7 @@ export const postal: Block = {
     const parts = use.content.parts.flatMap((part): Op[] =>
       typeof part === 'string' ? [fixed(part).replace(/\n/g, '<br>\n')] : side.parts([part]),
     );
-    return markup`<address class="${inkClass(ground.ink)}" style="margin:0 0 16px;font-style:normal;${letters(theme, ground.ink, ground.size)}">${parts}</address>
+    return markup`<address class="block-postal ${inkClass(ground.ink)}" style="margin:0 0 16px;font-style:normal;${letters(theme, ground.ink, ground.size)}">${parts}</address>
 `;
   },
   text(use, side) {

@@ -15,7 +15,7 @@ export const quote: Block = {
         ? []
         : markup`<p class="${inkClass(ground.soft)}" style="margin:0 0 4px;${letters(theme, ground.soft, theme.size.small)}">${side.parts(by.parts)}</p>
 `;
-    return markup`<blockquote class="${colorClass('line', 'accent')}" style="margin:0 0 20px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.accent.light}">
+    return markup`<blockquote class="block-quote ${colorClass('line', 'accent')}" style="margin:0 0 20px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.accent.light}">
 ${side.flow(flowOf(use))}${whose}</blockquote>
 `;
   },

@@ -10,8 +10,8 @@ export interface Inlined {
 
 interface Applied {
   readonly declaration: SheetDeclaration;
-  /** Cascade level: normal sheet, normal attribute, important sheet, important attribute (CSS Cascade 6). */
-  readonly level: 0 | 1 | 2 | 3;
+  /** Cascade level: attribute that is a default only, normal sheet, normal attribute, important sheet, important attribute (CSS Cascade 6). */
+  readonly level: -1 | 0 | 1 | 2 | 3;
   readonly rule: SheetRule | undefined;
 }
 
@@ -56,8 +56,10 @@ function matches(whom: string, document: Document): Element[] {
  * Writes style sheets into the style attributes of a document, as the cascade says: specificity, order, `!important`, attributes above
  * sheets. Inheritance is left to the client. What cannot be written there is given back, made important so that it still comes through; a
  * declaration that is stronger than such a rule is made important too, so that it stays stronger.
+ * @param attributes 'author': style attributes were written by the author and stand above sheets; 'default': they are what blocks come
+ *   with, and sheets stand above them
  */
-export function inlineStyles(document: Document, sheets: readonly string[]): Inlined {
+export function inlineStyles(document: Document, sheets: readonly string[], attributes: 'author' | 'default' = 'author'): Inlined {
   const rules: SheetRule[] = [];
   const statements: string[] = [];
   for (const text of sheets) {
@@ -79,7 +81,7 @@ export function inlineStyles(document: Document, sheets: readonly string[]): Inl
     const own = readDeclarations(element.attribs['style'] ?? '').map((declaration): Applied => ({
       declaration,
       rule: undefined,
-      level: declaration.important ? 3 : 1,
+      level: declaration.important ? 3 : attributes === 'author' ? 1 : -1,
     }));
     const style = styleOf([...(applied.get(element) ?? []), ...own], kept.get(element) ?? []);
     if (style !== '') element.attribs['style'] = style;

@@ -2,9 +2,13 @@ import { isMap, isScalar, LineCounter, parseDocument } from 'yaml';
 import { z } from 'zod';
 import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
 
+const knownZones = new Set<string>();
+
 function isTimeZone(zone: string): boolean {
+  if (knownZones.has(zone)) return true;
   try {
     new Intl.DateTimeFormat('en', { timeZone: zone });
+    knownZones.add(zone);
     return true;
   } catch {
     return false;

@@ -48,6 +48,11 @@ const PHRASING_ONLY = [
   'thematicBreak',
 ];
 
+// One line in which CommonMark sees nothing but text. Most cells and labels are such, and the parser's cost is by call.
+const PLAIN = /^(?! )[^*_`\\[\]!<>&\p{Cc}]+(?<! )$/u;
+// The same where blocks can begin: lines that begin with a letter or a value are a paragraph.
+const PLAIN_PARAGRAPH = /^[\p{L}\uFDD0][^*_`\\[\]!<>&\p{Cc}]*(?<! )(?:\n[\p{L}\uFDD0][^*_`\\[\]!<>&\p{Cc}]*(?<! ))*$/u;
+
 /** Reads the prose of one source; made once a source, used for each of its regions. */
 export class Prose {
   readonly #hidden: Hidden[] = [];
@@ -60,12 +65,17 @@ export class Prose {
   /** CommonMark blocks. */
   flow(region: Region): Flow[] {
     const reading = this.#open(region);
+    if (PLAIN_PARAGRAPH.test(reading.text)) {
+      const place = reading.place(0, reading.text.length);
+      return [{ kind: 'paragraph', children: reading.inlinesOf(reading.text, place), place }];
+    }
     return reading.tree(this.#parse(reading.text, []));
   }
 
   /** A single line of phrasing: nothing in it makes a heading, list or quote. */
   inline(region: Region): Inline[] {
     const reading = this.#open(region);
+    if (PLAIN.test(reading.text)) return reading.inlinesOf(reading.text, reading.place(0, reading.text.length));
     const tree = this.#parse(reading.text, PHRASING_ONLY);
     return tree.flatMap((node) => (node.type === 'paragraph' ? reading.inlines(node.children) : []));
   }
@@ -73,7 +83,7 @@ export class Prose {
   /** Text as it stands, with values and `{{ if }}` in it. */
   verbatim(region: Region): Verbatim[] {
     const reading = this.#open(region);
-    return reading.inlinesOf(reading.text, reading.place(0, 0)) as Verbatim[];
+    return reading.linesAsTheyStand() as Verbatim[];
   }
 
   /** Raw text with values in it. */
@@ -273,14 +283,15 @@ class Reading {
     }
   }
 
-  #textPieces(value: string, place: Place): (Inline | Insertion)[] {
+  /** `place` is that of the whole text, or tells that of a part of it. */
+  #textPieces(value: string, place: Place | ((from: number) => Place)): (Inline | Insertion)[] {
     const out: (Inline | Insertion)[] = [];
     let last = 0;
     const text = (part: string): void => {
       const before = out[out.length - 1];
       if (part === '') return;
       if (before?.kind === 'text') out[out.length - 1] = { ...before, text: before.text + part };
-      else out.push({ kind: 'text', text: part, place });
+      else out.push({ kind: 'text', text: part, place: typeof place === 'function' ? place(last) : place });
     };
     for (const found of value.matchAll(HIDDEN)) {
       text(value.slice(last, found.index));
@@ -296,6 +307,12 @@ class Reading {
 
   inlinesOf(value: string, place: Place): Inline[] {
     return this.#steer(this.#textPieces(value, place));
+  }
+
+  /** The whole text, each piece with its own place, none longer than a line. */
+  linesAsTheyStand(): Inline[] {
+    const lines = [...this.text.matchAll(/[^\n]*\n|[^\n]+/g)];
+    return this.#steer(lines.flatMap((line) => this.#textPieces(line[0], (from) => this.place(line.index + from, 1))));
   }
 
   /** Text and values where nothing else can stand; a trailing soft break is kept as it is. */

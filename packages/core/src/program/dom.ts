@@ -36,12 +36,12 @@ export interface DomFault {
 }
 
 /** Reads marked HTML as a document, as browsers do. */
-export function readDocument(marked: Marked, onFault: (what: string) => void = () => undefined): Document {
+export function readDocument(marked: Marked, onFault: (what: string, offset: number) => void = () => undefined): Document {
   return parse(marked.html, {
     treeAdapter: adapter,
     sourceCodeLocationInfo: true,
-    onParseError: ({ code }) => {
-      if (!MINOR.includes(code)) onFault(code.replaceAll('-', ' '));
+    onParseError: ({ code, startOffset }) => {
+      if (!MINOR.includes(code)) onFault(code.replaceAll('-', ' '), startOffset);
     },
   });
 }
@@ -55,6 +55,15 @@ const MINOR: readonly string[] = [
 
 function offsetOf(node: AnyNode): number | undefined {
   return (node as { sourceCodeLocation?: { startOffset: number } | null }).sourceCodeLocation?.startOffset;
+}
+
+/** The place of an offset in the marked text, as a fault at render time says it. */
+export type Locate = (offset: number | undefined) => string;
+
+/** Where an attribute of a source stands in the marked text. */
+export function attributeOffset(node: Element, name: string): number | undefined {
+  const location = (node as { sourceCodeLocation?: { attrs?: Record<string, { startOffset: number }> } | null }).sourceCodeLocation;
+  return location?.attrs?.[name]?.startOffset ?? offsetOf(node);
 }
 
 /** Takes style sheets out of the document: `<style>` and `<link rel=stylesheet>` that name one of the folder's. */
@@ -100,8 +109,8 @@ function remove(node: Element): void {
 }
 
 /** Inlines sheets; what has to stay goes into one `<style>` at the end of the head. */
-export function applySheets(document: Document, sheets: readonly string[]): void {
-  const { rest } = inlineStyles(document, sheets);
+export function applySheets(document: Document, sheets: readonly string[], attributes: 'author' | 'default'): void {
+  const { rest } = inlineStyles(document, sheets, attributes);
   if (rest === '') return;
   const head = [...elementsOf(document)].find((one) => one.name === 'head');
   const existing = head?.children.find((one): one is Element => isTag(one) && one.name === 'style');
@@ -132,7 +141,7 @@ export function refuseForbidden(document: Document, faults: DomFault[]): void {
           code: 'forbidden-attribute',
           message: `A mail cannot hold the attribute "${name}".`,
           hint: 'No script runs in a mail.',
-          offset: offsetOf(node),
+          offset: attributeOffset(node, name),
         });
         Reflect.deleteProperty(node.attribs, name);
       }
@@ -140,8 +149,8 @@ export function refuseForbidden(document: Document, faults: DomFault[]): void {
   }
 }
 
-/** The document as operations again. `at` is the place that faults of addresses name. */
-export function writeDocument(document: Document, marked: Marked, at: string, faults: DomFault[]): Op[] {
+/** The document as operations again. `locate` says the place of an offset in the marked text, for faults of addresses. */
+export function writeDocument(document: Document, marked: Marked, locate: Locate, faults: DomFault[]): Op[] {
   const { hidden } = marked;
   const nodes = (list: readonly ChildNode[]): Op[] => steered(list, marked, faults, (node) => write(node));
   const write = (node: ChildNode): Op[] => {
@@ -151,26 +160,27 @@ export function writeDocument(document: Document, marked: Marked, at: string, fa
     }
     if (node instanceof Comment) return ['<!--', ...reveal(node.data, hidden, (text) => text), '-->'];
     if (!isTag(node)) return isDirective(node) ? ['<!DOCTYPE html>\n'] : [];
-    const attributes = Object.entries(node.attribs).flatMap(([name, value]) => attribute(name, value));
+    const attributes = Object.entries(node.attribs).flatMap(([name, value]) => attribute(node, name, value));
     const open: Op[] = [`<${node.name}`, ...attributes, '>'];
     return VOID.has(node.name) ? open : [...open, ...nodes(node.children), `</${node.name}>`];
   };
-  const attribute = (name: string, value: string): Op[] => {
+  const attribute = (node: Element, name: string, value: string): Op[] => {
     if (/<!--\uFDD0/.test(value)) {
       faults.push({
         code: 'steering-here',
         message: `"if" and "each" cannot stand inside of the attribute "${name}".`,
         hint: 'Choose between values: {{ test ? "one" : "other" }}.',
-        offset: undefined,
+        offset: attributeOffset(node, name),
       });
       return [];
     }
     if (ADDRESSES.has(name) && !value.startsWith('#') && value.trim() !== '') {
-      return [
-        ` ${name}="`,
-        { op: 'address', parts: addressParts(value, hidden), as: 'html', at, ...(name === 'src' ? { carries: 'picture' as const } : {}) },
-        '"',
-      ];
+      const whole = reveal(value, hidden, (text) => text);
+      const [only] = whole;
+      if (whole.length === 1 && typeof only === 'object' && only.op === 'address') return [` ${name}="`, only, '"'];
+      const at = locate(attributeOffset(node, name));
+      const carries = name === 'src' ? { carries: 'picture' as const } : {};
+      return [` ${name}="`, { op: 'address', parts: addressParts(value, hidden), as: 'html', at, ...carries }, '"'];
     }
     return [` ${name}="`, ...reveal(value, hidden, fixed), '"'];
   };

@@ -162,6 +162,19 @@ group('HTML of one’s own', () => {
   ])('%s: %s', (body, code) => {
     expect(compile(html(body)).codes).toContain(code);
   });
+  test('faults name the line and column of the source, also after values and directive lines', () => {
+    const at = (body: string, code: string): string[] =>
+      compile(html(body))
+        .problems.filter((one) => one.code === code)
+        .map(({ place }) => `${place.line}:${place.column}`);
+    expect(at('<p>{{ name }} {{ n }}</p>\n<form></form>', 'forbidden-element')).toEqual(['5:1']);
+    expect(at('<p>\n:::each row in rows\n<b>{{ row.a }}</b>\n:::\n</p><script>x</script>', 'forbidden-element')).toEqual(['8:5']);
+    expect(at('{{ name }}<p class="a" onclick="x">y</p>', 'forbidden-attribute')).toEqual(['4:24']);
+    expect(at('<p>x</p>\r\n<p>y</p>\r\n{{ if n > 1 }}<p title="a"lang="en">x</p>{{ end }}', 'html-syntax')).toEqual(['6:27']);
+    expect(at('<i>a</i>\n<p title="{{ if n }}a{{ end }}">x</p>', 'steering-here')).toEqual(['5:4']);
+    const { render } = compile(html('<p>\n<a href="{{ url }}">x</a></p>'));
+    expect(() => render('en', { ...DATA, url: 'javascript:x' })).toThrow(expect.objectContaining({ at: 'templates/t/message.html:5:4' }));
+  });
   test('a text part written by hand takes the place of the compiled one', () => {
     const { render, codes } = compile({
       'templates/t/message.md': md('# Long'),
@@ -181,12 +194,22 @@ group('HTML of one’s own', () => {
       'templates/t/message.md': md('# T\n\n:::each row in rows\n- {{ row.a }}\n:::'),
     });
     expect(render().html).toMatch(/<h1[^>]*letter-spacing:3px/);
-    expect(render().html.match(/<li style="color:green;[^"]*">/g)).toHaveLength(2);
+    expect(render().html.match(/<li style="[^"]*;color:green">/g)).toHaveLength(2);
     expect(render().html).toContain('<!--[if mso]><table');
   });
 });
 
 group('built-in blocks', () => {
+  const drawn = [...BLOCKS.keys()].filter((name) => !['raw', 'only'].includes(name));
+  test.each(drawn)('a style sheet reaches %s by its class', (name) => {
+    const { render, codes } = compile({
+      'mail.yaml': 'name: T\nbaseUrl: https://host.example/\nstyles: [styles/x.css]\n',
+      'styles/x.css': `.block-${name} { letter-spacing: 7px }`,
+      'templates/t/message.md': md(BLOCKS.get(name)?.example ?? ''),
+    });
+    expect(codes).toEqual([]);
+    expect(render().html).toMatch(new RegExp(`class="block-${name}[ "][^>]*style="[^"]*letter-spacing:7px`));
+  });
   test.each([...BLOCKS.values()].map((block) => [block.signature.name, block] as const))(
     'the example of %s compiles and has both sides',
     (name, block) => {

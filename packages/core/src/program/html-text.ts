@@ -1,7 +1,7 @@
 import { isComment, isTag, isText, type ChildNode, type Element } from 'domhandler';
 import { joined } from '../html/index.js';
 import type { Op, TextItem, TextOp, TextRow } from '../render/index.js';
-import { steered, type DomFault } from './dom.js';
+import { attributeOffset, steered, type DomFault, type Locate } from './dom.js';
 import { addressParts, reveal, type Marked } from './marked.js';
 
 const PHRASING = new Set([
@@ -40,7 +40,7 @@ const PHRASING = new Set([
 const SILENT = new Set(['head', 'style', 'title', 'script', 'template']);
 
 /** The text part of an HTML source: made from the structure of its document, not by taking tags away. */
-export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: string): TextOp[] {
+export function textOfDocument(body: readonly ChildNode[], marked: Marked, locate: Locate): TextOp[] {
   // Faults of crossing marks were told when the HTML was made.
   const faults: DomFault[] = [];
 
@@ -69,7 +69,7 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
       case 'a': {
         const href = node.attribs['href'] ?? '';
         if (href === '' || href.startsWith('#') || href.startsWith('mailto:')) return inner();
-        return [...inner(), ' ', { op: 'note', parts: addressParts(href, marked.hidden), at }];
+        return [...inner(), ' ', { op: 'note', parts: addressParts(href, marked.hidden), at: locate(attributeOffset(node, 'href')) }];
       }
       default:
         return inner();
@@ -133,7 +133,12 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, at: s
   const link = (node: Element): TextOp => ({
     op: 'link',
     label: joined(steered(node.children, marked, faults, inline)),
-    to: { op: 'address', parts: addressParts(node.attribs['href'] ?? '', marked.hidden), as: 'text', at },
+    to: {
+      op: 'address',
+      parts: addressParts(node.attribs['href'] ?? '', marked.hidden),
+      as: 'text',
+      at: locate(attributeOffset(node, 'href')),
+    },
   });
 
   const block = (node: Element): TextOp[] => {

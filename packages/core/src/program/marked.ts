@@ -1,3 +1,4 @@
+import type { Place, SourceText } from '../problems/index.js';
 import type { EachOp, IfOp, Op, Value } from '../render/index.js';
 
 // To be styled, a mail must be a document: operations are hidden in it behind noncharacters (as insertions are from the Markdown parser),
@@ -8,10 +9,21 @@ const HIDDEN = /\uFDD0(\d+)\uFDD1/g;
 
 type Steering = IfOp<Op> | EachOp<Op>;
 
+/** Fixed text that still knows where in the source it stood. */
+export interface PlacedText {
+  readonly op: 'placed';
+  readonly text: string;
+  readonly offset: number;
+}
+/** Operations before they are marked. */
+export type Markable = Op | PlacedText | IfOp<Markable> | EachOp<Markable>;
+
 /** Operations as text with hidden places, and what is hidden. */
 export interface Marked {
   readonly html: string;
   readonly hidden: readonly Op[];
+  /** Where the text from an offset on stood in the source, in order. */
+  readonly origins: readonly { readonly at: number; readonly offset: number }[];
 }
 
 /** What a comment of ours says: where a branch or loop begins, is divided, ends. */
@@ -20,19 +32,37 @@ export interface Mark {
   readonly index: number;
 }
 
-export function mark(ops: readonly Op[]): Marked {
+export function mark(ops: readonly Markable[]): Marked {
   const hidden: Op[] = [];
-  const write = (list: readonly Op[]): string =>
-    list
-      .map((op): string => {
-        if (typeof op === 'string') return op;
-        const index = hidden.push(op) - 1;
-        if (op.op !== 'if' && op.op !== 'each') return `${OPEN}${index}${CLOSE}`;
+  const origins: { at: number; offset: number }[] = [];
+  let html = '';
+  const write = (op: Markable): void => {
+    if (typeof op === 'string') html += op;
+    else if (op.op === 'placed') {
+      origins.push({ at: html.length, offset: op.offset });
+      html += op.text;
+    } else {
+      // A branch or loop is hidden for its test or list; its bodies stand in the text and are put back from there.
+      const index = hidden.push(op as Op) - 1;
+      if (op.op !== 'if' && op.op !== 'each') html += `${OPEN}${index}${CLOSE}`;
+      else {
         const bodies = op.op === 'if' ? op.branches.map((one) => one.body) : [op.body, op.otherwise];
-        return `<!--${OPEN}begin${index}-->${bodies.map(write).join(`<!--${OPEN}divide${index}-->`)}<!--${OPEN}end${index}-->`;
-      })
-      .join('');
-  return { html: write(ops), hidden };
+        bodies.forEach((body, i) => {
+          html += `<!--${OPEN}${i === 0 ? 'begin' : 'divide'}${index}-->`;
+          body.forEach(write);
+        });
+        html += `<!--${OPEN}end${index}-->`;
+      }
+    }
+  };
+  ops.forEach(write);
+  return { html, hidden, origins };
+}
+
+/** The place in the source of an offset in the marked text; the top of the file where it is not known. */
+export function originOf(marked: Marked, source: SourceText, at: number | undefined, length = 1): Place {
+  const origin = at === undefined ? undefined : marked.origins.findLast((one) => one.at <= at);
+  return origin === undefined || at === undefined ? source.place(0, 0) : source.place(origin.offset + at - origin.at, length);
 }
 
 export function markOf(comment: string): Mark | undefined {

@@ -19,12 +19,12 @@ import { typeTrees, type BlockSignature, type SayTypes, type Type, type Typing }
 import { applySheets, elementsOf, readDocument, refuseForbidden, takeSheets, writeDocument, type DomFault } from './dom.js';
 import { HtmlCompiler } from './html-side.js';
 import { textOfDocument } from './html-text.js';
-import { mark } from './marked.js';
+import { mark, originOf } from './marked.js';
 import type { OwnBlock } from './own-blocks.js';
 import { tidy, type CompileContext } from './sides.js';
 import { TextCompiler } from './text-side.js';
-import { Names, valueOf } from './values.js';
-import { verbatimOps } from './verbatim.js';
+import { Names, placed, valueOf } from './values.js';
+import { placedOps, verbatimOps } from './verbatim.js';
 
 export type Parsed = ReturnType<typeof parseSource>;
 
@@ -272,8 +272,8 @@ function fromMarkdown(
   if (sheets.length === 0) return { html, text };
   const marked = mark(html);
   const document = readDocument(marked);
-  applySheets(document, sheets);
-  return { html: writeDocument(document, marked, read.file.file, []), text };
+  applySheets(document, sheets, 'default');
+  return { html: writeDocument(document, marked, () => read.file.file, []), text };
 }
 
 function fromHtml(
@@ -287,12 +287,13 @@ function fromHtml(
 ): { html: Op[]; text: TextOp[] } {
   const { project } = context;
   const faults: DomFault[] = [];
-  const marked = mark(verbatimOps(tree.body, names, compile, 'html'));
-  const document = readDocument(marked, (what) => {
+  const marked = mark(placedOps(tree.body, names, compile, 'html'));
+  const locate = (offset: number | undefined): string => placed(originOf(marked, read.source, offset));
+  const document = readDocument(marked, (what, offset) => {
     problems.push(
       warning(
         'html-syntax',
-        read.source.place(0, 0),
+        originOf(marked, read.source, offset),
         `The HTML is not well formed: ${what}.`,
         'Browsers and clients mend it, each in its own way.',
       ),
@@ -305,11 +306,11 @@ function fromHtml(
     rootElement.attribs['dir'] ??= direction;
   }
   const named = [...project.settings.styles, ...stylesNamed(read.front)].map((path) => project.styles.get(path) ?? '');
-  applySheets(document, [...named, ...takeSheets(document, project.styles, faults)]);
-  const html = writeDocument(document, marked, read.file.file, faults);
+  applySheets(document, [...named, ...takeSheets(document, project.styles, faults)], 'author');
+  const html = writeDocument(document, marked, locate, faults);
   const body = [...elementsOf(document)].find((one) => one.name === 'body');
-  const text = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], marked, read.file.file);
-  for (const fault of faults) problems.push(problem(fault.code, read.source.place(0, 0), fault.message, fault.hint));
+  const text = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], marked, locate);
+  for (const fault of faults) problems.push(problem(fault.code, originOf(marked, read.source, fault.offset), fault.message, fault.hint));
   return { html, text };
 }
 
