@@ -1,6 +1,6 @@
 // npm test: installs what the tests need, then runs everything that must be right: see verify.mjs.
 import { spawnSync } from 'node:child_process';
-import { existsSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync } from 'node:fs';
 import { ensurePackages, run } from './steps.mjs';
 
 // Debian packages that tests drive for real, each with a file that shows that it is there.
@@ -12,6 +12,13 @@ const DEBIAN = [
   ['fonts-noto-color-emoji', '/usr/share/fonts/truetype/noto/NotoColorEmoji.ttf'],
   ['postfix', '/usr/sbin/postfix'],
   ['python3', '/usr/bin/python3'],
+  ['python3-dkim', '/usr/bin/dkimverify'],
+  ['python3-nacl', '/usr/lib/python3/dist-packages/nacl'],
+  ['opendkim', '/usr/sbin/opendkim'],
+  ['libsasl2-modules', '/usr/lib/x86_64-linux-gnu/sasl2/libplain.so'],
+  ['sasl2-bin', '/usr/sbin/saslpasswd2'],
+  ['openssl', '/usr/bin/openssl'],
+  ['libidn12', '/usr/lib/x86_64-linux-gnu/libidn.so.12'],
 ];
 
 const missing = DEBIAN.filter(([, file]) => !existsSync(file)).map(([name]) => name);
@@ -31,4 +38,12 @@ if (missing.length > 0 && existsSync('/etc/debian_version')) {
   );
 }
 ensurePackages();
+// A second mail server; it cannot be installed beside the first, so its files are unpacked.
+const exim = 'node_modules/.cache/exim';
+if (!existsSync(`${exim}/usr/sbin/exim4`) && existsSync('/etc/debian_version')) {
+  mkdirSync(exim, { recursive: true });
+  run('Fetch Exim', 'apt-get', ['download', '-qq', 'exim4-daemon-light'], { cwd: exim });
+  const [file] = readdirSync(exim).filter((name) => name.endsWith('.deb'));
+  run('Unpack Exim', 'dpkg', ['-x', file, '.'], { cwd: exim });
+}
 run('Verify', process.execPath, ['scripts/verify.mjs', ...process.argv.slice(2)]);

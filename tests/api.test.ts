@@ -4,7 +4,7 @@ import { booking, OPERATOR, startTestService, type TestService } from './support
 
 let all: TestService;
 beforeAll(async () => {
-  all = await startTestService();
+  all = await startTestService({ change: { limits: { bodyBytes: 1_000_000 } } });
 });
 afterAll(() => all.stop());
 

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
-import { fieldOf, readMail } from '@verbalis/core/mime';
+import { fieldOf, foreignMail, readMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
 
@@ -84,9 +84,9 @@ describe('every fate ends in its state', () => {
 
 describe('the return path', () => {
   const hand = async (to: string, bytes = Buffer.from('Subject: x\r\n\r\nx')) => {
-    const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.example', timeoutMs: 5000 });
+    const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.example' });
     await connection.open();
-    const outcome = await connection.deliver({ from: '', to }, bytes);
+    const outcome = await connection.deliver({ from: '', to }, foreignMail(bytes));
     connection.close();
     return outcome;
   };

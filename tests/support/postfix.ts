@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
+import { makeCertificates, type Certificates } from './secure.js';
 
 export const POSTFIX = '/usr/sbin/postfix';
 
@@ -18,10 +19,17 @@ export interface PostfixOptions {
   readonly mailboxes: readonly string[];
   /** Domain to port: where mail for other domains is handed on, on loopback. */
   readonly routes: Readonly<Record<string, number>>;
+  /** Users by name that may hand mail in over TLS, with a login. */
+  readonly users?: Readonly<Record<string, string>>;
 }
 
 export interface Postfix {
   readonly port: number;
+  /** Wants TLS and a login. */
+  readonly submissionPort: number;
+  /** TLS from the first byte. */
+  readonly implicitPort: number;
+  readonly certificates: Certificates | undefined;
   /** Files delivered to a mailbox. */
   readonly delivered: (address: string) => string[];
   readonly log: () => string;
@@ -50,6 +58,7 @@ discard   unix  - - n - - discard
 virtual   unix  - n n - - virtual
 anvil     unix  - - n - 1 anvil
 scache    unix  - - n - 1 scache
+tlsmgr    unix  - - n 1000? 1 tlsmgr
 postlog   unix-dgram n - n - 1 postlogd
 `;
 
@@ -63,6 +72,26 @@ export async function startPostfix(options: PostfixOptions): Promise<Postfix> {
   for (const folder of ['conf', 'queue', 'data', 'mail']) mkdirSync(join(base, folder));
   chownSync(join(base, 'data'), uid, gid);
   chownSync(join(base, 'mail'), uid, gid);
+  const secure = options.users === undefined ? undefined : makeCertificates(join(base, 'conf'), 'mx.postfix.example');
+  const submissionPort = await freePort();
+  const implicitPort = await freePort();
+  // Debian's Postfix looks for it below its configuration.
+  const saslConf = join(base, 'conf/sasl/smtpd.conf');
+  if (options.users !== undefined) {
+    mkdirSync(join(base, 'conf/sasl'));
+    mkdirSync(join(base, 'sasl'));
+    const db = join(base, 'sasl/db');
+    writeFileSync(saslConf, `pwcheck_method: auxprop\nauxprop_plugin: sasldb\nsasldb_path: ${db}\nmech_list: PLAIN LOGIN CRAM-MD5\n`);
+    for (const [user, password] of Object.entries(options.users)) {
+      const made = spawnSync('saslpasswd2', ['-p', '-c', '-f', db, '-u', 'postfix.example', user], { input: password, encoding: 'utf8' });
+      if (made.status !== 0) throw new Error(`saslpasswd2: ${made.stderr}`);
+    }
+    chownSync(db, uid, gid);
+  }
+  const submission =
+    secure === undefined
+      ? ''
+      : `127.0.0.1:${submissionPort} inet n - n - - smtpd -o smtpd_tls_security_level=encrypt -o smtpd_sasl_auth_enable=yes -o smtpd_relay_restrictions=permit_sasl_authenticated,reject -o smtpd_recipient_restrictions=\n127.0.0.1:${implicitPort} inet n - n - - smtpd -o smtpd_tls_wrappermode=yes -o smtpd_sasl_auth_enable=yes -o smtpd_relay_restrictions=permit_sasl_authenticated,reject -o smtpd_recipient_restrictions=\n`;
   const domains = [...new Set(options.mailboxes.map((one) => one.split('@')[1] ?? ''))];
   writeFileSync(join(base, 'conf/mailboxes'), options.mailboxes.map((one) => `${one} ${one}/\n`).join(''));
   writeFileSync(
@@ -99,15 +128,18 @@ virtual_minimum_uid = 1
 transport_maps = texthash:${base}/conf/transport
 smtp_host_lookup = native
 relayhost =
-`,
+${secure === undefined ? '' : `smtpd_tls_cert_file = ${secure.certFile}\nsmtpd_tls_key_file = ${secure.keyFile}\nsmtpd_sasl_local_domain = postfix.example\nbroken_sasl_auth_clients = yes\n`}`,
   );
-  writeFileSync(join(base, 'conf/master.cf'), `127.0.0.1:${port} inet n - n - - smtpd\n${SERVICES.trimStart()}`);
+  writeFileSync(join(base, 'conf/master.cf'), `127.0.0.1:${port} inet n - n - - smtpd\n${submission}${SERVICES.trimStart()}`);
   const postfix = (...args: string[]) => spawnSync(POSTFIX, ['-c', join(base, 'conf'), ...args], { encoding: 'utf8' });
   const started = postfix('start');
   const log = (): string => (existsSync(join(base, 'log')) ? readFileSync(join(base, 'log'), 'utf8') : '');
   if (started.status !== 0) throw new Error(`Postfix did not start: ${started.stderr}\n${log()}`);
   return {
     port,
+    submissionPort,
+    implicitPort,
+    certificates: secure,
     log,
     delivered: (address) => {
       const folder = join(base, 'mail', address, 'new');

@@ -64,7 +64,7 @@ export interface TestService {
 
 /** A service on free ports with a stand-in provider, in this process. `change` is laid over its configuration. */
 export async function startTestService(
-  options: { script?: Script; change?: Record<string, unknown>; provider?: { host: string; port: number } } = {},
+  options: { script?: Script; change?: Record<string, unknown>; provider?: { host: string; port: number }; space?: string } = {},
 ): Promise<TestService> {
   const { path, remove } = temporaryFolder();
   const returnsTo = { host: '127.0.0.1', port: 0 };
@@ -106,7 +106,7 @@ export async function startTestService(
   });
   const service = await startService({ config: readConfig(file, {}), operatorSecret: OPERATOR, logTo });
   returnsTo.port = service.returnsPort;
-  const { key } = await createClient({ url: service.url, key: OPERATOR, space: 'harbour' }).keys.add({
+  const { key } = await createClient({ url: service.url, key: OPERATOR, space: options.space ?? 'harbour' }).keys.add({
     name: 'test',
     scopes: ['send', 'read'],
   });

@@ -76,6 +76,7 @@ function program(run: (action: Action) => Promise<void>): Command {
         .option('--locale <tag>', 'BCP 47 tag')
         .option('--reference <text>', 'your own name for what it is about')
         .option('--label <name=value...>', 'labels')
+        .option('--attach <file...>', 'files to attach')
         .option('--wait', 'wait for the outcome; ends with 1 when a delivery failed'),
     ),
     "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
@@ -113,6 +114,35 @@ function program(run: (action: Action) => Promise<void>): Command {
       .option('--json', 'say where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./commands/serve.js')).serve(options, output)));
+
+  const providers = root.command('providers').description('set up: what mail goes out by');
+  example(remote(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
+    (options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+      run(async (output) => (await import('./commands/providers.js')).listProviders(connect(options), options, output)),
+  );
+  example(
+    remote(
+      providers
+        .command('test <name>')
+        .description('look into a provider step by step; ends with 1 when it does not work')
+        .option('--to <address>', 'also send a test mail'),
+    ),
+    'verbalis providers test north-relay --to asa@post.example',
+  ).action((name: string, options: { to?: string; json?: boolean } & Parameters<typeof connect>[0]) =>
+    run(async (output) => (await import('./commands/providers.js')).testProvider(connect(options), name, options, output)),
+  );
+
+  const domains = root.command('domains').description('set up: sending domains and the keys that sign their mail');
+  example(
+    remote(domains.command('add <name>').description('make keys; shows what to publish in the DNS')),
+    'verbalis domains add saltmarsh-ferries.example',
+  ).action((name: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+    run(async (output) => (await import('./commands/domains.js')).addDomain(connect(options), name, options, output)),
+  );
+  example(remote(domains.command('list').description('domains with their records')), 'verbalis domains list').action(
+    (options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+      run(async (output) => (await import('./commands/domains.js')).listDomains(connect(options), options, output)),
+  );
 
   const keys = root.command('keys').description('set up: keys of a space');
   example(

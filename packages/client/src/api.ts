@@ -90,6 +90,98 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/uploads': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Hand in a file to be attached later
+     * @description The body is the file, of any type; it is written as it comes in.
+     */
+    post: operations['addUpload'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/providers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Providers that are configured */
+    get: operations['listProviders'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/providers/{name}/test': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Look into a provider, step by step */
+    post: operations['testProvider'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/domains': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Sending domains with their records */
+    get: operations['listDomains'];
+    put?: never;
+    /**
+     * Make the keys that sign mail of a domain
+     * @description A domain that has keys keeps them.
+     */
+    post: operations['addDomain'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/operator-notes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Tell the operator of the space */
+    post: operations['tellOperator'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/keys': {
     parameters: {
       query?: never;
@@ -142,6 +234,25 @@ export interface components {
       data: {
         [key: string]: unknown;
       };
+      cc?: components['schemas']['Recipient'][];
+      /** @description Get the mail without standing in it. */
+      bcc?: components['schemas']['Recipient'][];
+      /** @description Another sender, within the domains of the space. */
+      from?: components['schemas']['Recipient'];
+      replyTo?: components['schemas']['Recipient'][];
+      /** @description Header fields of the app’s own; those that the service writes are refused. */
+      headers?: {
+        [key: string]: string;
+      };
+      /** @description What this answers: the id of a message here, or a Message-ID in angle brackets. */
+      inReplyTo?: string;
+      references?: string[];
+      attachments?: components['schemas']['Attachment'][];
+      /** @description An iCalendar object (RFC 5545) that clients offer to answer. */
+      calendar?: {
+        method: string;
+        text: string;
+      };
       /** @description BCP 47 tag; the mail folder’s own when left out. */
       locale?: string;
       /** @description The app’s own name for what the message is about. */
@@ -156,11 +267,36 @@ export interface components {
           name?: string;
           address: string;
         };
+    Attachment: {
+      /** @description As the recipient sees it. */
+      name?: string;
+      /** @description Media type; from the name when left out. */
+      type?: string;
+      /** @description Bytes in base64. */
+      content?: string;
+      /** @description A file below assets/ of the mail folder. */
+      file?: string;
+      /** @description Id of an upload. */
+      upload?: string;
+      /** @description Fetched when the mail is made; never from a private network. */
+      url?: string;
+    };
     /**
      * @description What became of a delivery.
      * @enum {string}
      */
     State: 'queued' | 'delayed' | 'accepted' | 'delivered' | 'failed' | 'complained' | 'withheld' | 'expired' | 'canceled';
+    ProviderTest: {
+      /** @description An address that gets a test mail. */
+      to?: string;
+    };
+    NewDomain: {
+      name: string;
+    };
+    OperatorNote: {
+      subject: string;
+      text: string;
+    };
     NewKey: {
       name: string;
       scopes: ('send' | 'read' | 'write' | 'admin')[];
@@ -180,6 +316,12 @@ export interface components {
       subject: string;
       from: components['schemas']['Mailbox'];
       to: components['schemas']['Mailbox'][];
+      cc?: components['schemas']['Mailbox'][];
+      attachments?: {
+        name: string;
+        type: string;
+        size?: number;
+      }[];
       reference?: string;
       labels: {
         [key: string]: string;
@@ -247,6 +389,12 @@ export interface components {
       subject: string;
       from: components['schemas']['Mailbox'];
       to: components['schemas']['Mailbox'][];
+      cc?: components['schemas']['Mailbox'][];
+      attachments?: {
+        name: string;
+        type: string;
+        size?: number;
+      }[];
       reference?: string;
       labels: {
         [key: string]: string;
@@ -285,6 +433,8 @@ export interface components {
       /** @description Enhanced status code (RFC 3463). */
       status?: string;
       diagnostic?: string;
+      /** @description What the provider calls the mail. */
+      providerId?: string;
     };
     Fact: {
       /** @enum {string} */
@@ -309,6 +459,51 @@ export interface components {
       text: string;
       /** @description Bytes of the whole mail. */
       size: number;
+    };
+    Upload: {
+      id: string;
+      name: string;
+      type: string;
+      size: number;
+      sha256: string;
+    };
+    ProviderList: {
+      providers: components['schemas']['Provider'][];
+    };
+    Provider: {
+      name: string;
+      /** @enum {string} */
+      kind: 'smtp' | 'http' | 'capture' | 'file' | 'log';
+      where: string;
+    };
+    ProviderReport: {
+      name: string;
+      kind: string;
+      where: string;
+      ok: boolean;
+      findings: {
+        step: string;
+        ok: boolean;
+        milliseconds: number;
+        detail: string;
+        hint?: string;
+      }[];
+    };
+    DomainList: {
+      domains: components['schemas']['Domain'][];
+    };
+    Domain: {
+      name: string;
+      /** @description To be published in the DNS. */
+      records: {
+        /** @enum {string} */
+        type: 'TXT';
+        name: string;
+        text: string;
+      }[];
+    };
+    OperatorNoteMade: {
+      id: string;
     };
     KeyMade: {
       id: string;
@@ -524,6 +719,201 @@ export interface operations {
         };
         content: {
           'message/rfc822': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addUpload: {
+    parameters: {
+      query: {
+        name: string;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description Kept. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Upload'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listProviders: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description All of them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ProviderList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  testProvider: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        'application/json': components['schemas']['ProviderTest'];
+      };
+    };
+    responses: {
+      /** @description What was found. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ProviderReport'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listDomains: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description All of them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DomainList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addDomain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewDomain'];
+      };
+    };
+    responses: {
+      /** @description The records to publish. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Domain'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tellOperator: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OperatorNote'];
+      };
+    };
+    responses: {
+      /** @description A message is on its way. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OperatorNoteMade'];
         };
       };
       /** @description Refused: why, and what to do. */

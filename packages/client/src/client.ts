@@ -13,6 +13,9 @@ export type NewKey = Schemas['NewKey'];
 export type State = Schemas['State'];
 export type ListFilter = NonNullable<paths['/v1/messages']['get']['parameters']['query']>;
 export type SpaceView = Schemas['Space'];
+export type Upload = Schemas['Upload'];
+export type ProviderReport = Schemas['ProviderReport'];
+export type DomainView = Schemas['Domain'];
 
 export interface ClientOptions {
   /** Where the service is: http://127.0.0.1:8620 */
@@ -43,6 +46,8 @@ export type Client<T extends object = AnyTemplates> = ReturnType<typeof createCl
 
 interface Call {
   readonly body?: unknown;
+  /** Sent as they are, in place of a body. */
+  readonly bytes?: Blob;
   readonly headers?: Readonly<Record<string, string>>;
   /** Whether the request may be made again when no answer came. */
   readonly repeatable: boolean;
@@ -56,7 +61,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
   const base = url.replace(/\/+$/, '');
   const http = options.fetch ?? fetch;
 
-  async function call(method: string, path: string, { body, headers, repeatable }: Call): Promise<Response> {
+  async function call(method: string, path: string, { body, bytes, headers, repeatable }: Call): Promise<Response> {
     const request: RequestInit = {
       method,
       headers: {
@@ -68,6 +73,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
         ...headers,
       },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(bytes === undefined ? {} : { body: bytes }),
     };
     for (let made = 1; ; made += 1) {
       const last = !repeatable || made >= tries;
@@ -116,6 +122,29 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       /** The mail's bytes as text (RFC 5322). */
       source: async (id: string): Promise<string> => (await call('GET', `/v1/messages/${encodeURIComponent(id)}/source`, read)).text(),
     },
+    uploads: {
+      /** Hands in a file to be attached later: `attachments: [{ upload: id }]`. */
+      add: (name: string, bytes: Blob): Promise<Upload> =>
+        json('POST', `/v1/uploads${query({ name })}`, {
+          bytes,
+          headers: { 'content-type': bytes.type === '' ? 'application/octet-stream' : bytes.type },
+          repeatable: false,
+        }),
+    },
+    providers: {
+      list: (): Promise<Schemas['ProviderList']> => json('GET', '/v1/providers', read),
+      /** Looks into a provider step by step; with `to`, also sends a test mail. */
+      test: (name: string, wanted: Schemas['ProviderTest'] = {}): Promise<ProviderReport> =>
+        json('POST', `/v1/providers/${encodeURIComponent(name)}/test`, { body: wanted, repeatable: false }),
+    },
+    domains: {
+      list: (): Promise<Schemas['DomainList']> => json('GET', '/v1/domains', read),
+      /** Makes the keys that sign mail of a domain. */
+      add: (name: string): Promise<DomainView> => json('POST', '/v1/domains', { body: { name }, repeatable: true }),
+    },
+    /** Tells the operator of the space what needs a person. */
+    tellOperator: (subject: string, text: string, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<{ id: string }> =>
+      json('POST', '/v1/operator-notes', { body: { subject, text }, headers: { 'idempotency-key': idempotencyKey }, repeatable: true }),
     keys: {
       /** Makes a key; its text is in the answer and nowhere else. */
       add: (wanted: NewKey): Promise<KeyMade> => json('POST', '/v1/keys', { body: wanted, repeatable: false }),

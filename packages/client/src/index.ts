@@ -15,6 +15,9 @@ export {
   type NewMessage,
   type SendOptions,
   type SpaceView,
+  type DomainView,
+  type ProviderReport,
+  type Upload,
   type State,
 } from './client.js';
 export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';

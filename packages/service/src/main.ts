@@ -12,7 +12,13 @@ import { FolderError, readMailFolder } from './mail-folder/index.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { returnIntake } from './intake/index.js';
-import { captureProvider, smtpProvider, type Provider } from './providers/index.js';
+import { signMail } from '@verbalis/core/dkim';
+import { addressText, isFault, mailBytes, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
+import { replyText } from '@verbalis/core/smtp';
+import { composeMail } from './dispatch/index.js';
+import { captureProvider, type Provider } from './providers/index.js';
+import { makeProvider } from './make-provider.js';
+import { signing } from './signing/index.js';
 import { openStore } from './store/index.js';
 
 /** Why the service could not start, in words for the one who starts it. */
@@ -39,9 +45,6 @@ export interface Service {
 }
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../console/dist', import.meta.url));
-const TIMEOUT_MS = 5 * 60_000;
-const IDLE_MS = 30_000;
-const MAILS_PER_CONNECTION = 100;
 
 function retryRule(rule: NonNullable<Settings['dispatch']['retry']>): RetryRule {
   return { first: rule.firstSeconds * 1000, growth: rule.growth, most: rule.mostSeconds * 1000 };
@@ -96,26 +99,19 @@ export async function startService(options: StartOptions): Promise<Service> {
     }
 
     const providers = new Map<string, Provider>();
-    for (const [name, provider] of Object.entries(settings.providers)) {
-      const { host, port, connections } = provider;
-      providers.set(
-        name,
-        smtpProvider(name, {
-          host,
-          port,
-          connections,
-          helloName: settings.helloName,
-          timeoutMs: TIMEOUT_MS,
-          idleMs: IDLE_MS,
-          mailsPerConnection: MAILS_PER_CONNECTION,
-        }),
-      );
-    }
+    for (const [name, provider] of Object.entries(settings.providers))
+      providers.set(name, makeProvider(name, provider, { helloName: settings.helloName, within, log }));
     const capture = captureProvider();
     const returnSecret = secrets.keyFor('returns');
+    const keys = signing(store, secrets.keyFor('signing'));
+    const composing = { store, editions, keysFor: (domain: string) => keys.keysFor(domain) };
     const dispatcher = new Dispatcher({
-      store,
-      editions,
+      ...composing,
+      outside: {
+        allow: settings.outside.allow,
+        waitMs: settings.outside.waitSeconds * 1000,
+        mostBytes: settings.limits.attachmentBytes,
+      },
       clock,
       log,
       retries: retryPlan(settings.dispatch),
@@ -151,13 +147,62 @@ export async function startService(options: StartOptions): Promise<Service> {
 
     let ready = true;
     const spaces = new Map(Object.entries(settings.spaces).map(([name, { mode }]) => [name, { mode }]));
-    const senders = new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.sender]));
-    const accept = acceptor({ store, editions, clock, senders, maxRecipients: settings.limits.recipients, wake: dispatcher.wake });
+    const accept = acceptor({
+      store,
+      editions,
+      clock,
+      spaces: new Map(Object.entries(settings.spaces)),
+      attachmentBytes: settings.limits.attachmentBytes,
+      maxRecipients: settings.limits.recipients,
+      wake: dispatcher.wake,
+    });
+    /** One mail at once and outside of the queue, to see whether a provider takes it. */
+    const tryProvider = async (provider: Provider, space: string, to: string): Promise<{ kind: string; detail: string }> => {
+      const from = parseMailbox(settings.spaces[space]?.sender ?? editions.current(space)?.project.settings.sender ?? '');
+      const address = parseAddress(to);
+      if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
+      const id = `test-${clock.now()}@${from.domain}`;
+      const subject = `Test of the provider ${provider.name}`;
+      const text = `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
+      const shared = {
+        from,
+        to: [{ ...address, name: '' }],
+        cc: [],
+        replyTo: [],
+        subject,
+        text,
+        headers: [['Auto-Submitted', 'auto-generated']] as const,
+      };
+      const written = writeMail({ ...shared, messageId: id, date: clock.now(), boundary: '=_test' });
+      const mail = prefixed(signMail(written, keys.keysFor(from.domain), clock.now()), written);
+      const parts = {
+        ...shared,
+        html: undefined,
+        messageId: id,
+        deliveryId: id,
+        attachments: [],
+        pictures: [],
+        template: '',
+        topic: undefined,
+        reference: undefined,
+        labels: {},
+      };
+      const outcome = await provider.hand({ envelope: { from: addressText(from), to: addressText(address) }, mail, parts });
+      const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
+      return { kind: outcome.kind, detail };
+    };
     const app = makeApp({
       store,
       clock,
       log,
       accept,
+      editions,
+      signing: keys,
+      providers,
+      tryProvider,
+      operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
+      compose: (message, delivery) => mailBytes(composeMail(composing, message, delivery).mail),
+      attachmentBytes: settings.limits.attachmentBytes,
       spaces,
       operatorSecret: secrets.operator,
       bodyBytes: settings.limits.bodyBytes,

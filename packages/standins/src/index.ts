@@ -1,3 +1,11 @@
 export { deliveryReport, type ReportInput } from './report.js';
+export {
+  startHttpProvider,
+  type Dialect,
+  type Fault,
+  type HttpStandIn,
+  type HttpStandInOptions,
+  type TakenLetter,
+} from './http-provider.js';
 export { Fate, Script } from './script.js';
 export { startSmtpProvider, type Seen, type StandInOptions, type StandInProvider } from './smtp-provider.js';

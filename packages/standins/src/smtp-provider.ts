@@ -1,4 +1,5 @@
 import { appendFileSync } from 'node:fs';
+import { foreignMail } from '@verbalis/core/mime';
 import type { Answer, Envelope } from '@verbalis/core/smtp';
 import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service/smtp-socket';
 import { deliveryReport } from './report.js';
@@ -75,9 +76,9 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
       original: mail,
       id,
     });
-    const connection = new SmtpConnection({ ...options.returnsTo, helloName: `${options.name}.example`, timeoutMs: 10_000 });
+    const connection = new SmtpConnection({ ...options.returnsTo, helloName: `${options.name}.example` });
     const opened = await connection.open();
-    const outcome = opened === 'ready' ? await connection.deliver({ from: '', to: returnPath }, bytes) : opened;
+    const outcome = opened === 'ready' ? await connection.deliver({ from: '', to: returnPath }, foreignMail(bytes)) : opened;
     connection.close();
     // A mail server keeps trying; so does its stand-in.
     if (outcome.kind !== 'accepted' && outcome.kind !== 'refused') later(1000, () => report(returnPath, to, action, mail, arrivedAt));

@@ -90,7 +90,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const children: ChildProcess[] = [];
   try {
     const relay = settings.providers['north-relay'];
-    if (relay === undefined) throw new UsageError('The demo’s configuration has no provider "north-relay".');
+    if (relay?.kind !== 'smtp') throw new UsageError('The demo’s configuration has no provider "north-relay".');
     const standIn = join(dir, 'north-relay.json');
     writeFileSync(
       standIn,

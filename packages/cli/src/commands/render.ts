@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
-import { isFault, parseMailbox, writeMail } from '@verbalis/core/mime';
+import { isFault, mailBytes, parseMailbox, writeMail } from '@verbalis/core/mime';
 import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { lookUp } from '@verbalis/core/strings';
@@ -98,14 +98,17 @@ function overview(rendering: Rendering, { color }: Output): string {
 function emlOf(rendering: Rendering, sender: string | undefined): Uint8Array {
   const from = parseMailbox(sender ?? 'sender@localhost.example');
   if (isFault(from)) throw new UsageError(`The sender in mail.yaml ${from.fault}.`, from.hint);
-  return writeMail({
-    from,
-    to: [{ name: '', local: 'recipient', domain: 'localhost.example' }],
-    subject: rendering.subject,
-    messageId: `sample@${from.domain}`,
-    date: Date.now(),
-    text: rendering.text,
-    html: rendering.html,
-    boundary: '=_sample-of-verbalis-render',
-  });
+  return mailBytes(
+    writeMail({
+      from,
+      to: [{ name: '', local: 'recipient', domain: 'localhost.example' }],
+      subject: rendering.subject,
+      messageId: `sample@${from.domain}`,
+      date: Date.now(),
+      text: rendering.flowed,
+      flowed: true,
+      html: rendering.html,
+      boundary: '=_sample-of-verbalis-render',
+    }),
+  );
 }

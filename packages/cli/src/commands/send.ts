@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import { basename } from 'node:path';
 import { RefusedError, type Client, type Message, type MessageSummary, type NewMessage } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
@@ -9,6 +11,7 @@ export interface SendOptions {
   readonly locale?: string;
   readonly reference?: string;
   readonly label?: string[];
+  readonly attach?: string[];
   readonly file?: string;
   readonly wait?: boolean;
   readonly json?: boolean;
@@ -45,11 +48,22 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
 
 export async function send(client: Client, template: string | undefined, options: SendOptions, output: Output): Promise<ExitCode> {
   const messages = wanted(template, options);
+  const uploaded: { upload: string }[] = [];
+  for (const path of options.attach ?? []) {
+    let bytes: Buffer;
+    try {
+      bytes = readFileSync(path);
+    } catch (error) {
+      throw new UsageError(`The file ${path} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+    }
+    uploaded.push({ upload: (await client.uploads.add(basename(path), new Blob([bytes]))).id });
+  }
   const accepted: MessageSummary[] = [];
   let refused = 0;
   for (const [i, message] of messages.entries()) {
     try {
-      accepted.push(await client.messages.send(message));
+      const attachments = [...(message.attachments ?? []), ...uploaded];
+      accepted.push(await client.messages.send(attachments.length === 0 ? message : { ...message, attachments }));
     } catch (error) {
       // In a list, one that is refused does not keep the others.
       if (!(error instanceof RefusedError) || messages.length === 1) throw error;

@@ -1,4 +1,5 @@
 import { css, markup } from '../html/index.js';
+import type { Argument } from '../notation/index.js';
 import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
 import { inkClass, letters } from './style.js';
@@ -13,6 +14,12 @@ export const picture: Block = {
       { name: 'height', kind: 'number', summary: 'in pixels at that width, so that nothing jumps' },
       { name: 'dark', kind: 'url', summary: 'another picture for a dark ground' },
       { name: 'to', kind: 'url', summary: 'where it leads' },
+      {
+        name: 'carried',
+        kind: 'choice',
+        choices: ['yes', 'no'],
+        summary: 'yes: a picture of the mail folder travels in the mail (no when left out)',
+      },
     ],
     content: 'none',
   },
@@ -26,6 +33,8 @@ export const picture: Block = {
     const alt = side.parts(side.argument(use, 'alt')?.parts ?? []);
     const dark = side.argument(use, 'dark');
     const to = side.argument(use, 'to');
+    const carried = side.word(use, 'carried', 'no') === 'yes';
+    const addressOf = (one: Argument): Op => side.address(carried ? { ...one, parts: ['cid:', ...one.parts] } : one);
     const image = (address: Op, name: string, hidden: boolean): Op[] => {
       // Letters, for the words that stand there where pictures are off.
       const words = letters(side.theme, side.ground.ink, side.theme.size.small);
@@ -40,8 +49,8 @@ export const picture: Block = {
       return markup`<img class="${`${inkClass(side.ground.ink)} ${name}`.trimEnd()}" src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style};${words}">`;
     };
     const shown = [
-      ...image(side.address(source), dark === undefined ? '' : 'vlight', false),
-      ...(dark === undefined ? [] : image(side.address(dark), 'vdark', true)),
+      ...image(addressOf(source), dark === undefined ? '' : 'vlight', false),
+      ...(dark === undefined ? [] : image(addressOf(dark), 'vdark', true)),
     ];
     const linked = to === undefined ? shown : markup`<a href="${[side.address(to)]}">${shown}</a>`;
     return markup`<div class="block-picture" style="margin:0 0 20px">${linked}</div>

@@ -134,8 +134,9 @@ function lineAdvice({ subject, preview, html }: Rendering, source: SourceText, s
 
 function assetAt(project: MailProject, address: string): { path: string; bytes: number | undefined } | undefined {
   const base = project.settings.baseUrl ?? '';
+  if (address.startsWith('cid:assets/')) return { path: address.slice('cid:'.length), bytes: undefined };
   const at = address.startsWith(base) ? decodeURI(address.slice(base.length).replace(/^\//, '')) : address;
-  return at.startsWith('assets/') ? { path: at, bytes: project.assets.get(at) } : undefined;
+  return at.startsWith('assets/') ? { path: at, bytes: project.assets.get(at)?.length } : undefined;
 }
 
 function placeNear(finding: Finding, source: SourceText): Place {

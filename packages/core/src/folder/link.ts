@@ -46,8 +46,8 @@ export interface MailProject {
   readonly strings: Strings;
   /** Style sheets by path. */
   readonly styles: ReadonlyMap<string, string>;
-  /** Bytes of assets by path. */
-  readonly assets: ReadonlyMap<string, number>;
+  /** Assets by path. */
+  readonly assets: ReadonlyMap<string, Uint8Array>;
   readonly templates: ReadonlyMap<string, TemplateFiles>;
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
@@ -104,7 +104,7 @@ export function linkFolder(files: MailFiles): MailProject {
   const blocks = new Map<string, SourceFile>();
   const stringFiles: StringsFile[] = [];
   const styles = new Map<string, string>();
-  const assets = new Map<string, number>();
+  const assets = new Map<string, Uint8Array>();
   const byTemplate = new Map<string, string[]>();
   for (const path of files.keys()) {
     const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
@@ -128,7 +128,7 @@ export function linkFolder(files: MailFiles): MailProject {
       else problems.push(problem('locale', new SourceText(path, '').whole, `"${locale}" is no BCP 47 tag.`));
     }
     if (/^styles\/.+\.css$/.test(path)) styles.set(path, text(path) ?? '');
-    if (path.startsWith('assets/')) assets.set(path, files.get(path)?.length ?? 0);
+    if (path.startsWith('assets/')) assets.set(path, files.get(path) ?? new Uint8Array());
     const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
     if (template !== undefined) byTemplate.set(template, [...(byTemplate.get(template) ?? []), path]);
   }

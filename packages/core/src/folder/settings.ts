@@ -37,6 +37,11 @@ export const MailSettings = z.strictObject({
     .string()
     .regex(/^https?:\/\/\S+$/, 'must be an http or https address')
     .optional(),
+  /** Where the pictures of assets/ are served, under their hash: ADDRESS/HASH/NAME. The service does that under /assets. */
+  assetUrl: z
+    .string()
+    .regex(/^https?:\/\/\S+[^/]$/, 'must be an http or https address without "/" at its end')
+    .optional(),
   layout: z.string().optional(),
   sender: z.string().optional(),
   styles: z.array(z.string()).default([]),

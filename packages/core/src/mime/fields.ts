@@ -44,13 +44,10 @@ export function field(name: string, value: string): string {
 }
 
 /** Unstructured text (a subject) as a field's value: as it is in ASCII, else as encoded words. */
-export function unstructured(text: string): string {
-  const line = text
-    .replace(/[\s\u0085\u2028\u2029]+/g, ' ')
-    .replace(/[\u0000-\u001F\u007F-\u009F]/g, '')
-    .trim();
+export function unstructured(text: string, before = 0): string {
+  const line = unstructuredPlain(text);
   const plain = PLAIN.test(line) && !line.includes('=?') && line.split(' ').every((word) => word.length < MAX_LINE - 80);
-  return plain ? line : encodeWords(line).join(' ');
+  return plain ? line : encodeWords(line, Math.max(30, WANTED_LINE - before - 2)).join(' ');
 }
 
 /** A display name as a phrase (RFC 5322 3.2.5): atoms as they are, else quoted, else encoded words. */
@@ -63,13 +60,46 @@ export function phrase(name: string): string {
 
 function unstructuredPlain(text: string): string {
   return text
-    .replace(/[\s\u0085\u2028\u2029]+/g, ' ')
+    .replace(/[\s\u0085\u2028\u2029]/g, ' ')
     .replace(/[\u0000-\u001F\u007F-\u009F]/g, '')
+    .replace(/ +/g, ' ')
     .trim();
 }
 
 export function mailboxField(mailboxes: readonly Mailbox[]): string {
   return mailboxes.map((one) => (one.name === '' ? addressText(one) : `${phrase(one.name)} <${addressText(one)}>`)).join(', ');
+}
+
+/** `; name="value"` (RFC 2045 5.1); beyond ASCII or long: extended and continued (RFC 2231 3 and 4). */
+export function parameter(name: string, value: string): string {
+  const clean = unstructuredPlain(value.toWellFormed());
+  if (PLAIN.test(clean) && clean.length <= 60) return `; ${name}="${clean.replace(/["\\]/g, '\\$&')}"`;
+  const coded = [...new TextEncoder().encode(clean)].map((byte) =>
+    /[A-Za-z0-9._-]/.test(String.fromCharCode(byte)) ? String.fromCharCode(byte) : `%${byte.toString(16).toUpperCase().padStart(2, '0')}`,
+  );
+  const pieces: string[] = [''];
+  for (const sign of coded) {
+    const last = pieces.at(-1) ?? '';
+    if (last.length + sign.length > 50) pieces.push(sign);
+    else pieces[pieces.length - 1] = last + sign;
+  }
+  if (pieces.length === 1) return `; ${name}*=UTF-8''${pieces[0] ?? ''}`;
+  return pieces.map((piece, i) => `; ${name}*${i}*=${i === 0 ? "UTF-8''" : ''}${piece}`).join('');
+}
+
+const STRUCTURE = new Set(
+  (
+    'date from sender to cc bcc reply-to subject message-id in-reply-to references return-path received delivered-to mime-version dkim-signature ' +
+    'auto-submitted list-unsubscribe list-unsubscribe-post authentication-results arc-seal arc-message-signature arc-authentication-results'
+  ).split(' '),
+);
+
+/** Why an app may not set this header field itself; undefined where it may. */
+export function headerFault(name: string, value: string): string | undefined {
+  if (!FIELD_NAME.test(name) || name.length > 60) return 'is no name for a header field';
+  if (STRUCTURE.has(name.toLowerCase()) || /^(?:content|resent)-/i.test(name)) return 'is written by the service';
+  if (/[\u0000-\u001F\u007F\u2028\u2029]/.test(value)) return 'has a value with a line break or control character';
+  return value.length > 2000 ? 'has a value of more than 2000 characters' : undefined;
 }
 
 const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];

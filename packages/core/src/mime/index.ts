@@ -1,5 +1,6 @@
 export { addressText, isFault, needsUtf8, parseAddress, parseMailbox, type Address, type AddressFault, type Mailbox } from './addresses.js';
-export { HeaderFault, mailboxField } from './fields.js';
+export { bytesOf, wholeOf, type Bytes } from './body.js';
+export { headerFault, HeaderFault, mailboxField } from './fields.js';
 export {
   fieldOf,
   fieldText,
@@ -14,4 +15,14 @@ export {
 } from './read.js';
 export { decodeTransfer } from './transfer.js';
 export { decodeCharset, decodeWords, encodeWords } from './words.js';
-export { writeMail, type MailContent } from './write.js';
+export {
+  foreignMail,
+  mailBytes,
+  prefixed,
+  writeMail,
+  type Calendar,
+  type CarriedPicture,
+  type MailContent,
+  type MailFile,
+  type WrittenMail,
+} from './write.js';

@@ -13,6 +13,7 @@ import {
   partsOf,
   readMail,
   shownText,
+  mailBytes,
   writeMail,
   type MailContent,
 } from './index.js';
@@ -38,13 +39,14 @@ const anyText = fc.string({
 const flat = (text: string): string =>
   text
     .toWellFormed()
-    .replace(/[\s\u0085\u2028\u2029]+/g, ' ')
+    .replace(/[\s\u0085\u2028\u2029]/g, ' ')
     .replace(/[\u0000-\u001F\u007F-\u009F]/g, '')
+    .replace(/ +/g, ' ')
     .trim();
 
 group('writing', () => {
   test('a mail is what RFC 5322 and 2045 say', () => {
-    const bytes = Buffer.from(writeMail(MAIL)).toString('utf8');
+    const bytes = mailBytes(writeMail(MAIL)).toString('utf8');
     expect(bytes.split('\r\n').slice(0, 8)).toEqual([
       'Date: Thu, 4 Jun 2026 08:15:00 +0000',
       'From: Saltmarsh Ferries <harbour@saltmarsh-ferries.example>',
@@ -52,7 +54,7 @@ group('writing', () => {
       'Subject: =?UTF-8?Q?Booking_SM-1042=3A_Brackwater_=E2=86=92_Tern_Island?=',
       'Message-ID: <m1@saltmarsh-ferries.example>',
       'MIME-Version: 1.0',
-      'Content-Type: multipart/alternative; boundary="=_b"',
+      'Content-Type: multipart/alternative; boundary="=_ba"',
       '',
     ]);
     expect(bytes).not.toMatch(/[^\r]\n/);
@@ -62,7 +64,7 @@ group('writing', () => {
   test('what is written is read back, and no line is too long', () => {
     fc.assert(
       fc.property(anyText, anyText, anyText, anyText, (subject, name, text, html) => {
-        const bytes = Buffer.from(writeMail({ ...MAIL, to: [{ ...MAIL.to[0]!, name }], subject, text, html }));
+        const bytes = mailBytes(writeMail({ ...MAIL, to: [{ ...MAIL.to[0]!, name }], subject, text, html }));
         for (const line of bytes.toString('latin1').split('\r\n')) expect(line.length).toBeLessThanOrEqual(998);
         const mail = readMail(bytes);
         expect(fieldOf(mail, 'subject')).toBe(flat(subject));
@@ -86,7 +88,7 @@ group('writing', () => {
       fc.property(anyText, anyText, (name, value) => {
         let bytes: Uint8Array;
         try {
-          bytes = writeMail({ ...MAIL, headers: [[name, value]] });
+          bytes = mailBytes(writeMail({ ...MAIL, headers: [[name, value]] }));
         } catch (error) {
           expect(error).toBeInstanceOf(HeaderFault);
           return;

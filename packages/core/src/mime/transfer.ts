@@ -8,56 +8,57 @@ export function crlf(text: string): string {
 
 const HEX = Array.from({ length: 256 }, (_, byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`);
 
+// What a line may hold as it is; "=" is always encoded.
+const SAFE = /^[\t\x20-\x3C\x3E-\x7E]*$/;
+const UNSAFE = /[^\t\x20-\x3C\x3E-\x7E]/g;
+
+/** Where a line may be cut before `end`: not within "=XX". */
+function cutBefore(text: string, end: number): number {
+  if (text[end - 1] === '=') return end - 1;
+  return text[end - 2] === '=' ? end - 2 : end;
+}
+
+/** "From " and a lone dot at the start of a line are changed by some relays on the way. */
+function guarded(line: string): string {
+  if (line.startsWith('.')) return `=2E${line.slice(1)}`;
+  return line.startsWith('From ') ? `=46${line.slice(1)}` : line;
+}
+
 /** Quoted-printable of a text in UTF-8 (RFC 2045 6.7); line ends become CRLF. */
 export function quotedPrintable(text: string): string {
-  const bytes = Buffer.from(crlf(text), 'utf8');
   const out: string[] = [];
-  let line = '';
-  const add = (piece: string): void => {
-    if (line.length + piece.length > LINE - 1) {
-      out.push(`${line}=`);
-      line = '';
+  for (const source of text.split(/\r\n|\r|\n/)) {
+    const bytes = SAFE.test(source) ? source : Buffer.from(source, 'utf8').toString('latin1');
+    let line = bytes === source && SAFE.test(source) ? source : bytes.replace(UNSAFE, (char) => HEX[char.charCodeAt(0)] ?? '');
+    // White space at the end of a line gets lost on the way.
+    const last = line.at(-1);
+    if (last === ' ' || last === '\t') line = line.slice(0, -1) + (HEX[last.charCodeAt(0)] ?? '');
+    line = guarded(line);
+    while (line.length >= LINE) {
+      const end = cutBefore(line, LINE - 1);
+      out.push(`${line.slice(0, end)}=`);
+      line = guarded(line.slice(end));
     }
-    line += piece;
-  };
-  for (let i = 0; i < bytes.length; i += 1) {
-    const byte = bytes[i] ?? 0;
-    if (byte === 13 && bytes[i + 1] === 10) {
-      out.push(line);
-      line = '';
-      i += 1;
-    } else if ((byte === 32 || byte === 9) && (i + 1 === bytes.length || bytes[i + 1] === 13)) {
-      add(HEX[byte] ?? '');
-    } else if (byte === 9 || (byte >= 32 && byte < 127 && byte !== 61)) {
-      // "From " and a lone dot at the start of a line are changed by some relays on the way.
-      const fragile = line === '' && (byte === 46 || (byte === 70 && bytes.toString('latin1', i, i + 5) === 'From '));
-      add(fragile ? (HEX[byte] ?? '') : String.fromCharCode(byte));
-    } else {
-      add(HEX[byte] ?? '');
-    }
+    out.push(line);
   }
-  out.push(line);
   return out.join('\r\n');
 }
 
 export function base64Lines(bytes: Uint8Array): string {
-  return (
-    Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-      .toString('base64')
-      .match(/.{1,76}/g) ?? []
-  ).join('\r\n');
+  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+    .toString('base64')
+    .replace(/.{76}(?=.)/g, '$&\r\n');
 }
 
 export type TransferEncoding = '7bit' | 'quoted-printable' | 'base64';
 
 /** The smallest encoding that is right for a text in UTF-8. */
 export function bestEncoding(text: string): TransferEncoding {
-  const lines = text.split(/\r\n|\r|\n/);
-  if (/^[\t\r\n\x20-\x7E]*$/.test(text) && lines.every((line) => line.length <= 998 && !/^(?:From |\.$)/.test(line))) return '7bit';
-  const bytes = Buffer.byteLength(text);
-
-  const plain = (text.match(/[\t\r\n\x20-\x3C\x3E-\x7E]/g) ?? []).length;
-  return plain + (bytes - plain) * 3 <= (bytes * 4) / 3 ? 'quoted-printable' : 'base64';
+  if (/^[\t\r\n\x20-\x7E]*$/.test(text) && !/[^\r\n]{999}|^(?:From |\.$)/m.test(text)) return '7bit';
+  const bytes = Buffer.from(text, 'utf8');
+  let coded = 0;
+  for (const byte of bytes) if (byte > 126 || byte === 61 || (byte < 32 && byte !== 9 && byte !== 10 && byte !== 13)) coded += 1;
+  return bytes.length + coded * 2 <= (bytes.length * 4) / 3 ? 'quoted-printable' : 'base64';
 }
 
 export function encodeText(text: string, encoding: TransferEncoding): string {

@@ -12,11 +12,12 @@ function q(char: string): string {
 /**
  * A text as RFC 2047 encoded words in UTF-8, each at most 75 characters, no character cut apart.
  * The shorter of Q and B encoding is used. Words are to be joined by a space (or a fold), which readers drop.
+ * @param first room for the first word, which stands behind its field's name
  */
-export function encodeWords(text: string): string[] {
+export function encodeWords(text: string, first = MAX_WORD): string[] {
   const clean = text.toWellFormed();
   const bytes = new TextEncoder().encode(clean).length;
-  const room = MAX_WORD - '=?UTF-8?Q??='.length;
+  const roomOf = (word: number): number => (word === 0 ? Math.min(first, MAX_WORD) : MAX_WORD) - '=?UTF-8?Q??='.length;
   const useQ = [...clean].reduce((sum, char) => sum + q(char).length, 0) <= Math.ceil(bytes / 3) * 4;
   const out: string[] = [];
   let piece = '';
@@ -28,6 +29,7 @@ export function encodeWords(text: string): string[] {
     size = 0;
   };
   for (const char of clean) {
+    const room = roomOf(out.length);
     const cost = useQ ? q(char).length : Buffer.byteLength(char);
     const full = useQ ? size + cost > room : Math.ceil((size + cost) / 3) * 4 > room;
     if (full) close();

@@ -1,6 +1,26 @@
-import type { Mailbox } from './addresses.js';
-import { dateField, field, mailboxField, unstructured } from './fields.js';
-import { bestEncoding, encodeText } from './transfer.js';
+import { needsUtf8, type Mailbox } from './addresses.js';
+import { base64Of, bytesOf, joinedBytes, wholeOf, type Bytes } from './body.js';
+import { dateField, field, HeaderFault, mailboxField, parameter, unstructured } from './fields.js';
+import { bestEncoding, crlf, encodeText } from './transfer.js';
+
+/** A file in a mail. */
+export interface MailFile {
+  readonly name: string;
+  /** "image/png" */
+  readonly type: string;
+  readonly body: Bytes;
+}
+
+/** A picture that travels in the mail and is shown by "cid:ID" (RFC 2392). */
+export interface CarriedPicture extends MailFile {
+  readonly id: string;
+}
+
+/** An iCalendar object (RFC 5545) with its method (RFC 5546): clients show what can be done with it. */
+export interface Calendar {
+  readonly method: string;
+  readonly text: string;
+}
 
 /** A mail before it is bytes. Date, ids and boundary come in, so the same content gives the same bytes. */
 export interface MailContent {
@@ -11,43 +31,147 @@ export interface MailContent {
   readonly subject: string;
   /** Without angle brackets. */
   readonly messageId: string;
+  /** Message-IDs without angle brackets: what this answers, and the whole thread. */
+  readonly inReplyTo?: string | undefined;
+  readonly references?: readonly string[];
   /** Milliseconds since the epoch. */
   readonly date: number;
   readonly text: string;
-  readonly html: string;
+  /** Whether the text is format=flowed (RFC 3676). */
+  readonly flowed?: boolean;
+  readonly html?: string;
+  readonly pictures?: readonly CarriedPicture[];
+  readonly calendar?: Calendar | undefined;
+  readonly attachments?: readonly MailFile[];
+  /** Where one click ends the subscription (RFC 8058), and an address that does it by mail. */
+  readonly unsubscribe?: { readonly url: string; readonly mail?: string | undefined } | undefined;
   readonly headers?: readonly (readonly [name: string, value: string])[];
-  /** A boundary that stands nowhere in the content. */
+  /** A boundary that stands nowhere in the content; those of inner parts are made from it. */
   readonly boundary: string;
 }
 
-function textPart(subtype: 'plain' | 'html', text: string): string {
+/** A mail as bytes, ready to be handed over. */
+export interface WrittenMail extends Bytes {
+  /** Whether its header holds letters beyond ASCII, which needs SMTPUTF8 (RFC 6532). */
+  readonly utf8: boolean;
+  /** Whether a part of it holds bytes beyond ASCII as they are; ours never do. */
+  readonly eightBit?: boolean;
+}
+
+/** A part with the header fields that say what it is; the mail's own header takes those of the outermost. */
+interface Entity {
+  readonly head: string;
+  readonly body: Bytes;
+}
+
+function textEntity(subtype: string, text: string, more = ''): Entity {
   const clean = text.toWellFormed().replaceAll('\0', '');
   const encoding = bestEncoding(clean);
   const charset = encoding === '7bit' ? 'us-ascii' : 'utf-8';
-  return (
-    field('Content-Type', `text/${subtype}; charset=${charset}`) +
-    field('Content-Transfer-Encoding', encoding) +
-    `\r\n${encodeText(clean, encoding)}\r\n`
-  );
+  return {
+    head: field('Content-Type', `text/${subtype}; charset=${charset}${more}`) + field('Content-Transfer-Encoding', encoding),
+    body: bytesOf(Buffer.from(encodeText(clean, encoding), 'latin1')),
+  };
+}
+
+const TYPE = /^[A-Za-z0-9!#$&^_.+-]{1,60}\/[A-Za-z0-9!#$&^_.+-]{1,80}$/;
+
+function fileEntity(file: MailFile, disposition: 'attachment' | 'inline', id?: string): Entity {
+  // A mail within a mail may not be encoded (RFC 2046 5.2.1), and a multipart would have to be one: both travel as plain bytes.
+  const type = TYPE.test(file.type) && !/^(?:multipart|message)\//i.test(file.type) ? file.type : 'application/octet-stream';
+  return {
+    head:
+      field('Content-Type', type) +
+      field('Content-Transfer-Encoding', 'base64') +
+      field('Content-Disposition', `${disposition}${parameter('filename', file.name)}`) +
+      (id === undefined ? '' : field('Content-ID', `<${checkedId(id, 'Content-ID')}>`)),
+    body: base64Of(file.body),
+  };
+}
+
+function multipart(subtype: string, boundary: string, parts: readonly Entity[], more = ''): Entity {
+  const pieces = parts.flatMap((part) => [`--${boundary}\r\n${part.head}\r\n`, part.body, '\r\n']);
+  return {
+    head: field('Content-Type', `multipart/${subtype}; boundary="${boundary}"${more}`),
+    body: joinedBytes([...pieces, `--${boundary}--\r\n`]),
+  };
+}
+
+function bodyOf(mail: MailContent): Entity {
+  const { boundary, calendar, pictures = [], attachments = [] } = mail;
+  const text = textEntity('plain', mail.text, mail.flowed === true ? '; format=flowed' : '');
+  const choices: Entity[] = [text];
+  if (mail.html !== undefined) {
+    const html = textEntity('html', mail.html);
+    const carried = pictures.map((one) => fileEntity(one, 'inline', one.id));
+    choices.push(carried.length === 0 ? html : multipart('related', `${boundary}r`, [html, ...carried], '; type="text/html"'));
+  }
+  if (calendar !== undefined) {
+    if (!/^[A-Z-]{1,30}$/.test(calendar.method)) throw new HeaderFault(`"${calendar.method}" is no method of a calendar.`);
+    // Last: the richest of what a client may choose from (RFC 2046 5.1.4).
+    choices.push(textEntity('calendar', crlf(calendar.text), `; method=${calendar.method}`));
+  }
+  const shown = choices.length === 1 ? text : multipart('alternative', `${boundary}a`, choices);
+  const files = attachments.map((one) => fileEntity(one, 'attachment'));
+  if (calendar !== undefined)
+    files.push(
+      fileEntity({ name: 'invite.ics', type: 'application/ics', body: bytesOf(Buffer.from(crlf(calendar.text), 'utf8')) }, 'attachment'),
+    );
+  return files.length === 0 ? shown : multipart('mixed', `${boundary}m`, [shown, ...files]);
+}
+
+function checkedId(id: string, name: string): string {
+  if (!/^[\x21-\x3B\x3D\x3F-\x7E]{1,900}$/.test(id)) throw new HeaderFault(`"${name}" holds what is no id.`);
+  return id;
 }
 
 /**
- * Writes RFC 5322 bytes: multipart/alternative with the text first (RFC 2046 5.1.4).
+ * Writes RFC 5322 bytes: text, HTML and a calendar to choose from, carried pictures with the HTML, attachments beside them
+ * (RFC 2046 5.1.3, 5.1.4; RFC 2387). Attachments are encoded as they are gone through, never as a whole.
  * @throws HeaderFault when a field cannot be written.
  */
-export function writeMail(mail: MailContent): Uint8Array {
+export function writeMail(mail: MailContent): WrittenMail {
+  const { cc = [], replyTo = [], references = [], unsubscribe } = mail;
+  const ids = (list: readonly string[], name: string): string => list.map((id) => `<${checkedId(id, name)}>`).join(' ');
+  const body = bodyOf(mail);
   const header =
     field('Date', dateField(mail.date)) +
     field('From', mailboxField([mail.from])) +
-    field('To', mailboxField(mail.to)) +
-    (mail.cc !== undefined && mail.cc.length > 0 ? field('Cc', mailboxField(mail.cc)) : '') +
-    (mail.replyTo !== undefined && mail.replyTo.length > 0 ? field('Reply-To', mailboxField(mail.replyTo)) : '') +
-    field('Subject', unstructured(mail.subject)) +
-    field('Message-ID', `<${mail.messageId}>`) +
-    (mail.headers ?? []).map(([name, value]) => field(name, unstructured(value))).join('') +
-    field('MIME-Version', '1.0') +
-    field('Content-Type', `multipart/alternative; boundary="${mail.boundary}"`);
-  const edge = `--${mail.boundary}`;
-  const body = `${edge}\r\n${textPart('plain', mail.text)}${edge}\r\n${textPart('html', mail.html)}${edge}--\r\n`;
-  return Buffer.from(`${header}\r\n${body}`, 'utf8');
+    field('To', mail.to.length === 0 ? 'undisclosed-recipients:;' : mailboxField(mail.to)) +
+    (cc.length > 0 ? field('Cc', mailboxField(cc)) : '') +
+    (replyTo.length > 0 ? field('Reply-To', mailboxField(replyTo)) : '') +
+    field('Subject', unstructured(mail.subject, 'Subject'.length)) +
+    field('Message-ID', ids([mail.messageId], 'Message-ID')) +
+    (mail.inReplyTo === undefined ? '' : field('In-Reply-To', ids([mail.inReplyTo], 'In-Reply-To'))) +
+    (references.length > 0 ? field('References', ids(references, 'References')) : '') +
+    (unsubscribe === undefined
+      ? ''
+      : field(
+          'List-Unsubscribe',
+          [`<${unsubscribe.url}>`, ...(unsubscribe.mail === undefined ? [] : [`<mailto:${unsubscribe.mail}>`])].join(', '),
+        ) + field('List-Unsubscribe-Post', 'List-Unsubscribe=One-Click')) +
+    (mail.headers ?? []).map(([name, value]) => field(name, unstructured(value, name.length))).join('') +
+    field('MIME-Version', '1.0');
+  const bytes = joinedBytes([`${header}${body.head}\r\n`, body.body]);
+  return { ...bytes, utf8: [mail.from, ...mail.to, ...cc, ...replyTo].some(needsUtf8) };
+}
+
+/** A written mail in one piece; for those that are small. */
+export function mailBytes(mail: Bytes): Buffer {
+  return wholeOf(mail);
+}
+
+/** A mail with more header fields before its own: signatures, which stand above what they sign. */
+export function prefixed(fields: string, mail: WrittenMail): WrittenMail {
+  return fields === '' ? mail : { ...joinedBytes([fields, mail]), utf8: mail.utf8 };
+}
+
+/** A mail that exists already as bytes: line ends become CRLF, as they must be on the wire (RFC 5321 2.3.8). */
+export function foreignMail(bytes: Uint8Array): WrittenMail {
+  const raw = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const text = raw.toString('latin1');
+  const clean = /(?:^|[^\r])\n|\r(?!\n)/.test(text) ? Buffer.from(crlf(text), 'latin1') : raw;
+  const head = clean.indexOf('\r\n\r\n');
+  const beyond = (text: Buffer): boolean => /[^\x00-\x7F]/.test(text.toString('latin1'));
+  return { ...bytesOf(clean), utf8: beyond(clean.subarray(0, head === -1 ? clean.length : head)), eightBit: beyond(clean) };
 }

@@ -1,2 +1,4 @@
+export { assetHash, typeOfName } from './assets.js';
 export { compileFolder, type CompiledFolder } from './compile.js';
+export { Names, valueOf } from './values.js';
 export { directionOf, type CompiledTemplate } from './template.js';

@@ -23,6 +23,7 @@ import { mark, originOf } from './marked.js';
 import type { OwnBlock } from './own-blocks.js';
 import { tidy, type CompileContext } from './sides.js';
 import { TextCompiler } from './text-side.js';
+import { placeAssets } from './assets.js';
 import { Names, placed, valueOf } from './values.js';
 import { placedOps, verbatimOps } from './verbatim.js';
 
@@ -212,10 +213,11 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
     read.html === undefined
       ? fromMarkdown(context, read, head, compile, names)
       : fromHtml(context, read, read.html, head, compile, names, problems);
+  const { ops: html, carried } = placeAssets(made.html, project);
   const text: readonly TextOp[] =
     read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile, 'text') }];
   const strings: Record<string, { text: string; locale: string }> = {};
-  for (const name of saidIn([subject, preview, made.html, text])) {
+  for (const name of saidIn([subject, preview, html, text])) {
     const found = textOf(project.strings, name, locale, settings.locale);
     if (found !== undefined) strings[name] = found;
   }
@@ -228,7 +230,8 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
     strings,
     subject,
     preview,
-    html: made.html,
+    html,
+    carried,
     text,
     slots: compile.deepest,
   };

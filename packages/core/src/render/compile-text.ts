@@ -10,6 +10,14 @@ type TextRun = (env: Environment, width: number) => Block[];
 
 const RULES = ['=', '-'];
 
+/** Marks a line that was broken at a space for its length only; a noncharacter, which no source and no value holds. */
+export const SOFT_BREAK = '\uFDEF';
+
+/** Lines that stand inside of something with marks of its own cannot be joined again. */
+function hard(lines: readonly string[]): string[] {
+  return lines.map((line) => (line.endsWith(SOFT_BREAK) ? line.slice(0, -1) : line));
+}
+
 /** The text part as a function from data to text. */
 export function compileText(ops: readonly TextOp[]): Run<string> {
   const body = compileBlocks(ops);
@@ -43,7 +51,7 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
       const body = compileOps(op.body);
       return (env, width) => {
         const text = body(env).trim();
-        return text === '' ? [] : [wrap(text, width)];
+        return text === '' ? [] : [wrap(text.replaceAll(SOFT_BREAK, ''), width, SOFT_BREAK)];
       };
     }
     case 'heading': {
@@ -72,7 +80,8 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
     case 'inset': {
       const body = compileBlocks(op.body);
       return (env, width) => {
-        const lines = spaced(body(env, width - displayWidth(op.rest)));
+        const inner = spaced(body(env, width - displayWidth(op.rest)));
+        const lines = op.rest === '' ? inner : hard(inner);
         return [lines.map((line, i) => (i === 0 ? op.first + line : (op.rest + line).trimEnd()))];
       };
     }
@@ -113,7 +122,7 @@ function compileList(op: Extract<TextOp, { op: 'list' }>): TextRun {
     const items: Block[] = [];
     run(env, (item) => {
       const mark = op.ordered ? `${op.start + items.length}. ` : '- ';
-      const lines = spaced(item(env, width - mark.length));
+      const lines = hard(spaced(item(env, width - mark.length)));
       items.push(lines.map((line, i) => (i === 0 ? mark + line : (' '.repeat(mark.length) + line).trimEnd())));
     });
     return op.tight ? [items.flat()] : items;

@@ -31,6 +31,22 @@ export interface Environment {
   turns: number;
 }
 
+/** An environment for expressions alone: no strings, no locale of its own. */
+export function bareEnvironment(data: unknown, slots: number, now = 0): Environment {
+  return {
+    data,
+    mail: {},
+    slots: new Array<unknown>(slots).fill(undefined),
+    context: { locale: 'en', timeZone: 'UTC', now },
+    baseUrl: '',
+    notes: [],
+    say: (key, _values, at) => {
+      throw new RenderFault('unknown-string', `There is no string "${key}" here.`, at);
+    },
+    turns: 0,
+  };
+}
+
 export function countTurn(env: Environment): void {
   env.turns += 1;
   if (env.turns > MAX_TURNS) {

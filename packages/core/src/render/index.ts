@@ -1,5 +1,6 @@
 export { absolute } from './addresses.js';
-export { MAX_OUTPUT, MAX_TURNS, RenderFault } from './environment.js';
+export { bareEnvironment, MAX_OUTPUT, MAX_TURNS, RenderFault, type Environment } from './environment.js';
 export { escapeHtml, escapeLine, escapeText } from './escape.js';
 export type { EachOp, Escape, IfOp, Op, Program, Steer, TextItem, TextOp, TextRow, Value } from './ops.js';
+export { compileValue, put, truthy } from './values.js';
 export { prepare, type Renderer, type Rendering, type RenderInput } from './render.js';

@@ -96,5 +96,7 @@ export interface Program {
   readonly subject: readonly Op[];
   readonly preview: readonly Op[];
   readonly html: readonly Op[];
+  /** Pictures of the mail folder that travel in the mail, and the id by which the HTML names each. */
+  readonly carried: readonly { readonly path: string; readonly id: string; readonly type: string }[];
   readonly text: readonly TextOp[];
 }

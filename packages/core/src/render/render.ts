@@ -1,5 +1,5 @@
 import { compileOps } from './compile-ops.js';
-import { compileText } from './compile-text.js';
+import { compileText, SOFT_BREAK } from './compile-text.js';
 import { RenderFault, type Environment } from './environment.js';
 import { memo } from '../formats/index.js';
 import { compileMessage } from '../strings/index.js';
@@ -10,6 +10,8 @@ export interface Rendering {
   readonly preview: string;
   readonly html: string;
   readonly text: string;
+  /** The text as format=flowed (RFC 3676): a line that ends with a space goes on in the next. */
+  readonly flowed: string;
 }
 
 /** What a rendering needs beside the program. Nothing else flows in: the same input gives the same output. */
@@ -32,6 +34,24 @@ export interface Renderer {
 
 // Layouts say the same in every mail.
 const keptMessage = memo(compileMessage, 2000);
+
+/** The text as people see it, and as clients may set it anew. */
+function textParts(marked: string): { text: string; flowed: string } {
+  if (!marked.includes(SOFT_BREAK)) return { text: marked, flowed: flow(marked) };
+  return { text: marked.replaceAll(SOFT_BREAK, ''), flowed: flow(marked) };
+}
+
+/** Fixed lines lose their spaces at the end (but for the mark of a signature), soft ones get one; the start is stuffed (RFC 3676 4.4). */
+function flow(marked: string): string {
+  return marked
+    .split('\n')
+    .map((line) => {
+      const soft = line.endsWith(SOFT_BREAK);
+      const bare = line === '-- ' ? line : (soft ? line.slice(0, -1) : line).trimEnd();
+      return `${/^(?: |>|From )/.test(bare) ? ' ' : ''}${bare}${soft ? ' ' : ''}`;
+    })
+    .join('\n');
+}
 
 /** Makes a program ready to run. Done once an edition; the result is kept. */
 export function prepare(program: Program): Renderer {
@@ -64,7 +84,7 @@ export function prepare(program: Program): Renderer {
   });
   const render = (input: RenderInput): Rendering => {
     const env = environment(input);
-    return { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env), text: text(env) };
+    return { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env), ...textParts(text(env)) };
   };
   return Object.assign(render, { html: (input: RenderInput) => html(environment(input)) });
 }

@@ -1,30 +1,41 @@
+import type { Bytes } from '../mime/index.js';
+
+const DOT_LINE = Buffer.from('\r\n.', 'latin1');
+
+/** Positions of dots at the start of a line within a piece; `before` are the last bytes of what went before. */
+function dotsOf(piece: Buffer, atLineStart: boolean): number[] {
+  const out: number[] = atLineStart && piece[0] === 46 ? [0] : [];
+  for (let at = piece.indexOf(DOT_LINE); at !== -1; at = piece.indexOf(DOT_LINE, at + 2)) out.push(at + 2);
+  return out;
+}
+
 /**
- * A mail as DATA sends it: line ends CRLF, a dot doubled at the start of a line, and the final dot (RFC 5321 4.5.2).
+ * A mail as DATA sends it: a dot doubled at the start of a line, and the final dot (RFC 5321 4.5.2).
+ * @param mail with CRLF at the end of each line
  */
-export function stuffed(mail: Uint8Array): Uint8Array {
-  let extra = 0;
-  const { length } = mail;
-  for (let i = 0; i < length; i += 1) {
-    const byte = mail[i];
-    const starts = i === 0 || mail[i - 1] === 10 || (mail[i - 1] === 13 && byte !== 10);
-    if (byte === 46 && starts) extra += 1;
-    if (byte === 10 && mail[i - 1] !== 13) extra += 1;
-    if (byte === 13 && mail[i + 1] !== 10) extra += 1;
-  }
-  const ended = length >= 1 && (mail[length - 1] === 10 || mail[length - 1] === 13);
-  const tail = ended || length === 0 ? '.\r\n' : '\r\n.\r\n';
-  const out = Buffer.allocUnsafe(length + extra + tail.length);
-  let at = 0;
-  for (let i = 0; i < length; i += 1) {
-    const byte = mail[i] as number;
-    const starts = i === 0 || mail[i - 1] === 10 || (mail[i - 1] === 13 && byte !== 10);
-    if (byte === 46 && starts) out[at++] = 46;
-    if (byte === 10 && mail[i - 1] !== 13) out[at++] = 13;
-    out[at++] = byte;
-    if (byte === 13 && mail[i + 1] !== 10) out[at++] = 10;
-  }
-  out.write(tail, at, 'latin1');
-  return out.subarray(0, at + tail.length);
+export function stuffed(mail: Bytes): Bytes {
+  return {
+    size: mail.size,
+    *chunks() {
+      // The last two bytes that went out, since a line end may fall between two pieces.
+      let last = '\r\n';
+      for (const chunk of mail.chunks()) {
+        const piece = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
+        if (piece.length === 0) continue;
+        const dots = dotsOf(piece, last === '\r\n');
+        // "\r" | "\n." is a line start that the search above does not see.
+        if (last.endsWith('\r') && piece[0] === 10 && piece[1] === 46) dots.unshift(1);
+        let from = 0;
+        for (const at of dots) {
+          yield piece.subarray(from, at + 1);
+          from = at;
+        }
+        yield from === 0 ? piece : piece.subarray(from);
+        last = (last + piece.toString('latin1', Math.max(0, piece.length - 2))).slice(-2);
+      }
+      yield Buffer.from(last === '\r\n' ? '.\r\n' : '\r\n.\r\n', 'latin1');
+    },
+  };
 }
 
 /** Takes the doubled dots of one received line away. */

@@ -23,6 +23,11 @@ export class ReplyReader {
   #lines: string[] = [];
   #enhanced: string | undefined;
 
+  /** Whether something of a reply has arrived that is not complete. */
+  get unfinished(): boolean {
+    return this.#rest !== '' || this.#lines.length > 0;
+  }
+
   /** The replies that these bytes complete; 'malformed' when the server does not speak SMTP. */
   read(bytes: Uint8Array): (Reply | 'malformed')[] {
     const out: (Reply | 'malformed')[] = [];

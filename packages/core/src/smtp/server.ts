@@ -1,5 +1,5 @@
 import { unstuffed } from './dots.js';
-import type { Envelope } from './client.js';
+import type { Envelope } from './outcome.js';
 
 /** What a server answers: code, enhanced status code, text. */
 export interface Answer {

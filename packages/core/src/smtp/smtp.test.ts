@@ -1,25 +1,39 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { bytesOf, foreignMail, wholeOf, type WrittenMail } from '../mime/index.js';
 import {
   ClientDialogue,
   ReplyReader,
   ServerDialogue,
   stuffed,
   type Answer,
+  type ClientOptions,
   type ClientStep,
+  type Envelope,
   type Outcome,
   type ReceivedMail,
 } from './index.js';
 
 const ENVELOPE = { from: 'returns+x@host.example', to: 'asa@post.example' };
-const MAIL = Buffer.from('Subject: x\r\n\r\n.dot\r\nend\r\n');
+const BYTES = Buffer.from('Subject: x\r\n\r\n.dot\r\nend\r\n');
+const MAIL = foreignMail(BYTES);
 
 /** Runs a client against fixed server words, fed in pieces; gives what the client said and how it ended. */
 function converse(
   words: readonly string[],
-  cut: (text: string) => string[] = (text) => [text],
+  {
+    cut = (text: string): string[] => [text],
+    options = {},
+    envelope = ENVELOPE,
+    mail = MAIL,
+  }: {
+    cut?: (text: string) => string[];
+    options?: Partial<ClientOptions>;
+    envelope?: Envelope;
+    mail?: WrittenMail;
+  } = {},
 ): { said: string; outcomes: Outcome[]; closed: boolean } {
-  const client = new ClientDialogue({ helloName: 'us.example' });
+  const client = new ClientDialogue({ helloName: 'us.example', ...options });
   let said = '';
   let handed = false;
   const outcomes: Outcome[] = [];
@@ -27,11 +41,17 @@ function converse(
   const take = (steps: readonly ClientStep[]): void => {
     for (const step of steps) {
       if (step.kind === 'send') said += Buffer.from(step.bytes).toString();
-      else if (step.kind === 'outcome') outcomes.push(step.outcome);
+      else if (step.kind === 'stream') {
+        said += wholeOf(step.bytes).toString();
+        client.streamed();
+      } else if (step.kind === 'upgrade') {
+        said += '<tls>';
+        take(client.secured());
+      } else if (step.kind === 'outcome') outcomes.push(step.outcome);
       else if (step.kind === 'close') closed = true;
       else if (!handed) {
         handed = true;
-        take(client.deliver(ENVELOPE, MAIL));
+        take(client.deliver(envelope, mail));
       }
     }
   };
@@ -43,28 +63,24 @@ function converse(
   return { said, outcomes, closed };
 }
 
-const GOOD = [
-  '220 host ESMTP\r\n',
-  '250-host\r\n250-SIZE 1000\r\n250 8BITMIME\r\n',
-  '250 ok\r\n',
-  '250 ok\r\n',
-  '354 go\r\n',
-  '250 2.0.0 taken\r\n',
-];
+const bytewise = (text: string): string[] => [...text];
+const OK = '250 ok\r\n';
+const GOOD = ['220 host ESMTP\r\n', '250-host\r\n250-SIZE 1000\r\n250 8BITMIME\r\n', OK, OK, '354 go\r\n', '250 2.0.0 taken\r\n'];
+const hello = (...extensions: string[]): string =>
+  ['host', ...extensions].map((one, i, all) => `250${i === all.length - 1 ? ' ' : '-'}${one}\r\n`).join('');
 
 group('client', () => {
   test('hands a mail over, dots doubled', () => {
     const { said, outcomes } = converse(GOOD);
     expect(said).toBe(
-      `EHLO us.example\r\nMAIL FROM:<${ENVELOPE.from}> SIZE=${MAIL.length}\r\nRCPT TO:<${ENVELOPE.to}>\r\nDATA\r\nSubject: x\r\n\r\n..dot\r\nend\r\n.\r\n`,
+      `EHLO us.example\r\nMAIL FROM:<${ENVELOPE.from}> SIZE=${MAIL.size}\r\nRCPT TO:<${ENVELOPE.to}>\r\nDATA\r\nSubject: x\r\n\r\n..dot\r\nend\r\n.\r\n`,
     );
     expect(outcomes).toMatchObject([{ kind: 'accepted', reply: { code: 250, enhanced: '2.0.0' } }]);
   });
 
   test('replies may be cut anywhere', () => {
     const whole = converse(GOOD).said;
-    const bytes = (text: string): string[] => [...text];
-    expect(converse(GOOD, bytes)).toMatchObject({ said: whole, outcomes: [{ kind: 'accepted' }] });
+    expect(converse(GOOD, { cut: bytewise })).toMatchObject({ said: whole, outcomes: [{ kind: 'accepted' }] });
   });
 
   // What the server says after which good words, and how that ends.
@@ -86,14 +102,120 @@ group('client', () => {
     expect(converse([...GOOD.slice(0, good), word]).outcomes).toMatchObject([{ kind, phase }]);
   });
 
-  test('a connection lost at any byte ends in trouble, or uncertain after the final dot', () => {
-    const whole = GOOD.join('');
-    const upToData = GOOD.slice(0, 5).join('').length;
+  // Whole dialogues, with the words after which the mail is on its way: from there on a lost connection leaves us in doubt.
+  const dialogues: [string, string[], number, Partial<ClientOptions>][] = [
+    ['one by one', GOOD, 5, {}],
+    ['pipelining', ['220 x\r\n', hello('PIPELINING', 'SIZE'), `${OK}${OK}354 go\r\n`, OK], 3, {}],
+    ['chunking', ['220 x\r\n', hello('PIPELINING', 'CHUNKING'), `${OK}${OK}`, OK], 3, {}],
+    ['chunking one by one', ['220 x\r\n', hello('CHUNKING'), OK, OK, OK], 4, {}],
+    [
+      'secured, with a login',
+      [
+        '220 x\r\n',
+        hello('STARTTLS'),
+        '220 go\r\n',
+        hello('AUTH LOGIN', 'PIPELINING'),
+        '334 VXNlcg==\r\n',
+        '334 UGFzcw==\r\n',
+        '235 yes\r\n',
+        `${OK}${OK}354 go\r\n`,
+        OK,
+      ],
+      8,
+      { security: 'starttls', credentials: { user: 'u', password: 'p' } },
+    ],
+  ];
+  test.each(dialogues)('%s: taken, also byte by byte, and lost at any byte', (_name, words, doubtFrom, options) => {
+    const { said, outcomes } = converse(words, { options });
+    expect(outcomes).toMatchObject([{ kind: 'accepted' }]);
+    expect(converse(words, { options, cut: bytewise })).toMatchObject({ said, outcomes });
+    const whole = words.join('');
+    const doubt = words.slice(0, doubtFrom).join('').length;
     for (let at = 0; at < whole.length; at += 1) {
-      const { outcomes, closed } = converse([whole.slice(0, at)], (text) => [...text]);
-      expect(closed).toBe(true);
-      expect(outcomes).toMatchObject([{ kind: at < upToData ? 'trouble' : 'uncertain' }]);
+      // STARTTLS forbids words ahead of their time, so the words stay apart.
+      const cutWords = words
+        .map((word, i) => word.slice(0, Math.max(0, at - words.slice(0, i).join('').length)))
+        .filter((word) => word !== '');
+      const lost = converse(cutWords, { options, cut: bytewise });
+      expect(lost.closed).toBe(true);
+      expect(lost.outcomes).toMatchObject([{ kind: at < doubt ? 'trouble' : 'uncertain' }]);
     }
+  });
+
+  test('commands go together where the server allows it; a refusal within leaves the connection usable', () => {
+    const good = ['220 x\r\n', hello('PIPELINING', 'SIZE 99', 'DSN', '8BITMIME'), `${OK}${OK}354 go\r\n`, OK];
+    expect(converse(good, { envelope: { ...ENVELOPE, id: 'd+1' } }).said).toBe(
+      'EHLO us.example\r\nMAIL FROM:<returns+x@host.example> SIZE=25 RET=HDRS ENVID=d+2B1\r\nRCPT TO:<asa@post.example> NOTIFY=FAILURE,DELAY ORCPT=rfc822;asa@post.example\r\nDATA\r\nSubject: x\r\n\r\n..dot\r\nend\r\n.\r\n',
+    );
+    const refused = ['220 x\r\n', hello('PIPELINING'), `${OK}550 5.1.1 nobody\r\n554 no recipients\r\n`];
+    expect(converse(refused).outcomes).toMatchObject([{ kind: 'refused', phase: 'recipient', reply: { enhanced: '5.1.1' } }]);
+    // A server that wants content all the same gets an empty one, whose verdict does not count.
+    const odd = converse(['220 x\r\n', hello('PIPELINING'), `${OK}550 5.1.1 nobody\r\n354 go\r\n`, OK]);
+    expect(odd.outcomes).toMatchObject([{ kind: 'refused', phase: 'recipient' }]);
+    expect(odd.said).toMatch(/DATA\r\n\.\r\n$/);
+    // The connection breaks after the refusal: the refusal counts.
+    expect(converse(['220 x\r\n', hello('PIPELINING'), `${OK}550 5.1.1 nobody\r\n`]).outcomes).toMatchObject([{ kind: 'refused' }]);
+  });
+
+  test('a chunk has its size and no dots', () => {
+    expect(converse(['220 x\r\n', hello('CHUNKING', 'PIPELINING'), `${OK}${OK}`, OK]).said).toMatch(
+      /BDAT 25 LAST\r\nSubject: x\r\n\r\n\.dot\r\nend\r\n$/,
+    );
+  });
+
+  test('what the server cannot take is not begun', () => {
+    expect(converse(['220 x\r\n', hello('SIZE 10')]).outcomes).toMatchObject([
+      { kind: 'refused', reason: expect.stringContaining('10 bytes') },
+    ]);
+    expect(converse(['220 x\r\n', hello('SIZE')], { envelope: { ...ENVELOPE, to: 'ása@post.example' } }).outcomes).toMatchObject([
+      { kind: 'refused', reason: expect.stringContaining('SMTPUTF8') },
+    ]);
+    expect(converse(['220 x\r\n', hello('SMTPUTF8', '8BITMIME')], { envelope: { ...ENVELOPE, to: 'ása@post.example' } }).said).toContain(
+      'BODY=8BITMIME SMTPUTF8',
+    );
+  });
+
+  group('security', () => {
+    const password = { user: 'u', password: 'p' };
+    test('what is asked for and not offered is told, and nothing is said before', () => {
+      const { outcomes, said } = converse(['220 x\r\n', hello('AUTH PLAIN')], { options: { security: 'starttls', credentials: password } });
+      expect(outcomes).toMatchObject([{ kind: 'trouble', phase: 'secure', reason: expect.stringContaining('STARTTLS') }]);
+      expect(said).toBe('EHLO us.example\r\n');
+      expect(converse(['220 x\r\n', hello('SIZE')], { options: { security: 'opportunistic' } }).said).toContain('MAIL FROM');
+    });
+    test('words that were put in before the connection was secure are not believed', () => {
+      const { outcomes } = converse(['220 x\r\n', hello('STARTTLS'), `220 go\r\n${hello('AUTH PLAIN')}`], {
+        options: { security: 'starttls' },
+      });
+      expect(outcomes).toMatchObject([{ kind: 'trouble' }]);
+    });
+    test('a password does not travel over an open line', () => {
+      const open = (ways: string, more = {}) =>
+        converse(['220 x\r\n', hello(`AUTH ${ways}`)], { options: { credentials: password, ...more } });
+      expect(open('PLAIN LOGIN').outcomes).toMatchObject([
+        { kind: 'trouble', phase: 'login', reason: expect.stringContaining('not secure') },
+      ]);
+      expect(open('PLAIN', { openLogin: true }).said).toContain(`AUTH PLAIN ${Buffer.from('\0u\0p').toString('base64')}\r\n`);
+      expect(open('PLAIN CRAM-MD5').said).toContain('AUTH CRAM-MD5\r\n');
+    });
+    const secure = { security: 'implicit' as const };
+    test('CRAM-MD5 as in RFC 2195', () => {
+      const challenge = Buffer.from('<1896.697170952@postoffice.reston.mci.net>').toString('base64');
+      const { said } = converse(['220 x\r\n', hello('AUTH CRAM-MD5'), `334 ${challenge}\r\n`], {
+        options: { credentials: { user: 'tim', password: 'tanstaaftanstaaf' } },
+      });
+      expect(said).toContain(Buffer.from('tim b913a602c7eda7a495b4e6e7334d3890').toString('base64'));
+    });
+    test.each([
+      ['OAUTHBEARER XOAUTH2', 'OAUTHBEARER', 'n,a=u,\u0001auth=Bearer t\u0001\u0001', 'AQ=='],
+      ['XOAUTH2', 'XOAUTH2', 'user=u\u0001auth=Bearer t\u0001\u0001', ''],
+    ])('a token by %s', (ways, name, initial, onRefusal) => {
+      const { said, outcomes } = converse(['220 x\r\n', hello(`AUTH ${ways}`), '334 e30=\r\n', '535 5.7.8 no\r\n'], {
+        options: { ...secure, credentials: { user: 'u', token: 't' } },
+      });
+      expect(said).toBe(`EHLO us.example\r\nAUTH ${name} ${Buffer.from(initial).toString('base64')}\r\n${onRefusal}\r\n`);
+      expect(outcomes).toMatchObject([{ kind: 'trouble', phase: 'login', reply: { code: 535 } }]);
+    });
   });
 
   test('a server that talks ahead or says good-bye while idle is left', () => {
@@ -127,15 +249,23 @@ test('replies: many lines, enhanced codes, bounds', () => {
   expect(reader.read(Buffer.alloc(5000, 97))).toEqual(['malformed']);
 });
 
-test('stuffing: line ends become CRLF and the end is marked', () => {
+test('stuffing: dots at the start of a line are doubled, wherever pieces are cut', () => {
   const cases: [string, string][] = [
     ['', '.\r\n'],
     ['a', 'a\r\n.\r\n'],
-    ['a\n.b\r\rc\r\n', 'a\r\n..b\r\n\r\nc\r\n.\r\n'],
+    ['a\r\n.b\r\n..c\r\n', 'a\r\n..b\r\n...c\r\n.\r\n'],
     ['.', '..\r\n.\r\n'],
-    ['a\r.b', 'a\r\n..b\r\n.\r\n'],
+    ['a.b\r\n.\r\n.', 'a.b\r\n..\r\n..\r\n.\r\n'],
   ];
-  for (const [raw, wanted] of cases) expect(Buffer.from(stuffed(Buffer.from(raw))).toString()).toBe(wanted);
+  for (const [raw, wanted] of cases) {
+    for (let size = 1; size <= raw.length + 1; size += 1) {
+      const pieces = raw.match(new RegExp(`[^]{1,${size}}`, 'g')) ?? [];
+      const mail = { size: raw.length, chunks: () => pieces.map((piece) => Buffer.from(piece)) };
+      expect(wholeOf({ ...stuffed(mail), size: wanted.length }).toString()).toBe(wanted);
+    }
+  }
+  expect(wholeOf(foreignMail(Buffer.from('a\n.b\r\rc\r\n'))).toString()).toBe('a\r\n.b\r\n\r\nc\r\n');
+  expect(bytesOf(Buffer.from('x')).size).toBe(1);
 });
 
 group('server', () => {

@@ -40,8 +40,9 @@ function pieces(text: string): string[] {
 /**
  * Sets running text in lines of at most `width` columns. A word that is longer (an address) stays whole on a line of its own.
  * A line feed in the text is a hard break.
+ * @param soft stands at the end of each line that was broken at a space
  */
-export function wrap(text: string, width: number): string[] {
+export function wrap(text: string, width: number, soft = ''): string[] {
   const out: string[] = [];
   for (const paragraph of text.split('\n')) {
     let line = '';
@@ -49,7 +50,7 @@ export function wrap(text: string, width: number): string[] {
     for (const piece of pieces(paragraph.trim())) {
       const bare = displayWidth(piece.trimEnd());
       if (line !== '' && used + bare > width) {
-        out.push(line.trimEnd());
+        out.push(line.trimEnd() + (line.endsWith(' ') ? soft : ''));
         line = '';
         used = 0;
       }

@@ -1,1 +1,1 @@
-export { acceptor, type Accept, type Accepted, type WantedMessage } from './accept.js';
+export { acceptor, type Accept, type Accepted, type SpaceRules, type WantedMessage } from './accept.js';

@@ -1,3 +1,3 @@
 export { ConfigError, readConfig, type ConfigFault, type ReadConfig } from './read.js';
-export { Settings } from './schema.js';
+export { Settings, type ProviderSettings } from './schema.js';
 export { readSecrets, type Secrets } from './secrets.js';

@@ -3,6 +3,7 @@ import { dirname, resolve } from 'node:path';
 import { didYouMean } from '@verbalis/core/problems';
 import { parse } from 'yaml';
 import { z } from 'zod';
+import { readProfile } from '../profile/index.js';
 import { Settings } from './schema.js';
 
 /** A wrong setting, by its path ("providers.north-relay.port"). */
@@ -96,9 +97,20 @@ function unwrap(schema: z.ZodType): z.ZodType {
   return at;
 }
 
+/** Of a choice by kind, what the file has chosen. */
+function chosen(schema: z.ZodType, raw: unknown): z.ZodType {
+  if (!(schema instanceof z.ZodDiscriminatedUnion)) return schema;
+  const kind = isRecord(raw) ? raw['kind'] : undefined;
+  const option = (schema.options as readonly z.ZodType[]).find((one) => {
+    const { shape } = one as z.ZodObject;
+    return (shape['kind'] as z.ZodType).safeParse(kind).success;
+  });
+  return option ?? schema;
+}
+
 /** Every setting that a variable can name: those of the schema, and those of the entries that the file has. */
 function leaves(schema: z.ZodType, raw: unknown, path: readonly string[]): Leaf[] {
-  const bare = unwrap(schema);
+  const bare = chosen(unwrap(schema), raw);
   if (bare instanceof z.ZodObject) {
     const shape = bare.shape as Record<string, z.ZodType>;
     return Object.entries(shape).flatMap(([key, inner]) => leaves(inner, isRecord(raw) ? raw[key] : undefined, [...path, key]));
@@ -163,12 +175,25 @@ function inWords(issue: z.core.$ZodIssue): ConfigFault[] {
       return { path: path === '' ? key : `${path}.${key}`, message: 'is no setting.', ...(hint === undefined ? {} : { hint }) };
     });
   }
+  if (issue.code === 'invalid_union' && issue.discriminator !== undefined) {
+    return [{ path: `${path}.${issue.discriminator}`, message: 'must be one of smtp, http, file, log, capture.' }];
+  }
   return [{ path: path === '' ? '(file)' : path, message: `${issue.message.replace(/^Invalid input: /, '')}.` }];
 }
 
 /** What no single setting shows: names that must exist elsewhere. */
 function crossFaults(settings: Settings): ConfigFault[] {
   const providers = Object.keys(settings.providers);
+  const profiles = Object.entries(settings.providers).flatMap(([name, provider]): ConfigFault[] => {
+    if (provider.kind === 'http') return readProfile(name, provider).faults.map((message) => ({ path: `providers.${name}`, message }));
+    if (provider.kind === 'smtp' && provider.user !== undefined && (provider.password === undefined) === (provider.token === undefined))
+      return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
+    return [];
+  });
+  return [...profiles, ...spaceFaults(settings, providers)];
+}
+
+function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {
   return Object.entries(settings.spaces).flatMap(([name, space]) => {
     const faults: ConfigFault[] = space.route
       .filter((one) => !providers.includes(one))

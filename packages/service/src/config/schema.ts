@@ -1,5 +1,6 @@
 import { CAUSES } from '@verbalis/core/delivery';
 import { z } from 'zod';
+import { HttpProfile } from '../profile/index.js';
 
 const Port = z.int().min(0).max(65_535);
 const Host = z.string().min(1);
@@ -11,12 +12,50 @@ const RetryRule = z.strictObject({
   mostSeconds: z.number().positive(),
 });
 
+const Seconds = z.number().positive().max(3600);
+
 const SmtpProvider = z.strictObject({
   kind: z.literal('smtp'),
   host: Host,
   port: Port,
+  user: z.string().min(1).optional(),
+  password: z.string().optional(),
+  /** An access token in place of a password (OAUTHBEARER, XOAUTH2). */
+  token: z.string().optional(),
+  /** Lets a password travel over a connection that is not secure. */
+  openLogin: z.boolean().default(false),
+  tls: z
+    .strictObject({
+      mode: z.enum(['none', 'starttls', 'opportunistic', 'implicit']).default('opportunistic'),
+      /** Certificates in PEM that are trusted in place of the system's. */
+      caFile: z.string().optional(),
+      fingerprint: z
+        .string()
+        .regex(/^(?:[0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/, 'must be the SHA-256 of a certificate in hex')
+        .optional(),
+      verify: z.boolean().default(true),
+      /** The name in the certificate, where it is not the host. */
+      name: z.string().optional(),
+    })
+    .prefault({}),
   connections: z.int().min(1).max(200).default(5),
+  mailsPerConnection: z.int().min(1).max(10_000).default(100),
+  idleSeconds: Seconds.default(30),
+  waits: z
+    .strictObject({
+      connectSeconds: Seconds.default(30),
+      replySeconds: Seconds.default(300),
+      contentSeconds: Seconds.default(180),
+      verdictSeconds: Seconds.default(600),
+    })
+    .prefault({}),
 });
+
+const FileProvider = z
+  .strictObject({ kind: z.literal('file'), folder: z.string().optional(), mbox: z.string().optional() })
+  .refine((one) => (one.folder === undefined) !== (one.mbox === undefined), 'needs either folder or mbox');
+const LogProvider = z.strictObject({ kind: z.literal('log') });
+const CaptureProvider = z.strictObject({ kind: z.literal('capture') });
 
 /** Every setting of the service. Ports stand here and nowhere else. */
 export const Settings = z.strictObject({
@@ -47,7 +86,12 @@ export const Settings = z.strictObject({
       bodyBytes: z
         .int()
         .min(1000)
-        .default(1024 * 1024),
+        .default(36 * 1024 * 1024),
+      /** All attachments of a message together. */
+      attachmentBytes: z
+        .int()
+        .min(0)
+        .default(25 * 1024 * 1024),
       recipients: z.int().min(1).max(1000).default(50),
     })
     .prefault({}),
@@ -61,7 +105,11 @@ export const Settings = z.strictObject({
     })
     .prefault({}),
   log: z.strictObject({ level: z.enum(['fatal', 'error', 'warn', 'info', 'debug']).default('info') }).prefault({}),
-  providers: z.record(Name, SmtpProvider).default({}),
+  /** Where the service may go for addresses that apps and callers give (attachments, webhooks). */
+  outside: z.strictObject({ allow: z.array(z.string()).default([]), waitSeconds: Seconds.default(20) }).prefault({}),
+  providers: z
+    .record(Name, z.discriminatedUnion('kind', [SmtpProvider, HttpProfile, FileProvider, LogProvider, CaptureProvider]))
+    .default({}),
   spaces: z
     .record(
       Name,
@@ -70,8 +118,16 @@ export const Settings = z.strictObject({
         mailFolder: z.string(),
         route: z.array(Name).default([]),
         sender: z.string().optional(),
+        replyTo: z.string().optional(),
+        /** Domains that a message may name another sender of. */
+        senderDomains: z.array(z.string()).default([]),
+        /** Gets a copy of every mail. */
+        archive: z.string().optional(),
+        /** Whom to tell what needs a person. */
+        operator: z.string().optional(),
       }),
     )
     .default({}),
 });
 export type Settings = z.infer<typeof Settings>;
+export type ProviderSettings = Settings['providers'][string];

@@ -1,1 +1,2 @@
 export { Dispatcher, type DispatchOptions } from './dispatcher.js';
+export { composeMail, type ComposedMail, type ComposeOptions } from './mail.js';

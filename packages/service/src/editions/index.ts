@@ -1,1 +1,1 @@
-export { editionCache, EditionError, type Editions, type LoadedEdition, type ReadyTemplate } from './loaded.js';
+export { BUILT_IN, editionCache, OPERATOR_NOTE, EditionError, type Editions, type LoadedEdition, type ReadyTemplate } from './loaded.js';

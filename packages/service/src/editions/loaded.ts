@@ -55,6 +55,26 @@ function programFor(template: CompiledTemplate, locale: string | undefined, own:
     .find((one) => one !== undefined);
 }
 
+/** Number of the edition that the service itself brings: mails that need no mail folder. */
+export const BUILT_IN = 0;
+export const OPERATOR_NOTE = 'operator-note';
+
+const BUILT_IN_FILES: Readonly<Record<string, string>> = {
+  'mail.yaml': 'name: Built in\nlocale: en\n',
+  'templates/operator-note/data.schema.json': JSON.stringify({
+    type: 'object',
+    additionalProperties: false,
+    required: ['subject', 'lines', 'space'],
+    properties: {
+      subject: { type: 'string' },
+      space: { type: 'string' },
+      lines: { type: 'array', items: { type: 'string' } },
+    },
+  }),
+  'templates/operator-note/message.md':
+    '---\nsubject: "{{ subject }}"\npreview: "A note to the operator of {{ space }}."\n---\n:::card\n# {{ subject }}\n\n:::each line in lines\n{{ line }}\n:::\n:::\n\n:::fineprint\nA note to the operator of the space {{ space }}.\n:::\n',
+};
+
 export type Editions = ReturnType<typeof editionCache>;
 
 /** Editions in memory: compiled when first needed, the oldest given up when there are many. */
@@ -83,8 +103,14 @@ export function editionCache(store: Store, most = 8) {
     get(space: string, number: number): LoadedEdition | undefined {
       const found = kept.get(`${space}/${number}`);
       if (found !== undefined) return found;
+      if (number === BUILT_IN)
+        return keep(load(space, BUILT_IN, new Map(Object.entries(BUILT_IN_FILES).map(([path, text]) => [path, Buffer.from(text)]))));
       const row = store.editions.find(space, number);
       return row === undefined ? undefined : keep(load(space, number, store.editions.files(row)));
+    },
+    /** A picture of any edition, by the hash in its address. */
+    asset(hash: string): Uint8Array | undefined {
+      return store.editions.blob(hash);
     },
     current(space: string): LoadedEdition | undefined {
       const row = store.editions.current(space);

@@ -1,22 +1,27 @@
 import express, { type Express } from 'express';
 import type { Logger } from 'pino';
-import type { Accept } from '../accept/index.js';
+import type { Editions } from '../editions/index.js';
 import type { Clock } from '../clock.js';
 import { Refusal } from '../refusal.js';
-import type { Store } from '../store/index.js';
+import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { access, type AccessOptions } from './access.js';
+import { assetsRouter } from './assets.js';
 import { consoleRouter } from './console.js';
+import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
+import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
 import { messagesRouter } from './messages.js';
 import { openApiDocument } from './openapi.js';
 import { problemHandler } from './problem.js';
 import { sessionRouter } from './session.js';
 
-export interface AppOptions extends AccessOptions {
+export interface AppOptions extends AccessOptions, SetUpOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly log: Logger;
-  readonly accept: Accept;
+  readonly editions: Editions;
+  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Buffer;
+  readonly attachmentBytes: number;
   readonly bodyBytes: number;
   readonly consoleFolder: string;
   /** Whether people reach the console over TLS. */
@@ -39,18 +44,29 @@ export function makeApp(options: AppOptions): Express {
     response.status(options.ready() ? 200 : 503).json({ ready: options.ready() });
   });
 
+  app.use('/assets', assetsRouter(options.editions));
+
   const document = openApiDocument();
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);
   });
 
-  app.use(['/v1', '/console/session'], express.json({ limit: options.bodyBytes, strict: true }), (_request, response, next) => {
-    response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
-    next();
-  });
+  // An upload is a stream of bytes, of whatever type.
+  app.use(
+    /^\/(?:v1(?!\/uploads)|console\/session)/,
+    express.json({ limit: options.bodyBytes, strict: true }),
+    (_request, response, next) => {
+      response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
+      next();
+    },
+  );
   app.use('/console/session', sessionRouter(options));
   app.use('/v1', access(options));
-  app.use('/v1/messages', messagesRouter(options.store, options.accept));
+  app.use('/v1/messages', messagesRouter(options.store, options.accept, options.compose));
+  app.use('/v1/uploads', uploadsRouter(options.store, options.clock, options.attachmentBytes));
+  app.use('/v1/providers', providersRouter(options));
+  app.use('/v1/domains', domainsRouter(options));
+  app.use('/v1/operator-notes', operatorNotesRouter(options));
   app.use('/v1/keys', keysRouter(options.store, options.clock));
   app.use('/v1', (request) => {
     throw new Refusal(404, 'not-found', 'There is nothing at this address', {

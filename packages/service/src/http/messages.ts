@@ -1,5 +1,5 @@
 import { tell } from '@verbalis/core/delivery';
-import { fieldText, readMail, shownText } from '@verbalis/core/mime';
+import { fieldOf, fieldText, partBytes, partsOf, readMail, shownText, type Part } from '@verbalis/core/mime';
 import { Router } from 'express';
 import type { z } from 'zod';
 import type { Accept } from '../accept/index.js';
@@ -35,6 +35,7 @@ function fields(row: MessageRow) {
     subject: row.subject,
     from: row.sender,
     to: row.to,
+    cc: row.more.cc === undefined ? undefined : [...row.more.cc],
     reference: some(row.reference),
     labels: row.labels,
   };
@@ -62,6 +63,7 @@ function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryVi
       replyCode: some(one.replyCode),
       status: some(one.status),
       diagnostic: some(one.diagnostic),
+      providerId: some(one.providerId),
     })),
     facts: facts.map((one) => ({
       kind: one.kind,
@@ -76,7 +78,8 @@ function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryVi
   };
 }
 
-export function messagesRouter(store: Store, accept: Accept): Router {
+/** @param compose makes the bytes of a delivery's mail, for those that were too large to be kept */
+export function messagesRouter(store: Store, accept: Accept, compose: (message: MessageRow, delivery: DeliveryRow) => Buffer): Router {
   const router = Router();
 
   router.post('/', needs('send'), async (request, response) => {
@@ -123,13 +126,26 @@ export function messagesRouter(store: Store, accept: Accept): Router {
     const row = found(request, String(request.params['id']));
     response.json({
       ...fields(row),
+      attachments: attachmentsOf(row),
       data: row.data,
       deliveries: store.messages.deliveriesOf([row.id]).map((one) => deliveryView(one, store)),
     });
   });
 
+  function attachmentsOf(row: MessageRow) {
+    const rows = store.contents.attachments(row.id);
+    if (rows.length === 0) return undefined;
+    return rows.map(({ name, type, contentId }) => ({
+      name,
+      type,
+      size: contentId === null ? undefined : store.contents.find(contentId)?.size,
+    }));
+  }
+
   function bytesOf(row: MessageRow): Buffer {
-    const bytes = store.messages.mail(row.id);
+    const [delivery] = store.messages.deliveriesOf([row.id]);
+    const made = delivery === undefined ? undefined : store.messages.mail(delivery.id);
+    const bytes = made ?? (delivery !== undefined && delivery.attempts > 0 ? compose(row, delivery) : undefined);
     if (bytes === undefined)
       throw new Refusal(409, 'not-made-yet', 'The mail is not made yet', {
         hint: 'It is made at the first attempt; ask again in a moment.',
@@ -153,7 +169,8 @@ export function messagesRouter(store: Store, accept: Accept): Router {
 
   // The HTML part as a page for a frame: no script, no form, and nothing from elsewhere until it is asked for.
   router.get('/:id/html', needs('read'), (request, response) => {
-    const html = shownText(readMail(bytesOf(found(request, String(request.params['id'])))), 'html') ?? '';
+    const mail = readMail(bytesOf(found(request, String(request.params['id']))));
+    const html = withCarried(shownText(mail, 'html') ?? '', mail);
     const pictures = request.query['remote'] === 'yes' ? 'data: https: http:' : 'data:';
     response
       .set('Content-Security-Policy', `sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src ${pictures}; frame-ancestors 'self'`)
@@ -168,4 +185,15 @@ export function messagesRouter(store: Store, accept: Accept): Router {
   });
 
   return router;
+}
+
+/** Pictures that travel in the mail, put into its HTML: a page has no other parts to look into. */
+function withCarried(html: string, mail: Part): string {
+  let out = html;
+  for (const part of partsOf(mail)) {
+    const id = /^<(.+)>$/.exec(fieldOf(part, 'content-id')?.trim() ?? '')?.[1];
+    if (id === undefined || !/^image\/[a-z+.-]+$/.test(part.type)) continue;
+    out = out.replaceAll(`cid:${id}`, `data:${part.type};base64,${Buffer.from(partBytes(part)).toString('base64')}`);
+  }
+  return out;
 }

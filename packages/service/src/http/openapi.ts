@@ -1,6 +1,16 @@
 import { createDocument } from 'zod-openapi';
 import {
+  DomainList,
+  DomainView,
   KeyMade,
+  NewDomain,
+  OperatorNote,
+  OperatorNoteMade,
+  ProviderList,
+  ProviderReport,
+  ProviderTest,
+  UploadQuery,
+  UploadView,
   ListQuery,
   MailView,
   MessageList,
@@ -85,6 +95,54 @@ export function openApiDocument(): Record<string, unknown> {
           summary: 'The mail’s bytes',
           requestParams: { path: z.object({ id }) },
           responses: { '200': { description: 'RFC 5322 bytes.', content: { 'message/rfc822': { schema: z.string() } } }, default: refused },
+        },
+      },
+      '/v1/uploads': {
+        post: {
+          operationId: 'addUpload',
+          summary: 'Hand in a file to be attached later',
+          description: 'The body is the file, of any type; it is written as it comes in.',
+          requestParams: { query: UploadQuery },
+          requestBody: { content: { 'application/octet-stream': { schema: z.string().meta({ format: 'binary' }) } }, required: true },
+          responses: { '201': { description: 'Kept.', content: json(UploadView) }, default: refused },
+        },
+      },
+      '/v1/providers': {
+        get: {
+          operationId: 'listProviders',
+          summary: 'Providers that are configured',
+          responses: { '200': { description: 'All of them.', content: json(ProviderList) }, default: refused },
+        },
+      },
+      '/v1/providers/{name}/test': {
+        post: {
+          operationId: 'testProvider',
+          summary: 'Look into a provider, step by step',
+          requestParams: { path: z.object({ name: z.string() }) },
+          requestBody: { content: json(ProviderTest), required: false },
+          responses: { '200': { description: 'What was found.', content: json(ProviderReport) }, default: refused },
+        },
+      },
+      '/v1/domains': {
+        get: {
+          operationId: 'listDomains',
+          summary: 'Sending domains with their records',
+          responses: { '200': { description: 'All of them.', content: json(DomainList) }, default: refused },
+        },
+        post: {
+          operationId: 'addDomain',
+          summary: 'Make the keys that sign mail of a domain',
+          description: 'A domain that has keys keeps them.',
+          requestBody: { content: json(NewDomain), required: true },
+          responses: { '201': { description: 'The records to publish.', content: json(DomainView) }, default: refused },
+        },
+      },
+      '/v1/operator-notes': {
+        post: {
+          operationId: 'tellOperator',
+          summary: 'Tell the operator of the space',
+          requestBody: { content: json(OperatorNote), required: true },
+          responses: { '202': { description: 'A message is on its way.', content: json(OperatorNoteMade) }, default: refused },
         },
       },
       '/v1/keys': {

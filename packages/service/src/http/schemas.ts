@@ -23,11 +23,45 @@ const Recipient = z
   ])
   .meta({ id: 'Recipient' });
 
+const Attachment = z
+  .strictObject({
+    name: z.string().min(1).max(200).optional().meta({ description: 'As the recipient sees it.' }),
+    type: z.string().max(140).optional().meta({ description: 'Media type; from the name when left out.' }),
+    content: z.string().optional().meta({ description: 'Bytes in base64.' }),
+    file: z.string().max(300).optional().meta({ description: 'A file below assets/ of the mail folder.' }),
+    upload: z.string().max(60).optional().meta({ description: 'Id of an upload.' }),
+    url: z.string().max(2000).optional().meta({ description: 'Fetched when the mail is made; never from a private network.' }),
+  })
+  .refine(
+    (one) => [one.content, one.file, one.upload, one.url].filter((way) => way !== undefined).length === 1,
+    'needs exactly one of content, file, upload, url',
+  )
+  .meta({ id: 'Attachment' });
+
 export const NewMessage = z
   .strictObject({
     template: z.string().min(1).max(100).meta({ description: 'Name of a template of the space’s current edition.' }),
     to: z.array(Recipient).min(1, 'must name at least one recipient').meta({ description: 'Each recipient gets a delivery of their own.' }),
     data: z.record(z.string(), z.unknown()).default({}).meta({ description: 'Data that fits the template’s data schema.' }),
+    cc: z.array(Recipient).optional(),
+    bcc: z.array(Recipient).optional().meta({ description: 'Get the mail without standing in it.' }),
+    from: Recipient.optional().meta({ description: 'Another sender, within the domains of the space.' }),
+    replyTo: z.array(Recipient).optional(),
+    headers: z
+      .record(z.string(), z.string())
+      .optional()
+      .meta({ description: 'Header fields of the app’s own; those that the service writes are refused.' }),
+    inReplyTo: z
+      .string()
+      .max(1000)
+      .optional()
+      .meta({ description: 'What this answers: the id of a message here, or a Message-ID in angle brackets.' }),
+    references: z.array(z.string().max(1000)).max(50).optional(),
+    attachments: z.array(Attachment).max(50).optional(),
+    calendar: z
+      .strictObject({ method: z.string().regex(/^[A-Z-]{1,30}$/, 'must be a method like REQUEST'), text: z.string().max(200_000) })
+      .optional()
+      .meta({ description: 'An iCalendar object (RFC 5545) that clients offer to answer.' }),
     locale: z.string().max(35).optional().meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' }),
     reference: oneLine(200).optional().meta({ description: 'The app’s own name for what the message is about.' }),
     labels: z.record(oneLine(60), oneLine(200)).optional(),
@@ -50,6 +84,8 @@ const messageFields = {
   subject: z.string(),
   from: Mailbox,
   to: z.array(Mailbox),
+  cc: z.array(Mailbox).optional(),
+  attachments: z.array(z.strictObject({ name: z.string(), type: z.string(), size: z.int().optional() })).optional(),
   reference: z.string().optional(),
   labels: z.record(z.string(), z.string()),
 };
@@ -70,6 +106,7 @@ export const AttemptView = z
     replyCode: z.int().optional(),
     status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
     diagnostic: z.string().optional(),
+    providerId: z.string().optional().meta({ description: 'What the provider calls the mail.' }),
   })
   .meta({ id: 'Attempt' });
 
@@ -142,6 +179,46 @@ export const KeyMade = z
     key: z.string().meta({ description: 'Shown once; kept as a hash.' }),
   })
   .meta({ id: 'KeyMade' });
+
+export const UploadQuery = z.strictObject({ name: oneLine(200).min(1), space: z.string().optional() });
+export const UploadView = z
+  .strictObject({ id: z.string(), name: z.string(), type: z.string(), size: z.int(), sha256: z.string() })
+  .meta({ id: 'Upload' });
+
+export const ProviderView = z
+  .strictObject({ name: z.string(), kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']), where: z.string() })
+  .meta({ id: 'Provider' });
+export const ProviderList = z.strictObject({ providers: z.array(ProviderView) }).meta({ id: 'ProviderList' });
+export const ProviderTest = z
+  .strictObject({ to: z.string().max(320).optional().meta({ description: 'An address that gets a test mail.' }) })
+  .meta({ id: 'ProviderTest' });
+export const ProviderReport = z
+  .strictObject({
+    name: z.string(),
+    kind: z.string(),
+    where: z.string(),
+    ok: z.boolean(),
+    findings: z.array(
+      z.strictObject({ step: z.string(), ok: z.boolean(), milliseconds: z.int(), detail: z.string(), hint: z.string().optional() }),
+    ),
+  })
+  .meta({ id: 'ProviderReport' });
+
+export const NewDomain = z.strictObject({ name: z.string().min(3).max(253) }).meta({ id: 'NewDomain' });
+export const DomainView = z
+  .strictObject({
+    name: z.string(),
+    records: z
+      .array(z.strictObject({ type: z.enum(['TXT']), name: z.string(), text: z.string() }))
+      .meta({ description: 'To be published in the DNS.' }),
+  })
+  .meta({ id: 'Domain' });
+export const DomainList = z.strictObject({ domains: z.array(DomainView) }).meta({ id: 'DomainList' });
+
+export const OperatorNote = z
+  .strictObject({ subject: oneLine(200).min(1), text: z.string().min(1).max(20_000) })
+  .meta({ id: 'OperatorNote' });
+export const OperatorNoteMade = z.strictObject({ id: z.string() }).meta({ id: 'OperatorNoteMade' });
 
 export const Problem = z
   .strictObject({

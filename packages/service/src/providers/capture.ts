@@ -4,8 +4,11 @@ import type { Provider } from './provider.js';
 export function captureProvider(): Provider {
   return {
     name: 'capture',
+    kind: 'capture',
+    where: 'this service',
     hand: () =>
       Promise.resolve({ kind: 'accepted', phase: 'content', reply: undefined, reason: 'Captured: kept to be looked at, not sent.' }),
+    examine: () => Promise.resolve([{ step: 'capture', ok: true, milliseconds: 0, detail: 'Keeps every mail here; nothing leaves.' }]),
     close: () => undefined,
   };
 }

@@ -115,7 +115,7 @@ export function deliveryStore(db: Db) {
     /** Writes how an attempt ended, with the facts that follow, in one transaction. */
     endAttempt(
       id: string,
-      end: Pick<AttemptRow, 'endedAt' | 'outcome' | 'phase' | 'replyCode' | 'status' | 'diagnostic'>,
+      end: Pick<AttemptRow, 'endedAt' | 'outcome' | 'phase' | 'replyCode' | 'status' | 'diagnostic' | 'providerId'>,
       fact: NewFact,
       nextAttemptAt: number | undefined,
       recordedAt: number,

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { and, desc, eq } from 'drizzle-orm';
+import { and, desc, eq, like } from 'drizzle-orm';
 import type { MailFiles } from '@verbalis/core/folder';
 import type { Db } from './database.js';
 import { blobs, editions } from './schema.js';
@@ -47,6 +47,15 @@ export function editionStore(db: Db) {
         },
         { behavior: 'immediate' },
       );
+    },
+
+    /** A file of any edition whose SHA-256 begins so. */
+    blob(prefix: string): Buffer | undefined {
+      return db
+        .select()
+        .from(blobs)
+        .where(like(blobs.hash, `${prefix}%`))
+        .get()?.bytes;
     },
 
     files(edition: EditionRow): MailFiles {

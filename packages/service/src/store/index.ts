@@ -1,3 +1,5 @@
+import { contentStore } from './contents.js';
+import { keyStore } from './signing-keys.js';
 import { accessStore } from './access.js';
 import { openDatabase } from './database.js';
 import { deliveryStore } from './deliveries.js';
@@ -13,6 +15,8 @@ export function openStore(file: string) {
   const { db, raw, close } = openDatabase(file);
   return {
     access: accessStore(db),
+    contents: contentStore(db),
+    signingKeys: keyStore(db),
     deliveries: deliveryStore(db),
     editions: editionStore(db),
     messages: messageStore(db),
@@ -23,6 +27,9 @@ export function openStore(file: string) {
 }
 
 export type { AttemptRow, DeliveryStore, FactRow, NewFact } from './deliveries.js';
+export type { AttachmentRow, ContentStore, UploadRow } from './contents.js';
+export type { SigningKeyRow } from './signing-keys.js';
+export type { MessageMore, StoredMailbox } from './schema.js';
 export type { EditionRow } from './editions.js';
 export { newId } from './ids.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';

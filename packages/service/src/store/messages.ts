@@ -1,7 +1,8 @@
 import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
 import type { State } from '@verbalis/core/delivery';
 import type { Db } from './database.js';
-import { deliveries, idempotency, mails, messages } from './schema.js';
+import { attachments, deliveries, idempotency, mails, messages } from './schema.js';
+import type { AttachmentRow } from './contents.js';
 
 export type MessageRow = typeof messages.$inferSelect;
 export type DeliveryRow = typeof deliveries.$inferSelect;
@@ -9,6 +10,7 @@ export type DeliveryRow = typeof deliveries.$inferSelect;
 export interface NewMessage {
   readonly message: MessageRow;
   readonly deliveries: readonly DeliveryRow[];
+  readonly attachments?: readonly AttachmentRow[];
   readonly idempotency: { readonly key: string; readonly bodyHash: string } | undefined;
 }
 
@@ -39,6 +41,7 @@ export function messageStore(db: Db) {
       subject: sql.placeholder('subject'),
       sender: sql.placeholder('sender'),
       to: sql.placeholder('to'),
+      more: sql.placeholder('more'),
       reference: sql.placeholder('reference'),
       labels: sql.placeholder('labels'),
       data: sql.placeholder('data'),
@@ -74,7 +77,7 @@ export function messageStore(db: Db) {
   const mailOf = db
     .select({ bytes: mails.bytes })
     .from(mails)
-    .where(eq(mails.messageId, sql.placeholder('id')))
+    .where(eq(mails.deliveryId, sql.placeholder('id')))
     .prepare();
 
   return {
@@ -82,11 +85,21 @@ export function messageStore(db: Db) {
     insert(wanted: NewMessage): void {
       insertMessage.run({ ...wanted.message });
       for (const delivery of wanted.deliveries) insertDelivery.run({ ...delivery });
+      for (const attachment of wanted.attachments ?? []) db.insert(attachments).values(attachment).run();
       if (wanted.idempotency !== undefined) {
         db.insert(idempotency)
           .values({ space: wanted.message.space, ...wanted.idempotency, messageId: wanted.message.id, createdAt: wanted.message.createdAt })
           .run();
       }
+    },
+
+    /** By its own Message-ID, without angle brackets. */
+    byHeaderId(space: string, headerId: string): MessageRow | undefined {
+      return db
+        .select()
+        .from(messages)
+        .where(and(eq(messages.space, space), eq(messages.headerId, headerId)))
+        .get();
     },
 
     /** The message that was accepted under an idempotency key. */
@@ -103,14 +116,14 @@ export function messageStore(db: Db) {
       return byId.get({ id });
     },
 
-    mail(messageId: string): Buffer | undefined {
-      return mailOf.get({ id: messageId })?.bytes;
+    mail(deliveryId: string): Buffer | undefined {
+      return mailOf.get({ id: deliveryId })?.bytes;
     },
 
     /** Keeps the bytes of a mail; the first ones stay. */
-    keepMail(messageId: string, bytes: Uint8Array): void {
+    keepMail(deliveryId: string, bytes: Uint8Array): void {
       db.insert(mails)
-        .values({ messageId, bytes: Buffer.from(bytes) })
+        .values({ deliveryId, bytes: Buffer.from(bytes) })
         .onConflictDoNothing()
         .run();
     },

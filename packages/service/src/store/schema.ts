@@ -37,6 +37,16 @@ export interface StoredMailbox {
   readonly address: string;
 }
 
+export interface MessageMore {
+  readonly cc?: readonly StoredMailbox[];
+  readonly replyTo?: readonly StoredMailbox[];
+  readonly headers?: readonly (readonly [name: string, value: string])[];
+  /** Message-IDs without angle brackets. */
+  readonly inReplyTo?: string;
+  readonly references?: readonly string[];
+  readonly calendar?: { readonly method: string; readonly text: string };
+}
+
 export const messages = sqliteTable(
   'messages',
   {
@@ -49,6 +59,8 @@ export const messages = sqliteTable(
     subject: text('subject').notNull(),
     sender: text('sender', { mode: 'json' }).$type<StoredMailbox>().notNull(),
     to: text('to', { mode: 'json' }).$type<StoredMailbox[]>().notNull(),
+    /** What only some messages have. */
+    more: text('more', { mode: 'json' }).$type<MessageMore>().notNull().default({}),
     reference: text('reference'),
     labels: text('labels', { mode: 'json' }).$type<Record<string, string>>().notNull(),
     data: text('data', { mode: 'json' }).$type<unknown>().notNull(),
@@ -65,11 +77,67 @@ export const messages = sqliteTable(
 
 /** The bytes as they were handed over; made at the first attempt and the same for every later one. */
 export const mails = sqliteTable('mails', {
-  messageId: text('message_id')
-    .primaryKey()
-    .references(() => messages.id),
+  deliveryId: text('delivery_id').primaryKey(),
   bytes: blob('bytes', { mode: 'buffer' }).notNull(),
 });
+
+/** Bytes that came with messages, in pieces, so that none is ever in memory as a whole. */
+export const contents = sqliteTable('contents', {
+  id: text('id').primaryKey(),
+  /** SHA-256 in hex; null while it is still coming in. */
+  hash: text('hash'),
+  size: integer('size').notNull(),
+  createdAt: integer('created_at').notNull(),
+});
+export const contentPieces = sqliteTable(
+  'content_pieces',
+  {
+    contentId: text('content_id').notNull(),
+    n: integer('n').notNull(),
+    bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.contentId, table.n] })],
+);
+
+/** What apps have handed in to be attached later. */
+export const uploads = sqliteTable('uploads', {
+  id: text('id').primaryKey(),
+  space: text('space').notNull(),
+  name: text('name').notNull(),
+  type: text('type').notNull(),
+  contentId: text('content_id').notNull(),
+  createdAt: integer('created_at').notNull(),
+});
+
+export const attachments = sqliteTable(
+  'attachments',
+  {
+    messageId: text('message_id').notNull(),
+    n: integer('n').notNull(),
+    name: text('name').notNull(),
+    type: text('type').notNull(),
+    /** Where it is fetched from when the mail is made. */
+    url: text('url'),
+    /** Null until it is fetched. */
+    contentId: text('content_id'),
+  },
+  (table) => [primaryKey({ columns: [table.messageId, table.n] })],
+);
+
+/** Keys that sign mail for a domain (DKIM); the private half sealed with the service's master key. */
+export const signingKeys = sqliteTable(
+  'signing_keys',
+  {
+    domain: text('domain').notNull(),
+    selector: text('selector').notNull(),
+    algorithm: text('algorithm').$type<'rsa-sha256' | 'ed25519-sha256'>().notNull(),
+    sealed: blob('sealed', { mode: 'buffer' }).notNull(),
+    /** The text to publish in the DNS. */
+    record: text('record').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.domain, table.selector] })],
+);
 
 export const deliveries = sqliteTable(
   'deliveries',
@@ -113,8 +181,13 @@ export const attempts = sqliteTable(
     replyCode: integer('reply_code'),
     status: text('status'),
     diagnostic: text('diagnostic'),
+    /** What the provider calls the mail. */
+    providerId: text('provider_id'),
   },
-  (table) => [uniqueIndex('attempts_by_delivery').on(table.deliveryId, table.number)],
+  (table) => [
+    index('attempts_by_provider_id').on(table.providerId),
+    uniqueIndex('attempts_by_delivery').on(table.deliveryId, table.number),
+  ],
 );
 
 export const facts = sqliteTable(

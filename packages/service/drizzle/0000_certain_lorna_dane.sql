@@ -1,3 +1,13 @@
+CREATE TABLE `attachments` (
+	`message_id` text NOT NULL,
+	`n` integer NOT NULL,
+	`name` text NOT NULL,
+	`type` text NOT NULL,
+	`url` text,
+	`content_id` text,
+	PRIMARY KEY(`message_id`, `n`)
+);
+--> statement-breakpoint
 CREATE TABLE `attempts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -10,13 +20,29 @@ CREATE TABLE `attempts` (
 	`reply_code` integer,
 	`status` text,
 	`diagnostic` text,
+	`provider_id` text,
 	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
 );
 --> statement-breakpoint
+CREATE INDEX `attempts_by_provider_id` ON `attempts` (`provider_id`);--> statement-breakpoint
 CREATE UNIQUE INDEX `attempts_by_delivery` ON `attempts` (`delivery_id`,`number`);--> statement-breakpoint
 CREATE TABLE `blobs` (
 	`hash` text PRIMARY KEY NOT NULL,
 	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `content_pieces` (
+	`content_id` text NOT NULL,
+	`n` integer NOT NULL,
+	`bytes` blob NOT NULL,
+	PRIMARY KEY(`content_id`, `n`)
+);
+--> statement-breakpoint
+CREATE TABLE `contents` (
+	`id` text PRIMARY KEY NOT NULL,
+	`hash` text,
+	`size` integer NOT NULL,
+	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `deliveries` (
@@ -82,9 +108,8 @@ CREATE TABLE `keys` (
 --> statement-breakpoint
 CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
 CREATE TABLE `mails` (
-	`message_id` text PRIMARY KEY NOT NULL,
-	`bytes` blob NOT NULL,
-	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
+	`delivery_id` text PRIMARY KEY NOT NULL,
+	`bytes` blob NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `messages` (
@@ -97,6 +122,7 @@ CREATE TABLE `messages` (
 	`subject` text NOT NULL,
 	`sender` text NOT NULL,
 	`to` text NOT NULL,
+	`more` text DEFAULT '{}' NOT NULL,
 	`reference` text,
 	`labels` text NOT NULL,
 	`data` text NOT NULL,
@@ -124,4 +150,23 @@ CREATE TABLE `sessions` (
 	`kind` text NOT NULL,
 	`created_at` integer NOT NULL,
 	`expires_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `signing_keys` (
+	`domain` text NOT NULL,
+	`selector` text NOT NULL,
+	`algorithm` text NOT NULL,
+	`sealed` blob NOT NULL,
+	`record` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`domain`, `selector`)
+);
+--> statement-breakpoint
+CREATE TABLE `uploads` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`type` text NOT NULL,
+	`content_id` text NOT NULL,
+	`created_at` integer NOT NULL
 );

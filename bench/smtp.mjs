@@ -1,0 +1,78 @@
+// Handing 5,000 mails of 10 kB over on 10 connections, from memory, to Postfix's smtp-sink; against Postfix's smtp-source with the same.
+import { spawn, spawnSync } from 'node:child_process';
+import { createConnection, createServer } from 'node:net';
+import { join } from 'node:path';
+import { root } from './support/processes.mjs';
+
+const MAILS = 5000;
+const BYTES = 10_000;
+const CONNECTIONS = 10;
+
+async function freePort() {
+  const server = createServer();
+  await new Promise((done) => server.listen(0, '127.0.0.1', done));
+  const { port } = server.address();
+  await new Promise((done) => server.close(done));
+  return port;
+}
+
+export default async function bench() {
+  const { smtpProvider } = await import(join(root, 'packages/service/dist/providers/index.js'));
+  const { foreignMail } = await import(join(root, 'packages/core/dist/mime/index.js'));
+  const port = await freePort();
+  const sink = spawn('/usr/sbin/smtp-sink', ['-u', 'postfix', `127.0.0.1:${port}`, '200'], { stdio: 'ignore' });
+  for (;;) {
+    const up = await new Promise((done) =>
+      createConnection(port, '127.0.0.1')
+        .on('connect', function () {
+          this.destroy();
+          done(true);
+        })
+        .on('error', () => done(false)),
+    );
+    if (up) break;
+    await new Promise((done) => setTimeout(done, 50));
+  }
+  const mail = foreignMail(Buffer.from(`Subject: x\r\n\r\n${`${'x'.repeat(78)}\r\n`.repeat(Math.ceil(BYTES / 80))}`));
+  const envelope = { from: 'a@host.example', to: 'b@host.example' };
+  const provider = smtpProvider('sink', {
+    host: '127.0.0.1',
+    port,
+    helloName: 'bench.example',
+    connections: CONNECTIONS,
+    idleMs: 60_000,
+    mailsPerConnection: 10_000,
+  });
+  return [
+    {
+      name: 'smtp: hand over 5,000 mails of 10 kB on 10 connections, against smtp-source',
+      unit: 'mails/s',
+      ours: async () => {
+        const from = performance.now();
+        let left = MAILS;
+        await Promise.all(
+          Array.from({ length: CONNECTIONS }, async () => {
+            while (left > 0) {
+              left -= 1;
+              const outcome = await provider.hand({ envelope, mail });
+              if (outcome.kind !== 'accepted') throw new Error(JSON.stringify(outcome));
+            }
+          }),
+        );
+        return (MAILS * 1000) / (performance.now() - from);
+      },
+      baseline: () => {
+        const from = performance.now();
+        // -d: connections are kept between mails, as ours are.
+        const args = ['-d', '-s', String(CONNECTIONS), '-m', String(MAILS), '-l', String(BYTES), '-f', envelope.from, '-t', envelope.to];
+        const { status, stderr } = spawnSync('/usr/sbin/smtp-source', [...args, `inet:127.0.0.1:${port}`]);
+        if (status !== 0) throw new Error(String(stderr));
+        return (MAILS * 1000) / (performance.now() - from);
+      },
+      close: () => {
+        provider.close();
+        sink.kill();
+      },
+    },
+  ];
+}

@@ -1,0 +1,64 @@
+import { createHash } from 'node:crypto';
+import type { MailProject } from '../folder/index.js';
+import { fixed, joined } from '../html/index.js';
+import type { Op, Program } from '../render/index.js';
+
+const TYPES: Readonly<Record<string, string>> = {
+  png: 'image/png',
+  jpg: 'image/jpeg',
+  jpeg: 'image/jpeg',
+  gif: 'image/gif',
+  webp: 'image/webp',
+  svg: 'image/svg+xml',
+};
+
+/** The media type of a file by its name. */
+export function typeOfName(name: string): string {
+  return TYPES[name.slice(name.lastIndexOf('.') + 1).toLowerCase()] ?? 'application/octet-stream';
+}
+
+/** Bits enough that two pictures of a folder never share a name, in hex. */
+const HASH_SIGNS = 20;
+
+/** What names the contents of an asset in its address: it changes with them, so that caches may keep it for ever. */
+export function assetHash(bytes: Uint8Array): string {
+  return createHash('sha256').update(bytes).digest('hex').slice(0, HASH_SIGNS);
+}
+
+/** The asset that an address names, if it is written out. */
+function assetOf(
+  op: Extract<Op, { op: 'address' }>,
+  project: MailProject,
+): { path: string; bytes: Uint8Array; carried: boolean } | undefined {
+  const texts = op.parts.filter((part) => typeof part === 'string');
+  if (texts.length !== op.parts.length) return undefined;
+  const address = texts.join('').trim();
+  const path = address.replace(/^cid:/, '').replace(/^\.?\//, '');
+  const bytes = project.assets.get(path);
+  return bytes === undefined ? undefined : { path, bytes, carried: address.startsWith('cid:') };
+}
+
+/** Gives pictures of the mail folder their final address: in the mail ("cid:assets/…" in the source), or under their hash. */
+export function placeAssets(ops: readonly Op[], project: MailProject): { ops: Op[]; carried: Program['carried'] } {
+  const carried = new Map<string, Program['carried'][number]>();
+  const { assetUrl } = project.settings;
+  const walk = (list: readonly Op[]): Op[] =>
+    joined(
+      list.map((op): Op => {
+        if (typeof op === 'string') return op;
+        if (op.op === 'if') return { ...op, branches: op.branches.map((one) => ({ ...one, body: walk(one.body) })) };
+        if (op.op === 'each') return { ...op, body: walk(op.body), otherwise: walk(op.otherwise) };
+        const asset = op.op === 'address' ? assetOf(op, project) : undefined;
+        if (asset === undefined) return op;
+        const hash = assetHash(asset.bytes);
+        const name = asset.path.slice(asset.path.lastIndexOf('/') + 1);
+        if (asset.carried) {
+          const id = `${hash}@assets`;
+          carried.set(id, { path: asset.path, id, type: typeOfName(name) });
+          return `cid:${id}`;
+        }
+        return assetUrl === undefined ? op : fixed(`${assetUrl}/${hash}/${encodeURIComponent(name)}`);
+      }),
+    );
+  return { ops: walk(ops), carried: [...carried.values()] };
+}

@@ -1,0 +1,1 @@
+export { readShape, type ReadShape, type Shape } from './shape.js';

@@ -1,0 +1,97 @@
+import { Router } from 'express';
+import { isFault, parseAddress } from '@verbalis/core/mime';
+import { didYouMean } from '@verbalis/core/problems';
+import type { Accept } from '../accept/index.js';
+import type { Clock } from '../clock.js';
+import { OPERATOR_NOTE } from '../editions/index.js';
+import type { Provider } from '../providers/index.js';
+import { invalid, Refusal } from '../refusal.js';
+import type { Signing } from '../signing/index.js';
+import { callerOf, needs } from './access.js';
+import { parse } from './problem.js';
+import { NewDomain, OperatorNote, ProviderTest } from './schemas.js';
+
+export interface SetUpOptions {
+  readonly clock: Clock;
+  readonly accept: Accept;
+  readonly signing: Signing;
+  readonly providers: ReadonlyMap<string, Provider>;
+  /** Hands one mail to a provider at once, outside of the queue. */
+  readonly tryProvider: (provider: Provider, space: string, to: string) => Promise<{ kind: string; detail: string }>;
+  /** Whom to tell what needs a person, by space. */
+  readonly operators: ReadonlyMap<string, string | undefined>;
+}
+
+/** Providers: what there is, and whether each works. */
+export function providersRouter({ providers, tryProvider }: SetUpOptions): Router {
+  const router = Router();
+  const found = (name: string): Provider => {
+    const provider = providers.get(name);
+    if (provider === undefined)
+      throw new Refusal(404, 'unknown-provider', 'There is no such provider', {
+        detail: `No provider "${name}" is configured.`,
+        hint: didYouMean(name, providers.keys()),
+      });
+    return provider;
+  };
+  router.get('/', needs('read'), (_request, response) => {
+    response.json({ providers: [...providers.values()].map(({ name, kind, where }) => ({ name, kind, where })) });
+  });
+  router.post('/:name/test', needs('admin'), async (request, response) => {
+    const provider = found(String(request.params['name']));
+    const { to } = parse(ProviderTest, request.body ?? {});
+    const findings = await provider.examine();
+    let ok = findings.every((one) => one.ok);
+    if (ok && to !== undefined) {
+      const address = parseAddress(to);
+      if (isFault(address)) throw invalid([{ path: 'to', message: address.fault, hint: address.hint }]);
+      const from = performance.now();
+      const outcome = await tryProvider(provider, callerOf(request).space, to);
+      ok = outcome.kind === 'accepted';
+      findings.push({ step: 'mail', ok, milliseconds: Math.round(performance.now() - from), detail: outcome.detail });
+    }
+    response.json({ name: provider.name, kind: provider.kind, where: provider.where, ok, findings });
+  });
+  return router;
+}
+
+/** Sending domains and their keys. */
+export function domainsRouter({ signing, clock }: SetUpOptions): Router {
+  const router = Router();
+  const view = (name: string) => ({ name, records: signing.records(name).map((one) => ({ type: 'TXT' as const, ...one })) });
+  router.get('/', needs('read'), (_request, response) => {
+    response.json({ domains: signing.domains().map(view) });
+  });
+  router.post('/', needs('admin'), (request, response) => {
+    const { name } = parse(NewDomain, request.body);
+    const address = parseAddress(`postmaster@${name}`);
+    if (isFault(address)) throw invalid([{ path: 'name', message: 'is no domain', hint: 'A domain looks like "host.example".' }]);
+    signing.add(address.domain, clock.now());
+    response.status(201).json(view(address.domain));
+  });
+  return router;
+}
+
+/** One call that tells the operator of a space what needs a person. */
+export function operatorNotesRouter({ accept, operators }: SetUpOptions): Router {
+  const router = Router();
+  router.post('/', needs('send'), async (request, response) => {
+    const { subject, text } = parse(OperatorNote, request.body);
+    const { space } = callerOf(request);
+    const operator = operators.get(space);
+    if (operator === undefined)
+      throw new Refusal(409, 'no-operator', 'No operator is set', {
+        detail: `The space "${space}" names no operator.`,
+        hint: 'Set operator: ADDRESS for the space in verbalis.yaml.',
+      });
+    const lines = text.split(/\r\n|\r|\n/).filter((line) => line.trim() !== '');
+    const { message } = await accept(
+      space,
+      { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
+      request.header('idempotency-key'),
+      true,
+    );
+    response.status(202).location(`/v1/messages/${message.id}`).json({ id: message.id });
+  });
+  return router;
+}

@@ -1,0 +1,52 @@
+import { readFileSync } from 'node:fs';
+import type { Logger } from 'pino';
+import type { ProviderSettings } from './config/index.js';
+import { captureProvider, fileProvider, httpProvider, logProvider, smtpProvider, type Provider } from './providers/index.js';
+
+interface Surroundings {
+  readonly helloName: string;
+  /** A path of the configuration, from its folder on. */
+  readonly within: (path: string) => string;
+  readonly log: Logger;
+}
+
+/** The provider that a part of the configuration describes. */
+export function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log }: Surroundings): Provider {
+  switch (settings.kind) {
+    case 'smtp': {
+      const { host, port, tls, user, password, token, waits } = settings;
+      return smtpProvider(name, {
+        host,
+        port,
+        helloName,
+        security: tls.mode,
+        trust: {
+          ca: tls.caFile === undefined ? undefined : readFileSync(within(tls.caFile), 'utf8'),
+          fingerprint: tls.fingerprint,
+          // A connection that need not be secure at all gains nothing from a certificate that nobody knows (RFC 7435).
+          verify: tls.verify && (tls.mode !== 'opportunistic' || user !== undefined || tls.caFile !== undefined),
+          name: tls.name,
+        },
+        credentials: user === undefined ? undefined : token === undefined ? { user, password: password ?? '' } : { user, token },
+        openLogin: settings.openLogin,
+        connections: settings.connections,
+        mailsPerConnection: settings.mailsPerConnection,
+        idleMs: settings.idleSeconds * 1000,
+        waits: {
+          connect: waits.connectSeconds * 1000,
+          reply: waits.replySeconds * 1000,
+          content: waits.contentSeconds * 1000,
+          verdict: waits.verdictSeconds * 1000,
+        },
+      });
+    }
+    case 'http':
+      return httpProvider(name, settings);
+    case 'file':
+      return fileProvider(name, settings.mbox === undefined ? { folder: within(settings.folder ?? '') } : { mbox: within(settings.mbox) });
+    case 'log':
+      return logProvider(name, log);
+    case 'capture':
+      return captureProvider();
+  }
+}

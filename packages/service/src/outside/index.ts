@@ -1,0 +1,1 @@
+export { outsideAgent, OutsideFault, fetchOutside, isInside, type OutsideRules } from './outside.js';

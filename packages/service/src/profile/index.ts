@@ -1,0 +1,1 @@
+export { HttpProfile, meaningOfStatus, readProfile, type ReadProfile } from './profile.js';

@@ -1,0 +1,1 @@
+export { signing, type Signing } from './signing.js';
