@@ -18,7 +18,9 @@ export function canonicalBodyHash(chunks: Iterable<Uint8Array>): string {
   // Line ends are held back until something follows them.
   const held = { ends: 0, begun: false };
   const take = (text: string): void => {
-    const clean = /[ \t]/.test(text) ? text.replace(/[ \t]+/g, ' ').replace(/ (?=\r\n)/g, '') : text;
+    // A single space stays as it is, so only what changes is looked for.
+    const single = text.includes('  ') || text.includes('\t') ? text.replace(/[ \t]+/g, ' ') : text;
+    const clean = single.includes(' \r\n') ? single.replaceAll(' \r\n', '\r\n') : single;
     let stop = clean.length;
     while (clean.endsWith('\r\n', stop)) stop -= 2;
     if (stop > 0) {

@@ -8,9 +8,8 @@ export function crlf(text: string): string {
 
 const HEX = Array.from({ length: 256 }, (_, byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`);
 
-// What a line may hold as it is; "=" is always encoded.
-const SAFE = /^[\t\x20-\x3C\x3E-\x7E]*$/;
-const UNSAFE = /[^\t\x20-\x3C\x3E-\x7E]/g;
+// What a text may not hold as it is, beside line ends.
+const UNSAFE = /[^\t\r\n\x20-\x3C\x3E-\x7E]/g;
 
 /** Where a line may be cut before `end`: not within "=XX". */
 function cutBefore(text: string, end: number): number {
@@ -20,50 +19,65 @@ function cutBefore(text: string, end: number): number {
 
 /** "From " and a lone dot at the start of a line are changed by some relays on the way. */
 function guarded(line: string): string {
+  const first = line.charCodeAt(0);
+  if (first !== 46 && first !== 70) return line;
   if (line.startsWith('.')) return `=2E${line.slice(1)}`;
   return line.startsWith('From ') ? `=46${line.slice(1)}` : line;
 }
 
-/** Quoted-printable of a text in UTF-8 (RFC 2045 6.7); line ends become CRLF. */
-export function quotedPrintable(text: string): string {
-  const out: string[] = [];
+/** Bytes that quoted-printable may hold, line ends as they were. */
+function escaped(bytes: Buffer): string {
+  return bytes.toString('latin1').replace(UNSAFE, (char) => HEX[char.charCodeAt(0)] ?? '');
+}
+
+/** Sets escaped text in lines (RFC 2045 6.7); line ends become CRLF. */
+function inLines(text: string): string {
+  let out = '';
   for (const source of text.split(/\r\n|\r|\n/)) {
-    const bytes = SAFE.test(source) ? source : Buffer.from(source, 'utf8').toString('latin1');
-    let line = bytes === source && SAFE.test(source) ? source : bytes.replace(UNSAFE, (char) => HEX[char.charCodeAt(0)] ?? '');
+    let line = source;
     // White space at the end of a line gets lost on the way.
-    const last = line.at(-1);
-    if (last === ' ' || last === '\t') line = line.slice(0, -1) + (HEX[last.charCodeAt(0)] ?? '');
+    const last = line.charCodeAt(line.length - 1);
+    if (last === 32 || last === 9) line = line.slice(0, -1) + (HEX[last] ?? '');
     line = guarded(line);
     while (line.length >= LINE) {
       const end = cutBefore(line, LINE - 1);
-      out.push(`${line.slice(0, end)}=`);
+      out += `${line.slice(0, end)}=\r\n`;
       line = guarded(line.slice(end));
     }
-    out.push(line);
+    out += `${line}\r\n`;
   }
-  return out.join('\r\n');
+  return out.slice(0, -2);
 }
 
-export function base64Lines(bytes: Uint8Array): string {
-  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-    .toString('base64')
-    .replace(/.{76}(?=.)/g, '$&\r\n');
+function base64Lines(bytes: Buffer): string {
+  return bytes.toString('base64').replace(/.{76}(?=.)/g, '$&\r\n');
 }
 
 export type TransferEncoding = '7bit' | 'quoted-printable' | 'base64';
 
-/** The smallest encoding that is right for a text in UTF-8. */
-export function bestEncoding(text: string): TransferEncoding {
-  if (/^[\t\r\n\x20-\x7E]*$/.test(text) && !/[^\r\n]{999}|^(?:From |\.$)/m.test(text)) return '7bit';
-  const bytes = Buffer.from(text, 'utf8');
-  let coded = 0;
-  for (const byte of bytes) if (byte > 126 || byte === 61 || (byte < 32 && byte !== 9 && byte !== 10 && byte !== 13)) coded += 1;
-  return bytes.length + coded * 2 <= (bytes.length * 4) / 3 ? 'quoted-printable' : 'base64';
+/** Longest line of 7bit text, without CRLF (RFC 5322 2.1.1). */
+const MAX_LINE = 998;
+
+function hasLongLine(text: string): boolean {
+  let from = 0;
+  for (let end = text.indexOf('\n'); end !== -1; end = text.indexOf('\n', from)) {
+    if (end - from > MAX_LINE) return true;
+    from = end + 1;
+  }
+  return text.length - from > MAX_LINE;
 }
 
-export function encodeText(text: string, encoding: TransferEncoding): string {
-  if (encoding === '7bit') return crlf(text);
-  return encoding === 'base64' ? base64Lines(Buffer.from(crlf(text), 'utf8')) : quotedPrintable(text);
+// Lines that some relays change on the way.
+const FRAGILE = /(?:^|[\r\n])(?:From |\.(?:[\r\n]|$))/;
+
+/** A text in the smallest encoding that is right for it. Line ends become CRLF. */
+export function encodeText(text: string): { readonly encoding: TransferEncoding; readonly body: string } {
+  const ascii = !/[^\t\r\n\x20-\x7E]/.test(text);
+  if (ascii && !hasLongLine(text) && !FRAGILE.test(text)) return { encoding: '7bit', body: crlf(text) };
+  const bytes = Buffer.from(text, 'utf8');
+  const coded = escaped(bytes);
+  if (coded.length <= (bytes.length * 4) / 3) return { encoding: 'quoted-printable', body: inLines(coded) };
+  return { encoding: 'base64', body: base64Lines(Buffer.from(crlf(text), 'utf8')) };
 }
 
 /** Reads a body by its Content-Transfer-Encoding; broken ones as far as they make sense. */

@@ -4,9 +4,12 @@ const MAX_WORD = 75;
 const Q_PLAIN = /[A-Za-z0-9!*+/-]/;
 
 function q(char: string): string {
-  if (Q_PLAIN.test(char)) return char;
+  // ASCII that stands for itself, by far the most.
+  if (char < '\u007F' && Q_PLAIN.test(char)) return char;
   if (char === ' ') return '_';
-  return [...new TextEncoder().encode(char)].map((byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`).join('');
+  let out = '';
+  for (const byte of Buffer.from(char, 'utf8')) out += `=${byte < 16 ? '0' : ''}${byte.toString(16).toUpperCase()}`;
+  return out;
 }
 
 /**
@@ -15,10 +18,12 @@ function q(char: string): string {
  * @param first room for the first word, which stands behind its field's name
  */
 export function encodeWords(text: string, first = MAX_WORD): string[] {
-  const clean = text.toWellFormed();
-  const bytes = new TextEncoder().encode(clean).length;
+  const chars = [...text.toWellFormed()];
+  const coded = chars.map(q);
+  const sizes = chars.map((char) => (char.length === 1 && char < '\u0080' ? 1 : Buffer.byteLength(char)));
+  const bytes = sizes.reduce((sum, size) => sum + size, 0);
+  const useQ = coded.reduce((sum, one) => sum + one.length, 0) <= Math.ceil(bytes / 3) * 4;
   const roomOf = (word: number): number => (word === 0 ? Math.min(first, MAX_WORD) : MAX_WORD) - '=?UTF-8?Q??='.length;
-  const useQ = [...clean].reduce((sum, char) => sum + q(char).length, 0) <= Math.ceil(bytes / 3) * 4;
   const out: string[] = [];
   let piece = '';
   let size = 0;
@@ -28,14 +33,14 @@ export function encodeWords(text: string, first = MAX_WORD): string[] {
     piece = '';
     size = 0;
   };
-  for (const char of clean) {
-    const room = roomOf(out.length);
-    const cost = useQ ? q(char).length : Buffer.byteLength(char);
-    const full = useQ ? size + cost > room : Math.ceil((size + cost) / 3) * 4 > room;
+  chars.forEach((char, i) => {
+    const shown = useQ ? (coded[i] ?? '') : char;
+    const cost = useQ ? shown.length : (sizes[i] ?? 0);
+    const full = useQ ? size + cost > roomOf(out.length) : Math.ceil((size + cost) / 3) * 4 > roomOf(out.length);
     if (full) close();
-    piece += useQ ? q(char) : char;
+    piece += shown;
     size += cost;
-  }
+  });
   close();
   return out;
 }

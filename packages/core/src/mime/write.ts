@@ -1,7 +1,7 @@
 import { needsUtf8, type Mailbox } from './addresses.js';
 import { base64Of, bytesOf, joinedBytes, wholeOf, type Bytes } from './body.js';
 import { dateField, field, HeaderFault, mailboxField, parameter, unstructured } from './fields.js';
-import { bestEncoding, crlf, encodeText } from './transfer.js';
+import { crlf, encodeText } from './transfer.js';
 
 /** A file in a mail. */
 export interface MailFile {
@@ -66,11 +66,11 @@ interface Entity {
 
 function textEntity(subtype: string, text: string, more = ''): Entity {
   const clean = text.toWellFormed().replaceAll('\0', '');
-  const encoding = bestEncoding(clean);
+  const { encoding, body } = encodeText(clean);
   const charset = encoding === '7bit' ? 'us-ascii' : 'utf-8';
   return {
     head: field('Content-Type', `text/${subtype}; charset=${charset}${more}`) + field('Content-Transfer-Encoding', encoding),
-    body: bytesOf(Buffer.from(encodeText(clean, encoding), 'latin1')),
+    body: bytesOf(Buffer.from(body, 'latin1')),
   };
 }
 
