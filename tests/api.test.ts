@@ -39,7 +39,7 @@ describe('bad requests are refused with every fault at once, and nothing is stor
   // body, the paths of the faults, a piece of message or hint
   const cases: [string, unknown, string[], string][] = [
     ['wrong types', { template: 7, to: 'asa@post.example', data: [] }, ['template', 'to', 'data'], 'must be of type'],
-    ['missing fields', {}, ['template', 'to'], 'is missing'],
+    ['missing fields', {}, ['to'], 'is missing'],
     ['an unknown field', { ...good, subjekt: 'x', referense: 'y' }, ['subjekt', 'referense'], 'Did you mean "reference"?'],
     ['no recipients', { ...good, to: [] }, ['to'], 'at least one'],
     ['a line break in an address', { ...good, to: ['asa@post.example\r\nBcc: x@y.example'] }, ['to[0]'], 'line break'],

@@ -84,6 +84,41 @@ function program(run: (action: Action) => Promise<void>): Command {
     run(async (output) => (await import('./commands/send.js')).send(connect(options), template, options, output)),
   );
 
+  type Remote = { json?: boolean } & Parameters<typeof connect>[0];
+  example(
+    remote(root.command('cancel <message>').description('send: call a message back, as far as it has not gone')),
+    'verbalis cancel m01k…',
+  ).action((id: string, options: Remote) =>
+    run(async (output) => (await import('./commands/queue.js')).cancelMessage(connect(options), id, options, output)),
+  );
+  example(
+    remote(root.command('publish <mailfolder>').description('send: check a mail folder and make it the space’s edition')),
+    'verbalis publish demo/mail',
+  ).action((folder: string, options: Remote) =>
+    run(async (output) => (await import('./commands/editions.js')).publish(connect(options), folder, options, output)),
+  );
+  const editions = root.command('editions').description('send: publications of a space');
+  example(remote(editions.command('list').description('newest first')), 'verbalis editions list').action((options: Remote) =>
+    run(async (output) => (await import('./commands/editions.js')).listEditions(connect(options), options, output)),
+  );
+  example(remote(editions.command('show <number>').description('its files')), 'verbalis editions show 3').action(
+    (number: string, options: Remote) =>
+      run(async (output) => (await import('./commands/editions.js')).showEdition(connect(options), number, options, output)),
+  );
+  example(
+    remote(editions.command('diff <from> <to>').description('what differs; ends with 1 when something does')),
+    'verbalis editions diff 2 3',
+  ).action((from: string, to: string, options: Remote) =>
+    run(async (output) => (await import('./commands/editions.js')).diffEditions(connect(options), from, to, options, output)),
+  );
+  example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
+    (number: string, options: Remote) =>
+      run(async (output) => (await import('./commands/editions.js')).useEdition(connect(options), number, options, output)),
+  );
+  example(remote(root.command('queue').description('track: what waits')), 'verbalis queue').action((options: Remote) =>
+    run(async (output) => (await import('./commands/queue.js')).showQueue(connect(options), options, output)),
+  );
+
   const messages = root.command('messages').description('track: messages and what became of them');
   example(
     remote(
@@ -111,6 +146,8 @@ function program(run: (action: Action) => Promise<void>): Command {
       .command('serve')
       .description('set up: run the service')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
+      .option('--workers <n>', 'processes that work on the queue (1)')
+      .addOption(new Option('--worker <name>', 'only work on the queue').hideHelp())
       .option('--json', 'say where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./commands/serve.js')).serve(options, output)));
@@ -130,6 +167,23 @@ function program(run: (action: Action) => Promise<void>): Command {
     'verbalis providers test north-relay --to asa@post.example',
   ).action((name: string, options: { to?: string; json?: boolean } & Parameters<typeof connect>[0]) =>
     run(async (output) => (await import('./commands/providers.js')).testProvider(connect(options), name, options, output)),
+  );
+
+  for (const verb of ['pause', 'resume'] as const) {
+    const words = verb === 'pause' ? 'give a provider no more mail' : 'give a provider mail again';
+    example(remote(providers.command(`${verb} <name>`).description(words)), `verbalis providers ${verb} north-relay`).action(
+      (name: string, options: Remote) =>
+        run(async (output) => (await import('./commands/queue.js')).pauseProvider(connect(options), name, verb === 'pause', output)),
+    );
+  }
+  example(
+    root
+      .command('backup <file>')
+      .description('set up: copy the database, also of a running service')
+      .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
+    'verbalis backup /var/backups/verbalis.sqlite',
+  ).action((file: string, options: { config?: string }) =>
+    run(async (output) => (await import('./commands/backup.js')).backup(file, options, output)),
   );
 
   const domains = root.command('domains').description('set up: sending domains and the keys that sign their mail');

@@ -90,6 +90,149 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/messages/batch': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Accept up to 1,000 messages
+     * @description The idempotency key stands for the batch: an entry that was accepted under it is not accepted again.
+     */
+    post: operations['sendBatch'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/messages/{id}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Call a message back, as far as it has not gone */
+    post: operations['cancelMessage'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/messages/{id}/reschedule': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Set another time for what has not gone */
+    post: operations['rescheduleMessage'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/queue': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What waits */
+    get: operations['getQueue'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/editions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Editions of the space, newest first */
+    get: operations['listEditions'];
+    put?: never;
+    /**
+     * Publish a mail folder
+     * @description Contents that the service has need not be sent: the answer names what is missing.
+     */
+    post: operations['publish'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/editions/use': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Switch to another edition */
+    post: operations['useEdition'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/editions/{number}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One edition with its files */
+    get: operations['getEdition'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/editions/{number}/diff/{other}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What differs between two editions */
+    get: operations['diffEditions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/uploads': {
     parameters: {
       query?: never;
@@ -223,15 +366,23 @@ export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
     NewMessage: {
-      /** @description Name of a template of the space’s current edition. */
-      template: string;
+      /** @description Name of a template of the space’s current edition. Left out: the mail itself is given. */
+      template?: string;
+      subject?: string;
+      html?: string;
+      text?: string;
+      /** @description Of a mail without a template. */
+      topic?: string;
+      /** @description When to send: an instant, or a clock time in timeZone; up to a year ahead. */
+      notBefore?: string;
+      /** @description After this it is not sent any more. */
+      expiresAt?: string;
+      /** @description IANA zone of clock times; the mail folder’s when left out. */
+      timeZone?: string;
       /** @description Each recipient gets a delivery of their own. */
       to: components['schemas']['Recipient'][];
-      /**
-       * @description Data that fits the template’s data schema.
-       * @default {}
-       */
-      data: {
+      /** @description Data that fits the template’s data schema. */
+      data?: {
         [key: string]: unknown;
       };
       cc?: components['schemas']['Recipient'][];
@@ -286,6 +437,40 @@ export interface components {
      * @enum {string}
      */
     State: 'queued' | 'delayed' | 'accepted' | 'delivered' | 'failed' | 'complained' | 'withheld' | 'expired' | 'canceled';
+    NewBatch: {
+      /** @description For all entries that name none. */
+      template?: string;
+      /**
+       * @description all: none is taken unless all can be.
+       * @default each
+       * @enum {string}
+       */
+      mode: 'all' | 'each';
+      /** @description Each as for POST /v1/messages. */
+      messages: {
+        [key: string]: unknown;
+      }[];
+    };
+    Rescheduling: {
+      notBefore: string;
+      timeZone?: string;
+    };
+    NewEdition: {
+      /** @description Path to SHA-256 of its contents. */
+      manifest: {
+        [key: string]: string;
+      };
+      /**
+       * @description Contents in base64 that the service does not have yet.
+       * @default {}
+       */
+      contents: {
+        [key: string]: string;
+      };
+    };
+    UseEdition: {
+      number: number;
+    };
     ProviderTest: {
       /** @description An address that gets a test mail. */
       to?: string;
@@ -405,6 +590,8 @@ export interface components {
     Delivery: {
       id: string;
       address: string;
+      /** @description Whom the app meant, where the space’s rules sent it elsewhere. */
+      intended?: string;
       state: components['schemas']['State'];
       cause?: components['schemas']['Cause'];
       /** @description What became of it, in words. */
@@ -460,6 +647,81 @@ export interface components {
       /** @description Bytes of the whole mail. */
       size: number;
     };
+    Batch: {
+      accepted: number;
+      refused: number;
+      results: {
+        index: number;
+        id?: string;
+        problems?: {
+          path: string;
+          message: string;
+          hint?: string;
+        }[];
+      }[];
+    };
+    Change: {
+      /** @description Deliveries that were changed. */
+      changed: string[];
+      /** @description Deliveries for which it came too late. */
+      late: string[];
+    };
+    Queue: {
+      waiting: number;
+      due: number;
+      /** Format: date-time */
+      oldest?: string;
+      lanes: {
+        /** @enum {string} */
+        priority: 'essential' | 'optional';
+        topic?: string;
+        state: string;
+        waiting: number;
+        due: number;
+        /** Format: date-time */
+        oldest: string;
+      }[];
+      lastHour: {
+        provider: string;
+        outcome: string;
+        attempts: number;
+      }[];
+    };
+    EditionList: {
+      editions: components['schemas']['Edition'][];
+    };
+    Edition: {
+      number: number;
+      hash: string;
+      /** Format: date-time */
+      createdAt: string;
+      files: number;
+      inUse: boolean;
+    };
+    Publication: {
+      missing: string[];
+      edition?: components['schemas']['Edition'];
+      changes: components['schemas']['FileChange'][];
+    };
+    FileChange: {
+      path: string;
+      /** @enum {string} */
+      change: 'added' | 'changed' | 'removed';
+    };
+    EditionDetail: {
+      number: number;
+      hash: string;
+      /** Format: date-time */
+      createdAt: string;
+      files: number;
+      inUse: boolean;
+      manifest: {
+        [key: string]: string;
+      };
+    };
+    EditionDiff: {
+      changes: components['schemas']['FileChange'][];
+    };
     Upload: {
       id: string;
       name: string;
@@ -475,6 +737,10 @@ export interface components {
       /** @enum {string} */
       kind: 'smtp' | 'http' | 'capture' | 'file' | 'log';
       where: string;
+      /** @enum {string} */
+      state: 'working' | 'resting' | 'paused';
+      /** Format: date-time */
+      until?: string;
     };
     ProviderReport: {
       name: string;
@@ -719,6 +985,314 @@ export interface operations {
         };
         content: {
           'message/rfc822': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sendBatch: {
+    parameters: {
+      query?: never;
+      header?: {
+        'Idempotency-Key'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewBatch'];
+      };
+    };
+    responses: {
+      /** @description What became of each. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Batch'];
+        };
+      };
+      /** @description None was taken. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Batch'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  cancelMessage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What could be called back. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Change'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  rescheduleMessage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Rescheduling'];
+      };
+    };
+    responses: {
+      /** @description What was changed. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Change'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getQueue: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description By topic and state. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Queue'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listEditions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description All of them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EditionList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  publish: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewEdition'];
+      };
+    };
+    responses: {
+      /** @description Nothing differs, or contents are missing. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Publication'];
+        };
+      };
+      /** @description A new edition is in use. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Publication'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  useEdition: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['UseEdition'];
+      };
+    };
+    responses: {
+      /** @description It is in use. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Edition'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getEdition: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The edition. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EditionDetail'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  diffEditions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: string;
+        other: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description By file. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EditionDiff'];
         };
       };
       /** @description Refused: why, and what to do. */

@@ -38,9 +38,13 @@ export interface SendOptions {
 /** Data of templates by name, as `verbalis types` writes it. Without it, any template takes any data. */
 export type AnyTemplates = Record<string, Record<string, unknown>>;
 
-/** A message whose data fits its template. */
-export type MessageOf<T> = { [N in keyof T & string]: Omit<NewMessage, 'template' | 'data'> & { template: N; data: T[N] } }[keyof T &
-  string];
+/** A mail that the app has made itself. */
+export type ReadyMessage = Omit<NewMessage, 'template' | 'data'> & { template?: never; data?: never; subject: string };
+
+/** A message whose data fits its template, or a mail without one. Without types of templates: any. */
+export type MessageOf<T> = string extends keyof T
+  ? NewMessage
+  : { [N in keyof T & string]: Omit<NewMessage, 'template' | 'data'> & { template: N; data: T[N] } }[keyof T & string] | ReadyMessage;
 
 export type Client<T extends object = AnyTemplates> = ReturnType<typeof createClient<T>>;
 
@@ -111,8 +115,20 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
   return {
     messages: {
       /** Asks for a message. Resolves when it is on the service's disk. */
-      send: (message: MessageOf<T>, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<MessageSummary> =>
+      send: (message: MessageOf<NoInfer<T>>, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<MessageSummary> =>
         json('POST', '/v1/messages', { body: message, headers: { 'idempotency-key': idempotencyKey }, repeatable: true }),
+      /** Asks for up to 1,000 messages; says of each what became of it. */
+      sendBatch: async (
+        batch: Schemas['NewBatch'],
+        { idempotencyKey = crypto.randomUUID() }: SendOptions = {},
+      ): Promise<Schemas['Batch']> =>
+        json('POST', '/v1/messages/batch', { body: batch, headers: { 'idempotency-key': idempotencyKey }, repeatable: true }),
+      /** Calls a message back, as far as it has not gone. */
+      cancel: (id: string): Promise<Schemas['Change']> =>
+        json('POST', `/v1/messages/${encodeURIComponent(id)}/cancel`, { repeatable: true }),
+      /** Sets another time for what has not gone. */
+      reschedule: (id: string, wanted: Schemas['Rescheduling']): Promise<Schemas['Change']> =>
+        json('POST', `/v1/messages/${encodeURIComponent(id)}/reschedule`, { body: wanted, repeatable: true }),
       /** A page of messages, newest first. */
       list: (filter: ListFilter = {}): Promise<MessageList> => json('GET', `/v1/messages${query(filter)}`, read),
       /** One message with all that is known of its deliveries. */
@@ -131,7 +147,23 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
           repeatable: false,
         }),
     },
+    queue: (): Promise<Schemas['Queue']> => json('GET', '/v1/queue', read),
+    editions: {
+      list: (): Promise<Schemas['EditionList']> => json('GET', '/v1/editions', read),
+      get: (number: number): Promise<Schemas['EditionDetail']> => json('GET', `/v1/editions/${number}`, read),
+      diff: (from: number, to: number): Promise<Schemas['EditionDiff']> => json('GET', `/v1/editions/${from}/diff/${to}`, read),
+      /** Publishes files by their hashes; the answer names contents that must come along. */
+      publish: (wanted: Schemas['NewEdition']): Promise<Schemas['Publication']> =>
+        json('POST', '/v1/editions', { body: wanted, repeatable: true }),
+      use: (number: number): Promise<Schemas['Edition']> => json('POST', '/v1/editions/use', { body: { number }, repeatable: true }),
+    },
     providers: {
+      pause: async (name: string): Promise<void> => {
+        await call('POST', `/v1/providers/${encodeURIComponent(name)}/pause`, { repeatable: true });
+      },
+      resume: async (name: string): Promise<void> => {
+        await call('POST', `/v1/providers/${encodeURIComponent(name)}/resume`, { repeatable: true });
+      },
       list: (): Promise<Schemas['ProviderList']> => json('GET', '/v1/providers', read),
       /** Looks into a provider step by step; with `to`, also sends a test mail. */
       test: (name: string, wanted: Schemas['ProviderTest'] = {}): Promise<ProviderReport> =>

@@ -1,24 +1,23 @@
+import { existsSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { isAbsolute, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule } from '@verbalis/core/delivery';
-import { pino, type DestinationStream } from 'pino';
+import { pino, type DestinationStream, type Logger } from 'pino';
 import { acceptor } from './accept/index.js';
 import { SYSTEM_CLOCK, type Clock } from './clock.js';
-import { readSecrets, type ReadConfig, type Settings } from './config/index.js';
-import { Dispatcher } from './dispatch/index.js';
+import { readSecrets, type ReadConfig } from './config/index.js';
 import { editionCache, EditionError } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
-import { returnIntake } from './intake/index.js';
+import { listenSubmission, returnIntake } from './intake/index.js';
+import { retention } from './watch/index.js';
 import { signMail } from '@verbalis/core/dkim';
 import { addressText, isFault, mailBytes, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
 import { replyText } from '@verbalis/core/smtp';
 import { composeMail } from './dispatch/index.js';
-import { captureProvider, type Provider } from './providers/index.js';
-import { makeProvider } from './make-provider.js';
-import { signing } from './signing/index.js';
+import type { Provider } from './providers/index.js';
+import { dispatching } from './dispatching.js';
 import { openStore } from './store/index.js';
 
 /** Why the service could not start, in words for the one who starts it. */
@@ -26,17 +25,26 @@ export class StartError extends Error {
   override name = 'StartError';
 }
 
+export type { Clock } from './clock.js';
+
 export interface StartOptions {
   readonly config: ReadConfig;
   readonly operatorSecret?: string | undefined;
   readonly clock?: Clock;
   readonly logTo?: DestinationStream;
+  /** How many processes work on the queue. */
+  readonly workers?: number;
 }
 
 export interface Service {
   /** Where it is reached: http://127.0.0.1:8620 */
   readonly url: string;
   readonly returnsPort: number;
+  readonly submissionPort: number | undefined;
+  /** Copies the running database to a file. */
+  readonly backup: (file: string) => Promise<void>;
+  /** A worker is gone: what it had is free again. */
+  readonly workerGone: (name: string) => void;
   /** An address that opens the console, once. */
   readonly signInUrl: string;
   readonly operatorSecret: string;
@@ -46,19 +54,6 @@ export interface Service {
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../console/dist', import.meta.url));
 
-function retryRule(rule: NonNullable<Settings['dispatch']['retry']>): RetryRule {
-  return { first: rule.firstSeconds * 1000, growth: rule.growth, most: rule.mostSeconds * 1000 };
-}
-
-function retryPlan(dispatch: Settings['dispatch']): RetryPlan {
-  const own = Object.entries(dispatch.retryByCause).map(([cause, rule]) => [cause as Cause, retryRule(rule)] as const);
-  return {
-    usual: dispatch.retry === undefined ? USUAL_RETRIES.usual : retryRule(dispatch.retry),
-    byCause: { ...USUAL_RETRIES.byCause, ...Object.fromEntries(own) },
-    attempts: dispatch.attempts ?? USUAL_RETRIES.attempts,
-  };
-}
-
 function portFault(error: unknown, option: string, host: string, port: number): StartError {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'EADDRINUSE') return new StartError(`Port ${port} on ${host} is in use. Set another as ${option}, or end what uses it.`);
@@ -67,19 +62,23 @@ function portFault(error: unknown, option: string, host: string, port: number): 
   return new StartError(`Cannot listen on ${host}:${port} (${option}): ${error instanceof Error ? error.message : String(error)}`);
 }
 
+function makeLog(level: string, logTo: DestinationStream | undefined): Logger {
+  return pino(
+    {
+      level: level,
+      base: undefined,
+      redact: { paths: ['*.password', '*.secret', '*.key', 'authorization', 'cookie'], censor: '…' },
+    },
+    logTo ?? pino.destination({ dest: 2, sync: true }),
+  );
+}
+
 /** Wires the service together and starts it: the only place that constructs things. @throws StartError */
 export async function startService(options: StartOptions): Promise<Service> {
   const { settings, folder } = options.config;
   const clock = options.clock ?? SYSTEM_CLOCK;
   const within = (path: string): string => (isAbsolute(path) ? path : join(folder, path));
-  const log = pino(
-    {
-      level: settings.log.level,
-      base: undefined,
-      redact: { paths: ['*.password', '*.secret', '*.key', 'authorization', 'cookie'], censor: '…' },
-    },
-    options.logTo ?? pino.destination({ dest: 2, sync: true }),
-  );
+  const log = makeLog(settings.log.level, options.logTo);
   const secrets = readSecrets(within(settings.secretsFile), options.operatorSecret);
   const store = openStore(within(settings.databaseFile));
   const closing: (() => void | Promise<void>)[] = [store.close];
@@ -94,38 +93,23 @@ export async function startService(options: StartOptions): Promise<Service> {
 
     const editions = editionCache(store);
     for (const [name, space] of Object.entries(settings.spaces)) {
-      const { row } = editions.publish(name, await readMailFolder(within(space.mailFolder)), now);
-      log.info({ space: name, mode: space.mode, edition: row.number }, 'space ready');
+      // Without a folder, a space has what is published to it.
+      const row =
+        space.mailFolder === undefined
+          ? store.editions.current(name)
+          : editions.publish(name, await readMailFolder(within(space.mailFolder)), now).row;
+      log.info({ space: name, mode: space.mode, edition: row?.number }, 'space ready');
     }
 
-    const providers = new Map<string, Provider>();
-    for (const [name, provider] of Object.entries(settings.providers))
-      providers.set(name, makeProvider(name, provider, { helloName: settings.helloName, within, log }));
-    const capture = captureProvider();
-    const returnSecret = secrets.keyFor('returns');
-    const keys = signing(store, secrets.keyFor('signing'));
-    const composing = { store, editions, keysFor: (domain: string) => keys.keysFor(domain) };
-    const dispatcher = new Dispatcher({
-      ...composing,
-      outside: {
-        allow: settings.outside.allow,
-        waitMs: settings.outside.waitSeconds * 1000,
-        mostBytes: settings.limits.attachmentBytes,
-      },
+    const { dispatcher, providers, traffic, keys, composing, returnSecret } = dispatching({
+      settings,
+      within,
+      store,
+      editions,
+      secrets,
       clock,
       log,
-      retries: retryPlan(settings.dispatch),
-      concurrency: settings.dispatch.concurrency,
-      leaseMs: settings.dispatch.leaseSeconds * 1000,
-      returnDomain: settings.returns.domain,
-      returnSecret,
-      route: (name, attempt) => {
-        const space = settings.spaces[name];
-        // A capturing space never reaches a provider, whatever else is configured.
-        if (space === undefined || space.mode === 'capture') return space === undefined ? undefined : capture;
-        return providers.get(space.route[(attempt - 1) % space.route.length] ?? '');
-      },
-      random: Math.random,
+      workers: options.workers ?? 1,
     });
     closing.push(async () => {
       await dispatcher.stop();
@@ -145,7 +129,9 @@ export async function startService(options: StartOptions): Promise<Service> {
     });
     closing.push(listener.close);
 
+    closing.push(retention({ store, clock, log, ...settings.keep }));
     let ready = true;
+    let submissionPort: number | undefined;
     const spaces = new Map(Object.entries(settings.spaces).map(([name, { mode }]) => [name, { mode }]));
     const accept = acceptor({
       store,
@@ -191,6 +177,22 @@ export async function startService(options: StartOptions): Promise<Service> {
       const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
       return { kind: outcome.kind, detail };
     };
+    if (settings.submission.port !== undefined) {
+      const { host: submitHost, port: submitPort } = settings.submission;
+      const submission = await listenSubmission(submitHost, submitPort, {
+        store,
+        accept,
+        log,
+        name: settings.helloName,
+        maxBytes: settings.limits.bodyBytes,
+        maxRecipients: settings.limits.recipients,
+        spaces: new Set(Object.keys(settings.spaces)),
+      }).catch((error: unknown) => {
+        throw portFault(error, 'submission.port (VERBALIS_SUBMISSION_PORT)', submitHost, submitPort);
+      });
+      submissionPort = submission.port;
+      closing.push(submission.close);
+    }
     const app = makeApp({
       store,
       clock,
@@ -198,6 +200,8 @@ export async function startService(options: StartOptions): Promise<Service> {
       accept,
       editions,
       signing: keys,
+      traffic,
+      wake: dispatcher.wake,
       providers,
       tryProvider,
       operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
@@ -237,6 +241,13 @@ export async function startService(options: StartOptions): Promise<Service> {
     return {
       url,
       returnsPort: listener.port,
+      submissionPort,
+      workerGone: (name) => {
+        const count = store.deliveries.recover(clock.now(), name);
+        log.warn({ worker: name, attempts: count }, 'a worker ended; what it had goes on');
+        dispatcher.wake();
+      },
+      backup: (file) => store.housekeeping.backup(file),
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,
       stop: undo,
@@ -245,5 +256,47 @@ export async function startService(options: StartOptions): Promise<Service> {
     await undo();
     if (error instanceof EditionError || error instanceof FolderError) throw new StartError(error.message);
     throw error;
+  }
+}
+
+/** Works on the queue of a service that runs beside it, and does nothing else. @throws StartError */
+export function startWorker(options: StartOptions & { readonly name: string }): { readonly stop: () => Promise<void> } {
+  const { settings, folder } = options.config;
+  const clock = options.clock ?? SYSTEM_CLOCK;
+  const within = (path: string): string => (isAbsolute(path) ? path : join(folder, path));
+  const log = makeLog(settings.log.level, options.logTo);
+  const store = openStore(within(settings.databaseFile));
+  const secrets = readSecrets(within(settings.secretsFile), undefined);
+  const editions = editionCache(store);
+  const { dispatcher, providers } = dispatching({
+    settings,
+    within,
+    store,
+    editions,
+    secrets,
+    clock,
+    log,
+    workers: options.workers ?? 1,
+    worker: options.name,
+  });
+  dispatcher.start();
+  return {
+    stop: async () => {
+      await dispatcher.stop();
+      for (const provider of providers.values()) provider.close();
+      store.close();
+    },
+  };
+}
+
+/** Copies the database, also while a service runs on it. */
+export async function backupDatabase({ settings, folder }: ReadConfig, file: string): Promise<void> {
+  const path = isAbsolute(settings.databaseFile) ? settings.databaseFile : join(folder, settings.databaseFile);
+  if (!existsSync(path)) throw new StartError(`There is no database at ${path}.`);
+  const store = openStore(path);
+  try {
+    await store.housekeeping.backup(file);
+  } finally {
+    store.close();
   }
 }

@@ -8,8 +8,8 @@ export async function listProviders(client: Client, { json = false }: { json?: b
   else
     output.out(
       tableText(
-        [{ title: 'name' }, { title: 'kind' }, { title: 'where' }],
-        providers.map((one) => [one.name, one.kind, one.where]),
+        [{ title: 'name' }, { title: 'kind' }, { title: 'state' }, { title: 'where' }],
+        providers.map((one) => [one.name, one.kind, one.state, one.where]),
         output.color,
       ),
     );

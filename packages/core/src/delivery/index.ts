@@ -4,3 +4,6 @@ export { FACT_KINDS, STATES, type Fact, type FactKind, type FactSource, type Sta
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
 export { deciding, isSettled, PRECEDENCE, stateOf } from './state.js';
 export { tell, type Story, type StoryInput } from './story.js';
+export { isNamed } from './recipients.js';
+export { ceilingOf, Traffic, type Choice, type RouteEntry, type TrafficLimits, type WarmUp } from './traffic.js';
+export { instantOf } from './when.js';

@@ -26,6 +26,8 @@ export function isLocale(tag: string): boolean {
 const Topic = z.strictObject({
   label: z.string().min(1),
   purpose: z.enum(['essential', 'optional']),
+  /** After so many seconds a mail of this topic is not sent any more. */
+  lifetimeSeconds: z.int().min(1).optional(),
 });
 
 /** What `mail.yaml` holds. */
@@ -67,7 +69,7 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
     if (issue.code === 'unrecognized_keys') {
       for (const key of issue.keys) {
         const at = placeOf(document.contents, [...issue.path, key], source);
-        const known = issue.path.length === 0 ? Object.keys(MailSettings.shape) : ['label', 'purpose'];
+        const known = issue.path.length === 0 ? Object.keys(MailSettings.shape) : ['label', 'purpose', 'lifetimeSeconds'];
         problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
       }
     } else {

@@ -1,4 +1,5 @@
 export { assetHash, typeOfName } from './assets.js';
 export { compileFolder, type CompiledFolder } from './compile.js';
+export { textOfHtml } from './text-of-html.js';
 export { Names, valueOf } from './values.js';
 export { directionOf, type CompiledTemplate } from './template.js';

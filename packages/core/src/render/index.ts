@@ -3,4 +3,4 @@ export { bareEnvironment, MAX_OUTPUT, MAX_TURNS, RenderFault, type Environment }
 export { escapeHtml, escapeLine, escapeText } from './escape.js';
 export type { EachOp, Escape, IfOp, Op, Program, Steer, TextItem, TextOp, TextRow, Value } from './ops.js';
 export { compileValue, put, truthy } from './values.js';
-export { prepare, type Renderer, type Rendering, type RenderInput } from './render.js';
+export { compileTextOps, prepare, type Renderer, type Rendering, type RenderInput } from './render.js';

@@ -1,9 +1,9 @@
 import { compileOps } from './compile-ops.js';
 import { compileText, SOFT_BREAK } from './compile-text.js';
-import { RenderFault, type Environment } from './environment.js';
+import { bareEnvironment, RenderFault, type Environment } from './environment.js';
 import { memo } from '../formats/index.js';
 import { compileMessage } from '../strings/index.js';
-import type { Program } from './ops.js';
+import type { Program, TextOp } from './ops.js';
 
 export interface Rendering {
   readonly subject: string;
@@ -51,6 +51,11 @@ function flow(marked: string): string {
       return `${/^(?: |>|From )/.test(bare) ? ' ' : ''}${bare}${soft ? ' ' : ''}`;
     })
     .join('\n');
+}
+
+/** A text part that needs no data: of HTML that an app has made itself. */
+export function compileTextOps(ops: readonly TextOp[]): string {
+  return compileText(ops)(bareEnvironment({}, 0)).replaceAll(SOFT_BREAK, '');
 }
 
 /** Makes a program ready to run. Done once an edition; the result is kept. */

@@ -19,6 +19,7 @@ export type ServerStep =
   /** Asks the owner; it must call `answer` before more is read. */
   | { readonly kind: 'ask-recipient'; readonly envelope: Envelope }
   | { readonly kind: 'ask-mail'; readonly mail: ReceivedMail }
+  | { readonly kind: 'ask-login'; readonly user: string; readonly password: string }
   | { readonly kind: 'close' };
 
 export interface ServerOptions {
@@ -26,6 +27,8 @@ export interface ServerOptions {
   /** Largest mail in bytes; offered as SIZE (RFC 1870). */
   readonly maxBytes: number;
   readonly maxRecipients: number;
+  /** Whether mail is taken only after a login (RFC 4954: PLAIN, LOGIN). */
+  readonly login?: boolean;
 }
 
 const MAX_COMMAND = 2048;
@@ -36,7 +39,10 @@ const MAX_FAULTS = 20;
 export class ServerDialogue {
   #input: Buffer = Buffer.alloc(0);
   #state: 'start' | 'idle' | 'mail' | 'content' | 'asked' | 'closed' = 'start';
-  #after: 'recipient' | 'mail' = 'recipient';
+  #after: 'recipient' | 'mail' | 'login' = 'recipient';
+  /** A login under way: what has been said so far. */
+  #login: { readonly mechanism: 'PLAIN' | 'LOGIN'; readonly user?: string } | undefined;
+  #known = false;
   #from: string | undefined;
   #to: string[] = [];
   #pending = '';
@@ -59,7 +65,11 @@ export class ServerDialogue {
   /** The owner's decision on what was asked last. */
   answer(answer: Answer): ServerStep[] {
     if (this.#state !== 'asked') return [];
-    if (this.#after === 'recipient') {
+    if (this.#after === 'login') {
+      this.#known = answer.code === 235;
+      this.#state = 'idle';
+      if (!this.#known) this.#faults += 5;
+    } else if (this.#after === 'recipient') {
       if (answer.code < 300) this.#to.push(this.#pending);
       this.#state = 'mail';
     } else {
@@ -131,13 +141,22 @@ export class ServerDialogue {
   }
 
   #command(line: string): ServerStep[] {
+    if (this.#login !== undefined) return this.#goOnLogin(line, this.#login);
     const verb = (/^[A-Za-z]+/.exec(line)?.[0] ?? '').toUpperCase();
     const rest = line.slice(verb.length).trim();
     switch (verb) {
       case 'EHLO': {
         this.#clear();
         const { name, maxBytes } = this.options;
-        const lines = [name, `SIZE ${maxBytes}`, '8BITMIME', 'SMTPUTF8', 'PIPELINING', 'ENHANCEDSTATUSCODES'];
+        const lines = [
+          name,
+          `SIZE ${maxBytes}`,
+          '8BITMIME',
+          'SMTPUTF8',
+          'PIPELINING',
+          'ENHANCEDSTATUSCODES',
+          ...(this.options.login === true ? ['AUTH PLAIN LOGIN'] : []),
+        ];
         return [
           { kind: 'send', bytes: Buffer.from(lines.map((text, i) => `250${i === lines.length - 1 ? ' ' : '-'}${text}\r\n`).join('')) },
         ];
@@ -145,7 +164,10 @@ export class ServerDialogue {
       case 'HELO':
         this.#clear();
         return [say({ code: 250, text: this.options.name })];
+      case 'AUTH':
+        return this.#beginLogin(rest);
       case 'MAIL':
+        if (this.options.login === true && !this.#known) return this.#wrong({ code: 530, enhanced: '5.7.0', text: 'Log in first' });
         return this.#mail(rest);
       case 'RCPT':
         return this.#recipient(rest);
@@ -166,6 +188,31 @@ export class ServerDialogue {
       default:
         return this.#wrong({ code: 500, enhanced: '5.5.2', text: 'Command not known' });
     }
+  }
+
+  #beginLogin(rest: string): ServerStep[] {
+    if (this.options.login !== true) return this.#wrong({ code: 502, enhanced: '5.5.1', text: 'Not offered' });
+    if (this.#state !== 'idle' || this.#known) return this.#wrong({ code: 503, enhanced: '5.5.1', text: 'Not now' });
+    const [name = '', initial] = rest.split(/\s+/);
+    const mechanism = name.toUpperCase();
+    if (mechanism !== 'PLAIN' && mechanism !== 'LOGIN') return this.#wrong({ code: 504, enhanced: '5.5.4', text: 'PLAIN or LOGIN' });
+    this.#login = { mechanism };
+    if (initial !== undefined) return this.#goOnLogin(initial === '=' ? '' : initial, this.#login);
+    return [say({ code: 334, text: mechanism === 'LOGIN' ? 'VXNlcm5hbWU6' : '' })];
+  }
+
+  #goOnLogin(line: string, login: { readonly mechanism: 'PLAIN' | 'LOGIN'; readonly user?: string }): ServerStep[] {
+    this.#login = undefined;
+    if (line === '*') return [say({ code: 501, enhanced: '5.7.0', text: 'Called off' })];
+    const text = Buffer.from(line, 'base64').toString('utf8');
+    if (login.mechanism === 'LOGIN' && login.user === undefined) {
+      this.#login = { mechanism: 'LOGIN', user: text };
+      return [say({ code: 334, text: 'UGFzc3dvcmQ6' })];
+    }
+    const [, user = '', password = ''] = login.mechanism === 'PLAIN' ? text.split('\0') : ['', login.user ?? '', text];
+    this.#state = 'asked';
+    this.#after = 'login';
+    return [{ kind: 'ask-login', user, password }];
   }
 
   #mail(rest: string): ServerStep[] {

@@ -1,1 +1,2 @@
-export { acceptor, type Accept, type Accepted, type SpaceRules, type WantedMessage } from './accept.js';
+export { acceptor, type Accepted, type Acceptor, type BatchResult } from './accept.js';
+export type { SpaceRules, WantedMessage } from './prepare.js';

@@ -196,6 +196,7 @@ function crossFaults(settings: Settings): ConfigFault[] {
 function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {
   return Object.entries(settings.spaces).flatMap(([name, space]) => {
     const faults: ConfigFault[] = space.route
+      .map((one) => one.provider)
       .filter((one) => !providers.includes(one))
       .map((one) => {
         const hint = didYouMean(one, providers);

@@ -14,10 +14,32 @@ const RetryRule = z.strictObject({
 
 const Seconds = z.number().positive().max(3600);
 
+/** How much a provider may be asked to take. */
+const Limits = z
+  .strictObject({
+    perSecond: z.number().positive().optional(),
+    perDomainSecond: z.number().positive().optional(),
+    warmUp: z
+      .strictObject({
+        first: z.int().min(1),
+        growth: z.number().min(1).max(10).default(1.5),
+        most: z.int().min(1),
+        since: z.iso.date(),
+      })
+      .optional(),
+  })
+  .prefault({});
+
+const Route = z.union([
+  Name.transform((provider) => ({ provider, share: undefined })),
+  z.strictObject({ provider: Name, share: z.number().min(0).max(1000) }),
+]);
+
 const SmtpProvider = z.strictObject({
   kind: z.literal('smtp'),
   host: Host,
   port: Port,
+  limits: Limits,
   user: z.string().min(1).optional(),
   password: z.string().optional(),
   /** An access token in place of a password (OAUTHBEARER, XOAUTH2). */
@@ -81,6 +103,10 @@ export const Settings = z.strictObject({
         .default(20 * 1024 * 1024),
     })
     .prefault({}),
+  /** Where apps hand whole mails in by SMTP, with a key as password. Off unless a port is set. */
+  submission: z.strictObject({ host: Host.default('127.0.0.1'), port: Port.optional() }).prefault({}),
+  /** How long things are kept, in days. */
+  keep: z.strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) }).prefault({}),
   limits: z
     .strictObject({
       bodyBytes: z
@@ -115,8 +141,20 @@ export const Settings = z.strictObject({
       Name,
       z.strictObject({
         mode: z.enum(['deliver', 'capture']),
-        mailFolder: z.string(),
-        route: z.array(Name).default([]),
+        /** Published at every start; left out: what `verbalis publish` brings. */
+        mailFolder: z.string().optional(),
+        /** Providers in order: a name, or {provider, share} to divide the traffic. */
+        route: z.array(Route).default([]),
+        /** Put before or after every subject: "[test]". */
+        mark: z.strictObject({ text: z.string().min(1).max(40), place: z.enum(['before', 'after']).default('before') }).optional(),
+        /** Who may get mail: addresses, domains, patterns with "*". Left out: everybody. */
+        recipients: z
+          .strictObject({
+            allowed: z.array(z.string()).min(1),
+            /** Where mail for everybody else goes; left out: it is captured. */
+            redirectTo: z.string().optional(),
+          })
+          .optional(),
         sender: z.string().optional(),
         replyTo: z.string().optional(),
         /** Domains that a message may name another sender of. */

@@ -1,4 +1,4 @@
-import { meaningOf, waitAfter, type RetryPlan } from '@verbalis/core/delivery';
+import { meaningOf, waitAfter, type RetryPlan, type RouteEntry, type Traffic } from '@verbalis/core/delivery';
 import { mailBytes } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
@@ -6,7 +6,7 @@ import type { Logger } from 'pino';
 import type { Clock } from '../clock.js';
 import { fetchOutside, OutsideFault, type OutsideRules } from '../outside/index.js';
 import type { Provider } from '../providers/index.js';
-import { newId, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
+import { newId, type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
 import { composeMail, type ComposeOptions } from './mail.js';
 
 export interface DispatchOptions extends ComposeOptions {
@@ -19,20 +19,33 @@ export interface DispatchOptions extends ComposeOptions {
   readonly leaseMs: number;
   readonly returnDomain: string;
   readonly returnSecret: Uint8Array;
-  /** The provider that a delivery of this space goes to at this attempt (from 1). */
-  readonly route: (space: string, attempt: number) => Provider | undefined;
+  readonly providers: ReadonlyMap<string, Provider>;
+  /** The providers of a space, in order. A space that captures has one that sends nothing. */
+  readonly routeOf: (delivery: DeliveryRow) => readonly RouteEntry[];
+  readonly traffic: Traffic;
+  /** This process among those that work on the same file. */
+  readonly worker: string;
+  /** How often to look for what others have put into the file, in milliseconds; 0 where nobody else does. */
+  readonly lookMs: number;
   /** From 0 to 1. */
   readonly random: () => number;
 }
 
 /** Mails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
 const KEPT_MAIL = 1024 * 1024;
+/** Of all slots, those that only urgent mail gets: a slow bulk never holds up a sign-in code. */
+const RESERVED = 0.2;
+/** Before an outcome that could not be written is tried again. */
+const WRITE_AGAIN_MS = 1000;
+/** How long a mail is looked after once we are told to stop. */
+const DRAIN_MS = 30_000;
 
 /** The queue's loop: claim, render, hand to a provider, record. Each step's progress is a row. */
 export class Dispatcher {
   #running = false;
-  #underWay = new Set<Promise<void>>();
+  readonly #underWay = new Map<string, Promise<void>>();
   #cancelTimer: (() => void) | undefined;
+  #cancelHeartbeat: (() => void) | undefined;
   #scheduled = false;
 
   constructor(private readonly options: DispatchOptions) {}
@@ -52,71 +65,112 @@ export class Dispatcher {
     });
   };
 
-  /** Takes nothing more and waits for what is under way. */
+  /** Takes nothing more and waits for what is under way, but not for ever: what is left is found again at the next start. */
   async stop(): Promise<void> {
     this.#running = false;
     this.#cancelTimer?.();
-    await Promise.all(this.#underWay);
+    let timer: NodeJS.Timeout | undefined;
+    const patience = new Promise<void>((resolve) => {
+      timer = setTimeout(resolve, DRAIN_MS);
+    });
+    await Promise.race([Promise.all(this.#underWay.values()), patience]);
+    clearTimeout(timer);
+    this.#cancelHeartbeat?.();
+  }
+
+  /** Leases are renewed well before they run out, so that a slow hand-over is never taken for a dead worker. */
+  #beat(): void {
+    const { store, clock, leaseMs, worker, log } = this.options;
+    if (this.#cancelHeartbeat !== undefined) return;
+    this.#cancelHeartbeat = clock.at(clock.now() + leaseMs / 3, () => {
+      this.#cancelHeartbeat = undefined;
+      if (this.#underWay.size === 0) return;
+      try {
+        store.deliveries.renew([...this.#underWay.keys()], worker, clock.now() + leaseMs);
+      } catch (error) {
+        log.error({ err: error }, 'leases could not be renewed');
+      }
+      this.#beat();
+    });
   }
 
   #claim(): void {
     if (!this.#running) return;
-    const { store, clock, concurrency, leaseMs, log } = this.options;
+    const { store, clock, concurrency, leaseMs, log, worker, lookMs, traffic } = this.options;
     this.#cancelTimer?.();
     this.#cancelTimer = undefined;
+    const now = clock.now();
+    let next: number | undefined;
     try {
       const free = concurrency - this.#underWay.size;
-      if (free > 0) {
-        for (const delivery of store.deliveries.claim(clock.now(), free, leaseMs)) this.#begin(delivery);
+      if (free > 0 && (store.deliveries.nextDueAt() ?? Number.POSITIVE_INFINITY) <= now) {
+        traffic.pause(store.deliveries.paused());
+        const reserved = concurrency >= 5 ? Math.ceil(concurrency * RESERVED) : 0;
+        const wanted = { now, most: free, optionalMost: Math.max(0, free - reserved), leaseMs, owner: worker };
+        for (const one of store.deliveries.claim(wanted, (row) => this.#decide(row, now))) this.#begin(one);
       }
-      if (this.#underWay.size < concurrency) {
-        const next = store.deliveries.nextDueAt();
-        if (next !== undefined) this.#cancelTimer = clock.at(next, this.wake);
-      }
+      if (this.#underWay.size < concurrency) next = store.deliveries.nextDueAt();
     } catch (error) {
       log.error({ err: error }, 'the queue could not be read');
-      this.#cancelTimer = clock.at(clock.now() + 1000, this.wake);
+      next = now + 1000;
     }
+    if (lookMs > 0) next = Math.min(next ?? Number.POSITIVE_INFINITY, now + lookMs);
+    // What stays due is held back by the slots for urgent mail; a slot that gets free wakes us.
+    if (next !== undefined) this.#cancelTimer = clock.at(Math.max(next, now + 5), this.wake);
   }
 
-  #begin(delivery: DeliveryRow): void {
-    const work = this.#attempt(delivery)
+  #decide(row: DeliveryRow, now: number): Decision {
+    const { routeOf, traffic, random } = this.options;
+    const choice = traffic.choose(routeOf(row), row.domain, row.avoid ?? undefined, now, random());
+    return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
+  }
+
+  #begin(claimed: Claimed): void {
+    const { id } = claimed.delivery;
+    const work = this.#attempt(claimed)
       .catch((error: unknown) => {
         // The lease runs out and the delivery is tried again.
-        this.options.log.error({ err: error, delivery: delivery.id }, 'an attempt could not be made');
+        this.options.log.error({ err: error, delivery: id }, 'an attempt could not be made');
       })
       .finally(() => {
-        this.#underWay.delete(work);
+        this.#underWay.delete(id);
         this.wake();
       });
-    this.#underWay.add(work);
+    this.#underWay.set(id, work);
+    this.#beat();
   }
 
-  async #attempt(delivery: DeliveryRow): Promise<void> {
-    const { store, clock, route } = this.options;
-    const number = delivery.attempts + 1;
-    const provider = route(delivery.space, number);
+  async #attempt({ delivery, number, attemptId, provider: name }: Claimed): Promise<void> {
+    const { store, providers } = this.options;
     const message = store.messages.findAny(delivery.messageId);
     if (message === undefined) throw new Error(`The message ${delivery.messageId} is not there.`);
-    const id = newId('a', clock.now());
-    store.deliveries.beginAttempt({ id, deliveryId: delivery.id, number, provider: provider?.name ?? 'none', startedAt: clock.now() });
-    this.#record(delivery, id, number, await this.#hand(provider, message, delivery));
+    let outcome: Outcome;
+    try {
+      outcome = await this.#hand(providers.get(name), message, delivery);
+    } catch (error) {
+      // A mail that cannot be made (an edition that is gone, a full disk) is no word of any provider's.
+      this.options.log.error({ err: error, delivery: delivery.id }, 'a mail could not be made');
+      outcome = {
+        kind: 'deferred',
+        phase: 'request',
+        reply: undefined,
+        reason: `The mail could not be made: ${error instanceof Error ? error.message : String(error)}`,
+      };
+    }
+    await this.#record(delivery, attemptId, number, name, outcome);
   }
 
   async #hand(provider: Provider | undefined, message: MessageRow, delivery: DeliveryRow): Promise<Outcome> {
     const { store, returnDomain, returnSecret } = this.options;
-    if (provider === undefined) {
-      return {
-        kind: 'trouble',
-        phase: 'connect',
-        reply: undefined,
-        reason: `The space "${delivery.space}" is not configured any more, so there is no provider for it.`,
-      };
-    }
+    if (provider === undefined)
+      return { kind: 'trouble', phase: 'connect', reply: undefined, reason: 'The provider is not configured any more.' };
     const missing = await this.#fetchAttachments(message);
     if (missing !== undefined) return missing;
     const { mail, parts } = composeMail(this.options, message, delivery);
-    if (mail.size <= KEPT_MAIL) store.messages.keepMail(delivery.id, mailBytes(mail));
+    if (mail.size <= KEPT_MAIL)
+      await store.group.write(() => {
+        store.messages.keepMail(delivery.id, mailBytes(mail));
+      });
     const from = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
     return provider.hand({ envelope: { from, to: delivery.address, id: delivery.id }, mail, parts });
   }
@@ -128,8 +182,10 @@ export class Dispatcher {
       if (row.contentId !== null || row.url === null) continue;
       try {
         const { bytes, type } = await fetchOutside(row.url, outside, outside.mostBytes, outside.waitMs);
-        const { id } = store.contents.keep(bytes, clock.now());
-        store.contents.fetched(message.id, row.n, id, row.type === '' ? type : row.type);
+        await store.group.write(() => {
+          const { id } = store.contents.keep(bytes, clock.now());
+          store.contents.fetched(message.id, row.n, id, row.type === '' ? type : row.type);
+        });
       } catch (error) {
         if (!(error instanceof OutsideFault)) throw error;
         const reason = `The attachment "${row.name}" could not be fetched: ${error.message}`;
@@ -139,13 +195,30 @@ export class Dispatcher {
     return undefined;
   }
 
-  #record(delivery: DeliveryRow, attemptId: string, number: number, outcome: Outcome): void {
-    const { store, clock, retries, random, log } = this.options;
+  /** What has happened must be written: a disk that is full now is tried until it is not, since else the mail would be sent again. */
+  async #written(write: () => void): Promise<void> {
+    const { store, clock, log } = this.options;
+    for (;;) {
+      try {
+        await store.group.write(write);
+        return;
+      } catch (error) {
+        log.error({ err: error }, 'an outcome could not be written; tried again');
+        if (!this.#running) throw error;
+        await new Promise<void>((resolve) => clock.at(clock.now() + WRITE_AGAIN_MS, resolve));
+      }
+    }
+  }
+
+  async #record(delivery: DeliveryRow, attemptId: string, number: number, provider: string, outcome: Outcome): Promise<void> {
+    const { store, clock, retries, random, log, traffic, routeOf } = this.options;
     const now = clock.now();
+    traffic.ended(provider, delivery.domain, outcome, now);
     const meaning = meaningOf(outcome);
+    const failedOver = outcome.kind === 'trouble' && traffic.hasOther(routeOf(delivery), provider, delivery.domain, now);
     const planned = meaning.result === 'again' ? waitAfter(retries, number, meaning.cause, random()) : undefined;
-    // A provider that says when to come again is believed, if it is later than we would.
-    const wait = planned === undefined ? undefined : Math.max(planned, outcome.retryAfterMs ?? 0);
+    // A provider that says when to come again is believed, if it is later than we would; another provider need not wait at all.
+    const wait = planned === undefined ? undefined : failedOver ? 0 : Math.max(planned, outcome.retryAfterMs ?? 0);
     const kind = meaning.result === 'accepted' ? 'accepted' : meaning.result === 'failed' || wait === undefined ? 'failed' : 'delayed';
     const { cause, status, replyCode, diagnostic } = meaning;
     const fact: NewFact = {
@@ -168,7 +241,12 @@ export class Dispatcher {
       diagnostic: diagnostic ?? null,
       providerId: outcome.providerId ?? null,
     };
-    store.deliveries.endAttempt(attemptId, end, fact, wait === undefined ? undefined : now + wait, now);
-    log.info({ delivery: delivery.id, attempt: number, outcome: outcome.kind, cause, waitMs: wait }, 'attempt ended');
+    // A deadline that comes before the next attempt is looked at when it comes.
+    const at = wait === undefined ? undefined : Math.min(now + wait, delivery.expiresAt ?? Number.POSITIVE_INFINITY);
+    const avoid = outcome.kind === 'trouble' ? provider : undefined;
+    await this.#written(() => {
+      store.deliveries.endAttempt(attemptId, end, fact, { at, avoid }, now);
+    });
+    log.info({ delivery: delivery.id, attempt: number, provider, outcome: outcome.kind, cause, waitMs: wait }, 'attempt ended');
   }
 }

@@ -8,6 +8,8 @@ import { access, type AccessOptions } from './access.js';
 import { assetsRouter } from './assets.js';
 import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
+import { editionsRouter } from './editions.js';
+import { makeMetrics, queueRouter } from './queue.js';
 import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
 import { messagesRouter } from './messages.js';
@@ -22,6 +24,7 @@ export interface AppOptions extends AccessOptions, SetUpOptions {
   readonly editions: Editions;
   readonly compose: (message: MessageRow, delivery: DeliveryRow) => Buffer;
   readonly attachmentBytes: number;
+  readonly wake: () => void;
   readonly bodyBytes: number;
   readonly consoleFolder: string;
   /** Whether people reach the console over TLS. */
@@ -44,6 +47,11 @@ export function makeApp(options: AppOptions): Express {
     response.status(options.ready() ? 200 : 503).json({ ready: options.ready() });
   });
 
+  const metrics = makeMetrics(options.store, options.clock);
+  app.get('/metrics', async (_request, response) => {
+    response.set('Content-Type', metrics.registry.contentType).send(await metrics.registry.metrics());
+  });
+
   app.use('/assets', assetsRouter(options.editions));
 
   const document = openApiDocument();
@@ -62,8 +70,10 @@ export function makeApp(options: AppOptions): Express {
   );
   app.use('/console/session', sessionRouter(options));
   app.use('/v1', access(options));
-  app.use('/v1/messages', messagesRouter(options.store, options.accept, options.compose));
+  app.use('/v1/messages', messagesRouter({ ...options, metrics }));
   app.use('/v1/uploads', uploadsRouter(options.store, options.clock, options.attachmentBytes));
+  app.use('/v1/queue', queueRouter(options.store, options.clock));
+  app.use('/v1/editions', editionsRouter(options.store, options.editions, options.clock));
   app.use('/v1/providers', providersRouter(options));
   app.use('/v1/domains', domainsRouter(options));
   app.use('/v1/operator-notes', operatorNotesRouter(options));

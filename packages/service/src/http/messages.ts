@@ -1,13 +1,24 @@
-import { tell } from '@verbalis/core/delivery';
+import { instantOf, tell } from '@verbalis/core/delivery';
 import { fieldOf, fieldText, partBytes, partsOf, readMail, shownText, type Part } from '@verbalis/core/mime';
 import { Router } from 'express';
 import type { z } from 'zod';
-import type { Accept } from '../accept/index.js';
-import { Refusal } from '../refusal.js';
+import type { Acceptor } from '../accept/index.js';
+import { invalid, Refusal } from '../refusal.js';
 import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
-import { parse } from './problem.js';
-import { ListQuery, NewMessage, type DeliverySummary, type DeliveryView, type MailView, type MessageSummary } from './schemas.js';
+import type { Clock } from '../clock.js';
+import { parse, problemsOf } from './problem.js';
+import type { Metrics } from './queue.js';
+import {
+  ListQuery,
+  NewBatch,
+  NewMessage,
+  Rescheduling,
+  type DeliverySummary,
+  type DeliveryView,
+  type MailView,
+  type MessageSummary,
+} from './schemas.js';
 
 const IDEMPOTENCY_KEY = /^[\x21-\x7E]{1,200}$/;
 
@@ -47,12 +58,19 @@ function summary(row: MessageRow, deliveries: readonly DeliveryRow[]): z.input<t
 
 function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryView> {
   const facts = store.deliveries.facts(row.id);
-  const { sentence, advice } = tell({ address: row.address, createdAt: row.createdAt, facts, nextAttemptAt: some(row.nextAttemptAt) });
+  const { sentence, advice } = tell({
+    address: row.address,
+    createdAt: row.createdAt,
+    facts,
+    nextAttemptAt: row.owner === null ? some(row.nextAttemptAt) : undefined,
+  });
   return {
     ...summaryOfDelivery(row),
     sentence,
     advice,
-    nextAttemptAt: row.nextAttemptAt === null ? undefined : time(row.nextAttemptAt),
+    intended: some(row.intended),
+    // While a worker has it, that is the time at which the worker would be given up.
+    nextAttemptAt: row.nextAttemptAt === null || row.owner !== null ? undefined : time(row.nextAttemptAt),
     attempts: store.deliveries.attempts(row.id).map((one) => ({
       number: one.number,
       provider: one.provider,
@@ -78,20 +96,37 @@ function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryVi
   };
 }
 
-/** @param compose makes the bytes of a delivery's mail, for those that were too large to be kept */
-export function messagesRouter(store: Store, accept: Accept, compose: (message: MessageRow, delivery: DeliveryRow) => Buffer): Router {
+export interface MessagesOptions {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly accept: Acceptor;
+  readonly metrics: Metrics;
+  /** Called when something may be due. */
+  readonly wake: () => void;
+  /** Makes the bytes of a delivery's mail, for those that were too large to be kept. */
+  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Buffer;
+}
+
+/** The idempotency key of a request. */
+function keyOf(request: { header: (name: string) => string | undefined }): string | undefined {
+  const key = request.header('idempotency-key');
+  if (key !== undefined && !IDEMPOTENCY_KEY.test(key)) {
+    throw new Refusal(400, 'idempotency-key', 'The idempotency key is not right', { detail: 'It has 1 to 200 visible ASCII characters.' });
+  }
+  return key;
+}
+
+export function messagesRouter({ store, clock, accept, metrics, wake, compose }: MessagesOptions): Router {
   const router = Router();
 
   router.post('/', needs('send'), async (request, response) => {
-    const key = request.header('idempotency-key');
-    if (key !== undefined && !IDEMPOTENCY_KEY.test(key)) {
-      throw new Refusal(400, 'idempotency-key', 'The idempotency key is not right', {
-        detail: 'It has 1 to 200 visible ASCII characters.',
-      });
-    }
+    const key = keyOf(request);
     const wanted = parse(NewMessage, request.body);
     const { space } = callerOf(request);
-    const { message, deliveries } = await accept(space, wanted, key);
+    const ended = metrics.acceptance.startTimer();
+    const { message, deliveries } = await accept.one(space, wanted, key);
+    ended();
+    metrics.accepted.inc({ space });
     response.status(202).location(`/v1/messages/${message.id}`).json(summary(message, deliveries));
   });
 
@@ -111,6 +146,60 @@ export function messagesRouter(store: Store, accept: Accept, compose: (message: 
       ),
       nextCursor,
     });
+  });
+
+  router.post('/batch', needs('send'), async (request, response) => {
+    const { template, mode, messages } = parse(NewBatch, request.body);
+    const { space } = callerOf(request);
+    const wanted = messages.map((one, i) => {
+      const read = NewMessage.safeParse(template === undefined || 'template' in one ? one : { template, ...one });
+      return read.success ? { index: i, message: read.data } : { index: i, problems: problemsOf(read.error, NewMessage) };
+    });
+    const good = wanted.flatMap((one) =>
+      'message' in one && one.message !== undefined ? [{ index: one.index, message: one.message }] : [],
+    );
+    const bad = wanted.flatMap((one) =>
+      'problems' in one && one.problems !== undefined ? [{ index: one.index, problems: one.problems }] : [],
+    );
+    const results =
+      mode === 'all' && bad.length > 0
+        ? []
+        : await accept.batch(
+            space,
+            good.map((one) => one.message),
+            mode,
+            keyOf(request),
+          );
+    const all = [
+      ...bad.map(({ index, problems }) => ({ index, problems })),
+      ...results.map((one) => {
+        const index = good[one.index]?.index ?? one.index;
+        return 'message' in one ? { index, id: one.message.id } : { index, problems: [...one.problems] };
+      }),
+    ].sort((a, b) => a.index - b.index);
+    const accepted = all.filter((one) => 'id' in one).length;
+    metrics.accepted.inc({ space }, accepted);
+    response.status(accepted > 0 ? 202 : 422).json({ accepted, refused: all.length - accepted, results: all });
+  });
+
+  /** Does something with each delivery of a message that no worker has yet. */
+  const change = (row: MessageRow, run: (deliveryId: string) => boolean) => {
+    const ids = store.messages.deliveriesOf([row.id]).map((one) => one.id);
+    const changed = ids.filter(run);
+    return { changed, late: ids.filter((id) => !changed.includes(id)) };
+  };
+  router.post('/:id/cancel', needs('send'), async (request, response) => {
+    const row = found(request, String(request.params['id']));
+    response.json(await store.group.write(() => change(row, (id) => store.deliveries.cancel(id, clock.now()))));
+  });
+  router.post('/:id/reschedule', needs('send'), async (request, response) => {
+    const row = found(request, String(request.params['id']));
+    const { notBefore, timeZone } = parse(Rescheduling, request.body);
+    const at = instantOf(notBefore, timeZone ?? 'UTC');
+    if (at === undefined) throw invalid([{ path: 'notBefore', message: 'is no time', hint: 'Like "2026-12-01T09:00:00Z".' }]);
+    const result = await store.group.write(() => change(row, (id) => store.deliveries.reschedule(id, Math.max(clock.now(), at))));
+    wake();
+    response.json(result);
   });
 
   function found(request: Parameters<typeof callerOf>[0], id: string): MessageRow {

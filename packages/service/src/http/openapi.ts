@@ -1,5 +1,17 @@
 import { createDocument } from 'zod-openapi';
 import {
+  BatchView,
+  ChangeView,
+  EditionDetail,
+  EditionDiff,
+  EditionList,
+  EditionView,
+  NewBatch,
+  NewEdition,
+  Publication,
+  QueueView,
+  Rescheduling,
+  UseEdition,
   DomainList,
   DomainView,
   KeyMade,
@@ -95,6 +107,86 @@ export function openApiDocument(): Record<string, unknown> {
           summary: 'The mail’s bytes',
           requestParams: { path: z.object({ id }) },
           responses: { '200': { description: 'RFC 5322 bytes.', content: { 'message/rfc822': { schema: z.string() } } }, default: refused },
+        },
+      },
+      '/v1/messages/batch': {
+        post: {
+          operationId: 'sendBatch',
+          summary: 'Accept up to 1,000 messages',
+          description: 'The idempotency key stands for the batch: an entry that was accepted under it is not accepted again.',
+          requestParams: { header: z.object({ 'Idempotency-Key': z.string().min(1).max(200).optional() }) },
+          requestBody: { content: json(NewBatch), required: true },
+          responses: {
+            '202': { description: 'What became of each.', content: json(BatchView) },
+            '422': { description: 'None was taken.', content: json(BatchView) },
+            default: refused,
+          },
+        },
+      },
+      '/v1/messages/{id}/cancel': {
+        post: {
+          operationId: 'cancelMessage',
+          summary: 'Call a message back, as far as it has not gone',
+          requestParams: { path: z.object({ id }) },
+          responses: { '200': { description: 'What could be called back.', content: json(ChangeView) }, default: refused },
+        },
+      },
+      '/v1/messages/{id}/reschedule': {
+        post: {
+          operationId: 'rescheduleMessage',
+          summary: 'Set another time for what has not gone',
+          requestParams: { path: z.object({ id }) },
+          requestBody: { content: json(Rescheduling), required: true },
+          responses: { '200': { description: 'What was changed.', content: json(ChangeView) }, default: refused },
+        },
+      },
+      '/v1/queue': {
+        get: {
+          operationId: 'getQueue',
+          summary: 'What waits',
+          responses: { '200': { description: 'By topic and state.', content: json(QueueView) }, default: refused },
+        },
+      },
+      '/v1/editions': {
+        get: {
+          operationId: 'listEditions',
+          summary: 'Editions of the space, newest first',
+          responses: { '200': { description: 'All of them.', content: json(EditionList) }, default: refused },
+        },
+        post: {
+          operationId: 'publish',
+          summary: 'Publish a mail folder',
+          description: 'Contents that the service has need not be sent: the answer names what is missing.',
+          requestBody: { content: json(NewEdition), required: true },
+          responses: {
+            '200': { description: 'Nothing differs, or contents are missing.', content: json(Publication) },
+            '201': { description: 'A new edition is in use.', content: json(Publication) },
+            default: refused,
+          },
+        },
+      },
+      '/v1/editions/use': {
+        post: {
+          operationId: 'useEdition',
+          summary: 'Switch to another edition',
+          requestBody: { content: json(UseEdition), required: true },
+          responses: { '200': { description: 'It is in use.', content: json(EditionView) }, default: refused },
+        },
+      },
+      '/v1/editions/{number}': {
+        get: {
+          operationId: 'getEdition',
+          summary: 'One edition with its files',
+          requestParams: { path: z.object({ number: z.string() }) },
+          responses: { '200': { description: 'The edition.', content: json(EditionDetail) }, default: refused },
+        },
+      },
+      '/v1/editions/{number}/diff/{other}': {
+        get: {
+          operationId: 'diffEditions',
+          summary: 'What differs between two editions',
+          requestParams: { path: z.object({ number: z.string(), other: z.string() }) },
+          responses: { '200': { description: 'By file.', content: json(EditionDiff) }, default: refused },
         },
       },
       '/v1/uploads': {

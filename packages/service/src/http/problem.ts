@@ -70,6 +70,11 @@ function faults(issue: z.core.$ZodIssue, schema: z.ZodType, prefix: readonly Pro
   return [{ path: pathText(path), message }];
 }
 
+/** What is wrong with an input, by path; for those who go on with the rest. */
+export function problemsOf(error: z.ZodError, schema: z.ZodType): RequestProblem[] {
+  return error.issues.flatMap((issue) => faults(issue, schema, []));
+}
+
 /** Reads a request's body or query by its schema. @throws Refusal that names every fault */
 export function parse<S extends z.ZodType>(schema: S, input: unknown): z.output<S> {
   const parsed = schema.safeParse(input ?? {});
@@ -87,6 +92,19 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
     }
     if (error instanceof Refusal) {
       sendProblem(response, error);
+      return;
+    }
+    const full = diskFault(error);
+    if (full !== undefined) {
+      log.error({ err: error }, full);
+      sendProblem(
+        response,
+        new Refusal(507, 'disk-full', 'The service cannot store anything', {
+          detail: `${full}. Nothing was stored.`,
+          hint: 'Make room for the database file.',
+          retryAfterSeconds: 30,
+        }),
+      );
       return;
     }
     const { type, status, body } = (error ?? {}) as { type?: string; status?: number; body?: unknown };
@@ -115,6 +133,13 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
       );
     }
   };
+}
+
+/** What the database says when the disk does not take any more; with SQLite’s own codes. */
+function diskFault(error: unknown): string | undefined {
+  const { code = '' } = (error ?? {}) as { code?: string };
+  if (code === 'SQLITE_FULL' || code === 'ENOSPC') return 'The disk is full';
+  return code.startsWith('SQLITE_IOERR') ? 'The disk does not answer as it should' : undefined;
 }
 
 function placeOfFault(body: unknown): string {

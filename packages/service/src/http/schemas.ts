@@ -40,9 +40,25 @@ const Attachment = z
 
 export const NewMessage = z
   .strictObject({
-    template: z.string().min(1).max(100).meta({ description: 'Name of a template of the space’s current edition.' }),
+    template: z
+      .string()
+      .min(1)
+      .max(100)
+      .optional()
+      .meta({ description: 'Name of a template of the space’s current edition. Left out: the mail itself is given.' }),
+    subject: oneLine(998).optional(),
+    html: z.string().optional(),
+    text: z.string().optional(),
+    topic: z.string().max(100).optional().meta({ description: 'Of a mail without a template.' }),
+    notBefore: z
+      .string()
+      .max(40)
+      .optional()
+      .meta({ description: 'When to send: an instant, or a clock time in timeZone; up to a year ahead.' }),
+    expiresAt: z.string().max(40).optional().meta({ description: 'After this it is not sent any more.' }),
+    timeZone: z.string().max(60).optional().meta({ description: 'IANA zone of clock times; the mail folder’s when left out.' }),
     to: z.array(Recipient).min(1, 'must name at least one recipient').meta({ description: 'Each recipient gets a delivery of their own.' }),
-    data: z.record(z.string(), z.unknown()).default({}).meta({ description: 'Data that fits the template’s data schema.' }),
+    data: z.record(z.string(), z.unknown()).optional().meta({ description: 'Data that fits the template’s data schema.' }),
     cc: z.array(Recipient).optional(),
     bcc: z.array(Recipient).optional().meta({ description: 'Get the mail without standing in it.' }),
     from: Recipient.optional().meta({ description: 'Another sender, within the domains of the space.' }),
@@ -127,6 +143,7 @@ export const DeliveryView = z
   .strictObject({
     id: z.string(),
     address: z.string(),
+    intended: z.string().optional().meta({ description: 'Whom the app meant, where the space’s rules sent it elsewhere.' }),
     state: State,
     cause: CauseName.optional(),
     sentence: z.string().meta({ description: 'What became of it, in words.' }),
@@ -180,13 +197,94 @@ export const KeyMade = z
   })
   .meta({ id: 'KeyMade' });
 
+export const NewBatch = z
+  .strictObject({
+    template: z.string().min(1).max(100).optional().meta({ description: 'For all entries that name none.' }),
+    mode: z.enum(['all', 'each']).default('each').meta({ description: 'all: none is taken unless all can be.' }),
+    messages: z.array(z.record(z.string(), z.unknown())).min(1).max(1000).meta({ description: 'Each as for POST /v1/messages.' }),
+  })
+  .meta({ id: 'NewBatch' });
+export const BatchView = z
+  .strictObject({
+    accepted: z.int(),
+    refused: z.int(),
+    results: z.array(
+      z.strictObject({
+        index: z.int(),
+        id: z.string().optional(),
+        problems: z.array(z.strictObject({ path: z.string(), message: z.string(), hint: z.string().optional() })).optional(),
+      }),
+    ),
+  })
+  .meta({ id: 'Batch' });
+export const Rescheduling = z
+  .strictObject({ notBefore: z.string().max(40), timeZone: z.string().max(60).optional() })
+  .meta({ id: 'Rescheduling' });
+export const ChangeView = z
+  .strictObject({
+    changed: z.array(z.string()).meta({ description: 'Deliveries that were changed.' }),
+    late: z.array(z.string()).meta({ description: 'Deliveries for which it came too late.' }),
+  })
+  .meta({ id: 'Change' });
+
+const Hash = z.string().regex(/^[0-9a-f]{64}$/, 'must be a SHA-256 in hex');
+const FilePath = z
+  .string()
+  .min(1)
+  .max(300)
+  .refine((path) => !path.startsWith('/') && !path.split('/').includes('..'), 'must be a path within the folder');
+export const NewEdition = z
+  .strictObject({
+    manifest: z.record(FilePath, Hash).meta({ description: 'Path to SHA-256 of its contents.' }),
+    contents: z.record(Hash, z.string()).default({}).meta({ description: 'Contents in base64 that the service does not have yet.' }),
+  })
+  .meta({ id: 'NewEdition' });
+export const UseEdition = z.strictObject({ number: z.int().min(1) }).meta({ id: 'UseEdition' });
+export const EditionView = z
+  .strictObject({ number: z.int(), hash: z.string(), createdAt: z.iso.datetime(), files: z.int(), inUse: z.boolean() })
+  .meta({ id: 'Edition' });
+export const EditionDetail = z
+  .strictObject({ ...EditionView.shape, manifest: z.record(z.string(), z.string()) })
+  .meta({ id: 'EditionDetail' });
+export const EditionList = z.strictObject({ editions: z.array(EditionView) }).meta({ id: 'EditionList' });
+const FileChange = z.strictObject({ path: z.string(), change: z.enum(['added', 'changed', 'removed']) }).meta({ id: 'FileChange' });
+export const Publication = z
+  .strictObject({ missing: z.array(z.string()), edition: EditionView.optional(), changes: z.array(FileChange) })
+  .meta({ id: 'Publication' });
+export const EditionDiff = z.strictObject({ changes: z.array(FileChange) }).meta({ id: 'EditionDiff' });
+
+export const QueueView = z
+  .strictObject({
+    waiting: z.int(),
+    due: z.int(),
+    oldest: z.iso.datetime().optional(),
+    lanes: z.array(
+      z.strictObject({
+        priority: z.enum(['essential', 'optional']),
+        topic: z.string().optional(),
+        state: z.string(),
+        waiting: z.int(),
+        due: z.int(),
+        oldest: z.iso.datetime(),
+      }),
+    ),
+    lastHour: z.array(z.strictObject({ provider: z.string(), outcome: z.string(), attempts: z.int() })),
+  })
+  .meta({ id: 'Queue' });
+
 export const UploadQuery = z.strictObject({ name: oneLine(200).min(1), space: z.string().optional() });
 export const UploadView = z
   .strictObject({ id: z.string(), name: z.string(), type: z.string(), size: z.int(), sha256: z.string() })
   .meta({ id: 'Upload' });
 
 export const ProviderView = z
-  .strictObject({ name: z.string(), kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']), where: z.string() })
+  .strictObject({
+    name: z.string(),
+    kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']),
+    where: z.string(),
+    state: z.enum(['working', 'resting', 'paused']),
+    until: z.iso.datetime().optional(),
+  })
   .meta({ id: 'Provider' });
 export const ProviderList = z.strictObject({ providers: z.array(ProviderView) }).meta({ id: 'ProviderList' });
 export const ProviderTest = z

@@ -1,8 +1,10 @@
 import { Router } from 'express';
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import { didYouMean } from '@verbalis/core/problems';
-import type { Accept } from '../accept/index.js';
+import type { Acceptor } from '../accept/index.js';
+import type { Traffic } from '@verbalis/core/delivery';
 import type { Clock } from '../clock.js';
+import type { Store } from '../store/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Provider } from '../providers/index.js';
 import { invalid, Refusal } from '../refusal.js';
@@ -13,7 +15,9 @@ import { NewDomain, OperatorNote, ProviderTest } from './schemas.js';
 
 export interface SetUpOptions {
   readonly clock: Clock;
-  readonly accept: Accept;
+  readonly accept: Acceptor;
+  readonly store: Store;
+  readonly traffic: Traffic;
   readonly signing: Signing;
   readonly providers: ReadonlyMap<string, Provider>;
   /** Hands one mail to a provider at once, outside of the queue. */
@@ -23,7 +27,7 @@ export interface SetUpOptions {
 }
 
 /** Providers: what there is, and whether each works. */
-export function providersRouter({ providers, tryProvider }: SetUpOptions): Router {
+export function providersRouter({ providers, tryProvider, traffic, store, clock }: SetUpOptions): Router {
   const router = Router();
   const found = (name: string): Provider => {
     const provider = providers.get(name);
@@ -35,8 +39,26 @@ export function providersRouter({ providers, tryProvider }: SetUpOptions): Route
     return provider;
   };
   router.get('/', needs('read'), (_request, response) => {
-    response.json({ providers: [...providers.values()].map(({ name, kind, where }) => ({ name, kind, where })) });
+    const now = clock.now();
+    traffic.pause(store.deliveries.paused());
+    response.json({
+      providers: [...providers.values()].map(({ name, kind, where }) => {
+        const { state, until } = traffic.tell(name, now);
+        return { name, kind, where, state, until: until === undefined ? undefined : new Date(until).toISOString() };
+      }),
+    });
   });
+  for (const [verb, paused] of [
+    ['pause', true],
+    ['resume', false],
+  ] as const) {
+    router.post(`/:name/${verb}`, needs('admin'), (request, response) => {
+      const { name } = found(String(request.params['name']));
+      store.deliveries.pause(name, paused);
+      traffic.pause(store.deliveries.paused());
+      response.json({ name, paused });
+    });
+  }
   router.post('/:name/test', needs('admin'), async (request, response) => {
     const provider = found(String(request.params['name']));
     const { to } = parse(ProviderTest, request.body ?? {});
@@ -85,7 +107,7 @@ export function operatorNotesRouter({ accept, operators }: SetUpOptions): Router
         hint: 'Set operator: ADDRESS for the space in verbalis.yaml.',
       });
     const lines = text.split(/\r\n|\r|\n/).filter((line) => line.trim() !== '');
-    const { message } = await accept(
+    const { message } = await accept.one(
       space,
       { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
       request.header('idempotency-key'),

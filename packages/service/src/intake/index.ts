@@ -1,1 +1,2 @@
+export { listenSubmission } from './submission.js';
 export { returnIntake, type IntakeOptions } from './intake.js';

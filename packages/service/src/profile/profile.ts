@@ -41,6 +41,8 @@ export const HttpProfile = z.strictObject({
       words: z.array(z.strictObject({ has: z.string().min(1), means: z.enum(MEANINGS) })).default([]),
     })
     .prefault({}),
+  /** How much it may be asked to take. */
+  limits: z.strictObject({ perSecond: z.number().positive().optional(), perDomainSecond: z.number().positive().optional() }).prefault({}),
   /** Values that templates reach as {{ secrets.NAME }}; best from the environment. */
   secrets: z.record(z.string(), z.string()).default({}),
   /** Requests at once. */

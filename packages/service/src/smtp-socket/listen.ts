@@ -5,8 +5,13 @@ import { ServerDialogue, type Answer, type Envelope, type ReceivedMail, type Ser
 export interface SmtpPolicy {
   readonly recipient: (envelope: Envelope) => Answer | Promise<Answer>;
   /** The answer is the promise: 250 only when the mail is kept. */
-  readonly mail: (mail: ReceivedMail) => Answer | Promise<Answer>;
+  readonly mail: (mail: ReceivedMail, user: SmtpUser) => Answer | Promise<Answer>;
+  /** Who that is; undefined for nobody. Asked only where a login is wanted. */
+  readonly login?: (user: string, password: string) => string | undefined;
 }
+
+/** Whom a login has shown to be there: what `login` gave. */
+export type SmtpUser = string | undefined;
 
 export interface SmtpListener {
   readonly port: number;
@@ -46,6 +51,7 @@ export function listenSmtp(host: string, port: number, options: ServerOptions, p
 
 function serve(socket: Socket, options: ServerOptions, policy: SmtpPolicy): void {
   const dialogue = new ServerDialogue(options);
+  let known: SmtpUser;
   const decide = (asked: Answer | Promise<Answer>): void => {
     Promise.resolve(asked)
       .catch((): Answer => ({ code: 451, enhanced: '4.3.0', text: 'Local error, try again later' }))
@@ -69,7 +75,14 @@ function serve(socket: Socket, options: ServerOptions, policy: SmtpPolicy): void
       if (socket.destroyed) return;
       if (step.kind === 'send') socket.write(step.bytes);
       else if (step.kind === 'ask-recipient') ask(() => policy.recipient(step.envelope));
-      else if (step.kind === 'ask-mail') ask(() => policy.mail(step.mail));
+      else if (step.kind === 'ask-mail') ask(() => policy.mail(step.mail, known));
+      else if (step.kind === 'ask-login')
+        ask(() => {
+          known = policy.login?.(step.user, step.password);
+          return known === undefined
+            ? { code: 535, enhanced: '5.7.8', text: 'This key is not known' }
+            : { code: 235, enhanced: '2.7.0', text: 'Known' };
+        });
       else socket.end();
     }
   };

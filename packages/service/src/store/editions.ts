@@ -1,17 +1,47 @@
 import { createHash } from 'node:crypto';
-import { and, desc, eq, like } from 'drizzle-orm';
+import { and, desc, eq, like, sql } from 'drizzle-orm';
 import type { MailFiles } from '@verbalis/core/folder';
 import type { Db } from './database.js';
-import { blobs, editions } from './schema.js';
+import { blobs, editions, editionsInUse } from './schema.js';
 
 export type EditionRow = typeof editions.$inferSelect;
 export type EditionStore = ReturnType<typeof editionStore>;
 
 /** Immutable publications of mail folders. */
 export function editionStore(db: Db) {
+  const inUse = db
+    .select()
+    .from(editionsInUse)
+    .where(eq(editionsInUse.space, sql.placeholder('space')))
+    .prepare();
   return {
+    /** The one in use: what was chosen, else the newest. */
     current(space: string): EditionRow | undefined {
+      const chosen = inUse.get({ space });
+      return chosen === undefined ? this.newest(space) : this.find(space, chosen.number);
+    },
+
+    newest(space: string): EditionRow | undefined {
       return db.select().from(editions).where(eq(editions.space, space)).orderBy(desc(editions.number)).limit(1).get();
+    },
+
+    /** Newest first. */
+    list(space: string): EditionRow[] {
+      return db.select().from(editions).where(eq(editions.space, space)).orderBy(desc(editions.number)).limit(200).all();
+    },
+
+    use(space: string, number: number): void {
+      db.insert(editionsInUse).values({ space, number }).onConflictDoUpdate({ target: editionsInUse.space, set: { number } }).run();
+    },
+
+    has(hash: string): boolean {
+      return db.select({ hash: blobs.hash }).from(blobs).where(eq(blobs.hash, hash)).get() !== undefined;
+    },
+
+    contents(hash: string): Buffer {
+      const row = db.select().from(blobs).where(eq(blobs.hash, hash)).get();
+      if (row === undefined) throw new Error(`There are no contents ${hash}.`);
+      return row.bytes;
     },
 
     find(space: string, number: number): EditionRow | undefined {
@@ -36,13 +66,15 @@ export function editionStore(db: Db) {
         (): EditionRow => {
           const current = this.current(space);
           if (current?.hash === hash) return current;
+          const newest = this.newest(space);
           for (const [key, bytes] of contents)
             db.insert(blobs)
               .values({ hash: key, bytes: Buffer.from(bytes) })
               .onConflictDoNothing()
               .run();
-          const row: EditionRow = { space, number: (current?.number ?? 0) + 1, hash, manifest, createdAt };
+          const row: EditionRow = { space, number: (newest?.number ?? 0) + 1, hash, manifest, createdAt };
           db.insert(editions).values(row).run();
+          this.use(space, row.number);
           return row;
         },
         { behavior: 'immediate' },

@@ -5,6 +5,7 @@ import { openDatabase } from './database.js';
 import { deliveryStore } from './deliveries.js';
 import { editionStore } from './editions.js';
 import { GroupCommit } from './group-commit.js';
+import { housekeeping } from './housekeeping.js';
 import { messageStore } from './messages.js';
 import { returnStore } from './returns.js';
 
@@ -22,11 +23,12 @@ export function openStore(file: string) {
     messages: messageStore(db),
     returns: returnStore(db),
     group: new GroupCommit(raw),
+    housekeeping: housekeeping(raw),
     close,
   };
 }
 
-export type { AttemptRow, DeliveryStore, FactRow, NewFact } from './deliveries.js';
+export type { AttemptRow, Claimed, Decision, DeliveryStore, FactRow, NewFact } from './deliveries.js';
 export type { AttachmentRow, ContentStore, UploadRow } from './contents.js';
 export type { SigningKeyRow } from './signing-keys.js';
 export type { MessageMore, StoredMailbox } from './schema.js';

@@ -62,6 +62,13 @@ export function messageStore(db: Db) {
       createdAt: sql.placeholder('createdAt'),
       nextAttemptAt: sql.placeholder('nextAttemptAt'),
       leaseUntil: sql.placeholder('leaseUntil'),
+      owner: sql.placeholder('owner'),
+      lane: sql.placeholder('lane'),
+      domain: sql.placeholder('domain'),
+      expiresAt: sql.placeholder('expiresAt'),
+      avoid: sql.placeholder('avoid'),
+      intended: sql.placeholder('intended'),
+      kept: sql.placeholder('kept'),
     })
     .prepare();
   const findKey = db

@@ -1,4 +1,5 @@
 import type { Cause, FactKind, FactSource, State } from '@verbalis/core/delivery';
+import { sql } from 'drizzle-orm';
 import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 // Times are milliseconds since the epoch. Ids sort by the time they were made.
@@ -38,6 +39,10 @@ export interface StoredMailbox {
 }
 
 export interface MessageMore {
+  /** A mail that was made by the app itself. */
+  readonly ready?: { readonly html?: string; readonly text: string };
+  /** A mail that came in as a whole: where its bytes are. */
+  readonly raw?: string;
   readonly cc?: readonly StoredMailbox[];
   readonly replyTo?: readonly StoredMailbox[];
   readonly headers?: readonly (readonly [name: string, value: string])[];
@@ -152,13 +157,35 @@ export const deliveries = sqliteTable(
     cause: text('cause').$type<Cause>(),
     attempts: integer('attempts').notNull(),
     createdAt: integer('created_at').notNull(),
-    /** When the next attempt is due; null when none follows. */
+    /** When the next attempt is due; null when none follows. While a worker has it: when it is given up on that worker. */
     nextAttemptAt: integer('next_attempt_at'),
     leaseUntil: integer('lease_until'),
+    /** The worker that has it. */
+    owner: text('owner'),
+    /** What goes out together in turn with others: priority, space and topic. Sorts by priority. */
+    lane: text('lane').notNull(),
+    domain: text('domain').notNull(),
+    /** After this it is not sent any more. */
+    expiresAt: integer('expires_at'),
+    /** The provider that has just failed it. */
+    avoid: text('avoid'),
+    /** Whom the app meant, where the space's rules send it to somebody else. */
+    intended: text('intended'),
+    /** Whether the space's rules keep it here. */
+    kept: integer('kept', { mode: 'boolean' }).notNull().default(false),
   },
   (table) => [
     index('deliveries_by_message').on(table.messageId),
-    index('deliveries_due').on(table.nextAttemptAt),
+    index('deliveries_due')
+      .on(table.nextAttemptAt)
+      .where(sql`${table.nextAttemptAt} is not null`),
+    index('deliveries_by_lane')
+      .on(table.lane, table.nextAttemptAt)
+      .where(sql`${table.nextAttemptAt} is not null`),
+    index('deliveries_by_owner')
+      .on(table.owner)
+      .where(sql`${table.owner} is not null`),
+    index('deliveries_by_age').on(table.createdAt),
     index('deliveries_by_address').on(table.space, table.address),
     index('deliveries_by_state').on(table.space, table.state, table.id),
   ],
@@ -234,6 +261,18 @@ export const idempotency = sqliteTable(
   },
   (table) => [primaryKey({ columns: [table.space, table.key] })],
 );
+
+/** Which edition of a space is in use. */
+export const editionsInUse = sqliteTable('editions_in_use', {
+  space: text('space').primaryKey(),
+  number: integer('number').notNull(),
+});
+
+/** What people have decided about providers. */
+export const providerStates = sqliteTable('provider_states', {
+  name: text('name').primaryKey(),
+  paused: integer('paused', { mode: 'boolean' }).notNull(),
+});
 
 /** One-time sign-in tokens and sessions of the console, hashed. */
 export const sessions = sqliteTable('sessions', {

@@ -56,11 +56,21 @@ CREATE TABLE `deliveries` (
 	`created_at` integer NOT NULL,
 	`next_attempt_at` integer,
 	`lease_until` integer,
+	`owner` text,
+	`lane` text NOT NULL,
+	`domain` text NOT NULL,
+	`expires_at` integer,
+	`avoid` text,
+	`intended` text,
+	`kept` integer DEFAULT false NOT NULL,
 	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
 );
 --> statement-breakpoint
 CREATE INDEX `deliveries_by_message` ON `deliveries` (`message_id`);--> statement-breakpoint
-CREATE INDEX `deliveries_due` ON `deliveries` (`next_attempt_at`);--> statement-breakpoint
+CREATE INDEX `deliveries_due` ON `deliveries` (`next_attempt_at`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_lane` ON `deliveries` (`lane`,`next_attempt_at`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries"."owner" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
 CREATE TABLE `editions` (
@@ -70,6 +80,11 @@ CREATE TABLE `editions` (
 	`manifest` text NOT NULL,
 	`created_at` integer NOT NULL,
 	PRIMARY KEY(`space`, `number`)
+);
+--> statement-breakpoint
+CREATE TABLE `editions_in_use` (
+	`space` text PRIMARY KEY NOT NULL,
+	`number` integer NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `facts` (
@@ -133,6 +148,11 @@ CREATE TABLE `messages` (
 CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
 CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`);--> statement-breakpoint
+CREATE TABLE `provider_states` (
+	`name` text PRIMARY KEY NOT NULL,
+	`paused` integer NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `returns` (
 	`id` text PRIMARY KEY NOT NULL,
 	`hash` text NOT NULL,

@@ -1,0 +1,135 @@
+import { describe, expect, test } from '@jest/globals';
+import type { Outcome } from '../smtp/index.js';
+import { ceilingOf, instantOf, isNamed, Traffic, type RouteEntry } from './index.js';
+
+const SECOND = 1000;
+const DAY = 24 * 3_600_000;
+const both: RouteEntry[] = [
+  { provider: 'north', share: 1 },
+  { provider: 'south', share: 0 },
+];
+const TROUBLE: Pick<Outcome, 'kind' | 'reply'> = { kind: 'trouble', reply: undefined };
+const TAKEN: Pick<Outcome, 'kind' | 'reply'> = { kind: 'accepted', reply: undefined };
+
+describe('traffic', () => {
+  test('a provider that fails is set aside, its mail goes to the next, and one mail probes it', () => {
+    const traffic = new Traffic(new Map());
+    let now = 0;
+    for (let i = 0; i < 3; i += 1) {
+      expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+      traffic.ended('north', 'x', TROUBLE, now);
+    }
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'south' });
+    expect(traffic.tell('north', now)).toMatchObject({ state: 'resting' });
+    now += 11 * SECOND;
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    // The probe is out: everybody else goes south.
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'south' });
+    traffic.ended('north', 'x', TROUBLE, now);
+    expect(traffic.tell('north', now + 15 * SECOND)).toMatchObject({ state: 'resting' });
+    now += 25 * SECOND;
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    traffic.ended('north', 'x', TAKEN, now);
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    expect(traffic.tell('north', now)).toEqual({ state: 'working', troubles: 0 });
+  });
+
+  test('a refusal of a recipient says nothing of the provider; what has just failed a mail is avoided', () => {
+    const traffic = new Traffic(new Map());
+    for (let i = 0; i < 10; i += 1) traffic.ended('north', 'x', { kind: 'refused', reply: undefined }, 0);
+    expect(traffic.choose(both, 'x', undefined, 0, 0)).toEqual({ provider: 'north' });
+    expect(traffic.choose(both, 'x', 'north', 0, 0)).toEqual({ provider: 'south' });
+    expect(traffic.choose([both[0]!], 'x', 'north', 0, 0)).toEqual({ provider: 'north' });
+  });
+
+  test('shares', () => {
+    const traffic = new Traffic(new Map());
+    const route = [
+      { provider: 'old', share: 9 },
+      { provider: 'new', share: 1 },
+    ];
+    const taken = Array.from({ length: 100 }, (_, i) => traffic.choose(route, 'x', undefined, 0, i / 100));
+    expect(taken.filter((one) => 'provider' in one && one.provider === 'new')).toHaveLength(10);
+  });
+
+  test('limits a second, by provider and by domain', () => {
+    const traffic = new Traffic(new Map([['north', { perSecond: 5, perDomainSecond: 2 }]]));
+    const only = [both[0]!];
+    const take = (domain: string, now: number): boolean => 'provider' in traffic.choose(only, domain, undefined, now, 0);
+    expect([1, 2, 3].map(() => take('a', 0))).toEqual([true, true, false]);
+    expect([1, 2, 3].map(() => take('b', 0))).toEqual([true, true, false]);
+    expect(take('c', 0)).toBe(true);
+    expect(traffic.choose(only, 'd', undefined, 0, 0)).toEqual({ waitUntil: 200, reason: 'the limit of "north"' });
+    expect(take('d', 200)).toBe(true);
+    let taken = 0;
+    for (let now = 200; now < 10_200; now += 10) for (const domain of ['e', 'f', 'g', 'h']) taken += Number(take(domain, now));
+    expect(taken).toBeGreaterThanOrEqual(49);
+    expect(taken).toBeLessThanOrEqual(51);
+  });
+
+  test('a domain that minds is visited less often, and again after a success', () => {
+    const traffic = new Traffic(new Map());
+    const minds = { kind: 'deferred', reply: { code: 450, enhanced: '4.7.1', lines: [] } } as const;
+    const only = [both[0]!];
+    traffic.ended('north', 'a', minds, 0);
+    expect(traffic.choose(only, 'a', undefined, 0, 0)).toMatchObject({ waitUntil: 2000 });
+    expect(traffic.choose(only, 'b', undefined, 0, 0)).toEqual({ provider: 'north' });
+    traffic.ended('north', 'a', minds, 2000);
+    expect(traffic.choose(only, 'a', undefined, 2000, 0)).toMatchObject({ waitUntil: 6000 });
+    traffic.ended('north', 'a', TAKEN, 6000);
+    expect(traffic.choose(only, 'a', undefined, 6000, 0)).toEqual({ provider: 'north' });
+  });
+
+  test('a ceiling that grows by the day, also over a restart', () => {
+    const plan = { first: 3, growth: 2, most: 20, since: 0 };
+    expect([0, 1, 2, 3].map((day) => ceilingOf(plan, day * DAY))).toEqual([3, 6, 12, Number.POSITIVE_INFINITY]);
+    const only = [both[0]!];
+    const countOn = (traffic: Traffic, day: number): number => {
+      let taken = 0;
+      while (taken < 30 && 'provider' in traffic.choose(only, 'x', undefined, day * DAY + taken, 0)) taken += 1;
+      return taken;
+    };
+    const traffic = new Traffic(new Map([['north', { warmUp: plan }]]));
+    expect([0, 1, 2, 3].map((day) => countOn(traffic, day))).toEqual([3, 6, 12, 30]);
+    const restarted = new Traffic(new Map([['north', { warmUp: plan }]]));
+    restarted.counted('north', 5, DAY);
+    expect(countOn(restarted, 1)).toBe(1);
+    expect(restarted.choose(only, 'x', undefined, DAY + 5, 0)).toMatchObject({ waitUntil: 2 * DAY });
+  });
+
+  test('paused', () => {
+    const traffic = new Traffic(new Map());
+    traffic.pause(new Set(['north']));
+    expect(traffic.choose(both, 'x', undefined, 0, 0)).toEqual({ provider: 'south' });
+    expect(traffic.choose([both[0]!], 'x', undefined, 0, 0)).toMatchObject({ reason: '"north" is paused' });
+  });
+});
+
+test.each([
+  ['2026-03-29T09:00', 'Europe/Paris', '2026-03-29T07:00:00.000Z'],
+  ['2026-03-28T09:00', 'Europe/Paris', '2026-03-28T08:00:00.000Z'],
+  // Skipped in spring, twice in autumn.
+  ['2026-03-29T02:30', 'Europe/Paris', '2026-03-29T01:30:00.000Z'],
+  ['2026-10-25T02:30', 'Europe/Paris', '2026-10-25T00:30:00.000Z'],
+  ['2026-11-01T01:30:15', 'America/New_York', '2026-11-01T05:30:15.000Z'],
+  ['2026-12-01T09:00:00+09:00', 'UTC', '2026-12-01T00:00:00.000Z'],
+  ['2026-12-01T09:00Z', 'Europe/Paris', '2026-12-01T09:00:00.000Z'],
+])('%s in %s', (text, zone, wanted) => {
+  expect(new Date(instantOf(text, zone) ?? 0).toISOString()).toBe(wanted);
+});
+test.each(['2026-02-30T09:00', 'tomorrow', '2026-01-01', '2026-01-01T25:00'])('%s is no time', (text) => {
+  expect(instantOf(text, 'UTC')).toBeUndefined();
+});
+
+test.each([
+  ['asa@post.example', true],
+  ['ASA@Post.example', true],
+  ['x@crew.example', true],
+  ['x@deep.crew.example', false],
+  ['test+7@mail.example', true],
+  ['test@mail.example', false],
+  ['a@b.ferries.example', true],
+  ['mallory@evil-crew.example', false],
+])('%s is named: %s', (address, wanted) => {
+  expect(isNamed(address, ['asa@post.example', '@crew.example', 'test+*@mail.example', '*.ferries.example'])).toBe(wanted);
+});

@@ -1,0 +1,248 @@
+import type { Outcome } from '../smtp/index.js';
+
+/** What a provider may be asked to take. */
+export interface TrafficLimits {
+  /** Mails a second. */
+  readonly perSecond?: number | undefined;
+  /** Mails a second to one recipient domain. */
+  readonly perDomainSecond?: number | undefined;
+  /** A ceiling for each day that grows: a new address must earn its reputation. */
+  readonly warmUp?: WarmUp | undefined;
+}
+
+export interface WarmUp {
+  /** Mails on the first day. */
+  readonly first: number;
+  /** Each day's ceiling is the last one's, times this. */
+  readonly growth: number;
+  /** From this on there is no ceiling. */
+  readonly most: number;
+  /** When the first day began, in milliseconds since the epoch. */
+  readonly since: number;
+}
+
+/** A provider in a route, and how large its share of the traffic is. */
+export interface RouteEntry {
+  readonly provider: string;
+  readonly share: number;
+}
+
+/** A provider for a mail; or none now, and when to ask again (milliseconds since the epoch). */
+export type Choice = { readonly provider: string } | { readonly waitUntil: number; readonly reason: string };
+
+const DAY = 24 * 60 * 60_000;
+const SECOND = 1000;
+
+/** Troubles in a row after which a provider is set aside. */
+const PATIENCE = 3;
+const FIRST_REST = 10 * SECOND;
+const LONGEST_REST = 10 * 60 * SECOND;
+/** How long a domain is left alone after it said that we come too often, at first. */
+const FIRST_SLOWDOWN = 2 * SECOND;
+const LONGEST_SLOWDOWN = 5 * 60 * SECOND;
+/** How long a mail waits when the probe of a provider is out. */
+const PROBE_WAIT = SECOND;
+
+/** How many mails a warming provider may take on a day; Infinity once it is warm. */
+export function ceilingOf(plan: WarmUp, now: number): number {
+  const day = Math.max(0, Math.floor((now - plan.since) / DAY));
+  const ceiling = Math.floor(plan.first * plan.growth ** day);
+  return ceiling >= plan.most ? Number.POSITIVE_INFINITY : ceiling;
+}
+
+/** Tokens that come back with time: `rate` a second, at most a second's worth (at least one) at once. */
+class Bucket {
+  #tokens: number;
+  #at: number;
+
+  constructor(
+    private readonly rate: number,
+    now: number,
+  ) {
+    this.#tokens = Math.max(1, rate);
+    this.#at = now;
+  }
+
+  /** When a token is there. */
+  readyAt(now: number): number {
+    this.#fill(now);
+    return this.#tokens >= 1 ? now : now + Math.ceil(((1 - this.#tokens) / this.rate) * SECOND);
+  }
+
+  take(now: number): void {
+    this.#fill(now);
+    this.#tokens -= 1;
+  }
+
+  #fill(now: number): void {
+    this.#tokens = Math.min(Math.max(1, this.rate), this.#tokens + (Math.max(0, now - this.#at) / SECOND) * this.rate);
+    this.#at = Math.max(this.#at, now);
+  }
+}
+
+interface Health {
+  troubles: number;
+  /** Until when it is set aside; it is probed after. */
+  restUntil: number;
+  rest: number;
+  probing: boolean;
+}
+
+interface Slowdown {
+  until: number;
+  wait: number;
+}
+
+/** Whether an outcome says that we come too often (RFC 3463 4.7.x, or 421). */
+function isTooOften({ kind, reply }: Pick<Outcome, 'kind' | 'reply'>): boolean {
+  return (
+    (kind === 'deferred' || kind === 'trouble') && (reply?.code === 421 || reply?.code === 429 || /^4\.7\./.test(reply?.enhanced ?? ''))
+  );
+}
+
+/**
+ * Which provider takes the next mail: order, shares, health, limits. Knows only what it is told and when; one object a process, since what
+ * it remembers is worth nothing after a restart (but for the day's counts, which are given to it).
+ */
+export class Traffic {
+  readonly #health = new Map<string, Health>();
+  readonly #buckets = new Map<string, Bucket>();
+  readonly #slow = new Map<string, Slowdown>();
+  readonly #today = new Map<string, { day: number; count: number }>();
+  #paused: ReadonlySet<string> = new Set();
+
+  constructor(private readonly limits: ReadonlyMap<string, TrafficLimits>) {}
+
+  /** Providers that are not to be used, by somebody's word. */
+  pause(names: ReadonlySet<string>): void {
+    this.#paused = names;
+  }
+
+  /** How many mails a provider has taken today, as it was found in the records. */
+  counted(provider: string, count: number, now: number): void {
+    const since = this.limits.get(provider)?.warmUp?.since ?? 0;
+    this.#today.set(provider, { day: Math.floor((now - since) / DAY), count });
+  }
+
+  /** Whether another provider than this could take a mail now. */
+  hasOther(route: readonly RouteEntry[], than: string, domain: string, now: number): boolean {
+    return route.some((entry) => entry.provider !== than && this.#freeAt(entry.provider, domain, now).at <= now);
+  }
+
+  /**
+   * Chooses a provider and counts the mail against its limits.
+   * @param avoid a provider that has just failed this mail; it is taken only when there is no other
+   * @param random from 0 to 1, for the shares
+   */
+  choose(route: readonly RouteEntry[], domain: string, avoid: string | undefined, now: number, random: number): Choice {
+    if (route.length === 0) return { waitUntil: now + 60 * SECOND, reason: 'the route names no provider' };
+    const order = [...inOrder(route, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
+    let soonest = { at: Number.POSITIVE_INFINITY, reason: '' };
+    for (const provider of order) {
+      const free = this.#freeAt(provider, domain, now);
+      if (free.at <= now) {
+        this.#take(provider, domain, now);
+        return { provider };
+      }
+      if (free.at < soonest.at) soonest = free;
+    }
+    return { waitUntil: soonest.at, reason: soonest.reason };
+  }
+
+  /** What became of a mail that was handed over. */
+  ended(provider: string, domain: string, outcome: Pick<Outcome, 'kind' | 'reply'>, now: number): void {
+    const health = this.#healthOf(provider);
+    const probed = health.probing;
+    health.probing = false;
+    if (outcome.kind === 'trouble') {
+      health.troubles += 1;
+      if (health.troubles >= PATIENCE || probed) {
+        health.rest = Math.min(LONGEST_REST, health.rest === 0 ? FIRST_REST : health.rest * 2);
+        health.restUntil = now + health.rest;
+      }
+    } else if (outcome.kind !== 'uncertain') {
+      health.troubles = 0;
+      health.rest = 0;
+      health.restUntil = 0;
+    }
+    const key = `${provider} ${domain}`;
+    if (isTooOften(outcome)) {
+      const wait = Math.min(LONGEST_SLOWDOWN, (this.#slow.get(key)?.wait ?? FIRST_SLOWDOWN / 2) * 2);
+      this.#slow.set(key, { until: now + wait, wait });
+    } else if (outcome.kind === 'accepted') this.#slow.delete(key);
+  }
+
+  /** What is known of a provider, for people. */
+  tell(
+    provider: string,
+    now: number,
+  ): { readonly state: 'working' | 'resting' | 'paused'; readonly until?: number; readonly troubles: number } {
+    const health = this.#healthOf(provider);
+    if (this.#paused.has(provider)) return { state: 'paused', troubles: health.troubles };
+    return health.restUntil > now
+      ? { state: 'resting', until: health.restUntil, troubles: health.troubles }
+      : { state: 'working', troubles: health.troubles };
+  }
+
+  #healthOf(provider: string): Health {
+    let health = this.#health.get(provider);
+    if (health === undefined) this.#health.set(provider, (health = { troubles: 0, restUntil: 0, rest: 0, probing: false }));
+    return health;
+  }
+
+  #bucket(key: string, rate: number | undefined, now: number): Bucket | undefined {
+    if (rate === undefined) return undefined;
+    let bucket = this.#buckets.get(key);
+    if (bucket === undefined) this.#buckets.set(key, (bucket = new Bucket(rate, now)));
+    // Domains come and go; a full bucket remembers nothing.
+    if (this.#buckets.size > 10_000)
+      for (const [old, one] of this.#buckets) if (old.includes(' ') && one.readyAt(now) <= now) this.#buckets.delete(old);
+    return bucket;
+  }
+
+  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string } {
+    if (this.#paused.has(provider)) return { at: now + 5 * SECOND, reason: `"${provider}" is paused` };
+    const health = this.#healthOf(provider);
+    if (health.restUntil > now) return { at: health.restUntil, reason: `"${provider}" is set aside after failures` };
+    // After a rest one mail goes ahead; the others wait for what becomes of it.
+    if (health.rest > 0 && health.probing) return { at: now + PROBE_WAIT, reason: `"${provider}" is being probed` };
+    const slow = this.#slow.get(`${provider} ${domain}`);
+    if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often` };
+    const limits = this.limits.get(provider);
+    if (limits?.warmUp !== undefined && this.#countToday(provider, now) >= ceilingOf(limits.warmUp, now)) {
+      const { since } = limits.warmUp;
+      return { at: since + (Math.floor((now - since) / DAY) + 1) * DAY, reason: `"${provider}" has reached its ceiling for today` };
+    }
+    const own = this.#bucket(provider, limits?.perSecond, now)?.readyAt(now) ?? now;
+    const there = this.#bucket(`${provider} ${domain}`, limits?.perDomainSecond, now)?.readyAt(now) ?? now;
+    return { at: Math.max(own, there), reason: `the limit of "${provider}"` };
+  }
+
+  #countToday(provider: string, now: number): number {
+    const since = this.limits.get(provider)?.warmUp?.since ?? 0;
+    const day = Math.floor((now - since) / DAY);
+    const count = this.#today.get(provider);
+    return count?.day === day ? count.count : 0;
+  }
+
+  #take(provider: string, domain: string, now: number): void {
+    const health = this.#healthOf(provider);
+    if (health.rest > 0) health.probing = true;
+    const limits = this.limits.get(provider);
+    this.#bucket(provider, limits?.perSecond, now)?.take(now);
+    this.#bucket(`${provider} ${domain}`, limits?.perDomainSecond, now)?.take(now);
+    if (limits?.warmUp !== undefined) {
+      const day = Math.floor((now - limits.warmUp.since) / DAY);
+      this.#today.set(provider, { day, count: this.#countToday(provider, now) + 1 });
+    }
+  }
+}
+
+/** The first by lot, each as often as its share; then the rest in the order of the route. */
+function* inOrder(route: readonly RouteEntry[], random: number): Generator<string> {
+  const total = route.reduce((sum, entry) => sum + entry.share, 0);
+  let left = random * total;
+  const first = route.find((entry) => (left -= entry.share) < 0) ?? route.find((entry) => entry.share > 0);
+  if (first !== undefined) yield first.provider;
+  for (const entry of route) if (entry !== first) yield entry.provider;
+}

@@ -1,0 +1,104 @@
+import { Router } from 'express';
+import { Counter, Gauge, Histogram, Registry } from 'prom-client';
+import type { Clock } from '../clock.js';
+import type { Store } from '../store/index.js';
+import { callerOf, needs } from './access.js';
+
+/** A lane's name as it is kept: priority, space, topic. */
+function readLane(lane: string): { priority: 'essential' | 'optional'; space: string; topic: string | undefined } {
+  const [priority = '0', space = '', topic = ''] = lane.split('/');
+  return { priority: priority === '0' ? 'essential' : 'optional', space, topic: topic === '' ? undefined : topic };
+}
+
+/** What waits, for people: by topic and state, with the oldest. */
+export function queueRouter(store: Store, clock: Clock): Router {
+  const router = Router();
+  router.get('/', needs('read'), (request, response) => {
+    const now = clock.now();
+    const { space } = callerOf(request);
+    const lanes = store.deliveries
+      .queue(now)
+      .map((row) => ({ ...readLane(row.lane), state: row.state, waiting: row.n, due: row.due, oldest: new Date(row.oldest).toISOString() }))
+      .filter((row) => row.space === space)
+      .map(({ priority, topic, state, waiting, due, oldest }) => ({ priority, topic, state, waiting, due, oldest }));
+    const providers = store.deliveries
+      .outcomes(now - 3_600_000)
+      .map((row) => ({ provider: row.provider, outcome: row.outcome ?? 'under way', attempts: row.n }));
+    response.json({
+      waiting: lanes.reduce((sum, row) => sum + row.waiting, 0),
+      due: lanes.reduce((sum, row) => sum + row.due, 0),
+      oldest: lanes.map((row) => row.oldest).sort()[0],
+      lanes,
+      lastHour: providers,
+    });
+  });
+  return router;
+}
+
+export interface Metrics {
+  readonly registry: Registry;
+  readonly accepted: Counter;
+  readonly acceptance: Histogram;
+}
+
+/** Figures for a monitoring system (OpenMetrics); no address and no data of a mail is among them. */
+export function makeMetrics(store: Store, clock: Clock): Metrics {
+  const registry = new Registry();
+  // The library's types tie a registry to one format; the format is chosen here, once.
+  (registry as unknown as Registry<typeof Registry.OPENMETRICS_CONTENT_TYPE>).setContentType(Registry.OPENMETRICS_CONTENT_TYPE);
+  const registers = [registry];
+  const accepted = new Counter({
+    name: 'verbalis_messages_accepted',
+    help: 'Messages that were accepted',
+    labelNames: ['space'],
+    registers,
+  });
+  const acceptance = new Histogram({
+    name: 'verbalis_acceptance_seconds',
+    help: 'Time from a request to its 202',
+    buckets: [0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5],
+    registers,
+  });
+  new Gauge({
+    name: 'verbalis_queue_deliveries',
+    help: 'Deliveries that wait',
+    labelNames: ['space', 'topic', 'priority', 'state'],
+    registers,
+    collect() {
+      this.reset();
+      for (const row of store.deliveries.queue(clock.now())) {
+        const { space, topic = '', priority } = readLane(row.lane);
+        this.set({ space, topic, priority, state: row.state }, row.n);
+      }
+    },
+  });
+  new Gauge({
+    name: 'verbalis_queue_oldest_seconds',
+    help: 'Age of the oldest delivery that waits',
+    labelNames: ['space', 'priority'],
+    registers,
+    collect() {
+      this.reset();
+      const oldest = new Map<string, number>();
+      for (const row of store.deliveries.queue(clock.now())) {
+        const { space, priority } = readLane(row.lane);
+        const key = JSON.stringify({ space, priority });
+        oldest.set(key, Math.min(oldest.get(key) ?? row.oldest, row.oldest));
+      }
+      for (const [key, at] of oldest)
+        this.set(JSON.parse(key) as { space: string; priority: string }, Math.max(0, clock.now() - at) / 1000);
+    },
+  });
+  new Gauge({
+    name: 'verbalis_attempts_last_hour',
+    help: 'Attempts of the last hour by provider and outcome',
+    labelNames: ['provider', 'outcome'],
+    registers,
+    collect() {
+      this.reset();
+      for (const row of store.deliveries.outcomes(clock.now() - 3_600_000))
+        this.set({ provider: row.provider, outcome: row.outcome ?? 'under way' }, row.n);
+    },
+  });
+  return { registry, accepted, acceptance };
+}

@@ -1,0 +1,1 @@
+export { retention, type RetentionOptions } from './retention.js';
