@@ -194,7 +194,7 @@ needs(PYTHON)('5,000 generated mails are read back the same by our reader and by
     ).toBeLessThanOrEqual(998);
   });
   rmSync(file);
-});
+}, 300_000);
 
 test('a large attachment goes through without being in memory as a whole', () => {
   const size = 25 * 1024 * 1024;

@@ -1,0 +1,43 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { createClient, type Client } from '@verbalis/client';
+import { DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
+
+// A bulk of optional mail waits; a sign-in code goes ahead of it, fast provider or slow.
+const BULK = process.env['CI'] === undefined ? 2000 : 10_000;
+const sample = (template: string): Record<string, unknown> =>
+  JSON.parse(readFileSync(join(DEMO_FOLDER, `templates/${template}/samples/typical.json`), 'utf8')) as Record<string, unknown>;
+
+let all: TestService;
+let client: Client;
+beforeAll(async () => {
+  all = await startTestService({ change: { log: { level: 'error' } } });
+  client = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
+}, 60_000);
+afterAll(() => all.stop());
+
+test('a sign-in code is handed over within two seconds, whatever bulk waits', async () => {
+  await client.providers.pause('relay');
+  const bulletin = { template: 'pier-bulletin', data: sample('pier-bulletin') };
+  for (let made = 0; made < BULK; made += 1000) {
+    const messages = Array.from({ length: Math.min(1000, BULK - made) }, (_, i) => ({
+      ...bulletin,
+      to: [`reader${made + i}@post.example`],
+    }));
+    expect(await client.messages.sendBatch({ mode: 'all', messages })).toMatchObject({ refused: 0 });
+  }
+  await client.providers.resume('relay');
+  await until(async () => ((await client.queue()).waiting < BULK ? true : undefined));
+  const waits: number[] = [];
+  for (let i = 0; i < 5; i += 1) {
+    const from = performance.now();
+    const { id } = await client.messages.send({ template: 'sign-in-code', to: [`guest${i}@post.example`], data: sample('sign-in-code') });
+    await until(async () => ((await client.messages.get(id)).deliveries[0]!.state === 'accepted' ? true : undefined));
+    waits.push(Math.round(performance.now() - from));
+  }
+  const queue = await client.queue();
+  expect(queue.lanes.find((one) => one.priority === 'optional')?.waiting).toBeGreaterThan(0);
+  for (const wait of waits) expect(wait).toBeLessThan(2000);
+  process.stderr.write(`fairness: ${BULK} optional mails queued, a sign-in code handed over within ${Math.max(...waits)} ms\n`);
+}, 400_000);
