@@ -1,3 +1,4 @@
+import autocannon from 'autocannon';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
@@ -239,7 +240,20 @@ describe('at the door', () => {
       ],
     });
     expect(await of('harbour').messages.sendBatch(batch, { idempotencyKey: 'batch-1' })).toEqual(first);
-    await expect(of('harbour').messages.sendBatch({ ...batch, mode: 'all' })).rejects.toMatchObject({ message: expect.any(String) });
+    // None is taken: the answer names every fault with the place of its entry.
+    await expect(of('harbour').messages.sendBatch({ ...batch, mode: 'all' })).rejects.toMatchObject({
+      problem: {
+        status: 422,
+        problems: expect.arrayContaining([
+          expect.objectContaining({ path: expect.stringMatching(/^messages\[1\]\.data\./) }),
+          expect.objectContaining({ path: 'messages[2].colour' }),
+        ]),
+      },
+    });
+    expect(await of('harbour').messages.sendBatch({ mode: 'each', messages: [{ colour: 'red' }] })).toMatchObject({
+      accepted: 0,
+      refused: 1,
+    });
     const many = Array.from({ length: 1000 }, (_, i) => booking(`guest${i}@post.example`)) as unknown as Record<string, unknown>[];
     expect(await of('harbour').messages.sendBatch({ mode: 'all', messages: many })).toMatchObject({ accepted: 1000, refused: 0 });
   });
@@ -270,14 +284,15 @@ describe('at the door', () => {
     expect(fieldOf(mail, 'verbalis-intended-for')).toBe('asa@post.example');
     expect(shownText(mail, 'plain')).toMatch(/^\[This mail was meant for asa@post\.example\]/);
     expect(shownText(mail, 'html')).toContain('This mail was meant for asa@post.example');
-    const closed = await of('closed').messages.send({ ...booking('asa@post.example'), cc: ['x@crew.example'] });
+    const closed = await of('closed').messages.send({ ...booking('asa.closed@post.example'), cc: ['x@crew.example'] });
     const kept = await ended('closed', closed.id);
     expect(kept.subject).toMatch(/\(closed\)$/);
     expect(kept.deliveries.map((one) => [one.address, one.attempts[0]!.provider])).toEqual([
-      ['asa@post.example', 'capture'],
+      ['asa.closed@post.example', 'capture'],
       ['x@crew.example', 'relay'],
     ]);
-    expect(all.standIn.seen.has('asa@post.example')).toBe(true);
+    expect(all.standIn.seen.has('x@crew.example')).toBe(true);
+    expect(all.standIn.seen.has('asa.closed@post.example')).toBe(false);
   });
 
   test('a mail handed in by SMTP with a key', async () => {
@@ -365,8 +380,43 @@ describe('at the door', () => {
     const figures = await (await fetch(`${all.service.url}/metrics`)).text();
     expect(figures).toContain('verbalis_queue_deliveries{space="harbour"');
     expect(figures).toMatch(/# EOF\n$/);
+    // A deadline counts also where nothing moves.
+    const soon = { ...booking('ulf@post.example'), expiresAt: new Date(Date.now() + 700).toISOString() };
+    const late = await of('harbour').messages.send(soon);
+    await until(async () => ((await of('harbour').messages.get(late.id)).deliveries[0]!.state === 'expired' ? true : undefined));
     await of('harbour').providers.resume('relay');
     await ended('harbour', id);
+  });
+
+  test('right and wrong requests mixed, many at once: each has its answer, and none is the service’s fault', async () => {
+    const right = JSON.stringify({ ...booking('asa@post.example'), notBefore: new Date(Date.now() + HOUR).toISOString() });
+    const bodies = [
+      right,
+      right.slice(0, -1),
+      right,
+      '{"to":[]}',
+      right,
+      JSON.stringify({ ...booking('no address'), data: 7 }),
+      right,
+      '[]',
+    ];
+    const authorization = (i: number): string => (i % 7 === 6 ? 'Bearer wrong' : `Bearer ${all.key}`);
+    const result = await autocannon({
+      url: all.service.url,
+      connections: 20,
+      duration: 3,
+      requests: bodies.map((body, i) => ({
+        method: 'POST',
+        path: '/v1/messages',
+        headers: { 'content-type': 'application/json', authorization: authorization(i) },
+        body,
+      })),
+    });
+    const codes = Object.keys(result.statusCodeStats ?? {}).sort();
+    const { requests, latency } = result;
+    process.stderr.write(`mixed requests: ${requests.total} answers, p50 ${latency.p50} ms, p99 ${latency.p99} ms\n`);
+    expect(codes).toEqual(['202', '400', '401', '422']);
+    expect(result.errors + result.timeouts).toBe(0);
   });
 
   test('a backup of the running database is whole', async () => {

@@ -100,7 +100,7 @@ describe('Postfix: TLS, logins, signatures', () => {
       key: importKey(algorithm, makeKey(algorithm).privateKey),
     }));
     const unsigned = mail('Signed → and sealed');
-    const signed = prefixed(signMail(unsigned, keys, Date.now()), unsigned);
+    const signed = prefixed(await signMail(unsigned, keys, Date.now()), unsigned);
     expect(await hand({ port: started().port }, [signed])).toMatchObject([{ kind: 'accepted' }]);
     const file = await until(() =>
       started()

@@ -477,6 +477,8 @@ export interface components {
     };
     NewDomain: {
       name: string;
+      /** @description How its mails are signed; both where nothing is said. */
+      algorithms?: ('rsa-sha256' | 'ed25519-sha256')[];
     };
     OperatorNote: {
       subject: string;
@@ -671,7 +673,7 @@ export interface components {
       due: number;
       /** Format: date-time */
       oldest?: string;
-      lanes: {
+      lines: {
         /** @enum {string} */
         priority: 'essential' | 'optional';
         topic?: string;
@@ -1013,8 +1015,8 @@ export interface operations {
       };
     };
     responses: {
-      /** @description What became of each. */
-      202: {
+      /** @description In the mode `each`: none could be taken. */
+      200: {
         headers: {
           [name: string]: unknown;
         };
@@ -1022,8 +1024,8 @@ export interface operations {
           'application/json': components['schemas']['Batch'];
         };
       };
-      /** @description None was taken. */
-      422: {
+      /** @description What became of each. */
+      202: {
         headers: {
           [name: string]: unknown;
         };

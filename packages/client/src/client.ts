@@ -172,7 +172,8 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
     domains: {
       list: (): Promise<Schemas['DomainList']> => json('GET', '/v1/domains', read),
       /** Makes the keys that sign mail of a domain. */
-      add: (name: string): Promise<DomainView> => json('POST', '/v1/domains', { body: { name }, repeatable: true }),
+      add: (name: string, algorithms?: Schemas['NewDomain']['algorithms']): Promise<DomainView> =>
+        json('POST', '/v1/domains', { body: algorithms === undefined ? { name } : { name, algorithms }, repeatable: true }),
     },
     /** Tells the operator of the space what needs a person. */
     tellOperator: (subject: string, text: string, { idempotencyKey = crypto.randomUUID() }: SendOptions = {}): Promise<{ id: string }> =>

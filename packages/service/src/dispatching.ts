@@ -86,11 +86,11 @@ export function dispatching(options: DispatchingOptions) {
     returnDomain: settings.returns.domain,
     returnSecret,
     providers: new Map([...providers, ['capture', capture]]),
-    routeOf: (delivery) => {
-      const space = settings.spaces[delivery.space];
+    routeOf: (name, kept) => {
+      const space = settings.spaces[name];
       if (space === undefined) return [];
       // A capturing space never reaches a provider, whatever else is configured; nor does what its rules keep here.
-      if (space.mode === 'capture' || delivery.kept) return CAPTURE;
+      if (space.mode === 'capture' || kept) return CAPTURE;
       const shared = space.route.some((one) => one.share !== undefined);
       return space.route.map(({ provider, share }, i) => ({ provider, share: share ?? (shared ? 0 : i === 0 ? 1 : 0) }));
     },

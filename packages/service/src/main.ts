@@ -12,11 +12,8 @@ import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { listenSubmission, returnIntake } from './intake/index.js';
 import { retention } from './watch/index.js';
-import { signMail } from '@verbalis/core/dkim';
-import { addressText, isFault, mailBytes, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
-import { replyText } from '@verbalis/core/smtp';
-import { composeMail } from './dispatch/index.js';
-import type { Provider } from './providers/index.js';
+import { mailBytes } from '@verbalis/core/mime';
+import { composeMail, providerTrial } from './dispatch/index.js';
 import { dispatching } from './dispatching.js';
 import { openStore } from './store/index.js';
 
@@ -142,41 +139,11 @@ export async function startService(options: StartOptions): Promise<Service> {
       maxRecipients: settings.limits.recipients,
       wake: dispatcher.wake,
     });
-    /** One mail at once and outside of the queue, to see whether a provider takes it. */
-    const tryProvider = async (provider: Provider, space: string, to: string): Promise<{ kind: string; detail: string }> => {
-      const from = parseMailbox(settings.spaces[space]?.sender ?? editions.current(space)?.project.settings.sender ?? '');
-      const address = parseAddress(to);
-      if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
-      const id = `test-${clock.now()}@${from.domain}`;
-      const subject = `Test of the provider ${provider.name}`;
-      const text = `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
-      const shared = {
-        from,
-        to: [{ ...address, name: '' }],
-        cc: [],
-        replyTo: [],
-        subject,
-        text,
-        headers: [['Auto-Submitted', 'auto-generated']] as const,
-      };
-      const written = writeMail({ ...shared, messageId: id, date: clock.now(), boundary: '=_test' });
-      const mail = prefixed(signMail(written, keys.keysFor(from.domain), clock.now()), written);
-      const parts = {
-        ...shared,
-        html: undefined,
-        messageId: id,
-        deliveryId: id,
-        attachments: [],
-        pictures: [],
-        template: '',
-        topic: undefined,
-        reference: undefined,
-        labels: {},
-      };
-      const outcome = await provider.hand({ envelope: { from: addressText(from), to: addressText(address) }, mail, parts });
-      const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
-      return { kind: outcome.kind, detail };
-    };
+    const tryProvider = providerTrial({
+      clock,
+      keysFor: composing.keysFor,
+      senderOf: (space) => settings.spaces[space]?.sender ?? editions.current(space)?.project.settings.sender,
+    });
     if (settings.submission.port !== undefined) {
       const { host: submitHost, port: submitPort } = settings.submission;
       const submission = await listenSubmission(submitHost, submitPort, {
@@ -205,7 +172,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       providers,
       tryProvider,
       operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
-      compose: (message, delivery) => mailBytes(composeMail(composing, message, delivery).mail),
+      compose: async (message, delivery) => mailBytes((await composeMail(composing, message, delivery)).mail),
       attachmentBytes: settings.limits.attachmentBytes,
       spaces,
       operatorSecret: secrets.operator,

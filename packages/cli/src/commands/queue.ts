@@ -5,7 +5,7 @@ import { tableText, type ExitCode, type Output } from '../output.js';
 export async function showQueue(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const queue = await client.queue();
   if (json) output.out(JSON.stringify(queue, null, 2));
-  else if (queue.lanes.length === 0) output.out('Nothing waits.');
+  else if (queue.lines.length === 0) output.out('Nothing waits.');
   else
     output.out(
       tableText(
@@ -17,7 +17,7 @@ export async function showQueue(client: Client, { json = false }: { json?: boole
           { title: 'due', right: true },
           { title: 'oldest' },
         ],
-        queue.lanes.map((one) => [one.topic ?? '(none)', one.priority, one.state, String(one.waiting), String(one.due), one.oldest]),
+        queue.lines.map((one) => [one.topic ?? '(none)', one.priority, one.state, String(one.waiting), String(one.due), one.oldest]),
         output.color,
       ),
     );

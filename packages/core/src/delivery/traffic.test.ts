@@ -103,6 +103,20 @@ describe('traffic', () => {
     expect(traffic.choose(both, 'x', undefined, 0, 0)).toEqual({ provider: 'south' });
     expect(traffic.choose([both[0]!], 'x', undefined, 0, 0)).toMatchObject({ reason: '"north" is paused' });
   });
+
+  test('a route is closed when all of it is', () => {
+    const traffic = new Traffic(new Map());
+    expect(traffic.closedUntil(both, 0)).toBeUndefined();
+    expect(traffic.closedUntil([], 0)).toBeUndefined();
+    traffic.pause(new Set(['north']));
+    expect(traffic.closedUntil(both, 0)).toBeUndefined();
+    expect(traffic.closedUntil([both[0]!], 0)).toBe(SECOND);
+    for (let i = 0; i < 3; i += 1) traffic.ended('south', 'x', TROUBLE, 0);
+    expect(traffic.closedUntil(both, 0)).toBe(SECOND);
+    traffic.pause(new Set());
+    expect(traffic.closedUntil([both[1]!], 0)).toBe(10 * SECOND);
+    expect(traffic.closedUntil([both[1]!], 10 * SECOND)).toBeUndefined();
+  });
 });
 
 test.each([

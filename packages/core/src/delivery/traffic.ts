@@ -42,6 +42,8 @@ const FIRST_SLOWDOWN = 2 * SECOND;
 const LONGEST_SLOWDOWN = 5 * 60 * SECOND;
 /** How long a mail waits when the probe of a provider is out. */
 const PROBE_WAIT = SECOND;
+/** How soon a paused provider is looked at again, where nobody tells us of the change. */
+const PAUSE_LOOK = SECOND;
 
 /** How many mails a warming provider may take on a day; Infinity once it is warm. */
 export function ceilingOf(plan: WarmUp, now: number): number {
@@ -124,6 +126,15 @@ export class Traffic {
     this.#today.set(provider, { day: Math.floor((now - since) / DAY), count });
   }
 
+  /**
+   * Whether none of a route's providers takes anything, to whatever domain: all are paused or set aside.
+   * @returns when to ask again, in milliseconds since the epoch; undefined when one is open
+   */
+  closedUntil(route: readonly RouteEntry[], now: number): number | undefined {
+    const until = route.map(({ provider }) => this.#closed(provider, now));
+    return route.length === 0 || until.some((one) => one === undefined) ? undefined : Math.min(...until.map((one) => one?.at ?? now));
+  }
+
   /** Whether another provider than this could take a mail now. */
   hasOther(route: readonly RouteEntry[], than: string, domain: string, now: number): boolean {
     return route.some((entry) => entry.provider !== than && this.#freeAt(entry.provider, domain, now).at <= now);
@@ -200,12 +211,18 @@ export class Traffic {
     return bucket;
   }
 
-  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string } {
-    if (this.#paused.has(provider)) return { at: now + 5 * SECOND, reason: `"${provider}" is paused` };
+  #closed(provider: string, now: number): { at: number; reason: string } | undefined {
+    if (this.#paused.has(provider)) return { at: now + PAUSE_LOOK, reason: `"${provider}" is paused` };
     const health = this.#healthOf(provider);
     if (health.restUntil > now) return { at: health.restUntil, reason: `"${provider}" is set aside after failures` };
     // After a rest one mail goes ahead; the others wait for what becomes of it.
     if (health.rest > 0 && health.probing) return { at: now + PROBE_WAIT, reason: `"${provider}" is being probed` };
+    return undefined;
+  }
+
+  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string } {
+    const closed = this.#closed(provider, now);
+    if (closed !== undefined) return closed;
     const slow = this.#slow.get(`${provider} ${domain}`);
     if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often` };
     const limits = this.limits.get(provider);

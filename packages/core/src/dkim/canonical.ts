@@ -14,30 +14,38 @@ export function canonicalField(name: string, value: string): string {
  */
 export function canonicalBodyHash(chunks: Iterable<Uint8Array>): string {
   const hash = createHash('sha256');
-  let rest = '';
+  let rest: Buffer = Buffer.alloc(0);
   // Line ends are held back until something follows them.
   const held = { ends: 0, begun: false };
-  const take = (text: string): void => {
-    // A single space stays as it is, so only what changes is looked for.
-    const single = text.includes('  ') || text.includes('\t') ? text.replace(/[ \t]+/g, ' ') : text;
-    const clean = single.includes(' \r\n') ? single.replaceAll(' \r\n', '\r\n') : single;
+  const take = (lines: Buffer): void => {
+    const clean = relaxed(lines);
     let stop = clean.length;
-    while (clean.endsWith('\r\n', stop)) stop -= 2;
+    while (stop >= 2 && clean[stop - 1] === LF && clean[stop - 2] === CR) stop -= 2;
     if (stop > 0) {
       if (held.ends > 0) hash.update('\r\n'.repeat(held.ends), 'latin1');
-      hash.update(stop === clean.length ? clean : clean.slice(0, stop), 'latin1');
+      hash.update(stop === clean.length ? clean : clean.subarray(0, stop));
       held.ends = 0;
       held.begun = true;
     }
     held.ends += (clean.length - stop) / 2;
   };
   for (const chunk of chunks) {
-    const text = rest + Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength).toString('latin1');
-    const end = text.lastIndexOf('\r\n') + 2;
-    if (end > 1) take(text.slice(0, end));
-    rest = end > 1 ? text.slice(end) : text;
+    const own = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
+    const bytes = rest.length === 0 ? own : Buffer.concat([rest, own]);
+    const end = bytes.lastIndexOf('\r\n') + 2;
+    if (end > 1) take(bytes.subarray(0, end));
+    rest = end > 1 ? bytes.subarray(end) : bytes;
   }
-  if (rest !== '') take(`${rest}\r\n`);
+  if (rest.length > 0) take(Buffer.concat([rest, Buffer.from('\r\n')]));
   if (held.begun) hash.update('\r\n', 'latin1');
   return hash.digest('base64');
+}
+
+const [LF, CR] = [10, 13];
+
+/** Whole lines in relaxed form. Most have nothing to change, and then nothing is copied. */
+function relaxed(lines: Buffer): Buffer {
+  const text = lines.toString('latin1');
+  if (!text.includes('  ') && !text.includes('\t') && !text.includes(' \r\n')) return lines;
+  return Buffer.from(text.replace(/[ \t]+/g, ' ').replaceAll(' \r\n', '\r\n'), 'latin1');
 }

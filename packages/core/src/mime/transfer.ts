@@ -9,7 +9,20 @@ export function crlf(text: string): string {
 const HEX = Array.from({ length: 256 }, (_, byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`);
 
 // What a text may not hold as it is, beside line ends.
-const UNSAFE = /[^\t\r\n\x20-\x3C\x3E-\x7E]/g;
+const UNSAFE = /[^\t\r\n\x20-\x3C\x3E-\x7E]+/g;
+
+const codes = new Map<string, string>();
+
+/** A run of characters as "=XX" for each byte of its UTF-8. The same few come again and again: an equals sign, a dash, a letter of the language. */
+function codeOf(run: string): string {
+  let code = codes.get(run);
+  if (code === undefined) {
+    code = '';
+    for (const byte of Buffer.from(run, 'utf8')) code += HEX[byte] ?? '';
+    if (run.length <= 4 && codes.size < 4096) codes.set(run, code);
+  }
+  return code;
+}
 
 /** Where a line may be cut before `end`: not within "=XX". */
 function cutBefore(text: string, end: number): number {
@@ -25,15 +38,10 @@ function guarded(line: string): string {
   return line.startsWith('From ') ? `=46${line.slice(1)}` : line;
 }
 
-/** Bytes that quoted-printable may hold, line ends as they were. */
-function escaped(bytes: Buffer): string {
-  return bytes.toString('latin1').replace(UNSAFE, (char) => HEX[char.charCodeAt(0)] ?? '');
-}
-
 /** Sets escaped text in lines (RFC 2045 6.7); line ends become CRLF. */
 function inLines(text: string): string {
   let out = '';
-  for (const source of text.split(/\r\n|\r|\n/)) {
+  for (const source of text.includes('\r') ? text.split(/\r\n|\r|\n/) : text.split('\n')) {
     let line = source;
     // White space at the end of a line gets lost on the way.
     const last = line.charCodeAt(line.length - 1);
@@ -74,9 +82,8 @@ const FRAGILE = /(?:^|[\r\n])(?:From |\.(?:[\r\n]|$))/;
 export function encodeText(text: string): { readonly encoding: TransferEncoding; readonly body: string } {
   const ascii = !/[^\t\r\n\x20-\x7E]/.test(text);
   if (ascii && !hasLongLine(text) && !FRAGILE.test(text)) return { encoding: '7bit', body: crlf(text) };
-  const bytes = Buffer.from(text, 'utf8');
-  const coded = escaped(bytes);
-  if (coded.length <= (bytes.length * 4) / 3) return { encoding: 'quoted-printable', body: inLines(coded) };
+  const coded = text.replace(UNSAFE, codeOf);
+  if (coded.length <= (Buffer.byteLength(text) * 4) / 3) return { encoding: 'quoted-printable', body: inLines(coded) };
   return { encoding: 'base64', body: base64Lines(Buffer.from(crlf(text), 'utf8')) };
 }
 

@@ -28,6 +28,8 @@ export interface RenderInput {
 export interface Renderer {
   /** @throws RenderFault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
   (input: RenderInput): Rendering;
+  /** Everything that can fail, without what cannot fail after it: to find out whether a mail can be made. @throws RenderFault */
+  readonly attempt: (input: RenderInput) => { readonly subject: string };
   /** The HTML alone. */
   readonly html: (input: RenderInput) => string;
 }
@@ -51,6 +53,16 @@ function flow(marked: string): string {
       return `${/^(?: |>|From )/.test(bare) ? ' ' : ''}${bare}${soft ? ' ' : ''}`;
     })
     .join('\n');
+}
+
+/** The places at which something may fail, wherever they stand in a program. */
+function placesIn(node: unknown, into = new Set<string>()): Set<string> {
+  if (typeof node !== 'object' || node === null) return into;
+  for (const [key, value] of Object.entries(node)) {
+    if (key === 'at' && typeof value === 'string') into.add(value);
+    else placesIn(value, into);
+  }
+  return into;
 }
 
 /** A text part that needs no data: of HTML that an app has made itself. */
@@ -91,5 +103,16 @@ export function prepare(program: Program): Renderer {
     const env = environment(input);
     return { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env), ...textParts(text(env)) };
   };
-  return Object.assign(render, { html: (input: RenderInput) => html(environment(input)) });
+  // The text part mostly shows the values that the HTML shows, and where those can be shown, they can.
+  const known = placesIn([program.html, program.subject, program.preview]);
+  const textMayFail = [...placesIn(program.text)].some((place) => !known.has(place));
+  const attempt = (input: RenderInput): { subject: string } => {
+    const env = environment(input);
+    const made = { subject: subject(env).trim() };
+    preview(env);
+    html(env);
+    if (textMayFail) text(env);
+    return made;
+  };
+  return Object.assign(render, { attempt, html: (input: RenderInput) => html(environment(input)) });
 }

@@ -2,7 +2,10 @@ import { createHash } from 'node:crypto';
 import { fieldOf, isFault, parseAddress, parseMailbox, readMail } from '@verbalis/core/mime';
 import { Refusal, type RequestProblem } from '../refusal.js';
 import { newId, type DeliveryRow, type MessageRow } from '../store/index.js';
-import { deliveryOf, laneOf, marked, prepareMessage, stored, type PrepareOptions, type Prepared, type WantedMessage } from './prepare.js';
+import { stored } from './people.js';
+import { deliveryOf, marked, prepareMessage, type PrepareOptions, type Prepared } from './prepare.js';
+import { laterOf } from './timing.js';
+import type { WantedMessage } from './wanted.js';
 
 export interface Accepted {
   readonly message: MessageRow;
@@ -26,15 +29,17 @@ export interface Acceptor {
   /** @param builtIn whether a template of the service's own is meant */
   readonly one: (space: string, wanted: WantedMessage, idempotencyKey: string | undefined, builtIn?: boolean) => Promise<Accepted>;
   /**
-   * Many at once, in one transaction. `all`: none is taken unless all can be. `each`: what can be taken is.
+   * Many at once, in one transaction. `all`: none is taken unless all can be. `each`: what can be taken is. `check`: none, only looked at.
    * The key stands for the whole batch.
    */
   readonly batch: (
     space: string,
     wanted: readonly WantedMessage[],
-    mode: 'all' | 'each',
+    mode: 'all' | 'each' | 'check',
     idempotencyKey: string | undefined,
   ) => Promise<BatchResult[]>;
+  /** When a message that was accepted is to go instead; in milliseconds since the epoch. */
+  readonly later: (message: MessageRow, wanted: { notBefore: string; timeZone?: string | undefined }) => number;
   /** A mail that came in as a whole, to the recipients of its envelope. */
   readonly raw: (space: string, to: readonly string[], bytes: Uint8Array) => Promise<MessageRow>;
 }
@@ -84,6 +89,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
           results[index] = { index, problems: error.more.problems ?? [{ path: '', message: error.message, hint: error.more.hint }] };
         }
       });
+      if (mode === 'check') return results.filter(Boolean);
       if (mode === 'all' && results.some((one) => 'problems' in one)) return results;
       await store.group.write(() => {
         for (const { made, index } of fresh) {
@@ -94,6 +100,12 @@ export function acceptor(options: AcceptOptions): Acceptor {
       for (const { made, index } of fresh) results[index] = { index, message: made.message, deliveries: made.deliveries };
       wake();
       return results;
+    },
+
+    later(message, wanted) {
+      const edition = editions.get(message.space, message.edition) ?? editions.current(message.space);
+      if (edition === undefined) throw new Refusal(410, 'edition-gone', 'The edition of this message is no longer kept');
+      return laterOf(wanted, edition, clock.now());
     },
 
     async raw(space, to, bytes) {
@@ -130,10 +142,9 @@ export function acceptor(options: AcceptOptions): Acceptor {
       };
       const deliveries = to.flatMap((one) => {
         const address = parseAddress(one);
-        const lane = laneOf(space, undefined, undefined);
         return isFault(address)
           ? []
-          : [deliveryOf(message, { ...address, name: '' }, { lane, nextAttemptAt: now, expiresAt: null, rules })];
+          : [deliveryOf(message, { ...address, name: '' }, { topic: undefined, urgent: true, nextAttemptAt: now, expiresAt: null, rules })];
       });
       await store.group.write(() => {
         const raw = content.keep(bytes, now).id;

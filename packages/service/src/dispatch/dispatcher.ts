@@ -6,7 +6,7 @@ import type { Logger } from 'pino';
 import type { Clock } from '../clock.js';
 import { fetchOutside, OutsideFault, type OutsideRules } from '../outside/index.js';
 import type { Provider } from '../providers/index.js';
-import { newId, type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
+import { newId, readLine, type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
 import { composeMail, type ComposeOptions } from './mail.js';
 
 export interface DispatchOptions extends ComposeOptions {
@@ -21,7 +21,7 @@ export interface DispatchOptions extends ComposeOptions {
   readonly returnSecret: Uint8Array;
   readonly providers: ReadonlyMap<string, Provider>;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
-  readonly routeOf: (delivery: DeliveryRow) => readonly RouteEntry[];
+  readonly routeOf: (space: string, kept: boolean) => readonly RouteEntry[];
   readonly traffic: Traffic;
   /** This process among those that work on the same file. */
   readonly worker: string;
@@ -47,6 +47,10 @@ export class Dispatcher {
   #cancelTimer: (() => void) | undefined;
   #cancelHeartbeat: (() => void) | undefined;
   #scheduled = false;
+  #claiming = false;
+  #claimed: Promise<void> = Promise.resolve();
+  /** Something came to be due while we were claiming. */
+  #wakeAgain = false;
 
   constructor(private readonly options: DispatchOptions) {}
 
@@ -57,11 +61,13 @@ export class Dispatcher {
 
   /** Something may be due. */
   readonly wake = (): void => {
-    if (!this.#running || this.#scheduled) return;
+    if (this.#claiming) this.#wakeAgain = true;
+    if (!this.#running || this.#scheduled || this.#claiming) return;
     this.#scheduled = true;
     setImmediate(() => {
       this.#scheduled = false;
-      this.#claim();
+      this.#wakeAgain = false;
+      this.#claimed = this.#claim();
     });
   };
 
@@ -69,6 +75,7 @@ export class Dispatcher {
   async stop(): Promise<void> {
     this.#running = false;
     this.#cancelTimer?.();
+    await this.#claimed;
     let timer: NodeJS.Timeout | undefined;
     const patience = new Promise<void>((resolve) => {
       timer = setTimeout(resolve, DRAIN_MS);
@@ -94,34 +101,46 @@ export class Dispatcher {
     });
   }
 
-  #claim(): void {
-    if (!this.#running) return;
-    const { store, clock, concurrency, leaseMs, log, worker, lookMs, traffic } = this.options;
+  async #claim(): Promise<void> {
+    if (!this.#running || this.#claiming) return;
+    this.#claiming = true;
+    const { store, clock, concurrency, leaseMs, log, worker, lookMs, traffic, routeOf } = this.options;
     this.#cancelTimer?.();
     this.#cancelTimer = undefined;
     const now = clock.now();
-    let next: number | undefined;
+    let next = Number.POSITIVE_INFINITY;
     try {
       const free = concurrency - this.#underWay.size;
-      if (free > 0 && (store.deliveries.nextDueAt() ?? Number.POSITIVE_INFINITY) <= now) {
-        traffic.pause(store.deliveries.paused());
+      traffic.pause(store.deliveries.paused());
+      // A line without an open provider is not looked at until one may be open again.
+      const isClosed = (name: string): boolean => {
+        const { space, kept } = readLine(name);
+        const until = traffic.closedUntil(routeOf(space, kept), now);
+        next = Math.min(next, until ?? next);
+        return until !== undefined;
+      };
+      if (free > 0 && (store.deliveries.nextDueAt(isClosed) ?? Number.POSITIVE_INFINITY) <= now) {
         const reserved = concurrency >= 5 ? Math.ceil(concurrency * RESERVED) : 0;
         const wanted = { now, most: free, optionalMost: Math.max(0, free - reserved), leaseMs, owner: worker };
-        for (const one of store.deliveries.claim(wanted, (row) => this.#decide(row, now))) this.#begin(one);
+        // Shares its commit with the outcomes that made room for it.
+        const claimed = await store.group.write(() => store.deliveries.claim(wanted, isClosed, (row) => this.#decide(row, now)));
+        for (const one of claimed) this.#begin(one);
       }
-      if (this.#underWay.size < concurrency) next = store.deliveries.nextDueAt();
+      if (this.#underWay.size < concurrency) next = Math.min(next, store.deliveries.nextDueAt(isClosed) ?? next);
     } catch (error) {
       log.error({ err: error }, 'the queue could not be read');
       next = now + 1000;
     }
-    if (lookMs > 0) next = Math.min(next ?? Number.POSITIVE_INFINITY, now + lookMs);
+    this.#claiming = false;
+    if (lookMs > 0) next = Math.min(next, now + lookMs);
+    if (this.#wakeAgain) this.wake();
     // What stays due is held back by the slots for urgent mail; a slot that gets free wakes us.
-    if (next !== undefined) this.#cancelTimer = clock.at(Math.max(next, now + 5), this.wake);
+    else if (next !== Number.POSITIVE_INFINITY) this.#cancelTimer = clock.at(Math.max(next, now + 5), this.wake);
   }
 
   #decide(row: DeliveryRow, now: number): Decision {
     const { routeOf, traffic, random } = this.options;
-    const choice = traffic.choose(routeOf(row), row.domain, row.avoid ?? undefined, now, random());
+    const choice = traffic.choose(routeOf(row.space, row.kept), row.domain, row.avoid ?? undefined, now, random());
     return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
   }
 
@@ -161,16 +180,23 @@ export class Dispatcher {
   }
 
   async #hand(provider: Provider | undefined, message: MessageRow, delivery: DeliveryRow): Promise<Outcome> {
-    const { store, returnDomain, returnSecret } = this.options;
+    const { store, returnDomain, returnSecret, log } = this.options;
     if (provider === undefined)
       return { kind: 'trouble', phase: 'connect', reply: undefined, reason: 'The provider is not configured any more.' };
     const missing = await this.#fetchAttachments(message);
     if (missing !== undefined) return missing;
-    const { mail, parts } = composeMail(this.options, message, delivery);
-    if (mail.size <= KEPT_MAIL)
-      await store.group.write(() => {
-        store.messages.keepMail(delivery.id, mailBytes(mail));
-      });
+    const { mail, parts } = await composeMail(this.options, message, delivery);
+    // It goes to the disk with the outcome; the same bytes can be made again should we not come so far.
+    if (mail.size <= KEPT_MAIL) {
+      const bytes = mailBytes(mail);
+      void store.group
+        .writeSoon(() => {
+          store.messages.keepMail(delivery.id, bytes);
+        })
+        .catch((error: unknown) => {
+          log.error({ err: error, delivery: delivery.id }, 'a mail could not be kept');
+        });
+    }
     const from = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
     return provider.hand({ envelope: { from, to: delivery.address, id: delivery.id }, mail, parts });
   }
@@ -200,7 +226,7 @@ export class Dispatcher {
     const { store, clock, log } = this.options;
     for (;;) {
       try {
-        await store.group.write(write);
+        await store.group.writeSoon(write);
         return;
       } catch (error) {
         log.error({ err: error }, 'an outcome could not be written; tried again');
@@ -215,7 +241,8 @@ export class Dispatcher {
     const now = clock.now();
     traffic.ended(provider, delivery.domain, outcome, now);
     const meaning = meaningOf(outcome);
-    const failedOver = outcome.kind === 'trouble' && traffic.hasOther(routeOf(delivery), provider, delivery.domain, now);
+    const failedOver =
+      outcome.kind === 'trouble' && traffic.hasOther(routeOf(delivery.space, delivery.kept), provider, delivery.domain, now);
     const planned = meaning.result === 'again' ? waitAfter(retries, number, meaning.cause, random()) : undefined;
     // A provider that says when to come again is believed, if it is later than we would; another provider need not wait at all.
     const wait = planned === undefined ? undefined : failedOver ? 0 : Math.max(planned, outcome.retryAfterMs ?? 0);

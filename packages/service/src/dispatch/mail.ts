@@ -41,7 +41,11 @@ function mailbox(stored: StoredMailbox): Mailbox {
  * The mail of a delivery: the same bytes whenever they are made, since all that flows in is stored with it. Attachments are read while the
  * bytes are gone through; those with an address must have been fetched.
  */
-export function composeMail({ store, editions, keysFor }: ComposeOptions, message: MessageRow, delivery: DeliveryRow): ComposedMail {
+export async function composeMail(
+  { store, editions, keysFor }: ComposeOptions,
+  message: MessageRow,
+  delivery: DeliveryRow,
+): Promise<ComposedMail> {
   if (message.more.raw !== undefined) return rawMail({ store, keysFor }, message, delivery, message.more.raw);
   const edition = editions.get(message.space, message.edition);
   const rendering = renderingOf(message, edition);
@@ -87,7 +91,7 @@ export function composeMail({ store, editions, keysFor }: ComposeOptions, messag
     boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
   });
   return {
-    mail: prefixed(signMail(written, keysFor(from.domain), message.createdAt), written),
+    mail: prefixed(await signMail(written, keysFor(from.domain), message.createdAt), written),
     parts: {
       ...shared,
       messageId: message.headerId,
@@ -143,12 +147,12 @@ function withNote(html: string, delivery: DeliveryRow): string {
 const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
 
 /** A mail that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
-function rawMail(
+async function rawMail(
   options: Pick<ComposeOptions, 'store' | 'keysFor'>,
   message: MessageRow,
   delivery: DeliveryRow,
   contentId: string,
-): ComposedMail {
+): Promise<ComposedMail> {
   const bytes = mailBytes(foreignMail(mailBytes(options.store.contents.bytes(contentId))));
   const end = bytes.indexOf('\r\n\r\n');
   const head = bytes.toString('latin1', 0, end === -1 ? bytes.length : end);
@@ -183,7 +187,7 @@ function rawMail(
   const mail = foreignMail(whole);
   const read = readMail(whole);
   return {
-    mail: prefixed(signMail(mail, options.keysFor(from.domain), message.createdAt), mail),
+    mail: prefixed(await signMail(mail, options.keysFor(from.domain), message.createdAt), mail),
     parts: {
       messageId: message.headerId,
       deliveryId: delivery.id,

@@ -113,8 +113,8 @@ export function editionCache(store: Store, most = 8) {
       return store.editions.blob(hash);
     },
     current(space: string): LoadedEdition | undefined {
-      const row = store.editions.current(space);
-      return row === undefined ? undefined : this.get(space, row.number);
+      const number = store.editions.currentNumber(space);
+      return number === undefined ? undefined : this.get(space, number);
     },
   };
 }

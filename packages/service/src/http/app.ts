@@ -22,7 +22,7 @@ export interface AppOptions extends AccessOptions, SetUpOptions {
   readonly clock: Clock;
   readonly log: Logger;
   readonly editions: Editions;
-  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Buffer;
+  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
   readonly attachmentBytes: number;
   readonly wake: () => void;
   readonly bodyBytes: number;

@@ -1,4 +1,4 @@
-import { instantOf, tell } from '@verbalis/core/delivery';
+import { tell } from '@verbalis/core/delivery';
 import { fieldOf, fieldText, partBytes, partsOf, readMail, shownText, type Part } from '@verbalis/core/mime';
 import { Router } from 'express';
 import type { z } from 'zod';
@@ -104,7 +104,7 @@ export interface MessagesOptions {
   /** Called when something may be due. */
   readonly wake: () => void;
   /** Makes the bytes of a delivery's mail, for those that were too large to be kept. */
-  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Buffer;
+  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
 }
 
 /** The idempotency key of a request. */
@@ -161,15 +161,12 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
     const bad = wanted.flatMap((one) =>
       'problems' in one && one.problems !== undefined ? [{ index: one.index, problems: one.problems }] : [],
     );
-    const results =
-      mode === 'all' && bad.length > 0
-        ? []
-        : await accept.batch(
-            space,
-            good.map((one) => one.message),
-            mode,
-            keyOf(request),
-          );
+    const results = await accept.batch(
+      space,
+      good.map((one) => one.message),
+      mode === 'all' && bad.length > 0 ? 'check' : mode,
+      keyOf(request),
+    );
     const all = [
       ...bad.map(({ index, problems }) => ({ index, problems })),
       ...results.map((one) => {
@@ -178,8 +175,16 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
       }),
     ].sort((a, b) => a.index - b.index);
     const accepted = all.filter((one) => 'id' in one).length;
+    if (mode === 'all' && accepted < all.length)
+      throw invalid(
+        all.flatMap((one) =>
+          'problems' in one
+            ? (one.problems ?? []).map((fault) => ({ ...fault, path: `messages[${one.index}].${fault.path}`.replace(/\.$/, '') }))
+            : [],
+        ),
+      );
     metrics.accepted.inc({ space }, accepted);
-    response.status(accepted > 0 ? 202 : 422).json({ accepted, refused: all.length - accepted, results: all });
+    response.status(accepted > 0 ? 202 : 200).json({ accepted, refused: all.length - accepted, results: all });
   });
 
   /** Does something with each delivery of a message that no worker has yet. */
@@ -194,10 +199,8 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
   router.post('/:id/reschedule', needs('send'), async (request, response) => {
     const row = found(request, String(request.params['id']));
-    const { notBefore, timeZone } = parse(Rescheduling, request.body);
-    const at = instantOf(notBefore, timeZone ?? 'UTC');
-    if (at === undefined) throw invalid([{ path: 'notBefore', message: 'is no time', hint: 'Like "2026-12-01T09:00:00Z".' }]);
-    const result = await store.group.write(() => change(row, (id) => store.deliveries.reschedule(id, Math.max(clock.now(), at))));
+    const at = accept.later(row, parse(Rescheduling, request.body));
+    const result = await store.group.write(() => change(row, (id) => store.deliveries.reschedule(id, at)));
     wake();
     response.json(result);
   });
@@ -231,10 +234,10 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
     }));
   }
 
-  function bytesOf(row: MessageRow): Buffer {
+  async function bytesOf(row: MessageRow): Promise<Buffer> {
     const [delivery] = store.messages.deliveriesOf([row.id]);
     const made = delivery === undefined ? undefined : store.messages.mail(delivery.id);
-    const bytes = made ?? (delivery !== undefined && delivery.attempts > 0 ? compose(row, delivery) : undefined);
+    const bytes = made ?? (delivery !== undefined && delivery.attempts > 0 ? await compose(row, delivery) : undefined);
     if (bytes === undefined)
       throw new Refusal(409, 'not-made-yet', 'The mail is not made yet', {
         hint: 'It is made at the first attempt; ask again in a moment.',
@@ -243,8 +246,8 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
     return bytes;
   }
 
-  router.get('/:id/mail', needs('read'), (request, response) => {
-    const bytes = bytesOf(found(request, String(request.params['id'])));
+  router.get('/:id/mail', needs('read'), async (request, response) => {
+    const bytes = await bytesOf(found(request, String(request.params['id'])));
     const mail = readMail(bytes);
     const view: z.input<typeof MailView> = {
       subject: fieldText(mail.fields.find((one) => one.name === 'subject')?.raw ?? ''),
@@ -257,8 +260,8 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
 
   // The HTML part as a page for a frame: no script, no form, and nothing from elsewhere until it is asked for.
-  router.get('/:id/html', needs('read'), (request, response) => {
-    const mail = readMail(bytesOf(found(request, String(request.params['id']))));
+  router.get('/:id/html', needs('read'), async (request, response) => {
+    const mail = readMail(await bytesOf(found(request, String(request.params['id']))));
     const html = withCarried(shownText(mail, 'html') ?? '', mail);
     const pictures = request.query['remote'] === 'yes' ? 'data: https: http:' : 'data:';
     response
@@ -268,9 +271,12 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
       .send(html);
   });
 
-  router.get('/:id/source', needs('read'), (request, response) => {
+  router.get('/:id/source', needs('read'), async (request, response) => {
     const row = found(request, String(request.params['id']));
-    response.type('message/rfc822').setHeader('Content-Disposition', `attachment; filename="${row.id}.eml"`).send(bytesOf(row));
+    response
+      .type('message/rfc822')
+      .setHeader('Content-Disposition', `attachment; filename="${row.id}.eml"`)
+      .send(await bytesOf(row));
   });
 
   return router;

@@ -118,7 +118,7 @@ export function openApiDocument(): Record<string, unknown> {
           requestBody: { content: json(NewBatch), required: true },
           responses: {
             '202': { description: 'What became of each.', content: json(BatchView) },
-            '422': { description: 'None was taken.', content: json(BatchView) },
+            '200': { description: 'In the mode `each`: none could be taken.', content: json(BatchView) },
             default: refused,
           },
         },

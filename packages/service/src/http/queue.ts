@@ -1,13 +1,13 @@
 import { Router } from 'express';
 import { Counter, Gauge, Histogram, Registry } from 'prom-client';
 import type { Clock } from '../clock.js';
-import type { Store } from '../store/index.js';
+import { readLine, type Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
 
-/** A lane's name as it is kept: priority, space, topic. */
-function readLane(lane: string): { priority: 'essential' | 'optional'; space: string; topic: string | undefined } {
-  const [priority = '0', space = '', topic = ''] = lane.split('/');
-  return { priority: priority === '0' ? 'essential' : 'optional', space, topic: topic === '' ? undefined : topic };
+/** A line for people: what is kept here waits with what goes out. */
+function shownLine(name: string): { priority: 'essential' | 'optional'; space: string; topic: string | undefined } {
+  const { urgent, space, topic } = readLine(name);
+  return { priority: urgent ? 'essential' : 'optional', space, topic };
 }
 
 /** What waits, for people: by topic and state, with the oldest. */
@@ -16,19 +16,25 @@ export function queueRouter(store: Store, clock: Clock): Router {
   router.get('/', needs('read'), (request, response) => {
     const now = clock.now();
     const { space } = callerOf(request);
-    const lanes = store.deliveries
+    const lines = store.deliveries
       .queue(now)
-      .map((row) => ({ ...readLane(row.lane), state: row.state, waiting: row.n, due: row.due, oldest: new Date(row.oldest).toISOString() }))
+      .map((row) => ({
+        ...shownLine(row.line),
+        state: row.state,
+        waiting: row.n,
+        due: row.due,
+        oldest: new Date(row.oldest).toISOString(),
+      }))
       .filter((row) => row.space === space)
       .map(({ priority, topic, state, waiting, due, oldest }) => ({ priority, topic, state, waiting, due, oldest }));
     const providers = store.deliveries
       .outcomes(now - 3_600_000)
       .map((row) => ({ provider: row.provider, outcome: row.outcome ?? 'under way', attempts: row.n }));
     response.json({
-      waiting: lanes.reduce((sum, row) => sum + row.waiting, 0),
-      due: lanes.reduce((sum, row) => sum + row.due, 0),
-      oldest: lanes.map((row) => row.oldest).sort()[0],
-      lanes,
+      waiting: lines.reduce((sum, row) => sum + row.waiting, 0),
+      due: lines.reduce((sum, row) => sum + row.due, 0),
+      oldest: lines.map((row) => row.oldest).sort()[0],
+      lines,
       lastHour: providers,
     });
   });
@@ -67,7 +73,7 @@ export function makeMetrics(store: Store, clock: Clock): Metrics {
     collect() {
       this.reset();
       for (const row of store.deliveries.queue(clock.now())) {
-        const { space, topic = '', priority } = readLane(row.lane);
+        const { space, topic = '', priority } = shownLine(row.line);
         this.set({ space, topic, priority, state: row.state }, row.n);
       }
     },
@@ -81,7 +87,7 @@ export function makeMetrics(store: Store, clock: Clock): Metrics {
       this.reset();
       const oldest = new Map<string, number>();
       for (const row of store.deliveries.queue(clock.now())) {
-        const { space, priority } = readLane(row.lane);
+        const { space, priority } = shownLine(row.line);
         const key = JSON.stringify({ space, priority });
         oldest.set(key, Math.min(oldest.get(key) ?? row.oldest, row.oldest));
       }

@@ -258,7 +258,7 @@ export const QueueView = z
     waiting: z.int(),
     due: z.int(),
     oldest: z.iso.datetime().optional(),
-    lanes: z.array(
+    lines: z.array(
       z.strictObject({
         priority: z.enum(['essential', 'optional']),
         topic: z.string().optional(),
@@ -302,7 +302,17 @@ export const ProviderReport = z
   })
   .meta({ id: 'ProviderReport' });
 
-export const NewDomain = z.strictObject({ name: z.string().min(3).max(253) }).meta({ id: 'NewDomain' });
+export const NewDomain = z
+  .strictObject({
+    name: z.string().min(3).max(253),
+    algorithms: z
+      .array(z.enum(['rsa-sha256', 'ed25519-sha256']))
+      .min(1)
+      .max(2)
+      .optional()
+      .meta({ description: 'How its mails are signed; both where nothing is said.' }),
+  })
+  .meta({ id: 'NewDomain' });
 export const DomainView = z
   .strictObject({
     name: z.string(),

@@ -8,6 +8,7 @@ import type { Store } from '../store/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Provider } from '../providers/index.js';
 import { invalid, Refusal } from '../refusal.js';
+import type { ProviderTrial } from '../dispatch/index.js';
 import type { Signing } from '../signing/index.js';
 import { callerOf, needs } from './access.js';
 import { parse } from './problem.js';
@@ -21,13 +22,15 @@ export interface SetUpOptions {
   readonly signing: Signing;
   readonly providers: ReadonlyMap<string, Provider>;
   /** Hands one mail to a provider at once, outside of the queue. */
-  readonly tryProvider: (provider: Provider, space: string, to: string) => Promise<{ kind: string; detail: string }>;
+  readonly tryProvider: ProviderTrial;
+  /** Called when something may be due. */
+  readonly wake: () => void;
   /** Whom to tell what needs a person, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
 
 /** Providers: what there is, and whether each works. */
-export function providersRouter({ providers, tryProvider, traffic, store, clock }: SetUpOptions): Router {
+export function providersRouter({ providers, tryProvider, traffic, store, clock, wake }: SetUpOptions): Router {
   const router = Router();
   const found = (name: string): Provider => {
     const provider = providers.get(name);
@@ -56,6 +59,7 @@ export function providersRouter({ providers, tryProvider, traffic, store, clock 
       const { name } = found(String(request.params['name']));
       store.deliveries.pause(name, paused);
       traffic.pause(store.deliveries.paused());
+      wake();
       response.json({ name, paused });
     });
   }
@@ -85,10 +89,10 @@ export function domainsRouter({ signing, clock }: SetUpOptions): Router {
     response.json({ domains: signing.domains().map(view) });
   });
   router.post('/', needs('admin'), (request, response) => {
-    const { name } = parse(NewDomain, request.body);
+    const { name, algorithms } = parse(NewDomain, request.body);
     const address = parseAddress(`postmaster@${name}`);
     if (isFault(address)) throw invalid([{ path: 'name', message: 'is no domain', hint: 'A domain looks like "host.example".' }]);
-    signing.add(address.domain, clock.now());
+    signing.add(address.domain, clock.now(), algorithms);
     response.status(201).json(view(address.domain));
   });
   return router;

@@ -21,20 +21,20 @@ function unseal(key: Uint8Array, name: string, sealed: Buffer): string {
   return Buffer.concat([cipher.update(sealed.subarray(IV_BYTES + TAG_BYTES)), cipher.final()]).toString('utf8');
 }
 
+/** Not every receiver knows Ed25519 yet; those that do prefer it. */
+const BOTH: readonly KeyAlgorithm[] = ['rsa-sha256', 'ed25519-sha256'];
+
 /** The keys that sign for a domain: made here, kept sealed, unsealed once. */
 export function signing(store: Store, master: Uint8Array) {
   const ready = new Map<string, readonly SigningKey[]>();
   const nameOf = (domain: string, selector: string): string => `${selector}._domainkey.${domain}`;
   return {
-    /** Makes a key of each kind for a domain that has none. @returns the records to publish */
-    add(domain: string, now: number): { name: string; text: string }[] {
+    /** Makes a key of each algorithm for a domain that has none. @returns the records to publish */
+    add(domain: string, now: number, algorithms: readonly KeyAlgorithm[] = BOTH): { name: string; text: string }[] {
       if (store.signingKeys.of(domain).length === 0) {
         const stamp = new Date(now).toISOString().slice(0, 10).replaceAll('-', '');
-        const kinds: [KeyAlgorithm, string][] = [
-          ['rsa-sha256', `v${stamp}r`],
-          ['ed25519-sha256', `v${stamp}e`],
-        ];
-        for (const [algorithm, selector] of kinds) {
+        for (const algorithm of algorithms) {
+          const selector = `v${stamp}${algorithm.charAt(0)}`;
           const made = makeKey(algorithm);
           store.signingKeys.add({
             domain,

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { and, eq, gt, lte } from 'drizzle-orm';
+import { and, eq, gt, lte, sql } from 'drizzle-orm';
 import type { Db } from './database.js';
 import { keys, sessions } from './schema.js';
 
@@ -12,6 +12,11 @@ function hashOf(secret: string): string {
 
 /** Keys of spaces, and the console's sign-in tokens and sessions. Secrets are kept as hashes only. */
 export function accessStore(db: Db) {
+  const byHash = db
+    .select()
+    .from(keys)
+    .where(eq(keys.hash, sql.placeholder('hash')))
+    .prepare();
   return {
     /** Makes a key; its text is given out here and never again. */
     addKey(row: Omit<KeyRow, 'hash'>): string {
@@ -23,11 +28,7 @@ export function accessStore(db: Db) {
     },
 
     findKey(secret: string): KeyRow | undefined {
-      return db
-        .select()
-        .from(keys)
-        .where(eq(keys.hash, hashOf(secret)))
-        .get();
+      return byHash.get({ hash: hashOf(secret) });
     },
 
     /** A new secret of this kind, good until `expiresAt`. */

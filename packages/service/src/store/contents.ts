@@ -24,6 +24,13 @@ export function contentStore(db: Db) {
     .where(and(eq(contentPieces.contentId, sql.placeholder('id')), eq(contentPieces.n, sql.placeholder('n'))))
     .prepare();
 
+  const attachmentsOf = db
+    .select()
+    .from(attachments)
+    .where(eq(attachments.messageId, sql.placeholder('id')))
+    .orderBy(attachments.n)
+    .prepare();
+
   function begin(now: number): { id: string; add: (bytes: Uint8Array) => void; end: () => { id: string; size: number; hash: string } } {
     const id = newId('c', now);
     const hash = createHash('sha256');
@@ -99,7 +106,7 @@ export function contentStore(db: Db) {
     },
 
     attachments(messageId: string): AttachmentRow[] {
-      return db.select().from(attachments).where(eq(attachments.messageId, messageId)).orderBy(attachments.n).all();
+      return attachmentsOf.all({ id: messageId });
     },
 
     /** What was fetched for an attachment; the first stays, so that a mail never changes. */

@@ -34,6 +34,10 @@ export interface NewFact extends Fact {
   readonly returnId?: string | undefined;
 }
 
+/** Nobody has it, and it has a deadline. */
+const CAN_EXPIRE = and(isNotNull(deliveries.nextAttemptAt), isNotNull(deliveries.expiresAt), isNull(deliveries.owner));
+const EXPIRED_AT_ONCE = 500;
+
 export type DeliveryStore = ReturnType<typeof deliveryStore>;
 
 /** Deliveries on their way: claims, attempts, facts and the state that follows from them. */
@@ -74,24 +78,92 @@ export function deliveryStore(db: Db) {
       startedAt: sql.placeholder('startedAt'),
     })
     .prepare();
+  const finish = db
+    .update(attempts)
+    .set({
+      endedAt: sql`${sql.placeholder('endedAt')}`,
+      outcome: sql`${sql.placeholder('outcome')}`,
+      phase: sql`${sql.placeholder('phase')}`,
+      replyCode: sql`${sql.placeholder('replyCode')}`,
+      status: sql`${sql.placeholder('status')}`,
+      diagnostic: sql`${sql.placeholder('diagnostic')}`,
+      providerId: sql`${sql.placeholder('providerId')}`,
+    })
+    .where(eq(attempts.id, sql.placeholder('id')))
+    .prepare();
+  const leave = db
+    .update(deliveries)
+    .set({ leaseUntil: null, owner: null, nextAttemptAt: sql`${sql.placeholder('at')}`, avoid: sql`${sql.placeholder('avoid')}` })
+    .where(eq(deliveries.id, sql.placeholder('id')))
+    .prepare();
+  const insertFact = db
+    .insert(facts)
+    .values({
+      id: sql.placeholder('id'),
+      deliveryId: sql.placeholder('deliveryId'),
+      kind: sql.placeholder('kind'),
+      source: sql.placeholder('source'),
+      at: sql.placeholder('at'),
+      recordedAt: sql.placeholder('recordedAt'),
+      cause: sql.placeholder('cause'),
+      status: sql.placeholder('status'),
+      replyCode: sql.placeholder('replyCode'),
+      diagnostic: sql.placeholder('diagnostic'),
+      returnId: sql.placeholder('returnId'),
+    })
+    .onConflictDoNothing()
+    .prepare();
+  const setState = db
+    .update(deliveries)
+    .set({ state: sql`${sql.placeholder('state')}`, cause: sql`${sql.placeholder('cause')}` })
+    .where(eq(deliveries.id, sql.placeholder('id')))
+    .prepare();
+  const settle = db
+    .update(deliveries)
+    .set({
+      state: sql`${sql.placeholder('state')}`,
+      cause: sql`${sql.placeholder('cause')}`,
+      nextAttemptAt: null,
+      leaseUntil: null,
+      owner: null,
+    })
+    .where(eq(deliveries.id, sql.placeholder('id')))
+    .prepare();
   const dueIn = db
     .select()
     .from(deliveries)
-    .where(and(eq(deliveries.lane, sql.placeholder('lane')), lte(deliveries.nextAttemptAt, sql.placeholder('now'))))
+    .where(and(eq(deliveries.line, sql.placeholder('line')), lte(deliveries.nextAttemptAt, sql.placeholder('now'))))
     .orderBy(asc(deliveries.nextAttemptAt), asc(deliveries.id))
     .limit(sql.placeholder('most'))
     .prepare();
-  const nextDue = db
+  const nextDueIn = db
     .select({ at: sql<number | null>`min(${deliveries.nextAttemptAt})` })
     .from(deliveries)
-    .where(isNotNull(deliveries.nextAttemptAt))
+    .where(and(eq(deliveries.line, sql.placeholder('line')), isNotNull(deliveries.nextAttemptAt)))
     .prepare();
-  // Each step jumps to the next lane in the index: the cost is by lane, not by delivery.
-  const LANES = sql`with recursive l(lane) as (
-    select min(lane) from deliveries where next_attempt_at is not null
-    union all
-    select (select min(lane) from deliveries where next_attempt_at is not null and lane > l.lane) from l where l.lane is not null
-  ) select lane from l where lane is not null`;
+  const nextDeadline = db
+    .select({ at: sql<number | null>`min(${deliveries.expiresAt})` })
+    .from(deliveries)
+    .where(CAN_EXPIRE)
+    .prepare();
+  const pausedNames = db.select({ name: providerStates.name }).from(providerStates).where(eq(providerStates.paused, true)).prepare();
+  const overdue = db
+    .select()
+    .from(deliveries)
+    .where(and(CAN_EXPIRE, lte(deliveries.expiresAt, sql.placeholder('now'))))
+    .limit(EXPIRED_AT_ONCE)
+    .prepare();
+  // Each step jumps to the next line in the index: the cost is by line, not by delivery.
+  const linesThatWait = db
+    .select({ line: sql<string>`line` })
+    .from(
+      sql`(with recursive l(line) as (
+        select min(line) from deliveries where next_attempt_at is not null
+        union all
+        select (select min(line) from deliveries where next_attempt_at is not null and line > l.line) from l where l.line is not null
+      ) select line from l where line is not null)`,
+    )
+    .prepare();
 
   function toFact(row: FactRow): FactRow & Fact {
     return {
@@ -103,78 +175,105 @@ export function deliveryStore(db: Db) {
     } as FactRow & Fact;
   }
 
+  /**
+   * Records a fact and sets the delivery's state from all its facts. The same fact again changes nothing.
+   * @returns whether it was new
+   */
+  function record(fact: NewFact, recordedAt: number): boolean {
+    const { id, deliveryId, kind, source, at, cause, status, replyCode, diagnostic, returnId } = fact;
+    const inserted = insertFact.run({
+      id,
+      deliveryId,
+      kind,
+      source,
+      at,
+      recordedAt,
+      cause: cause ?? null,
+      status: status ?? null,
+      replyCode: replyCode ?? null,
+      diagnostic: diagnostic ?? null,
+      returnId: returnId ?? null,
+    });
+    if (inserted.changes === 0) return false;
+    const all = factsOf.all({ id: deliveryId }).map(toFact);
+    (isSettled(all) ? settle : setState).run({ id: deliveryId, state: stateOf(all), cause: deciding(all)?.cause ?? null });
+    return true;
+  }
+
+  const expire = (row: DeliveryRow, now: number): void => {
+    record(
+      {
+        id: `expired:${row.id}`,
+        deliveryId: row.id,
+        kind: 'expired',
+        source: 'service',
+        at: now,
+        cause: 'expired',
+        status: undefined,
+        replyCode: undefined,
+        diagnostic: 'Its deadline passed before a provider took it.',
+      },
+      now,
+    );
+    postpone.run({ id: row.id, at: null });
+  };
+
   return {
     find(id: string): DeliveryRow | undefined {
       return byId.get({ id });
     },
 
     /**
-     * Takes due deliveries, urgent lanes first, the others in turn. For each, `decide` names the provider or a later time; its attempt is
-     * written before anything is sent, so that a crash leaves a trace. One transaction.
+     * Takes due deliveries, urgent lines first, the others in turn. For each, `decide` names the provider or a later time; its attempt is
+     * written before anything is sent, so that a crash leaves a trace. A line whose providers are all closed is left as it is: its rows
+     * are not touched however many they are. What has passed its deadline ends here, whichever line it stands in. To be called within a
+     * transaction.
      */
-    claim(wanted: ClaimOptions, decide: (row: DeliveryRow) => Decision): Claimed[] {
+    claim(wanted: ClaimOptions, isClosed: (line: string) => boolean, decide: (row: DeliveryRow) => Decision): Claimed[] {
       const { now, most, leaseMs, owner, optionalMost } = wanted;
-      return db.transaction(
-        () => {
-          const out: Claimed[] = [];
-          const lanes = db.all<{ lane: string }>(LANES).map((row) => row.lane);
-          const urgent = lanes.filter((lane) => lane.startsWith('0'));
-          const rest = lanes.filter((lane) => !lane.startsWith('0'));
-          const one = (row: DeliveryRow): void => {
-            // A lease that has run out: whoever had it is gone, and what came of its attempt is not known.
-            if (row.leaseUntil !== null) this.doubt([row.id], now);
-            if (row.expiresAt !== null && row.expiresAt <= now) {
-              this.record(
-                {
-                  id: `expired:${row.id}`,
-                  deliveryId: row.id,
-                  kind: 'expired',
-                  source: 'service',
-                  at: now,
-                  cause: 'expired',
-                  status: undefined,
-                  replyCode: undefined,
-                  diagnostic: 'Its deadline passed before a provider took it.',
-                },
-                now,
-              );
-              postpone.run({ id: row.id, at: null });
-              return;
-            }
-            const decision = decide(row);
-            if ('waitUntil' in decision) {
-              postpone.run({ id: row.id, at: Math.max(now + 1, Math.min(decision.waitUntil, row.expiresAt ?? decision.waitUntil)) });
-              return;
-            }
-            const number = row.attempts + 1;
-            leaseOne.run({ id: row.id, until: now + leaseMs, owner, number });
-            begin.run({ id: decision.attemptId, deliveryId: row.id, number, provider: decision.provider, startedAt: now });
-            out.push({ delivery: row, number, attemptId: decision.attemptId, provider: decision.provider });
-          };
-          // In turn: every lane that waits gets its part of what is left.
-          const inTurn = (group: readonly string[], slots: number): void => {
-            let left = slots;
-            let waiting = group;
-            while (left > 0 && waiting.length > 0) {
-              const part = Math.max(1, Math.floor(left / waiting.length));
-              const before = out.length;
-              waiting = waiting.filter((lane) => {
-                if (left <= 0) return false;
-                const rows = dueIn.all({ lane, now, most: Math.min(part, left) });
-                const from = out.length;
-                rows.forEach(one);
-                left -= out.length - from;
-                return rows.length === part;
-              });
-              if (out.length === before) break;
-            }
-          };
-          inTurn(urgent, most);
-          inTurn(rest, Math.min(most - out.length, optionalMost));
-          return out;
-        },
-        { behavior: 'immediate' },
-      );
+      const out: Claimed[] = [];
+      for (const row of overdue.all({ now })) expire(row, now);
+      const lines = this.lines().filter((line) => !isClosed(line));
+      const urgent = lines.filter((line) => line.startsWith('0'));
+      const rest = lines.filter((line) => !line.startsWith('0'));
+      const one = (row: DeliveryRow): void => {
+        // A lease that has run out: whoever had it is gone, and what came of its attempt is not known.
+        if (row.leaseUntil !== null) this.doubt([row.id], now);
+        if (row.expiresAt !== null && row.expiresAt <= now) {
+          expire(row, now);
+          return;
+        }
+        const decision = decide(row);
+        if ('waitUntil' in decision) {
+          postpone.run({ id: row.id, at: Math.max(now + 1, Math.min(decision.waitUntil, row.expiresAt ?? decision.waitUntil)) });
+          return;
+        }
+        const number = row.attempts + 1;
+        leaseOne.run({ id: row.id, until: now + leaseMs, owner, number });
+        begin.run({ id: decision.attemptId, deliveryId: row.id, number, provider: decision.provider, startedAt: now });
+        out.push({ delivery: row, number, attemptId: decision.attemptId, provider: decision.provider });
+      };
+      // In turn: every line that waits gets its part of what is left.
+      const inTurn = (group: readonly string[], slots: number): void => {
+        let left = slots;
+        let waiting = group;
+        while (left > 0 && waiting.length > 0) {
+          const part = Math.max(1, Math.floor(left / waiting.length));
+          const before = out.length;
+          waiting = waiting.filter((line) => {
+            if (left <= 0) return false;
+            const rows = dueIn.all({ line, now, most: Math.min(part, left) });
+            const from = out.length;
+            rows.forEach(one);
+            left -= out.length - from;
+            return rows.length === part;
+          });
+          if (out.length === before) break;
+        }
+      };
+      inTurn(urgent, most);
+      inTurn(rest, Math.min(most - out.length, optionalMost));
+      return out;
     },
 
     /** A worker says that it still has these. */
@@ -194,9 +293,17 @@ export function deliveryStore(db: Db) {
         .run();
     },
 
-    /** When something is due next, in milliseconds since the epoch. */
-    nextDueAt(): number | undefined {
-      return nextDue.get()?.at ?? undefined;
+    /** The lines in which something waits. */
+    lines(): string[] {
+      return linesThatWait.all().map((row) => (row).line);
+    },
+
+    /** When something is due next or passes its deadline, in milliseconds since the epoch; what closed lines hold is left out. */
+    nextDueAt(isClosed: (line: string) => boolean): number | undefined {
+      const due = this.lines().flatMap((line) => (isClosed(line) ? [] : [nextDueIn.get({ line })?.at ?? []].flat()));
+      const deadline = nextDeadline.get()?.at ?? [];
+      const all = [...due, deadline].flat();
+      return all.length === 0 ? undefined : Math.min(...all);
     },
 
     /** Frees what a worker had that is gone; all of it at the start, when no worker runs. @returns how many */
@@ -226,19 +333,16 @@ export function deliveryStore(db: Db) {
       next: { readonly at: number | undefined; readonly avoid: string | undefined },
       recordedAt: number,
     ): void {
-      db.update(attempts).set(end).where(eq(attempts.id, id)).run();
-      db.update(deliveries)
-        .set({ leaseUntil: null, owner: null, nextAttemptAt: next.at ?? null, avoid: next.avoid ?? null })
-        .where(eq(deliveries.id, fact.deliveryId))
-        .run();
-      this.record(fact, recordedAt);
+      finish.run({ ...end, id });
+      leave.run({ id: fact.deliveryId, at: next.at ?? null, avoid: next.avoid ?? null });
+      record(fact, recordedAt);
     },
 
     /** Calls back what no worker has yet. @returns whether it was possible */
     cancel(id: string, now: number): boolean {
       const row = byId.get({ id });
       if (row === undefined || row.nextAttemptAt === null || row.owner !== null) return false;
-      this.record(
+      record(
         {
           id: `canceled:${id}`,
           deliveryId: id,
@@ -263,11 +367,11 @@ export function deliveryStore(db: Db) {
       return true;
     },
 
-    /** What waits, by lane and state. */
-    queue(now: number): { lane: string; state: string; n: number; due: number; oldest: number }[] {
+    /** What waits, by line and state. */
+    queue(now: number): { line: string; state: string; n: number; due: number; oldest: number }[] {
       return db
         .select({
-          lane: deliveries.lane,
+          line: deliveries.line,
           state: deliveries.state,
           n: count(),
           due: sql<number>`sum(${deliveries.nextAttemptAt} <= ${now})`,
@@ -275,7 +379,7 @@ export function deliveryStore(db: Db) {
         })
         .from(deliveries)
         .where(isNotNull(deliveries.nextAttemptAt))
-        .groupBy(deliveries.lane, deliveries.state)
+        .groupBy(deliveries.line, deliveries.state)
         .all();
     },
 
@@ -290,44 +394,14 @@ export function deliveryStore(db: Db) {
     },
 
     paused(): Set<string> {
-      return new Set(
-        db
-          .select()
-          .from(providerStates)
-          .where(eq(providerStates.paused, true))
-          .all()
-          .map((row) => row.name),
-      );
+      return new Set(pausedNames.all().map((row) => row.name));
     },
 
     pause(name: string, paused: boolean): void {
       db.insert(providerStates).values({ name, paused }).onConflictDoUpdate({ target: providerStates.name, set: { paused } }).run();
     },
 
-    /**
-     * Records a fact and sets the delivery's state from all its facts. The same fact again changes nothing.
-     * @returns whether it was new
-     */
-    record(fact: NewFact, recordedAt: number): boolean {
-      const { id, deliveryId, kind, source, at, cause, status, replyCode, diagnostic, returnId } = fact;
-      const inserted = db
-        .insert(facts)
-        .values({ id, deliveryId, kind, source, at, recordedAt, cause, status, replyCode, diagnostic, returnId })
-        .onConflictDoNothing()
-        .run();
-      if (inserted.changes === 0) return false;
-      const all = factsOf.all({ id: deliveryId }).map(toFact);
-      const settled = isSettled(all);
-      db.update(deliveries)
-        .set({
-          state: stateOf(all),
-          cause: deciding(all)?.cause ?? null,
-          ...(settled ? { nextAttemptAt: null, leaseUntil: null, owner: null } : {}),
-        })
-        .where(eq(deliveries.id, deliveryId))
-        .run();
-      return true;
-    },
+    record,
 
     facts(deliveryId: string): (FactRow & Fact)[] {
       return factsOf.all({ id: deliveryId }).map(toFact);

@@ -14,7 +14,29 @@ export function editionStore(db: Db) {
     .from(editionsInUse)
     .where(eq(editionsInUse.space, sql.placeholder('space')))
     .prepare();
+  const newestOf = db
+    .select()
+    .from(editions)
+    .where(eq(editions.space, sql.placeholder('space')))
+    .orderBy(desc(editions.number))
+    .limit(1)
+    .prepare();
+  const numbered = db
+    .select()
+    .from(editions)
+    .where(and(eq(editions.space, sql.placeholder('space')), eq(editions.number, sql.placeholder('number'))))
+    .prepare();
+  const newestNumber = db
+    .select({ number: sql<number | null>`max(${editions.number})` })
+    .from(editions)
+    .where(eq(editions.space, sql.placeholder('space')))
+    .prepare();
   return {
+    /** Number of the one in use: what was chosen, else the newest. Asked for every message, so it reads no manifest. */
+    currentNumber(space: string): number | undefined {
+      return inUse.get({ space })?.number ?? newestNumber.get({ space })?.number ?? undefined;
+    },
+
     /** The one in use: what was chosen, else the newest. */
     current(space: string): EditionRow | undefined {
       const chosen = inUse.get({ space });
@@ -22,7 +44,7 @@ export function editionStore(db: Db) {
     },
 
     newest(space: string): EditionRow | undefined {
-      return db.select().from(editions).where(eq(editions.space, space)).orderBy(desc(editions.number)).limit(1).get();
+      return newestOf.get({ space });
     },
 
     /** Newest first. */
@@ -45,11 +67,7 @@ export function editionStore(db: Db) {
     },
 
     find(space: string, number: number): EditionRow | undefined {
-      return db
-        .select()
-        .from(editions)
-        .where(and(eq(editions.space, space), eq(editions.number, number)))
-        .get();
+      return numbered.get({ space, number });
     },
 
     /** Keeps a mail folder as the space's newest edition; the current one when nothing differs from it. */

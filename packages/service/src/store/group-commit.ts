@@ -8,6 +8,8 @@ interface Waiting {
 
 /** Most writes in one transaction, so that one commit never takes long. */
 const MOST = 500;
+/** How long a write that is in no hurry waits for others, in milliseconds. */
+const SOON_MS = 4;
 
 /**
  * Many writes, one fsync: what is asked for within one turn of the event loop shares a transaction.
@@ -16,23 +18,41 @@ const MOST = 500;
 export class GroupCommit {
   #waiting: Waiting[] = [];
   #scheduled = false;
+  #timer: NodeJS.Timeout | undefined;
 
   constructor(private readonly raw: Sqlite.Database) {}
 
   /** Resolves when the write is on the disk. */
   write<T>(write: () => T): Promise<T> {
+    const done = this.#add(write);
+    if (!this.#scheduled) {
+      this.#scheduled = true;
+      setImmediate(() => {
+        this.#flush();
+      });
+    }
+    return done;
+  }
+
+  /** The same for what nobody waits for: it goes with the next write, or after a moment in which others may join. */
+  writeSoon<T>(write: () => T): Promise<T> {
+    const done = this.#add(write);
+    if (!this.#scheduled)
+      this.#timer ??= setTimeout(() => {
+        this.#flush();
+      }, SOON_MS);
+    return done;
+  }
+
+  #add<T>(write: () => T): Promise<T> {
     return new Promise<T>((resolve, reject) => {
       this.#waiting.push({ write, resolve: resolve as (value: unknown) => void, reject });
-      if (!this.#scheduled) {
-        this.#scheduled = true;
-        setImmediate(() => {
-          this.#flush();
-        });
-      }
     });
   }
 
   #flush(): void {
+    clearTimeout(this.#timer);
+    this.#timer = undefined;
     const batch = this.#waiting.splice(0, MOST);
     const done: (() => void)[] = [];
     try {

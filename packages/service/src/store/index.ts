@@ -34,5 +34,6 @@ export type { SigningKeyRow } from './signing-keys.js';
 export type { MessageMore, StoredMailbox } from './schema.js';
 export type { EditionRow } from './editions.js';
 export { newId } from './ids.js';
+export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';
 export type { ReturnRow } from './returns.js';

@@ -63,12 +63,22 @@ export function messageStore(db: Db) {
       nextAttemptAt: sql.placeholder('nextAttemptAt'),
       leaseUntil: sql.placeholder('leaseUntil'),
       owner: sql.placeholder('owner'),
-      lane: sql.placeholder('lane'),
+      line: sql.placeholder('line'),
       domain: sql.placeholder('domain'),
       expiresAt: sql.placeholder('expiresAt'),
       avoid: sql.placeholder('avoid'),
       intended: sql.placeholder('intended'),
       kept: sql.placeholder('kept'),
+    })
+    .prepare();
+  const insertKey = db
+    .insert(idempotency)
+    .values({
+      space: sql.placeholder('space'),
+      key: sql.placeholder('key'),
+      bodyHash: sql.placeholder('bodyHash'),
+      messageId: sql.placeholder('messageId'),
+      createdAt: sql.placeholder('createdAt'),
     })
     .prepare();
   const findKey = db
@@ -87,6 +97,12 @@ export function messageStore(db: Db) {
     .where(eq(mails.deliveryId, sql.placeholder('id')))
     .prepare();
 
+  const insertMail = db
+    .insert(mails)
+    .values({ deliveryId: sql.placeholder('deliveryId'), bytes: sql.placeholder('bytes') })
+    .onConflictDoNothing()
+    .prepare();
+
   return {
     /** Writes a message with its deliveries; to be called within a transaction. */
     insert(wanted: NewMessage): void {
@@ -94,9 +110,12 @@ export function messageStore(db: Db) {
       for (const delivery of wanted.deliveries) insertDelivery.run({ ...delivery });
       for (const attachment of wanted.attachments ?? []) db.insert(attachments).values(attachment).run();
       if (wanted.idempotency !== undefined) {
-        db.insert(idempotency)
-          .values({ space: wanted.message.space, ...wanted.idempotency, messageId: wanted.message.id, createdAt: wanted.message.createdAt })
-          .run();
+        insertKey.run({
+          space: wanted.message.space,
+          ...wanted.idempotency,
+          messageId: wanted.message.id,
+          createdAt: wanted.message.createdAt,
+        });
       }
     },
 
@@ -129,10 +148,7 @@ export function messageStore(db: Db) {
 
     /** Keeps the bytes of a mail; the first ones stay. */
     keepMail(deliveryId: string, bytes: Uint8Array): void {
-      db.insert(mails)
-        .values({ deliveryId, bytes: Buffer.from(bytes) })
-        .onConflictDoNothing()
-        .run();
+      insertMail.run({ deliveryId, bytes: Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength) });
     },
 
     /** Newest first. */

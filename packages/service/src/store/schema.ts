@@ -163,7 +163,7 @@ export const deliveries = sqliteTable(
     /** The worker that has it. */
     owner: text('owner'),
     /** What goes out together in turn with others: priority, space and topic. Sorts by priority. */
-    lane: text('lane').notNull(),
+    line: text('line').notNull(),
     domain: text('domain').notNull(),
     /** After this it is not sent any more. */
     expiresAt: integer('expires_at'),
@@ -176,12 +176,12 @@ export const deliveries = sqliteTable(
   },
   (table) => [
     index('deliveries_by_message').on(table.messageId),
-    index('deliveries_due')
-      .on(table.nextAttemptAt)
+    index('deliveries_by_line')
+      .on(table.line, table.nextAttemptAt, table.id)
       .where(sql`${table.nextAttemptAt} is not null`),
-    index('deliveries_by_lane')
-      .on(table.lane, table.nextAttemptAt)
-      .where(sql`${table.nextAttemptAt} is not null`),
+    index('deliveries_by_deadline')
+      .on(table.expiresAt)
+      .where(sql`${table.nextAttemptAt} is not null and ${table.expiresAt} is not null`),
     index('deliveries_by_owner')
       .on(table.owner)
       .where(sql`${table.owner} is not null`),

@@ -57,7 +57,7 @@ CREATE TABLE `deliveries` (
 	`next_attempt_at` integer,
 	`lease_until` integer,
 	`owner` text,
-	`lane` text NOT NULL,
+	`line` text NOT NULL,
 	`domain` text NOT NULL,
 	`expires_at` integer,
 	`avoid` text,
@@ -67,8 +67,8 @@ CREATE TABLE `deliveries` (
 );
 --> statement-breakpoint
 CREATE INDEX `deliveries_by_message` ON `deliveries` (`message_id`);--> statement-breakpoint
-CREATE INDEX `deliveries_due` ON `deliveries` (`next_attempt_at`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
-CREATE INDEX `deliveries_by_lane` ON `deliveries` (`lane`,`next_attempt_at`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_line` ON `deliveries` (`line`,`next_attempt_at`,`id`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_deadline` ON `deliveries` (`expires_at`) WHERE "deliveries"."next_attempt_at" is not null and "deliveries"."expires_at" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries"."owner" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`);--> statement-breakpoint
