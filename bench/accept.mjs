@@ -1,28 +1,11 @@
 // How fast messages are accepted over HTTP, durably: POST /v1/messages (key, schema, data schema, a rendering, idempotency key, fsync)
 // against a bare Express handler with one insert, also with synchronous=FULL.
-import { readFileSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import autocannon from 'autocannon';
+import { acceptRate } from './support/rates.mjs';
 import { folder, root, started } from './support/processes.mjs';
 
 const OPERATOR = 'operator-of-the-benchmark';
-const SECONDS = 3;
-const CONNECTIONS = 50;
-
-async function rate(url, headers) {
-  const [body] = JSON.parse(readFileSync(join(root, 'demo/bookings.json'), 'utf8'));
-  const result = await autocannon({
-    url: `${url}/v1/messages`,
-    method: 'POST',
-    connections: CONNECTIONS,
-    duration: SECONDS,
-    headers: { 'content-type': 'application/json', ...headers },
-    // For an hour from now: what is measured is accepting, not what comes after it.
-    body: JSON.stringify({ ...body, notBefore: new Date(Date.now() + 3_600_000).toISOString() }),
-  });
-  if (result.non2xx > 0 || result.errors > 0) throw new Error(`${result.non2xx} refusals, ${result.errors} errors`);
-  return result.requests.average;
-}
 
 export default async function bench() {
   const path = folder();
@@ -39,8 +22,8 @@ export default async function bench() {
     {
       name: 'accept',
       unit: 'requests/s',
-      ours: () => rate(service.said.url, { authorization: `Bearer ${OPERATOR}` }),
-      baseline: () => rate(bare.said.url, {}),
+      ours: () => acceptRate(service.said.url, OPERATOR),
+      baseline: () => acceptRate(bare.said.url),
       close: () => {
         service.stop();
         bare.stop();

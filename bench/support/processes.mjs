@@ -18,5 +18,11 @@ export async function started(file, args, env = {}) {
     createInterface({ input: child.stdout }).once('line', done);
     child.once('exit', (code) => fail(new Error(`${file} ended with ${code}`)));
   });
-  return { said: JSON.parse(line), stop: () => child.kill('SIGKILL') };
+  return {
+    said: JSON.parse(line),
+    pid: child.pid,
+    stop: () => child.kill('SIGKILL'),
+    end: () => child.kill('SIGTERM'),
+    ended: new Promise((done) => child.once('exit', done)),
+  };
 }

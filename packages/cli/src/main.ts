@@ -115,6 +115,19 @@ function program(run: (action: Action) => Promise<void>): Command {
     (number: string, options: Remote) =>
       run(async (output) => (await import('./commands/editions.js')).useEdition(connect(options), number, options, output)),
   );
+  const returns = root.command('returns').description('track: what came back');
+  example(
+    returns
+      .command('read <files...>')
+      .description('tell what mails say that came back: .eml, mbox, Maildir; needs no service')
+      .option('--envelope-to <address>', 'the address that they were sent to')
+      .option('--json', 'one JSON line a mail'),
+    'verbalis returns read bounce.eml',
+    'verbalis returns read ~/Maildir --json',
+  ).action((files: string[], options: { json?: boolean; envelopeTo?: string }) =>
+    run(async (output) => (await import('./commands/returns-read.js')).readReturns(files, options, output)),
+  );
+
   example(remote(root.command('queue').description('track: what waits')), 'verbalis queue').action((options: Remote) =>
     run(async (output) => (await import('./commands/queue.js')).showQueue(connect(options), options, output)),
   );

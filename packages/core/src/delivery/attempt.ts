@@ -1,5 +1,6 @@
 import { replyText, type Outcome } from '../smtp/index.js';
-import { causeOf, type Cause } from './causes.js';
+import type { Cause } from './cause-table.js';
+import { causeOf } from './causes.js';
 
 /** What an attempt means for its delivery. */
 export interface AttemptMeaning {

@@ -1,4 +1,4 @@
-import type { Cause } from './causes.js';
+import type { Cause } from './cause-table.js';
 
 export const STATES = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled'] as const;
 export type State = (typeof STATES)[number];

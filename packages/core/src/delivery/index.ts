@@ -1,5 +1,6 @@
 export { meaningOf, type AttemptMeaning } from './attempt.js';
-export { CAUSE_TABLE, CAUSES, causeOf, causeRow, type Cause, type CauseEvidence, type CauseRow } from './causes.js';
+export { CAUSE_TABLE, CAUSES, type Cause, type CauseRow } from './cause-table.js';
+export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } from './causes.js';
 export { FACT_KINDS, STATES, type Fact, type FactKind, type FactSource, type State } from './fact.js';
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
 export { deciding, isSettled, PRECEDENCE, stateOf } from './state.js';

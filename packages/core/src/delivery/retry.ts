@@ -1,4 +1,4 @@
-import type { Cause } from './causes.js';
+import type { Cause } from './cause-table.js';
 
 /** Waits in milliseconds. `first` doubles (times `growth`) up to `most`; after `attempts` tries a delivery has failed. */
 export interface RetryRule {

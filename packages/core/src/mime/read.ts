@@ -6,6 +6,7 @@ export const MAX_DEPTH = 20;
 export const MAX_PARTS = 1000;
 const MAX_FIELDS = 2000;
 const MAX_FIELD = 64 * 1024;
+const MAX_HEADER = 2 * 1024 * 1024;
 
 export interface HeaderField {
   readonly name: string;
@@ -109,7 +110,8 @@ export function readMail(bytes: Uint8Array): Part {
 }
 
 function readPart(bytes: Buffer, usual: string, depth: number, count: { left: number }): Part {
-  const { fields, bodyFrom } = readHeader(bytes.toString('latin1'));
+  // Only the header is turned into text: a mail may be large, and its parts are read again and again.
+  const { fields, bodyFrom } = readHeader(bytes.toString('latin1', 0, headerEnd(bytes)));
   const body = bytes.subarray(bodyFrom);
   const contentType = fields.find((one) => one.name === 'content-type')?.raw ?? '';
   const { value, parameters } = parseParameters(contentType);
@@ -122,10 +124,18 @@ function readPart(bytes: Buffer, usual: string, depth: number, count: { left: nu
       parts = boundary === undefined ? [] : split(body, boundary, count).map((one) => readPart(one, inner, depth + 1, count));
     } else if (type === 'message/rfc822' || type === 'message/global') {
       const encoding = fields.find((one) => one.name === 'content-transfer-encoding')?.raw ?? '';
-      parts = [readPart(Buffer.from(decodeTransfer(body, encoding)), 'text/plain', depth + 1, count)];
+      const inner = decodeTransfer(body, encoding);
+      parts = [readPart(Buffer.from(inner.buffer, inner.byteOffset, inner.byteLength), 'text/plain', depth + 1, count)];
     }
   }
   return { fields, type, parameters, body, parts };
+}
+
+/** Where the empty line after the header is past, at most. */
+function headerEnd(bytes: Buffer): number {
+  const ends = [bytes.indexOf('\n\n'), bytes.indexOf('\n\r\n')].filter((one) => one !== -1);
+  const first = bytes[0] === 10 || (bytes[0] === 13 && bytes[1] === 10) ? 0 : Math.min(...ends, bytes.length);
+  return Math.min(first + 3, bytes.length, MAX_HEADER);
 }
 
 /** A multipart without a boundary in its header: its first line is likely one. */

@@ -1,2 +1,3 @@
-export { ACTIONS, readReturn, type Action, type RecipientReport, type ReturnReading } from './report.js';
+export { ACTIONS, readReturn, type Action, type RecipientReport, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
 export { deliveryOfToken, returnToken, tokenOf } from './token.js';
+export { mailsIn } from './mbox.js';

@@ -34,7 +34,7 @@ test('a delivery status notification (RFC 3464)', () => {
       'Final-Recipient: rfc822; nobody@post.example\nAction: failed\nStatus: 5.1.1\nRemote-MTA: dns; mx\nDiagnostic-Code: smtp; 550 5.1.1\n  <nobody@post.example>:\n User unknown',
     ),
   );
-  expect(reading).toEqual({
+  expect(reading).toMatchObject({
     kind: 'delivery-status',
     originalMessageId: 'm1@us.example',
     envelopeId: 'env-1',

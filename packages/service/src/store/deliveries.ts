@@ -1,6 +1,7 @@
 import { stateOf, deciding, isSettled, type Fact } from '@verbalis/core/delivery';
 import { and, asc, count, eq, gte, inArray, isNotNull, isNull, lte, sql } from 'drizzle-orm';
 import type { Db } from './database.js';
+import { idSince } from './ids.js';
 import type { DeliveryRow } from './messages.js';
 import { attempts, deliveries, facts, providerStates } from './schema.js';
 
@@ -388,7 +389,7 @@ export function deliveryStore(db: Db) {
       return db
         .select({ provider: attempts.provider, outcome: attempts.outcome, n: count() })
         .from(attempts)
-        .where(gte(attempts.startedAt, since))
+        .where(gte(attempts.id, idSince('a', since)))
         .groupBy(attempts.provider, attempts.outcome)
         .all();
     },

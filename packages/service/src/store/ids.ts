@@ -20,7 +20,12 @@ export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u', at: number)
     while (i >= 0 && lastRandom[i] === 31) lastRandom[i--] = 0;
     if (i >= 0) lastRandom[i] = (lastRandom[i] ?? 0) + 1;
   }
+  return idSince(kind, lastTime) + lastRandom.map((value) => SIGNS[value] ?? '').join('');
+}
+
+/** What ids of this kind begin with that were made at a time; those made later sort after it. */
+export function idSince(kind: string, at: number): string {
   let time = '';
-  for (let left = lastTime, i = 0; i < 10; i += 1, left = Math.floor(left / 32)) time = (SIGNS[left % 32] ?? '') + time;
-  return kind + time + lastRandom.map((value) => SIGNS[value] ?? '').join('');
+  for (let left = Math.max(0, at), i = 0; i < 10; i += 1, left = Math.floor(left / 32)) time = (SIGNS[left % 32] ?? '') + time;
+  return kind + time;
 }

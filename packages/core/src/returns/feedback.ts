@@ -1,0 +1,41 @@
+import { addressOf, groupsOf, type Group } from './groups.js';
+
+/** What a feedback report says (RFC 5965, with the fields of RFC 6591). */
+export interface Feedback {
+  /** "abuse", "fraud", "virus", "not-spam", "auth-failure", "opt-out" …; small letters. */
+  readonly type: string;
+  /** Addresses that got the mail, as far as they are told. */
+  readonly recipients: readonly string[];
+  /** The return path of the mail that is meant. */
+  readonly mailFrom: string | undefined;
+  readonly envelopeId: string | undefined;
+}
+
+/** Types that say that somebody minds the mail; others inform of something else. */
+const COMPLAINTS = new Set(['abuse', 'fraud', 'virus', 'other', 'miscategorized', 'spam', 'complaint', 'phishing', 'junk']);
+
+export function isComplaint(type: string): boolean {
+  return COMPLAINTS.has(type);
+}
+
+/** Reads the fields of a message/feedback-report; repeated ones (several recipients) are all taken. */
+export function readFeedback(bytes: Uint8Array): Feedback | undefined {
+  const groups = groupsOf(bytes);
+  const first = (name: string): string | undefined => groups.map((one: Group) => one.get(name)).find((one) => one !== undefined);
+  const type = first('feedback-type')
+    ?.trim()
+    .toLowerCase()
+    .split(/[\s;(]/)[0];
+  if (type === undefined || type === '') return undefined;
+  const text = Buffer.from(bytes.buffer, bytes.byteOffset, Math.min(bytes.byteLength, 64 * 1024)).toString('latin1');
+  const recipients = [...text.matchAll(/^(?:Original-Rcpt-To|Removal-Recipient)[ \t]{0,20}:([^\r\n]{1,500})/gim)]
+    .map((one) => addressOf(one[1]))
+    .filter((one) => one?.includes('@') === true)
+    .map((one) => one ?? '');
+  return {
+    type,
+    recipients: [...new Set(recipients)],
+    mailFrom: addressOf(first('original-mail-from')),
+    envelopeId: first('original-envelope-id')?.trim(),
+  };
+}
