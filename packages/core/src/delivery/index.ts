@@ -8,3 +8,14 @@ export { tell, type Story, type StoryInput } from './story.js';
 export { isNamed } from './recipients.js';
 export { ceilingOf, Traffic, type Choice, type RouteEntry, type TrafficLimits, type WarmUp } from './traffic.js';
 export { instantOf } from './when.js';
+export {
+  addressKey,
+  isLasting,
+  SUPPRESSION_REASONS,
+  suppressionOf,
+  USUAL_SUPPRESSION,
+  type AddressFact,
+  type SuppressionPlan,
+  type SuppressionReason,
+  type SuppressionVerdict,
+} from './suppression.js';

@@ -123,7 +123,10 @@ export function readProse(text: string, except: (address: string) => boolean): P
       if (next.trim() === '') {
         // The reason may stand apart from its address, and its lines from each other, as long as they are moved in or quote somebody.
         const after = lines[j + 1] ?? '';
-        const goesOn = after.trim() !== '' && (indentOf(after) > margin || QUOTES.test(after) || reason.join('').trim() === '');
+        const isCoded = QUOTES.test(reason.join('\n'));
+        const isEmpty = reason.join('').trim() === '';
+        const goesOn =
+          after.trim() !== '' && ((indentOf(after) > margin && !isCoded) || QUOTES.test(after) || (isEmpty && indentOf(after) >= margin));
         if (!goesOn || (ENTRY.test(after) && sameKind(line, after)) || /^[\s]{0,4}-{2,}/.test(after)) break;
         continue;
       }

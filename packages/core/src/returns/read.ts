@@ -128,10 +128,16 @@ interface Setting {
   readonly single: boolean;
 }
 
+/** How much a status says: only its class, its subject too, or all. */
+function detailOf(status: string): number {
+  return /\.0\.0$/.test(status) ? 0 : isGenericStatus(status) ? 1 : 2;
+}
+
 function pickStatus(field: string | undefined, quoted: string | undefined): string | undefined {
-  if (field === undefined) return quoted;
-  if (quoted === undefined || !isGenericStatus(field)) return field;
-  return isGenericStatus(quoted) && quoted.startsWith(field.charAt(0)) ? field : quoted;
+  if (field === undefined || quoted === undefined) return field ?? quoted;
+  // What was cut short or left open is told by the answer that is quoted.
+  if (isGenericStatus(field) && (detailOf(quoted) > detailOf(field) || quoted.charAt(0) !== field.charAt(0))) return quoted;
+  return field;
 }
 
 function says(quoted: Quoted | undefined): boolean {

@@ -1,0 +1,75 @@
+import { domainToASCII } from 'node:url';
+import type { Cause } from './cause-table.js';
+import { causeRow } from './causes.js';
+import type { Fact } from './fact.js';
+
+/** A fact about one of the deliveries to an address. */
+export interface AddressFact extends Fact {
+  readonly deliveryId: string;
+}
+
+export interface SuppressionPlan {
+  /** Failures that may pass, of different deliveries, without a success between. */
+  readonly after: number;
+  /** How far apart the first and the last of them are at least, in milliseconds. */
+  readonly spreadMs: number;
+}
+
+export const USUAL_SUPPRESSION: SuppressionPlan = { after: 3, spreadMs: 2 * 24 * 3_600_000 };
+
+/** Why an address gets no more mail. */
+export const SUPPRESSION_REASONS = ['failed', 'failed-repeatedly', 'complained', 'unsubscribed', 'added', 'imported'] as const;
+export type SuppressionReason = (typeof SUPPRESSION_REASONS)[number];
+
+export interface SuppressionVerdict {
+  readonly reason: Extract<SuppressionReason, 'failed' | 'failed-repeatedly' | 'complained'>;
+  readonly cause: Cause | undefined;
+  /** The fact that decided. */
+  readonly fact: AddressFact;
+}
+
+/** Whether a failure was one for good: the reply code says it, then the enhanced one; without any it is. */
+export function isLasting(fact: Pick<Fact, 'replyCode' | 'status'>): boolean {
+  if (fact.replyCode !== undefined) return fact.replyCode >= 500;
+  return fact.status?.startsWith('4') !== true;
+}
+
+function byTime(a: AddressFact, b: AddressFact): number {
+  return a.at - b.at || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
+}
+
+/**
+ * Whether an address is to get no more mail: a pure function of the set of facts about it, so order and repetition change nothing.
+ * @param facts of all its deliveries, each once or more; those before somebody has lifted a suppression left out
+ */
+export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPlan): SuppressionVerdict | undefined {
+  const all = [...new Map(facts.map((one) => [one.id, one])).values()].sort(byTime);
+  const complaint = all.find((one) => one.kind === 'complained');
+  if (complaint !== undefined) return { reason: 'complained', cause: undefined, fact: complaint };
+  const failures = all.filter((one) => one.kind === 'failed' && one.cause !== undefined);
+  const forGood = failures.find((one) => one.cause !== undefined && causeRow(one.cause).suppresses === 'at-once' && isLasting(one));
+  if (forGood !== undefined) return { reason: 'failed', cause: forGood.cause, fact: forGood };
+  // A delivery that was taken and did not fail is a success; one that failed in the end is none.
+  const failed = new Set(all.filter((one) => one.kind === 'failed').map((one) => one.deliveryId));
+  const isSuccess = (one: AddressFact): boolean => (one.kind === 'delivered' || one.kind === 'accepted') && !failed.has(one.deliveryId);
+  let run = new Map<string, AddressFact>();
+  for (const one of all) {
+    if (isSuccess(one)) run = new Map();
+    else if (one.kind === 'failed' && one.cause !== undefined && causeRow(one.cause).suppresses !== 'never' && !run.has(one.deliveryId)) {
+      run.set(one.deliveryId, one);
+      const [first] = run.values();
+      if (run.size >= plan.after && first !== undefined && one.at - first.at >= plan.spreadMs)
+        return { reason: 'failed-repeatedly', cause: one.cause, fact: one };
+    }
+  }
+  return undefined;
+}
+
+/** How addresses are compared: the domain in its ASCII form and small letters, the local part as it stands unless told otherwise. */
+export function addressKey(address: string, anyCase: boolean): string {
+  const at = address.lastIndexOf('@');
+  const local = address.slice(0, at);
+  const given = address.slice(at + 1);
+  const domain = (domainToASCII(given) || given).toLowerCase();
+  return `${anyCase ? local.toLowerCase() : local}@${domain}`;
+}
