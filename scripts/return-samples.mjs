@@ -14,7 +14,10 @@ const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
 const SCRIPT = {
   unknown: ['rcpt', '550 5.1.1 <unknown@post.example>: Recipient address rejected: User unknown in virtual mailbox table'],
   bare: ['rcpt', '550 No such user here'],
-  'many-lines': ['rcpt', '550-5.2.1 The account that you tried to reach\r\n550-5.2.1 is disabled. Learn more at\r\n550 5.2.1 https://help.post.example/disabled'],
+  'many-lines': [
+    'rcpt',
+    '550-5.2.1 The account that you tried to reach\r\n550-5.2.1 is disabled. Learn more at\r\n550 5.2.1 https://help.post.example/disabled',
+  ],
   full: ['rcpt', '552 5.2.2 <full@post.example>: Quota exceeded (mailbox for user is full)'],
   policy: ['rcpt', '554 5.7.1 <policy@post.example>: Message rejected for policy reasons'],
   'wrong-words': ['rcpt', '550 5.7.1 mailbox is full'],

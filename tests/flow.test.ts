@@ -10,6 +10,7 @@ beforeAll(async () => {
   all = await startTestService({
     script: {
       'refused@post.example': 'refuse',
+      'refused@other.example': 'refuse',
       'deferred@post.example': 'defer-twice',
       'bounced@post.example': 'report-failed',
       'confirmed@post.example': 'report-delivered',
@@ -68,7 +69,7 @@ describe('every fate ends in its state', () => {
   });
 
   test('one message, several recipients, each with a fate of its own', async () => {
-    const { id } = await all.client.messages.send({ ...booking('fine@post.example'), to: ['fine@post.example', 'refused@post.example'] });
+    const { id } = await all.client.messages.send({ ...booking('fine@post.example'), to: ['fine@post.example', 'refused@other.example'] });
     const { deliveries } = await all.ended(id, 'accepted', 'failed');
     expect(deliveries.map((one) => one.state)).toEqual(['accepted', 'failed']);
   });

@@ -64,7 +64,12 @@ export interface TestService {
 
 /** A service on free ports with a stand-in provider, in this process. `change` is laid over its configuration. */
 export async function startTestService(
-  options: { script?: Script; change?: Record<string, unknown>; provider?: { host: string; port: number }; space?: string } = {},
+  options: {
+    script?: Script;
+    change?: Record<string, unknown> | ((port: number) => Record<string, unknown>);
+    provider?: { host: string; port: number };
+    space?: string;
+  } = {},
 ): Promise<TestService> {
   const { path, remove } = temporaryFolder();
   const returnsTo = { host: '127.0.0.1', port: 0 };
@@ -95,7 +100,7 @@ export async function startTestService(
         harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
         drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
       },
-      ...options.change,
+      ...(typeof options.change === 'function' ? options.change(standIn.port) : options.change),
     }),
   );
   const logTo = new Writable({

@@ -4,6 +4,8 @@ import { Command, CommanderError, Option } from 'commander';
 import type { check } from './commands/check.js';
 import type { demo } from './commands/demo.js';
 import type { addKey } from './commands/keys.js';
+import type { listReturns } from './commands/returns.js';
+import type { listSuppressions } from './commands/suppressions.js';
 import type { listMessages } from './commands/messages.js';
 import type { render } from './commands/render.js';
 import type { send } from './commands/send.js';
@@ -85,6 +87,11 @@ function program(run: (action: Action) => Promise<void>): Command {
   );
 
   type Remote = { json?: boolean } & Parameters<typeof connect>[0];
+  /** Options of a command, without those that say where the service is. */
+  const only = <O extends Remote>(options: O): Omit<O, 'url' | 'key' | 'space'> => {
+    const apart = new Set(['url', 'key', 'space']);
+    return Object.fromEntries(Object.entries(options).filter(([name]) => !apart.has(name))) as Omit<O, 'url' | 'key' | 'space'>;
+  };
   example(
     remote(root.command('cancel <message>').description('send: call a message back, as far as it has not gone')),
     'verbalis cancel m01k…',
@@ -126,6 +133,94 @@ function program(run: (action: Action) => Promise<void>): Command {
     'verbalis returns read ~/Maildir --json',
   ).action((files: string[], options: { json?: boolean; envelopeTo?: string }) =>
     run(async (output) => (await import('./commands/returns-read.js')).readReturns(files, options, output)),
+  );
+
+  example(
+    remote(
+      returns
+        .command('list')
+        .description('what came back, newest first')
+        .option('--kind <kind>', 'delivery-status, complaint, auto-reply, read-receipt, other')
+        .option('--matched <yes|no>', 'whether its delivery is known')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis returns list --matched no',
+  ).action((options: Remote & Parameters<typeof listReturns>[1]) =>
+    run(async (output) => (await import('./commands/returns.js')).listReturns(connect(options), only(options), output)),
+  );
+  example(
+    remote(returns.command('show <return>').description('one return, and what was read out of it').option('--source', 'its bytes')),
+    'verbalis returns show r01…',
+  ).action((id: string, options: Remote & { source?: boolean }) =>
+    run(async (output) => (await import('./commands/returns.js')).showReturn(connect(options), id, options, output)),
+  );
+  example(
+    remote(
+      returns
+        .command('add <files...>')
+        .description('hand in mails that came back: .eml, mbox, Maildir')
+        .option('--envelope-to <address>', 'the address that they were sent to'),
+    ),
+    'verbalis returns add bounces.mbox',
+  ).action((files: string[], options: Remote & { envelopeTo?: string }) =>
+    run(async (output) => (await import('./commands/returns.js')).addReturns(connect(options), files, options, output)),
+  );
+  example(
+    remote(returns.command('match <return> <delivery>').description('say which delivery a return is about')),
+    'verbalis returns match r01… d01…',
+  ).action((id: string, delivery: string, options: Remote) =>
+    run(async (output) => (await import('./commands/returns.js')).matchReturn(connect(options), id, delivery, options, output)),
+  );
+
+  const suppressions = root.command('suppressions').description('track: addresses that get no more mail');
+  example(
+    remote(
+      suppressions
+        .command('list')
+        .description('addresses that get no more mail, newest first')
+        .option('--address <address>', 'one address')
+        .option('--topic <topic>', 'of one topic')
+        .option('--reason <reason>', 'failed, failed-repeatedly, complained, unsubscribed, added, imported')
+        .option('--lifted', 'also those that were lifted')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis suppressions list --address asa@post.example',
+  ).action((options: Remote & Parameters<typeof listSuppressions>[1]) =>
+    run(async (output) => (await import('./commands/suppressions.js')).listSuppressions(connect(options), only(options), output)),
+  );
+  example(
+    remote(
+      suppressions
+        .command('add <address>')
+        .description('send no more mail to an address')
+        .option('--topic <topic>', 'only of this topic')
+        .option('--note <text>', 'why'),
+    ),
+    'verbalis suppressions add asa@post.example --note "asked by phone"',
+  ).action((address: string, options: Remote & { topic?: string; note?: string }) =>
+    run(async (output) => (await import('./commands/suppressions.js')).addSuppression(connect(options), address, only(options), output)),
+  );
+  example(
+    remote(suppressions.command('lift <address>').description('let an address get mail again').requiredOption('--note <text>', 'why')),
+    'verbalis suppressions lift asa@post.example --note "has emptied the mailbox"',
+  ).action((what: string, options: Remote & { note: string }) =>
+    run(async (output) => (await import('./commands/suppressions.js')).liftSuppression(connect(options), what, options, output)),
+  );
+  example(
+    remote(suppressions.command('import <file>').description('take a CSV file with a column "address"')),
+    'verbalis suppressions import old.csv',
+  ).action((file: string, options: Remote) =>
+    run(async (output) => (await import('./commands/suppressions.js')).importSuppressions(connect(options), file, options, output)),
+  );
+  example(
+    remote(
+      suppressions.command('export').description('all in force, as CSV').option('--out <file>', 'a file (standard output when left out)'),
+    ),
+    'verbalis suppressions export --out suppressed.csv',
+  ).action((options: Remote & { out?: string }) =>
+    run(async (output) => (await import('./commands/suppressions.js')).exportSuppressions(connect(options), options, output)),
   );
 
   example(remote(root.command('queue').description('track: what waits')), 'verbalis queue').action((options: Remote) =>

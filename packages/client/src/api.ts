@@ -110,6 +110,148 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/returns': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What came back, newest first */
+    get: operations['listReturns'];
+    put?: never;
+    /** Hand in mails that came back: one mail, or an mbox file */
+    post: operations['addReturns'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/returns/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One return with what was read out of it */
+    get: operations['getReturn'];
+    put?: never;
+    /**
+     * Events of an HTTP provider, as its profile describes them
+     * @description Needs no key: the call is signed as the profile says. Answered when it is on the disk; read after.
+     */
+    post: operations['callBack'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/returns/{id}/source': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Its bytes, as they came */
+    get: operations['getReturnSource'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/returns/{id}/match': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say which delivery a return is about */
+    post: operations['matchReturn'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/suppressions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Addresses that get no more mail, newest first */
+    get: operations['listSuppressions'];
+    put?: never;
+    /** Send no more mail to an address */
+    post: operations['addSuppression'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/suppressions/{id}/lift': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Let an address get mail again */
+    post: operations['liftSuppression'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/suppressions/export': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All that are in force, as CSV (RFC 4180) */
+    get: operations['exportSuppressions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/suppressions/import': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Take CSV with a column "address" */
+    post: operations['importSuppressions'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/messages/{id}/cancel': {
     parameters: {
       query?: never;
@@ -451,6 +593,21 @@ export interface components {
         [key: string]: unknown;
       }[];
     };
+    /** @enum {string} */
+    ReturnKind: 'delivery-status' | 'complaint' | 'auto-reply' | 'read-receipt' | 'other';
+    ReturnMatch: {
+      deliveryId: string;
+    };
+    /** @enum {string} */
+    SuppressionReason: 'failed' | 'failed-repeatedly' | 'complained' | 'unsubscribed' | 'added' | 'imported';
+    NewSuppression: {
+      address: string;
+      topic?: string;
+      note?: string;
+    };
+    Lifting: {
+      note: string;
+    };
     Rescheduling: {
       notBefore: string;
       timeZone?: string;
@@ -660,6 +817,89 @@ export interface components {
           message: string;
           hint?: string;
         }[];
+      }[];
+    };
+    ReturnsTaken: {
+      returns: {
+        id: string;
+        kind: components['schemas']['ReturnKind'];
+        deliveryId?: string;
+        repeated: boolean;
+      }[];
+    };
+    ReturnList: {
+      returns: components['schemas']['Return'][];
+      nextCursor?: string;
+    };
+    Return: {
+      id: string;
+      /** Format: date-time */
+      receivedAt: string;
+      /** @enum {string} */
+      source: 'mail' | 'upload' | 'callback';
+      provider?: string;
+      kind: components['schemas']['ReturnKind'];
+      matched: boolean;
+      deliveryId?: string;
+      /** @description The message of that delivery. */
+      messageId?: string;
+      from?: string;
+      subject?: string;
+      envelopeTo?: string;
+      originalMessageId?: string;
+      feedbackType?: string;
+      problem?: string;
+      recipients: components['schemas']['RecipientReport'][];
+    };
+    RecipientReport: {
+      address: string;
+      /** @enum {string} */
+      action: 'failed' | 'delayed' | 'delivered' | 'relayed' | 'expanded';
+      status?: string;
+      replyCode?: number;
+      cause: components['schemas']['Cause'];
+      /** @description The words or the code that told the cause. */
+      evidence: string;
+      /** @enum {string} */
+      confidence: 'sure' | 'likely' | 'guess';
+      permanent: boolean;
+      diagnostic?: string;
+    };
+    CallTaken: {
+      events: number;
+    };
+    SuppressionList: {
+      suppressions: components['schemas']['Suppression'][];
+      nextCursor?: string;
+    };
+    Suppression: {
+      id: string;
+      address: string;
+      /** @description Only mail of this topic; left out: none at all. */
+      topic?: string;
+      reason: components['schemas']['SuppressionReason'];
+      cause?: components['schemas']['Cause'];
+      sentence: string;
+      evidence?: string;
+      deliveryId?: string;
+      note?: string;
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: date-time */
+      liftedAt?: string;
+      liftNote?: string;
+    };
+    SuppressionImport: {
+      added: number;
+      known: number;
+      refused: number;
+      /** @description Of every line of the file, what became of it. */
+      lines: {
+        line: number;
+        address?: string;
+        /** @enum {string} */
+        result: 'added' | 'known' | 'refused';
+        problem?: string;
       }[];
     };
     Change: {
@@ -1031,6 +1271,382 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Batch'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listReturns: {
+    parameters: {
+      query?: {
+        limit?: number;
+        cursor?: string;
+        space?: string;
+        kind?: components['schemas']['ReturnKind'];
+        matched?: 'yes' | 'no';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReturnList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addReturns: {
+    parameters: {
+      query?: {
+        /** @description The address that it was sent to. */
+        envelopeTo?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'message/rfc822': string;
+        'application/mbox': string;
+      };
+    };
+    responses: {
+      /** @description What they are. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReturnsTaken'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getReturn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The return. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Return'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  callBack: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Here: the name of the provider. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': unknown;
+      };
+    };
+    responses: {
+      /** @description How many events were taken. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CallTaken'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getReturnSource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A mail, or the event of a callback. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'message/rfc822': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  matchReturn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ReturnMatch'];
+      };
+    };
+    responses: {
+      /** @description The return. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Return'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listSuppressions: {
+    parameters: {
+      query?: {
+        limit?: number;
+        cursor?: string;
+        space?: string;
+        address?: string;
+        topic?: string;
+        reason?: components['schemas']['SuppressionReason'];
+        lifted?: 'yes' | 'no';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SuppressionList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addSuppression: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewSuppression'];
+      };
+    };
+    responses: {
+      /** @description The suppression. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Suppression'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  liftSuppression: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The message’s id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Lifting'];
+      };
+    };
+    responses: {
+      /** @description The suppression. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Suppression'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exportSuppressions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description CSV. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/csv': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  importSuppressions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/csv': string;
+      };
+    };
+    responses: {
+      /** @description What became of each line. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SuppressionImport'];
         };
       };
       /** @description Refused: why, and what to do. */

@@ -16,6 +16,10 @@ export type SpaceView = Schemas['Space'];
 export type Upload = Schemas['Upload'];
 export type ProviderReport = Schemas['ProviderReport'];
 export type DomainView = Schemas['Domain'];
+export type ReturnView = Schemas['Return'];
+export type SuppressionView = Schemas['Suppression'];
+export type ReturnFilter = NonNullable<paths['/v1/returns']['get']['parameters']['query']>;
+export type SuppressionFilter = NonNullable<paths['/v1/suppressions']['get']['parameters']['query']>;
 
 export interface ClientOptions {
   /** Where the service is: http://127.0.0.1:8620 */
@@ -168,6 +172,33 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       /** Looks into a provider step by step; with `to`, also sends a test mail. */
       test: (name: string, wanted: Schemas['ProviderTest'] = {}): Promise<ProviderReport> =>
         json('POST', `/v1/providers/${encodeURIComponent(name)}/test`, { body: wanted, repeatable: false }),
+    },
+    returns: {
+      list: (filter: ReturnFilter = {}): Promise<Schemas['ReturnList']> => json('GET', `/v1/returns${query(filter)}`, read),
+      get: (id: string): Promise<ReturnView> => json('GET', `/v1/returns/${encodeURIComponent(id)}`, read),
+      /** Its bytes: a mail, or the event of a callback. */
+      source: async (id: string): Promise<Uint8Array> =>
+        new Uint8Array(await (await call('GET', `/v1/returns/${encodeURIComponent(id)}/source`, read)).arrayBuffer()),
+      /** Hands in a mail that came back, or an mbox file of them. The same one twice is one. */
+      add: (bytes: Uint8Array, { envelopeTo }: { envelopeTo?: string } = {}): Promise<Schemas['ReturnsTaken']> =>
+        json('POST', `/v1/returns${query({ envelopeTo })}`, {
+          bytes: new Blob([bytes as Uint8Array<ArrayBuffer>], { type: 'message/rfc822' }),
+          repeatable: true,
+        }),
+      match: (id: string, deliveryId: string): Promise<ReturnView> =>
+        json('POST', `/v1/returns/${encodeURIComponent(id)}/match`, { body: { deliveryId }, repeatable: false }),
+    },
+    suppressions: {
+      list: (filter: SuppressionFilter = {}): Promise<Schemas['SuppressionList']> => json('GET', `/v1/suppressions${query(filter)}`, read),
+      add: (wanted: Schemas['NewSuppression']): Promise<SuppressionView> =>
+        json('POST', '/v1/suppressions', { body: wanted, repeatable: true }),
+      lift: (id: string, note: string): Promise<SuppressionView> =>
+        json('POST', `/v1/suppressions/${encodeURIComponent(id)}/lift`, { body: { note }, repeatable: false }),
+      /** All in force, as CSV. */
+      export: async (): Promise<string> => (await call('GET', '/v1/suppressions/export', read)).text(),
+      /** Takes CSV with a column "address"; the answer says what became of each line. */
+      import: (csv: string): Promise<Schemas['SuppressionImport']> =>
+        json('POST', '/v1/suppressions/import', { bytes: new Blob([csv], { type: 'text/csv' }), repeatable: true }),
     },
     domains: {
       list: (): Promise<Schemas['DomainList']> => json('GET', '/v1/domains', read),

@@ -17,6 +17,10 @@ export {
   type SpaceView,
   type DomainView,
   type ProviderReport,
+  type ReturnFilter,
+  type ReturnView,
+  type SuppressionFilter,
+  type SuppressionView,
   type Upload,
   type State,
 } from './client.js';

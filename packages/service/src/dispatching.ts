@@ -8,6 +8,7 @@ import { makeProvider } from './make-provider.js';
 import { captureProvider, type Provider } from './providers/index.js';
 import { signing } from './signing/index.js';
 import type { Store } from './store/index.js';
+import { suppressing } from './suppress/index.js';
 
 interface DispatchingOptions {
   readonly settings: Settings;
@@ -53,6 +54,8 @@ export function dispatching(options: DispatchingOptions) {
   const keys = signing(store, secrets.keyFor('signing'));
   const composing = { store, editions, keysFor: (domain: string) => keys.keysFor(domain) };
   const workers = options.workers;
+  const { after, days, localParts } = settings.suppress;
+  const suppress = suppressing({ store, log, plan: { after, spreadMs: days * DAY_MS }, anyCase: localParts === 'any-case' });
   const limits = Object.entries(settings.providers).map(([name, provider]): [string, TrafficLimits] => {
     if (!('limits' in provider)) return [name, {}];
     // Workers share a limit: each keeps its part.
@@ -95,9 +98,10 @@ export function dispatching(options: DispatchingOptions) {
       return space.route.map(({ provider, share }, i) => ({ provider, share: share ?? (shared ? 0 : i === 0 ? 1 : 0) }));
     },
     traffic,
+    against: (row) => suppress.against(row),
     worker: options.worker ?? 'main',
     lookMs: options.worker === undefined ? 0 : WORKER_LOOK_MS,
     random: Math.random,
   });
-  return { dispatcher, providers, traffic, keys, composing, returnSecret };
+  return { dispatcher, providers, traffic, keys, composing, returnSecret, suppressing: suppress };
 }

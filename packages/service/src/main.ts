@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { isAbsolute, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -10,9 +10,10 @@ import { editionCache, EditionError } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
-import { listenSubmission, returnIntake } from './intake/index.js';
+import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
 import { retention } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
+import { callbackDesk } from './callbacks/index.js';
 import { composeMail, providerTrial } from './dispatch/index.js';
 import { dispatching } from './dispatching.js';
 import { openStore } from './store/index.js';
@@ -98,7 +99,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       log.info({ space: name, mode: space.mode, edition: row?.number }, 'space ready');
     }
 
-    const { dispatcher, providers, traffic, keys, composing, returnSecret } = dispatching({
+    const { dispatcher, providers, traffic, keys, composing, returnSecret, suppressing } = dispatching({
       settings,
       within,
       store,
@@ -113,20 +114,35 @@ export async function startService(options: StartOptions): Promise<Service> {
       for (const provider of providers.values()) provider.close();
     });
 
-    const intake = returnIntake({
-      store,
-      clock,
+    const intake = returnIntake({ store, clock, log, suppressing, domain: settings.returns.domain, secret: returnSecret });
+    const forged = { count: 0 };
+    const { tls } = settings.returns;
+    const listener = await listenReturns(settings.returns.host, settings.returns.port, {
+      intake,
       log,
       domain: settings.returns.domain,
-      secret: returnSecret,
       maxBytes: settings.returns.maxBytes,
-    });
-    const listener = await intake.listen(settings.returns.host, settings.returns.port).catch((error: unknown) => {
+      tls:
+        tls === undefined
+          ? undefined
+          : { cert: readFileSync(within(tls.certFile), 'utf8'), key: readFileSync(within(tls.keyFile), 'utf8') },
+      connectionsPerMinute: settings.returns.connectionsPerMinute,
+      forged: () => {
+        forged.count += 1;
+      },
+    }).catch((error: unknown) => {
       throw portFault(error, 'returns.port (VERBALIS_RETURNS_PORT)', settings.returns.host, settings.returns.port);
     });
     closing.push(listener.close);
 
     closing.push(retention({ store, clock, log, ...settings.keep }));
+    const profiles = new Map(
+      Object.entries(settings.providers).flatMap(([name, one]) =>
+        one.kind === 'http' && one.callbacks !== undefined ? [[name, one.callbacks]] : [],
+      ),
+    );
+    const desk = callbackDesk({ store, clock, log, suppressing, profiles });
+    closing.push(() => desk.stop());
     let ready = true;
     let submissionPort: number | undefined;
     const spaces = new Map(Object.entries(settings.spaces).map(([name, { mode }]) => [name, { mode }]));
@@ -137,6 +153,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       spaces: new Map(Object.entries(settings.spaces)),
       attachmentBytes: settings.limits.attachmentBytes,
       maxRecipients: settings.limits.recipients,
+      against: (row) => suppressing.against(row),
       wake: dispatcher.wake,
     });
     const tryProvider = providerTrial({
@@ -169,6 +186,11 @@ export async function startService(options: StartOptions): Promise<Service> {
       signing: keys,
       traffic,
       wake: dispatcher.wake,
+      intake,
+      desk,
+      suppressing,
+      forged: () => forged.count,
+      returnBytes: settings.returns.maxBytes,
       providers,
       tryProvider,
       operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
@@ -200,6 +222,7 @@ export async function startService(options: StartOptions): Promise<Service> {
         }),
     );
     dispatcher.start();
+    desk.start();
     const address = server.address();
     const actual = typeof address === 'object' && address !== null ? address.port : port;
     const url = `http://${host.includes(':') ? `[${host}]` : host}:${actual}`;

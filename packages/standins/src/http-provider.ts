@@ -1,3 +1,4 @@
+import { createHmac, createPrivateKey, sign } from 'node:crypto';
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { fieldOf, parseParameters, readMail, type Part } from '@verbalis/core/mime';
 import type { Fate, Script } from './script.js';
@@ -12,6 +13,8 @@ export interface HttpStandInOptions {
   readonly script: Script;
   /** What callers must know it by. */
   readonly key: string;
+  /** Where it calls about what becomes of letters, and with what it signs: a secret for parcel, an Ed25519 key in PEM for postbox. */
+  readonly callsTo?: { readonly url: string; readonly secret: string; readonly afterMs: number } | undefined;
   /** What goes wrong with the first request for an address; for tests. */
   readonly faults?: Map<string, Fault>;
 }
@@ -82,6 +85,42 @@ const SENTENCES: Readonly<Record<Dialect, (address: string) => string>> = {
   postbox: (address) => JSON.stringify({ errors: [{ text: `user unknown: ${address}` }] }),
 };
 
+/** What each dialect says of a letter's fate. */
+function newsOf(dialect: Dialect, nr: string, id: string, address: string, fate: Fate): unknown {
+  const failed = fate === 'report-failed';
+  if (dialect === 'parcel') {
+    const what = failed ? 'came-back' : fate === 'complain' ? 'minded' : 'arrived';
+    const answer = failed ? { code: 550, enhanced: '5.1.1', text: `550 5.1.1 <${address}>: no such mailbox` } : undefined;
+    return { nr, what, ...(failed ? { how: 'hard' } : {}), letter: id, when: new Date().toISOString(), answer };
+  }
+  const event = failed ? 'BOUNCED' : fate === 'complain' ? 'SPAM_REPORT' : 'INBOX';
+  return {
+    uid: nr,
+    event,
+    receipt: id,
+    rcpt: address,
+    ts: Math.floor(Date.now() / 1000),
+    diag: failed ? `smtp; 550 5.1.1 <${address}>: no such mailbox` : undefined,
+  };
+}
+
+/** A call as each dialect signs it: HMAC-SHA256 in hex over time and body, or Ed25519 in base64 over the body. */
+export function signedCall(
+  dialect: Dialect,
+  news: readonly unknown[],
+  secret: string,
+  now = Date.now(),
+): { body: string; headers: Record<string, string> } {
+  const body = JSON.stringify(dialect === 'parcel' ? { news } : news);
+  const headers: Record<string, string> = { 'Content-Type': 'application/json' };
+  if (dialect === 'parcel') {
+    const time = String(Math.floor(now / 1000));
+    headers['X-Parcel-Time'] = time;
+    headers['X-Parcel-Signature'] = createHmac('sha256', secret).update(`${time}.${body}`).digest('hex');
+  } else headers['X-Box-Signature'] = sign(null, Buffer.from(body), createPrivateKey(secret)).toString('base64');
+  return { body, headers };
+}
+
 /** A simulated mail provider with an HTTP API. */
 export async function startHttpProvider(options: HttpStandInOptions): Promise<HttpStandIn> {
   const { dialect, script, key } = options;
@@ -89,6 +128,31 @@ export async function startHttpProvider(options: HttpStandInOptions): Promise<Ht
   const tries = new Map<string, number>();
   const faults = options.faults ?? new Map<string, Fault>();
   const parcel = dialect === 'parcel';
+  const timers = new Set<NodeJS.Timeout>();
+  /** Calls about a letter some time after; again until somebody takes it. */
+  const tell = (id: string, address: string, fate: Fate): void => {
+    const { callsTo } = options;
+    if (callsTo === undefined || !['report-failed', 'report-delivered', 'complain'].includes(fate)) return;
+    const nr = `${id}-news`;
+    let left = 20;
+    const call = async (): Promise<void> => {
+      const { body, headers } = signedCall(dialect, [newsOf(dialect, nr, id, address, fate)], callsTo.secret);
+      const taken = await fetch(callsTo.url, { method: 'POST', body, headers }).then(
+        (response) => response.ok,
+        () => false,
+      );
+      left -= 1;
+      if (!taken && left > 0) later();
+    };
+    const later = (): void => {
+      const timer = setTimeout(() => {
+        timers.delete(timer);
+        void call();
+      }, callsTo.afterMs);
+      timers.add(timer);
+    };
+    later();
+  };
 
   async function answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const say = (status: number, text: string, headers: Record<string, string> = {}): void => {
@@ -145,6 +209,7 @@ export async function startHttpProvider(options: HttpStandInOptions): Promise<Ht
     }
     const id = `${dialect}-${taken.length + 1}`;
     taken.push({ ...letter, id });
+    tell(id, letter.to, fate);
     if (parcel) say(201, JSON.stringify({ letter: { id, accepted: true } }));
     else say(200, JSON.stringify({ ok: 1 }), { 'X-Receipt': id });
   }
@@ -163,6 +228,7 @@ export async function startHttpProvider(options: HttpStandInOptions): Promise<Ht
     taken,
     close: () =>
       new Promise((resolve) => {
+        for (const timer of timers) clearTimeout(timer);
         server.close(() => {
           resolve();
         });

@@ -1,5 +1,6 @@
 export { deliveryReport, type ReportInput } from './report.js';
 export {
+  signedCall,
   startHttpProvider,
   type Dialect,
   type Fault,

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 
 /** What the stand-in does with a recipient. */
-export const Fate = z.enum(['accept', 'refuse', 'defer-twice', 'report-failed', 'report-delivered']);
+export const Fate = z.enum(['accept', 'refuse', 'defer-twice', 'report-failed', 'report-delivered', 'complain']);
 export type Fate = z.infer<typeof Fate>;
 
 /** The stand-in's script: fates by address; whoever is not named is accepted. */

@@ -29,6 +29,7 @@ const ENDINGS: Readonly<Record<Fate, { readonly state: State; readonly attempts:
   'defer-twice': { state: 'accepted', attempts: 3, words: 'put off twice with 451 4.7.1, then taken' },
   'report-failed': { state: 'failed', attempts: 1, words: 'taken, then reported as undeliverable' },
   'report-delivered': { state: 'delivered', attempts: 1, words: 'taken, then reported as delivered' },
+  complain: { state: 'complained', attempts: 1, words: 'taken, then reported as unwanted' },
 };
 
 /** A child process that says one line of JSON when it is ready. */

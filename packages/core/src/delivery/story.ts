@@ -34,6 +34,11 @@ export function tell(input: StoryInput): Story {
   const fact = deciding(input.facts);
   const state = stateOf(input.facts);
   const start = ENDINGS[state](input.address);
+  if (state === 'withheld')
+    return {
+      sentence: `${start.replace(/, since .*$/, '.')} ${fact?.diagnostic ?? ''}`.trim(),
+      advice: 'Lift the suppression if the address is right and wants the mail.',
+    };
   if (state !== 'failed' && state !== 'delayed') return { sentence: start, advice: undefined };
   const row = fact?.cause === undefined ? undefined : causeRow(fact.cause);
   const late = state === 'failed' && input.facts.some((one) => one.kind === 'accepted') ? ', after the provider had taken it' : '';

@@ -20,6 +20,8 @@ export type ServerStep =
   | { readonly kind: 'ask-recipient'; readonly envelope: Envelope }
   | { readonly kind: 'ask-mail'; readonly mail: ReceivedMail }
   | { readonly kind: 'ask-login'; readonly user: string; readonly password: string }
+  /** The connection is to be made secure (RFC 3207); `secured` says that it is. */
+  | { readonly kind: 'secure' }
   | { readonly kind: 'close' };
 
 export interface ServerOptions {
@@ -27,6 +29,8 @@ export interface ServerOptions {
   /** Largest mail in bytes; offered as SIZE (RFC 1870). */
   readonly maxBytes: number;
   readonly maxRecipients: number;
+  /** Whether STARTTLS is offered (RFC 3207). */
+  readonly secure?: boolean;
   /** Whether mail is taken only after a login (RFC 4954: PLAIN, LOGIN). */
   readonly login?: boolean;
 }
@@ -43,6 +47,7 @@ export class ServerDialogue {
   /** A login under way: what has been said so far. */
   #login: { readonly mechanism: 'PLAIN' | 'LOGIN'; readonly user?: string } | undefined;
   #known = false;
+  #secured = false;
   #from: string | undefined;
   #to: string[] = [];
   #pending = '';
@@ -60,6 +65,15 @@ export class ServerDialogue {
   receive(bytes: Uint8Array): ServerStep[] {
     this.#input = this.#input.length === 0 ? Buffer.from(bytes) : Buffer.concat([this.#input, bytes]);
     return this.#read();
+  }
+
+  /** The connection is secure now: all that was said before is forgotten (RFC 3207 4.2). */
+  secured(): void {
+    this.#secured = true;
+    this.#input = Buffer.alloc(0);
+    this.#known = false;
+    this.#clear();
+    this.#state = 'start';
   }
 
   /** The owner's decision on what was asked last. */
@@ -155,6 +169,7 @@ export class ServerDialogue {
           'SMTPUTF8',
           'PIPELINING',
           'ENHANCEDSTATUSCODES',
+          ...(this.options.secure === true && !this.#secured ? ['STARTTLS'] : []),
           ...(this.options.login === true ? ['AUTH PLAIN LOGIN'] : []),
         ];
         return [
@@ -164,6 +179,13 @@ export class ServerDialogue {
       case 'HELO':
         this.#clear();
         return [say({ code: 250, text: this.options.name })];
+      case 'STARTTLS':
+        if (this.options.secure !== true || this.#secured) return this.#wrong({ code: 503, enhanced: '5.5.1', text: 'Not offered' });
+        if (rest !== '') return this.#wrong({ code: 501, enhanced: '5.5.4', text: 'STARTTLS takes nothing' });
+        // What was sent ahead in the open must not count as said in secret (RFC 3207 6).
+        this.#input = Buffer.alloc(0);
+        this.#state = 'asked';
+        return [say({ code: 220, enhanced: '2.0.0', text: 'Go ahead' }), { kind: 'secure' }];
       case 'AUTH':
         return this.#beginLogin(rest);
       case 'MAIL':

@@ -15,6 +15,8 @@ export interface Accepted {
 }
 
 export interface AcceptOptions extends PrepareOptions {
+  /** Why a delivery must not be sent, in a sentence. */
+  readonly against: (delivery: DeliveryRow) => string | undefined;
   /** Called when something is due. */
   readonly wake: () => void;
 }
@@ -45,12 +47,23 @@ export interface Acceptor {
 }
 
 export function acceptor(options: AcceptOptions): Acceptor {
-  const { store, clock, editions, spaces, wake } = options;
+  const { store, clock, editions, spaces, wake, against } = options;
   const hashOf = (wanted: unknown): string => createHash('sha256').update(JSON.stringify(wanted)).digest('hex');
 
   /** The rows of a prepared message; within a transaction. */
   const write = ({ keep, ...made }: Prepared, idempotency: { key: string; bodyHash: string } | undefined): void => {
     store.messages.insert({ ...made, attachments: keep(), idempotency });
+    withholdSome(made);
+  };
+
+  /** What must not be sent ends here; the app sees it in the answer. Within the transaction that writes the message. */
+  const withholdSome = (made: { message: MessageRow; deliveries: DeliveryRow[] }): void => {
+    made.deliveries.forEach((row, i) => {
+      const reason = against(row);
+      if (reason === undefined) return;
+      store.deliveries.withhold(row, reason, made.message.createdAt);
+      made.deliveries[i] = { ...row, state: 'withheld', nextAttemptAt: null };
+    });
   };
 
   return {
@@ -149,6 +162,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       await store.group.write(() => {
         const raw = content.keep(bytes, now).id;
         store.messages.insert({ message: { ...message, more: { raw } }, deliveries, idempotency: undefined });
+        withholdSome({ message, deliveries });
       });
       wake();
       return message;

@@ -119,6 +119,7 @@ export function deliveryOf(
     line: lineName({ urgent, space: message.space, kept, topic }),
     domain: (redirect ?? recipient).domain,
     expiresAt,
+    decidedBy: null,
     avoid: null,
     intended: redirect === undefined ? null : address,
     kept,

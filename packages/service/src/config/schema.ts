@@ -101,6 +101,21 @@ export const Settings = z.strictObject({
         .int()
         .min(10_000)
         .default(20 * 1024 * 1024),
+      /** Certificate and key in PEM: STARTTLS is offered then. */
+      tls: z.strictObject({ certFile: z.string(), keyFile: z.string() }).optional(),
+      /** How often one address may connect in a minute. */
+      connectionsPerMinute: z.int().min(1).default(600),
+    })
+    .prefault({}),
+  /** When addresses get no more mail. */
+  suppress: z
+    .strictObject({
+      /** Failures that may pass, of different mails and without a success between. */
+      after: z.int().min(2).max(100).default(3),
+      /** How many days they must be spread over. */
+      days: z.number().min(0).max(60).default(2),
+      /** How local parts are compared. */
+      localParts: z.enum(['exact', 'any-case']).default('exact'),
     })
     .prefault({}),
   /** Where apps hand whole mails in by SMTP, with a key as password. Off unless a port is set. */

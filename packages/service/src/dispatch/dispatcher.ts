@@ -23,6 +23,8 @@ export interface DispatchOptions extends ComposeOptions {
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, kept: boolean) => readonly RouteEntry[];
   readonly traffic: Traffic;
+  /** Why a delivery must not be sent, in a sentence; looked at again before every attempt. */
+  readonly against: (delivery: DeliveryRow) => string | undefined;
   /** This process among those that work on the same file. */
   readonly worker: string;
   /** How often to look for what others have put into the file, in milliseconds; 0 where nobody else does. */
@@ -139,7 +141,9 @@ export class Dispatcher {
   }
 
   #decide(row: DeliveryRow, now: number): Decision {
-    const { routeOf, traffic, random } = this.options;
+    const { routeOf, traffic, random, against } = this.options;
+    const withhold = against(row);
+    if (withhold !== undefined) return { withhold };
     const choice = traffic.choose(routeOf(row.space, row.kept), row.domain, row.avoid ?? undefined, now, random());
     return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
   }

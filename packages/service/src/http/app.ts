@@ -10,6 +10,9 @@ import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
 import { editionsRouter } from './editions.js';
 import { makeMetrics, queueRouter } from './queue.js';
+import { callbackRouter, returnsRouter, type ReturnsOptions } from './returns.js';
+import { suppressionsRouter } from './suppressions.js';
+import type { Suppressing } from '../suppress/index.js';
 import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
 import { messagesRouter } from './messages.js';
@@ -17,7 +20,10 @@ import { openApiDocument } from './openapi.js';
 import { problemHandler } from './problem.js';
 import { sessionRouter } from './session.js';
 
-export interface AppOptions extends AccessOptions, SetUpOptions {
+export interface AppOptions extends AccessOptions, SetUpOptions, Omit<ReturnsOptions, 'callRefused'> {
+  readonly suppressing: Suppressing;
+  /** Mails to return paths that nobody had made. */
+  readonly forged: () => number;
   readonly store: Store;
   readonly clock: Clock;
   readonly log: Logger;
@@ -47,7 +53,7 @@ export function makeApp(options: AppOptions): Express {
     response.status(options.ready() ? 200 : 503).json({ ready: options.ready() });
   });
 
-  const metrics = makeMetrics(options.store, options.clock);
+  const metrics = makeMetrics(options.store, options.clock, { forged: options.forged, calls: options.desk.counts });
   app.get('/metrics', async (_request, response) => {
     response.set('Content-Type', metrics.registry.contentType).send(await metrics.registry.metrics());
   });
@@ -61,7 +67,7 @@ export function makeApp(options: AppOptions): Express {
 
   // An upload is a stream of bytes, of whatever type.
   app.use(
-    /^\/(?:v1(?!\/uploads)|console\/session)/,
+    /^\/(?:v1(?!\/uploads|\/returns|\/suppressions\/import)|console\/session)/,
     express.json({ limit: options.bodyBytes, strict: true }),
     (_request, response, next) => {
       response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
@@ -69,8 +75,12 @@ export function makeApp(options: AppOptions): Express {
     },
   );
   app.use('/console/session', sessionRouter(options));
+  const ofReturns = { ...options, callRefused: metrics.callRefused };
+  app.use('/v1/returns', callbackRouter(ofReturns));
   app.use('/v1', access(options));
   app.use('/v1/messages', messagesRouter({ ...options, metrics }));
+  app.use('/v1/returns', returnsRouter(ofReturns));
+  app.use('/v1/suppressions', suppressionsRouter(options));
   app.use('/v1/uploads', uploadsRouter(options.store, options.clock, options.attachmentBytes));
   app.use('/v1/queue', queueRouter(options.store, options.clock));
   app.use('/v1/editions', editionsRouter(options.store, options.editions, options.clock));

@@ -10,7 +10,19 @@ import {
   NewEdition,
   Publication,
   QueueView,
+  CallTaken,
+  Lifting,
+  NewSuppression,
   Rescheduling,
+  ReturnList,
+  ReturnMatch,
+  ReturnQuery,
+  ReturnsTaken,
+  ReturnView,
+  SuppressionImport,
+  SuppressionList,
+  SuppressionQuery,
+  SuppressionView,
   UseEdition,
   DomainList,
   DomainView,
@@ -121,6 +133,100 @@ export function openApiDocument(): Record<string, unknown> {
             '200': { description: 'In the mode `each`: none could be taken.', content: json(BatchView) },
             default: refused,
           },
+        },
+      },
+      '/v1/returns': {
+        post: {
+          operationId: 'addReturns',
+          summary: 'Hand in mails that came back: one mail, or an mbox file',
+          requestParams: {
+            query: z.object({ envelopeTo: z.string().optional().meta({ description: 'The address that it was sent to.' }) }),
+          },
+          requestBody: {
+            content: { 'message/rfc822': { schema: z.string() }, 'application/mbox': { schema: z.string() } },
+            required: true,
+          },
+          responses: { '201': { description: 'What they are.', content: json(ReturnsTaken) }, default: refused },
+        },
+        get: {
+          operationId: 'listReturns',
+          summary: 'What came back, newest first',
+          requestParams: { query: ReturnQuery },
+          responses: { '200': { description: 'A page.', content: json(ReturnList) }, default: refused },
+        },
+      },
+      '/v1/returns/{id}': {
+        post: {
+          operationId: 'callBack',
+          summary: 'Events of an HTTP provider, as its profile describes them',
+          description: 'Needs no key: the call is signed as the profile says. Answered when it is on the disk; read after.',
+          requestParams: { path: z.object({ id: z.string().meta({ description: 'Here: the name of the provider.' }) }) },
+          requestBody: { content: { 'application/json': { schema: z.unknown() } }, required: true },
+          responses: { '200': { description: 'How many events were taken.', content: json(CallTaken) }, default: refused },
+        },
+        get: {
+          operationId: 'getReturn',
+          summary: 'One return with what was read out of it',
+          requestParams: { path: z.object({ id }) },
+          responses: { '200': { description: 'The return.', content: json(ReturnView) }, default: refused },
+        },
+      },
+      '/v1/returns/{id}/source': {
+        get: {
+          operationId: 'getReturnSource',
+          summary: 'Its bytes, as they came',
+          requestParams: { path: z.object({ id }) },
+          responses: {
+            '200': { description: 'A mail, or the event of a callback.', content: { 'message/rfc822': { schema: z.string() } } },
+            default: refused,
+          },
+        },
+      },
+      '/v1/returns/{id}/match': {
+        post: {
+          operationId: 'matchReturn',
+          summary: 'Say which delivery a return is about',
+          requestParams: { path: z.object({ id }) },
+          requestBody: { content: json(ReturnMatch), required: true },
+          responses: { '200': { description: 'The return.', content: json(ReturnView) }, default: refused },
+        },
+      },
+      '/v1/suppressions': {
+        get: {
+          operationId: 'listSuppressions',
+          summary: 'Addresses that get no more mail, newest first',
+          requestParams: { query: SuppressionQuery },
+          responses: { '200': { description: 'A page.', content: json(SuppressionList) }, default: refused },
+        },
+        post: {
+          operationId: 'addSuppression',
+          summary: 'Send no more mail to an address',
+          requestBody: { content: json(NewSuppression), required: true },
+          responses: { '201': { description: 'The suppression.', content: json(SuppressionView) }, default: refused },
+        },
+      },
+      '/v1/suppressions/{id}/lift': {
+        post: {
+          operationId: 'liftSuppression',
+          summary: 'Let an address get mail again',
+          requestParams: { path: z.object({ id }) },
+          requestBody: { content: json(Lifting), required: true },
+          responses: { '200': { description: 'The suppression.', content: json(SuppressionView) }, default: refused },
+        },
+      },
+      '/v1/suppressions/export': {
+        get: {
+          operationId: 'exportSuppressions',
+          summary: 'All that are in force, as CSV (RFC 4180)',
+          responses: { '200': { description: 'CSV.', content: { 'text/csv': { schema: z.string() } } }, default: refused },
+        },
+      },
+      '/v1/suppressions/import': {
+        post: {
+          operationId: 'importSuppressions',
+          summary: 'Take CSV with a column "address"',
+          requestBody: { content: { 'text/csv': { schema: z.string() } }, required: true },
+          responses: { '200': { description: 'What became of each line.', content: json(SuppressionImport) }, default: refused },
         },
       },
       '/v1/messages/{id}/cancel': {

@@ -41,14 +41,21 @@ export function queueRouter(store: Store, clock: Clock): Router {
   return router;
 }
 
+/** What is counted of what comes back. */
+export interface ReturnCounts {
+  readonly forged: () => number;
+  readonly calls: { readonly events: number; readonly repeated: number; readonly unmatched: number };
+}
+
 export interface Metrics {
+  readonly callRefused: (provider: string) => void;
   readonly registry: Registry;
   readonly accepted: Counter;
   readonly acceptance: Histogram;
 }
 
 /** Figures for a monitoring system (OpenMetrics); no address and no data of a mail is among them. */
-export function makeMetrics(store: Store, clock: Clock): Metrics {
+export function makeMetrics(store: Store, clock: Clock, returned: ReturnCounts): Metrics {
   const registry = new Registry();
   // The library's types tie a registry to one format; the format is chosen here, once.
   (registry as unknown as Registry<typeof Registry.OPENMETRICS_CONTENT_TYPE>).setContentType(Registry.OPENMETRICS_CONTENT_TYPE);
@@ -106,5 +113,46 @@ export function makeMetrics(store: Store, clock: Clock): Metrics {
         this.set({ provider: row.provider, outcome: row.outcome ?? 'under way' }, row.n);
     },
   });
-  return { registry, accepted, acceptance };
+  const refusedCalls = new Counter({
+    name: 'verbalis_callbacks_refused',
+    help: 'Calls that did not show that they are the provider’s',
+    labelNames: ['provider'],
+    registers,
+  });
+  new Gauge({
+    name: 'verbalis_returns_forged',
+    help: 'Mails to return paths that were never made',
+    registers,
+    collect() {
+      this.set(returned.forged());
+    },
+  });
+  new Gauge({
+    name: 'verbalis_callback_events',
+    help: 'Events of providers since the start',
+    labelNames: ['result'],
+    registers,
+    collect() {
+      const { events, repeated, unmatched } = returned.calls;
+      this.set({ result: 'repeated' }, repeated);
+      this.set({ result: 'unmatched' }, unmatched);
+      this.set({ result: 'taken' }, events - repeated - unmatched);
+    },
+  });
+  new Gauge({
+    name: 'verbalis_callbacks_waiting',
+    help: 'Calls of providers that are not read yet',
+    registers,
+    collect() {
+      this.set(store.returns.batchesWaiting());
+    },
+  });
+  return {
+    registry,
+    accepted,
+    acceptance,
+    callRefused: (provider) => {
+      refusedCalls.inc({ provider });
+    },
+  };
 }

@@ -1,4 +1,4 @@
-import { CAUSES, STATES } from '@verbalis/core/delivery';
+import { CAUSES, STATES, SUPPRESSION_REASONS } from '@verbalis/core/delivery';
 import { z } from 'zod';
 
 // The shapes of the API: they validate what comes in, and the OpenAPI document is made from them.
@@ -327,6 +327,103 @@ export const OperatorNote = z
   .strictObject({ subject: oneLine(200).min(1), text: z.string().min(1).max(20_000) })
   .meta({ id: 'OperatorNote' });
 export const OperatorNoteMade = z.strictObject({ id: z.string() }).meta({ id: 'OperatorNoteMade' });
+
+export const ReturnKindName = z.enum(['delivery-status', 'complaint', 'auto-reply', 'read-receipt', 'other']).meta({ id: 'ReturnKind' });
+const ReportView = z
+  .strictObject({
+    address: z.string(),
+    action: z.enum(['failed', 'delayed', 'delivered', 'relayed', 'expanded']),
+    status: z.string().optional(),
+    replyCode: z.int().optional(),
+    cause: CauseName,
+    evidence: z.string().meta({ description: 'The words or the code that told the cause.' }),
+    confidence: z.enum(['sure', 'likely', 'guess']),
+    permanent: z.boolean(),
+    diagnostic: z.string().optional(),
+  })
+  .meta({ id: 'RecipientReport' });
+export const ReturnView = z
+  .strictObject({
+    id: z.string(),
+    receivedAt: z.iso.datetime(),
+    source: z.enum(['mail', 'upload', 'callback']),
+    provider: z.string().optional(),
+    kind: ReturnKindName,
+    matched: z.boolean(),
+    deliveryId: z.string().optional(),
+    messageId: z.string().optional().meta({ description: 'The message of that delivery.' }),
+    from: z.string().optional(),
+    subject: z.string().optional(),
+    envelopeTo: z.string().optional(),
+    originalMessageId: z.string().optional(),
+    feedbackType: z.string().optional(),
+    problem: z.string().optional(),
+    recipients: z.array(ReportView),
+  })
+  .meta({ id: 'Return' });
+export const ReturnList = z.strictObject({ returns: z.array(ReturnView), nextCursor: z.string().optional() }).meta({ id: 'ReturnList' });
+const page = {
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+  cursor: z.string().max(60).optional(),
+  space: z.string().optional(),
+};
+export const ReturnQuery = z.strictObject({ ...page, kind: ReturnKindName.optional(), matched: z.enum(['yes', 'no']).optional() });
+export const ReturnMatch = z.strictObject({ deliveryId: z.string().min(1).max(60) }).meta({ id: 'ReturnMatch' });
+export const ReturnsTaken = z
+  .strictObject({
+    returns: z.array(z.strictObject({ id: z.string(), kind: ReturnKindName, deliveryId: z.string().optional(), repeated: z.boolean() })),
+  })
+  .meta({ id: 'ReturnsTaken' });
+export const CallTaken = z.strictObject({ events: z.int() }).meta({ id: 'CallTaken' });
+
+export const SuppressionReasonName = z.enum(SUPPRESSION_REASONS).meta({ id: 'SuppressionReason' });
+export const SuppressionView = z
+  .strictObject({
+    id: z.string(),
+    address: z.string(),
+    topic: z.string().optional().meta({ description: 'Only mail of this topic; left out: none at all.' }),
+    reason: SuppressionReasonName,
+    cause: CauseName.optional(),
+    sentence: z.string(),
+    evidence: z.string().optional(),
+    deliveryId: z.string().optional(),
+    note: z.string().optional(),
+    createdAt: z.iso.datetime(),
+    liftedAt: z.iso.datetime().optional(),
+    liftNote: z.string().optional(),
+  })
+  .meta({ id: 'Suppression' });
+export const SuppressionList = z
+  .strictObject({ suppressions: z.array(SuppressionView), nextCursor: z.string().optional() })
+  .meta({ id: 'SuppressionList' });
+export const SuppressionQuery = z.strictObject({
+  ...page,
+  address: z.string().max(400).optional(),
+  topic: z.string().max(100).optional(),
+  reason: SuppressionReasonName.optional(),
+  lifted: z.enum(['yes', 'no']).default('no'),
+});
+export const NewSuppression = z
+  .strictObject({ address: z.string().min(3).max(400), topic: oneLine(100).optional(), note: oneLine(500).optional() })
+  .meta({ id: 'NewSuppression' });
+export const Lifting = z.strictObject({ note: oneLine(500).min(1, 'must say why') }).meta({ id: 'Lifting' });
+export const SuppressionImport = z
+  .strictObject({
+    added: z.int(),
+    known: z.int(),
+    refused: z.int(),
+    lines: z
+      .array(
+        z.strictObject({
+          line: z.int(),
+          address: z.string().optional(),
+          result: z.enum(['added', 'known', 'refused']),
+          problem: z.string().optional(),
+        }),
+      )
+      .meta({ description: 'Of every line of the file, what became of it.' }),
+  })
+  .meta({ id: 'SuppressionImport' });
 
 export const Problem = z
   .strictObject({

@@ -1,2 +1,3 @@
+export { listenReturns, type ListenReturnsOptions } from './listen-returns.js';
 export { listenSubmission } from './submission.js';
-export { returnIntake, type IntakeOptions } from './intake.js';
+export { returnIntake, type ReturnIntake, type TakenReturn } from './returns.js';

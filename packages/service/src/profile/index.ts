@@ -1,1 +1,10 @@
-export { HttpProfile, meaningOfStatus, readProfile, type ReadProfile } from './profile.js';
+export {
+  Callbacks,
+  CallbackSignature,
+  EVENT_MEANINGS,
+  HttpProfile,
+  meaningOfStatus,
+  readProfile,
+  type EventMeaning,
+  type ReadProfile,
+} from './profile.js';

@@ -7,6 +7,65 @@ export type Meaning = (typeof MEANINGS)[number];
 const Template: z.ZodType = z.unknown();
 const Statuses = z.record(z.string().regex(/^[1-5](?:\d\d|xx)$/, 'must be a status like "429" or "5xx"'), z.enum(MEANINGS));
 
+/** What an event of a provider's can mean. `ignored`: it is kept, and nothing follows. */
+export const EVENT_MEANINGS = ['accepted', 'relayed', 'delivered', 'delayed', 'failed', 'complained', 'unsubscribed', 'ignored'] as const;
+export type EventMeaning = (typeof EVENT_MEANINGS)[number];
+
+const Signed = {
+  /** The header field with the signature. */
+  header: z.string().min(1),
+  encoding: z.enum(['hex', 'base64']).optional(),
+  /** What stands before the signature: "sha256=". */
+  prefix: z.string().default(''),
+  /** Where the field is a list like "t=1700000000,v1=…": which of its names is the time, and which the signature. */
+  parts: z.strictObject({ timestamp: z.string(), signature: z.string() }).optional(),
+  /** The header field with the time, in seconds since the epoch or as a date. */
+  timestampHeader: z.string().optional(),
+  /** What is signed: may hold {{ timestamp }} and {{ body }}, and {{ header.NAME }}. */
+  signed: z.string().default('{{ body }}'),
+  /** How old a call may be. */
+  toleranceSeconds: z.number().positive().max(86_400).default(300),
+};
+
+/** How a provider shows that it is the one who calls. */
+export const CallbackSignature = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('hmac-sha256'), secret: z.string().min(1), ...Signed }),
+  /** The key as 32 bytes in base64, or in PEM. */
+  z.strictObject({ kind: z.literal('ed25519'), publicKey: z.string().min(1), ...Signed }),
+  z.strictObject({ kind: z.literal('secret'), header: z.string().min(1), value: z.string().min(8) }),
+  z.strictObject({ kind: z.literal('basic'), user: z.string().min(1), password: z.string().min(8) }),
+]);
+export type CallbackSignature = z.infer<typeof CallbackSignature>;
+
+const Path = z.string().regex(/^\$/, 'must be a JSONPath, beginning with "$"');
+
+/** What a provider calls about, and how it is read. */
+export const Callbacks = z.strictObject({
+  signature: CallbackSignature,
+  /** JSONPath of the events in the body; "$" is the body itself, or each of its entries. */
+  events: Path.default('$'),
+  /** JSONPaths within an event. Several for the type are put together with a space: "bounce hard". */
+  fields: z.strictObject({
+    type: z.union([Path, z.array(Path).min(1).max(4)]),
+    /** Of the event: the same one twice is one event. */
+    id: Path.optional(),
+    /** The provider's own id of the mail, as its answer gave it. */
+    mail: Path.optional(),
+    /** Our id of the delivery, where the request passed it on. */
+    delivery: Path.optional(),
+    messageId: Path.optional(),
+    address: Path.optional(),
+    /** When it happened: a date, or seconds or milliseconds since the epoch. */
+    at: Path.optional(),
+    status: Path.optional(),
+    code: Path.optional(),
+    reason: Path.optional(),
+  }),
+  /** Their words for types, and ours. */
+  words: z.record(z.string(), z.enum(EVENT_MEANINGS)),
+});
+export type Callbacks = z.infer<typeof Callbacks>;
+
 /** How an HTTP mail API is spoken to: data, so that a new one needs no code. */
 export const HttpProfile = z.strictObject({
   kind: z.literal('http'),
@@ -41,6 +100,8 @@ export const HttpProfile = z.strictObject({
       words: z.array(z.strictObject({ has: z.string().min(1), means: z.enum(MEANINGS) })).default([]),
     })
     .prefault({}),
+  /** What it calls about. */
+  callbacks: Callbacks.optional(),
   /** How much it may be asked to take. */
   limits: z.strictObject({ perSecond: z.number().positive().optional(), perDomainSecond: z.number().positive().optional() }).prefault({}),
   /** Values that templates reach as {{ secrets.NAME }}; best from the environment. */

@@ -1,5 +1,5 @@
 import { stateOf, deciding, isSettled, type Fact } from '@verbalis/core/delivery';
-import { and, asc, count, eq, gte, inArray, isNotNull, isNull, lte, sql } from 'drizzle-orm';
+import { and, asc, count, eq, getTableColumns, gte, inArray, isNotNull, isNull, lte, sql } from 'drizzle-orm';
 import type { Db } from './database.js';
 import { idSince } from './ids.js';
 import type { DeliveryRow } from './messages.js';
@@ -20,7 +20,11 @@ export interface ClaimOptions {
 }
 
 /** What is done with a due delivery: handed to a provider, or put off. */
-export type Decision = { readonly provider: string; readonly attemptId: string } | { readonly waitUntil: number };
+export type Decision =
+  | { readonly provider: string; readonly attemptId: string }
+  | { readonly waitUntil: number }
+  /** It must not be sent any more: why, in a sentence. */
+  | { readonly withhold: string };
 
 export interface Claimed {
   readonly delivery: DeliveryRow;
@@ -48,6 +52,12 @@ export function deliveryStore(db: Db) {
     .from(facts)
     .where(eq(facts.deliveryId, sql.placeholder('id')))
     .orderBy(facts.at, facts.id)
+    .prepare();
+  const decisive = db
+    .select(getTableColumns(facts))
+    .from(deliveries)
+    .innerJoin(facts, eq(facts.id, deliveries.decidedBy))
+    .where(eq(deliveries.id, sql.placeholder('id')))
     .prepare();
   const byId = db
     .select()
@@ -116,7 +126,11 @@ export function deliveryStore(db: Db) {
     .prepare();
   const setState = db
     .update(deliveries)
-    .set({ state: sql`${sql.placeholder('state')}`, cause: sql`${sql.placeholder('cause')}` })
+    .set({
+      state: sql`${sql.placeholder('state')}`,
+      cause: sql`${sql.placeholder('cause')}`,
+      decidedBy: sql`${sql.placeholder('decidedBy')}`,
+    })
     .where(eq(deliveries.id, sql.placeholder('id')))
     .prepare();
   const settle = db
@@ -124,6 +138,7 @@ export function deliveryStore(db: Db) {
     .set({
       state: sql`${sql.placeholder('state')}`,
       cause: sql`${sql.placeholder('cause')}`,
+      decidedBy: sql`${sql.placeholder('decidedBy')}`,
       nextAttemptAt: null,
       leaseUntil: null,
       owner: null,
@@ -166,6 +181,8 @@ export function deliveryStore(db: Db) {
     )
     .prepare();
 
+  const listeners: ((fact: NewFact, recordedAt: number) => void)[] = [];
+
   function toFact(row: FactRow): FactRow & Fact {
     return {
       ...row,
@@ -196,11 +213,32 @@ export function deliveryStore(db: Db) {
       returnId: returnId ?? null,
     });
     if (inserted.changes === 0) return false;
-    const all = factsOf.all({ id: deliveryId }).map(toFact);
-    (isSettled(all) ? settle : setState).run({ id: deliveryId, state: stateOf(all), cause: deciding(all)?.cause ?? null });
+    // A state is that of the highest fact, so the highest so far and the new one tell it: the cost does not grow with the facts.
+    const before = decisive.get({ id: deliveryId });
+    const two = [...(before === undefined ? [] : [toFact(before)]), fact];
+    const winner = deciding(two) ?? fact;
+    (isSettled(two) ? settle : setState).run({ id: deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id });
+    for (const listener of listeners) listener(fact, recordedAt);
     return true;
   }
 
+  const withhold = (row: Pick<DeliveryRow, 'id'>, reason: string, now: number): void => {
+    record(
+      {
+        id: `withheld:${row.id}`,
+        deliveryId: row.id,
+        kind: 'withheld',
+        source: 'service',
+        at: now,
+        cause: undefined,
+        status: undefined,
+        replyCode: undefined,
+        diagnostic: reason,
+      },
+      now,
+    );
+    postpone.run({ id: row.id, at: null });
+  };
   const expire = (row: DeliveryRow, now: number): void => {
     record(
       {
@@ -245,6 +283,10 @@ export function deliveryStore(db: Db) {
           return;
         }
         const decision = decide(row);
+        if ('withhold' in decision) {
+          withhold(row, decision.withhold, now);
+          return;
+        }
         if ('waitUntil' in decision) {
           postpone.run({ id: row.id, at: Math.max(now + 1, Math.min(decision.waitUntil, row.expiresAt ?? decision.waitUntil)) });
           return;
@@ -296,7 +338,7 @@ export function deliveryStore(db: Db) {
 
     /** The lines in which something waits. */
     lines(): string[] {
-      return linesThatWait.all().map((row) => (row).line);
+      return linesThatWait.all().map((row) => row.line);
     },
 
     /** When something is due next or passes its deadline, in milliseconds since the epoch; what closed lines hold is left out. */
@@ -403,6 +445,14 @@ export function deliveryStore(db: Db) {
     },
 
     record,
+
+    /** Is called with every new fact, within the transaction that writes it. */
+    onRecorded(listener: (fact: NewFact, recordedAt: number) => void): void {
+      listeners.push(listener);
+    },
+
+    /** Keeps from being sent what must not be; within a transaction. */
+    withhold,
 
     facts(deliveryId: string): (FactRow & Fact)[] {
       return factsOf.all({ id: deliveryId }).map(toFact);

@@ -19,6 +19,17 @@ export function housekeeping(raw: Sqlite.Database) {
         .run(before).changes;
     },
 
+    /** Takes away what came back before. */
+    forgetReturns(bytesBefore: number, before: number): number {
+      raw
+        .prepare(
+          `update returns set bytes = x'' where id in (select id from returns where received_at < ? and length(bytes) > 0 limit ${STEP})`,
+        )
+        .run(bytesBefore);
+      return raw.prepare(`delete from returns where id in (select id from returns where received_at < ? limit ${STEP})`).run(before)
+        .changes;
+    },
+
     /** Takes away messages that were accepted before and wait for nothing, with all that is known of them. */
     forgetMessages(before: number): number {
       return raw.transaction(() => {

@@ -8,6 +8,7 @@ import { GroupCommit } from './group-commit.js';
 import { housekeeping } from './housekeeping.js';
 import { messageStore } from './messages.js';
 import { returnStore } from './returns.js';
+import { suppressionStore } from './suppressions.js';
 
 export type Store = ReturnType<typeof openStore>;
 
@@ -22,6 +23,7 @@ export function openStore(file: string) {
     editions: editionStore(db),
     messages: messageStore(db),
     returns: returnStore(db),
+    suppressions: suppressionStore(db),
     group: new GroupCommit(raw),
     housekeeping: housekeeping(raw),
     close,
@@ -31,9 +33,10 @@ export function openStore(file: string) {
 export type { AttemptRow, Claimed, Decision, DeliveryStore, FactRow, NewFact } from './deliveries.js';
 export type { AttachmentRow, ContentStore, UploadRow } from './contents.js';
 export type { SigningKeyRow } from './signing-keys.js';
-export type { MessageMore, StoredMailbox } from './schema.js';
+export type { MessageMore, StoredMailbox, ToldReturn } from './schema.js';
 export type { EditionRow } from './editions.js';
 export { newId } from './ids.js';
 export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';
-export type { ReturnRow } from './returns.js';
+export type { CallbackBatchRow, ReturnRow } from './returns.js';
+export type { SuppressionRow } from './suppressions.js';

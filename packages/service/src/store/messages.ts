@@ -66,6 +66,7 @@ export function messageStore(db: Db) {
       line: sql.placeholder('line'),
       domain: sql.placeholder('domain'),
       expiresAt: sql.placeholder('expiresAt'),
+      decidedBy: sql.placeholder('decidedBy'),
       avoid: sql.placeholder('avoid'),
       intended: sql.placeholder('intended'),
       kept: sql.placeholder('kept'),

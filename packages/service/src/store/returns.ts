@@ -1,19 +1,130 @@
-import { eq } from 'drizzle-orm';
+import { and, asc, count, desc, eq, inArray, isNull, lt, or, sql } from 'drizzle-orm';
 import type { Db } from './database.js';
-import { returns } from './schema.js';
+import { attempts, callbackBatches, deliveries, messages, returns } from './schema.js';
 
 export type ReturnRow = typeof returns.$inferSelect;
+export type CallbackBatchRow = typeof callbackBatches.$inferSelect;
 export type ReturnStore = ReturnType<typeof returnStore>;
+
+export interface ReturnFilter {
+  readonly space: string;
+  /** Also those that are nobody's. */
+  readonly unowned: boolean;
+  readonly limit: number;
+  readonly before?: string | undefined;
+  readonly kind?: ReturnRow['kind'] | undefined;
+  readonly matched?: boolean | undefined;
+}
 
 /** What came back, as it came back. */
 export function returnStore(db: Db) {
+  const insertReturn = db
+    .insert(returns)
+    .values({
+      id: sql.placeholder('id'),
+      hash: sql.placeholder('hash'),
+      space: sql.placeholder('space'),
+      source: sql.placeholder('source'),
+      provider: sql.placeholder('provider'),
+      receivedAt: sql.placeholder('receivedAt'),
+      envelopeFrom: sql.placeholder('envelopeFrom'),
+      envelopeTo: sql.placeholder('envelopeTo'),
+      kind: sql.placeholder('kind'),
+      deliveryId: sql.placeholder('deliveryId'),
+      told: sql.placeholder('told'),
+      bytes: sql.placeholder('bytes'),
+    })
+    .onConflictDoNothing()
+    .prepare();
+  const byProviderId = db
+    .select({ deliveryId: attempts.deliveryId })
+    .from(attempts)
+    .where(and(eq(attempts.providerId, sql.placeholder('providerId')), eq(attempts.provider, sql.placeholder('provider'))))
+    .limit(1)
+    .prepare();
+  const ofHeaderId = db
+    .select({ id: deliveries.id, address: deliveries.address, space: deliveries.space })
+    .from(messages)
+    .innerJoin(deliveries, eq(deliveries.messageId, messages.id))
+    .where(eq(messages.headerId, sql.placeholder('headerId')))
+    .limit(1000)
+    .prepare();
+  const oldestBatch = db.select().from(callbackBatches).orderBy(asc(callbackBatches.id)).limit(1).prepare();
+  const byHash = db
+    .select({ id: returns.id, deliveryId: returns.deliveryId })
+    .from(returns)
+    .where(eq(returns.hash, sql.placeholder('hash')))
+    .prepare();
+
   return {
     /** @returns false when this very return is there already */
     insert(row: ReturnRow): boolean {
-      return db.insert(returns).values(row).onConflictDoNothing().run().changes > 0;
+      return insertReturn.run({ ...row }).changes > 0;
     },
+
     find(id: string): ReturnRow | undefined {
       return db.select().from(returns).where(eq(returns.id, id)).get();
+    },
+
+    findByHash(hash: string): { id: string; deliveryId: string | null } | undefined {
+      return byHash.get({ hash });
+    },
+
+    /** Newest first. */
+    list({ space, unowned, limit, before, kind, matched }: ReturnFilter): ReturnRow[] {
+      const mine = unowned ? or(eq(returns.space, space), isNull(returns.space)) : eq(returns.space, space);
+      const found = [mine];
+      if (before !== undefined) found.push(lt(returns.id, before));
+      if (kind !== undefined) found.push(eq(returns.kind, kind));
+      if (matched !== undefined) found.push(matched ? sql`${returns.deliveryId} is not null` : isNull(returns.deliveryId));
+      return db
+        .select()
+        .from(returns)
+        .where(and(...found))
+        .orderBy(desc(returns.id))
+        .limit(limit)
+        .all();
+    },
+
+    ofDeliveries(ids: readonly string[]): ReturnRow[] {
+      return ids.length === 0
+        ? []
+        : db
+            .select()
+            .from(returns)
+            .where(inArray(returns.deliveryId, [...ids]))
+            .orderBy(returns.id)
+            .all();
+    },
+
+    match(id: string, deliveryId: string, space: string): void {
+      db.update(returns).set({ deliveryId, space }).where(eq(returns.id, id)).run();
+    },
+
+    /** The delivery that a provider knows by its own id. */
+    deliveryByProviderId(provider: string, providerId: string): string | undefined {
+      return byProviderId.get({ provider, providerId })?.deliveryId;
+    },
+
+    /** The deliveries of the message with this Message-ID, of whatever space. */
+    deliveriesOfHeaderId(headerId: string): { id: string; address: string; space: string }[] {
+      return ofHeaderId.all({ headerId });
+    },
+
+    addBatch(row: CallbackBatchRow): void {
+      db.insert(callbackBatches).values(row).run();
+    },
+
+    nextBatch(): CallbackBatchRow | undefined {
+      return oldestBatch.get();
+    },
+
+    dropBatch(id: string): void {
+      db.delete(callbackBatches).where(eq(callbackBatches.id, id)).run();
+    },
+
+    batchesWaiting(): number {
+      return db.select({ n: count() }).from(callbackBatches).get()?.n ?? 0;
     },
   };
 }

@@ -1,4 +1,5 @@
-import type { Cause, FactKind, FactSource, State } from '@verbalis/core/delivery';
+import type { Cause, FactKind, FactSource, State, SuppressionReason } from '@verbalis/core/delivery';
+import type { RecipientReport, ReturnKind } from '@verbalis/core/returns';
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
@@ -50,6 +51,16 @@ export interface MessageMore {
   readonly inReplyTo?: string;
   readonly references?: readonly string[];
   readonly calendar?: { readonly method: string; readonly text: string };
+}
+
+export interface ToldReturn {
+  readonly recipients: readonly RecipientReport[];
+  readonly subject?: string | undefined;
+  readonly from?: string | undefined;
+  readonly originalMessageId?: string | undefined;
+  readonly feedbackType?: string | undefined;
+  /** Why nothing came of it. */
+  readonly problem?: string | undefined;
 }
 
 export const messages = sqliteTable(
@@ -167,6 +178,8 @@ export const deliveries = sqliteTable(
     domain: text('domain').notNull(),
     /** After this it is not sent any more. */
     expiresAt: integer('expires_at'),
+    /** The fact that its state follows from. */
+    decidedBy: text('decided_by'),
     /** The provider that has just failed it. */
     avoid: text('avoid'),
     /** Whom the app meant, where the space's rules send it to somebody else. */
@@ -238,17 +251,87 @@ export const facts = sqliteTable(
   (table) => [index('facts_by_delivery').on(table.deliveryId)],
 );
 
-export const returns = sqliteTable('returns', {
+/** What came back, as it came back: a mail, or an event that a provider has called about. */
+export const returns = sqliteTable(
+  'returns',
+  {
+    id: text('id').primaryKey(),
+    /** SHA-256 of what makes it this one: the same mail or event twice is one return. */
+    hash: text('hash').notNull().unique(),
+    /** Null where nobody knows whose it is. */
+    space: text('space'),
+    source: text('source').$type<'mail' | 'upload' | 'callback'>().notNull(),
+    /** The provider that has called. */
+    provider: text('provider'),
+    receivedAt: integer('received_at').notNull(),
+    envelopeFrom: text('envelope_from').notNull(),
+    envelopeTo: text('envelope_to').notNull(),
+    kind: text('kind').$type<ReturnKind>().notNull(),
+    /** The delivery that it is about; null for one that nobody could match. */
+    deliveryId: text('delivery_id'),
+    /** What was read out of it, for people. */
+    told: text('told', { mode: 'json' }).$type<ToldReturn>().notNull(),
+    bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+  },
+  (table) => [
+    index('returns_by_space').on(table.space, table.id),
+    index('returns_by_delivery').on(table.deliveryId),
+    index('returns_unmatched')
+      .on(table.id)
+      .where(sql`${table.deliveryId} is null`),
+  ],
+);
+
+/** What providers have called with, kept until its events are read. */
+export const callbackBatches = sqliteTable('callback_batches', {
   id: text('id').primaryKey(),
-  /** SHA-256 of envelope and bytes: the same mail twice is one return. */
-  hash: text('hash').notNull().unique(),
+  provider: text('provider').notNull(),
   receivedAt: integer('received_at').notNull(),
-  envelopeFrom: text('envelope_from').notNull(),
-  envelopeTo: text('envelope_to').notNull(),
-  kind: text('kind').notNull(),
-  deliveryId: text('delivery_id'),
-  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+  body: blob('body', { mode: 'buffer' }).notNull(),
 });
+
+/** Addresses that get no more mail. A lifted one stays, as a record. */
+export const suppressions = sqliteTable(
+  'suppressions',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    /** As addresses are compared. */
+    address: text('address').notNull(),
+    /** Only mail of this topic; empty: none at all. */
+    topic: text('topic').notNull().default(''),
+    reason: text('reason').$type<SuppressionReason>().notNull(),
+    cause: text('cause').$type<Cause>(),
+    /** What the other side said. */
+    evidence: text('evidence'),
+    deliveryId: text('delivery_id'),
+    note: text('note'),
+    createdAt: integer('created_at').notNull(),
+    liftedAt: integer('lifted_at'),
+    liftNote: text('lift_note'),
+  },
+  (table) => [
+    uniqueIndex('suppressions_in_force')
+      .on(table.space, table.address, table.topic)
+      .where(sql`${table.liftedAt} is null`),
+    index('suppressions_by_space').on(table.space, table.id),
+  ],
+);
+
+/** What the sender did wrong, by day: told to the operator once. */
+export const senderFaults = sqliteTable(
+  'sender_faults',
+  {
+    space: text('space').notNull(),
+    cause: text('cause').$type<Cause>().notNull(),
+    day: text('day').notNull(),
+    count: integer('count').notNull(),
+    /** What was said first. */
+    evidence: text('evidence').notNull(),
+    toldAt: integer('told_at'),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.cause, table.day] })],
+);
 
 export const idempotency = sqliteTable(
   'idempotency',

@@ -24,6 +24,7 @@ export function retention({ store, clock, log, mailDays, messageDays }: Retentio
     try {
       const mails = store.housekeeping.forgetMails(now - mailDays * DAY);
       const messages = store.housekeeping.forgetMessages(now - messageDays * DAY);
+      store.housekeeping.forgetReturns(now - mailDays * DAY, now - messageDays * DAY);
       for (const id of store.contents.forgotten(now - DAY)) store.contents.drop(id);
       more = mails > 0 || messages > 0;
       if (more) log.info({ mails, messages }, 'old records were taken away');

@@ -31,6 +31,13 @@ CREATE TABLE `blobs` (
 	`bytes` blob NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `callback_batches` (
+	`id` text PRIMARY KEY NOT NULL,
+	`provider` text NOT NULL,
+	`received_at` integer NOT NULL,
+	`body` blob NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `content_pieces` (
 	`content_id` text NOT NULL,
 	`n` integer NOT NULL,
@@ -60,6 +67,7 @@ CREATE TABLE `deliveries` (
 	`line` text NOT NULL,
 	`domain` text NOT NULL,
 	`expires_at` integer,
+	`decided_by` text,
 	`avoid` text,
 	`intended` text,
 	`kept` integer DEFAULT false NOT NULL,
@@ -156,15 +164,32 @@ CREATE TABLE `provider_states` (
 CREATE TABLE `returns` (
 	`id` text PRIMARY KEY NOT NULL,
 	`hash` text NOT NULL,
+	`space` text,
+	`source` text NOT NULL,
+	`provider` text,
 	`received_at` integer NOT NULL,
 	`envelope_from` text NOT NULL,
 	`envelope_to` text NOT NULL,
 	`kind` text NOT NULL,
 	`delivery_id` text,
+	`told` text NOT NULL,
 	`bytes` blob NOT NULL
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `returns_hash_unique` ON `returns` (`hash`);--> statement-breakpoint
+CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
+CREATE INDEX `returns_unmatched` ON `returns` (`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
+CREATE TABLE `sender_faults` (
+	`space` text NOT NULL,
+	`cause` text NOT NULL,
+	`day` text NOT NULL,
+	`count` integer NOT NULL,
+	`evidence` text NOT NULL,
+	`told_at` integer,
+	PRIMARY KEY(`space`, `cause`, `day`)
+);
+--> statement-breakpoint
 CREATE TABLE `sessions` (
 	`hash` text PRIMARY KEY NOT NULL,
 	`kind` text NOT NULL,
@@ -182,6 +207,23 @@ CREATE TABLE `signing_keys` (
 	PRIMARY KEY(`domain`, `selector`)
 );
 --> statement-breakpoint
+CREATE TABLE `suppressions` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`address` text NOT NULL,
+	`topic` text DEFAULT '' NOT NULL,
+	`reason` text NOT NULL,
+	`cause` text,
+	`evidence` text,
+	`delivery_id` text,
+	`note` text,
+	`created_at` integer NOT NULL,
+	`lifted_at` integer,
+	`lift_note` text
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `suppressions_in_force` ON `suppressions` (`space`,`address`,`topic`) WHERE "suppressions"."lifted_at" is null;--> statement-breakpoint
+CREATE INDEX `suppressions_by_space` ON `suppressions` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `uploads` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

@@ -1,0 +1,142 @@
+import { and, desc, eq, gt, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm';
+import type { AddressFact, Cause, SuppressionReason } from '@verbalis/core/delivery';
+import type { Db } from './database.js';
+import { deliveries, facts, senderFaults, suppressions } from './schema.js';
+
+export type SuppressionRow = typeof suppressions.$inferSelect;
+export type SuppressionStore = ReturnType<typeof suppressionStore>;
+
+export interface SuppressionFilter {
+  readonly space: string;
+  readonly limit: number;
+  readonly before?: string | undefined;
+  /** As addresses are compared. */
+  readonly address?: string | undefined;
+  readonly topic?: string | undefined;
+  readonly reason?: SuppressionReason | undefined;
+  /** Also those that were lifted. */
+  readonly lifted: boolean;
+}
+
+/** Facts that are looked at for one address; older ones say nothing of today. */
+const MOST_FACTS = 1000;
+
+/** Addresses that get no more mail. */
+export function suppressionStore(db: Db) {
+  const inForce = db
+    .select()
+    .from(suppressions)
+    .where(
+      and(
+        eq(suppressions.space, sql.placeholder('space')),
+        eq(suppressions.address, sql.placeholder('address')),
+        inArray(suppressions.topic, ['', sql.placeholder('topic')]),
+        isNull(suppressions.liftedAt),
+      ),
+    )
+    .orderBy(suppressions.topic)
+    .limit(1)
+    .prepare();
+  return {
+    /** What keeps mail of a topic from an address. */
+    inForce(space: string, address: string, topic: string): SuppressionRow | undefined {
+      return inForce.get({ space, address, topic });
+    },
+
+    /** @returns false when the address is suppressed so already */
+    add(row: SuppressionRow): boolean {
+      return db.insert(suppressions).values(row).onConflictDoNothing().run().changes > 0;
+    },
+
+    find(space: string, id: string): SuppressionRow | undefined {
+      return db
+        .select()
+        .from(suppressions)
+        .where(and(eq(suppressions.space, space), eq(suppressions.id, id)))
+        .get();
+    },
+
+    lift(id: string, at: number, note: string): void {
+      db.update(suppressions)
+        .set({ liftedAt: at, liftNote: note })
+        .where(and(eq(suppressions.id, id), isNull(suppressions.liftedAt)))
+        .run();
+    },
+
+    /** When somebody last lifted a suppression of an address: facts before say nothing any more. */
+    liftedAt(space: string, address: string): number | undefined {
+      return (
+        db
+          .select({ at: sql<number | null>`max(${suppressions.liftedAt})` })
+          .from(suppressions)
+          .where(and(eq(suppressions.space, space), eq(suppressions.address, address), isNotNull(suppressions.liftedAt)))
+          .get()?.at ?? undefined
+      );
+    },
+
+    /** Newest first. */
+    list({ space, limit, before, address, topic, reason, lifted }: SuppressionFilter): SuppressionRow[] {
+      const found = [eq(suppressions.space, space)];
+      if (before !== undefined) found.push(lt(suppressions.id, before));
+      if (address !== undefined) found.push(eq(suppressions.address, address));
+      if (topic !== undefined) found.push(eq(suppressions.topic, topic));
+      if (reason !== undefined) found.push(eq(suppressions.reason, reason));
+      if (!lifted) found.push(isNull(suppressions.liftedAt));
+      return db
+        .select()
+        .from(suppressions)
+        .where(and(...found))
+        .orderBy(desc(suppressions.id))
+        .limit(limit)
+        .all();
+    },
+
+    /** Facts about the deliveries to an address, those recorded after `since`. */
+    factsAbout(space: string, addresses: readonly string[], since: number): AddressFact[] {
+      return db
+        .select({ fact: facts })
+        .from(deliveries)
+        .innerJoin(facts, eq(facts.deliveryId, deliveries.id))
+        .where(
+          and(
+            eq(deliveries.space, space),
+            inArray(deliveries.address, [...addresses]),
+            inArray(facts.kind, ['accepted', 'delivered', 'failed', 'complained']),
+            gt(facts.recordedAt, since),
+          ),
+        )
+        .orderBy(desc(facts.at))
+        .limit(MOST_FACTS)
+        .all()
+        .map(({ fact }) => ({
+          ...fact,
+          cause: fact.cause ?? undefined,
+          status: fact.status ?? undefined,
+          replyCode: fact.replyCode ?? undefined,
+          diagnostic: fact.diagnostic ?? undefined,
+        }));
+    },
+
+    /** Counts what the sender did wrong. */
+    senderFault(space: string, cause: Cause, day: string, evidence: string): void {
+      db.insert(senderFaults)
+        .values({ space, cause, day, count: 1, evidence, toldAt: null })
+        .onConflictDoUpdate({
+          target: [senderFaults.space, senderFaults.cause, senderFaults.day],
+          set: { count: sql`${senderFaults.count} + 1` },
+        })
+        .run();
+    },
+
+    untoldFaults(): (typeof senderFaults.$inferSelect)[] {
+      return db.select().from(senderFaults).where(isNull(senderFaults.toldAt)).limit(100).all();
+    },
+
+    toldFault({ space, cause, day }: { space: string; cause: Cause; day: string }, at: number): void {
+      db.update(senderFaults)
+        .set({ toldAt: at })
+        .where(and(eq(senderFaults.space, space), eq(senderFaults.cause, cause), eq(senderFaults.day, day)))
+        .run();
+    },
+  };
+}
