@@ -53,6 +53,7 @@ beforeAll(async () => {
     script: { 'bounced@post.example': 'report-failed', 'soft@post.example': 'refuse' },
     change: (port) => ({
       listen: { port: listen },
+      publicUrl: 'https://mail.saltmarsh-ferries.example',
       returns: {
         port: 0,
         domain: 'returns.saltmarsh-ferries.example',
@@ -420,5 +421,60 @@ describe('the listener', () => {
     );
     expect(many.filter((one) => one === 'ready').length).toBeLessThanOrEqual(60);
     expect(many.find((one) => one !== 'ready')).toMatchObject({ reply: { code: 421 } });
+  });
+});
+
+describe('unsubscribing', () => {
+  test('one click of a mail program ends the topic; a person is asked first', async () => {
+    const data = JSON.parse(readFileSync(join(DEMO_FOLDER, 'templates/pier-bulletin/samples/typical.json'), 'utf8')) as Record<
+      string,
+      unknown
+    >;
+    const bulletin = () => of('relay').messages.send({ template: 'pier-bulletin', to: ['reader@post.example'], data });
+    const { id } = await bulletin();
+    const source = await until(async () =>
+      of('relay')
+        .messages.source(id)
+        .then(
+          (bytes) => Buffer.from(bytes).toString('latin1'),
+          () => undefined,
+        ),
+    );
+    expect(source).toContain('List-Unsubscribe-Post: List-Unsubscribe=One-Click');
+    const link = /List-Unsubscribe: <(https:\/\/mail\.saltmarsh-ferries\.example\/unsubscribe\/\S+)>/.exec(
+      source.replace(/\r\n[ \t]+/g, ' '),
+    )![1]!;
+    expect((await of('relay').messages.mail(id)).html).toContain(link);
+    const here = link.replace('https://mail.saltmarsh-ferries.example', all.service.url);
+    const asked = await fetch(here);
+    expect(await asked.text()).toContain('reader@post.example will get no more mail');
+    expect((await bulletin()).deliveries[0]!.state).toBe('queued');
+    const done = await fetch(here, {
+      method: 'POST',
+      body: 'List-Unsubscribe=One-Click',
+      headers: { 'Content-Type': 'application/x-www-form-urlencoded' },
+    });
+    expect(await done.text()).toContain('gets no more');
+    expect((await bulletin()).deliveries[0]!.state).toBe('withheld');
+    // Essential mail still comes.
+    expect((await of('relay').messages.send(booking('reader@post.example'))).deliveries[0]!.state).toBe('queued');
+    expect((await fetch(`${here.slice(0, -3)}aaa`, { method: 'POST' })).status).toBe(404);
+    const essential = await sent('relay', 'essential@post.example', 'accepted');
+    expect(Buffer.from(await of('relay').messages.source(essential.id)).toString('latin1')).not.toContain('List-Unsubscribe');
+  });
+
+  test('what the sender did wrong suppresses nobody: the operator is told', async () => {
+    const message = await sent('parcel', 'blocked@post.example', 'accepted');
+    const letter = message.deliveries[0]!.attempts[0]!.providerId!;
+    const { body, headers } = signedCall(
+      'parcel',
+      [{ nr: 'b1', what: 'came-back', how: 'hard', letter, answer: { code: 550, enhanced: '5.7.1', text: 'blocked using a block list' } }],
+      SECRET,
+    );
+    await fetch(`${all.service.url}/v1/returns/parcel`, { method: 'POST', headers, body });
+    const note = await until(async () => (await of('parcel').messages.list({ address: 'op@saltmarsh-ferries.example' })).messages[0]);
+    expect(note.subject).toContain('does not trust the sending server');
+    expect((await of('parcel').messages.get(message.id)).deliveries[0]).toMatchObject({ state: 'failed', cause: 'reputation' });
+    expect((await of('parcel').suppressions.list({ address: 'blocked@post.example' })).suppressions).toEqual([]);
   });
 });

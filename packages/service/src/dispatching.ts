@@ -1,4 +1,5 @@
 import { Traffic, USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule, type TrafficLimits } from '@verbalis/core/delivery';
+import { returnToken } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
 import type { Clock } from './clock.js';
 import type { Secrets, Settings } from './config/index.js';
@@ -7,7 +8,7 @@ import type { Editions } from './editions/index.js';
 import { makeProvider } from './make-provider.js';
 import { captureProvider, type Provider } from './providers/index.js';
 import { signing } from './signing/index.js';
-import type { Store } from './store/index.js';
+import { readLine, type Store } from './store/index.js';
 import { suppressing } from './suppress/index.js';
 
 interface DispatchingOptions {
@@ -52,7 +53,17 @@ export function dispatching(options: DispatchingOptions) {
   const capture = captureProvider();
   const returnSecret = secrets.keyFor('returns');
   const keys = signing(store, secrets.keyFor('signing'));
-  const composing = { store, editions, keysFor: (domain: string) => keys.keysFor(domain) };
+  const unsubscribeSecret = secrets.keyFor('unsubscribe');
+  const composing = {
+    store,
+    editions,
+    keysFor: (domain: string) => keys.keysFor(domain),
+    // Only where people can reach us, and only what a recipient may refuse.
+    unsubscribe: ({ id, line }: { id: string; line: string }) =>
+      settings.publicUrl === undefined || readLine(line).urgent
+        ? undefined
+        : `${settings.publicUrl}/unsubscribe/${returnToken(unsubscribeSecret, id)}`,
+  };
   const workers = options.workers;
   const { after, days, localParts } = settings.suppress;
   const suppress = suppressing({ store, log, plan: { after, spreadMs: days * DAY_MS }, anyCase: localParts === 'any-case' });
@@ -103,5 +114,5 @@ export function dispatching(options: DispatchingOptions) {
     lookMs: options.worker === undefined ? 0 : WORKER_LOOK_MS,
     random: Math.random,
   });
-  return { dispatcher, providers, traffic, keys, composing, returnSecret, suppressing: suppress };
+  return { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing: suppress };
 }

@@ -11,7 +11,7 @@ import { FolderError, readMailFolder } from './mail-folder/index.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
-import { retention } from './watch/index.js';
+import { retention, tellSenderFaults } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
 import { callbackDesk } from './callbacks/index.js';
 import { composeMail, providerTrial } from './dispatch/index.js';
@@ -99,7 +99,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       log.info({ space: name, mode: space.mode, edition: row?.number }, 'space ready');
     }
 
-    const { dispatcher, providers, traffic, keys, composing, returnSecret, suppressing } = dispatching({
+    const { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing } = dispatching({
       settings,
       within,
       store,
@@ -156,6 +156,15 @@ export async function startService(options: StartOptions): Promise<Service> {
       against: (row) => suppressing.against(row),
       wake: dispatcher.wake,
     });
+    closing.push(
+      tellSenderFaults({
+        store,
+        clock,
+        log,
+        accept,
+        operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
+      }),
+    );
     const tryProvider = providerTrial({
       clock,
       keysFor: composing.keysFor,
@@ -189,6 +198,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       intake,
       desk,
       suppressing,
+      unsubscribeSecret,
       forged: () => forged.count,
       returnBytes: settings.returns.maxBytes,
       providers,

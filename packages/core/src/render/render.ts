@@ -91,7 +91,7 @@ export function prepare(program: Program): Renderer {
   };
   const environment = (input: RenderInput): Environment => ({
     data: input.data,
-    mail: { locale: program.locale, baseUrl: program.baseUrl, space: '', ...input.mail },
+    mail: { locale: program.locale, baseUrl: program.baseUrl, space: '', unsubscribe: program.baseUrl, ...input.mail },
     slots: new Array<unknown>(program.slots).fill(undefined),
     context: { locale: program.locale, timeZone: input.timeZone ?? program.timeZone, now: input.now },
     baseUrl: program.baseUrl,

@@ -22,7 +22,7 @@ import type { BlockArgument, BlockSignature } from './signature.js';
 import { ANY, inWords, isNumeral, literal, present, TEXT, WHOLE, type Member, type Type } from './type.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
-export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT };
+export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT, unsubscribe: TEXT };
 
 const MAIL: Type = {
   absent: false,

@@ -23,6 +23,8 @@ export interface ComposeOptions {
   readonly store: Store;
   readonly editions: Editions;
   readonly keysFor: (domain: string) => readonly SigningKey[];
+  /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
+  readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
 }
 
 /** A mail ready to be handed over: its bytes, and what they were made of. */
@@ -42,13 +44,14 @@ function mailbox(stored: StoredMailbox): Mailbox {
  * bytes are gone through; those with an address must have been fetched.
  */
 export async function composeMail(
-  { store, editions, keysFor }: ComposeOptions,
+  { store, editions, keysFor, unsubscribe }: ComposeOptions,
   message: MessageRow,
   delivery: DeliveryRow,
 ): Promise<ComposedMail> {
   if (message.more.raw !== undefined) return rawMail({ store, keysFor }, message, delivery, message.more.raw);
   const edition = editions.get(message.space, message.edition);
-  const rendering = renderingOf(message, edition);
+  const unsubscribeUrl = unsubscribe(delivery);
+  const rendering = renderingOf(message, edition, unsubscribeUrl);
   const { more } = message;
   const from = mailbox(message.sender);
   const attachments = store.contents.attachments(message.id).map((row): MailFile => {
@@ -88,6 +91,7 @@ export async function composeMail(
     flowed: true,
     ...(rendering.html === undefined ? {} : { html: withNote(rendering.html, delivery) }),
     calendar: more.calendar,
+    unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
     boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
   });
   return {
@@ -118,7 +122,7 @@ interface ShownMail {
 }
 
 /** What the mail shows: rendered from its template, or as the app has made it. */
-function renderingOf(message: MessageRow, edition: LoadedEdition | undefined): ShownMail {
+function renderingOf(message: MessageRow, edition: LoadedEdition | undefined, unsubscribe: string | undefined): ShownMail {
   const { ready } = message.more;
   if (ready !== undefined) {
     // Lines of the app's own are fixed; only what would be misread is stuffed (RFC 3676 4.4).
@@ -128,7 +132,11 @@ function renderingOf(message: MessageRow, edition: LoadedEdition | undefined): S
   const template = edition?.templates.get(message.template)?.render(message.locale);
   if (template === undefined)
     throw new Error(`Edition ${message.edition} of "${message.space}" has no template "${message.template}" any more.`);
-  const rendering = template.renderer({ data: message.data, now: message.createdAt, mail: { space: message.space } });
+  const rendering = template.renderer({
+    data: message.data,
+    now: message.createdAt,
+    mail: { space: message.space, ...(unsubscribe === undefined ? {} : { unsubscribe }) },
+  });
   return { ...rendering, locale: template.program.locale, carried: template.program.carried };
 }
 

@@ -13,6 +13,7 @@ import { makeMetrics, queueRouter } from './queue.js';
 import { callbackRouter, returnsRouter, type ReturnsOptions } from './returns.js';
 import { suppressionsRouter } from './suppressions.js';
 import type { Suppressing } from '../suppress/index.js';
+import { unsubscribeRouter } from './unsubscribe.js';
 import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
 import { messagesRouter } from './messages.js';
@@ -22,6 +23,7 @@ import { sessionRouter } from './session.js';
 
 export interface AppOptions extends AccessOptions, SetUpOptions, Omit<ReturnsOptions, 'callRefused'> {
   readonly suppressing: Suppressing;
+  readonly unsubscribeSecret: Uint8Array;
   /** Mails to return paths that nobody had made. */
   readonly forged: () => number;
   readonly store: Store;
@@ -59,6 +61,7 @@ export function makeApp(options: AppOptions): Express {
   });
 
   app.use('/assets', assetsRouter(options.editions));
+  app.use('/unsubscribe', unsubscribeRouter(options));
 
   const document = openApiDocument();
   app.get('/v1/openapi.json', (_request, response) => {

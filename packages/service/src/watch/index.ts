@@ -1,1 +1,2 @@
 export { retention, type RetentionOptions } from './retention.js';
+export { tellSenderFaults, type SenderFaultOptions } from './sender-faults.js';

@@ -1,0 +1,93 @@
+import { expect, test } from '@jest/globals';
+import { deciding, stateOf, type Fact } from '@verbalis/core/delivery';
+import fc from 'fast-check';
+import { openStore, type DeliveryRow, type MessageRow } from './index.js';
+
+const store = openStore(':memory:');
+
+function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
+  const message: MessageRow = {
+    id: `m${id}`,
+    space: 'harbour',
+    edition: 1,
+    template: '',
+    locale: 'en',
+    topic: null,
+    subject: 's',
+    sender: { name: '', address: 'a@b.example' },
+    to: [],
+    more: {},
+    reference: null,
+    labels: {},
+    data: {},
+    headerId: id,
+    createdAt: 1,
+  };
+  const delivery: DeliveryRow = {
+    id: `d${id}`,
+    messageId: message.id,
+    space: 'harbour',
+    address: 'asa@post.example',
+    state: 'queued',
+    cause: null,
+    attempts: 0,
+    createdAt: 1,
+    nextAttemptAt: 1,
+    leaseUntil: null,
+    owner: null,
+    line: '0/harbour//',
+    domain: 'post.example',
+    expiresAt: null,
+    decidedBy: null,
+    avoid: null,
+    intended: null,
+    kept: false,
+  };
+  return { message, delivery };
+}
+
+test('a thousand deliveries: facts in any order and any number give the state of their set, as the rows have it', () => {
+  const facts = fc.array(
+    fc.record({
+      kind: fc.constantFrom(
+        'accepted',
+        'delayed',
+        'relayed',
+        'delivered',
+        'failed',
+        'complained',
+        'expired',
+        'canceled',
+        'withheld' as const,
+      ),
+      source: fc.constantFrom('attempt', 'return' as const),
+      at: fc.nat(5),
+      cause: fc.constantFrom('mailbox-full', 'policy' as const),
+    }),
+    { minLength: 1, maxLength: 12 },
+  );
+  let n = 0;
+  fc.assert(
+    fc.property(facts, fc.infiniteStream(fc.nat()), (list, chance) => {
+      const all = list.map((one): Fact => ({
+        ...one,
+        id: `${one.kind}:${one.source}:${one.at}:${one.cause}`,
+        status: undefined,
+        replyCode: undefined,
+        diagnostic: undefined,
+      }));
+      const twice = [...all, ...all.filter(() => chance.next().value! % 2 === 0)];
+      const told = [twice, [...twice].sort(() => (chance.next().value! % 2 === 0 ? 1 : -1))].map((order) => {
+        n += 1;
+        const { message, delivery } = rows(String(n));
+        store.messages.insert({ message, deliveries: [delivery], idempotency: undefined });
+        for (const fact of order) store.deliveries.record({ ...fact, id: `${fact.id}:${n}`, deliveryId: delivery.id }, 1);
+        const row = store.deliveries.find(delivery.id)!;
+        return { state: row.state, cause: row.cause };
+      });
+      expect(told[0]).toEqual({ state: stateOf(all), cause: deciding(all)?.cause ?? null });
+      expect(told[1]).toEqual(told[0]);
+    }),
+    { numRuns: 1000 },
+  );
+});
