@@ -1,7 +1,10 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { createClient } from '@verbalis/client';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch } from './support/browser.js';
-import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
+import { booking, OPERATOR, ROOT, startTestService, type TestService } from './support/service.js';
 
 // The console as people meet it, in headless Chromium. It must be built: verify does that before.
 let all: TestService;
@@ -26,7 +29,7 @@ beforeEach(async () => {
     if (!request.url().startsWith(all.service.url) && !request.url().startsWith('data:')) foreign.push(request.url());
   });
   page.on('console', (message) => {
-    if (message.type() === 'error' && !message.text().includes('401')) complaints.push(message.text());
+    if (message.type() === 'error' && !/40[19]|422/.test(message.text())) complaints.push(message.text());
   });
 });
 afterEach(() => context.close());
@@ -122,6 +125,94 @@ browserTest('a phone, in the dark: nothing scrolls sideways, axe finds nothing',
     await page.getByRole('link', { name: step, exact: true }).click();
     await page.getByRole('heading', { level: 1, name: step }).waitFor();
     expect(await axe(page)).toEqual([]);
+  }
+});
+
+/** A picture for whoever wants to look: PICTURES names a folder. */
+const picture = async (name: string): Promise<void> => {
+  const folder = process.env['PICTURES'];
+  if (folder !== undefined) await page.screenshot({ path: `${folder}/${name}.png`, animations: 'disabled' });
+};
+
+browserTest('returns: from the journey to what came back; the unmatched are matched by hand', async () => {
+  const { id } = await all.client.messages.send(booking('bounced@other.example', 'SM-2004'));
+  const message = await all.ended(id, 'accepted', 'failed');
+  const operator = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
+  await operator.returns.add(readFileSync(join(ROOT, 'tests/fixtures/returns/hand/prose-transcript.eml')));
+  await operator.returns.add(readFileSync(join(ROOT, 'tests/fixtures/returns/hand/complaint.eml')));
+  await signIn();
+  await page
+    .getByRole('row', { name: /bounced@post\.example/ })
+    .first()
+    .click();
+  await page.getByRole('link', { name: 'what came back' }).click();
+  await page.getByText('no such user here').first().waitFor();
+  await page.getByText('Found by').waitFor();
+  expect(await page.getByLabel('Source').textContent()).toContain('Final-Recipient');
+  expect(await axe(page)).toEqual([]);
+  await picture('return');
+  await page.getByRole('link', { name: '← Returns' }).click();
+  await page
+    .getByRole('row', { name: /asa@post\.example/ })
+    .first()
+    .waitFor();
+  expect(await axe(page)).toEqual([]);
+  await picture('returns');
+  await page.getByRole('radio', { name: 'unmatched' }).click();
+  await page.getByRole('row').filter({ hasText: 'delivery-status' }).first().click();
+  await page.getByLabel('Id of the delivery').fill('d-nonsense');
+  await page.getByRole('button', { name: 'Match' }).click();
+  await page.getByRole('alert').waitFor();
+  await page.getByLabel('Id of the delivery').fill(message.deliveries[0]!.id);
+  await page.getByRole('button', { name: 'Match' }).click();
+  await page.getByRole('link', { name: id }).waitFor();
+  expect((await all.client.messages.get(id)).deliveries[0]!.state).toBe('failed');
+});
+
+browserTest('suppressions: why, added by hand, lifted with a note', async () => {
+  await signIn();
+  await page.getByRole('link', { name: 'Suppressions' }).click();
+  await page.getByRole('row', { name: /refused@post\.example/ }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByLabel('Send no more to').fill('asked@post.example');
+  await page.getByLabel('Note').fill('asked by phone');
+  await page.keyboard.press('Enter');
+  await page.getByRole('row', { name: /asked@post\.example/ }).waitFor();
+  await picture('suppressions');
+  await page.getByRole('button', { name: 'Lift asked@post.example' }).click();
+  await page.getByRole('dialog').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await picture('suppressions-lift');
+  await page.getByLabel('Why').fill('changed his mind');
+  await page.getByRole('dialog').getByRole('button', { name: 'Lift' }).click();
+  await page.getByRole('row', { name: /asked@post\.example/ }).waitFor({ state: 'detached' });
+  const csv = await page.request.get(`${all.service.url}/v1/suppressions/export?space=harbour`);
+  expect(await csv.text()).toContain('refused@post.example');
+});
+
+browserTest('what waits, and providers that can be paused', async () => {
+  await signIn();
+  await page.getByRole('link', { name: 'Send', exact: true }).click();
+  await page.getByRole('button', { name: 'Pause relay' }).click();
+  await page.getByRole('button', { name: 'Resume relay' }).waitFor();
+  await all.client.messages.send(booking('waits@post.example', 'SM-2005'));
+  await page.getByRole('row').filter({ hasText: 'essential' }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  await picture('send');
+  await page.getByRole('button', { name: 'Resume relay' }).click();
+  await page.getByText('Nothing waits').waitFor();
+});
+
+browserTest('the pages of what came back on a phone, in the dark', async () => {
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await page.setViewportSize({ width: 360, height: 760 });
+  await signIn();
+  for (const name of ['Returns', 'Suppressions']) {
+    await page.getByRole('link', { name, exact: true }).click();
+    await page.getByRole('row').nth(1).waitFor();
+    expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+    expect(await axe(page)).toEqual([]);
+    await picture(`${name.toLowerCase()}-phone-dark`);
   }
 });
 

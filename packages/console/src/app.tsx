@@ -7,7 +7,11 @@ import { Frame } from './parts/frame.js';
 import { Message } from './pages/message.js';
 import { Messages } from './pages/messages.js';
 import { SignIn } from './pages/sign-in.js';
-import { Send, SetUp, Try, Write } from './pages/steps.js';
+import { Return } from './pages/return.js';
+import { Returns } from './pages/returns.js';
+import { Send } from './pages/send.js';
+import { SetUp, Try, Write } from './pages/steps.js';
+import { Suppressions } from './pages/suppressions.js';
 import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Session } from './session.js';
 
 /** Who is signed in decides what is shown: the pages, or the way in. */
@@ -61,6 +65,9 @@ export function App() {
               <Route path="/send" element={<Send />} />
               <Route path="/track" element={<Messages />} />
               <Route path="/track/messages/:id" element={<Message />} />
+              <Route path="/track/returns" element={<Returns />} />
+              <Route path="/track/returns/:id" element={<Return />} />
+              <Route path="/track/suppressions" element={<Suppressions />} />
               <Route path="/set-up" element={<SetUp />} />
               <Route path="*" element={<Navigate to="/track" replace />} />
             </Route>

@@ -1,131 +1,16 @@
 import type { MessageSummary, State } from '@verbalis/client';
 import { useInfiniteQuery } from '@tanstack/react-query';
-import {
-  Cell,
-  Column,
-  Input,
-  Label,
-  Row,
-  SearchField,
-  Table,
-  TableBody,
-  TableHeader,
-  ToggleButton,
-  ToggleButtonGroup,
-} from 'react-aria-components';
+import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 import { STATES } from '../words.js';
 
-const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed'];
+const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld'];
 const REFRESH_MS = 2000;
-
-const Head = styled.div`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 16px 24px;
-  align-items: end;
-  margin-bottom: 24px;
-  h1 {
-    flex: 1 0 100%;
-  }
-`;
-
-const Search = styled(SearchField)`
-  display: grid;
-  gap: 4px;
-  flex: 1 1 260px;
-  max-width: 420px;
-  label {
-    font-size: 14px;
-    color: ${color.soft};
-  }
-  input {
-    font: 16px/24px ${font.sans};
-    padding: 6px 12px;
-    border: 1px solid ${color.soft};
-    border-radius: 6px;
-    background: ${color.raised};
-    color: ${color.ink};
-  }
-`;
-
-const Filters = styled(ToggleButtonGroup)`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-`;
-
-const Filter = styled(ToggleButton)`
-  font: 15px/20px ${font.sans};
-  padding: 7px 12px;
-  border-radius: 999px;
-  border: 1px solid ${color.hair};
-  background: transparent;
-  color: ${color.ink};
-  cursor: pointer;
-  &[data-selected] {
-    background: ${color.ink};
-    border-color: ${color.ink};
-    color: ${color.paper};
-  }
-`;
-
-const Sheet = styled(Table)`
-  width: 100%;
-  border-collapse: collapse;
-  th {
-    text-align: left;
-    font-weight: 600;
-    font-size: 14px;
-    color: ${color.soft};
-    padding: 8px 16px 8px 0;
-    border-bottom: 1px solid ${color.ink};
-  }
-  td {
-    padding: 10px 16px 10px 0;
-    border-bottom: 1px solid ${color.hair};
-    vertical-align: baseline;
-  }
-  @media (min-width: 721px) {
-    td:nth-child(1),
-    td:nth-child(2) {
-      white-space: nowrap;
-    }
-  }
-  tr[data-href] {
-    cursor: pointer;
-  }
-  tbody tr[data-hovered],
-  tbody tr[data-focus-visible] {
-    background: ${color.wash};
-  }
-  tr[data-focus-visible] {
-    outline: 2px solid ${color.accent};
-    outline-offset: -2px;
-  }
-  @media (max-width: 720px) {
-    thead {
-      position: absolute;
-      clip-path: inset(50%);
-    }
-    tr,
-    td {
-      display: block;
-    }
-    tbody tr {
-      padding: 12px 0;
-      border-bottom: 1px solid ${color.hair};
-    }
-    td {
-      border: 0;
-      padding: 1px 0;
-    }
-  }
-`;
 
 const Subject = styled.span`
   font-family: ${font.serif};
@@ -164,6 +49,7 @@ export function Messages() {
   const filtered = state !== undefined || find !== '';
   return (
     <>
+      <TrackTabs />
       <Head>
         <h1>Messages</h1>
         <Search key={find} defaultValue={find} onSubmit={(text) => change('find', text.trim())} onClear={() => change('find', undefined)}>

@@ -28,18 +28,6 @@ export function Try() {
   );
 }
 
-export function Send() {
-  return (
-    <>
-      <h1>Send</h1>
-      <Empty title="Ask for a message" command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}>
-        The app asks with POST /v1/messages; 202 means that the message is on the disk and ends in one state for each recipient. The same
-        from the command line:
-      </Empty>
-    </>
-  );
-}
-
 export function SetUp() {
   return (
     <>

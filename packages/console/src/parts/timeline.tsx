@@ -1,4 +1,5 @@
 import type { Delivery } from '@verbalis/client';
+import { Link } from 'react-router';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
 import { clockTime, exactTime } from '../words.js';
@@ -9,6 +10,7 @@ interface Step {
   readonly ink: string;
   readonly title: string;
   readonly evidence: string | undefined;
+  readonly returnId?: string | undefined;
 }
 
 const OUTCOMES = {
@@ -24,6 +26,10 @@ const REPORTS: Readonly<Record<string, readonly [string, string, string]>> = {
   failed: ['✕', color.bad, 'A report came back: it could not be delivered'],
   delayed: ['~', color.wait, 'A report came back: it is still being tried'],
   relayed: ['○', color.good, 'A report came back: it was passed on'],
+  complained: ['!', color.bad, 'A complaint came back: the mail was reported as unwanted'],
+  withheld: ['–', color.soft, 'Withheld: it was not sent'],
+  expired: ['–', color.soft, 'Too late: its deadline had passed'],
+  canceled: ['–', color.soft, 'Called back before it was sent'],
 };
 
 const List = styled.ol`
@@ -79,7 +85,7 @@ function stepsOf(delivery: Delivery, askedAt: string): Step[] {
   for (const fact of delivery.facts) {
     if (fact.source === 'attempt') continue;
     const [sign, ink, title] = REPORTS[fact.kind] ?? ['–', color.soft, fact.kind];
-    steps.push({ at: fact.at, sign, ink, title, evidence: fact.diagnostic });
+    steps.push({ at: fact.at, sign, ink, title, evidence: fact.diagnostic, returnId: fact.returnId });
   }
   steps.sort((a, b) => a.at.localeCompare(b.at));
   if (delivery.nextAttemptAt !== undefined)
@@ -101,6 +107,12 @@ export function Timeline({ delivery, askedAt }: { readonly delivery: Delivery; r
           </Sign>
           <div>
             {step.title}
+            {step.returnId !== undefined && (
+              <>
+                {' '}
+                <Link to={`/track/returns/${step.returnId}`}>what came back</Link>
+              </>
+            )}
             {step.evidence !== undefined && <Evidence>{step.evidence}</Evidence>}
           </div>
         </Item>

@@ -29,7 +29,7 @@ const REASONS: Readonly<Record<SuppressionReason, string>> = {
 /** Why an address gets no mail, in a sentence. */
 export function inWords(row: Pick<SuppressionRow, 'reason' | 'cause' | 'createdAt' | 'topic' | 'note' | 'evidence'>): string {
   const why = row.cause === null ? REASONS[row.reason] : `${REASONS[row.reason]} (${causeRow(row.cause).sentence})`;
-  const what = row.topic === '' ? 'The address is suppressed' : `The address is suppressed for the topic "${row.topic}"`;
+  const what = row.topic === '' ? 'The address has been suppressed' : `The address has been suppressed for the topic "${row.topic}"`;
   const said = row.note ?? row.evidence;
   return `${what} since ${new Date(row.createdAt).toISOString().slice(0, 10)}: ${why}.${said === null || said === '' ? '' : ` ${said}`}`;
 }

@@ -1,0 +1,111 @@
+import type { ReturnView } from '@verbalis/client';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Filter, Filters, Head, Sheet, TrackTabs } from '../parts/list.js';
+import { useSession } from '../session.js';
+import { color } from '../style.js';
+
+const REFRESH_MS = 4000;
+const KINDS: readonly (readonly [ReturnView['kind'] | 'unmatched', string])[] = [
+  ['unmatched', 'unmatched'],
+  ['delivery-status', 'delivery reports'],
+  ['complaint', 'complaints'],
+  ['auto-reply', 'automatic replies'],
+  ['read-receipt', 'receipts'],
+  ['other', 'other'],
+];
+
+const Open = styled.span`
+  color: ${color.wait};
+  font-weight: 600;
+  white-space: nowrap;
+`;
+
+/** What a return says, in a few words. */
+export function gist(one: ReturnView): string {
+  if (one.feedbackType !== undefined) return `feedback: ${one.feedbackType}`;
+  const [first] = one.recipients;
+  if (first === undefined) return one.problem ?? one.subject ?? '';
+  const why = first.action === 'failed' || first.action === 'delayed' ? `, ${first.cause}` : '';
+  return `${first.action}${why}${one.recipients.length > 1 ? ` and ${one.recipients.length - 1} more` : ''}`;
+}
+
+/** What came back, newest first. */
+export function Returns() {
+  const { client, space } = useSession();
+  const [params, setParams] = useSearchParams();
+  const shown = KINDS.find(([one]) => one === params.get('show'))?.[0];
+  const filter = shown === undefined ? {} : shown === 'unmatched' ? { matched: 'no' as const } : { kind: shown };
+  const pages = useInfiniteQuery({
+    queryKey: ['returns', space.name, filter],
+    queryFn: ({ pageParam }) => client.returns.list({ ...filter, limit: 50, cursor: pageParam }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.nextCursor,
+    refetchInterval: REFRESH_MS,
+  });
+  const rows = pages.data?.pages.flatMap((page) => page.returns) ?? [];
+  return (
+    <>
+      <TrackTabs />
+      <Head>
+        <h1>Returns</h1>
+        <Filters
+          aria-label="Kind"
+          selectionMode="single"
+          selectedKeys={shown === undefined ? [] : [shown]}
+          onSelectionChange={(keys) => setParams([...keys].length === 0 ? {} : { show: String([...keys][0]) }, { replace: true })}
+        >
+          {KINDS.map(([one, words]) => (
+            <Filter key={one} id={one}>
+              {words}
+            </Filter>
+          ))}
+        </Filters>
+      </Head>
+      {pages.error !== null && <Fault error={pages.error} />}
+      {pages.isSuccess && rows.length === 0 && (
+        <Empty title={shown === undefined ? 'Nothing has come back' : 'No return fits'} command="verbalis returns add bounces.mbox">
+          Delivery reports, complaints and callbacks stand here, each with what it says and the delivery that it is about. What could not be
+          matched is kept and can be matched by hand. Hand in what came to another mailbox:
+        </Empty>
+      )}
+      {rows.length > 0 && (
+        <Sheet aria-label="Returns">
+          <TableHeader>
+            <Column isRowHeader>About</Column>
+            <Column>Kind</Column>
+            <Column>Says</Column>
+            <Column>Delivery</Column>
+            <Column>Came</Column>
+          </TableHeader>
+          <TableBody>
+            {rows.map((one) => (
+              <Row key={one.id} id={one.id} href={`/track/returns/${one.id}`}>
+                <Cell>
+                  <Mono>{one.recipients[0]?.address ?? one.from ?? one.provider ?? '(nobody)'}</Mono>
+                </Cell>
+                <Cell>{one.kind}</Cell>
+                <Cell>{gist(one)}</Cell>
+                <Cell>{one.matched ? 'known' : <Open>? unmatched</Open>}</Cell>
+                <Cell>
+                  <When at={one.receivedAt} />
+                </Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Sheet>
+      )}
+      {pages.hasNextPage && (
+        <p>
+          <br />
+          <Button $quiet onPress={() => void pages.fetchNextPage()}>
+            Older returns
+          </Button>
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,104 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Sheet } from '../parts/list.js';
+import { useSession } from '../session.js';
+
+const REFRESH_MS = 2000;
+
+const Section = styled.section`
+  margin: 24px 0 40px;
+`;
+
+/** What waits, and what it goes out by. */
+export function Send() {
+  const { client, space } = useSession();
+  const queries = useQueryClient();
+  const queue = useQuery({ queryKey: ['queue', space.name], queryFn: () => client.queue(), refetchInterval: REFRESH_MS });
+  const providers = useQuery({ queryKey: ['providers', space.name], queryFn: () => client.providers.list(), refetchInterval: REFRESH_MS });
+  const change = useMutation({
+    mutationFn: ({ name, pause }: { name: string; pause: boolean }) =>
+      pause ? client.providers.pause(name) : client.providers.resume(name),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['providers'] }),
+  });
+  const lines = queue.data?.lines ?? [];
+  return (
+    <>
+      <h1>Send</h1>
+      <Section aria-label="Queue">
+        <h2>Queue</h2>
+        {queue.error !== null && <Fault error={queue.error} />}
+        {queue.isSuccess && lines.length === 0 && (
+          <Empty title="Nothing waits" command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}>
+            The app asks with POST /v1/messages; 202 means that the message is on the disk and ends in one state for each recipient. The
+            same from the command line:
+          </Empty>
+        )}
+        {lines.length > 0 && (
+          <Sheet aria-label="Queue">
+            <TableHeader>
+              <Column isRowHeader>Topic</Column>
+              <Column>Priority</Column>
+              <Column>State</Column>
+              <Column>Waiting</Column>
+              <Column>Due</Column>
+              <Column>Oldest</Column>
+            </TableHeader>
+            <TableBody>
+              {lines.map((one) => (
+                <Row key={`${one.priority}/${one.topic ?? ''}/${one.state}`} id={`${one.priority}/${one.topic ?? ''}/${one.state}`}>
+                  <Cell>{one.topic ?? '(none)'}</Cell>
+                  <Cell>{one.priority}</Cell>
+                  <Cell>{one.state}</Cell>
+                  <Cell>{one.waiting}</Cell>
+                  <Cell>{one.due}</Cell>
+                  <Cell>
+                    <When at={one.oldest} />
+                  </Cell>
+                </Row>
+              ))}
+            </TableBody>
+          </Sheet>
+        )}
+      </Section>
+      <Section aria-label="Providers">
+        <h2>Providers</h2>
+        {providers.error !== null && <Fault error={providers.error} />}
+        {change.error !== null && <Fault error={change.error} />}
+        {(providers.data?.providers.length ?? 0) > 0 && (
+          <Sheet aria-label="Providers">
+            <TableHeader>
+              <Column isRowHeader>Name</Column>
+              <Column>Kind</Column>
+              <Column>Where</Column>
+              <Column>State</Column>
+              <Column>Pause</Column>
+            </TableHeader>
+            <TableBody>
+              {(providers.data?.providers ?? []).map((one) => (
+                <Row key={one.name} id={one.name}>
+                  <Cell>{one.name}</Cell>
+                  <Cell>{one.kind}</Cell>
+                  <Cell>
+                    <Mono>{one.where}</Mono>
+                  </Cell>
+                  <Cell>{one.state}</Cell>
+                  <Cell>
+                    <Button
+                      $quiet
+                      aria-label={`${one.state === 'paused' ? 'Resume' : 'Pause'} ${one.name}`}
+                      onPress={() => change.mutate({ name: one.name, pause: one.state !== 'paused' })}
+                    >
+                      {one.state === 'paused' ? 'Resume' : 'Pause'}
+                    </Button>
+                  </Cell>
+                </Row>
+              ))}
+            </TableBody>
+          </Sheet>
+        )}
+      </Section>
+    </>
+  );
+}

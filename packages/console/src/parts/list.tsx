@@ -1,0 +1,142 @@
+import { SearchField, Table, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import { NavLink } from 'react-router';
+import styled from 'styled-components';
+import { color, font } from '../style.js';
+
+export const Head = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 16px 24px;
+  align-items: end;
+  margin-bottom: 24px;
+  h1 {
+    flex: 1 0 100%;
+  }
+`;
+
+export const Search = styled(SearchField)`
+  display: grid;
+  gap: 4px;
+  flex: 1 1 260px;
+  max-width: 420px;
+  label {
+    font-size: 14px;
+    color: ${color.soft};
+  }
+  input {
+    font: 16px/24px ${font.sans};
+    padding: 6px 12px;
+    border: 1px solid ${color.soft};
+    border-radius: 6px;
+    background: ${color.raised};
+    color: ${color.ink};
+  }
+`;
+
+export const Filters = styled(ToggleButtonGroup)`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+`;
+
+export const Filter = styled(ToggleButton)`
+  font: 15px/20px ${font.sans};
+  padding: 7px 12px;
+  border-radius: 999px;
+  border: 1px solid ${color.hair};
+  background: transparent;
+  color: ${color.ink};
+  cursor: pointer;
+  &[data-selected] {
+    background: ${color.ink};
+    border-color: ${color.ink};
+    color: ${color.paper};
+  }
+`;
+
+export const Sheet = styled(Table)`
+  width: 100%;
+  border-collapse: collapse;
+  th {
+    text-align: left;
+    font-weight: 600;
+    font-size: 14px;
+    color: ${color.soft};
+    padding: 8px 16px 8px 0;
+    border-bottom: 1px solid ${color.ink};
+  }
+  td {
+    padding: 10px 16px 10px 0;
+    border-bottom: 1px solid ${color.hair};
+    vertical-align: baseline;
+  }
+  @media (min-width: 721px) {
+    td:nth-child(1),
+    td:nth-child(2) {
+      white-space: nowrap;
+    }
+  }
+  tr[data-href] {
+    cursor: pointer;
+  }
+  tbody tr[data-hovered],
+  tbody tr[data-focus-visible] {
+    background: ${color.wash};
+  }
+  tr[data-focus-visible] {
+    outline: 2px solid ${color.accent};
+    outline-offset: -2px;
+  }
+  @media (max-width: 720px) {
+    thead {
+      position: absolute;
+      clip-path: inset(50%);
+    }
+    tr,
+    td {
+      display: block;
+    }
+    tbody tr {
+      padding: 12px 0;
+      border-bottom: 1px solid ${color.hair};
+    }
+    td {
+      border: 0;
+      padding: 1px 0;
+    }
+  }
+`;
+
+const Tabs = styled.nav`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 20px;
+  margin-bottom: 20px;
+  border-bottom: 1px solid ${color.hair};
+  a {
+    padding: 6px 0;
+    color: ${color.soft};
+    text-decoration: none;
+  }
+  a:hover {
+    color: ${color.ink};
+  }
+  a[aria-current='page'] {
+    color: ${color.accent};
+    font-weight: 650;
+    box-shadow: inset 0 -2px 0 ${color.accent};
+  }
+`;
+
+/** The pages of the step Track. */
+export function TrackTabs() {
+  return (
+    <Tabs aria-label="Track">
+      <NavLink to="/track" end>
+        Messages
+      </NavLink>
+      <NavLink to="/track/returns">Returns</NavLink>
+      <NavLink to="/track/suppressions">Suppressions</NavLink>
+    </Tabs>
+  );
+}
