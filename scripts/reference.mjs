@@ -40,8 +40,15 @@ const css = table(
   ]),
 );
 const causes = table(
-  ['cause', 'enhanced codes', 'suppresses', 'the sentence', 'what to do'],
-  CAUSE_TABLE.map((row) => [`\`${row.cause}\``, row.codes.map((code) => `x.${code}`).join(', '), row.suppresses, row.sentence, row.advice]),
+  ['cause', 'enhanced codes', 'suppresses', 'the sentence', 'what to do', 'what a server says'],
+  CAUSE_TABLE.map((row) => [
+    `\`${row.cause}\``,
+    row.codes.map((code) => `x.${code}`).join(', '),
+    row.suppresses,
+    row.sentence,
+    row.advice,
+    `\`${row.example}\``,
+  ]),
 );
 
 const problems = table(

@@ -1,5 +1,5 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { freePort } from './support/postfix.js';
@@ -253,9 +253,58 @@ test('demo --once: every delivery ends as scripted', async () => {
     VERBALIS_LISTEN_PORT: String(await freePort()),
     VERBALIS_RETURNS_PORT: String(await freePort()),
     VERBALIS_PROVIDERS_NORTH_RELAY_PORT: String(await freePort()),
+    VERBALIS_PROVIDERS_PACKET_API_REQUEST_URL: `http://127.0.0.1:${await freePort()}/v2/letters`,
   };
   const { code, out } = await verbalis(['demo', '--once', '--dir', join(folder.path, 'demo')], { env });
   expect(out).not.toContain('NOT as scripted');
-  expect(out.match(/as scripted/g)).toHaveLength(12);
+  expect(out.match(/as scripted/g)).toHaveLength(16);
   expect(code).toBe(0);
+});
+
+test('returns read: one line a mail, also of mbox files and Maildirs, without a service', async () => {
+  const samples = join(ROOT, 'tests/fixtures/returns/hand');
+  const file = join(samples, 'generic-status.eml');
+  const { code, out } = await verbalis(['returns', 'read', file, '--json']);
+  expect(code).toBe(0);
+  expect(JSON.parse(out)).toEqual({
+    file,
+    kind: 'delivery-status',
+    token: 'd01abc-xyz',
+    originalMessageId: 'm01@saltmarsh-ferries.example',
+    envelopeId: null,
+    feedbackType: null,
+    recipients: [
+      {
+        address: 'asa@post.example',
+        action: 'failed',
+        status: '5.1.1',
+        replyCode: 550,
+        cause: 'mailbox-unknown',
+        permanent: true,
+        diagnostic: '550 5.1.1 <asa@post.example>... User unknown',
+      },
+    ],
+  });
+  const named = await verbalis(['returns', 'read', file, '--json', '--envelope-to', 'bounce+tok@us.example']);
+  expect(JSON.parse(named.out)).toMatchObject({ token: 'tok' });
+  const maildir = join(folder.path, 'Maildir');
+  for (const name of ['new', 'cur', 'tmp']) mkdirSync(join(maildir, name), { recursive: true });
+  writeFileSync(join(maildir, 'new/1'), readFileSync(file));
+  writeFileSync(join(maildir, 'cur/2:2,S'), readFileSync(join(samples, 'vacation.eml')));
+  const mbox = join(folder.path, 'all.mbox');
+  writeFileSync(
+    mbox,
+    `From a@b.example Mon Mar  2 09:00:00 2026\n${readFileSync(file, 'latin1')}\nFrom a@b.example Mon Mar  2 09:00:00 2026\n${readFileSync(join(samples, 'complaint.eml'), 'latin1')}\n`,
+    'latin1',
+  );
+  const many = await verbalis(['returns', 'read', maildir, mbox, '--json']);
+  expect(
+    many.out
+      .trim()
+      .split('\n')
+      .map((line) => (JSON.parse(line) as { kind: string }).kind),
+  ).toEqual(['auto-reply', 'delivery-status', 'delivery-status', 'complaint']);
+  const shown = await verbalis(['returns', 'read', file]);
+  expect(shown.out).toContain('✗ asa@post.example  failed  550 5.1.1  mailbox-unknown, for good (sure: “user unknown”)');
+  expect(await verbalis(['returns', 'read', 'nowhere.eml'])).toMatchObject({ code: 2, err: expect.stringContaining('There is no file') });
 });

@@ -1,23 +1,37 @@
 import { readFileSync } from 'node:fs';
 import { z } from 'zod';
+import { startHttpProvider } from './http-provider.js';
 import { Script } from './script.js';
 import { startSmtpProvider } from './smtp-provider.js';
 
 // Run as a process of its own: `node main.js SETTINGS.json`. The outside world shares no memory with the service.
 
-const Settings = z.strictObject({
-  name: z.string(),
-  host: z.string(),
-  port: z.int(),
-  returnsTo: z.strictObject({ host: z.string(), port: z.int() }),
-  reportAfterMs: z.int(),
-  tally: z.string().optional(),
-  script: Script,
-});
+const Settings = z.discriminatedUnion('kind', [
+  z.strictObject({
+    kind: z.literal('smtp'),
+    name: z.string(),
+    host: z.string(),
+    port: z.int(),
+    returnsTo: z.strictObject({ host: z.string(), port: z.int() }),
+    reportAfterMs: z.int(),
+    tally: z.string().optional(),
+    script: Script,
+  }),
+  z.strictObject({
+    kind: z.literal('http'),
+    dialect: z.enum(['parcel', 'postbox']),
+    host: z.string(),
+    port: z.int(),
+    key: z.string(),
+    callsTo: z.strictObject({ url: z.string(), secret: z.string(), afterMs: z.int() }).optional(),
+    script: Script,
+  }),
+]);
 
 const file = process.argv[2];
 if (file === undefined) throw new Error('usage: main.js SETTINGS.json');
-const provider = await startSmtpProvider(Settings.parse(JSON.parse(readFileSync(file, 'utf8'))));
+const settings = Settings.parse(JSON.parse(readFileSync(file, 'utf8')));
+const provider = settings.kind === 'smtp' ? await startSmtpProvider(settings) : await startHttpProvider(settings);
 process.stdout.write(`${JSON.stringify({ port: provider.port })}\n`);
 const end = (): void => {
   void provider.close().then(() => process.exit(0));

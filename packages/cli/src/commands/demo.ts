@@ -88,6 +88,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const { settings } = readConfig(configFile, env);
   const script = JSON.parse(readFileSync(join(DEMO, 'standin-script.json'), 'utf8')) as Script;
   const bookings = JSON.parse(readFileSync(join(DEMO, 'bookings.json'), 'utf8')) as NewMessage[];
+  const more = JSON.parse(readFileSync(join(DEMO, 'more-bookings.json'), 'utf8')) as NewMessage[];
   const children: ChildProcess[] = [];
   try {
     const relay = settings.providers['north-relay'];
@@ -96,6 +97,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     writeFileSync(
       standIn,
       JSON.stringify({
+        kind: 'smtp',
         name: 'north-relay',
         host: relay.host,
         port: relay.port,
@@ -104,8 +106,31 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
         script,
       }),
     );
-    output.note('Starting the stand-in provider and the service …');
+    const packet = settings.providers['packet-api'];
+    if (packet?.kind !== 'http' || packet.callbacks?.signature.kind !== 'hmac-sha256')
+      throw new UsageError('The demo’s configuration has no provider "packet-api" that calls back.');
+    const packetUrl = new URL(packet.request.url);
+    const { host: listenHost, port: listenPort } = settings.listen;
+    const httpStandIn = join(dir, 'packet-api.json');
+    writeFileSync(
+      httpStandIn,
+      JSON.stringify({
+        kind: 'http',
+        dialect: 'parcel',
+        host: packetUrl.hostname,
+        port: Number(packetUrl.port),
+        key: packet.secrets['token'] ?? '',
+        callsTo: {
+          url: `http://${listenHost}:${listenPort}/v1/returns/packet-api`,
+          secret: packet.callbacks.signature.secret,
+          afterMs: REPORT_AFTER_MS,
+        },
+        script,
+      }),
+    );
+    output.note('Starting the stand-in providers and the service …');
     await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [standIn], process.env, children);
+    await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [httpStandIn], process.env, children);
     const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
     const url = String(service['url']);
 
@@ -115,7 +140,14 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const asked: string[] = [];
     for (const booking of bookings)
       asked.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
-    const messages = await outcome(client, asked, script);
+    const early = await outcome(client, asked, script);
+    output.note(`Pausing north-relay, and sending ${more.length} more: they go by packet-api, which calls back …`);
+    const operatorClient = createClient({ url, key: operator, space: SPACE });
+    await operatorClient.providers.pause('north-relay');
+    const late: string[] = [];
+    for (const booking of more) late.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
+    const messages = [...early, ...(await outcome(client, late, script))];
+    await operatorClient.providers.resume('north-relay');
     const good = messages.every((message) => asScripted(message, script));
     output.out(outcomeTable(messages, script, output));
     if (options.once === true) return good ? 0 : 1;
@@ -193,6 +225,8 @@ function whereToLook(url: string, signInUrl: string, key: string, { color }: Out
     '    npx verbalis messages list',
     '    npx verbalis messages list --state failed',
     '    npx verbalis messages show MESSAGE',
+    '    npx verbalis returns list',
+    '    npx verbalis suppressions list',
     '',
     'End with Ctrl+C.',
   ].join('\n');

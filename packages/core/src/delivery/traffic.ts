@@ -155,6 +155,8 @@ export class Traffic {
         this.#take(provider, domain, now);
         return { provider };
       }
+      // Who was asked to come less often waits: a server that greylists wants to see the same sender again.
+      if (free.stay === true) return { waitUntil: free.at, reason: free.reason };
       if (free.at < soonest.at) soonest = free;
     }
     return { waitUntil: soonest.at, reason: soonest.reason };
@@ -220,11 +222,11 @@ export class Traffic {
     return undefined;
   }
 
-  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string } {
+  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string; stay?: boolean } {
     const closed = this.#closed(provider, now);
     if (closed !== undefined) return closed;
     const slow = this.#slow.get(`${provider} ${domain}`);
-    if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often` };
+    if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often`, stay: true };
     const limits = this.limits.get(provider);
     if (limits?.warmUp !== undefined && this.#countToday(provider, now) >= ceilingOf(limits.warmUp, now)) {
       const { since } = limits.warmUp;
