@@ -86,4 +86,19 @@ postfixTest('a recipient that Postfix’s next hop refuses comes back as a real 
     ],
   });
   expect(postfix.log()).toContain('sender non-delivery notification');
+  // The address is suppressed, and the next mail to it is withheld, with the reason.
+  const next = await all.client.messages.send(booking('nobody@refusing.example'));
+  expect(next.deliveries[0]!.state).toBe('withheld');
+  expect((await all.client.messages.get(next.id)).deliveries[0]).toMatchObject({
+    attempts: [],
+    sentence: expect.stringContaining('there is no such mailbox'),
+  });
+  expect((await all.client.suppressions.list()).suppressions).toMatchObject([
+    {
+      address: 'nobody@refusing.example',
+      reason: 'failed',
+      cause: 'mailbox-unknown',
+      evidence: expect.stringContaining('no such user here'),
+    },
+  ]);
 });

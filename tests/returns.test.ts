@@ -113,7 +113,7 @@ beforeAll(async () => {
           callbacks: {
             signature: { kind: 'ed25519', publicKey: PUBLIC, header: 'x-box-signature' },
             fields: { id: '$.uid', type: '$.event', mail: '$.receipt', address: '$.rcpt', at: '$.ts', code: '$.diag', reason: '$.diag' },
-            words: { INBOX: 'delivered', BOUNCED: 'failed', SPAM_REPORT: 'complained' },
+            words: { INBOX: 'delivered', BOUNCED: 'failed', UNWANTED: 'complained' },
           },
         },
       },

@@ -128,11 +128,18 @@ function program(run: (action: Action) => Promise<void>): Command {
       .command('read <files...>')
       .description('tell what mails say that came back: .eml, mbox, Maildir; needs no service')
       .option('--envelope-to <address>', 'the address that they were sent to')
+      .option('--profile <provider>', 'the files are bodies of a provider’s calls, read by its profile')
+      .option('--config <file>', 'the configuration with the profile (verbalis.yaml)')
       .option('--json', 'one JSON line a mail'),
     'verbalis returns read bounce.eml',
     'verbalis returns read ~/Maildir --json',
-  ).action((files: string[], options: { json?: boolean; envelopeTo?: string }) =>
-    run(async (output) => (await import('./commands/returns-read.js')).readReturns(files, options, output)),
+    'verbalis returns read --profile packet-api --config demo/verbalis.yaml call.json',
+  ).action((files: string[], options: { json?: boolean; envelopeTo?: string; profile?: string; config?: string }) =>
+    run(async (output) => {
+      const { profile } = options;
+      if (profile !== undefined) return (await import('./commands/returns-calls.js')).readCalls(files, { ...options, profile }, output);
+      return (await import('./commands/returns-read.js')).readReturns(files, options, output);
+    }),
   );
 
   example(

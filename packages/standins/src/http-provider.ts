@@ -93,7 +93,7 @@ function newsOf(dialect: Dialect, nr: string, id: string, address: string, fate:
     const answer = failed ? { code: 550, enhanced: '5.1.1', text: `550 5.1.1 <${address}>: no such mailbox` } : undefined;
     return { nr, what, ...(failed ? { how: 'hard' } : {}), letter: id, when: new Date().toISOString(), answer };
   }
-  const event = failed ? 'BOUNCED' : fate === 'complain' ? 'SPAM_REPORT' : 'INBOX';
+  const event = failed ? 'BOUNCED' : fate === 'complain' ? 'UNWANTED' : 'INBOX';
   return {
     uid: nr,
     event,

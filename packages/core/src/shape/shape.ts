@@ -1,5 +1,5 @@
-import { parseExpression, parseParts } from '../notation/index.js';
-import { problem, SourceText, type Problem } from '../problems/index.js';
+import { parseExpression, parseParts, type Expression } from '../notation/index.js';
+import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
 import { Names, valueOf } from '../program/index.js';
 import { bareEnvironment, compileValue, put, truthy, type Environment } from '../render/index.js';
 
@@ -10,6 +10,9 @@ export interface ReadShape {
   readonly shape: Shape;
   readonly problems: readonly Problem[];
 }
+
+/** Names of data, each with those of its fields. */
+export type KnownNames = Readonly<Record<string, readonly string[] | undefined>>;
 
 type Run = (env: Environment) => unknown;
 type Json = Readonly<Record<string, unknown>>;
@@ -23,10 +26,11 @@ const MAX_DEPTH = 32;
  * and nothing else keeps the expression's type; where its value is absent, the entry is left out.
  * `{"$each": "item in list", "$value": …}` makes a list; `{"$if": "test", "$value": …, "$else": …}` chooses.
  * @param where what problems name as their file
+ * @param known the names that the data will have, each with those of its fields (or none, where any may come); left out: nothing is looked at
  */
-export function readShape(template: unknown, where: string): ReadShape {
+export function readShape(template: unknown, where: string, known?: KnownNames): ReadShape {
   const problems: Problem[] = [];
-  const reader = new ShapeReader(where, problems);
+  const reader = new ShapeReader(where, problems, known);
   const run = reader.read(template, new Names(), '$', 0);
   const { slots } = reader;
   return { problems, shape: (data) => run(bareEnvironment(data, slots)) };
@@ -42,6 +46,7 @@ class ShapeReader {
   constructor(
     private readonly where: string,
     private readonly problems: Problem[],
+    private readonly known: KnownNames | undefined,
   ) {}
 
   read(template: unknown, names: Names, path: string, depth: number): Run {
@@ -112,7 +117,7 @@ class ShapeReader {
     const found: Problem[] = [];
     const parts = parseParts(this.#source(template), 0, template.length, found);
     this.#tell(path, found);
-    const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : compileValue(valueOf(part, names))));
+    const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : this.#compile(part, names, path)));
     const [only] = runs;
     if (runs.length === 1 && only !== undefined) return (env) => only(env) ?? NOTHING;
     return (env) => runs.map((run) => put(run(env))).join('');
@@ -122,7 +127,33 @@ class ShapeReader {
     const found: Problem[] = [];
     const parsed = parseExpression(this.#source(text), 0, text.length, found);
     this.#tell(path, found);
-    return parsed === undefined ? () => NOTHING : compileValue(valueOf(parsed, names));
+    return parsed === undefined ? () => NOTHING : this.#compile(parsed, names, path);
+  }
+
+  #compile(parsed: Expression, names: Names, path: string): Run {
+    const value = valueOf(parsed, names);
+    if (this.known !== undefined) this.#look(value, this.known, path);
+    return compileValue(value);
+  }
+
+  /** A name that nothing will ever have is a slip of the hand. */
+  #look(node: unknown, known: KnownNames, path: string): void {
+    if (typeof node !== 'object' || node === null) return;
+    if (isRecord(node) && node['k'] === 'path' && node['root'] === 'data') {
+      const [first, second] = node['steps'] as unknown[];
+      if (typeof first === 'string') {
+        const fields = known[first];
+        const told = (name: string, all: readonly string[]): string => {
+          const hint = didYouMean(name, all);
+          return hint === undefined ? ` There is: ${all.join(', ')}.` : ` ${hint}`;
+        };
+        if (!Object.hasOwn(known, first))
+          this.#fault(path, first, 'unknown-name', `There is no "${first}" here.${told(first, Object.keys(known))}`);
+        else if (fields !== undefined && typeof second === 'string' && !fields.includes(second))
+          this.#fault(path, second, 'unknown-name', `"${first}" has no "${second}".${told(second, fields)}`);
+      }
+    }
+    for (const inner of Object.values(node)) this.#look(inner, known, path);
   }
 
   #source(text: string): SourceText {

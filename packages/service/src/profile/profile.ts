@@ -120,11 +120,17 @@ export interface ReadProfile {
   readonly faults: readonly string[];
 }
 
+/** What templates of a profile reach of a message. */
+const MESSAGE_NAMES = (
+  'id deliveryId from recipient to cc replyTo returnPath subject text html headers attachments pictures template topic reference labels size ' +
+  'raw rawBase64'
+).split(' ');
+
 /** Reads the templates of a profile. */
 export function readProfile(name: string, profile: HttpProfile): ReadProfile {
   const faults: string[] = [];
   const read = (template: unknown, what: string): Shape => {
-    const { shape, problems } = readShape(template, `providers.${name}.${what}`);
+    const { shape, problems } = readShape(template, `providers.${name}.${what}`, { secrets: undefined, message: MESSAGE_NAMES });
     faults.push(...problems.map((one) => `${what}: ${one.message}${one.hint === undefined ? '' : ` ${one.hint}`}`));
     return shape;
   };
