@@ -162,6 +162,7 @@ export async function startService(options: StartOptions): Promise<Service> {
         clock,
         log,
         accept,
+        suppressing,
         operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
       }),
     );

@@ -123,6 +123,7 @@ export const CAUSE_TABLE: readonly CauseRow[] = [
       'mailbox size limit',
       'mailbox*exceed*limit',
       'mailbox*exceeded',
+      'mailbox exceeds',
       'over quota',
       'overquota',
       'over-quota',

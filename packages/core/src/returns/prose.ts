@@ -47,7 +47,7 @@ const ENTRY = new RegExp(
 );
 const WITHIN = new RegExp(ADDRESS, 'giu');
 const ALIAS = new RegExp(
-  String.raw`(?:expanded from|generated from|via alias|alias(?:ed)? (?:of|from)?|ursprünglich an|originally (?:addressed )?to|forwarded (?:from|for))\s?:?\s{0,3}<?${ADDRESS}`,
+  String.raw`(?:expanded from|generated from|via alias|alias(?:ed)? (?:of|from)?|ursprünglich an|originally (?:addressed )?to|was addressed to|forwarded (?:from|for))\s?:?\s{0,3}<?${ADDRESS}`,
   'iu',
 );
 

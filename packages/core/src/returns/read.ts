@@ -144,6 +144,8 @@ function says(quoted: Quoted | undefined): boolean {
   return quoted !== undefined && (quoted.replyCode !== undefined || (quoted.status !== undefined && !isGenericStatus(quoted.status)));
 }
 
+/** It was tried until the time was up: what stood against it was not for good. */
+const RAN_OUT = /retry time(?:out)?\b.{0,40}exceeded|in (?:the )?queue too long|not delivered (?:with)?in \d+ (?:hours|days)/i;
 const TEMPORARY: ReadonlySet<Cause> = new Set<Cause>(['expired', 'unreachable']);
 
 function judge(evidence: Evidence, { prose, subject, single }: Setting): RecipientReport {
@@ -163,8 +165,9 @@ function judge(evidence: Evidence, { prose, subject, single }: Setting): Recipie
   const good = action === 'delivered' || action === 'relayed' || action === 'expanded';
   const replyClass = quoted?.replyCode === undefined ? quoted?.status?.charAt(0) : String(quoted.replyCode).charAt(0);
   // A generic code of the report's own says nothing against what kind of trouble it was.
+  const timedOut = replyClass === undefined && RAN_OUT.test(words);
   const lasting =
-    replyClass === '5' ? cause !== 'expired' : replyClass !== '4' && status?.startsWith('4') !== true && !TEMPORARY.has(cause);
+    replyClass === '5' ? cause !== 'expired' : replyClass !== '4' && status?.startsWith('4') !== true && !TEMPORARY.has(cause) && !timedOut;
   return {
     address: evidence.address,
     action,
@@ -238,6 +241,10 @@ function unescaped(original: string | undefined, final: string | undefined): str
   return sameAddress(plain, final) ? final : original;
 }
 
+function aliasOr(address: string, mention: Mention | undefined): Pick<Evidence, 'address' | 'mention'> {
+  return { address: mention?.alias ?? address, mention };
+}
+
 function fromProse(prose: Prose, failed: readonly string[], fallback: readonly string[]): Evidence[] {
   const bare = { action: undefined, fieldStatus: undefined, diagnostic: undefined };
   const told = prose.mentions.map((mention): Evidence => ({ ...bare, address: mention.alias ?? mention.address, mention }));
@@ -245,8 +252,10 @@ function fromProse(prose: Prose, failed: readonly string[], fallback: readonly s
   if (failed.length > 0) {
     return failed.map((address) => ({
       ...bare,
-      address,
-      mention: prose.mentions.find((one) => sameAddress(one.address, address) || sameAddress(one.alias, address)),
+      ...aliasOr(
+        address,
+        prose.mentions.find((one) => sameAddress(one.address, address) || sameAddress(one.alias, address)),
+      ),
     }));
   }
   if (told.length > 0) return told.slice(0, MOST_RECIPIENTS);

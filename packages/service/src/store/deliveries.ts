@@ -217,7 +217,9 @@ export function deliveryStore(db: Db) {
     const before = decisive.get({ id: deliveryId });
     const two = [...(before === undefined ? [] : [toFact(before)]), fact];
     const winner = deciding(two) ?? fact;
-    (isSettled(two) ? settle : setState).run({ id: deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id });
+    // A fact that decides nothing leaves the row as it is.
+    if (winner.id === fact.id)
+      (isSettled(two) ? settle : setState).run({ id: deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id });
     for (const listener of listeners) listener(fact, recordedAt);
     return true;
   }

@@ -37,6 +37,7 @@ export function inWords(row: Pick<SuppressionRow, 'reason' | 'cause' | 'createdA
 /** Makes suppressions of facts, and tells whether one is in force. */
 export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
   const keyOf = (address: string): string => addressKey(address, anyCase);
+  const listeners: (() => void)[] = [];
 
   function add(
     space: string,
@@ -70,6 +71,7 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
     const { space } = row;
     if (fact.kind === 'failed' && fact.cause !== undefined && SENDER_FAULTS.has(fact.cause)) {
       store.suppressions.senderFault(space, fact.cause, new Date(now).toISOString().slice(0, 10), fact.diagnostic ?? '');
+      for (const listener of listeners) listener();
       log.warn({ space, cause: fact.cause, delivery: row.id, diagnostic: fact.diagnostic }, 'a mail failed for what the sender did');
       return;
     }
@@ -87,6 +89,10 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
   return {
     keyOf,
     add,
+    /** Is called when a mail has failed for what the sender did. */
+    onSenderFault(listener: () => void): void {
+      listeners.push(listener);
+    },
     /** Why a delivery must not be sent; undefined where nothing stands against it. */
     against(row: Pick<DeliveryRow, 'space' | 'address' | 'line'>): string | undefined {
       const found = store.suppressions.inForce(row.space, keyOf(row.address), readLine(row.line).topic ?? '');

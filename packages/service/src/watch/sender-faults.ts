@@ -4,24 +4,29 @@ import type { Acceptor } from '../accept/index.js';
 import type { Clock } from '../clock.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Store } from '../store/index.js';
+import type { Suppressing } from '../suppress/index.js';
 
 export interface SenderFaultOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly log: Logger;
   readonly accept: Acceptor;
+  readonly suppressing: Suppressing;
   /** Whom to tell, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
 
-const EVERY = 10_000;
+/** Also what a worker has found is told, within this time. */
+const EVERY = 15 * 60_000;
+const SOON = 1000;
 
 /**
  * Tells the operator what the sender does wrong (a block, a rule, a signature that does not hold): once a day for each cause, since it is
  * the sender who must act, and not the recipient who is to be left alone. @returns a function that ends it
  */
-export function tellSenderFaults({ store, clock, log, accept, operators }: SenderFaultOptions): () => void {
+export function tellSenderFaults({ store, clock, log, accept, suppressing, operators }: SenderFaultOptions): () => void {
   let cancel: () => void = () => undefined;
+  let isSoon = false;
   const look = async (): Promise<void> => {
     for (const fault of store.suppressions.untoldFaults()) {
       const { space, cause, day, evidence } = fault;
@@ -47,16 +52,26 @@ export function tellSenderFaults({ store, clock, log, accept, operators }: Sende
       });
     }
   };
+  const arm = (after: number): void => {
+    cancel();
+    cancel = clock.at(clock.now() + after, again);
+  };
   const again = (): void => {
+    isSoon = false;
     void look()
       .catch((error: unknown) => {
         log.error({ err: error }, 'the operator could not be told');
       })
       .finally(() => {
-        cancel = clock.at(clock.now() + EVERY, again);
+        if (!isSoon) arm(EVERY);
       });
   };
-  cancel = clock.at(clock.now() + EVERY / 10, again);
+  suppressing.onSenderFault(() => {
+    if (isSoon) return;
+    isSoon = true;
+    arm(SOON);
+  });
+  arm(SOON);
   return () => {
     cancel();
   };
