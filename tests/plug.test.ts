@@ -122,7 +122,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
 
 test(
   'the service is killed again and again while four clients send',
-  () => pull({ messages: ALL ? 1000 : 200, kills: ALL ? 20 : 3, workers: 1, victim: 'service' }),
+  () => pull({ messages: ALL ? 3000 : 200, kills: ALL ? 20 : 3, workers: 1, victim: 'service' }),
   400_000,
 );
 test('one of two workers is killed', () => pull({ messages: ALL ? 300 : 150, kills: 3, workers: 2, victim: 'worker' }), 200_000);

@@ -2,26 +2,11 @@ import { JSONPath } from 'jsonpath-plus';
 import { addressText, wholeOf, type Mailbox, type MailFile } from '@verbalis/core/mime';
 import type { Outcome, Reply } from '@verbalis/core/smtp';
 import { meaningOfStatus, readProfile, type HttpProfile } from '../profile/index.js';
+import { gate } from './gate.js';
 import type { Finding, Job, Provider } from './provider.js';
 
 /** Largest answer that is read, in bytes. */
 const MAX_ANSWER = 1024 * 1024;
-
-/** Runs at most so many at once; the rest wait their turn. */
-function gate(most: number): <T>(run: () => Promise<T>) => Promise<T> {
-  const waiting: (() => void)[] = [];
-  let used = 0;
-  return async (run) => {
-    if (used >= most) await new Promise<void>((resolve) => waiting.push(resolve));
-    used += 1;
-    try {
-      return await run();
-    } finally {
-      used -= 1;
-      waiting.shift()?.();
-    }
-  };
-}
 
 function mailboxView(one: Mailbox): Record<string, unknown> {
   return { name: one.name === '' ? undefined : one.name, address: addressText(one) };

@@ -3,6 +3,7 @@ import { isIP } from 'node:net';
 import type { Outcome, Phase } from '@verbalis/core/smtp';
 import { replyText } from '@verbalis/core/smtp';
 import { SmtpConnection, type ConnectionFacts, type ConnectionOptions } from '../smtp-socket/index.js';
+import { gate } from './gate.js';
 import type { Finding, Provider } from './provider.js';
 
 export interface SmtpProviderOptions extends ConnectionOptions {
@@ -23,18 +24,9 @@ interface Kept {
 /** An SMTP relay with connections that are kept and reused. */
 export function smtpProvider(name: string, options: SmtpProviderOptions): Provider {
   const idle: Kept[] = [];
-  const waiting: (() => void)[] = [];
-  let used = 0;
+  const inTurn = gate(options.connections);
   let closed = false;
 
-  const acquire = async (): Promise<void> => {
-    if (used >= options.connections) await new Promise<void>((resolve) => waiting.push(resolve));
-    used += 1;
-  };
-  const release = (): void => {
-    used -= 1;
-    waiting.shift()?.();
-  };
   const take = (): Kept | undefined => {
     for (let kept = idle.pop(); kept !== undefined; kept = idle.pop()) {
       clearTimeout(kept.timer);
@@ -61,9 +53,8 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
     name,
     kind: 'smtp',
     where: `${options.host}:${options.port}`,
-    async hand({ envelope, mail }) {
-      await acquire();
-      try {
+    hand: ({ envelope, mail }) =>
+      inTurn(async () => {
         for (;;) {
           const reused = take();
           const kept = reused ?? { connection: new SmtpConnection(options), mails: 0, timer: undefined };
@@ -82,10 +73,7 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
           keep(kept);
           return outcome;
         }
-      } finally {
-        release();
-      }
-    },
+      }),
     examine: () => examineSmtp(options),
     close() {
       closed = true;
