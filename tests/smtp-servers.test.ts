@@ -92,6 +92,18 @@ describe('Postfix: TLS, logins, signatures', () => {
     ]);
     expect(await hand({ port: await freePort() })).toMatchObject([{ kind: 'trouble', reason: expect.stringContaining('nothing listens') }]);
   });
+  it('a certificate that is not trusted leaves what is known of the connection to be told', async () => {
+    const connection = new SmtpConnection({
+      host: '127.0.0.1',
+      port: started().submissionPort,
+      helloName: 'us.example',
+      security: 'starttls',
+    });
+    expect(await connection.open()).toMatchObject({ kind: 'trouble', phase: 'secure', reason: expect.stringContaining('certificate') });
+    expect(connection.facts).toMatchObject({ greeting: expect.stringContaining('ESMTP'), tls: undefined });
+    connection.close();
+  });
+
   needs(POSTFIX, '/usr/bin/dkimverify')('signatures hold after a way through Postfix', async () => {
     const keys = (['rsa-sha256', 'ed25519-sha256'] as const).map((algorithm, i) => ({
       domain: 'saltmarsh-ferries.example',

@@ -1,5 +1,5 @@
 import { createConnection, type Socket } from 'node:net';
-import { connect as connectTls, type PeerCertificate, type TLSSocket } from 'node:tls';
+import { connect as connectTls, type CipherNameAndProtocol, type PeerCertificate, type TLSSocket } from 'node:tls';
 import type { Bytes, WrittenMail } from '@verbalis/core/mime';
 import { ClientDialogue, type ClientOptions, type ClientStep, type Envelope, type Outcome, type Phase } from '@verbalis/core/smtp';
 
@@ -87,20 +87,18 @@ export class SmtpConnection {
     const { greeting, extensions, authenticated } = this.#dialogue;
     const socket = this.#socket;
     const secure = 'getPeerCertificate' in socket ? (socket as TLSSocket) : undefined;
+    // A handshake that failed leaves neither cipher nor certificate.
+    const cipher = secure?.getCipher() as CipherNameAndProtocol | null | undefined;
+    const certificate = secure?.getPeerCertificate() as PeerCertificate | null | undefined;
     return {
       address: socket.remoteAddress,
       greeting,
       extensions,
       authenticated,
       tls:
-        secure === undefined
+        secure === undefined || !cipher || !certificate
           ? undefined
-          : {
-              version: secure.getProtocol() ?? '',
-              cipher: secure.getCipher().name,
-              certificate: secure.getPeerCertificate(),
-              trusted: secure.authorized,
-            },
+          : { version: secure.getProtocol() ?? '', cipher: cipher.name, certificate, trusted: secure.authorized },
     };
   }
 
