@@ -3,7 +3,7 @@ import { readCause, type FactKind } from '@verbalis/core/delivery';
 import type { Logger } from 'pino';
 import type { Clock } from '../clock.js';
 import type { Callbacks } from '../profile/index.js';
-import { newId, type DeliveryRow, type ReturnRow, type Store } from '../store/index.js';
+import { newId, type KnownDelivery, type ReturnRow, type Store } from '../store/index.js';
 import type { Suppressing } from '../suppress/index.js';
 import { eventsOf, type CallbackEvent } from './events.js';
 
@@ -40,11 +40,11 @@ export function callbackDesk({ store, clock, log, suppressing, profiles }: DeskO
   let work: Promise<void> | undefined;
   const counts = { events: 0, repeated: 0, unmatched: 0 };
 
-  function find(event: CallbackEvent, provider: string): DeliveryRow | undefined {
+  function find(event: CallbackEvent, provider: string): KnownDelivery | undefined {
     const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery);
     if (byOwn !== undefined) return byOwn;
     const byMail = event.mail === undefined ? undefined : store.returns.deliveryByProviderId(provider, event.mail);
-    if (byMail !== undefined) return store.deliveries.find(byMail);
+    if (byMail !== undefined) return byMail;
     if (event.messageId === undefined) return undefined;
     const rows = store.returns.deliveriesOfHeaderId(event.messageId);
     const wanted = event.address === undefined ? undefined : suppressing.keyOf(event.address);

@@ -24,6 +24,9 @@ export function openDatabase(file: string): Database {
   raw.pragma('journal_mode = WAL');
   raw.pragma('synchronous = FULL');
   raw.pragma('busy_timeout = 5000');
+  // Pages that are written again and again reach the file less often; 16 MB of log, 16 MB of pages in memory.
+  raw.pragma('wal_autocheckpoint = 4000');
+  raw.pragma('cache_size = -16384');
   raw.pragma('foreign_keys = ON');
   const db = drizzle(raw, { schema });
   migrate(db, { migrationsFolder: MIGRATIONS });

@@ -38,5 +38,5 @@ export type { EditionRow } from './editions.js';
 export { newId } from './ids.js';
 export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';
-export type { CallbackBatchRow, ReturnRow } from './returns.js';
+export type { CallbackBatchRow, KnownDelivery, ReturnRow } from './returns.js';
 export type { SuppressionRow } from './suppressions.js';

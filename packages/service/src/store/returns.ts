@@ -6,6 +6,9 @@ export type ReturnRow = typeof returns.$inferSelect;
 export type CallbackBatchRow = typeof callbackBatches.$inferSelect;
 export type ReturnStore = ReturnType<typeof returnStore>;
 
+/** What is needed of a delivery to conclude something about it. */
+export type KnownDelivery = Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'address' | 'messageId'>;
+
 export interface ReturnFilter {
   readonly space: string;
   /** Also those that are nobody's. */
@@ -37,8 +40,9 @@ export function returnStore(db: Db) {
     .onConflictDoNothing()
     .prepare();
   const byProviderId = db
-    .select({ deliveryId: attempts.deliveryId })
+    .select({ id: deliveries.id, space: deliveries.space, address: deliveries.address, messageId: deliveries.messageId })
     .from(attempts)
+    .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
     .where(and(eq(attempts.providerId, sql.placeholder('providerId')), eq(attempts.provider, sql.placeholder('provider'))))
     .limit(1)
     .prepare();
@@ -102,8 +106,8 @@ export function returnStore(db: Db) {
     },
 
     /** The delivery that a provider knows by its own id. */
-    deliveryByProviderId(provider: string, providerId: string): string | undefined {
-      return byProviderId.get({ provider, providerId })?.deliveryId;
+    deliveryByProviderId(provider: string, providerId: string): KnownDelivery | undefined {
+      return byProviderId.get({ provider, providerId });
     },
 
     /** The deliveries of the message with this Message-ID, of whatever space. */
