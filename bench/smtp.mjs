@@ -1,38 +1,18 @@
 // Handing 5,000 mails of 10 kB over on 10 connections, from memory, to Postfix's smtp-sink; against Postfix's smtp-source with the same.
-import { spawn, spawnSync } from 'node:child_process';
-import { createConnection, createServer } from 'node:net';
+import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { root } from './support/processes.mjs';
+import { startSink } from './support/sink.mjs';
 
 const MAILS = 5000;
 const BYTES = 10_000;
 const CONNECTIONS = 10;
 
-async function freePort() {
-  const server = createServer();
-  await new Promise((done) => server.listen(0, '127.0.0.1', done));
-  const { port } = server.address();
-  await new Promise((done) => server.close(done));
-  return port;
-}
-
 export default async function bench() {
   const { smtpProvider } = await import(join(root, 'packages/service/dist/providers/index.js'));
   const { foreignMail } = await import(join(root, 'packages/core/dist/mime/index.js'));
-  const port = await freePort();
-  const sink = spawn('/usr/sbin/smtp-sink', ['-u', 'postfix', `127.0.0.1:${port}`, '200'], { stdio: 'ignore' });
-  for (;;) {
-    const up = await new Promise((done) =>
-      createConnection(port, '127.0.0.1')
-        .on('connect', function () {
-          this.destroy();
-          done(true);
-        })
-        .on('error', () => done(false)),
-    );
-    if (up) break;
-    await new Promise((done) => setTimeout(done, 50));
-  }
+  const sink = await startSink();
+  const { port } = sink;
   const mail = foreignMail(Buffer.from(`Subject: x\r\n\r\n${`${'x'.repeat(78)}\r\n`.repeat(Math.ceil(BYTES / 80))}`));
   const envelope = { from: 'a@host.example', to: 'b@host.example' };
   const provider = smtpProvider('sink', {
@@ -71,7 +51,7 @@ export default async function bench() {
       },
       close: () => {
         provider.close();
-        sink.kill();
+        sink.stop();
       },
     },
   ];

@@ -134,7 +134,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
     const url = String(service['url']);
 
-    const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read'] });
+    const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const client = createClient({ url, key });
     output.note(`Sending ${bookings.length} bookings through POST ${url}/v1/messages …`);
     const asked: string[] = [];

@@ -79,12 +79,13 @@ export function callbackDesk({ store, clock, log, suppressing, profiles }: DeskO
         originalMessageId: event.messageId,
         problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
         recipients:
-          kind === undefined || kind === 'complained' || kind === 'accepted'
+          kind === undefined || kind === 'accepted'
             ? []
             : [
                 {
                   address: event.address ?? delivery?.address ?? '',
-                  action: kind as 'failed' | 'delayed' | 'delivered' | 'relayed',
+                  // What somebody minds was delivered.
+                  action: kind === 'complained' ? 'delivered' : (kind as 'failed' | 'delayed' | 'delivered' | 'relayed'),
                   status: event.status,
                   replyCode: event.replyCode,
                   cause: reading?.cause ?? 'other',
