@@ -18,6 +18,8 @@ const STEPS = [
   'shape',
   'check',
   'mime',
+  'inspect',
+  'preview',
   'dkim',
   'smtp',
   'delivery',

@@ -1,7 +1,7 @@
 /** @type {import('jest').Config} */
 export default {
   testEnvironment: 'node',
-  roots: ['<rootDir>/packages', '<rootDir>/tests'],
+  roots: ['<rootDir>/packages', '<rootDir>/tests', '<rootDir>/examples'],
   testMatch: ['**/*.test.ts'],
   testPathIgnorePatterns: ['/node_modules/', '/dist/'],
   modulePathIgnorePatterns: ['/dist/'],
@@ -11,8 +11,10 @@ export default {
     '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
     '^@verbalis/service$': '<rootDir>/packages/service/src/main.ts',
     '^@verbalis/service/openapi$': '<rootDir>/packages/service/src/http/openapi.ts',
+    '^@verbalis/service/preview$': '<rootDir>/packages/service/src/preview.ts',
     '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/$1/index.ts',
-    '^@verbalis/(client|standins)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@verbalis/test-kit/jest$': '<rootDir>/packages/test-kit/src/jest.ts',
+    '^@verbalis/(client|standins|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
   },
   transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
   testTimeout: 60_000,

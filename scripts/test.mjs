@@ -17,6 +17,7 @@ const DEBIAN = [
   ['opendkim', '/usr/sbin/opendkim'],
   ['libsasl2-modules', '/usr/lib/x86_64-linux-gnu/sasl2/libplain.so'],
   ['sasl2-bin', '/usr/sbin/saslpasswd2'],
+  ['swaks', '/usr/bin/swaks'],
   ['openssl', '/usr/bin/openssl'],
   ['libidn12', '/usr/lib/x86_64-linux-gnu/libidn.so.12'],
 ];

@@ -14,11 +14,13 @@ import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, unti
 const HOUR = 3_600_000;
 
 /** A clock that stands still until it is moved; waits that fall into the move come due in order. */
-function movableClock(start: number): Clock & { move: (ms: number) => Promise<void> } {
+function movableClock(start: number): Clock & { move: (ms: number) => Promise<void>; busy: () => boolean } {
   let now = start;
   const timers = new Set<{ at: number; run: () => void }>();
   return {
     now: () => now,
+    /** Set once there is a service to ask. */
+    busy: () => false,
     at: (at, run) => {
       const timer = { at, run };
       timers.add(timer);
@@ -28,7 +30,7 @@ function movableClock(start: number): Clock & { move: (ms: number) => Promise<vo
       const end = now + ms;
       for (;;) {
         // What the service does at once after a wake-up is done before time goes on.
-        for (let i = 0; i < 8; i += 1) await new Promise((done) => setTimeout(done, 2));
+        for (let i = 0; i < 4 || this.busy(); i += 1) await new Promise((done) => setTimeout(done, 2));
         const [next] = [...timers].filter((timer) => timer.at <= end).sort((a, b) => a.at - b.at);
         if (next === undefined) break;
         timers.delete(next);
@@ -87,6 +89,7 @@ describe('with a clock that is moved', () => {
     );
     const service = await startService({ config: readConfig(file, {}), operatorSecret: OPERATOR, clock });
     stop = service.stop;
+    clock.busy = service.busy;
     client = createClient({ url: service.url, key: OPERATOR, space: 'plain' });
     Object.assign(
       clients,

@@ -11,10 +11,9 @@ import type { render } from './commands/render.js';
 import type { send } from './commands/send.js';
 import type { serve } from './commands/serve.js';
 import { connect } from './connection.js';
+import { only, type Action, type Remote } from './program/shared.js';
+import { tryingCommands } from './program/trying.js';
 import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
-
-// Each command's code is loaded when it is called: most need little of the whole.
-type Action = (output: Output) => Promise<ExitCode>;
 
 /** Everything the command line can do, in the order of the work. */
 function program(run: (action: Action) => Promise<void>): Command {
@@ -67,6 +66,8 @@ function program(run: (action: Action) => Promise<void>): Command {
     run(async (output) => (await import('./commands/render.js')).render(folder, template, options, output)),
   );
 
+  tryingCommands(root, { run, remote, example });
+
   example(
     remote(
       root
@@ -86,12 +87,6 @@ function program(run: (action: Action) => Promise<void>): Command {
     run(async (output) => (await import('./commands/send.js')).send(connect(options), template, options, output)),
   );
 
-  type Remote = { json?: boolean } & Parameters<typeof connect>[0];
-  /** Options of a command, without those that say where the service is. */
-  const only = <O extends Remote>(options: O): Omit<O, 'url' | 'key' | 'space'> => {
-    const apart = new Set(['url', 'key', 'space']);
-    return Object.fromEntries(Object.entries(options).filter(([name]) => !apart.has(name))) as Omit<O, 'url' | 'key' | 'space'>;
-  };
   example(
     remote(root.command('cancel <message>').description('send: call a message back, as far as it has not gone')),
     'verbalis cancel m01k…',

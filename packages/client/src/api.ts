@@ -450,6 +450,354 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/search': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Messages, captured mail, returns and suppressions by address, id, reference or subject */
+    get: operations['search'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Templates of an edition, with their state */
+    get: operations['listTemplates'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/changes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Changes of a folder that is worked on (SSE) */
+    get: operations['followTemplates'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/files': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Write a source, in a local preview that may */
+    put: operations['saveFile'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/frames/{frame}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A rendered mail as a page for a sandboxed frame */
+    get: operations['getFrame'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/frames/{frame}/html': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Its HTML as it is sent */
+    get: operations['getFrameHtml'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/frames/{frame}/source': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Its whole mail */
+    get: operations['getFrameSource'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One template with its sources, samples and problems */
+    get: operations['getTemplate'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/{name}/render': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Render a mail from a sample or from data */
+    post: operations['renderTemplate'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/templates/{name}/test': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send a rendered mail to somebody, to see it arrive */
+    post: operations['sendTest'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/editions/{number}/files/{path}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A file of an edition */
+    get: operations['getEditionFile'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Captured mail, newest first */
+    get: operations['listCaptured'];
+    put?: never;
+    post?: never;
+    /** Take captured mail away: all, or what fits */
+    delete: operations['clearCaptured'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/addresses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Recipients of captured mail, the latest first */
+    get: operations['listCapturedAddresses'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/wait': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The newest captured mail that fits, as soon as there is one
+     * @description Answered at once where one is there already; 404 when none came in time.
+     */
+    get: operations['waitForCaptured'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/stream': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Captured mail as it arrives (SSE, Last-Event-ID) */
+    get: operations['followCaptured'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One captured mail, read */
+    get: operations['getCaptured'];
+    put?: never;
+    post?: never;
+    /** Take one captured mail away */
+    delete: operations['removeCaptured'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/{id}/html': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Its HTML as a page for a sandboxed frame */
+    get: operations['getCapturedHtml'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/{id}/source': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Its bytes, as they came */
+    get: operations['getCapturedSource'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/{id}/attachments/{part}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What is attached to it */
+    get: operations['getCapturedAttachment'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/captured/{id}/simulate': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Let something become of a captured mail
+     * @description Reports and complaints are taken in as if they had come by mail.
+     */
+    post: operations['simulate'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/operator-notes': {
     parameters: {
       query?: never;
@@ -637,6 +985,64 @@ export interface components {
       /** @description How its mails are signed; both where nothing is said. */
       algorithms?: ('rsa-sha256' | 'ed25519-sha256')[];
     };
+    SaveFile: {
+      path: string;
+      text: string;
+      /** @description Its text before; a file that has changed meanwhile is not overwritten. */
+      was: string;
+    };
+    RenderWanted: {
+      edition?: number;
+      sample?: string;
+      data?: unknown;
+      locale?: string;
+      /** @description Texts that stand in for files of the folder. */
+      edits?: {
+        [key: string]: string;
+      };
+    };
+    TestMail: {
+      edition?: number;
+      sample?: string;
+      data?: unknown;
+      locale?: string;
+      /** @description Texts that stand in for files of the folder. */
+      edits?: {
+        [key: string]: string;
+      };
+      to: string;
+      by: string;
+    };
+    Simulation: {
+      /** @enum {string} */
+      fate: 'delivered' | 'delayed' | 'bounced' | 'complained' | 'opened' | 'clicked';
+      /** @description Why it bounced or waits. */
+      cause?: components['schemas']['Cause'];
+      /** @description The link that was clicked. */
+      link?: string;
+    };
+    /**
+     * @description Why a delivery failed or waits.
+     * @enum {string}
+     */
+    Cause:
+      | 'mailbox-unknown'
+      | 'mailbox-disabled'
+      | 'mailbox-full'
+      | 'domain-unknown'
+      | 'unroutable'
+      | 'address-syntax'
+      | 'policy'
+      | 'reputation'
+      | 'content'
+      | 'authentication'
+      | 'too-large'
+      | 'rate-or-greylist'
+      | 'unreachable'
+      | 'expired'
+      | 'loop'
+      | 'system'
+      | 'other';
     OperatorNote: {
       subject: string;
       text: string;
@@ -682,28 +1088,6 @@ export interface components {
       state: components['schemas']['State'];
       cause?: components['schemas']['Cause'];
     };
-    /**
-     * @description Why a delivery failed or waits.
-     * @enum {string}
-     */
-    Cause:
-      | 'mailbox-unknown'
-      | 'mailbox-disabled'
-      | 'mailbox-full'
-      | 'domain-unknown'
-      | 'unroutable'
-      | 'address-syntax'
-      | 'policy'
-      | 'reputation'
-      | 'content'
-      | 'authentication'
-      | 'too-large'
-      | 'rate-or-greylist'
-      | 'unreachable'
-      | 'expired'
-      | 'loop'
-      | 'system'
-      | 'other';
     /** @description RFC 9457, with all faults at once. */
     Problem: {
       type: string;
@@ -784,7 +1168,19 @@ export interface components {
     };
     Fact: {
       /** @enum {string} */
-      kind: 'accepted' | 'delayed' | 'relayed' | 'delivered' | 'failed' | 'complained' | 'withheld' | 'expired' | 'canceled';
+      kind:
+        | 'accepted'
+        | 'delayed'
+        | 'relayed'
+        | 'delivered'
+        | 'failed'
+        | 'complained'
+        | 'withheld'
+        | 'expired'
+        | 'canceled'
+        | 'opened'
+        | 'clicked'
+        | 'unsubscribed';
       /** @enum {string} */
       source: 'attempt' | 'return' | 'service';
       /** Format: date-time */
@@ -1010,6 +1406,190 @@ export interface components {
         text: string;
       }[];
     };
+    SearchResult: {
+      hits: {
+        /** @enum {string} */
+        kind: 'message' | 'captured' | 'return' | 'suppression';
+        id: string;
+        address?: string;
+        title: string;
+        state?: components['schemas']['State'];
+        /** Format: date-time */
+        at: string;
+      }[];
+      /** @description Of so many of the newest messages the subjects were looked through. */
+      subjectsOf: number;
+    };
+    TemplateList: {
+      /** @description The edition they stand in. */
+      edition?: number;
+      /** @description The folder on the disk, in a local preview. */
+      folder?: string;
+      editable: boolean;
+      /** @description What a test can be sent by. */
+      testBy: string[];
+      /** @description Of what the templates share. */
+      problems: components['schemas']['SourceProblem'][];
+      templates: components['schemas']['TemplateSummary'][];
+    };
+    SourceProblem: {
+      file: string;
+      line: number;
+      column: number;
+      code: string;
+      /** @enum {string} */
+      severity: 'error' | 'warning' | 'advice';
+      message: string;
+      hint?: string;
+    };
+    TemplateSummary: {
+      name: string;
+      /** @description Whether it was looked at already; in a large folder that takes a moment. */
+      checked: boolean;
+      topic?: string;
+      /** @enum {string} */
+      kind?: 'md' | 'html';
+      locales: string[];
+      /** @description Locales that the folder has and this template does not. */
+      untranslated: string[];
+      samples: string[];
+      errors: number;
+      warnings: number;
+      advice: number;
+    };
+    TemplateDetail: {
+      name: string;
+      /** @description Whether it was looked at already; in a large folder that takes a moment. */
+      checked: boolean;
+      topic?: string;
+      /** @enum {string} */
+      kind?: 'md' | 'html';
+      locales: string[];
+      /** @description Locales that the folder has and this template does not. */
+      untranslated: string[];
+      samples: string[];
+      errors: number;
+      warnings: number;
+      advice: number;
+      edition?: number;
+      editable: boolean;
+      testBy: string[];
+      problems: components['schemas']['SourceProblem'][];
+      files: {
+        path: string;
+        text: string;
+        /** @enum {string} */
+        role: 'source' | 'text' | 'schema' | 'sample' | 'shared';
+      }[];
+      /** @description Data of the samples, by name. */
+      data: {
+        [key: string]: unknown;
+      };
+      /** @description JSON Schema of the data. */
+      schema: unknown;
+    };
+    Rendered: {
+      mail?: components['schemas']['RenderedMail'];
+      dataProblems: {
+        path: string;
+        message: string;
+        hint?: string;
+      }[];
+      problems: components['schemas']['SourceProblem'][];
+      /** @description What it took. */
+      milliseconds: number;
+    };
+    RenderedMail: {
+      /** @description Where its HTML is shown: /v1/templates/frames/{frame}. */
+      frame: string;
+      locale: string;
+      subject: string;
+      preview: string;
+      text: string;
+      htmlBytes: number;
+      /** @description Of the whole mail. */
+      bytes: number;
+      /** @description After so many bytes of HTML some webmail cuts. */
+      clipLimit: number;
+      links: {
+        text: string;
+        href: string;
+      }[];
+    };
+    TestMailMade: {
+      detail: string;
+      capturedId?: string;
+    };
+    CapturedList: {
+      captured: components['schemas']['CapturedSummary'][];
+      nextCursor?: string;
+    };
+    CapturedSummary: {
+      id: string;
+      /** Format: date-time */
+      receivedAt: string;
+      /** @description The recipient of the envelope. */
+      to: string;
+      from: string;
+      subject: string;
+      /** @description Bytes of the whole mail. */
+      size: number;
+      attachments: number;
+      /** @description The likeliest one-time code in it. */
+      code?: string;
+      /** @description The message it was asked for by; a test has none. */
+      messageId?: string;
+      deliveryId?: string;
+    };
+    CapturedCleared: {
+      removed: number;
+    };
+    CapturedAddresses: {
+      addresses: {
+        address: string;
+        mails: number;
+        /** Format: date-time */
+        latest: string;
+      }[];
+    };
+    CapturedMail: {
+      id: string;
+      /** Format: date-time */
+      receivedAt: string;
+      /** @description The recipient of the envelope. */
+      to: string;
+      from: string;
+      subject: string;
+      /** @description Bytes of the whole mail. */
+      size: number;
+      attachments: number;
+      /** @description The likeliest one-time code in it. */
+      code?: string;
+      /** @description The message it was asked for by; a test has none. */
+      messageId?: string;
+      deliveryId?: string;
+      headers: {
+        name: string;
+        value: string;
+      }[];
+      text: string;
+      html: string;
+      /** @description In the order of reading. */
+      links: {
+        text: string;
+        href: string;
+      }[];
+      /** @description One-time codes, the likeliest first. */
+      codes: string[];
+      /** @description What is attached; inline: the HTML shows it. */
+      files: {
+        part: number;
+        name: string;
+        type: string;
+        size: number;
+        inline: boolean;
+      }[];
+    };
     OperatorNoteMade: {
       id: string;
     };
@@ -1022,11 +1602,23 @@ export interface components {
     };
     SpaceList: {
       spaces: components['schemas']['Space'][];
+      /** @description In a local preview: the mail folder that is shown. */
+      folder?: string;
     };
     Space: {
       name: string;
       /** @enum {string} */
       mode: 'deliver' | 'capture';
+      /** @description Put before or after every subject. */
+      mark?: string;
+      /** @description Who may get mail; everybody when absent. */
+      allowed?: string[];
+      /** @description Where mail for everybody else goes; it is captured when absent. */
+      redirectTo?: string;
+      /** @description Gets a copy of every mail. */
+      archive?: string;
+      /** @description host:port where any app hands mail in by SMTP, without a key. */
+      submission?: string;
     };
   };
   responses: never;
@@ -2073,6 +2665,736 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Domain'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  search: {
+    parameters: {
+      query: {
+        q: string;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What fits. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SearchResult'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listTemplates: {
+    parameters: {
+      query?: {
+        edition?: number;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description All of them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TemplateList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  followTemplates: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Events. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  saveFile: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SaveFile'];
+      };
+    };
+    responses: {
+      /** @description Written. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getFrame: {
+    parameters: {
+      query?: {
+        scheme?: 'light' | 'dark';
+        pictures?: 'none' | 'own' | 'all';
+        /** @description Without style sheets, as harsh webmail leaves it. */
+        stripped?: 'yes' | 'no';
+        space?: string;
+      };
+      header?: never;
+      path: {
+        frame: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description HTML. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/html': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getFrameHtml: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        frame: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description HTML. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getFrameSource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        frame: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description RFC 5322. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getTemplate: {
+    parameters: {
+      query?: {
+        edition?: number;
+        space?: string;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The template. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TemplateDetail'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  renderTemplate: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RenderWanted'];
+      };
+    };
+    responses: {
+      /** @description The mail, or what is wrong. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Rendered'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sendTest: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TestMail'];
+      };
+    };
+    responses: {
+      /** @description Where it went. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TestMailMade'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getEditionFile: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: string;
+        path: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Its text. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listCaptured: {
+    parameters: {
+      query?: {
+        /** @description The recipient’s address. */
+        to?: string;
+        /** @description Words that the subject holds, whatever their case. */
+        subject?: string;
+        /** @description Words that the mail holds anywhere. */
+        find?: string;
+        space?: string;
+        limit?: number;
+        cursor?: string;
+        /** @description Only what came at this time or later. */
+        after?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  clearCaptured: {
+    parameters: {
+      query?: {
+        /** @description The recipient’s address. */
+        to?: string;
+        /** @description Words that the subject holds, whatever their case. */
+        subject?: string;
+        /** @description Words that the mail holds anywhere. */
+        find?: string;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description How many. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedCleared'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listCapturedAddresses: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Up to 500. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedAddresses'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  waitForCaptured: {
+    parameters: {
+      query?: {
+        /** @description The recipient’s address. */
+        to?: string;
+        /** @description Words that the subject holds, whatever their case. */
+        subject?: string;
+        /** @description Words that the mail holds anywhere. */
+        find?: string;
+        space?: string;
+        /** @description Only what came at this time or later. */
+        after?: string;
+        /** @description How long to wait. */
+        seconds?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The mail. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedMail'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  followCaptured: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Events "captured". */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getCaptured: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The mail. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedMail'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeCaptured: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedCleared'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getCapturedHtml: {
+    parameters: {
+      query?: {
+        remote?: 'yes' | 'no';
+        space?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description HTML. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/html': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getCapturedSource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description RFC 5322. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'message/rfc822': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getCapturedAttachment: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        part: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Its bytes. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/octet-stream': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  simulate: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Simulation'];
+      };
+    };
+    responses: {
+      /** @description It has happened. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CapturedSummary'];
         };
       };
       /** @description Refused: why, and what to do. */

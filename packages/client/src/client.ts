@@ -1,4 +1,17 @@
 import type { components, paths } from './api.js';
+import {
+  capturedMail,
+  type CapturedFilter,
+  type CapturedList,
+  type CapturedListFilter,
+  type CapturedMail,
+  type CapturedSummary,
+  type CapturedView,
+  type CapturedWaitFilter,
+  type Fate,
+  type Cause,
+} from './captured.js';
+import { eventsOf, type StreamEvent } from './stream.js';
 import { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
 
 type Schemas = components['schemas'];
@@ -12,6 +25,12 @@ export type KeyMade = Schemas['KeyMade'];
 export type NewKey = Schemas['NewKey'];
 export type State = Schemas['State'];
 export type ListFilter = NonNullable<paths['/v1/messages']['get']['parameters']['query']>;
+export type TemplateList = Schemas['TemplateList'];
+export type TemplateSummary = Schemas['TemplateSummary'];
+export type TemplateDetail = Schemas['TemplateDetail'];
+export type Rendered = Schemas['Rendered'];
+export type RenderWanted = Schemas['RenderWanted'];
+export type SourceProblem = Schemas['SourceProblem'];
 export type SpaceView = Schemas['Space'];
 export type Upload = Schemas['Upload'];
 export type ProviderReport = Schemas['ProviderReport'];
@@ -59,9 +78,19 @@ interface Call {
   readonly headers?: Readonly<Record<string, string>>;
   /** Whether the request may be made again when no answer came. */
   readonly repeatable: boolean;
+  readonly signal?: AbortSignal | undefined;
 }
 
 const WAIT_MS = 200;
+/** How long one call waits for a captured mail, in seconds. */
+const LONGEST_WAIT_S = 60;
+
+export interface FollowOptions {
+  /** Ends it. */
+  readonly signal?: AbortSignal;
+  /** Goes on after this one; from now on when left out. */
+  readonly lastId?: string;
+}
 
 /** A typed client of the service's HTTP interface. Its methods reject with RefusedError or UnreachableError. */
 export function createClient<T extends object = AnyTemplates>(options: ClientOptions) {
@@ -69,7 +98,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
   const base = url.replace(/\/+$/, '');
   const http = options.fetch ?? fetch;
 
-  async function call(method: string, path: string, { body, bytes, headers, repeatable }: Call): Promise<Response> {
+  async function call(method: string, path: string, { body, bytes, headers, repeatable, signal }: Call): Promise<Response> {
     const request: RequestInit = {
       method,
       headers: {
@@ -82,6 +111,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
       ...(bytes === undefined ? {} : { body: bytes }),
+      ...(signal === undefined ? {} : { signal }),
     };
     for (let made = 1; ; made += 1) {
       const last = !repeatable || made >= tries;
@@ -89,7 +119,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       try {
         response = await http(base + path, request);
       } catch (error) {
-        if (!last) {
+        if (!last && !isAborted(signal)) {
           await wait(made);
           continue;
         }
@@ -115,6 +145,32 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
   }
 
   const read = { repeatable: true };
+
+  const bytesAt = async (path: string): Promise<Uint8Array> => new Uint8Array(await (await call('GET', path, read)).arrayBuffer());
+  const ofCaptured = {
+    source: (id: string) => bytesAt(`/v1/captured/${encodeURIComponent(id)}/source`),
+    attachment: (id: string, part: number) => bytesAt(`/v1/captured/${encodeURIComponent(id)}/attachments/${part}`),
+  };
+
+  /** Follows a stream and takes it up again when the line breaks, from what was seen last. Ends when the signal does. */
+  async function* follow(path: string, { signal, lastId }: FollowOptions = {}): AsyncGenerator<StreamEvent> {
+    let seen = lastId;
+    for (let failed = 1; signal?.aborted !== true; failed += 1) {
+      try {
+        const headers = { accept: 'text/event-stream', ...(seen === undefined ? {} : { 'last-event-id': seen }) };
+        for await (const one of eventsOf(await call('GET', path, { headers, repeatable: true, signal }))) {
+          seen = one.id ?? seen;
+          failed = 1;
+          yield one;
+        }
+      } catch (error) {
+        if (isAborted(signal)) return;
+        // What was refused is refused again; a line that broke is not.
+        if (error instanceof RefusedError || failed > tries) throw error;
+      }
+      await wait(Math.min(failed, 5));
+    }
+  }
 
   return {
     messages: {
@@ -151,10 +207,82 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
           repeatable: false,
         }),
     },
+    captured: {
+      /** A page of captured mail, newest first. */
+      list: (filter: CapturedListFilter = {}): Promise<CapturedList> => json('GET', `/v1/captured${query(filter)}`, read),
+      get: async (id: string): Promise<CapturedMail> =>
+        capturedMail(await json<CapturedView>('GET', `/v1/captured/${encodeURIComponent(id)}`, read), ofCaptured),
+      /**
+       * The newest mail that fits, at once or as soon as it comes: the service holds the call until then, nothing is asked repeatedly.
+       * Rejects with RefusedError when none came in time (10 seconds, when nothing is said), naming what came instead.
+       */
+      waitFor: async (filter: CapturedWaitFilter, { timeout = 10_000 }: { readonly timeout?: number } = {}): Promise<CapturedMail> => {
+        const after = filter.after instanceof Date ? filter.after.toISOString() : filter.after;
+        const end = Date.now() + timeout;
+        for (;;) {
+          const left = Math.max(0, end - Date.now());
+          // A call that is held too long is cut off by something on the way.
+          const seconds = Math.min(left / 1000, LONGEST_WAIT_S);
+          try {
+            const view = await json<CapturedView>('GET', `/v1/captured/wait${query({ ...filter, after, seconds })}`, read);
+            return capturedMail(view, ofCaptured);
+          } catch (error) {
+            const nothing = error instanceof RefusedError && error.problem.type.endsWith('nothing-captured');
+            if (!nothing || end - Date.now() <= 0) throw error;
+          }
+        }
+      },
+      /** Recipients with how many mails they have, the latest first. */
+      addresses: (): Promise<Schemas['CapturedAddresses']> => json('GET', '/v1/captured/addresses', read),
+      /** Takes captured mail away: all of it, or what fits. @returns how many */
+      clear: async (filter: CapturedFilter = {}): Promise<number> =>
+        (await json<Schemas['CapturedCleared']>('DELETE', `/v1/captured${query({ ...filter })}`, { repeatable: true })).removed,
+      remove: async (id: string): Promise<void> => {
+        await call('DELETE', `/v1/captured/${encodeURIComponent(id)}`, { repeatable: true });
+      },
+      ...ofCaptured,
+      /** Lets something become of a captured mail, as if the other side had told it. */
+      simulate: async (
+        mail: { readonly id: string },
+        fate: Fate,
+        more: { readonly cause?: Cause; readonly link?: string } = {},
+      ): Promise<void> => {
+        await call('POST', `/v1/captured/${encodeURIComponent(mail.id)}/simulate`, { body: { fate, ...more }, repeatable: false });
+      },
+      /** Captured mail as it arrives. */
+      follow: async function* (options: FollowOptions = {}): AsyncGenerator<CapturedSummary> {
+        for await (const { event, data } of follow('/v1/captured/stream', options)) if (event === 'captured') yield data as CapturedSummary;
+      },
+    },
+    templates: {
+      list: (edition?: number): Promise<TemplateList> => json('GET', `/v1/templates${query({ edition })}`, read),
+      get: (name: string, edition?: number): Promise<TemplateDetail> =>
+        json('GET', `/v1/templates/${encodeURIComponent(name)}${query({ edition })}`, read),
+      /** Renders a mail to be looked at. */
+      render: (name: string, wanted: RenderWanted, signal?: AbortSignal): Promise<Rendered> =>
+        json('POST', `/v1/templates/${encodeURIComponent(name)}/render`, { body: wanted, repeatable: true, signal }),
+      /** Sends a rendered mail to somebody. */
+      test: (name: string, wanted: Schemas['TestMail']): Promise<Schemas['TestMailMade']> =>
+        json('POST', `/v1/templates/${encodeURIComponent(name)}/test`, { body: wanted, repeatable: false }),
+      /** A rendered mail's HTML as it is sent. */
+      frameHtml: async (frame: string): Promise<string> => (await call('GET', `/v1/templates/frames/${frame}/html`, read)).text(),
+      /** A rendered mail as a whole (RFC 5322). */
+      frameSource: async (frame: string): Promise<string> => (await call('GET', `/v1/templates/frames/${frame}/source`, read)).text(),
+      save: async (file: Schemas['SaveFile']): Promise<void> => {
+        await call('PUT', '/v1/templates/files', { body: file, repeatable: true });
+      },
+      /** Changes of a folder that is worked on. */
+      changes: (options: FollowOptions = {}) => follow('/v1/templates/changes', options),
+    },
+    /** Whatever fits an address or its beginning, an id, a reference or words of a subject. */
+    search: (q: string): Promise<Schemas['SearchResult']> => json('GET', `/v1/search${query({ q })}`, read),
     queue: (): Promise<Schemas['Queue']> => json('GET', '/v1/queue', read),
     editions: {
       list: (): Promise<Schemas['EditionList']> => json('GET', '/v1/editions', read),
       get: (number: number): Promise<Schemas['EditionDetail']> => json('GET', `/v1/editions/${number}`, read),
+      /** The text of one of its files. */
+      file: async (number: number, path: string): Promise<string> =>
+        (await call('GET', `/v1/editions/${number}/files/${path.split('/').map(encodeURIComponent).join('/')}`, read)).text(),
       diff: (from: number, to: number): Promise<Schemas['EditionDiff']> => json('GET', `/v1/editions/${from}/diff/${to}`, read),
       /** Publishes files by their hashes; the answer names contents that must come along. */
       publish: (wanted: Schemas['NewEdition']): Promise<Schemas['Publication']> =>
@@ -214,7 +342,7 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       add: (wanted: NewKey): Promise<KeyMade> => json('POST', '/v1/keys', { body: wanted, repeatable: false }),
     },
     session: {
-      get: (): Promise<{ spaces: SpaceView[] }> => json('GET', '/console/session', { repeatable: false }),
+      get: (): Promise<Schemas['SpaceList']> => json('GET', '/console/session', { repeatable: false }),
       signIn: (by: { secret: string } | { token: string }): Promise<{ spaces: SpaceView[] }> =>
         json('POST', '/console/session', { body: by, repeatable: false }),
       signOut: async (): Promise<void> => {
@@ -230,6 +358,10 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       }
     },
   };
+}
+
+function isAborted(signal: AbortSignal | undefined): boolean {
+  return signal?.aborted === true;
 }
 
 function query(filter: Readonly<Record<string, unknown>>): string {

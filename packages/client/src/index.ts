@@ -3,6 +3,13 @@ export {
   type AnyTemplates,
   type MessageOf,
   type Client,
+  type FollowOptions,
+  type Rendered,
+  type RenderWanted,
+  type SourceProblem,
+  type TemplateDetail,
+  type TemplateList,
+  type TemplateSummary,
   type ClientOptions,
   type Delivery,
   type KeyMade,
@@ -25,3 +32,14 @@ export {
   type State,
 } from './client.js';
 export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
+export type {
+  CapturedAttachment,
+  CapturedFilter,
+  CapturedListFilter,
+  CapturedMail,
+  CapturedSummary,
+  CapturedWaitFilter,
+  Cause,
+  Fate,
+} from './captured.js';
+export type { StreamEvent } from './stream.js';

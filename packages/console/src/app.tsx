@@ -1,6 +1,6 @@
 import type { SpaceView } from '@verbalis/client';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { RouterProvider } from 'react-aria-components';
 import { Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
 import { Frame } from './parts/frame.js';
@@ -10,14 +10,23 @@ import { SignIn } from './pages/sign-in.js';
 import { Return } from './pages/return.js';
 import { Returns } from './pages/returns.js';
 import { Send } from './pages/send.js';
-import { SetUp, Try, Write } from './pages/steps.js';
+import { SetUp } from './pages/steps.js';
+import { Captured } from './pages/captured.js';
+import { CapturedList } from './pages/captured-list.js';
+import { Search } from './pages/search.js';
+import { Templates } from './pages/templates.js';
 import { Suppressions } from './pages/suppressions.js';
 import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Session } from './session.js';
+
+// The editor is most of the console's weight and belongs to these pages only.
+const Template = lazy(async () => ({ default: (await import('./pages/template.js')).Template }));
+const Editions = lazy(async () => ({ default: (await import('./pages/editions.js')).Editions }));
 
 /** Who is signed in decides what is shown: the pages, or the way in. */
 export function App() {
   const navigate = useNavigate();
   const [spaces, setSpaces] = useState<readonly SpaceView[] | null>();
+  const [folder, setFolder] = useState<string>();
   const [chosen, setChosen] = useState<string>();
   const queries = useMemo(() => new QueryClient({ defaultOptions: { queries: { retry: false } } }), []);
 
@@ -25,7 +34,10 @@ export function App() {
     consoleClient(undefined)
       .session.get()
       .then(
-        (found) => setSpaces(found.spaces),
+        (found) => {
+          setFolder(found.folder);
+          setSpaces(found.spaces);
+        },
         () => setSpaces(null),
       );
   }, []);
@@ -39,6 +51,7 @@ export function App() {
             client: consoleClient(space.name),
             spaces,
             space,
+            folder,
             choose: (name) => {
               rememberSpace(name);
               setChosen(name);
@@ -49,7 +62,7 @@ export function App() {
                 .then(() => setSpaces(null));
             },
           },
-    [spaces, space],
+    [spaces, space, folder],
   );
 
   if (spaces === undefined) return null;
@@ -58,20 +71,26 @@ export function App() {
     <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
       <QueryClientProvider client={queries}>
         <SessionContext value={session}>
-          <Routes>
-            <Route element={<Frame />}>
-              <Route path="/write" element={<Write />} />
-              <Route path="/try" element={<Try />} />
-              <Route path="/send" element={<Send />} />
-              <Route path="/track" element={<Messages />} />
-              <Route path="/track/messages/:id" element={<Message />} />
-              <Route path="/track/returns" element={<Returns />} />
-              <Route path="/track/returns/:id" element={<Return />} />
-              <Route path="/track/suppressions" element={<Suppressions />} />
-              <Route path="/set-up" element={<SetUp />} />
-              <Route path="*" element={<Navigate to="/track" replace />} />
-            </Route>
-          </Routes>
+          <Suspense fallback={null}>
+            <Routes>
+              <Route element={<Frame />}>
+                <Route path="/write" element={<Templates />} />
+                <Route path="/write/templates/:name" element={<Template />} />
+                <Route path="/write/editions" element={<Editions />} />
+                <Route path="/try" element={<CapturedList />} />
+                <Route path="/try/:id" element={<Captured />} />
+                <Route path="/search" element={<Search />} />
+                <Route path="/send" element={<Send />} />
+                <Route path="/track" element={<Messages />} />
+                <Route path="/track/messages/:id" element={<Message />} />
+                <Route path="/track/returns" element={<Returns />} />
+                <Route path="/track/returns/:id" element={<Return />} />
+                <Route path="/track/suppressions" element={<Suppressions />} />
+                <Route path="/set-up" element={<SetUp />} />
+                <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
+              </Route>
+            </Routes>
+          </Suspense>
         </SessionContext>
       </QueryClientProvider>
     </RouterProvider>

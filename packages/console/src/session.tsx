@@ -12,6 +12,8 @@ export interface Session {
   readonly client: Client;
   readonly spaces: readonly SpaceView[];
   readonly space: SpaceView;
+  /** In a local preview: the mail folder that is shown, and nothing else. */
+  readonly folder: string | undefined;
   readonly choose: (name: string) => void;
   readonly leave: () => void;
 }

@@ -1,4 +1,4 @@
-import type { State } from '@verbalis/client';
+import type { Cause, State } from '@verbalis/client';
 import { color } from './style.js';
 
 /** A state's sign, colour and meaning: never told by colour alone. */
@@ -36,3 +36,24 @@ export function exactTime(iso: string): string {
 export function clockTime(iso: string): string {
   return clock.format(new Date(iso));
 }
+
+/** Causes as the service knows them, those that people meet most often first. */
+export const CAUSES = [
+  'mailbox-full',
+  'mailbox-unknown',
+  'mailbox-disabled',
+  'domain-unknown',
+  'unroutable',
+  'address-syntax',
+  'policy',
+  'reputation',
+  'content',
+  'authentication',
+  'too-large',
+  'rate-or-greylist',
+  'unreachable',
+  'expired',
+  'loop',
+  'system',
+  'other',
+] as const satisfies readonly Cause[];

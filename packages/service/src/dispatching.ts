@@ -1,12 +1,14 @@
 import { Traffic, USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule, type TrafficLimits } from '@verbalis/core/delivery';
+import { mailBytes } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
+import { captureDesk } from './capture/index.js';
 import type { Clock } from './clock.js';
 import type { Secrets, Settings } from './config/index.js';
 import { Dispatcher } from './dispatch/index.js';
 import type { Editions } from './editions/index.js';
 import { makeProvider } from './make-provider.js';
-import { captureProvider, type Provider } from './providers/index.js';
+import { captureProvider, type Job, type Provider } from './providers/index.js';
 import { signing } from './signing/index.js';
 import { readLine, type Store } from './store/index.js';
 import { suppressing } from './suppress/index.js';
@@ -28,6 +30,8 @@ interface DispatchingOptions {
 const CAPTURE = [{ provider: 'capture', share: 1 }] as const;
 /** How often a worker looks for what the process that accepts has put into the file. */
 const WORKER_LOOK_MS = 50;
+/** How often the service looks for what its workers have captured, while somebody waits for it. */
+const CAPTURED_LOOK_MS = 100;
 const DAY_MS = 24 * 3_600_000;
 
 function retryRule(rule: NonNullable<Settings['dispatch']['retry']>): RetryRule {
@@ -47,10 +51,31 @@ function retryPlan(dispatch: Settings['dispatch']): RetryPlan {
 export function dispatching(options: DispatchingOptions) {
   const { settings, within, store, editions, secrets, clock, log } = options;
   const now = clock.now();
+  const capturing = captureDesk({
+    store,
+    clock,
+    log,
+    most: settings.captured.most,
+    ageMs: settings.captured.days * DAY_MS,
+    lookMs: options.worker === undefined && options.workers > 1 ? CAPTURED_LOOK_MS : 0,
+  });
+  const keep = async ({ envelope, mail, parts }: Job): Promise<void> => {
+    const delivery = store.deliveries.find(parts.deliveryId);
+    const message = delivery === undefined ? undefined : store.messages.findAny(delivery.messageId);
+    if (delivery === undefined || message === undefined) return;
+    await capturing.keep({
+      space: delivery.space,
+      address: envelope.to,
+      deliveryId: delivery.id,
+      messageId: message.id,
+      bytes: mailBytes(mail),
+      contentId: message.more.raw,
+    });
+  };
+  const capture = captureProvider(keep);
   const providers = new Map<string, Provider>();
   for (const [name, provider] of Object.entries(settings.providers))
-    providers.set(name, makeProvider(name, provider, { helloName: settings.helloName, within, log }));
-  const capture = captureProvider();
+    providers.set(name, makeProvider(name, provider, { helloName: settings.helloName, within, log, capture: keep }));
   const returnSecret = secrets.keyFor('returns');
   const keys = signing(store, secrets.keyFor('signing'));
   const unsubscribeSecret = secrets.keyFor('unsubscribe');
@@ -114,5 +139,5 @@ export function dispatching(options: DispatchingOptions) {
     lookMs: options.worker === undefined ? 0 : WORKER_LOOK_MS,
     random: Math.random,
   });
-  return { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing: suppress };
+  return { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing: suppress, capturing };
 }

@@ -8,15 +8,18 @@ import { SYSTEM_CLOCK, type Clock } from './clock.js';
 import { readSecrets, type ReadConfig } from './config/index.js';
 import { editionCache, EditionError } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
+import type { SpaceSummary } from './http/access.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
 import { retention, tellSenderFaults } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
 import { callbackDesk } from './callbacks/index.js';
-import { composeMail, providerTrial } from './dispatch/index.js';
+import { simulator } from './capture/index.js';
+import { composeMail, providerTrial, testSending } from './dispatch/index.js';
 import { dispatching } from './dispatching.js';
 import { openStore } from './store/index.js';
+import { editionWriting } from './writing/index.js';
 
 /** Why the service could not start, in words for the one who starts it. */
 export class StartError extends Error {
@@ -41,6 +44,8 @@ export interface Service {
   readonly submissionPort: number | undefined;
   /** Copies the running database to a file. */
   readonly backup: (file: string) => Promise<void>;
+  /** Whether something is under way, for those who move the clock: what waits for a time is not. */
+  readonly busy: () => boolean;
   /** A worker is gone: what it had is free again. */
   readonly workerGone: (name: string) => void;
   /** An address that opens the console, once. */
@@ -99,7 +104,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       log.info({ space: name, mode: space.mode, edition: row?.number }, 'space ready');
     }
 
-    const { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing } = dispatching({
+    const { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing, capturing } = dispatching({
       settings,
       within,
       store,
@@ -135,7 +140,20 @@ export async function startService(options: StartOptions): Promise<Service> {
     });
     closing.push(listener.close);
 
-    closing.push(retention({ store, clock, log, ...settings.keep }));
+    closing.push(() => {
+      capturing.stop();
+    });
+    closing.push(
+      retention({
+        store,
+        clock,
+        log,
+        ...settings.keep,
+        forgetCaptured: () => {
+          capturing.forget(Object.keys(settings.spaces));
+        },
+      }),
+    );
     const profiles = new Map(
       Object.entries(settings.providers).flatMap(([name, one]) =>
         one.kind === 'http' && one.callbacks !== undefined ? [[name, one.callbacks]] : [],
@@ -145,7 +163,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     closing.push(() => desk.stop());
     let ready = true;
     let submissionPort: number | undefined;
-    const spaces = new Map(Object.entries(settings.spaces).map(([name, { mode }]) => [name, { mode }]));
+    const spaces = new Map<string, SpaceSummary>();
     const accept = acceptor({
       store,
       editions,
@@ -181,11 +199,23 @@ export async function startService(options: StartOptions): Promise<Service> {
         maxBytes: settings.limits.bodyBytes,
         maxRecipients: settings.limits.recipients,
         spaces: new Set(Object.keys(settings.spaces)),
+        openTo: settings.submission.openTo,
       }).catch((error: unknown) => {
         throw portFault(error, 'submission.port (VERBALIS_SUBMISSION_PORT)', submitHost, submitPort);
       });
       submissionPort = submission.port;
       closing.push(submission.close);
+    }
+    for (const [name, space] of Object.entries(settings.spaces)) {
+      const { openTo, host: at } = settings.submission;
+      spaces.set(name, {
+        mode: space.mode,
+        mark: space.mark?.text,
+        allowed: space.recipients?.allowed,
+        redirectTo: space.recipients?.redirectTo,
+        archive: space.archive,
+        submission: openTo === name && submissionPort !== undefined ? `${at}:${submissionPort}` : undefined,
+      });
     }
     const app = makeApp({
       store,
@@ -200,6 +230,17 @@ export async function startService(options: StartOptions): Promise<Service> {
       desk,
       suppressing,
       unsubscribeSecret,
+      capturing,
+      simulate: simulator({
+        store,
+        clock,
+        intake,
+        bytesOf: (row) => capturing.bytesOf(row),
+        returnDomain: settings.returns.domain,
+        returnSecret,
+      }),
+      writing: editionWriting(store),
+      testing: testSending({ capturing, providers, tryProvider }),
       forged: () => forged.count,
       returnBytes: settings.returns.maxBytes,
       providers,
@@ -248,6 +289,7 @@ export async function startService(options: StartOptions): Promise<Service> {
         log.warn({ worker: name, attempts: count }, 'a worker ended; what it had goes on');
         dispatcher.wake();
       },
+      busy: () => dispatcher.busy || store.group.busy,
       backup: (file) => store.housekeeping.backup(file),
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,

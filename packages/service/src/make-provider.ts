@@ -1,17 +1,19 @@
 import { readFileSync } from 'node:fs';
 import type { Logger } from 'pino';
 import type { ProviderSettings } from './config/index.js';
-import { captureProvider, fileProvider, httpProvider, logProvider, smtpProvider, type Provider } from './providers/index.js';
+import { captureProvider, fileProvider, httpProvider, logProvider, smtpProvider, type Job, type Provider } from './providers/index.js';
 
 interface Surroundings {
   readonly helloName: string;
   /** A path of the configuration, from its folder on. */
   readonly within: (path: string) => string;
   readonly log: Logger;
+  /** Puts a mail where it can be looked at. */
+  readonly capture: (job: Job) => Promise<void>;
 }
 
 /** The provider that a part of the configuration describes. */
-export function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log }: Surroundings): Provider {
+export function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture }: Surroundings): Provider {
   switch (settings.kind) {
     case 'smtp': {
       const { host, port, tls, user, password, token, waits } = settings;
@@ -47,6 +49,6 @@ export function makeProvider(name: string, settings: ProviderSettings, { helloNa
     case 'log':
       return logProvider(name, log);
     case 'capture':
-      return captureProvider();
+      return captureProvider(capture);
   }
 }

@@ -1,4 +1,3 @@
-export { deliveryReport, type ReportInput } from './report.js';
 export {
   signedCall,
   startHttpProvider,

@@ -2,7 +2,7 @@ import { appendFileSync } from 'node:fs';
 import { foreignMail } from '@verbalis/core/mime';
 import type { Answer, Envelope } from '@verbalis/core/smtp';
 import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service/smtp-socket';
-import { deliveryReport } from './report.js';
+import { writeReport } from '@verbalis/core/returns';
 import type { Fate, Script } from './script.js';
 
 export interface StandInOptions {
@@ -66,7 +66,7 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
     arrivedAt: number,
   ): Promise<void> {
     const id = `${arrivedAt.toString(36)}${Math.random().toString(36).slice(2, 10)}`;
-    const bytes = deliveryReport({
+    const bytes = writeReport({
       reportingMta: `${options.name}.example`,
       recipient: to,
       returnPath,

@@ -5,7 +5,9 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import { createClient, type Client, type Message, type NewMessage, type State } from '@verbalis/client';
+import { writeMail } from '@verbalis/core/mime';
 import { readConfig } from '@verbalis/service/config';
+import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import type { Fate, Script } from '@verbalis/standins';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
@@ -13,6 +15,8 @@ import { stateWord } from '../words.js';
 const DEMO = fileURLToPath(new URL('../../../../demo/', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SPACE = 'harbour';
+/** The space that captures. */
+const TRYING = 'drydock';
 const REPORT_AFTER_MS = 400;
 const PATIENCE_MS = 45_000;
 const POLL_MS = 200;
@@ -148,10 +152,11 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     for (const booking of more) late.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
     const messages = [...early, ...(await outcome(client, late, script))];
     await operatorClient.providers.resume('north-relay');
+    await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
     const good = messages.every((message) => asScripted(message, script));
     output.out(outcomeTable(messages, script, output));
     if (options.once === true) return good ? 0 : 1;
-    output.out(whereToLook(url, String(service['signInUrl']), key, output));
+    output.out(whereToLook(url, String(service['signInUrl']), key, operator, output));
     await new Promise<void>((done) => {
       process.once('SIGINT', () => {
         done();
@@ -164,6 +169,34 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   } finally {
     await ended(children);
   }
+}
+
+/** One mail of every template goes to the capturing space, from its sample, and one by plain SMTP as an app of any language hands it in. */
+async function fillDrydock(client: Client, port: string, output: Output): Promise<void> {
+  output.note('Sending one of each template to the space that captures …');
+  const { templates } = await client.templates.list();
+  for (const { name } of templates) {
+    const { data } = await client.templates.get(name);
+    const sample = data['typical'];
+    if (sample === undefined) continue;
+    await client.messages.send({ template: name, to: [`Ása Jóns <asa.${name}@post.example>`], data: sample as Record<string, unknown> });
+  }
+  const connection = new SmtpConnection({ host: '127.0.0.1', port: Number(port), helloName: 'harbour-till.example' });
+  const from = { name: 'Harbour till', local: 'till', domain: 'saltmarsh-ferries.example' };
+  const to = 'nour@post.example';
+  const mail = writeMail({
+    from,
+    to: [{ name: 'Nour', local: 'nour', domain: 'post.example' }],
+    subject: 'Your receipt from the pier kiosk',
+    messageId: 'kiosk-77@saltmarsh-ferries.example',
+    date: Date.now(),
+    text: 'Two coffees and a map of the tidal path: EUR 9.40.\n\nhttps://saltmarsh-ferries.example/receipts/77\n',
+    boundary: '=_kiosk',
+  });
+  const opened = await connection.open();
+  const outcome = opened === 'ready' ? await connection.deliver({ from: 'till@saltmarsh-ferries.example', to }, mail) : opened;
+  connection.close();
+  if (outcome.kind !== 'accepted') output.note(`The mail by SMTP was not taken: ${outcome.reason ?? outcome.kind}`);
 }
 
 function fateOf(address: string, script: Script): Fate {
@@ -214,7 +247,7 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
   );
 }
 
-function whereToLook(url: string, signInUrl: string, key: string, { color }: Output): string {
+function whereToLook(url: string, signInUrl: string, key: string, operator: string, { color }: Output): string {
   return [
     '',
     color.bold('Where to look'),
@@ -227,6 +260,7 @@ function whereToLook(url: string, signInUrl: string, key: string, { color }: Out
     '    npx verbalis messages show MESSAGE',
     '    npx verbalis returns list',
     '    npx verbalis suppressions list',
+    `    npx verbalis captured list --space ${TRYING} --key ${operator}`,
     '',
     'End with Ctrl+C.',
   ].join('\n');

@@ -17,7 +17,7 @@ export async function types(folder: string, options: { out?: string }, output: O
   if (options.out === undefined) output.out(text);
   else {
     writeFileSync(options.out, text);
-    output.note(`${project.templates.size} templates, written to ${options.out}`);
+    output.note(`${project.templates.size} template${project.templates.size === 1 ? '' : 's'}, written to ${options.out}`);
   }
   return 0;
 }

@@ -1,33 +1,6 @@
 import { Empty } from '../parts/basics.js';
 
-/** Pages of the steps that are done on the command line: what they are, and the command to do them. */
-export function Write() {
-  return (
-    <>
-      <h1>Write</h1>
-      <Empty
-        title="Mail is written as files"
-        command={'verbalis check demo/mail\nverbalis render demo/mail booking-confirmed --sample typical'}
-      >
-        Templates, layouts and theme stand in a mail folder in your repository, with a data schema and samples beside each template. They
-        are checked against the schema before anything is sent.
-      </Empty>
-    </>
-  );
-}
-
-export function Try() {
-  return (
-    <>
-      <h1>Try</h1>
-      <Empty title="Look at a mail without sending it" command="verbalis render demo/mail booking-confirmed --part text">
-        A sample makes a mail: its HTML, its text, or all of its bytes. A space in mode “capture” keeps what is sent to it and sends
-        nothing.
-      </Empty>
-    </>
-  );
-}
-
+/** The step that is done on the command line: what it is, and the command to do it. */
 export function SetUp() {
   return (
     <>

@@ -1,5 +1,7 @@
-import { Button as AriaButton, Label, ListBox, ListBoxItem, Popover, Select, SelectValue } from 'react-aria-components';
-import { NavLink, Outlet } from 'react-router';
+import type { SpaceView } from '@verbalis/client';
+import { useEffect, useRef } from 'react';
+import { Button as AriaButton, Input, Label, ListBox, ListBoxItem, Popover, SearchField, Select, SelectValue } from 'react-aria-components';
+import { NavLink, Outlet, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
@@ -164,13 +166,128 @@ const Leave = styled.button`
   }
 `;
 
+const Strip = styled.aside`
+  border: 1px dashed ${color.wait};
+  border-radius: 6px;
+  padding: 8px 14px;
+  margin-bottom: 20px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  font-size: 15px;
+  strong {
+    color: ${color.wait};
+  }
+`;
+
+/** What the space does with its mail, where that is not simply sending it: said on every page. */
+function Rules({ space }: { readonly space: SpaceView }) {
+  const captures = space.mode === 'capture';
+  if (!captures && space.allowed === undefined && space.mark === undefined && space.archive === undefined) return null;
+  return (
+    <Strip aria-label="Rules of this space">
+      {captures && (
+        <span>
+          <strong>◇ {space.name} captures.</strong> Nothing that is sent here leaves.
+        </span>
+      )}
+      {!captures && space.allowed !== undefined && (
+        <span>
+          <strong>▣ {space.name} is restricted.</strong> Only {space.allowed.join(', ')} get mail; the rest{' '}
+          {space.redirectTo === undefined ? 'is captured' : `goes to ${space.redirectTo}`}.
+        </span>
+      )}
+      {space.mark !== undefined && <span>Subjects are marked “{space.mark}”.</span>}
+      {!captures && space.archive !== undefined && <span>A copy of every mail goes to {space.archive}.</span>}
+    </Strip>
+  );
+}
+
+const Finding = styled(SearchField)`
+  display: grid;
+  gap: 4px;
+  flex: 1 1 200px;
+  ${wide} {
+    flex: none;
+  }
+  label {
+    font-size: 13px;
+    color: ${color.soft};
+  }
+  kbd {
+    border: 1px solid ${color.hair};
+    border-radius: 3px;
+    padding: 0 4px;
+    font-size: 12px;
+  }
+  input {
+    font: 15px/20px ${font.sans};
+    padding: 6px 10px;
+    border: 1px solid ${color.soft};
+    border-radius: 6px;
+    background: ${color.raised};
+    color: ${color.ink};
+    width: 100%;
+  }
+`;
+
+/** One field for everything: an address, an id, a subject, a reference. "/" leads to it. */
+function Find() {
+  const navigate = useNavigate();
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    const listen = (event: KeyboardEvent): void => {
+      const at = event.target instanceof HTMLElement ? event.target : undefined;
+      if (
+        event.key !== '/' ||
+        event.ctrlKey ||
+        event.metaKey ||
+        event.altKey ||
+        (at?.closest('input, textarea, select, [contenteditable]') ?? null) !== null
+      )
+        return;
+      event.preventDefault();
+      input.current?.focus();
+    };
+    window.addEventListener('keydown', listen);
+    return () => window.removeEventListener('keydown', listen);
+  }, []);
+  return (
+    <Finding
+      onSubmit={(text) => {
+        if (text.trim() !== '') void navigate(`/search?${new URLSearchParams({ q: text.trim() }).toString()}`);
+      }}
+    >
+      <Label>
+        Find <kbd>/</kbd>
+      </Label>
+      <Input ref={input} placeholder="address, id, subject" />
+    </Finding>
+  );
+}
+
 function modeWord(mode: 'deliver' | 'capture'): string {
   return mode === 'capture' ? '◇ captures' : '● delivers';
 }
 
 /** The page around every page: rail with the steps of the work, and the space one is in. */
 export function Frame() {
-  const { space, spaces, choose, leave } = useSession();
+  const { space, spaces, folder, choose, leave } = useSession();
+  if (folder !== undefined)
+    return (
+      <Page>
+        <Rail>
+          <Name>Verbalis</Name>
+          <Small as="div">Preview, on this machine</Small>
+          <Steps aria-label="Steps of the work">
+            <NavLink to="/write">Write</NavLink>
+          </Steps>
+        </Rail>
+        <Main>
+          <Outlet />
+        </Main>
+      </Page>
+    );
   return (
     <Page>
       <Rail>
@@ -197,6 +314,7 @@ export function Frame() {
             </ListBox>
           </Choices>
         </Select>
+        <Find />
         <Steps aria-label="Steps of the work">
           {STEPS.map(([to, name]) => (
             <NavLink key={to} to={to}>
@@ -209,6 +327,7 @@ export function Frame() {
         </Leave>
       </Rail>
       <Main>
+        <Rules space={space} />
         <Outlet />
       </Main>
     </Page>

@@ -107,7 +107,7 @@ export const Sheet = styled(Table)`
   }
 `;
 
-const Tabs = styled.nav`
+export const Tabs = styled.nav`
   display: flex;
   flex-wrap: wrap;
   gap: 4px 20px;

@@ -22,15 +22,17 @@ function advice(code: string, place: Place, message: string, hint?: string): Pro
  * @param now milliseconds since the epoch, for `relative`
  */
 export function adviseFolder(project: MailProject, compiled: CompiledFolder, now: number): Problem[] {
-  const out: Problem[] = [...themeAdvice(project)];
+  const out: Problem[] = [...adviseTheme(project)];
   for (const [name, template] of compiled.templates) {
     const files = project.templates.get(name);
-    if (files !== undefined && template.programs.size > 0) out.push(...templateAdvice(project, files, template, now));
+    if (files !== undefined) out.push(...adviseTemplate(project, files, template, now));
   }
   return inReadingOrder(out);
 }
 
-function templateAdvice(project: MailProject, files: TemplateFiles, template: CompiledTemplate, now: number): Problem[] {
+/** The same for one template; nothing where it does not compile. */
+export function adviseTemplate(project: MailProject, files: TemplateFiles, template: CompiledTemplate, now: number): Problem[] {
+  if (template.programs.size === 0) return [];
   const out: Problem[] = [];
   const main = files.sources.get('');
   if (main === undefined) return out;
@@ -165,7 +167,8 @@ const PAIRS: readonly (readonly [ink: Color, ground: Color])[] = [
   ['onDanger', 'danger'],
 ];
 
-function themeAdvice({ theme, texts }: { readonly theme: Theme; readonly texts: ReadonlyMap<string, string> }): Problem[] {
+/** What to mind about the colours of the theme. */
+export function adviseTheme({ theme, texts }: { readonly theme: Theme; readonly texts: ReadonlyMap<string, string> }): Problem[] {
   const file = 'theme.tokens.json';
   const source = new SourceText(file, texts.get(file) ?? '');
   if (!texts.has(file)) return [];

@@ -13,6 +13,10 @@ export const FACT_KINDS = [
   'withheld',
   'expired',
   'canceled',
+  // Engagement stands beside the state and never decides it.
+  'opened',
+  'clicked',
+  'unsubscribed',
 ] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
 

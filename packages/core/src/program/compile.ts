@@ -23,8 +23,16 @@ export interface CompiledFolder {
   readonly problems: readonly Problem[];
 }
 
-/** Compiles every template of a mail folder, in each of its locales. */
-export function compileFolder(project: MailProject): CompiledFolder {
+/** Compiles the templates of a folder one by one, as they are asked for; what they share is read once. */
+export interface FolderCompiler {
+  /** Of the folder and of what its templates share. */
+  readonly problems: readonly Problem[];
+  /** Undefined for a template that is not there. The same one is compiled once. */
+  readonly template: (name: string) => CompiledTemplate | undefined;
+}
+
+/** Makes the compiler of a mail folder: reads its layouts and blocks, and no template yet. */
+export function folderCompiler(project: MailProject): FolderCompiler {
   const problems: Problem[] = [...project.problems];
   const modes = modesOf(BUILT_IN, project);
   const own = readOwnBlocks(project, modes, new Set(BUILT_IN.keys()), problems);
@@ -43,12 +51,27 @@ export function compileFolder(project: MailProject): CompiledFolder {
       );
   }
   const context: FolderContext = { project, modes, signatures, layouts, own, ownTypes, say };
+  const kept = new Map<string, CompiledTemplate>();
+  return {
+    problems,
+    template: (name) => {
+      let compiled = kept.get(name);
+      const files = project.templates.get(name);
+      if (compiled === undefined && files !== undefined) kept.set(name, (compiled = compileTemplate(context, files)));
+      return compiled;
+    },
+  };
+}
+
+/** Compiles every template of a mail folder, in each of its locales. */
+export function compileFolder(project: MailProject): CompiledFolder {
+  const compiler = folderCompiler(project);
   const templates = new Map<string, CompiledTemplate>();
-  for (const [name, template] of project.templates) {
-    const compiled = compileTemplate(context, template);
-    templates.set(name, compiled);
-    problems.push(...compiled.problems);
+  for (const name of project.templates.keys()) {
+    const compiled = compiler.template(name);
+    if (compiled !== undefined) templates.set(name, compiled);
   }
+  const problems = [...compiler.problems, ...[...templates.values()].flatMap((one) => one.problems)];
   return { templates, problems: inReadingOrder(problems) };
 }
 

@@ -31,8 +31,8 @@ export interface ServerOptions {
   readonly maxRecipients: number;
   /** Whether STARTTLS is offered (RFC 3207). */
   readonly secure?: boolean;
-  /** Whether mail is taken only after a login (RFC 4954: PLAIN, LOGIN). */
-  readonly login?: boolean;
+  /** Whether mail is taken only after a login (RFC 4954: PLAIN, LOGIN), or one is merely offered. */
+  readonly login?: 'needed' | 'offered';
 }
 
 const MAX_COMMAND = 2048;
@@ -170,7 +170,7 @@ export class ServerDialogue {
           'PIPELINING',
           'ENHANCEDSTATUSCODES',
           ...(this.options.secure === true && !this.#secured ? ['STARTTLS'] : []),
-          ...(this.options.login === true ? ['AUTH PLAIN LOGIN'] : []),
+          ...(this.options.login === undefined ? [] : ['AUTH PLAIN LOGIN']),
         ];
         return [
           { kind: 'send', bytes: Buffer.from(lines.map((text, i) => `250${i === lines.length - 1 ? ' ' : '-'}${text}\r\n`).join('')) },
@@ -189,7 +189,7 @@ export class ServerDialogue {
       case 'AUTH':
         return this.#beginLogin(rest);
       case 'MAIL':
-        if (this.options.login === true && !this.#known) return this.#wrong({ code: 530, enhanced: '5.7.0', text: 'Log in first' });
+        if (this.options.login === 'needed' && !this.#known) return this.#wrong({ code: 530, enhanced: '5.7.0', text: 'Log in first' });
         return this.#mail(rest);
       case 'RCPT':
         return this.#recipient(rest);
@@ -213,7 +213,7 @@ export class ServerDialogue {
   }
 
   #beginLogin(rest: string): ServerStep[] {
-    if (this.options.login !== true) return this.#wrong({ code: 502, enhanced: '5.5.1', text: 'Not offered' });
+    if (this.options.login === undefined) return this.#wrong({ code: 502, enhanced: '5.5.1', text: 'Not offered' });
     if (this.#state !== 'idle' || this.#known) return this.#wrong({ code: 503, enhanced: '5.5.1', text: 'Not now' });
     const [name = '', initial] = rest.split(/\s+/);
     const mechanism = name.toUpperCase();

@@ -35,6 +35,7 @@ export interface WantedMessage {
 
 /** What the configuration says of a space's mails. */
 export interface SpaceRules {
+  readonly mode?: 'deliver' | 'capture' | undefined;
   readonly sender?: string | undefined;
   readonly replyTo?: string | undefined;
   readonly senderDomains: readonly string[];

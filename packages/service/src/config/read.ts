@@ -190,7 +190,20 @@ function crossFaults(settings: Settings): ConfigFault[] {
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
     return [];
   });
-  return [...profiles, ...spaceFaults(settings, providers)];
+  return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings)];
+}
+
+function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {
+  const { openTo } = submission;
+  if (openTo === undefined) return [];
+  const path = 'submission.openTo';
+  const capturing = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'capture');
+  const space = spaces[openTo];
+  if (space?.mode === 'capture') return [];
+  const hint = space === undefined ? didYouMean(openTo, capturing) : 'Name a space with mode: capture.';
+  const message =
+    space === undefined ? `names no space: "${openTo}".` : `names "${openTo}", which delivers: nobody may send by it without a key.`;
+  return [{ path, message, ...(hint === undefined ? {} : { hint }) }];
 }
 
 function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {

@@ -119,7 +119,16 @@ export const Settings = z.strictObject({
     })
     .prefault({}),
   /** Where apps hand whole mails in by SMTP, with a key as password. Off unless a port is set. */
-  submission: z.strictObject({ host: Host.default('127.0.0.1'), port: Port.optional() }).prefault({}),
+  submission: z
+    .strictObject({
+      host: Host.default('127.0.0.1'),
+      port: Port.optional(),
+      /** A capturing space that takes mail with any user and password, or none: an app needs no more than host and port. */
+      openTo: Name.optional(),
+    })
+    .prefault({}),
+  /** How many captured mails a space keeps, and for how long. */
+  captured: z.strictObject({ most: z.int().min(1).default(10_000), days: z.number().positive().default(14) }).prefault({}),
   /** How long things are kept, in days. */
   keep: z.strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) }).prefault({}),
   limits: z

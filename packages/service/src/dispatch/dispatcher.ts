@@ -1,5 +1,5 @@
 import { meaningOf, waitAfter, type RetryPlan, type RouteEntry, type Traffic } from '@verbalis/core/delivery';
-import { mailBytes } from '@verbalis/core/mime';
+import { foreignMail, mailBytes } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
 import type { Logger } from 'pino';
@@ -7,7 +7,7 @@ import type { Clock } from '../clock.js';
 import { fetchOutside, OutsideFault, type OutsideRules } from '../outside/index.js';
 import type { Provider } from '../providers/index.js';
 import { newId, readLine, type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
-import { composeMail, type ComposeOptions } from './mail.js';
+import { bareParts, composeMail, type ComposeOptions } from './mail.js';
 
 export interface DispatchOptions extends ComposeOptions {
   /** Where attachments may be fetched from, and how large and slow they may be. */
@@ -55,6 +55,11 @@ export class Dispatcher {
   #wakeAgain = false;
 
   constructor(private readonly options: DispatchOptions) {}
+
+  /** Whether something is done now, and not only waited for. */
+  get busy(): boolean {
+    return this.#scheduled || this.#claiming || this.#underWay.size > 0;
+  }
 
   start(): void {
     this.#running = true;
@@ -189,9 +194,13 @@ export class Dispatcher {
       return { kind: 'trouble', phase: 'connect', reply: undefined, reason: 'The provider is not configured any more.' };
     const missing = await this.#fetchAttachments(message);
     if (missing !== undefined) return missing;
-    const { mail, parts } = await composeMail(this.options, message, delivery);
+    // What an app handed in as a whole is captured as it came, byte for byte, however broken it is.
+    const { mail, parts } =
+      provider.kind === 'capture' && message.more.raw !== undefined
+        ? { mail: foreignMail(mailBytes(store.contents.bytes(message.more.raw))), parts: bareParts(message, delivery) }
+        : await composeMail(this.options, message, delivery);
     // It goes to the disk with the outcome; the same bytes can be made again should we not come so far.
-    if (mail.size <= KEPT_MAIL) {
+    if (mail.size <= KEPT_MAIL && provider.kind !== 'capture') {
       const bytes = mailBytes(mail);
       void store.group
         .writeSoon(() => {

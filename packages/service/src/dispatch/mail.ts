@@ -152,6 +152,28 @@ function withNote(html: string, delivery: DeliveryRow): string {
   return body === null ? note + html : html.slice(0, body.index + body[0].length) + note + html.slice(body.index + body[0].length);
 }
 
+/** The parts of a mail that is taken as a whole. */
+export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts {
+  return {
+    messageId: message.headerId,
+    deliveryId: delivery.id,
+    from: mailbox(message.sender),
+    to: message.to.map(mailbox),
+    cc: [],
+    replyTo: [],
+    subject: message.subject,
+    text: '',
+    html: undefined,
+    headers: [],
+    attachments: [],
+    pictures: [],
+    template: '',
+    topic: undefined,
+    reference: undefined,
+    labels: {},
+  };
+}
+
 const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
 
 /** A mail that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
@@ -196,23 +218,6 @@ async function rawMail(
   const read = readMail(whole);
   return {
     mail: prefixed(await signMail(mail, options.keysFor(from.domain), message.createdAt), mail),
-    parts: {
-      messageId: message.headerId,
-      deliveryId: delivery.id,
-      from,
-      to: message.to.map(mailbox),
-      cc: [],
-      replyTo: [],
-      subject: message.subject,
-      text: shownText(read, 'plain') ?? '',
-      html: shownText(read, 'html'),
-      headers: [],
-      attachments: [],
-      pictures: [],
-      template: '',
-      topic: undefined,
-      reference: undefined,
-      labels: {},
-    },
+    parts: { ...bareParts(message, delivery), text: shownText(read, 'plain') ?? '', html: shownText(read, 'html') },
   };
 }

@@ -11,17 +11,29 @@ export interface TrialOptions {
   readonly senderOf: (space: string) => string | undefined;
 }
 
-export type ProviderTrial = (provider: Provider, space: string, to: string) => Promise<{ kind: string; detail: string }>;
+/** What a test mail says; a few plain words when left out. */
+export interface TrialContent {
+  readonly subject: string;
+  readonly text: string;
+  readonly html: string;
+}
+
+export type ProviderTrial = (
+  provider: Provider,
+  space: string,
+  to: string,
+  content?: TrialContent,
+) => Promise<{ kind: string; detail: string }>;
 
 /** Hands one mail to a provider at once and outside of the queue, to see whether it takes it. */
 export function providerTrial({ clock, keysFor, senderOf }: TrialOptions): ProviderTrial {
-  return async (provider, space, to) => {
+  return async (provider, space, to, content) => {
     const from = parseMailbox(senderOf(space) ?? '');
     const address = parseAddress(to);
     if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
     const id = `test-${clock.now()}@${from.domain}`;
-    const subject = `Test of the provider ${provider.name}`;
-    const text = `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
+    const subject = content?.subject ?? `Test of the provider ${provider.name}`;
+    const text = content?.text ?? `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
     const shared = {
       from,
       to: [{ ...address, name: '' }],
@@ -31,11 +43,17 @@ export function providerTrial({ clock, keysFor, senderOf }: TrialOptions): Provi
       text,
       headers: [['Auto-Submitted', 'auto-generated']] as const,
     };
-    const written = writeMail({ ...shared, messageId: id, date: clock.now(), boundary: '=_test' });
+    const written = writeMail({
+      ...shared,
+      ...(content === undefined ? {} : { html: content.html }),
+      messageId: id,
+      date: clock.now(),
+      boundary: '=_test',
+    });
     const mail = prefixed(await signMail(written, keysFor(from.domain), clock.now()), written);
     const parts = {
       ...shared,
-      html: undefined,
+      html: content?.html,
       messageId: id,
       deliveryId: id,
       attachments: [],

@@ -3,13 +3,17 @@ import type { Request, RequestHandler } from 'express';
 import type { Clock } from '../clock.js';
 import { Refusal } from '../refusal.js';
 import type { Store } from '../store/index.js';
-import type { Scope } from './schemas.js';
+import type { z } from 'zod';
+import type { Scope, SpaceView } from './schemas.js';
+
+/** A space, and what its rules make of its mail. */
+export type SpaceSummary = Omit<z.input<typeof SpaceView>, 'name'>;
 
 export interface AccessOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly operatorSecret: string;
-  readonly spaces: ReadonlyMap<string, { readonly mode: 'deliver' | 'capture' }>;
+  readonly spaces: ReadonlyMap<string, SpaceSummary>;
 }
 
 /** Who asks, and for which space. */
@@ -54,6 +58,21 @@ export function refuseForeign(request: Request): void {
       hint: 'Use a key (Authorization: Bearer …) outside of the console.',
     });
   }
+}
+
+/**
+ * Lets everybody in who asks for this machine by its own name: for a local preview, which has no keys. A foreign page that has a name of its
+ * own pointed here is refused, and so is one that sends a form.
+ */
+export function openToThisMachine(space: string): RequestHandler {
+  return (request, _response, next) => {
+    const host = (request.headers.host ?? '').replace(/:\d+$/, '');
+    if (!['127.0.0.1', 'localhost', '[::1]'].includes(host))
+      throw new Refusal(403, 'foreign-host', 'This preview is for this machine only', { hint: 'Open it by http://127.0.0.1.' });
+    refuseForeign(request);
+    callers.set(request, { space, scopes: EVERYTHING, operator: true });
+    next();
+  };
 }
 
 /** Finds out who asks: a key of a space, the operator's secret, or a session of the console. */

@@ -6,13 +6,16 @@ import { Refusal } from '../refusal.js';
 import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { access, type AccessOptions } from './access.js';
 import { assetsRouter } from './assets.js';
+import { capturedRouter, type CapturedOptions } from './captured.js';
 import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
 import { editionsRouter } from './editions.js';
 import { makeMetrics, queueRouter } from './queue.js';
 import { callbackRouter, returnsRouter, type ReturnsOptions } from './returns.js';
+import { searchRouter } from './search.js';
 import { suppressionsRouter } from './suppressions.js';
 import type { Suppressing } from '../suppress/index.js';
+import { templatesRouter, type TemplatesOptions } from './templates.js';
 import { unsubscribeRouter } from './unsubscribe.js';
 import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
@@ -21,7 +24,7 @@ import { openApiDocument } from './openapi.js';
 import { problemHandler } from './problem.js';
 import { sessionRouter } from './session.js';
 
-export interface AppOptions extends AccessOptions, SetUpOptions, Omit<ReturnsOptions, 'callRefused'> {
+export interface AppOptions extends AccessOptions, SetUpOptions, CapturedOptions, TemplatesOptions, Omit<ReturnsOptions, 'callRefused'> {
   readonly suppressing: Suppressing;
   readonly unsubscribeSecret: Uint8Array;
   /** Mails to return paths that nobody had made. */
@@ -90,6 +93,9 @@ export function makeApp(options: AppOptions): Express {
   app.use('/v1/providers', providersRouter(options));
   app.use('/v1/domains', domainsRouter(options));
   app.use('/v1/operator-notes', operatorNotesRouter(options));
+  app.use('/v1/captured', capturedRouter(options));
+  app.use('/v1/search', searchRouter(options.store));
+  app.use('/v1/templates', templatesRouter(options));
   app.use('/v1/keys', keysRouter(options.store, options.clock));
   app.use('/v1', (request) => {
     throw new Refusal(404, 'not-found', 'There is nothing at this address', {

@@ -49,6 +49,15 @@ export function editionsRouter(store: Store, editions: Editions, clock: Clock): 
     const { space } = callerOf(request);
     response.json({ changes: differences(found(space, String(request.params['number'])), found(space, String(request.params['other']))) });
   });
+  router.get('/:number/files/{*path}', needs('read'), (request, response) => {
+    const row = found(callerOf(request).space, String(request.params['number']));
+    const path = ([] as unknown[]).concat(request.params['path']).join('/');
+    const hash = row.manifest[path];
+    if (hash === undefined) throw new Refusal(404, 'unknown-file', 'This edition has no such file', { detail: `No file "${path}".` });
+    response
+      .set({ 'Content-Security-Policy': "sandbox; default-src 'none'", 'Content-Type': 'text/plain; charset=utf-8' })
+      .send(store.editions.contents(hash));
+  });
   // Only what the service does not have travels: a first call with hashes alone says what that is.
   router.post('/', needs('write'), (request, response) => {
     const { space } = callerOf(request);

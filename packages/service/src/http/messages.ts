@@ -1,5 +1,5 @@
 import { tell } from '@verbalis/core/delivery';
-import { fieldOf, fieldText, partBytes, partsOf, readMail, shownText, type Part } from '@verbalis/core/mime';
+import { fieldText, readMail, shownText } from '@verbalis/core/mime';
 import { Router } from 'express';
 import type { z } from 'zod';
 import type { Acceptor } from '../accept/index.js';
@@ -7,6 +7,7 @@ import { invalid, Refusal } from '../refusal.js';
 import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
 import type { Clock } from '../clock.js';
+import { sendFrame, withCarried } from './frame.js';
 import { parse, problemsOf } from './problem.js';
 import type { Metrics } from './queue.js';
 import {
@@ -263,12 +264,7 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   router.get('/:id/html', needs('read'), async (request, response) => {
     const mail = readMail(await bytesOf(found(request, String(request.params['id']))));
     const html = withCarried(shownText(mail, 'html') ?? '', mail);
-    const pictures = request.query['remote'] === 'yes' ? 'data: https: http:' : 'data:';
-    response
-      .set('Content-Security-Policy', `sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src ${pictures}; frame-ancestors 'self'`)
-      .set('Referrer-Policy', 'no-referrer')
-      .type('html')
-      .send(html);
+    sendFrame(response, html, request.query['remote'] === 'yes' ? 'all' : 'own');
   });
 
   router.get('/:id/source', needs('read'), async (request, response) => {
@@ -280,15 +276,4 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
 
   return router;
-}
-
-/** Pictures that travel in the mail, put into its HTML: a page has no other parts to look into. */
-function withCarried(html: string, mail: Part): string {
-  let out = html;
-  for (const part of partsOf(mail)) {
-    const id = /^<(.+)>$/.exec(fieldOf(part, 'content-id')?.trim() ?? '')?.[1];
-    if (id === undefined || !/^image\/[a-z+.-]+$/.test(part.type)) continue;
-    out = out.replaceAll(`cid:${id}`, `data:${part.type};base64,${Buffer.from(partBytes(part)).toString('base64')}`);
-  }
-  return out;
 }

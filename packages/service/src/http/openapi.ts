@@ -42,14 +42,13 @@ import {
   MessageView,
   NewKey,
   NewMessage,
-  Problem,
   SignIn,
   SpaceList,
 } from './schemas.js';
+import { json, refused } from './openapi-parts.js';
+import { tryingPaths } from './openapi-trying.js';
 import { z } from 'zod';
 
-const json = <S extends z.ZodType>(schema: S) => ({ 'application/json': { schema } });
-const refused = { description: 'Refused: why, and what to do.', content: { 'application/problem+json': { schema: Problem } } };
 const id = z.string().meta({ description: 'The message’s id.' });
 
 /** The API as OpenAPI 3.1, made from the schemas that validate. */
@@ -335,6 +334,7 @@ export function openApiDocument(): Record<string, unknown> {
           responses: { '201': { description: 'The records to publish.', content: json(DomainView) }, default: refused },
         },
       },
+      ...tryingPaths,
       '/v1/operator-notes': {
         post: {
           operationId: 'tellOperator',

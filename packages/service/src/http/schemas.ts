@@ -1,4 +1,4 @@
-import { CAUSES, STATES, SUPPRESSION_REASONS } from '@verbalis/core/delivery';
+import { CAUSES, FACT_KINDS, STATES, SUPPRESSION_REASONS } from '@verbalis/core/delivery';
 import { z } from 'zod';
 
 // The shapes of the API: they validate what comes in, and the OpenAPI document is made from them.
@@ -128,7 +128,7 @@ export const AttemptView = z
 
 export const FactView = z
   .strictObject({
-    kind: z.enum(['accepted', 'delayed', 'relayed', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled']),
+    kind: z.enum(FACT_KINDS),
     source: z.enum(['attempt', 'return', 'service']),
     at: z.iso.datetime(),
     cause: CauseName.optional(),
@@ -436,8 +436,40 @@ export const Problem = z
   })
   .meta({ id: 'Problem', description: 'RFC 9457, with all faults at once.' });
 
-export const SpaceView = z.strictObject({ name: z.string(), mode: z.enum(['deliver', 'capture']) }).meta({ id: 'Space' });
-export const SpaceList = z.strictObject({ spaces: z.array(SpaceView) }).meta({ id: 'SpaceList' });
+export const SpaceView = z
+  .strictObject({
+    name: z.string(),
+    mode: z.enum(['deliver', 'capture']),
+    mark: z.string().optional().meta({ description: 'Put before or after every subject.' }),
+    allowed: z.array(z.string()).optional().meta({ description: 'Who may get mail; everybody when absent.' }),
+    redirectTo: z.string().optional().meta({ description: 'Where mail for everybody else goes; it is captured when absent.' }),
+    archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
+    submission: z.string().optional().meta({ description: 'host:port where any app hands mail in by SMTP, without a key.' }),
+  })
+  .meta({ id: 'Space' });
+export const SpaceList = z
+  .strictObject({
+    spaces: z.array(SpaceView),
+    folder: z.string().optional().meta({ description: 'In a local preview: the mail folder that is shown.' }),
+  })
+  .meta({ id: 'SpaceList' });
+
+export const SearchQuery = z.strictObject({ q: z.string().min(1).max(320), space: z.string().optional() });
+export const SearchResult = z
+  .strictObject({
+    hits: z.array(
+      z.strictObject({
+        kind: z.enum(['message', 'captured', 'return', 'suppression']),
+        id: z.string(),
+        address: z.string().optional(),
+        title: z.string(),
+        state: State.optional(),
+        at: z.iso.datetime(),
+      }),
+    ),
+    subjectsOf: z.int().meta({ description: 'Of so many of the newest messages the subjects were looked through.' }),
+  })
+  .meta({ id: 'SearchResult' });
 
 export const SignIn = z
   .strictObject({ secret: z.string().max(200).optional(), token: z.string().max(200).optional() })

@@ -45,14 +45,14 @@ export function sessionRouter(options: AccessOptions & { readonly store: Store; 
     if (token !== undefined) store.access.close(token);
     const session = store.access.open('session', now, now + SESSION_MS);
     response.cookie(SESSION_COOKIE, session, { httpOnly: true, sameSite: 'strict', secure, path: '/', maxAge: SESSION_MS });
-    response.json({ spaces: [...spaces].map(([name, { mode }]) => ({ name, mode })) });
+    response.json({ spaces: [...spaces].map(([name, summary]) => ({ name, ...summary })) });
   });
 
   router.get('/', (request, response) => {
     const session = sessionOf(request);
     if (session === undefined || !store.access.isOpen('session', session, clock.now()))
       throw new Refusal(401, 'signed-out', 'You are not signed in');
-    response.json({ spaces: [...spaces].map(([name, { mode }]) => ({ name, mode })) });
+    response.json({ spaces: [...spaces].map(([name, summary]) => ({ name, ...summary })) });
   });
 
   router.delete('/', (request, response) => {

@@ -2,7 +2,7 @@ import type { Logger } from 'pino';
 import type { Acceptor } from '../accept/index.js';
 import { Refusal } from '../refusal.js';
 import { listenSmtp, type SmtpListener } from '../smtp-socket/index.js';
-import type { Store } from '../store/index.js';
+import { looksLikeKey, type Store } from '../store/index.js';
 
 export interface SubmissionOptions {
   readonly store: Store;
@@ -12,23 +12,36 @@ export interface SubmissionOptions {
   readonly maxBytes: number;
   readonly maxRecipients: number;
   readonly spaces: ReadonlySet<string>;
+  /** A capturing space that takes mail without a key. */
+  readonly openTo: string | undefined;
 }
 
-/** Takes whole mails from apps that know SMTP only: the password is a key with the scope "send", the user may be anything. */
+/**
+ * Takes whole mails from apps that know SMTP only: the password is a key with the scope "send", the user may be anything. Where a capturing
+ * space stands open, any other user and password, or none, lead there; what looks like a key and is none does not, since its mail was meant
+ * to be delivered.
+ */
 export function listenSubmission(host: string, port: number, options: SubmissionOptions): Promise<SmtpListener> {
-  const { store, accept, log, spaces } = options;
+  const { store, accept, log, spaces, openTo } = options;
   return listenSmtp(
     host,
     port,
-    { name: options.name, maxBytes: options.maxBytes, maxRecipients: options.maxRecipients, login: true },
+    {
+      name: options.name,
+      maxBytes: options.maxBytes,
+      maxRecipients: options.maxRecipients,
+      login: openTo === undefined ? 'needed' : 'offered',
+    },
     {
       login: (_user, password) => {
         const key = store.access.findKey(password);
         const may = key?.scopes.some((scope) => scope === 'send' || scope === 'admin') === true;
-        return key !== undefined && may && spaces.has(key.space) ? key.space : undefined;
+        if (key !== undefined) return may && spaces.has(key.space) ? key.space : undefined;
+        return looksLikeKey(password) ? undefined : openTo;
       },
       recipient: () => ({ code: 250, enhanced: '2.1.5', text: 'OK' }),
-      mail: async ({ to, bytes }, space) => {
+      mail: async ({ to, bytes }, user) => {
+        const space = user ?? openTo;
         if (space === undefined) return { code: 530, enhanced: '5.7.0', text: 'Log in first' };
         try {
           const { id } = await accept.raw(space, to, bytes);

@@ -10,6 +10,13 @@ function hashOf(secret: string): string {
   return createHash('sha256').update(secret).digest('hex');
 }
 
+const KEY_START = 'verbalis-';
+
+/** Whether somebody meant this to be a key of ours. */
+export function looksLikeKey(text: string): boolean {
+  return text.startsWith(KEY_START);
+}
+
 /** Keys of spaces, and the console's sign-in tokens and sessions. Secrets are kept as hashes only. */
 export function accessStore(db: Db) {
   const byHash = db
@@ -20,7 +27,7 @@ export function accessStore(db: Db) {
   return {
     /** Makes a key; its text is given out here and never again. */
     addKey(row: Omit<KeyRow, 'hash'>): string {
-      const secret = `verbalis-${randomBytes(24).toString('base64url')}`;
+      const secret = `${KEY_START}${randomBytes(24).toString('base64url')}`;
       db.insert(keys)
         .values({ ...row, hash: hashOf(secret) })
         .run();

@@ -216,9 +216,9 @@ export function deliveryStore(db: Db) {
     // A state is that of the highest fact, so the highest so far and the new one tell it: the cost does not grow with the facts.
     const before = decisive.get({ id: deliveryId });
     const two = [...(before === undefined ? [] : [toFact(before)]), fact];
-    const winner = deciding(two) ?? fact;
+    const winner = deciding(two);
     // A fact that decides nothing leaves the row as it is.
-    if (winner.id === fact.id)
+    if (winner?.id === fact.id)
       (isSettled(two) ? settle : setState).run({ id: deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id });
     for (const listener of listeners) listener(fact, recordedAt);
     return true;

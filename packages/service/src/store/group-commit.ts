@@ -22,6 +22,11 @@ export class GroupCommit {
 
   constructor(private readonly raw: Sqlite.Database) {}
 
+  /** Whether something waits to be written. */
+  get busy(): boolean {
+    return this.#waiting.length > 0;
+  }
+
   /** Resolves when the write is on the disk. */
   write<T>(write: () => T): Promise<T> {
     const done = this.#add(write);

@@ -50,8 +50,10 @@ export function housekeeping(raw: Sqlite.Database) {
         raw.prepare('delete from messages where id in (select value from json_each(?))').run(list);
         for (const id of kept) {
           const used = raw
-            .prepare('select 1 from attachments where content_id = ? union all select 1 from uploads where content_id = ?')
-            .get(id, id);
+            .prepare(
+              'select 1 from attachments where content_id = ? union all select 1 from uploads where content_id = ? union all select 1 from captured where content_id = ?',
+            )
+            .get(id, id, id);
           if (id === null || used !== undefined) continue;
           raw.prepare('delete from content_pieces where content_id = ?').run(id);
           raw.prepare('delete from contents where id = ?').run(id);

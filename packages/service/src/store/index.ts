@@ -1,3 +1,4 @@
+import { capturedStore } from './captured.js';
 import { contentStore } from './contents.js';
 import { keyStore } from './signing-keys.js';
 import { accessStore } from './access.js';
@@ -8,6 +9,7 @@ import { GroupCommit } from './group-commit.js';
 import { housekeeping } from './housekeeping.js';
 import { messageStore } from './messages.js';
 import { returnStore } from './returns.js';
+import { searchStore } from './search.js';
 import { suppressionStore } from './suppressions.js';
 
 export type Store = ReturnType<typeof openStore>;
@@ -17,12 +19,14 @@ export function openStore(file: string) {
   const { db, raw, close } = openDatabase(file);
   return {
     access: accessStore(db),
+    captured: capturedStore(db),
     contents: contentStore(db),
     signingKeys: keyStore(db),
     deliveries: deliveryStore(db),
     editions: editionStore(db),
     messages: messageStore(db),
     returns: returnStore(db),
+    search: searchStore(db),
     suppressions: suppressionStore(db),
     group: new GroupCommit(raw),
     housekeeping: housekeeping(raw),
@@ -31,10 +35,13 @@ export function openStore(file: string) {
 }
 
 export type { AttemptRow, Claimed, Decision, DeliveryStore, FactRow, NewFact } from './deliveries.js';
+export type { CapturedFilter, CapturedRow, CapturedStore } from './captured.js';
 export type { AttachmentRow, ContentStore, UploadRow } from './contents.js';
 export type { SigningKeyRow } from './signing-keys.js';
 export type { MessageMore, StoredMailbox, ToldReturn } from './schema.js';
 export type { EditionRow } from './editions.js';
+export { SUBJECTS_SEARCHED, type SearchHit } from './search.js';
+export { looksLikeKey } from './access.js';
 export { newId } from './ids.js';
 export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';

@@ -8,6 +8,8 @@ export interface RetentionOptions {
   readonly log: Logger;
   readonly mailDays: number;
   readonly messageDays: number;
+  /** Takes away captured mail that is too old. */
+  readonly forgetCaptured: () => void;
 }
 
 const DAY = 24 * 3_600_000;
@@ -16,7 +18,7 @@ const EVERY = 15 * 60_000;
 const PAUSE = 50;
 
 /** Forgets what is old: bytes of mails after days, messages with their facts after months. @returns a function that ends it */
-export function retention({ store, clock, log, mailDays, messageDays }: RetentionOptions): () => void {
+export function retention({ store, clock, log, mailDays, messageDays, forgetCaptured }: RetentionOptions): () => void {
   let cancel: () => void = () => undefined;
   const look = (): void => {
     const now = clock.now();
@@ -25,6 +27,7 @@ export function retention({ store, clock, log, mailDays, messageDays }: Retentio
       const mails = store.housekeeping.forgetMails(now - mailDays * DAY);
       const messages = store.housekeeping.forgetMessages(now - messageDays * DAY);
       store.housekeeping.forgetReturns(now - mailDays * DAY, now - messageDays * DAY);
+      forgetCaptured();
       for (const id of store.contents.forgotten(now - DAY)) store.contents.drop(id);
       more = mails > 0 || messages > 0;
       if (more) log.info({ mails, messages }, 'old records were taken away');

@@ -38,6 +38,27 @@ CREATE TABLE `callback_batches` (
 	`body` blob NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `captured` (
+	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`id` text NOT NULL,
+	`space` text NOT NULL,
+	`delivery_id` text,
+	`message_id` text,
+	`address` text NOT NULL,
+	`sender` text NOT NULL,
+	`subject` text NOT NULL,
+	`received_at` integer NOT NULL,
+	`size` integer NOT NULL,
+	`attachments` integer NOT NULL,
+	`code` text,
+	`content_id` text,
+	`bytes` blob
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `captured_id_unique` ON `captured` (`id`);--> statement-breakpoint
+CREATE UNIQUE INDEX `captured_delivery_id_unique` ON `captured` (`delivery_id`);--> statement-breakpoint
+CREATE INDEX `captured_by_space` ON `captured` (`space`,`seq`);--> statement-breakpoint
+CREATE INDEX `captured_by_address` ON `captured` (`space`,`address`,`seq`);--> statement-breakpoint
 CREATE TABLE `content_pieces` (
 	`content_id` text NOT NULL,
 	`n` integer NOT NULL,

@@ -1,0 +1,144 @@
+import { writeFile } from 'node:fs/promises';
+import { RefusedError, type CapturedMail, type Cause, type Client, type Fate } from '@verbalis/client';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+export interface CapturedOptions {
+  readonly to?: string;
+  readonly subject?: string;
+  readonly find?: string;
+  readonly json?: boolean;
+}
+
+function kilobytes(bytes: number): string {
+  return `${(bytes / 1000).toFixed(1)} kB`;
+}
+
+export async function listCaptured(
+  client: Client,
+  { json, limit, ...filter }: CapturedOptions & { readonly limit?: string; readonly cursor?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const page = await client.captured.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  if (json === true) {
+    output.out(JSON.stringify(page, null, 2));
+    return 0;
+  }
+  if (page.captured.length === 0) {
+    output.note('No captured mail here. A space with mode: capture keeps what is sent to it.');
+    return 0;
+  }
+  output.out(
+    tableText(
+      [{ title: 'came' }, { title: 'to' }, { title: 'subject' }, { title: 'code' }, { title: 'size', right: true }, { title: 'captured' }],
+      page.captured.map((one) => [
+        clockTime(one.receivedAt),
+        one.to,
+        one.subject,
+        one.code ?? '',
+        kilobytes(one.size),
+        output.color.dim(one.id),
+      ]),
+      output.color,
+    ),
+  );
+  if (page.nextCursor !== undefined) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}
+
+export interface ShowOptions {
+  readonly part?: 'text' | 'html' | 'source' | 'links' | 'code';
+  readonly save?: string;
+  readonly json?: boolean;
+}
+
+async function show(mail: CapturedMail, { part, save, json }: ShowOptions, output: Output): Promise<ExitCode> {
+  if (save !== undefined) {
+    await writeFile(save, await mail.source());
+    output.note(`Its bytes are in ${save}.`);
+    return 0;
+  }
+  if (part === 'source') process.stdout.write(await mail.source());
+  else if (part === 'code') {
+    if (mail.code === undefined) {
+      output.note('There is no one-time code in this mail.');
+      return 1;
+    }
+    output.out(mail.code);
+  } else if (part === 'links') output.out(mail.links.map((one) => `${one.href}  ${output.color.dim(one.text)}`).join('\n'));
+  else if (part !== undefined) output.out(mail[part]);
+  else if (json === true) output.out(JSON.stringify(mail, null, 2));
+  else output.out(story(mail, output));
+  return 0;
+}
+
+function story(mail: CapturedMail, { color }: Output): string {
+  const rows: string[][] = [
+    ['From', mail.from],
+    ['To', mail.to],
+    ['Came', clockTime(mail.receivedAt.toISOString())],
+    ['Size', kilobytes(mail.size)],
+    ...(mail.messageId === undefined ? [] : [['Message', mail.messageId]]),
+    ...(mail.code === undefined ? [] : [['Code', color.bold(mail.code)]]),
+    ...mail.attachments.map((one) => [
+      one.inline ? 'Picture' : 'Attached',
+      `${one.name}  ${color.dim(`${one.type}, ${kilobytes(one.size)}`)}`,
+    ]),
+  ];
+  const wide = Math.max(...rows.map(([name = '']) => name.length));
+  return [
+    color.bold(mail.subject),
+    ...rows.map(([name = '', value = '']) => `  ${color.dim(name.padEnd(wide))}  ${value}`),
+    '',
+    mail.text === '' ? color.dim('(no text part; --part html shows the other)') : mail.text.trimEnd(),
+    ...(mail.links.length === 0 ? [] : ['', color.dim('Links'), ...mail.links.map((one) => `  ${one.href}  ${color.dim(one.text)}`)]),
+  ].join('\n');
+}
+
+export async function showCaptured(client: Client, id: string, options: ShowOptions, output: Output): Promise<ExitCode> {
+  return show(await client.captured.get(id), options, output);
+}
+
+export async function waitForCaptured(
+  client: Client,
+  { to, subject, find, seconds, after, ...rest }: CapturedOptions & ShowOptions & { readonly seconds: string; readonly after?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const timeout = Number(seconds) * 1000;
+  if (!Number.isFinite(timeout) || timeout < 0) throw new UsageError(`"${seconds}" is no number of seconds.`);
+  const since = after === 'now' ? new Date().toISOString() : after;
+  if (since !== undefined && Number.isNaN(Date.parse(since)))
+    throw new UsageError(`"${since}" is no time.`, 'It looks like 2026-12-04T08:15:00Z, or is "now".');
+  if (output.interactive) output.note('Waiting …');
+  try {
+    return await show(await client.captured.waitFor({ to, subject, find, after: since }, { timeout }), rest, output);
+  } catch (error) {
+    if (!(error instanceof RefusedError) || !error.problem.type.endsWith('nothing-captured')) throw error;
+    output.note(`${output.color.red('✗')} ${error.problem.detail ?? error.message}`);
+    return 1;
+  }
+}
+
+export async function clearCaptured(client: Client, { json, ...filter }: CapturedOptions, output: Output): Promise<ExitCode> {
+  const removed = await client.captured.clear(filter);
+  if (json === true) output.out(JSON.stringify({ removed }));
+  else output.note(`${removed} taken away.`);
+  return 0;
+}
+
+export const FATES: readonly Fate[] = ['delivered', 'delayed', 'bounced', 'complained', 'opened', 'clicked'];
+
+export async function simulate(
+  client: Client,
+  id: string,
+  fate: string,
+  { cause, link }: { readonly cause?: Cause; readonly link?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const known = FATES.find((one) => one === fate);
+  if (known === undefined) throw new UsageError(`"${fate}" is no fate.`, `One of ${FATES.join(', ')}.`);
+  await client.captured.simulate({ id }, known, { ...(cause === undefined ? {} : { cause }), ...(link === undefined ? {} : { link }) });
+  const { messageId } = await client.captured.get(id);
+  output.note(`It is ${known} now. verbalis messages show ${messageId ?? 'MESSAGE'} tells its story.`);
+  return 0;
+}

@@ -1,0 +1,162 @@
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Choose } from '../parts/choose.js';
+import { Confirm } from '../parts/confirm.js';
+import { Head, Search, Sheet } from '../parts/list.js';
+import { useSession } from '../session.js';
+import { color, font } from '../style.js';
+
+const Subject = styled.span`
+  font-family: ${font.serif};
+`;
+
+const Code = styled.span`
+  font: 600 14px/1 ${font.mono};
+  letter-spacing: 0.08em;
+  border: 1px solid ${color.accent};
+  border-radius: 4px;
+  padding: 2px 6px;
+  margin-left: 8px;
+  color: ${color.accent};
+  white-space: nowrap;
+`;
+
+const Live = styled.span`
+  color: ${color.soft};
+  font-size: 15px;
+`;
+
+/** Captured mail as it arrives, newest first. */
+export function CapturedList() {
+  const { client, space } = useSession();
+  const queries = useQueryClient();
+  const [params, setParams] = useSearchParams();
+  const find = params.get('find') ?? '';
+  const to = params.get('to') ?? '';
+  const filter = { ...(find === '' ? {} : { find }), ...(to === '' ? {} : { to }) };
+  const pages = useInfiniteQuery({
+    queryKey: ['captured', space.name, filter],
+    queryFn: ({ pageParam }) => client.captured.list({ ...filter, limit: 50, cursor: pageParam }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.nextCursor,
+  });
+  const addresses = useQuery({ queryKey: ['captured', space.name, 'addresses'], queryFn: () => client.captured.addresses() });
+  useEffect(() => {
+    const end = new AbortController();
+    void (async () => {
+      try {
+        const arrivals = client.captured.follow({ signal: end.signal });
+        while ((await arrivals.next()).done !== true) await queries.invalidateQueries({ queryKey: ['captured', space.name] });
+      } catch {
+        // The service has ended; the list says so when it is read again.
+      }
+    })();
+    return () => end.abort();
+  }, [client, queries, space.name]);
+  const clear = useMutation({
+    mutationFn: () => client.captured.clear(filter),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['captured', space.name] }),
+  });
+  const change = (name: string, value: string): void => {
+    const next = new URLSearchParams(params);
+    if (value === '') next.delete(name);
+    else next.set(name, value);
+    setParams(next, { replace: true });
+  };
+  const rows = pages.data?.pages.flatMap((page) => page.captured) ?? [];
+  const filtered = find !== '' || to !== '';
+  const known = addresses.data?.addresses ?? [];
+  return (
+    <>
+      <Head>
+        <h1>Captured mail</h1>
+        <Search key={find} defaultValue={find} onSubmit={(text) => change('find', text.trim())} onClear={() => change('find', '')}>
+          <Label>Words in it</Label>
+          <Input placeholder="code, ferry, asa@post.example" />
+        </Search>
+        <Choose
+          label="Recipient"
+          value={to}
+          options={[
+            ['', 'everybody'],
+            ...known.map((one) => [one.address, `${one.address} (${one.mails})`] as const),
+            ...(to !== '' && !known.some((one) => one.address === to) ? [[to, to] as const] : []),
+          ]}
+          onChange={(value) => change('to', value)}
+        />
+        {rows.length > 0 && (
+          <Confirm
+            label={filtered ? 'Clear these' : 'Clear all'}
+            title={filtered ? 'Take away what is shown?' : `Take away all captured mail of ${space.name}?`}
+            words="It cannot be brought back. The messages it was asked for by stay, with their story."
+            onConfirm={() => clear.mutate()}
+          />
+        )}
+        <Live role="status">Kept current: new mail stands on top by itself.</Live>
+      </Head>
+      {pages.error !== null && <Fault error={pages.error} />}
+      {clear.error !== null && <Fault error={clear.error} />}
+      {pages.isSuccess && rows.length === 0 && !filtered && (
+        <Empty
+          title="No mail has been captured here"
+          command={
+            space.submission === undefined
+              ? `verbalis send sign-in-code --space ${space.name} --to asa@post.example --data code.json`
+              : `SMTP_HOST=${space.submission.split(':')[0] ?? ''}\nSMTP_PORT=${space.submission.split(':').pop() ?? ''}`
+          }
+        >
+          {space.mode === 'capture'
+            ? 'Whatever an app sends to this space stands here instead of leaving: to be read, searched and waited for by tests.'
+            : 'This space delivers. What its rules keep here, and tests that are sent to “captured mail”, stand on this page.'}
+          {space.submission !== undefined &&
+            ' Any app that speaks SMTP needs no more than these two settings, with any user and password or none.'}
+        </Empty>
+      )}
+      {pages.isSuccess && rows.length === 0 && filtered && (
+        <Empty title="No captured mail fits" command="verbalis captured list">
+          All words must stand in it, in whatever order and case. Take a filter away to see more.
+        </Empty>
+      )}
+      {rows.length > 0 && (
+        <Sheet aria-label="Captured mail">
+          <TableHeader>
+            <Column isRowHeader>To</Column>
+            <Column>From</Column>
+            <Column>Subject</Column>
+            <Column>Came</Column>
+          </TableHeader>
+          <TableBody>
+            {rows.map((one) => (
+              <Row key={one.id} id={one.id} href={`/try/${one.id}`}>
+                <Cell>
+                  <Mono>{one.to}</Mono>
+                </Cell>
+                <Cell>{one.from.replace(/\s*<.*>$/, '') || one.from}</Cell>
+                <Cell>
+                  <Subject>{one.subject === '' ? '(no subject)' : one.subject}</Subject>
+                  {one.code !== undefined && <Code>{one.code}</Code>}
+                  {one.attachments > 0 && <Live> + {one.attachments} attached</Live>}
+                </Cell>
+                <Cell>
+                  <When at={one.receivedAt} />
+                </Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Sheet>
+      )}
+      {pages.hasNextPage && (
+        <p>
+          <br />
+          <Button $quiet onPress={() => void pages.fetchNextPage()}>
+            Older mail
+          </Button>
+        </p>
+      )}
+    </>
+  );
+}

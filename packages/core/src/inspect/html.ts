@@ -1,0 +1,74 @@
+import { isTag, isText, type AnyNode, type Document, type Element } from 'domhandler';
+import { parse, serialize } from 'parse5';
+import { adapter } from 'parse5-htmlparser2-tree-adapter';
+
+/** A link as a reader meets it. */
+export interface ShownLink {
+  /** What stands on it; of a picture, its words. */
+  readonly text: string;
+  readonly href: string;
+}
+
+/** Links of a mail that are looked at; a mail with more is no mail for people. */
+const MOST_LINKS = 2000;
+
+function read(html: string): Document {
+  return parse(html, { treeAdapter: adapter });
+}
+
+function* elements(node: AnyNode): Generator<Element> {
+  // Without recursion: a hostile mail nests deeper than a stack.
+  const waiting: AnyNode[] = [node];
+  for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
+    if (isTag(next)) yield next;
+    push(waiting, next);
+  }
+}
+
+/** Puts what is within a node on top, the first one uppermost. One by one: a hostile mail has more of them than a call takes. */
+function push(waiting: AnyNode[], node: AnyNode): void {
+  if ('children' in node) for (let i = node.children.length - 1; i >= 0; i -= 1) waiting.push(node.children[i] as AnyNode);
+}
+
+function wordsOf(element: Element): string {
+  const words: string[] = [];
+  const waiting: AnyNode[] = [element];
+  for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
+    if (isText(next)) words.push(next.data);
+    else if (isTag(next) && next.name === 'img') words.push(next.attribs['alt'] ?? '');
+    push(waiting, next);
+  }
+  return words.join(' ').replace(/\s+/g, ' ').trim();
+}
+
+/** The links of an HTML part in the order of reading. Addresses within the mail ("#top") are none. */
+export function linksOf(html: string): ShownLink[] {
+  const out: ShownLink[] = [];
+  for (const element of elements(read(html))) {
+    const href = element.attribs['href']?.trim();
+    if ((element.name !== 'a' && element.name !== 'area') || href === undefined || href === '' || href.startsWith('#')) continue;
+    out.push({ text: wordsOf(element), href });
+    if (out.length >= MOST_LINKS) break;
+  }
+  return out;
+}
+
+/** Addresses that stand in a text part. */
+export function linksOfText(text: string): ShownLink[] {
+  const found = [...text.matchAll(/\bhttps?:\/\/[^\s<>"]+[^\s<>".,;:!?)\]]/g)].map(([href]) => href);
+  return [...new Set(found)].slice(0, MOST_LINKS).map((href) => ({ text: href, href }));
+}
+
+/** What a harsh webmail leaves of a mail: no style sheets, no classes and ids, no background pictures. Inline styles stay. */
+export function harshView(html: string): string {
+  const document = read(html);
+  const gone: Element[] = [];
+  for (const element of elements(document)) {
+    if (element.name === 'style' || element.name === 'link') gone.push(element);
+    for (const name of ['class', 'id', 'background']) Reflect.deleteProperty(element.attribs, name);
+    const style = element.attribs['style'];
+    if (style?.includes('url(') === true) element.attribs['style'] = style.replace(/[^;]*url\([^;]*;?/gi, '');
+  }
+  for (const element of gone) adapter.detachNode(element);
+  return serialize(document, { treeAdapter: adapter });
+}

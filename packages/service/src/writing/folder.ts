@@ -1,0 +1,128 @@
+import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
+import { dirname, join, relative, resolve, sep } from 'node:path';
+import { previewOf, type FolderPreview } from '@verbalis/core/preview';
+import { watch } from 'chokidar';
+import type { Clock } from '../clock.js';
+import { readMailFolder } from '../mail-folder/index.js';
+import { SaveFault, type Writing } from './writing.js';
+
+/** Changes that come together are one: an editor writes a file in several steps. In milliseconds. */
+const TOGETHER_MS = 12;
+/** Templates are looked at in the background for so long at a time, so that nobody waits for it. In milliseconds. */
+const TURN_MS = 15;
+/** Between two words about how far that is, in milliseconds. */
+const TOLD_EVERY_MS = 250;
+
+/** A mail folder on the disk that somebody is working on: what is saved is seen at once. @throws FolderError */
+export async function folderWriting(
+  path: string,
+  { editable, clock }: { readonly editable: boolean; readonly clock: Clock },
+): Promise<Writing> {
+  const folder = resolve(path);
+  let files = await readMailFolder(folder);
+  let preview: FolderPreview = previewOf(files);
+  const listeners = new Set<(paths: readonly string[]) => void>();
+  const tell = (paths: readonly string[]): void => {
+    for (const listener of [...listeners]) listener(paths);
+  };
+  const nameOf = (file: string): string => relative(folder, file).split(sep).join('/');
+
+  const changed = new Set<string>();
+  let timer: NodeJS.Timeout | undefined;
+  async function take(): Promise<void> {
+    timer = undefined;
+    const paths = [...changed];
+    changed.clear();
+    const next = new Map(files);
+    for (const name of paths) {
+      try {
+        next.set(name, await readFile(join(folder, name)));
+      } catch {
+        next.delete(name);
+      }
+    }
+    const same = paths.every(
+      (name) =>
+        Buffer.compare(Buffer.from(files.get(name) ?? ''), Buffer.from(next.get(name) ?? '')) === 0 && files.has(name) === next.has(name),
+    );
+    if (same) return;
+    files = next;
+    preview = previewOf(files, preview);
+    tell(paths);
+    lookAtRest();
+  }
+  const note = (file: string): void => {
+    changed.add(nameOf(file));
+    timer ??= setTimeout(() => void take(), TOGETHER_MS);
+  };
+
+  let looking: NodeJS.Immediate | undefined;
+  let toldAt = 0;
+  /** Looks at templates that nobody has asked for yet, a few at a time. */
+  function lookAtRest(): void {
+    if (looking !== undefined) return;
+    const step = (): void => {
+      looking = undefined;
+      const end = performance.now() + TURN_MS;
+      let more = false;
+      for (const name of preview.names) {
+        if (preview.known(name) !== undefined) continue;
+        if (performance.now() > end) {
+          more = true;
+          break;
+        }
+        preview.stateOf(name, clock.now());
+      }
+      if (!more || performance.now() - toldAt > TOLD_EVERY_MS) {
+        toldAt = performance.now();
+        tell([]);
+      }
+      if (more) looking = setImmediate(step);
+    };
+    looking = setImmediate(step);
+  }
+
+  const watcher = watch(folder, {
+    ignoreInitial: true,
+    // What an editor leaves beside a file is none of the folder's.
+    ignored: (file) =>
+      nameOf(file)
+        .split('/')
+        .some((one) => one.startsWith('.') && one !== '' && one !== '..'),
+  });
+  for (const event of ['add', 'change', 'unlink'] as const) watcher.on(event, note);
+  await new Promise<void>((ready) => watcher.once('ready', ready));
+  lookAtRest();
+
+  return {
+    folder,
+    editable,
+    now: () => ({ preview, edition: undefined }),
+    onChange: (listener) => {
+      listeners.add(listener);
+      return () => {
+        listeners.delete(listener);
+      };
+    },
+    save: async (name, text, was) => {
+      if (!editable) throw new SaveFault('The preview was started without --edit, so it writes nothing.');
+      if (!/\.(?:md|html|txt|json|css|yaml)$/.test(name) || name.split('/').some((one) => one === '' || one.startsWith('.')))
+        throw new SaveFault(`"${name}" is no source of a mail folder.`);
+      const before = files.get(name);
+      const now = before === undefined ? '' : Buffer.from(before).toString('utf8');
+      if (now !== was) throw new SaveFault(`${name} has changed on the disk meanwhile.`);
+      const file = join(folder, name);
+      await mkdir(dirname(file), { recursive: true });
+      // Whoever reads it sees the old text or the new one, never half of it.
+      const temporary = join(dirname(file), `.${String(process.pid)}-${Date.now().toString(36)}.saving`);
+      await writeFile(temporary, text);
+      await rename(temporary, file);
+      note(file);
+    },
+    close: async () => {
+      clearTimeout(timer);
+      if (looking !== undefined) clearImmediate(looking);
+      await watcher.close();
+    },
+  };
+}
