@@ -37,6 +37,9 @@ export interface DispatchOptions extends ComposeOptions {
 const KEPT_MAIL = 1024 * 1024;
 /** Of all slots, those that only urgent mail gets: a slow bulk never holds up a sign-in code. */
 const RESERVED = 0.2;
+/** Slots that are filled at once when so large a part of them is free, and after so many milliseconds when it is not. */
+const FILLED_TOGETHER = 0.25;
+const ROOM_MS = 10;
 /** Before an outcome that could not be written is tried again. */
 const WRITE_AGAIN_MS = 1000;
 /** How long a mail is looked after once we are told to stop. */
@@ -51,6 +54,7 @@ export class Dispatcher {
   #scheduled = false;
   #claiming = false;
   #claimed: Promise<void> = Promise.resolve();
+  #roomTimer: NodeJS.Timeout | undefined;
   /** Something came to be due while we were claiming. */
   #wakeAgain = false;
 
@@ -58,7 +62,7 @@ export class Dispatcher {
 
   /** Whether something is done now, and not only waited for. */
   get busy(): boolean {
-    return this.#scheduled || this.#claiming || this.#underWay.size > 0;
+    return this.#scheduled || this.#claiming || this.#roomTimer !== undefined || this.#underWay.size > 0;
   }
 
   start(): void {
@@ -162,10 +166,25 @@ export class Dispatcher {
       })
       .finally(() => {
         this.#underWay.delete(id);
-        this.wake();
+        this.#room();
       });
     this.#underWay.set(id, work);
     this.#beat();
+  }
+
+  /** A slot is free. Slots are filled together where more of them follow at once: looking into the queue costs the same for one or for many. */
+  #room(): void {
+    const { concurrency } = this.options;
+    if (this.#underWay.size <= concurrency * (1 - FILLED_TOGETHER)) {
+      clearTimeout(this.#roomTimer);
+      this.#roomTimer = undefined;
+      this.wake();
+      return;
+    }
+    this.#roomTimer ??= setTimeout(() => {
+      this.#roomTimer = undefined;
+      this.wake();
+    }, ROOM_MS);
   }
 
   async #attempt({ delivery, number, attemptId, provider: name }: Claimed): Promise<void> {
@@ -217,7 +236,7 @@ export class Dispatcher {
   /** Fetches what is to be attached and stands elsewhere; once, so that every attempt sends the same. */
   async #fetchAttachments(message: MessageRow): Promise<Outcome | undefined> {
     const { store, outside, clock } = this.options;
-    for (const row of store.contents.attachments(message.id)) {
+    for (const row of store.contents.attachments(message)) {
       if (row.contentId !== null || row.url === null) continue;
       try {
         const { bytes, type } = await fetchOutside(row.url, outside, outside.mostBytes, outside.waitMs);

@@ -54,7 +54,7 @@ export async function composeMail(
   const rendering = renderingOf(message, edition, unsubscribeUrl);
   const { more } = message;
   const from = mailbox(message.sender);
-  const attachments = store.contents.attachments(message.id).map((row): MailFile => {
+  const attachments = store.contents.attachments(message).map((row): MailFile => {
     if (row.contentId === null) throw new Error(`The attachment "${row.name}" has not been fetched.`);
     return { name: row.name, type: row.type, body: store.contents.bytes(row.contentId) };
   });

@@ -226,7 +226,7 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
 
   function attachmentsOf(row: MessageRow) {
-    const rows = store.contents.attachments(row.id);
+    const rows = store.contents.attachments(row);
     if (rows.length === 0) return undefined;
     return rows.map(({ name, type, contentId }) => ({
       name,

@@ -3,6 +3,7 @@ import { and, eq, gt, lt, sql } from 'drizzle-orm';
 import type { Bytes } from '@verbalis/core/mime';
 import type { Db } from './database.js';
 import { newId } from './ids.js';
+import type { MessageRow } from './messages.js';
 import { attachments, contentPieces, contents, uploads } from './schema.js';
 
 export type AttachmentRow = typeof attachments.$inferSelect;
@@ -105,8 +106,8 @@ export function contentStore(db: Db) {
         .get();
     },
 
-    attachments(messageId: string): AttachmentRow[] {
-      return attachmentsOf.all({ id: messageId });
+    attachments({ id, more }: Pick<MessageRow, 'id' | 'more'>): AttachmentRow[] {
+      return more.attached === undefined ? [] : attachmentsOf.all({ id });
     },
 
     /** What was fetched for an attachment; the first stays, so that a mail never changes. */

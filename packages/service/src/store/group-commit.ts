@@ -9,11 +9,12 @@ interface Waiting {
 /** Most writes in one transaction, so that one commit never takes long. */
 const MOST = 500;
 /** How long a write that is in no hurry waits for others, in milliseconds. */
-const SOON_MS = 4;
+const SOON_MS = 15;
 
 /**
  * Many writes, one fsync: what is asked for within one turn of the event loop shares a transaction.
- * Each write stands alone: one that throws is rolled back to its savepoint and does not touch the others.
+ * Each write stands alone: one that throws does not touch the others. All are tried together first; only when one of them throws they are
+ * made again, each with a savepoint of its own, so that a write may run twice before it counts once.
  */
 export class GroupCommit {
   #waiting: Waiting[] = [];
@@ -59,6 +60,30 @@ export class GroupCommit {
     clearTimeout(this.#timer);
     this.#timer = undefined;
     const batch = this.#waiting.splice(0, MOST);
+    if (!this.#together(batch)) this.#apart(batch);
+    this.#scheduled = this.#waiting.length > 0;
+    if (this.#scheduled) {
+      setImmediate(() => {
+        this.#flush();
+      });
+    }
+  }
+
+  /** @returns whether none of them threw; if one did, nothing is written */
+  #together(batch: readonly Waiting[]): boolean {
+    let values: unknown[];
+    try {
+      values = this.raw.transaction(() => batch.map(({ write }) => write())).immediate();
+    } catch {
+      return false;
+    }
+    batch.forEach(({ resolve }, i) => {
+      resolve(values[i]);
+    });
+    return true;
+  }
+
+  #apart(batch: readonly Waiting[]): void {
     const done: (() => void)[] = [];
     try {
       this.raw
@@ -82,12 +107,6 @@ export class GroupCommit {
       for (const settle of done) settle();
     } catch (error) {
       for (const { reject } of batch) reject(error);
-    }
-    this.#scheduled = this.#waiting.length > 0;
-    if (this.#scheduled) {
-      setImmediate(() => {
-        this.#flush();
-      });
     }
   }
 }

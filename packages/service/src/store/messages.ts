@@ -2,7 +2,6 @@ import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
 import type { State } from '@verbalis/core/delivery';
 import type { Db } from './database.js';
 import { attachments, deliveries, idempotency, mails, messages } from './schema.js';
-import type { AttachmentRow } from './contents.js';
 
 export type MessageRow = typeof messages.$inferSelect;
 export type DeliveryRow = typeof deliveries.$inferSelect;
@@ -10,7 +9,7 @@ export type DeliveryRow = typeof deliveries.$inferSelect;
 export interface NewMessage {
   readonly message: MessageRow;
   readonly deliveries: readonly DeliveryRow[];
-  readonly attachments?: readonly AttachmentRow[];
+  readonly attachments?: readonly (typeof attachments.$inferSelect)[];
   readonly idempotency: { readonly key: string; readonly bodyHash: string } | undefined;
 }
 
@@ -107,9 +106,10 @@ export function messageStore(db: Db) {
   return {
     /** Writes a message with its deliveries; to be called within a transaction. */
     insert(wanted: NewMessage): void {
-      insertMessage.run({ ...wanted.message });
+      const { message, attachments: files = [] } = wanted;
+      insertMessage.run({ ...message, more: files.length === 0 ? message.more : { ...message.more, attached: files.length } });
       for (const delivery of wanted.deliveries) insertDelivery.run({ ...delivery });
-      for (const attachment of wanted.attachments ?? []) db.insert(attachments).values(attachment).run();
+      for (const attachment of files) db.insert(attachments).values(attachment).run();
       if (wanted.idempotency !== undefined) {
         insertKey.run({
           space: wanted.message.space,

@@ -39,12 +39,22 @@ export function returnStore(db: Db) {
     })
     .onConflictDoNothing()
     .prepare();
-  const byProviderId = db
-    .select({ id: deliveries.id, space: deliveries.space, address: deliveries.address, messageId: deliveries.messageId })
+  const byProviderIds = db
+    .select({
+      providerId: attempts.providerId,
+      id: deliveries.id,
+      space: deliveries.space,
+      address: deliveries.address,
+      messageId: deliveries.messageId,
+    })
     .from(attempts)
     .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
-    .where(and(eq(attempts.providerId, sql.placeholder('providerId')), eq(attempts.provider, sql.placeholder('provider'))))
-    .limit(1)
+    .where(
+      and(
+        sql`${attempts.providerId} in (select value from json_each(${sql.placeholder('providerIds')}))`,
+        eq(attempts.provider, sql.placeholder('provider')),
+      ),
+    )
     .prepare();
   const ofHeaderId = db
     .select({ id: deliveries.id, address: deliveries.address, space: deliveries.space })
@@ -105,9 +115,10 @@ export function returnStore(db: Db) {
       db.update(returns).set({ deliveryId, space }).where(eq(returns.id, id)).run();
     },
 
-    /** The delivery that a provider knows by its own id. */
-    deliveryByProviderId(provider: string, providerId: string): KnownDelivery | undefined {
-      return byProviderId.get({ provider, providerId });
+    /** The deliveries that a provider knows by ids of its own, by those ids. */
+    deliveriesByProviderIds(provider: string, providerIds: readonly string[]): Map<string, KnownDelivery> {
+      const rows = byProviderIds.all({ provider, providerIds: JSON.stringify(providerIds) });
+      return new Map(rows.map(({ providerId, ...row }) => [providerId ?? '', row]));
     },
 
     /** The deliveries of the message with this Message-ID, of whatever space. */

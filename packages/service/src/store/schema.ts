@@ -51,6 +51,8 @@ export interface MessageMore {
   readonly inReplyTo?: string;
   readonly references?: readonly string[];
   readonly calendar?: { readonly method: string; readonly text: string };
+  /** How many attachments it has, so that most mails need not look for any. */
+  readonly attached?: number;
 }
 
 export interface ToldReturn {
