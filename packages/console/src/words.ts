@@ -57,3 +57,9 @@ export const CAUSES = [
   'system',
   'other',
 ] as const satisfies readonly Cause[];
+
+/** A size as people say it. */
+export function inBytes(bytes: number): string {
+  if (bytes < 1000) return `${bytes} bytes`;
+  return bytes < 1_000_000 ? `${(bytes / 1000).toFixed(1)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
+}

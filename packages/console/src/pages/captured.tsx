@@ -8,7 +8,7 @@ import { Choose } from '../parts/choose.js';
 import { OneOf, Toggle } from '../parts/switches.js';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
-import { CAUSES } from '../words.js';
+import { CAUSES, inBytes } from '../words.js';
 
 const Title = styled.div`
   display: grid;
@@ -180,7 +180,7 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
             </dd>
             <dt>Came</dt>
             <dd>
-              <When at={mail.receivedAt.toISOString()} />, {(mail.size / 1000).toFixed(1)} kB
+              <When at={mail.receivedAt.toISOString()} />, {inBytes(mail.size)}
             </dd>
             {mail.messageId !== undefined && (
               <>
@@ -277,7 +277,8 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
                     </a>
                     <br />
                     <Soft>
-                      {one.type}, {(one.size / 1000).toFixed(1)} kB{one.inline ? ', shown in the mail' : ''}
+                      {one.type}, {inBytes(one.size)}
+                      {one.inline ? ', shown in the mail' : ''}
                     </Soft>
                   </li>
                 ))}
@@ -360,8 +361,10 @@ function Simulate({ mail }: { readonly mail: CapturedMail }) {
             </li>
           )}
           {run.isSuccess && (
-            <li role="status">
-              It has happened: <Link to={`/track/messages/${mail.messageId}`}>its journey</Link>
+            <li>
+              <p role="status">
+                It has happened: <Link to={`/track/messages/${mail.messageId}`}>its journey</Link>
+              </p>
             </li>
           )}
         </ul>

@@ -359,8 +359,8 @@ function Work({
         )}
         {mail !== undefined && view !== 'data' && (
           <Subject>
-            <strong>{mail.subject}</strong>
-            <span>{mail.preview}</span>
+            <strong dir="auto">{mail.subject}</strong>
+            <span dir="auto">{mail.preview}</span>
           </Subject>
         )}
         {mail !== undefined && frame !== undefined && view === 'mail' && (

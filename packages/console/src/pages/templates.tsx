@@ -1,8 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
-import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import styled from 'styled-components';
-import { Empty, Fault, Mono } from '../parts/basics.js';
-import { Head, Sheet } from '../parts/list.js';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { Button, Empty, Fault, Mono } from '../parts/basics.js';
+import { Head, Search, Sheet } from '../parts/list.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { useChanges } from '../write/changes.js';
@@ -13,6 +15,9 @@ const Soft = styled.span`
   color: ${color.soft};
 `;
 
+/** Rows that are shown at once; a folder has more of them only where somebody looks for one by name. */
+const MOST_ROWS = 60;
+
 const Shared = styled.section`
   margin-top: 32px;
 `;
@@ -22,6 +27,12 @@ export function Templates() {
   const { client, space, folder } = useSession();
   useChanges();
   const { data, error } = useQuery({ queryKey: ['templates', space.name], queryFn: () => client.templates.list(), retry: false });
+  const [params, setParams] = useSearchParams();
+  const find = params.get('find') ?? '';
+  const [whole, setWhole] = useState(false);
+  const fitting = data?.templates.filter((one) => one.name.includes(find)) ?? [];
+  const shown = whole ? fitting : fitting.slice(0, MOST_ROWS);
+  const look = (text: string): void => setParams(text === '' ? {} : { find: text }, { replace: true });
   const missing = error !== null && /published/.test(error.message);
   return (
     <>
@@ -33,6 +44,12 @@ export function Templates() {
             {folder === undefined ? `Edition ${data.edition ?? ''}, in use in ${space.name}` : <Mono>{folder}</Mono>}
             {data.editable ? ', may be written here' : ''}
           </Soft>
+        )}
+        {(data?.templates.length ?? 0) > MOST_ROWS && (
+          <Search value={find} onChange={look}>
+            <Label>Name</Label>
+            <Input placeholder="booking" />
+          </Search>
         )}
       </Head>
       {error !== null && !missing && <Fault error={error} />}
@@ -52,7 +69,7 @@ export function Templates() {
             <Column>Samples</Column>
           </TableHeader>
           <TableBody>
-            {data.templates.map((one) => (
+            {shown.map((one) => (
               <Row key={one.name} id={one.name} href={`/write/templates/${one.name}`}>
                 <Cell>
                   <Mono>{one.name}</Mono>
@@ -68,6 +85,14 @@ export function Templates() {
             ))}
           </TableBody>
         </Sheet>
+      )}
+      {shown.length < fitting.length && (
+        <p>
+          <br />
+          <Button $quiet onPress={() => setWhole(true)}>
+            Show all {fitting.length}
+          </Button>
+        </p>
       )}
       {(data?.problems.length ?? 0) > 0 && (
         <Shared>

@@ -73,7 +73,7 @@ function base(path: string, label: string): Extension[] {
   return [
     EditorView.cspNonce.of(nonce()),
     EditorView.lineWrapping,
-    EditorView.contentAttributes.of({ 'aria-label': label }),
+    EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
     // A scroller is reached by the keyboard through the text within it.
     lineNumbers(),
     look,

@@ -32,7 +32,9 @@ export function prepareMessage(options: PrepareOptions, space: string, wanted: W
   const { store, editions, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? { senderDomains: [] };
   const current = editions.current(space);
-  const edition = builtIn ? editions.get(space, BUILT_IN) : current;
+  // A mail that the app has made itself needs no edition.
+  const needsNone = builtIn || (wanted.template === undefined && current === undefined);
+  const edition = needsNone ? editions.get(space, BUILT_IN) : current;
   if (edition === undefined) {
     throw new Refusal(409, 'nothing-published', 'Nothing is published in this space', {
       detail: `The space "${space}" has no edition yet.`,

@@ -8,8 +8,10 @@ import { SaveFault, type Writing } from './writing.js';
 
 /** Changes that come together are one: an editor writes a file in several steps. In milliseconds. */
 const TOGETHER_MS = 12;
-/** Templates are looked at in the background for so long at a time, so that nobody waits for it. In milliseconds. */
+/** Templates are looked at in the background for so long at a time, with as long a rest after it, so that nobody waits for it. In milliseconds. */
 const TURN_MS = 15;
+/** Before that begins: the page that was opened comes first. In milliseconds. */
+const FIRST_MS = 800;
 /** Between two words about how far that is, in milliseconds. */
 const TOLD_EVERY_MS = 250;
 
@@ -56,10 +58,10 @@ export async function folderWriting(
     timer ??= setTimeout(() => void take(), TOGETHER_MS);
   };
 
-  let looking: NodeJS.Immediate | undefined;
+  let looking: NodeJS.Timeout | undefined;
   let toldAt = 0;
   /** Looks at templates that nobody has asked for yet, a few at a time. */
-  function lookAtRest(): void {
+  function lookAtRest(after = 0): void {
     if (looking !== undefined) return;
     const step = (): void => {
       looking = undefined;
@@ -77,9 +79,9 @@ export async function folderWriting(
         toldAt = performance.now();
         tell([]);
       }
-      if (more) looking = setImmediate(step);
+      if (more) looking = setTimeout(step, TURN_MS);
     };
-    looking = setImmediate(step);
+    looking = setTimeout(step, after);
   }
 
   const watcher = watch(folder, {
@@ -92,7 +94,7 @@ export async function folderWriting(
   });
   for (const event of ['add', 'change', 'unlink'] as const) watcher.on(event, note);
   await new Promise<void>((ready) => watcher.once('ready', ready));
-  lookAtRest();
+  lookAtRest(FIRST_MS);
 
   return {
     folder,
@@ -121,7 +123,7 @@ export async function folderWriting(
     },
     close: async () => {
       clearTimeout(timer);
-      if (looking !== undefined) clearImmediate(looking);
+      clearTimeout(looking);
       await watcher.close();
     },
   };

@@ -1,0 +1,64 @@
+import { execFile } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { mailMatchers, startMailService, type MailService } from '@verbalis/test-kit';
+import '@verbalis/test-kit/jest';
+import { booking, DEMO_FOLDER, ROOT, temporaryFolder } from './support/service.js';
+
+let mail: MailService;
+beforeAll(async () => {
+  const from = performance.now();
+  mail = await startMailService({ mailFolder: DEMO_FOLDER });
+  process.stderr.write(`test kit: a service for a test file was ready after ${Math.round(performance.now() - from)} ms\n`);
+});
+afterAll(() => mail.stop());
+
+test('matchers say what was there when something else was wanted', async () => {
+  await mail.client.messages.send(booking('asa@post.example', 'SM-9001'));
+  await expect(mail.captured).toHaveSentMailTo('asa@post.example', { subject: 'SM-9001', saying: 'Sandpiper' });
+  const sent = await mail.captured.waitFor({ to: 'asa@post.example' });
+  expect(sent).toHaveLink('Change this booking');
+  expect(sent).toHaveLink(/bookings\/SM-9001$/);
+  expect(sent).not.toHaveLink('Buy');
+  expect(sent).not.toHaveCode();
+  expect(sent).toSay('We kept your place');
+  expect(() => expect(sent).toHaveLink('Buy')).toThrow(/No link fits Buy[\s\S]*"Change this booking"/);
+  expect(() => expect(sent).toHaveCode()).toThrow('There is no one-time code in this mail.');
+  expect(() => expect(sent).toSay('You won')).toThrow(/It does not say "You won"[\s\S]*Sandpiper/);
+  await expect(expect(mail.captured).toHaveSentMailTo('nobody@post.example', { within: 50 })).rejects.toThrow(/The last one that came/);
+  await expect(expect(mail.captured).not.toHaveSentMailTo('asa@post.example')).rejects.toThrow(/No mail was to go to/);
+  expect(() => mailMatchers.toSay('no mail', 'x')).toThrow('looks at a captured mail');
+});
+
+test('two services of two test files do not see each other’s mail', async () => {
+  const other = await startMailService();
+  await other.client.messages.send({ subject: 'Only there', text: 'x', to: ['b@post.example'] });
+  await other.captured.waitFor({ to: 'b@post.example' });
+  await expect(mail.captured).not.toHaveSentMailTo('b@post.example');
+  // Without a mail folder there is no template to send, and that is said.
+  await expect(other.client.messages.send(booking('c@post.example'))).rejects.toThrow('has no edition yet');
+  await other.stop();
+});
+
+test('with Node’s own test runner', async () => {
+  const folder = temporaryFolder();
+  const file = join(folder.path, 'app.test.mjs');
+  const kit = JSON.stringify(join(ROOT, 'packages/test-kit/dist/index.js'));
+  writeFileSync(
+    file,
+    `import test from 'node:test'; import assert from 'node:assert';
+import { startMailService } from ${kit};
+test('sends', async () => {
+  const mail = await startMailService();
+  await mail.client.messages.send({ subject: 'From node:test', text: 'Your code: 204816', to: ['a@post.example'] });
+  assert.equal((await mail.captured.waitFor({ to: 'a@post.example' })).code, '204816');
+  await mail.stop();
+});`,
+  );
+  const env = Object.fromEntries(Object.entries(process.env).filter(([name]) => !/^(?:NODE|JEST)/.test(name)));
+  const { stdout } = await promisify(execFile)(process.execPath, ['--test', file], { env });
+  expect(stdout).toMatch(/pass 1/);
+  folder.remove();
+});
