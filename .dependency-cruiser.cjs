@@ -24,6 +24,7 @@ const STEPS = [
   'smtp',
   'delivery',
   'returns',
+  'events',
 ];
 const upward = STEPS.map((step, i) => ({
   name: `core-${step}-knows-lower-steps-only`,

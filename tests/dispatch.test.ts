@@ -4,43 +4,15 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { fieldOf, foreignMail, readMail, shownText } from '@verbalis/core/mime';
-import { backupDatabase, startService, type Clock } from '@verbalis/service';
+import { backupDatabase, startService } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/config';
 import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
 import { stringify } from 'yaml';
+import { movableClock } from './support/clock.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
 const HOUR = 3_600_000;
-
-/** A clock that stands still until it is moved; waits that fall into the move come due in order. */
-function movableClock(start: number): Clock & { move: (ms: number) => Promise<void>; busy: () => boolean } {
-  let now = start;
-  const timers = new Set<{ at: number; run: () => void }>();
-  return {
-    now: () => now,
-    /** Set once there is a service to ask. */
-    busy: () => false,
-    at: (at, run) => {
-      const timer = { at, run };
-      timers.add(timer);
-      return () => timers.delete(timer);
-    },
-    async move(ms) {
-      const end = now + ms;
-      for (;;) {
-        // What the service does at once after a wake-up is done before time goes on.
-        for (let i = 0; i < 4 || this.busy(); i += 1) await new Promise((done) => setTimeout(done, 2));
-        const [next] = [...timers].filter((timer) => timer.at <= end).sort((a, b) => a.at - b.at);
-        if (next === undefined) break;
-        timers.delete(next);
-        now = Math.max(now, next.at);
-        next.run();
-      }
-      now = end;
-    },
-  };
-}
 
 describe('with a clock that is moved', () => {
   const START = Date.parse('2026-03-27T12:00:00Z');

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { Writable } from 'node:stream';
 import { createClient, type Client, type Message } from '@verbalis/client';
-import { startService, type Service } from '@verbalis/service';
+import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/config';
 import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/standins';
 import { stringify } from 'yaml';
@@ -69,6 +69,7 @@ export async function startTestService(
     change?: Record<string, unknown> | ((port: number) => Record<string, unknown>);
     provider?: { host: string; port: number };
     space?: string;
+    clock?: Clock;
   } = {},
 ): Promise<TestService> {
   const { path, remove } = temporaryFolder();
@@ -109,7 +110,12 @@ export async function startTestService(
       done();
     },
   });
-  const service = await startService({ config: readConfig(file, {}), operatorSecret: OPERATOR, logTo });
+  const service = await startService({
+    config: readConfig(file, {}),
+    operatorSecret: OPERATOR,
+    logTo,
+    ...(options.clock === undefined ? {} : { clock: options.clock }),
+  });
   returnsTo.port = service.returnsPort;
   const { key } = await createClient({ url: service.url, key: OPERATOR, space: options.space ?? 'harbour' }).keys.add({
     name: 'test',

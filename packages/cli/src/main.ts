@@ -12,6 +12,7 @@ import type { send } from './commands/send.js';
 import type { serve } from './commands/serve.js';
 import { connect } from './connection.js';
 import { only, type Action, type Remote } from './program/shared.js';
+import { trackingCommands } from './program/tracking.js';
 import { tryingCommands } from './program/trying.js';
 import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
 
@@ -250,6 +251,8 @@ function program(run: (action: Action) => Promise<void>): Command {
     (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
       run(async (output) => (await import('./commands/messages.js')).showMessage(connect(options), id, options, output)),
   );
+
+  trackingCommands(root, messages, { run, remote, example });
 
   example(
     root

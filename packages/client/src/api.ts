@@ -450,6 +450,284 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/events': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Everything that was made public, newest first */
+    get: operations['listEvents'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/events/stream': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Events as they come (SSE), from Last-Event-ID on */
+    get: operations['followEvents'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/events/filter': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** How many of the last day’s events a filter lets through */
+    post: operations['tryFilter'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/events/schemas/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** JSON Schema of the data of events: delivery, alert, test */
+    get: operations['getEventSchema'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where events are sent */
+    get: operations['listSubscriptions'];
+    put?: never;
+    /**
+     * Send events to an address
+     * @description The address is asked first whether it wants them (CloudEvents webhook specification, 4.1). The secret is in this answer and nowhere else.
+     */
+    post: operations['addSubscription'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One subscription */
+    get: operations['getSubscription'];
+    put?: never;
+    post?: never;
+    /** Take it away, with its notifications */
+    delete: operations['removeSubscription'];
+    options?: never;
+    head?: never;
+    /** Change its name, filter, shape or batch */
+    patch: operations['changeSubscription'];
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/pause': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send nothing until it is resumed; nothing is lost meanwhile */
+    post: operations['pauseSubscription'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/resume': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Go on from where it stands; asks the address again where it has not said yes */
+    post: operations['resumeSubscription'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/test': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send a test at once */
+    post: operations['testSubscription'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/secret': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A new secret that signs beside the old one; the next call takes the old one away */
+    post: operations['renewSecret'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/replay': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send again what became known at a time or later */
+    post: operations['replay'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/again': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send again what was set aside */
+    post: operations['sendAgain'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/subscriptions/{id}/notifications': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was sent to it, newest first */
+    get: operations['listNotifications'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/figures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How many, what became of them, how long it took */
+    get: operations['figures'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/figures/csv': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The same as a table */
+    get: operations['figuresAsCsv'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/alerts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Alerts that fire or have fired, and the rules in force */
+    get: operations['listAlerts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/search': {
     parameters: {
       query?: never;
@@ -985,6 +1263,54 @@ export interface components {
       /** @description How its mails are signed; both where nothing is said. */
       algorithms?: ('rsa-sha256' | 'ed25519-sha256')[];
     };
+    FilterTrial: {
+      /** @description Conditions, like: type in [failed, complained] and topic = "bookings". */
+      filter: string;
+    };
+    NewSubscription: {
+      /** Format: uri */
+      url: string;
+      name?: string;
+      /**
+       * @description Conditions, like: type in [failed, complained] and topic = "bookings".
+       * @default
+       */
+      filter: string;
+      /**
+       * @description Header fields that go with each notification; kept sealed.
+       * @default {}
+       */
+      headers: {
+        [key: string]: string;
+      };
+      /** @description A JSON template in place of the event: {"text": "{{ event.data.diagnostic }}"}. */
+      shape?: unknown;
+      /**
+       * @description Events in one notification at most.
+       * @default 1
+       */
+      batch: number;
+      /**
+       * @description Whether the consumer must say that it wants this; false needs the scope admin.
+       * @default true
+       */
+      handshake: boolean;
+    };
+    SubscriptionChange: {
+      name?: string;
+      /** @description Conditions, like: type in [failed, complained] and topic = "bookings". */
+      filter?: string;
+      shape?: unknown;
+      batch?: number;
+    };
+    Replay: {
+      /** Format: date-time */
+      since: string;
+    };
+    Again: {
+      /** @description Which of those set aside; all when left out. */
+      notifications?: string[];
+    };
     SaveFile: {
       path: string;
       text: string;
@@ -1405,6 +1731,178 @@ export interface components {
         name: string;
         text: string;
       }[];
+    };
+    EventList: {
+      events: components['schemas']['CloudEvent'][];
+      nextCursor?: string;
+    };
+    CloudEvent: {
+      /** @constant */
+      specversion: '1.0';
+      id: string;
+      source: string;
+      type: string;
+      subject?: string;
+      /** Format: date-time */
+      time: string;
+      /** @constant */
+      datacontenttype: 'application/json';
+      dataschema: string;
+      partitionkey?: string;
+      data: {
+        [key: string]: unknown;
+      };
+    };
+    FilterTried: {
+      /** @description Events of the last day that were looked at. */
+      looked: number;
+      passed: number;
+      /** @description Those that pass, by kind. */
+      kinds: {
+        [key: string]: number;
+      };
+    };
+    SubscriptionList: {
+      subscriptions: components['schemas']['Subscription'][];
+    };
+    Subscription: {
+      id: string;
+      name: string;
+      url: string;
+      filter: string;
+      shape?: unknown;
+      batch: number;
+      /** @enum {string} */
+      state: 'unproven' | 'active' | 'paused' | 'gone';
+      /** @description Why it is in this state. */
+      reason?: string;
+      /**
+       * Format: date-time
+       * @description The consumer fails, and is left alone until then.
+       */
+      restingUntil?: string;
+      /** Format: date-time */
+      createdAt: string;
+      /** @description Events that were not looked at yet. */
+      behind: number;
+      waiting: number;
+      delivered: number;
+      setAside: number;
+      /** @description What signs; shown once, when it is made. */
+      secret?: string;
+    };
+    SubscriptionTested: {
+      ok: boolean;
+      status?: number;
+      problem?: string;
+      milliseconds: number;
+    };
+    AgainMade: {
+      count: number;
+    };
+    NotificationList: {
+      notifications: components['schemas']['Notification'][];
+      nextCursor?: string;
+    };
+    Notification: {
+      id: string;
+      /** @enum {string} */
+      state: 'waiting' | 'delivered' | 'set-aside';
+      eventId: string;
+      type: string;
+      deliveryId?: string;
+      messageId?: string;
+      address?: string;
+      attempts: number;
+      /** Format: date-time */
+      lastAt?: string;
+      /** Format: date-time */
+      nextAt?: string;
+      status?: number;
+      problem?: string;
+      milliseconds?: number;
+    };
+    Figures: {
+      /** Format: date-time */
+      from: string;
+      /** Format: date-time */
+      to: string;
+      /** @enum {string} */
+      grain: 'hour' | 'day';
+      total: components['schemas']['Counts'];
+      /** @description The same for as long a time before. */
+      before: components['schemas']['Counts'];
+      series: {
+        /** Format: date-time */
+        at: string;
+        states: {
+          [key: string]: number;
+        };
+      }[];
+      by?: {
+        value: string;
+        counts: components['schemas']['Counts'];
+      }[];
+    };
+    Counts: {
+      /** @description Deliveries of which something is known. */
+      asked: number;
+      states: {
+        [key: string]: number;
+      };
+      opened: number;
+      clicked: number;
+      /** @description Milliseconds. */
+      toAccepted: {
+        median?: number;
+        p95?: number;
+      };
+      /** @description Milliseconds. */
+      toDelivered: {
+        median?: number;
+        p95?: number;
+      };
+    };
+    AlertList: {
+      alerts: components['schemas']['Alert'][];
+      rules: components['schemas']['AlertRule'][];
+    };
+    Alert: {
+      id: string;
+      rule: string;
+      group?: string;
+      /** Format: date-time */
+      since: string;
+      /** Format: date-time */
+      resolvedAt?: string;
+      value: number;
+    };
+    AlertRule: {
+      name: string;
+      of: (
+        | 'accepted'
+        | 'delayed'
+        | 'relayed'
+        | 'delivered'
+        | 'failed'
+        | 'complained'
+        | 'withheld'
+        | 'expired'
+        | 'canceled'
+        | 'opened'
+        | 'clicked'
+        | 'unsubscribed'
+        | 'alert-firing'
+        | 'alert-resolved'
+        | 'test'
+      )[];
+      where: string;
+      by?: string;
+      percent?: number;
+      count?: number;
+      queueSeconds?: number;
+      minutes: number;
+      least: number;
     };
     SearchResult: {
       hits: {
@@ -2665,6 +3163,633 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Domain'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listEvents: {
+    parameters: {
+      query?: {
+        limit?: number;
+        cursor?: string;
+        filter?: string;
+        deliveryId?: string;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EventList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  followEvents: {
+    parameters: {
+      query?: {
+        filter?: string;
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Events. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tryFilter: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FilterTrial'];
+      };
+    };
+    responses: {
+      /** @description Counts. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FilterTried'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getEventSchema: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The schema. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/schema+json': unknown;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listSubscriptions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description All of the space. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SubscriptionList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewSubscription'];
+      };
+    };
+    responses: {
+      /** @description Made. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Gone. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SubscriptionChange'];
+      };
+    };
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauseSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  resumeSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  testSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SubscriptionTested'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  renewSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  replay: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Replay'];
+      };
+    };
+    responses: {
+      /** @description As it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Subscription'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sendAgain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Again'];
+      };
+    };
+    responses: {
+      /** @description How many. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AgainMade'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listNotifications: {
+    parameters: {
+      query?: {
+        limit?: number;
+        cursor?: string;
+        state?: 'waiting' | 'delivered' | 'set-aside';
+        space?: string;
+      };
+      header?: never;
+      path: {
+        /** @description Its id or its name. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NotificationList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  figures: {
+    parameters: {
+      query?: {
+        from?: string;
+        to?: string;
+        by?: 'template' | 'topic' | 'provider' | 'domain' | 'cause';
+        grain?: 'hour' | 'day';
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Counts by when deliveries were asked for. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Figures'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  figuresAsCsv: {
+    parameters: {
+      query?: {
+        from?: string;
+        to?: string;
+        by?: 'template' | 'topic' | 'provider' | 'domain' | 'cause';
+        grain?: 'hour' | 'day';
+        space?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description CSV. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/csv': string;
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listAlerts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Those that fire first. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AlertList'];
         };
       };
       /** @description Refused: why, and what to do. */

@@ -40,6 +40,18 @@ export type SuppressionView = Schemas['Suppression'];
 export type ReturnFilter = NonNullable<paths['/v1/returns']['get']['parameters']['query']>;
 export type SuppressionFilter = NonNullable<paths['/v1/suppressions']['get']['parameters']['query']>;
 
+export type CloudEvent = Schemas['CloudEvent'];
+export type Subscription = Schemas['Subscription'];
+/** What is left out has its usual value. */
+export type NewSubscription = Pick<Schemas['NewSubscription'], 'url'> & Partial<Schemas['NewSubscription']>;
+export type NotificationView = Schemas['Notification'];
+export type FiguresView = Schemas['Figures'];
+export type CountsView = Schemas['Counts'];
+export type AlertView = Schemas['Alert'];
+export type EventsFilter = NonNullable<paths['/v1/events']['get']['parameters']['query']>;
+export type NotificationsFilter = NonNullable<paths['/v1/subscriptions/{id}/notifications']['get']['parameters']['query']>;
+export type FiguresWanted = NonNullable<paths['/v1/figures']['get']['parameters']['query']>;
+
 export interface ClientOptions {
   /** Where the service is: http://127.0.0.1:8620 */
   readonly url: string;
@@ -274,6 +286,54 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       /** Changes of a folder that is worked on. */
       changes: (options: FollowOptions = {}) => follow('/v1/templates/changes', options),
     },
+    events: {
+      /** A page of what was made public, newest first. */
+      list: (filter: EventsFilter = {}): Promise<Schemas['EventList']> => json('GET', `/v1/events${query(filter)}`, read),
+      /** How many of the last day's events a filter lets through. */
+      tryFilter: (filter: string): Promise<Schemas['FilterTried']> =>
+        json('POST', '/v1/events/filter', { body: { filter }, repeatable: true }),
+      /** Events as they come, from `lastId` on. */
+      follow: async function* ({ filter, ...options }: FollowOptions & { readonly filter?: string } = {}): AsyncGenerator<CloudEvent> {
+        for await (const { event, data } of follow(`/v1/events/stream${query({ filter })}`, options))
+          if (event === 'event') yield data as CloudEvent;
+      },
+    },
+    subscriptions: {
+      list: async (): Promise<Subscription[]> => (await json<Schemas['SubscriptionList']>('GET', '/v1/subscriptions', read)).subscriptions,
+      get: (id: string): Promise<Subscription> => json('GET', `/v1/subscriptions/${encodeURIComponent(id)}`, read),
+      /** Sends events to an address; the answer has the secret that signs, once. */
+      add: (wanted: NewSubscription): Promise<Subscription> => json('POST', '/v1/subscriptions', { body: wanted, repeatable: false }),
+      change: (id: string, wanted: Schemas['SubscriptionChange']): Promise<Subscription> =>
+        json('PATCH', `/v1/subscriptions/${encodeURIComponent(id)}`, { body: wanted, repeatable: true }),
+      remove: async (id: string): Promise<void> => {
+        await call('DELETE', `/v1/subscriptions/${encodeURIComponent(id)}`, { repeatable: true });
+      },
+      pause: (id: string): Promise<Subscription> => json('POST', `/v1/subscriptions/${encodeURIComponent(id)}/pause`, { repeatable: true }),
+      resume: (id: string): Promise<Subscription> =>
+        json('POST', `/v1/subscriptions/${encodeURIComponent(id)}/resume`, { repeatable: true }),
+      /** Sends a test at once. */
+      test: (id: string): Promise<Schemas['SubscriptionTested']> =>
+        json('POST', `/v1/subscriptions/${encodeURIComponent(id)}/test`, { repeatable: false }),
+      /** A new secret that signs beside the old one. */
+      renewSecret: (id: string): Promise<Subscription> =>
+        json('POST', `/v1/subscriptions/${encodeURIComponent(id)}/secret`, { repeatable: false }),
+      replay: (id: string, since: Date): Promise<Subscription> =>
+        json('POST', `/v1/subscriptions/${encodeURIComponent(id)}/replay`, { body: { since: since.toISOString() }, repeatable: true }),
+      /** Sends again what was set aside. @returns how many */
+      again: async (id: string, notifications?: string[]): Promise<number> =>
+        (
+          await json<Schemas['AgainMade']>('POST', `/v1/subscriptions/${encodeURIComponent(id)}/again`, {
+            body: notifications === undefined ? {} : { notifications },
+            repeatable: true,
+          })
+        ).count,
+      notifications: (id: string, filter: NotificationsFilter = {}): Promise<Schemas['NotificationList']> =>
+        json('GET', `/v1/subscriptions/${encodeURIComponent(id)}/notifications${query(filter)}`, read),
+    },
+    /** How many, what became of them, how long it took. */
+    figures: (wanted: FiguresWanted = {}): Promise<FiguresView> => json('GET', `/v1/figures${query(wanted)}`, read),
+    figuresCsv: async (wanted: FiguresWanted = {}): Promise<string> => (await call('GET', `/v1/figures/csv${query(wanted)}`, read)).text(),
+    alerts: (): Promise<Schemas['AlertList']> => json('GET', '/v1/alerts', read),
     /** Whatever fits an address or its beginning, an id, a reference or words of a subject. */
     search: (q: string): Promise<Schemas['SearchResult']> => json('GET', `/v1/search${query({ q })}`, read),
     queue: (): Promise<Schemas['Queue']> => json('GET', '/v1/queue', read),

@@ -30,6 +30,14 @@ export {
   type SuppressionView,
   type Upload,
   type State,
+  type AlertView,
+  type CloudEvent,
+  type CountsView,
+  type FiguresView,
+  type FiguresWanted,
+  type NewSubscription,
+  type NotificationView,
+  type Subscription,
 } from './client.js';
 export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
 export type {

@@ -1,3 +1,15 @@
+CREATE TABLE `alerts` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`rule` text NOT NULL,
+	`group` text NOT NULL,
+	`since` integer NOT NULL,
+	`resolved_at` integer,
+	`value` real NOT NULL
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `alerts_firing` ON `alerts` (`space`,`rule`,`group`) WHERE "alerts"."resolved_at" is null;--> statement-breakpoint
+CREATE INDEX `alerts_by_space` ON `alerts` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `attachments` (
 	`message_id` text NOT NULL,
 	`n` integer NOT NULL,
@@ -73,6 +85,11 @@ CREATE TABLE `contents` (
 	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `cursors` (
+	`name` text PRIMARY KEY NOT NULL,
+	`seq` integer NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `deliveries` (
 	`id` text PRIMARY KEY NOT NULL,
 	`message_id` text NOT NULL,
@@ -116,6 +133,17 @@ CREATE TABLE `editions_in_use` (
 	`number` integer NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `events` (
+	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`id` text NOT NULL,
+	`space` text NOT NULL,
+	`kind` text NOT NULL,
+	`delivery_id` text,
+	`at` integer NOT NULL,
+	`recorded_at` integer NOT NULL,
+	`data` text
+);
+--> statement-breakpoint
 CREATE TABLE `facts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -132,6 +160,17 @@ CREATE TABLE `facts` (
 );
 --> statement-breakpoint
 CREATE INDEX `facts_by_delivery` ON `facts` (`delivery_id`);--> statement-breakpoint
+CREATE TABLE `figures` (
+	`space` text NOT NULL,
+	`grain` text NOT NULL,
+	`dimension` text NOT NULL,
+	`at` integer NOT NULL,
+	`value` text NOT NULL,
+	`measure` text NOT NULL,
+	`n` integer NOT NULL,
+	PRIMARY KEY(`space`, `grain`, `dimension`, `at`, `value`, `measure`)
+);
+--> statement-breakpoint
 CREATE TABLE `idempotency` (
 	`space` text NOT NULL,
 	`key` text NOT NULL,
@@ -177,6 +216,22 @@ CREATE TABLE `messages` (
 CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
 CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`);--> statement-breakpoint
+CREATE TABLE `notifications` (
+	`subscription_id` text NOT NULL,
+	`seq` integer NOT NULL,
+	`state` text NOT NULL,
+	`line` text NOT NULL,
+	`attempts` integer NOT NULL,
+	`next_at` integer,
+	`last_at` integer,
+	`status` integer,
+	`problem` text,
+	`milliseconds` integer,
+	PRIMARY KEY(`subscription_id`, `seq`)
+);
+--> statement-breakpoint
+CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`next_at`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
+CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'set-aside';--> statement-breakpoint
 CREATE TABLE `provider_states` (
 	`name` text PRIMARY KEY NOT NULL,
 	`paused` integer NOT NULL
@@ -228,6 +283,23 @@ CREATE TABLE `signing_keys` (
 	PRIMARY KEY(`domain`, `selector`)
 );
 --> statement-breakpoint
+CREATE TABLE `subscriptions` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`url` text NOT NULL,
+	`filter` text NOT NULL,
+	`sealed` blob NOT NULL,
+	`shape` text,
+	`batch` integer NOT NULL,
+	`handshake` integer NOT NULL,
+	`state` text NOT NULL,
+	`reason` text,
+	`cursor` integer NOT NULL,
+	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `subscriptions_by_space` ON `subscriptions` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `suppressions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

@@ -5,14 +5,15 @@ import { fileURLToPath } from 'node:url';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { acceptor } from './accept/index.js';
 import { SYSTEM_CLOCK, type Clock } from './clock.js';
-import { readSecrets, type ReadConfig } from './config/index.js';
+import { readSecrets, type ReadConfig, type Settings } from './config/index.js';
 import { editionCache, EditionError } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
 import type { SpaceSummary } from './http/access.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
-import { retention, tellSenderFaults } from './watch/index.js';
+import { eventFeed, notifier } from './notify/index.js';
+import { alertWatch, figureKeeper, retention, tellSenderFaults, type ConfiguredRule } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
 import { callbackDesk } from './callbacks/index.js';
 import { simulator } from './capture/index.js';
@@ -53,6 +54,24 @@ export interface Service {
   readonly operatorSecret: string;
   /** Takes nothing more, finishes what is under way, closes. */
   readonly stop: () => Promise<void>;
+}
+
+/** How often the service looks for what its workers have made known, in milliseconds. */
+const WORKERS_LOOK_MS = 100;
+
+/** The alert rules of the configuration, each with the spaces that it holds for. */
+function rulesOf({ alerts, spaces }: Settings): ConfiguredRule[] {
+  const delivering = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'deliver');
+  return Object.entries(alerts).map(([name, { of, where, by, percent, count, queueSeconds, minutes, least, spaces: named }]) => ({
+    name,
+    of,
+    where,
+    by,
+    minutes,
+    least,
+    over: percent !== undefined ? { percent } : count !== undefined ? { count } : { queueSeconds: queueSeconds ?? 0 },
+    spaces: named ?? delivering,
+  }));
 }
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../console/dist', import.meta.url));
@@ -161,6 +180,28 @@ export async function startService(options: StartOptions): Promise<Service> {
     );
     const desk = callbackDesk({ store, clock, log, suppressing, profiles });
     closing.push(() => desk.stop());
+    const workers = options.workers ?? 1;
+    const feed = eventFeed(store, workers > 1 ? WORKERS_LOOK_MS : 0);
+    const rules = rulesOf(settings);
+    const counting = figureKeeper({ store, log, feed });
+    const alerting = alertWatch({ store, clock, log, feed, rules });
+    const notifying = notifier({
+      store,
+      clock,
+      log,
+      feed,
+      rules: { allow: settings.outside.allow },
+      master: secrets.keyFor('webhooks'),
+      publicUrl: settings.publicUrl,
+      origin: settings.publicUrl === undefined ? settings.helloName : new URL(settings.publicUrl).hostname,
+      random: Math.random,
+    });
+    closing.push(() => {
+      feed.stop();
+      counting.stop();
+      alerting.stop();
+    });
+    closing.push(() => notifying.stop());
     let ready = true;
     let submissionPort: number | undefined;
     const spaces = new Map<string, SpaceSummary>();
@@ -239,6 +280,10 @@ export async function startService(options: StartOptions): Promise<Service> {
         returnDomain: settings.returns.domain,
         returnSecret,
       }),
+      feed,
+      publicUrl: settings.publicUrl,
+      notifying,
+      rules,
       writing: editionWriting(store),
       testing: testSending({ capturing, providers, tryProvider }),
       forged: () => forged.count,
@@ -275,6 +320,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     );
     dispatcher.start();
     desk.start();
+    notifying.start();
     const address = server.address();
     const actual = typeof address === 'object' && address !== null ? address.port : port;
     const url = `http://${host.includes(':') ? `[${host}]` : host}:${actual}`;
@@ -289,7 +335,7 @@ export async function startService(options: StartOptions): Promise<Service> {
         log.warn({ worker: name, attempts: count }, 'a worker ended; what it had goes on');
         dispatcher.wake();
       },
-      busy: () => dispatcher.busy || store.group.busy,
+      busy: () => dispatcher.busy || store.group.busy || notifying.busy || counting.busy(),
       backup: (file) => store.housekeeping.backup(file),
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,

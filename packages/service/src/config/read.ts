@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
+import { readFilter } from '@verbalis/core/events';
 import { didYouMean } from '@verbalis/core/problems';
 import { parse } from 'yaml';
 import { z } from 'zod';
@@ -190,7 +191,29 @@ function crossFaults(settings: Settings): ConfigFault[] {
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
     return [];
   });
-  return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings)];
+  return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings), ...alertFaults(settings)];
+}
+
+function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
+  return Object.entries(alerts).flatMap(([name, { where, spaces: named = [] }]): ConfigFault[] => {
+    const { fault } = readFilter(where);
+    const unknown = named.filter((one) => spaces[one] === undefined);
+    return [
+      ...(fault === undefined
+        ? []
+        : [
+            {
+              path: `alerts.${name}.where`,
+              message: `is no filter: ${fault.message} (sign ${fault.at + 1})`,
+              ...(fault.hint === undefined ? {} : { hint: fault.hint }),
+            },
+          ]),
+      ...unknown.map((one): ConfigFault => {
+        const hint = didYouMean(one, Object.keys(spaces));
+        return { path: `alerts.${name}.spaces`, message: `names no space: "${one}".`, ...(hint === undefined ? {} : { hint }) };
+      }),
+    ];
+  });
 }
 
 function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {

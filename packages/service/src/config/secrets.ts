@@ -9,7 +9,7 @@ export interface Secrets {
   /** Opens the console. */
   readonly operator: string;
   /** A key for one use, made from the master key; the same every time. */
-  readonly keyFor: (use: 'returns' | 'sessions' | 'signing' | 'unsubscribe') => Uint8Array;
+  readonly keyFor: (use: 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks') => Uint8Array;
 }
 
 /**

@@ -9,6 +9,9 @@ import { assetsRouter } from './assets.js';
 import { capturedRouter, type CapturedOptions } from './captured.js';
 import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
+import { eventsRouter, type EventsOptions } from './events.js';
+import { alertsRouter, figuresRouter, type FiguresOptions } from './figures.js';
+import { subscriptionsRouter, type SubscriptionsOptions } from './subscriptions.js';
 import { editionsRouter } from './editions.js';
 import { makeMetrics, queueRouter } from './queue.js';
 import { callbackRouter, returnsRouter, type ReturnsOptions } from './returns.js';
@@ -24,7 +27,16 @@ import { openApiDocument } from './openapi.js';
 import { problemHandler } from './problem.js';
 import { sessionRouter } from './session.js';
 
-export interface AppOptions extends AccessOptions, SetUpOptions, CapturedOptions, TemplatesOptions, Omit<ReturnsOptions, 'callRefused'> {
+export interface AppOptions
+  extends
+    AccessOptions,
+    SetUpOptions,
+    CapturedOptions,
+    TemplatesOptions,
+    EventsOptions,
+    SubscriptionsOptions,
+    FiguresOptions,
+    Omit<ReturnsOptions, 'callRefused'> {
   readonly suppressing: Suppressing;
   readonly unsubscribeSecret: Uint8Array;
   /** Mails to return paths that nobody had made. */
@@ -94,6 +106,10 @@ export function makeApp(options: AppOptions): Express {
   app.use('/v1/domains', domainsRouter(options));
   app.use('/v1/operator-notes', operatorNotesRouter(options));
   app.use('/v1/captured', capturedRouter(options));
+  app.use('/v1/events', eventsRouter(options));
+  app.use('/v1/subscriptions', subscriptionsRouter(options));
+  app.use('/v1/figures', figuresRouter(options));
+  app.use('/v1/alerts', alertsRouter(options));
   app.use('/v1/search', searchRouter(options.store));
   app.use('/v1/templates', templatesRouter(options));
   app.use('/v1/keys', keysRouter(options.store, options.clock));

@@ -46,6 +46,7 @@ import {
   SpaceList,
 } from './schemas.js';
 import { json, refused } from './openapi-parts.js';
+import { trackingPaths } from './openapi-tracking.js';
 import { tryingPaths } from './openapi-trying.js';
 import { z } from 'zod';
 
@@ -334,6 +335,7 @@ export function openApiDocument(): Record<string, unknown> {
           responses: { '201': { description: 'The records to publish.', content: json(DomainView) }, default: refused },
         },
       },
+      ...trackingPaths,
       ...tryingPaths,
       '/v1/operator-notes': {
         post: {

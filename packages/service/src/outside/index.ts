@@ -1,1 +1,1 @@
-export { outsideAgent, OutsideFault, fetchOutside, isInside, type OutsideRules } from './outside.js';
+export { outsideAgent, OutsideFault, fetchOutside, isInside, refuseInside, type OutsideRules } from './outside.js';

@@ -56,8 +56,9 @@ function isAllowed(address: string, host: string, rules: OutsideRules): boolean 
  * Connections that reach no private network: checked on the addresses that are really connected to, after the name was looked up, so that
  * a name cannot change its mind in between.
  */
-export function outsideAgent(rules: OutsideRules, waitMs: number): Agent {
+export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: number): Agent {
   return new Agent({
+    ...(connections === undefined ? {} : { connections }),
     connect: {
       timeout: waitMs,
       lookup: (host, options, callback) => {

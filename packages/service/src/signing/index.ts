@@ -1,1 +1,2 @@
+export { seal, unseal } from './seal.js';
 export { signing, type Signing } from './signing.js';

@@ -3,7 +3,7 @@ import { and, asc, count, eq, getTableColumns, gte, inArray, isNotNull, isNull, 
 import type { Db } from './database.js';
 import { idSince } from './ids.js';
 import type { DeliveryRow } from './messages.js';
-import { attempts, deliveries, facts, providerStates } from './schema.js';
+import { attempts, deliveries, events, facts, providerStates } from './schema.js';
 
 export type AttemptRow = typeof attempts.$inferSelect;
 export type FactRow = typeof facts.$inferSelect;
@@ -181,6 +181,19 @@ export function deliveryStore(db: Db) {
     )
     .prepare();
 
+  // A fact is public at once: its event stands in the same transaction.
+  const insertEvent = db
+    .insert(events)
+    .values({
+      id: sql.placeholder('id'),
+      space: sql`(select ${deliveries.space} from ${deliveries} where ${deliveries.id} = ${sql.placeholder('deliveryId')})`,
+      kind: sql.placeholder('kind'),
+      deliveryId: sql.placeholder('deliveryId'),
+      at: sql.placeholder('at'),
+      recordedAt: sql.placeholder('recordedAt'),
+    })
+    .prepare();
+
   const listeners: ((fact: NewFact, recordedAt: number) => void)[] = [];
 
   function toFact(row: FactRow): FactRow & Fact {
@@ -213,6 +226,7 @@ export function deliveryStore(db: Db) {
       returnId: returnId ?? null,
     });
     if (inserted.changes === 0) return false;
+    insertEvent.run({ id, kind, deliveryId, at, recordedAt });
     // A state is that of the highest fact, so the highest so far and the new one tell it: the cost does not grow with the facts.
     const before = decisive.get({ id: deliveryId });
     const two = [...(before === undefined ? [] : [toFact(before)]), fact];

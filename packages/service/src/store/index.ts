@@ -5,11 +5,14 @@ import { accessStore } from './access.js';
 import { openDatabase } from './database.js';
 import { deliveryStore } from './deliveries.js';
 import { editionStore } from './editions.js';
+import { eventStore } from './events.js';
+import { figureStore } from './figures.js';
 import { GroupCommit } from './group-commit.js';
 import { housekeeping } from './housekeeping.js';
 import { messageStore } from './messages.js';
 import { returnStore } from './returns.js';
 import { searchStore } from './search.js';
+import { subscriptionStore } from './subscriptions.js';
 import { suppressionStore } from './suppressions.js';
 
 export type Store = ReturnType<typeof openStore>;
@@ -24,9 +27,12 @@ export function openStore(file: string) {
     signingKeys: keyStore(db),
     deliveries: deliveryStore(db),
     editions: editionStore(db),
+    events: eventStore(db),
+    figures: figureStore(db),
     messages: messageStore(db),
     returns: returnStore(db),
     search: searchStore(db),
+    subscriptions: subscriptionStore(db),
     suppressions: suppressionStore(db),
     group: new GroupCommit(raw),
     housekeeping: housekeeping(raw),
@@ -46,4 +52,8 @@ export { newId } from './ids.js';
 export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';
 export type { CallbackBatchRow, KnownDelivery, ReturnRow } from './returns.js';
+export type { EventFilter, EventStore, KnownEvent, NewEvent } from './events.js';
+export { DIMENSIONS, type AlertRow, type Dimension, type FigureChange, type FigureRow } from './figures.js';
+export type { NotificationRow, SubscriptionRow } from './subscriptions.js';
+export type { SubscriptionState } from './schema.js';
 export type { SuppressionRow } from './suppressions.js';

@@ -1,7 +1,8 @@
 import type { Cause, FactKind, FactSource, State, SuppressionReason } from '@verbalis/core/delivery';
+import type { EventKind } from '@verbalis/core/events';
 import type { RecipientReport, ReturnKind } from '@verbalis/core/returns';
 import { sql } from 'drizzle-orm';
-import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import { blob, index, integer, primaryKey, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 // Times are milliseconds since the epoch. Ids sort by the time they were made.
 
@@ -251,6 +252,120 @@ export const facts = sqliteTable(
     returnId: text('return_id'),
   },
   (table) => [index('facts_by_delivery').on(table.deliveryId)],
+);
+
+/** Everything that is made public, in the order of becoming known: facts, and what has no fact (alerts, tests). */
+export const events = sqliteTable('events', {
+  seq: integer('seq').primaryKey({ autoIncrement: true }),
+  /** The fact's id, where it is one. */
+  id: text('id').notNull(),
+  space: text('space').notNull(),
+  kind: text('kind').$type<EventKind>().notNull(),
+  deliveryId: text('delivery_id'),
+  at: integer('at').notNull(),
+  recordedAt: integer('recorded_at').notNull(),
+  /** What an alert or a test says. */
+  data: text('data', { mode: 'json' }).$type<Record<string, unknown>>(),
+});
+
+export type SubscriptionState = 'unproven' | 'active' | 'paused' | 'gone';
+
+/** Where events are sent. */
+export const subscriptions = sqliteTable(
+  'subscriptions',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    name: text('name').notNull(),
+    url: text('url').notNull(),
+    filter: text('filter').notNull(),
+    /** Secrets that sign, the newest first, and header fields of its own: sealed with the service's master key. */
+    sealed: blob('sealed', { mode: 'buffer' }).notNull(),
+    /** A JSON template in place of the event. */
+    shape: text('shape', { mode: 'json' }).$type<unknown>(),
+    /** Events in one notification at most. */
+    batch: integer('batch').notNull(),
+    handshake: integer('handshake', { mode: 'boolean' }).notNull(),
+    state: text('state').$type<SubscriptionState>().notNull(),
+    /** Why it is in that state, where somebody would ask. */
+    reason: text('reason'),
+    /** All events up to this one have been looked at. */
+    cursor: integer('cursor').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [index('subscriptions_by_space').on(table.space, table.id)],
+);
+
+/** One event on its way to one subscription; written when its first try has ended. */
+export const notifications = sqliteTable(
+  'notifications',
+  {
+    subscriptionId: text('subscription_id').notNull(),
+    seq: integer('seq').notNull(),
+    state: text('state').$type<'waiting' | 'delivered' | 'set-aside'>().notNull(),
+    /** What must come in order: the delivery, or the event itself. */
+    line: text('line').notNull(),
+    attempts: integer('attempts').notNull(),
+    /** When the next try is due. */
+    nextAt: integer('next_at'),
+    lastAt: integer('last_at'),
+    /** HTTP status of the last answer. */
+    status: integer('status'),
+    problem: text('problem'),
+    milliseconds: integer('milliseconds'),
+  },
+  (table) => [
+    primaryKey({ columns: [table.subscriptionId, table.seq] }),
+    index('notifications_waiting')
+      .on(table.subscriptionId, table.nextAt)
+      .where(sql`${table.state} = 'waiting'`),
+    index('notifications_set_aside')
+      .on(table.subscriptionId, table.seq)
+      .where(sql`${table.state} = 'set-aside'`),
+  ],
+);
+
+/** How far those have come who go through all events. */
+export const cursors = sqliteTable('cursors', { name: text('name').primaryKey(), seq: integer('seq').notNull() });
+
+/** Counts by hour and day: how many deliveries of a time came to which state, and how long it took. */
+export const figures = sqliteTable(
+  'figures',
+  {
+    space: text('space').notNull(),
+    /** 'hour' or 'day' (UTC). */
+    grain: text('grain').$type<'hour' | 'day'>().notNull(),
+    dimension: text('dimension').notNull(),
+    /** When the span begins, in milliseconds since the epoch. */
+    at: integer('at').notNull(),
+    value: text('value').notNull(),
+    /** A state, "opened", "clicked", or a bucket of time: "to-accepted:31". */
+    measure: text('measure').notNull(),
+    n: integer('n').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.grain, table.dimension, table.at, table.value, table.measure] })],
+);
+
+/** Alerts that fire, or have fired. */
+export const alerts = sqliteTable(
+  'alerts',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    rule: text('rule').notNull(),
+    /** The value of what the rule groups by; empty where it does not. */
+    group: text('group').notNull(),
+    since: integer('since').notNull(),
+    resolvedAt: integer('resolved_at'),
+    /** What was measured when it began. */
+    value: real('value').notNull(),
+  },
+  (table) => [
+    uniqueIndex('alerts_firing')
+      .on(table.space, table.rule, table.group)
+      .where(sql`${table.resolvedAt} is null`),
+    index('alerts_by_space').on(table.space, table.id),
+  ],
 );
 
 /** What came back, as it came back: a mail, or an event that a provider has called about. */

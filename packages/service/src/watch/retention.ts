@@ -13,6 +13,9 @@ export interface RetentionOptions {
 }
 
 const DAY = 24 * 3_600_000;
+/** Figures by the hour are kept for so many days; those by the day for ever. */
+const HOURS_DAYS = 100;
+const EVENTS_STEP = 5000;
 const EVERY = 15 * 60_000;
 /** Between steps others write. */
 const PAUSE = 50;
@@ -28,6 +31,9 @@ export function retention({ store, clock, log, mailDays, messageDays, forgetCapt
       const messages = store.housekeeping.forgetMessages(now - messageDays * DAY);
       store.housekeeping.forgetReturns(now - mailDays * DAY, now - messageDays * DAY);
       forgetCaptured();
+      store.events.forget(now - messageDays * DAY, EVENTS_STEP);
+      store.subscriptions.forget(now - mailDays * DAY, EVENTS_STEP);
+      store.figures.forget(now - HOURS_DAYS * DAY);
       for (const id of store.contents.forgotten(now - DAY)) store.contents.drop(id);
       more = mails > 0 || messages > 0;
       if (more) log.info({ mails, messages }, 'old records were taken away');

@@ -1,0 +1,120 @@
+import type { Cause, FactKind, FactSource } from '../delivery/index.js';
+
+/** What an event is about, in a word; its CloudEvents type is "verbalis." and what stands in EVENT_TYPES. */
+export const EVENT_KINDS = [
+  'accepted',
+  'delayed',
+  'relayed',
+  'delivered',
+  'failed',
+  'complained',
+  'withheld',
+  'expired',
+  'canceled',
+  'opened',
+  'clicked',
+  'unsubscribed',
+  'alert-firing',
+  'alert-resolved',
+  'test',
+] as const satisfies readonly (FactKind | 'alert-firing' | 'alert-resolved' | 'test')[];
+export type EventKind = (typeof EVENT_KINDS)[number];
+
+/** What is known of a fact's delivery when its event is made. */
+export interface EventInput {
+  /** The fact's id: one fact is one event, for ever. */
+  readonly id: string;
+  readonly space: string;
+  readonly kind: EventKind;
+  /** Milliseconds since the epoch. */
+  readonly at: number;
+  readonly fact?: {
+    readonly source: FactSource;
+    readonly cause: Cause | undefined;
+    readonly status: string | undefined;
+    readonly replyCode: number | undefined;
+    readonly diagnostic: string | undefined;
+    readonly deliveryId: string;
+    readonly messageId: string;
+    readonly address: string;
+    readonly domain: string;
+    readonly provider: string | undefined;
+    readonly template: string;
+    readonly topic: string | undefined;
+    readonly locale: string;
+    readonly edition: number;
+    readonly subject: string;
+    readonly reference: string | undefined;
+    readonly labels: Readonly<Record<string, string>>;
+  };
+  /** What an alert or a test has to say. */
+  readonly data?: Readonly<Record<string, unknown>>;
+}
+
+/** An event as CloudEvents 1.0 writes it in structured JSON. */
+export interface CloudEvent {
+  readonly specversion: '1.0';
+  readonly id: string;
+  readonly source: string;
+  readonly type: string;
+  readonly subject?: string;
+  readonly time: string;
+  readonly datacontenttype: 'application/json';
+  readonly dataschema: string;
+  /** Events of one delivery have the same one, and come in order (CloudEvents partitioning extension). */
+  readonly partitionkey?: string;
+  readonly data: Readonly<Record<string, unknown>>;
+}
+
+/** The part of a CloudEvents type that stands after "verbalis.". */
+export function typeOf(kind: EventKind): string {
+  if (kind === 'test') return 'verbalis.test';
+  return kind.startsWith('alert-') ? `verbalis.alert.${kind.slice('alert-'.length)}` : `verbalis.delivery.${kind}`;
+}
+
+/** The document that describes the data of a kind of event. */
+export function schemaNameOf(kind: EventKind): 'delivery' | 'alert' | 'test' {
+  return kind === 'test' ? 'test' : kind.startsWith('alert-') ? 'alert' : 'delivery';
+}
+
+/**
+ * The event of a fact (CloudEvents 1.0, JSON format). The same input gives the same event, whenever it is made.
+ * @param base where the service is reached, for the address of the schema; without one, a name stands for it
+ */
+export function eventOf({ id, space, kind, at, fact, data }: EventInput, base?: string): CloudEvent {
+  const schema = schemaNameOf(kind);
+  const shared = {
+    specversion: '1.0' as const,
+    id,
+    source: `urn:verbalis:space:${space}`,
+    type: typeOf(kind),
+    time: new Date(at).toISOString(),
+    datacontenttype: 'application/json' as const,
+    dataschema: base === undefined ? `urn:verbalis:schema:${schema}` : `${base}/v1/events/schemas/${schema}`,
+  };
+  if (fact === undefined) return { ...shared, data: { space, ...data } };
+  const { deliveryId, ...rest } = fact;
+  // Fields that are not known are left out, so that a consumer never reads null.
+  const known = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined && value !== ''));
+  return {
+    ...shared,
+    subject: deliveryId,
+    partitionkey: deliveryId,
+    data: { space, kind, messageId: fact.messageId, deliveryId, ...known, labels: fact.labels },
+  };
+}
+
+/** The fields that filters, alerts and figures look at. */
+export type EventFields = Readonly<Record<string, string | number | undefined>> & { readonly type: EventKind };
+
+/** An event as a filter sees it: flat, labels as "labels.NAME". */
+export function fieldsOf({ space, kind, fact, data }: EventInput): EventFields {
+  const out: Record<string, string | number | undefined> = { space };
+  if (fact !== undefined) {
+    const { labels, ...rest } = fact;
+    Object.assign(out, rest);
+    for (const [name, value] of Object.entries(labels)) out[`labels.${name}`] = value;
+  }
+  for (const [name, value] of Object.entries(data ?? {})) if (typeof value === 'string' || typeof value === 'number') out[name] = value;
+  return { ...out, type: kind };
+}

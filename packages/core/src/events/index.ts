@@ -1,0 +1,26 @@
+export { countChanges, type CountChange, type CountedDelivery, type CountedFact } from './count.js';
+export { alertValue, isFiring, type AlertCount, type AlertRule } from './alert.js';
+export {
+  EVENT_KINDS,
+  eventOf,
+  fieldsOf,
+  schemaNameOf,
+  typeOf,
+  type CloudEvent,
+  type EventFields,
+  type EventInput,
+  type EventKind,
+} from './event.js';
+export {
+  FILTER_BOUNDS,
+  FILTER_FIELDS,
+  passes,
+  readFilter,
+  type Comparison,
+  type Filter,
+  type FilterFault,
+  type ReadFilter,
+} from './filter.js';
+export { GIVE_UP_MS, waitBeforeNotice } from './retry.js';
+export { isGenuine, SECRET_BYTES, secretText, webhookHeaders } from './signature.js';
+export { bucketOf, SPAN_BUCKETS, spanAt } from './span.js';

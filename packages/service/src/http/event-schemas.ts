@@ -1,0 +1,60 @@
+import { CAUSES } from '@verbalis/core/delivery';
+import { EVENT_KINDS } from '@verbalis/core/events';
+import { z } from 'zod';
+
+// What stands in the data of events: JSON Schema is made from these.
+
+const ALERT_KINDS = ['alert-firing', 'alert-resolved', 'test'] as const;
+
+const DeliveryData = z
+  .object({
+    space: z.string(),
+    kind: z.enum(EVENT_KINDS).exclude(ALERT_KINDS).meta({ description: 'What has become known.' }),
+    messageId: z.string().meta({ description: 'One message; all its recipients have it in common.' }),
+    deliveryId: z.string().meta({ description: 'One message for one recipient.' }),
+    address: z.string(),
+    domain: z.string(),
+    source: z
+      .enum(['attempt', 'return', 'service'])
+      .meta({ description: 'Our own attempt, something that came back, or a decision of the service.' }),
+    cause: z.enum(CAUSES).optional().meta({ description: 'Why, where something went wrong.' }),
+    status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
+    replyCode: z.int().optional().meta({ description: 'Reply code (RFC 5321).' }),
+    diagnostic: z.string().optional().meta({ description: 'What the other side said, as it said it; of a click, the link.' }),
+    provider: z.string().optional(),
+    template: z.string().optional(),
+    topic: z.string().optional(),
+    locale: z.string().optional(),
+    edition: z.int().optional(),
+    subject: z.string().optional(),
+    reference: z.string().optional().meta({ description: 'The app’s own word for the message.' }),
+    labels: z.record(z.string(), z.string()).meta({ description: 'The app’s own labels.' }),
+  })
+  .meta({ title: 'verbalis.delivery.*', description: 'A fact about a delivery.' });
+
+const AlertData = z
+  .object({
+    space: z.string(),
+    alertId: z.string().meta({ description: 'The same when it begins and when it is over.' }),
+    rule: z.string(),
+    by: z.string().optional(),
+    group: z.string().optional(),
+    value: z.number().meta({ description: 'Per cent, a number of events, or seconds, as the rule says.' }),
+    events: z.int(),
+    handovers: z.int(),
+    minutes: z.int(),
+    since: z.iso.datetime(),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.alert.*', description: 'A rule begins to hold, or holds no more.' });
+
+const TestData = z
+  .object({ space: z.string(), subscription: z.string(), text: z.string() })
+  .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
+
+/** JSON Schema 2020-12 of the data of each kind of event. */
+export const EVENT_SCHEMAS: Readonly<Record<string, unknown>> = {
+  delivery: z.toJSONSchema(DeliveryData),
+  alert: z.toJSONSchema(AlertData),
+  test: z.toJSONSchema(TestData),
+};

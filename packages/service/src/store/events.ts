@@ -1,0 +1,203 @@
+import { and, asc, desc, eq, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
+import type { EventInput, EventKind } from '@verbalis/core/events';
+import type { Db } from './database.js';
+import { cursors, deliveries, events, facts, messages } from './schema.js';
+
+/** An event with its place in the order of becoming known. */
+export interface KnownEvent extends EventInput {
+  readonly seq: number;
+  readonly recordedAt: number;
+  readonly deliveryId: string | undefined;
+  /** Numbers facts in the order in which they became known. */
+  readonly factNumber: number | undefined;
+}
+
+/** Something public that is no fact. */
+export interface NewEvent {
+  readonly id: string;
+  readonly space: string;
+  readonly kind: EventKind;
+  readonly at: number;
+  readonly data: Readonly<Record<string, unknown>>;
+}
+
+export interface EventFilter {
+  readonly space: string;
+  readonly limit: number;
+  /** Only older ones. */
+  readonly before?: number | undefined;
+  readonly kinds?: readonly EventKind[] | undefined;
+  readonly deliveryId?: string | undefined;
+}
+
+export type EventStore = ReturnType<typeof eventStore>;
+
+/** Everything that is made public, in the order of becoming known. */
+export function eventStore(db: Db) {
+  const shown = {
+    seq: events.seq,
+    id: events.id,
+    space: events.space,
+    kind: events.kind,
+    at: events.at,
+    recordedAt: events.recordedAt,
+    data: events.data,
+    deliveryId: events.deliveryId,
+    factNumber: sql<number | null>`facts.rowid`,
+    source: facts.source,
+    cause: facts.cause,
+    status: facts.status,
+    replyCode: facts.replyCode,
+    diagnostic: facts.diagnostic,
+    messageId: deliveries.messageId,
+    address: deliveries.address,
+    domain: deliveries.domain,
+    // That of the attempt which the fact is of, else that of the last one.
+    provider: sql<string | null>`coalesce(
+      (select provider from attempts a where a.id = substr(${events.id}, 1, instr(${events.id}, ':') - 1)),
+      (select provider from attempts a where a.delivery_id = ${events.deliveryId} order by a.number desc limit 1))`,
+    template: messages.template,
+    topic: messages.topic,
+    locale: messages.locale,
+    edition: messages.edition,
+    subject: messages.subject,
+    reference: messages.reference,
+    labels: messages.labels,
+  };
+  const joined = () =>
+    db
+      .select(shown)
+      .from(events)
+      .leftJoin(facts, eq(facts.id, events.id))
+      .leftJoin(deliveries, eq(deliveries.id, events.deliveryId))
+      .leftJoin(messages, eq(messages.id, deliveries.messageId));
+  type Row = ReturnType<ReturnType<typeof joined>['all']>[number];
+
+  function known(row: Row): KnownEvent {
+    const { seq, id, space, kind, at, recordedAt, data, deliveryId } = row;
+    const shared = { seq, id, space, kind, at, recordedAt, deliveryId: deliveryId ?? undefined, factNumber: row.factNumber ?? undefined };
+    if (row.source === null || deliveryId === null || row.messageId === null) return { ...shared, data: data ?? {} };
+    return {
+      ...shared,
+      fact: {
+        source: row.source,
+        cause: row.cause ?? undefined,
+        status: row.status ?? undefined,
+        replyCode: row.replyCode ?? undefined,
+        diagnostic: row.diagnostic ?? undefined,
+        deliveryId,
+        messageId: row.messageId,
+        address: row.address ?? '',
+        domain: row.domain ?? '',
+        provider: row.provider ?? undefined,
+        template: row.template ?? '',
+        topic: row.topic ?? undefined,
+        locale: row.locale ?? '',
+        edition: row.edition ?? 0,
+        subject: row.subject ?? '',
+        reference: row.reference ?? undefined,
+        labels: row.labels ?? {},
+      },
+    };
+  }
+
+  const following = joined()
+    .where(gt(events.seq, sql.placeholder('seq')))
+    .orderBy(asc(events.seq))
+    .limit(sql.placeholder('limit'))
+    .prepare();
+  const lastSeq = db
+    .select({ seq: max(events.seq) })
+    .from(events)
+    .prepare();
+  const cursorOf = db
+    .select({ seq: cursors.seq })
+    .from(cursors)
+    .where(eq(cursors.name, sql.placeholder('name')))
+    .prepare();
+
+  return {
+    /** Makes something public that is no fact; within a transaction. @returns its place */
+    append(event: NewEvent): number {
+      const { lastInsertRowid } = db
+        .insert(events)
+        .values({ ...event, data: { ...event.data }, recordedAt: event.at })
+        .run();
+      return Number(lastInsertRowid);
+    },
+
+    /** What has become known after a place, of all spaces, in order. */
+    after(seq: number, limit: number): KnownEvent[] {
+      return following.all({ seq, limit }).map(known);
+    },
+
+    at(seqs: readonly number[]): KnownEvent[] {
+      if (seqs.length === 0) return [];
+      return joined()
+        .where(inArray(events.seq, [...seqs]))
+        .orderBy(asc(events.seq))
+        .all()
+        .map(known);
+    },
+
+    /** Newest first. */
+    list({ space, limit, before, kinds, deliveryId }: EventFilter): KnownEvent[] {
+      const found: (SQL | undefined)[] = [eq(events.space, space)];
+      if (before !== undefined) found.push(lt(events.seq, before));
+      if (kinds !== undefined) found.push(inArray(events.kind, [...kinds]));
+      if (deliveryId !== undefined) found.push(eq(events.deliveryId, deliveryId));
+      return joined()
+        .where(and(...found))
+        .orderBy(desc(events.seq))
+        .limit(limit)
+        .all()
+        .map(known);
+    },
+
+    last(): number {
+      return lastSeq.get()?.seq ?? 0;
+    },
+
+    /** The place after which everything became known at this time or later. */
+    before(time: number): number {
+      const first =
+        db
+          .select({ seq: sql<number | null>`min(${events.seq})` })
+          .from(events)
+          .get()?.seq ?? 1;
+      let [low, high] = [first - 1, this.last()];
+      // Places and times grow together, so halving finds it.
+      while (low < high) {
+        const middle = Math.ceil((low + high) / 2);
+        const row = db
+          .select({ at: events.recordedAt })
+          .from(events)
+          .where(sql`${events.seq} <= ${middle}`)
+          .orderBy(desc(events.seq))
+          .limit(1)
+          .get();
+        if (row === undefined || row.at < time) low = middle;
+        else high = middle - 1;
+      }
+      return low;
+    },
+
+    /** How far somebody has come who goes through all events. */
+    cursor(name: string): number {
+      return cursorOf.get({ name })?.seq ?? 0;
+    },
+
+    /** Within the transaction that writes what came of them. */
+    setCursor(name: string, seq: number): void {
+      db.insert(cursors).values({ name, seq }).onConflictDoUpdate({ target: cursors.name, set: { seq } }).run();
+    },
+
+    /** Takes away what became known before a time; within a transaction. @returns how many */
+    forget(before: number, step: number): number {
+      return db
+        .delete(events)
+        .where(sql`${events.seq} in (select seq from events where recorded_at < ${before} order by seq limit ${step})`)
+        .run().changes;
+    },
+  };
+}

@@ -1,0 +1,139 @@
+import { and, asc, desc, eq, gte, inArray, isNull, lt, sql } from 'drizzle-orm';
+import type { Db } from './database.js';
+import { alerts, attempts, deliveries, facts, figures, messages } from './schema.js';
+
+export type AlertRow = typeof alerts.$inferSelect;
+export type FigureStore = ReturnType<typeof figureStore>;
+
+/** What figures are told by. */
+export const DIMENSIONS = ['all', 'template', 'topic', 'provider', 'domain', 'cause'] as const;
+export type Dimension = (typeof DIMENSIONS)[number];
+
+/** A count that is to be added. */
+export interface FigureChange {
+  readonly space: string;
+  readonly grain: 'hour' | 'day';
+  readonly dimension: Dimension;
+  readonly at: number;
+  readonly value: string;
+  readonly measure: string;
+  readonly n: number;
+}
+
+export interface FigureRow {
+  readonly at: number;
+  readonly value: string;
+  readonly measure: string;
+  readonly n: number;
+}
+
+/** Counts by hour and day, and alerts. */
+export function figureStore(db: Db) {
+  const add = db
+    .insert(figures)
+    .values({
+      space: sql.placeholder('space'),
+      grain: sql.placeholder('grain'),
+      dimension: sql.placeholder('dimension'),
+      at: sql.placeholder('at'),
+      value: sql.placeholder('value'),
+      measure: sql.placeholder('measure'),
+      n: sql.placeholder('n'),
+    })
+    .onConflictDoUpdate({
+      target: [figures.space, figures.grain, figures.dimension, figures.at, figures.value, figures.measure],
+      set: { n: sql`${figures.n} + excluded.n` },
+    })
+    .prepare();
+  const within = (space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number) =>
+    and(eq(figures.space, space), eq(figures.grain, grain), eq(figures.dimension, dimension), gte(figures.at, from), lt(figures.at, to));
+
+  return {
+    add(change: FigureChange): void {
+      add.run({ ...change });
+    },
+
+    /** By the hour or day, the values of a dimension together. */
+    overTime(space: string, grain: 'hour' | 'day', from: number, to: number): FigureRow[] {
+      return db
+        .select({ at: figures.at, value: sql<string>`''`, measure: figures.measure, n: figures.n })
+        .from(figures)
+        .where(within(space, grain, 'all', from, to))
+        .orderBy(asc(figures.at))
+        .all();
+    },
+
+    /** By value, the whole time together. */
+    byValue(space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number): FigureRow[] {
+      return db
+        .select({ at: sql<number>`0`, value: figures.value, measure: figures.measure, n: sql<number>`sum(${figures.n})` })
+        .from(figures)
+        .where(within(space, grain, dimension, from, to))
+        .groupBy(figures.value, figures.measure)
+        .all();
+    },
+
+    /** What is needed to count deliveries: all their facts, and where they belong. */
+    counted(deliveryIds: readonly string[]) {
+      const ids = JSON.stringify(deliveryIds);
+      const of = db
+        .select({
+          id: deliveries.id,
+          space: deliveries.space,
+          createdAt: deliveries.createdAt,
+          domain: deliveries.domain,
+          template: messages.template,
+          topic: messages.topic,
+        })
+        .from(deliveries)
+        .innerJoin(messages, eq(messages.id, deliveries.messageId))
+        .where(sql`${deliveries.id} in (select value from json_each(${ids}))`)
+        .all();
+      const known = db
+        .select({
+          id: facts.id,
+          deliveryId: facts.deliveryId,
+          kind: facts.kind,
+          source: facts.source,
+          at: facts.at,
+          cause: facts.cause,
+          provider: attempts.provider,
+          // Facts are numbered in the order in which they became known.
+          n: sql<number>`facts.rowid`,
+        })
+        .from(facts)
+        .leftJoin(attempts, sql`${attempts.id} = substr(${facts.id}, 1, instr(${facts.id}, ':') - 1)`)
+        .where(sql`${facts.deliveryId} in (select value from json_each(${ids}))`)
+        .all();
+      return { deliveries: of, facts: known };
+    },
+
+    firing(): AlertRow[] {
+      return db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
+    },
+    alerts(space: string, limit: number): AlertRow[] {
+      return db
+        .select()
+        .from(alerts)
+        .where(eq(alerts.space, space))
+        .orderBy(sql`${alerts.resolvedAt} is not null`, desc(alerts.id))
+        .limit(limit)
+        .all();
+    },
+    fire(row: AlertRow): void {
+      db.insert(alerts).values(row).onConflictDoNothing().run();
+    },
+    resolve(ids: readonly string[], at: number): void {
+      db.update(alerts)
+        .set({ resolvedAt: at })
+        .where(inArray(alerts.id, [...ids]))
+        .run();
+    },
+    /** Takes away hours of before a time; days stay. Within a transaction. */
+    forget(before: number): void {
+      db.delete(figures)
+        .where(and(eq(figures.grain, 'hour'), lt(figures.at, before)))
+        .run();
+    },
+  };
+}

@@ -1,0 +1,158 @@
+import { and, asc, count, desc, eq, inArray, lt, lte, min, sql } from 'drizzle-orm';
+import type { Db } from './database.js';
+import { notifications, subscriptions } from './schema.js';
+
+export type SubscriptionRow = typeof subscriptions.$inferSelect;
+export type NotificationRow = typeof notifications.$inferSelect;
+export type SubscriptionStore = ReturnType<typeof subscriptionStore>;
+
+/** Subscriptions, and the notifications that were tried. */
+export function subscriptionStore(db: Db) {
+  const write = db
+    .insert(notifications)
+    .values({
+      subscriptionId: sql.placeholder('subscriptionId'),
+      seq: sql.placeholder('seq'),
+      state: sql.placeholder('state'),
+      line: sql.placeholder('line'),
+      attempts: sql.placeholder('attempts'),
+      nextAt: sql.placeholder('nextAt'),
+      lastAt: sql.placeholder('lastAt'),
+      status: sql.placeholder('status'),
+      problem: sql.placeholder('problem'),
+      milliseconds: sql.placeholder('milliseconds'),
+    })
+    .onConflictDoUpdate({
+      target: [notifications.subscriptionId, notifications.seq],
+      set: {
+        state: sql`excluded.state`,
+        attempts: sql`excluded.attempts`,
+        nextAt: sql`excluded.next_at`,
+        lastAt: sql`excluded.last_at`,
+        status: sql`excluded.status`,
+        problem: sql`excluded.problem`,
+        milliseconds: sql`excluded.milliseconds`,
+      },
+    })
+    .prepare();
+  const isWaiting = (id: string) => and(eq(notifications.subscriptionId, id), eq(notifications.state, 'waiting'));
+
+  return {
+    add(row: SubscriptionRow): void {
+      db.insert(subscriptions).values(row).run();
+    },
+    all(): SubscriptionRow[] {
+      return db.select().from(subscriptions).orderBy(asc(subscriptions.id)).all();
+    },
+    list(space: string): SubscriptionRow[] {
+      return db.select().from(subscriptions).where(eq(subscriptions.space, space)).orderBy(asc(subscriptions.id)).all();
+    },
+    find(space: string, id: string): SubscriptionRow | undefined {
+      const row = db.select().from(subscriptions).where(eq(subscriptions.id, id)).get();
+      return row?.space === space ? row : undefined;
+    },
+    change(id: string, set: Partial<Omit<SubscriptionRow, 'id' | 'space'>>): void {
+      db.update(subscriptions).set(set).where(eq(subscriptions.id, id)).run();
+    },
+    remove(id: string): void {
+      db.delete(notifications).where(eq(notifications.subscriptionId, id)).run();
+      db.delete(subscriptions).where(eq(subscriptions.id, id)).run();
+    },
+
+    /** Writes how a notification stands; within a transaction. */
+    note(row: NotificationRow): void {
+      write.run({ ...row });
+    },
+    notification(id: string, seq: number): NotificationRow | undefined {
+      return db
+        .select()
+        .from(notifications)
+        .where(and(eq(notifications.subscriptionId, id), eq(notifications.seq, seq)))
+        .get();
+    },
+    /** Newest first. */
+    notifications(
+      id: string,
+      { limit, before, state }: { limit: number; before?: number | undefined; state?: NotificationRow['state'] | undefined },
+    ): NotificationRow[] {
+      const found = [eq(notifications.subscriptionId, id)];
+      if (before !== undefined) found.push(lt(notifications.seq, before));
+      if (state !== undefined) found.push(eq(notifications.state, state));
+      return db
+        .select()
+        .from(notifications)
+        .where(and(...found))
+        .orderBy(desc(notifications.seq))
+        .limit(limit)
+        .all();
+    },
+    /** Due again, the longest due first. */
+    due(id: string, now: number, limit: number): NotificationRow[] {
+      return db
+        .select()
+        .from(notifications)
+        .where(and(isWaiting(id), lte(notifications.nextAt, now)))
+        .orderBy(asc(notifications.nextAt), asc(notifications.seq))
+        .limit(limit)
+        .all();
+    },
+    nextDueAt(id: string): number | undefined {
+      return (
+        db
+          .select({ at: min(notifications.nextAt) })
+          .from(notifications)
+          .where(isWaiting(id))
+          .get()?.at ?? undefined
+      );
+    },
+    /** For each line in which something waits, the first that does. */
+    waitingLines(id: string): Map<string, number> {
+      const rows = db
+        .select({ line: notifications.line, seq: min(notifications.seq) })
+        .from(notifications)
+        .where(isWaiting(id))
+        .groupBy(notifications.line)
+        .all();
+      return new Map(rows.map((row) => [row.line, row.seq ?? 0]));
+    },
+    firstWaiting(id: string, line: string): number | undefined {
+      return (
+        db
+          .select({ seq: min(notifications.seq) })
+          .from(notifications)
+          .where(and(isWaiting(id), eq(notifications.line, line)))
+          .get()?.seq ?? undefined
+      );
+    },
+    counts(id: string): Record<NotificationRow['state'], number> {
+      const rows = db
+        .select({ state: notifications.state, n: count() })
+        .from(notifications)
+        .where(eq(notifications.subscriptionId, id))
+        .groupBy(notifications.state)
+        .all();
+      return { waiting: 0, delivered: 0, 'set-aside': 0, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
+    },
+    /** Puts what was set aside (or some of it) in the queue again; within a transaction. @returns how many */
+    again(id: string, seqs: readonly number[] | undefined, now: number): number {
+      return db
+        .update(notifications)
+        .set({ state: 'waiting', nextAt: now })
+        .where(
+          and(
+            eq(notifications.subscriptionId, id),
+            eq(notifications.state, 'set-aside'),
+            ...(seqs === undefined ? [] : [inArray(notifications.seq, [...seqs])]),
+          ),
+        )
+        .run().changes;
+    },
+    /** Takes away delivered ones of before a time; within a transaction. */
+    forget(before: number, step: number): number {
+      return db
+        .delete(notifications)
+        .where(sql`rowid in (select rowid from notifications where state = 'delivered' and last_at < ${before} limit ${step})`)
+        .run().changes;
+    },
+  };
+}
