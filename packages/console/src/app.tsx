@@ -11,6 +11,10 @@ import { Return } from './pages/return.js';
 import { Returns } from './pages/returns.js';
 import { Send } from './pages/send.js';
 import { SetUp } from './pages/steps.js';
+import { Alerts } from './pages/alerts.js';
+import { Figures } from './pages/figures.js';
+import { Live } from './pages/live.js';
+import { SubscriptionPage, Subscriptions } from './pages/subscriptions.js';
 import { Captured } from './pages/captured.js';
 import { CapturedList } from './pages/captured-list.js';
 import { Search } from './pages/search.js';
@@ -86,6 +90,11 @@ export function App() {
                 <Route path="/track/returns" element={<Returns />} />
                 <Route path="/track/returns/:id" element={<Return />} />
                 <Route path="/track/suppressions" element={<Suppressions />} />
+                <Route path="/track/figures" element={<Figures />} />
+                <Route path="/track/subscriptions" element={<Subscriptions />} />
+                <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
+                <Route path="/track/live" element={<Live />} />
+                <Route path="/track/alerts" element={<Alerts />} />
                 <Route path="/set-up" element={<SetUp />} />
                 <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
               </Route>

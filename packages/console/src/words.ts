@@ -63,3 +63,11 @@ export function inBytes(bytes: number): string {
   if (bytes < 1000) return `${bytes} bytes`;
   return bytes < 1_000_000 ? `${(bytes / 1000).toFixed(1)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
 }
+
+/** A span of time as people say it. */
+export function spanWords(ms: number | undefined): string {
+  if (ms === undefined) return '–';
+  if (ms < 1000) return `${ms} ms`;
+  if (ms < 60_000) return `${(ms / 1000).toFixed(1)} s`;
+  return ms < 3_600_000 ? `${Math.round(ms / 60_000)} min` : `${(ms / 3_600_000).toFixed(1)} h`;
+}

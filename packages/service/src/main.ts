@@ -47,6 +47,8 @@ export interface Service {
   readonly backup: (file: string) => Promise<void>;
   /** Whether something is under way, for those who move the clock: what waits for a time is not. */
   readonly busy: () => boolean;
+  /** Does now what waits for others to go with, for those who move the clock. */
+  readonly hurry: () => void;
   /** A worker is gone: what it had is free again. */
   readonly workerGone: (name: string) => void;
   /** An address that opens the console, once. */
@@ -335,7 +337,10 @@ export async function startService(options: StartOptions): Promise<Service> {
         log.warn({ worker: name, attempts: count }, 'a worker ended; what it had goes on');
         dispatcher.wake();
       },
-      busy: () => dispatcher.busy || store.group.busy || notifying.busy || counting.busy(),
+      busy: () => dispatcher.busy || store.group.busy || notifying.busy,
+      hurry: () => {
+        store.group.hurry();
+      },
       backup: (file) => store.housekeeping.backup(file),
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,

@@ -8,4 +8,12 @@ export {
   type TakenLetter,
 } from './http-provider.js';
 export { Fate, Script } from './script.js';
-export { startSmtpProvider, type Seen, type StandInOptions, type StandInProvider } from './smtp-provider.js';
+export {
+  startSmtpProvider,
+  type Seen,
+  type StandInOptions,
+  type Conduct,
+  type StandInClock,
+  type StandInProvider,
+} from './smtp-provider.js';
+export { startChat, type Chat, type ChatMessage } from './chat.js';

@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { z } from 'zod';
+import { startChat } from './chat.js';
 import { startHttpProvider } from './http-provider.js';
 import { Script } from './script.js';
 import { startSmtpProvider } from './smtp-provider.js';
@@ -26,12 +27,18 @@ const Settings = z.discriminatedUnion('kind', [
     callsTo: z.strictObject({ url: z.string(), secret: z.string(), afterMs: z.int() }).optional(),
     script: Script,
   }),
+  z.strictObject({ kind: z.literal('chat'), host: z.string(), port: z.int() }),
 ]);
 
 const file = process.argv[2];
 if (file === undefined) throw new Error('usage: main.js SETTINGS.json');
 const settings = Settings.parse(JSON.parse(readFileSync(file, 'utf8')));
-const provider = settings.kind === 'smtp' ? await startSmtpProvider(settings) : await startHttpProvider(settings);
+const provider =
+  settings.kind === 'smtp'
+    ? await startSmtpProvider(settings)
+    : settings.kind === 'http'
+      ? await startHttpProvider(settings)
+      : await startChat(settings.host, settings.port);
 process.stdout.write(`${JSON.stringify({ port: provider.port })}\n`);
 const end = (): void => {
   void provider.close().then(() => process.exit(0));

@@ -1,15 +1,19 @@
 import { appendFileSync } from 'node:fs';
 import { foreignMail } from '@verbalis/core/mime';
-import type { Answer, Envelope } from '@verbalis/core/smtp';
+import type { Answer } from '@verbalis/core/smtp';
 import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service/smtp-socket';
-import { writeReport } from '@verbalis/core/returns';
-import type { Fate, Script } from './script.js';
+import { writeComplaint, writeReport } from '@verbalis/core/returns';
+import type { Script } from './script.js';
 
 export interface StandInOptions {
   readonly name: string;
   readonly host: string;
   readonly port: number;
   readonly script: Script;
+  /** What it does with a recipient whom the script does not name; takes the mail when left out. */
+  readonly conduct?: (to: string, tries: number, now: number) => Conduct;
+  /** Its time, where that is not this machine's. */
+  readonly clock?: StandInClock;
   /** Where reports are mailed to: the return-path listener. A real server would look the domain up. */
   readonly returnsTo: { readonly host: string; readonly port: number };
   /** How long after acceptance a report is mailed, in milliseconds. */
@@ -17,6 +21,39 @@ export interface StandInOptions {
   /** A file to which each mail that is taken adds a line of JSON. */
   readonly tally?: string | undefined;
 }
+
+/** What the stand-in says of a recipient, and what it lets be known of the mail later. */
+export interface Conduct {
+  readonly answer: Answer;
+  readonly later?: {
+    /** After so many milliseconds. */
+    readonly afterMs: number;
+    readonly what: 'failed' | 'delayed' | 'delivered' | 'complained';
+    readonly status?: string;
+    readonly diagnostic?: string;
+  };
+}
+
+export interface StandInClock {
+  /** Milliseconds since the epoch. */
+  readonly now: () => number;
+  /** Calls back at a time; gives a function that calls it off. */
+  readonly at: (at: number, run: () => void) => () => void;
+}
+
+const SYSTEM_CLOCK: StandInClock = {
+  now: () => Date.now(),
+  at: (at, run) => {
+    const timer = setTimeout(run, Math.max(0, at - Date.now()));
+    return () => {
+      clearTimeout(timer);
+    };
+  },
+};
+
+/** Before a report that was not taken is tried again. */
+const RETRY_MS = 60_000;
+const TAKEN: Answer = { code: 250, enhanced: '2.1.5', text: 'OK' };
 
 /** What the stand-in has seen of one recipient. */
 export interface Seen {
@@ -28,68 +65,80 @@ export interface Seen {
 export interface StandInProvider {
   readonly port: number;
   readonly seen: ReadonlyMap<string, Seen>;
+  /** Whether a report is on its way. */
+  readonly busy: () => boolean;
   readonly close: () => Promise<void>;
 }
 
 /** A simulated mail provider: speaks real SMTP, and does with each recipient what its script says. */
 export async function startSmtpProvider(options: StandInOptions): Promise<StandInProvider> {
+  const clock = options.clock ?? SYSTEM_CLOCK;
   const seen = new Map<string, Seen>();
-  const timers = new Set<NodeJS.Timeout>();
+  const underWay = new Set<Promise<void>>();
+  const timers = new Set<() => void>();
   const of = (address: string): Seen => {
     const key = address.toLowerCase();
     const found = seen.get(key) ?? { address: key, tries: 0, taken: 0 };
     seen.set(key, found);
     return found;
   };
-  const fateOf = (address: string): Fate => options.script[address.toLowerCase()] ?? 'accept';
 
-  function recipient({ to }: Envelope): Answer {
-    const known = of(to);
-    known.tries += 1;
-    switch (fateOf(to)) {
+  function conductOf(to: string, tries: number): Conduct {
+    const fate = options.script[to.toLowerCase()];
+    const afterMs = options.reportAfterMs;
+    switch (fate) {
       case 'refuse':
-        return { code: 550, enhanced: '5.1.1', text: `<${to}>: Recipient address rejected: no such user here` };
+        return { answer: { code: 550, enhanced: '5.1.1', text: `<${to}>: Recipient address rejected: no such user here` } };
       case 'defer-twice':
-        return known.tries <= 2
-          ? { code: 451, enhanced: '4.7.1', text: `<${to}>: Greylisted, please come back later` }
-          : { code: 250, enhanced: '2.1.5', text: 'OK' };
+        return { answer: tries <= 2 ? { code: 451, enhanced: '4.7.1', text: `<${to}>: Greylisted, please come back later` } : TAKEN };
+      case 'report-failed':
+        return { answer: TAKEN, later: { afterMs, what: 'failed' } };
+      case 'report-delivered':
+        return { answer: TAKEN, later: { afterMs, what: 'delivered' } };
+      case 'complain':
+        return { answer: TAKEN, later: { afterMs, what: 'complained' } };
+      case 'accept':
+        return { answer: TAKEN };
       default:
-        return { code: 250, enhanced: '2.1.5', text: 'OK' };
+        return options.conduct?.(to, tries, clock.now()) ?? { answer: TAKEN };
     }
   }
 
   async function report(
     returnPath: string,
     to: string,
-    action: 'failed' | 'delivered',
-    mail: Uint8Array,
+    later: NonNullable<Conduct['later']>,
+    original: Uint8Array,
     arrivedAt: number,
   ): Promise<void> {
-    const id = `${arrivedAt.toString(36)}${Math.random().toString(36).slice(2, 10)}`;
-    const bytes = writeReport({
+    const { what, status, diagnostic } = later;
+    const base = {
       reportingMta: `${options.name}.example`,
       recipient: to,
       returnPath,
-      action,
       arrivedAt,
-      now: Date.now(),
-      original: mail,
-      id,
-    });
+      now: clock.now(),
+      original,
+      id: `${arrivedAt.toString(36)}${Math.random().toString(36).slice(2, 10)}`,
+    };
+    const more = { ...(status === undefined ? {} : { status }), ...(diagnostic === undefined ? {} : { diagnostic }) };
+    const bytes = what === 'complained' ? writeComplaint(base) : writeReport({ ...base, ...more, action: what });
     const connection = new SmtpConnection({ ...options.returnsTo, helloName: `${options.name}.example` });
     const opened = await connection.open();
     const outcome = opened === 'ready' ? await connection.deliver({ from: '', to: returnPath }, foreignMail(bytes)) : opened;
     connection.close();
     // A mail server keeps trying; so does its stand-in.
-    if (outcome.kind !== 'accepted' && outcome.kind !== 'refused') later(1000, () => report(returnPath, to, action, mail, arrivedAt));
+    if (outcome.kind !== 'accepted' && outcome.kind !== 'refused')
+      schedule(RETRY_MS, () => report(returnPath, to, later, original, arrivedAt));
   }
 
-  function later(ms: number, run: () => Promise<void>): void {
-    const timer = setTimeout(() => {
-      timers.delete(timer);
-      void run();
-    }, ms);
-    timers.add(timer);
+  function schedule(ms: number, run: () => Promise<void>): void {
+    const cancel = clock.at(clock.now() + ms, () => {
+      timers.delete(cancel);
+      const work = run().finally(() => underWay.delete(work));
+      underWay.add(work);
+    });
+    timers.add(cancel);
   }
 
   const listener: SmtpListener = await listenSmtp(
@@ -97,16 +146,19 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
     options.port,
     { name: `${options.name}.example`, maxBytes: 30 * 1024 * 1024, maxRecipients: 100 },
     {
-      recipient,
+      recipient: ({ to }) => {
+        const known = of(to);
+        known.tries += 1;
+        return conductOf(to, known.tries).answer;
+      },
       mail: ({ from, to, bytes }) => {
-        const at = Date.now();
+        const at = clock.now();
         for (const one of to) {
-          of(one).taken += 1;
+          const known = of(one);
+          known.taken += 1;
           if (options.tally !== undefined) appendFileSync(options.tally, `${JSON.stringify({ to: one, from, at, size: bytes.length })}\n`);
-          const fate = fateOf(one);
-          if (fate === 'report-failed' || fate === 'report-delivered') {
-            later(options.reportAfterMs, () => report(from, one, fate === 'report-failed' ? 'failed' : 'delivered', bytes, at));
-          }
+          const { later } = conductOf(one, known.tries);
+          if (later !== undefined) schedule(later.afterMs, () => report(from, one, later, bytes, at));
         }
         return { code: 250, enhanced: '2.0.0', text: `Taken as ${at.toString(36)}` };
       },
@@ -115,8 +167,9 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
   return {
     port: listener.port,
     seen,
+    busy: () => underWay.size > 0,
     close: async () => {
-      for (const timer of timers) clearTimeout(timer);
+      for (const cancel of timers) cancel();
       await listener.close();
     },
   };

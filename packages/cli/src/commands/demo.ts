@@ -9,12 +9,16 @@ import { writeMail } from '@verbalis/core/mime';
 import { readConfig } from '@verbalis/service/config';
 import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import type { Fate, Script } from '@verbalis/standins';
+import { makeHistory } from '../demo-history.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
 
 const DEMO = fileURLToPath(new URL('../../../../demo/', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SPACE = 'harbour';
+const CHAT_PORT = 8629;
+/** The made-up weeks end at a whole half hour. */
+const HISTORY_STEP_MS = 30 * 60_000;
 /** The space that captures. */
 const TRYING = 'drydock';
 const REPORT_AFTER_MS = 400;
@@ -132,14 +136,48 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
         script,
       }),
     );
+    if (options.once !== true) {
+      output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about 40 s) …');
+      const began = Date.now();
+      const count = await makeHistory(readConfig(configFile, env), SPACE, operator, Math.floor(began / HISTORY_STEP_MS) * HISTORY_STEP_MS);
+      output.note(`… ${count} mails sent and answered in ${Math.round((Date.now() - began) / 1000)} s.`);
+    }
     output.note('Starting the stand-in providers and the service …');
     await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [standIn], process.env, children);
     await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [httpStandIn], process.env, children);
+    const south = settings.providers['south-relay'];
+    if (south?.kind === 'smtp') {
+      const southStandIn = join(dir, 'south-relay.json');
+      writeFileSync(
+        southStandIn,
+        JSON.stringify({ ...(JSON.parse(readFileSync(standIn, 'utf8')) as object), name: 'south-relay', port: south.port }),
+      );
+      await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [southStandIn], process.env, children);
+    }
+    const chatStandIn = join(dir, 'chat.json');
+    writeFileSync(
+      chatStandIn,
+      JSON.stringify({ kind: 'chat', host: '127.0.0.1', port: Number(env['VERBALIS_DEMO_CHAT_PORT'] ?? CHAT_PORT) }),
+    );
+    const chat = await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [chatStandIn], process.env, children);
+    const chatUrl = `http://127.0.0.1:${Number(chat['port'])}`;
     const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
     const url = String(service['url']);
 
     const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const client = createClient({ url, key });
+    // Whatever an alert or a complaint says goes to the chat, in the chat's own shape.
+    await createClient({ url, key: operator, space: SPACE }).subscriptions.add({
+      name: 'harbour office chat',
+      url: `${chatUrl}/hooks/harbour-office`,
+      filter: 'type in [alert-firing, alert-resolved, complained]',
+      shape: {
+        $if: 'event.data.text',
+        $value: { text: '{{ event.data.text }}' },
+        $else: { text: '{{ event.data.address }} complains about “{{ event.data.subject }}”.' },
+      },
+      handshake: false,
+    });
     output.note(`Sending ${bookings.length} bookings through POST ${url}/v1/messages …`);
     const asked: string[] = [];
     for (const booking of bookings)
@@ -156,7 +194,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const good = messages.every((message) => asScripted(message, script));
     output.out(outcomeTable(messages, script, output));
     if (options.once === true) return good ? 0 : 1;
-    output.out(whereToLook(url, String(service['signInUrl']), key, operator, output));
+    output.out(whereToLook(url, String(service['signInUrl']), key, operator, chatUrl, output));
     await new Promise<void>((done) => {
       process.once('SIGINT', () => {
         done();
@@ -247,12 +285,13 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
   );
 }
 
-function whereToLook(url: string, signInUrl: string, key: string, operator: string, { color }: Output): string {
+function whereToLook(url: string, signInUrl: string, key: string, operator: string, chatUrl: string, { color }: Output): string {
   return [
     '',
     color.bold('Where to look'),
     `  Console (this link opens it once):  ${color.cyan(signInUrl)}`,
     `  API document:                       ${url}/v1/openapi.json`,
+    `  The chat that stands in (alerts):   ${color.cyan(chatUrl)}`,
     '  On the command line, in another terminal:',
     `    export VERBALIS_URL=${url} VERBALIS_KEY=${key}`,
     '    npx verbalis messages list',
@@ -260,6 +299,9 @@ function whereToLook(url: string, signInUrl: string, key: string, operator: stri
     '    npx verbalis messages show MESSAGE',
     '    npx verbalis returns list',
     '    npx verbalis suppressions list',
+    '    npx verbalis figures --days 16 --by cause',
+    "    npx verbalis events --filter 'type in [failed, complained]'",
+    '    npx verbalis alerts',
     `    npx verbalis captured list --space ${TRYING} --key ${operator}`,
     '',
     'End with Ctrl+C.',

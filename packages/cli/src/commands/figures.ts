@@ -48,7 +48,7 @@ export async function figures(
     { title: options.by ?? 'time' },
     { title: 'asked', right: true },
     ...STATES.map((title) => ({ title, right: true })),
-    { title: 'failed', right: true },
+    { title: 'rate', right: true },
     { title: 'taken in', right: true },
     { title: '95 %', right: true },
     { title: 'arrived in', right: true },

@@ -1,9 +1,11 @@
 import type { MessageSummary, State } from '@verbalis/client';
-import { useInfiniteQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Ribbon } from '../parts/chart.js';
 import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
@@ -25,13 +27,66 @@ function rowsOf(messages: readonly MessageSummary[]) {
   return messages.flatMap((message) => message.deliveries.map((delivery) => ({ message, delivery })));
 }
 
+const DAYS_SHOWN = 21;
+const DAY_MS = 86_400_000;
+/** A handle that is being moved asks for nothing yet. */
+const SETTLED_MS = 250;
+
+/** How many over the last weeks, with a span to choose that stands in the address. */
+function Weeks({
+  from,
+  to,
+  onChoose,
+}: {
+  readonly from: string;
+  readonly to: string;
+  readonly onChoose: (from: string, to: string) => void;
+}) {
+  const { client, space } = useSession();
+  const end = Math.ceil(Date.now() / DAY_MS) * DAY_MS;
+  const { data } = useQuery({
+    queryKey: ['figures', space.name, 'ribbon', end],
+    queryFn: () =>
+      client.figures({ from: new Date(end - DAYS_SHOWN * DAY_MS).toISOString(), to: new Date(end).toISOString(), grain: 'day' }),
+    refetchInterval: 10_000,
+  });
+  const series = data?.series ?? [];
+  const last = Math.max(0, series.length - 1);
+  const first = series.findIndex((one) => one.at >= from);
+  const until = to === '' ? last : series.findIndex((one) => one.at >= to) - 1;
+  const asked = [from === '' || first === -1 ? 0 : first, until < 0 ? last : until] as const;
+  const [moving, setMoving] = useState<readonly [number, number]>();
+  useEffect(() => {
+    if (moving === undefined) return;
+    const timer = setTimeout(() => {
+      const [a, b] = moving;
+      onChoose(a === 0 ? '' : (series[a]?.at ?? ''), b === last ? '' : (series[b + 1]?.at ?? ''));
+      setMoving(undefined);
+    }, SETTLED_MS);
+    return () => clearTimeout(timer);
+    // The handles alone say when it is settled.
+  }, [moving]);
+  if (data === undefined || data.total.asked === 0) return null;
+  return (
+    <Ribbon
+      series={series}
+      grain="day"
+      title="Deliveries by the day, and what became of them"
+      chosen={moving ?? asked}
+      onChoose={setMoving}
+    />
+  );
+}
+
 /** All messages of the space, newest first, kept current. */
 export function Messages() {
   const { client, space } = useSession();
   const [params, setParams] = useSearchParams();
   const state = (params.get('state') ?? undefined) as State | undefined;
   const find = params.get('find') ?? '';
-  const filter = { state, ...(find === '' ? {} : find.includes('@') ? { address: find } : { reference: find }) };
+  const from = params.get('from') ?? '';
+  const to = params.get('to') ?? '';
+  const filter = { state, from, to, ...(find === '' ? {} : find.includes('@') ? { address: find } : { reference: find }) };
   const pages = useInfiniteQuery({
     queryKey: ['messages', space.name, filter],
     queryFn: ({ pageParam }) => client.messages.list({ ...filter, limit: 50, cursor: pageParam }),
@@ -46,7 +101,7 @@ export function Messages() {
     setParams(next, { replace: true });
   };
   const rows = rowsOf(pages.data?.pages.flatMap((page) => page.messages) ?? []);
-  const filtered = state !== undefined || find !== '';
+  const filtered = state !== undefined || find !== '' || from !== '' || to !== '';
   return (
     <>
       <TrackTabs />
@@ -69,6 +124,21 @@ export function Messages() {
           ))}
         </Filters>
       </Head>
+      <Weeks
+        from={from}
+        to={to}
+        onChoose={(first, last) => {
+          const next = new URLSearchParams(params);
+          for (const [name, value] of [
+            ['from', first],
+            ['to', last],
+          ] as const) {
+            if (value === '') next.delete(name);
+            else next.set(name, value);
+          }
+          setParams(next, { replace: true });
+        }}
+      />
       {pages.error !== null && <Fault error={pages.error} />}
       {pages.isSuccess && rows.length === 0 && !filtered && (
         <Empty

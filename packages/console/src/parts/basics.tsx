@@ -1,4 +1,4 @@
-import type { State } from '@verbalis/client';
+import { RefusedError, type State } from '@verbalis/client';
 import { Focusable, Tooltip, TooltipTrigger, Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
@@ -89,7 +89,20 @@ const Box = styled.div`
 
 /** A refusal in the service's own words. */
 export function Fault({ error }: { readonly error: unknown }) {
-  return <Box role="alert">{error instanceof Error ? error.message : 'Something went wrong.'}</Box>;
+  const problems = error instanceof RefusedError ? (error.problem.problems ?? []) : [];
+  return (
+    <Box role="alert">
+      {problems.length === 0
+        ? error instanceof Error
+          ? error.message
+          : 'Something went wrong.'
+        : problems.map((one) => (
+            <p key={`${one.path}${one.message}`}>
+              {one.path} {one.message} {one.hint}
+            </p>
+          ))}
+    </Box>
+  );
 }
 
 const Lesson = styled.section`

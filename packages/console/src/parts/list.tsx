@@ -137,6 +137,10 @@ export function TrackTabs() {
       </NavLink>
       <NavLink to="/track/returns">Returns</NavLink>
       <NavLink to="/track/suppressions">Suppressions</NavLink>
+      <NavLink to="/track/figures">Figures</NavLink>
+      <NavLink to="/track/subscriptions">Subscriptions</NavLink>
+      <NavLink to="/track/live">Live</NavLink>
+      <NavLink to="/track/alerts">Alerts</NavLink>
     </Tabs>
   );
 }

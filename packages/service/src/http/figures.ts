@@ -86,6 +86,7 @@ export function figuresRouter({ store, clock }: FiguresOptions): Router {
         : {
             by: [...byValue]
               .map(([value, own]) => ({ value, counts: countsOf(own) }))
+              .filter((one) => one.counts.asked > 0)
               .sort((a, b) => b.counts.asked - a.counts.asked)
               .slice(0, MOST_VALUES),
           }),

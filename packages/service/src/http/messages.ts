@@ -132,9 +132,10 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
 
   router.get('/', needs('read'), (request, response) => {
-    const { limit, cursor, ...filter } = parse(ListQuery, request.query);
+    const { limit, cursor, from, to, ...filter } = parse(ListQuery, request.query);
+    const at = (time: string | undefined): number | undefined => (time === undefined ? undefined : Date.parse(time));
     const { space } = callerOf(request);
-    const rows = store.messages.list({ ...filter, space, limit: limit + 1, before: cursor });
+    const rows = store.messages.list({ ...filter, from: at(from), to: at(to), space, limit: limit + 1, before: cursor });
     const page = rows.slice(0, limit);
     const deliveries = store.messages.deliveriesOf(page.map((row) => row.id));
     const nextCursor = rows.length > limit ? page.at(-1)?.id : undefined;

@@ -182,6 +182,8 @@ export const ListQuery = z.strictObject({
   address: z.string().max(320).optional(),
   template: z.string().max(100).optional(),
   reference: z.string().max(200).optional(),
+  from: z.iso.datetime({ offset: true }).optional().meta({ description: 'Asked for at this time or later.' }),
+  to: z.iso.datetime({ offset: true }).optional().meta({ description: 'Asked for before this time.' }),
 });
 
 export const SCOPES = ['send', 'read', 'write', 'admin'] as const;

@@ -192,11 +192,12 @@ export function eventStore(db: Db) {
       db.insert(cursors).values({ name, seq }).onConflictDoUpdate({ target: cursors.name, set: { seq } }).run();
     },
 
-    /** Takes away what became known before a time; within a transaction. @returns how many */
+    /** Takes away what became known before a time, and is the oldest. @returns how many */
     forget(before: number, step: number): number {
+      const to = this.before(before);
       return db
         .delete(events)
-        .where(sql`${events.seq} in (select seq from events where recorded_at < ${before} order by seq limit ${step})`)
+        .where(sql`${events.seq} in (select seq from events where seq <= ${to} order by seq limit ${step})`)
         .run().changes;
     },
   };

@@ -50,6 +50,11 @@ export class GroupCommit {
     return done;
   }
 
+  /** What was in no hurry is written now. */
+  hurry(): void {
+    if (this.#timer !== undefined && !this.#scheduled) this.#flush();
+  }
+
   #add<T>(write: () => T): Promise<T> {
     return new Promise<T>((resolve, reject) => {
       this.#waiting.push({ write, resolve: resolve as (value: unknown) => void, reject });

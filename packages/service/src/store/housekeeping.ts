@@ -1,4 +1,5 @@
 import type Sqlite from 'better-sqlite3';
+import { idSince } from './ids.js';
 
 /** Rows that one step takes away, so that no step holds the file for long. */
 const STEP = 500;
@@ -7,7 +8,7 @@ export type Housekeeping = ReturnType<typeof housekeeping>;
 
 /** What is done to the whole file. */
 export function housekeeping(raw: Sqlite.Database) {
-  const finished = `select m.id from messages m where m.created_at < ? and not exists
+  const finished = `select m.id from messages m where m.id < ? and not exists
     (select 1 from deliveries d where d.message_id = m.id and d.next_attempt_at is not null) limit ${STEP}`;
   return {
     /** Takes away the bytes of mails that were made before. @returns how many; fewer than a step's worth means that it is done */
@@ -21,19 +22,18 @@ export function housekeeping(raw: Sqlite.Database) {
 
     /** Takes away what came back before. */
     forgetReturns(bytesBefore: number, before: number): number {
+      // Ids sort by time, so the oldest are the first.
       raw
-        .prepare(
-          `update returns set bytes = x'' where id in (select id from returns where received_at < ? and length(bytes) > 0 limit ${STEP})`,
-        )
-        .run(bytesBefore);
-      return raw.prepare(`delete from returns where id in (select id from returns where received_at < ? limit ${STEP})`).run(before)
+        .prepare(`update returns set bytes = x'' where id in (select id from returns where id < ? and length(bytes) > 0 limit ${STEP})`)
+        .run(idSince('r', bytesBefore));
+      return raw.prepare(`delete from returns where id in (select id from returns where id < ? limit ${STEP})`).run(idSince('r', before))
         .changes;
     },
 
     /** Takes away messages that were accepted before and wait for nothing, with all that is known of them. */
     forgetMessages(before: number): number {
       return raw.transaction(() => {
-        const ids = raw.prepare(finished).pluck().all(before) as string[];
+        const ids = raw.prepare(finished).pluck().all(idSince('m', before)) as string[];
         if (ids.length === 0) return 0;
         const list = JSON.stringify(ids);
         const of = 'select id from deliveries where message_id in (select value from json_each(?))';

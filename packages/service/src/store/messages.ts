@@ -1,6 +1,7 @@
-import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, gte, inArray, lt, sql } from 'drizzle-orm';
 import type { State } from '@verbalis/core/delivery';
 import type { Db } from './database.js';
+import { idSince } from './ids.js';
 import { attachments, deliveries, idempotency, mails, messages } from './schema.js';
 
 export type MessageRow = typeof messages.$inferSelect;
@@ -22,6 +23,9 @@ export interface MessageFilter {
   readonly address?: string | undefined;
   readonly template?: string | undefined;
   readonly reference?: string | undefined;
+  /** Asked for at this time or later, and before another; in milliseconds since the epoch. */
+  readonly from?: number | undefined;
+  readonly to?: number | undefined;
 }
 
 export type MessageStore = ReturnType<typeof messageStore>;
@@ -158,11 +162,17 @@ export function messageStore(db: Db) {
       if (filter.before !== undefined) found.push(lt(messages.id, filter.before));
       if (filter.template !== undefined) found.push(eq(messages.template, filter.template));
       if (filter.reference !== undefined) found.push(eq(messages.reference, filter.reference));
+      // Ids sort by time.
+      const [first, last] = [filter.from, filter.to].map((at) => (at === undefined ? undefined : idSince('m', at)));
+      if (first !== undefined) found.push(gte(messages.id, first));
+      if (last !== undefined) found.push(lt(messages.id, last));
       if (filter.state !== undefined || filter.address !== undefined) {
         const wanted = [eq(deliveries.space, filter.space)];
         if (filter.state !== undefined) wanted.push(eq(deliveries.state, filter.state));
         if (filter.address !== undefined) wanted.push(eq(deliveries.address, filter.address));
         if (filter.before !== undefined) wanted.push(lt(deliveries.messageId, filter.before));
+        if (first !== undefined) wanted.push(gte(deliveries.messageId, first));
+        if (last !== undefined) wanted.push(lt(deliveries.messageId, last));
         found.push(
           inArray(
             messages.id,

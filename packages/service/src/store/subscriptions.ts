@@ -147,11 +147,11 @@ export function subscriptionStore(db: Db) {
         )
         .run().changes;
     },
-    /** Takes away delivered ones of before a time; within a transaction. */
-    forget(before: number, step: number): number {
+    /** Takes away what was delivered of events up to this one. @returns how many */
+    forget(to: number, step: number): number {
       return db
         .delete(notifications)
-        .where(sql`rowid in (select rowid from notifications where state = 'delivered' and last_at < ${before} limit ${step})`)
+        .where(sql`rowid in (select rowid from notifications where seq <= ${to} and state = 'delivered' limit ${step})`)
         .run().changes;
     },
   };

@@ -25,7 +25,7 @@ export interface AlertOptions {
 }
 
 const MINUTE = 60_000;
-const EVERY = 20_000;
+const EVERY = 30_000;
 const SOON = 1_000;
 const CHUNK = 1000;
 
@@ -45,6 +45,7 @@ function inWords(rule: ConfiguredRule, group: string, value: number, { events, h
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
 export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { readonly stop: () => void } {
+  const hasQueueRule = rules.some((rule) => 'queueSeconds' in rule.over);
   const filters = new Map<string, Filter | undefined>(rules.map((rule) => [rule.name, readFilter(rule.where).filter]));
   /** Rule, space, group, minute. */
   const counts = new Map<string, Map<string, Map<number, Counts>>>(rules.map((rule) => [rule.name, new Map()]));
@@ -111,6 +112,7 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
         const counted = windowOf(byGroup.get(key) ?? new Map<number, Counts>(), rule, now);
         const count = { ...counted, queueSeconds: 'queueSeconds' in rule.over ? oldest(space, now) : 0 };
         const row = before.get(`${rule.name}\0${key}`);
+        if (counted.events === 0 && counted.handovers === 0 && row === undefined) byGroup.delete(key);
         const firing = isFiring(rule, count, row !== undefined);
         if (firing === (row !== undefined)) continue;
         const value = alertValue(rule, count) ?? 0;
@@ -168,7 +170,8 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
       })
       .finally(() => {
         looking = false;
-        arm(EVERY);
+        // Where nothing counts and nothing holds, only what comes can change that.
+        if (hasQueueRule || [...counts.values()].some((byGroup) => byGroup.size > 0)) arm(EVERY);
       });
   };
   const arm = (after: number): void => {

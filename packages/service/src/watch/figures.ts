@@ -12,7 +12,6 @@ const HOUR = 3_600_000;
 const GRAINS = { hour: HOUR, day: 24 * HOUR } as const;
 
 export interface FigureKeeper {
-  readonly busy: () => boolean;
   readonly stop: () => void;
 }
 
@@ -84,7 +83,6 @@ export function figureKeeper({ store, log, feed }: { readonly store: Store; read
   });
   timer = setTimeout(look, 0);
   return {
-    busy: () => timer !== undefined,
     stop: () => {
       running = false;
       stopFollowing();

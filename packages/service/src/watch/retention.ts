@@ -32,7 +32,7 @@ export function retention({ store, clock, log, mailDays, messageDays, forgetCapt
       store.housekeeping.forgetReturns(now - mailDays * DAY, now - messageDays * DAY);
       forgetCaptured();
       store.events.forget(now - messageDays * DAY, EVENTS_STEP);
-      store.subscriptions.forget(now - mailDays * DAY, EVENTS_STEP);
+      store.subscriptions.forget(store.events.before(now - mailDays * DAY), EVENTS_STEP);
       store.figures.forget(now - HOURS_DAYS * DAY);
       for (const id of store.contents.forgotten(now - DAY)) store.contents.drop(id);
       more = mails > 0 || messages > 0;

@@ -1,0 +1,88 @@
+// Messages that were made up, with attempts, facts and events, through the store's own functions.
+const DOMAINS = ['post.example', 'fjordpost.example', 'harbourmail.example', 'mail.test', 'letterbox.example'];
+const TEMPLATES = ['booking-confirmed', 'sign-in-code', 'boarding-reminder', 'refund-receipt'];
+
+/** Writes messages with one delivery each, spread over a time; nine of ten arrive, the others fail. */
+export async function historyRows(store, { messages, from, to, space, step = 500 }) {
+  const { newId } = await import('../../packages/service/dist/store/index.js');
+  for (let at = 0; at < messages; at += step) {
+    await store.group.write(() => {
+      for (let i = at; i < Math.min(messages, at + step); i += 1) {
+        const now = Math.floor(from + ((to - from) * i) / messages);
+        const id = newId('m', now);
+        const delivery = newId('d', now);
+        const attempt = newId('a', now);
+        const domain = DOMAINS[i % DOMAINS.length];
+        const address = `guest${i % 250_000}@${domain}`;
+        store.messages.insert({
+          message: {
+            id,
+            space,
+            edition: 1,
+            template: TEMPLATES[i % TEMPLATES.length],
+            locale: 'en',
+            topic: 'bookings',
+            subject: `Booking SM-${i}`,
+            sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
+            to: [{ name: '', address }],
+            more: {},
+            reference: `SM-${i}`,
+            labels: {},
+            data: {},
+            headerId: id,
+            createdAt: now,
+          },
+          deliveries: [
+            {
+              id: delivery,
+              messageId: id,
+              space,
+              address,
+              state: 'queued',
+              cause: null,
+              attempts: 1,
+              createdAt: now,
+              nextAttemptAt: now,
+              leaseUntil: null,
+              owner: null,
+              line: `0/${space}//`,
+              domain,
+              expiresAt: null,
+              decidedBy: null,
+              avoid: null,
+              intended: null,
+              kept: false,
+            },
+          ],
+          idempotency: undefined,
+        });
+        store.deliveries.claim(
+          { now, most: 1, optionalMost: 0, leaseMs: 1e6, owner: 'rows' },
+          () => false,
+          () => ({ provider: i % 3 === 0 ? 'south-relay' : 'north-relay', attemptId: attempt }),
+        );
+        const fact = (kind, more = {}) => ({
+          id: `${attempt}:${kind}`,
+          deliveryId: delivery,
+          kind,
+          source: 'attempt',
+          at: now,
+          cause: undefined,
+          status: undefined,
+          replyCode: undefined,
+          diagnostic: undefined,
+          ...more,
+        });
+        store.deliveries.endAttempt(
+          attempt,
+          { endedAt: now, outcome: 'accepted', phase: 'content', replyCode: 250, status: null, diagnostic: null, providerId: null },
+          fact('accepted'),
+          { at: undefined, avoid: undefined },
+          now,
+        );
+        if (i % 10 === 9) store.deliveries.record(fact('failed', { cause: 'mailbox-full', status: '5.2.2', source: 'return' }), now);
+        else store.deliveries.record(fact('delivered', { source: 'return' }), now);
+      }
+    });
+  }
+}

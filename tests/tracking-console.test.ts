@@ -1,0 +1,153 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
+import { createClient, type Client } from '@verbalis/client';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { axe, browserTest, launch } from './support/browser.js';
+import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
+
+// The step Track: figures, subscriptions, live events, alerts, and the ribbon over the messages.
+let all: TestService;
+let client: Client;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+let consumer: Server;
+let consumerUrl: string;
+const got: string[] = [];
+
+beforeAll(async () => {
+  consumer = createServer((request, response) => {
+    if (request.method === 'OPTIONS') response.setHeader('WebHook-Allowed-Origin', '*');
+    else got.push(request.url ?? '');
+    request.resume();
+    response.end();
+  });
+  await new Promise<void>((done) => consumer.listen(0, '127.0.0.1', done));
+  consumerUrl = `http://127.0.0.1:${(consumer.address() as AddressInfo).port}`;
+  all = await startTestService({
+    script: { 'refused@post.example': 'refuse', 'arrives@post.example': 'report-delivered' },
+    change: { outside: { allow: ['127.0.0.1'] }, alerts: { 'any-failure': { of: ['failed'], count: 1, least: 1, by: 'template' } } },
+  });
+  client = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
+  await client.messages.send(booking('arrives@post.example', 'SM-7001'));
+  const { id } = await client.messages.send(booking('refused@post.example', 'SM-7002'));
+  await all.ended(id, 'failed');
+  await until(async () => ((await client.figures()).total.asked >= 2 ? true : undefined));
+  browser = await launch();
+});
+afterAll(async () => {
+  await browser.close();
+  await all.stop();
+  consumer.closeAllConnections();
+  consumer.close();
+});
+beforeEach(async () => {
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  page = await context.newPage();
+  page.setDefaultTimeout(10_000);
+  await page.goto(all.service.url);
+  await page.getByLabel('Operator’s secret').fill(OPERATOR);
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+});
+afterEach(() => context.close());
+
+browserTest('figures: tiles, bars, the same as a table, by what they are; the period stands in the address', async () => {
+  await page.goto(`${all.service.url}/track/figures`);
+  await page.getByRole('img', { name: /Deliveries by the day/ }).waitFor();
+  expect(await page.getByLabel('Figures of the period').textContent()).toMatch(/Deliveries2.*Failed50\.0 %/);
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'As a table' }).click();
+  await page.getByRole('grid', { name: 'The same as a table' }).waitFor();
+  await page.getByRole('button', { name: /By/ }).last().click();
+  await page.getByRole('option', { name: 'cause' }).click();
+  await page.getByRole('row', { name: /mailbox-unknown/ }).waitFor();
+  expect(page.url()).toMatch(/table=yes.*by=cause|by=cause.*table=yes/);
+  expect(await axe(page)).toEqual([]);
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Save as CSV' }).click()]);
+  expect(download.suggestedFilename()).toBe('figures.csv');
+});
+
+browserTest('the ribbon chooses a span by the arrow keys, and the list follows', async () => {
+  await page.goto(`${all.service.url}/track`);
+  await page.getByRole('row', { name: /refused@post/ }).waitFor();
+  const to = page.getByRole('slider', { name: /To/ });
+  await to.focus();
+  await page.keyboard.press('ArrowLeft');
+  await page.waitForURL(/to=/);
+  await page.getByText('No message fits').waitFor();
+  await to.focus();
+  await page.keyboard.press('ArrowRight');
+  await page.getByRole('row', { name: /refused@post/ }).waitFor();
+  expect(await axe(page)).toEqual([]);
+});
+
+browserTest('a subscription: chosen filter, how much it lets through, test, pause, and removed by name', async () => {
+  await page.goto(`${all.service.url}/track/subscriptions`);
+  await page.getByText('Nobody is told yet').waitFor();
+  await page.getByLabel(/^Address/).fill(`${consumerUrl}/hook`);
+  await page.getByLabel('Name', { exact: true }).fill('office');
+  await page.getByRole('button', { name: 'complained', exact: true }).click();
+  expect(await page.getByLabel('Filter').inputValue()).toBe('type in [failed]');
+  await page.getByText(/It lets through 1 of the \d+ events/).waitFor();
+  await page.getByRole('button', { name: 'mailbox-full', exact: true }).click();
+  expect(await page.getByLabel('Filter').inputValue()).toBe('cause in [mailbox-full] and type in [failed]');
+  await page.getByText(/It lets through 0 of/).waitFor();
+  await page.getByRole('button', { name: 'mailbox-full', exact: true }).click();
+  await page.getByLabel('Filter').fill('typ = failed');
+  await page.getByRole('alert').getByText('no field "typ"').waitFor();
+  await page.getByLabel('Filter').fill('type in [failed]');
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Subscribe', exact: true }).click();
+  await page.getByText('whsec_').waitFor();
+  await page.getByRole('row', { name: /office/ }).click();
+  await page.getByRole('button', { name: 'Send a test' }).click();
+  await page.getByText(/The test was taken: 200/).waitFor();
+  expect(got).toEqual(['/hook']);
+  await page.getByRole('row', { name: /test/ }).waitFor();
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await page.getByText('– paused').waitFor();
+  await page.getByRole('button', { name: 'Go on' }).click();
+  await page.getByText('● active').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Remove' }).click();
+  await page.getByRole('alertdialog').getByText('Remove “office”?').waitFor();
+  await page.getByRole('button', { name: 'Take away' }).click();
+  await page.getByText('Nobody is told yet').waitFor();
+});
+
+browserTest('live: what becomes known appears by itself, waits while paused, and is filtered', async () => {
+  await page.goto(`${all.service.url}/track/live`);
+  await page.getByRole('list', { name: 'Events' }).getByText('refused@post.example').first().waitFor();
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await client.messages.send(booking('arrives@post.example', 'SM-7003'));
+  await page.getByRole('button', { name: /Go on \([1-9]/ }).waitFor();
+  expect(await page.getByText('SM-7003').count()).toBe(0);
+  await page.getByRole('button', { name: /Go on/ }).click();
+  await page.getByText('SM-7003').first().waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByLabel('Filter').fill('type = failed');
+  await page.keyboard.press('Enter');
+  await page.getByText('SM-7003').first().waitFor({ state: 'detached' });
+  expect(page.url()).toContain('filter=');
+});
+
+browserTest('alerts teach, and say what holds', async () => {
+  await page.goto(`${all.service.url}/track/alerts`);
+  await page.getByText('Rules in force').waitFor();
+  expect(await page.getByRole('main').textContent()).toContain('more than 1 failed within 15 minutes');
+  expect(await axe(page)).toEqual([]);
+});
+
+browserTest('at 360 px and in the dark, all of it holds', async () => {
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await page.setViewportSize({ width: 360, height: 760 });
+  for (const path of ['', '/figures', '/figures?table=yes&by=cause', '/subscriptions', '/live', '/alerts']) {
+    await page.goto(`${all.service.url}/track${path}`);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    if (path.startsWith('/figures')) await page.getByLabel('Figures of the period').waitFor();
+    expect({ path, wide: await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth) }).toEqual({ path, wide: 0 });
+    expect(await axe(page)).toEqual([]);
+  }
+});
