@@ -61,7 +61,25 @@ const problems = table(
   ]),
 );
 
+const { EVENT_SCHEMAS } = await import('../packages/service/dist/http/event-schemas.js');
+const { EVENT_KINDS, typeOf, schemaNameOf } = await import('../packages/core/dist/events/index.js');
+const kindOf = (field) => field.enum?.map((one) => `\`${one}\``).join(' ') ?? field.type ?? '';
+const eventTypes = table(
+  ['type', 'data'],
+  EVENT_KINDS.map((kind) => [`\`${typeOf(kind)}\``, `[${schemaNameOf(kind)}](#${schemaNameOf(kind)})`]),
+);
+const eventData = Object.entries(EVENT_SCHEMAS).map(([name, schema]) => {
+  const rows = Object.entries(schema.properties).map(([field, one]) => [
+    `\`${field}\``,
+    kindOf(one),
+    schema.required?.includes(field) ? 'always' : '',
+    one.description ?? '',
+  ]);
+  return `## ${name}\n\n${schema.description}\n\n${table(['field', 'kind', '', ''], rows)}`;
+});
+
 const files = {
+  'events.md': `# Events\n\n${made}Each is a CloudEvent 1.0: \`id\` (the same fact has the same for ever), \`source\` (\`urn:verbalis:space:NAME\`), \`type\`, \`subject\` and \`partitionkey\` (the delivery), \`time\`, \`dataschema\` (\`GET /v1/events/schemas/NAME\`), \`data\`.\n\n${eventTypes}\n\n${eventData.join('\n')}`,
   'blocks.md': `# Built-in blocks\n\n${made}Beside these: \`if\`, \`each\`, \`body\` (in layouts) and \`content\` (in blocks of one’s own).\n\n![All blocks](../screenshots/blocks.png)\n\n${blocks.join('\n')}`,
   'formatters.md': `# Formatters\n\n${made}${formats}`,
   'css.md': `# CSS that families of clients ignore\n\n${made}${css}`,

@@ -1,5 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { expect, test } from '@jest/globals';
@@ -9,8 +11,7 @@ import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
 
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
-const MESSAGES = 60;
-const KILLS = 4;
+const [MESSAGES, KILLS] = process.env['CI'] === undefined ? [60, 4] : [160, 20];
 
 // The plug is pulled (SIGKILL) while messages are being offered and handed over; the service is started again each time.
 test('killed in the middle: every accepted message still ends in its state, duplicates only where an attempt was uncertain', async () => {
@@ -34,11 +35,24 @@ test('killed in the middle: every accepted message still ends in its state, dupl
   const config = join(path, 'verbalis.yaml');
   writeFileSync(
     config,
-    `listen: { port: ${port} }\nreturns: { port: ${returnsPort}, domain: returns.saltmarsh-ferries.example }\nlog: { level: warn }
+    `outside: { allow: [127.0.0.1] }\nlisten: { port: ${port} }\nreturns: { port: ${returnsPort}, domain: returns.saltmarsh-ferries.example }\nlog: { level: warn }
 dispatch: { concurrency: 4, retryByCause: { rate-or-greylist: { firstSeconds: 0.2, growth: 1, mostSeconds: 1 }, unreachable: { firstSeconds: 0.2, growth: 1, mostSeconds: 1 } } }
 providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${standIn.port} } }
 spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
   );
+  // A consumer of all events: whatever is known must have come here, at least once.
+  const told = new Set<string>();
+  let notifications = 0;
+  const consumer = createServer((request, response) => {
+    let body = '';
+    request.on('data', (chunk: Buffer) => (body += chunk.toString()));
+    request.on('end', () => {
+      told.add((JSON.parse(body) as { id: string }).id);
+      notifications += 1;
+      response.end();
+    });
+  });
+  await new Promise<void>((done) => consumer.listen(0, '127.0.0.1', done));
   let child: ChildProcess | undefined;
   const serve = async (): Promise<void> => {
     const started = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
@@ -64,6 +78,8 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
   };
   try {
     await serve();
+    const { port: at } = consumer.address() as AddressInfo;
+    await client.subscriptions.add({ url: `http://127.0.0.1:${at}/`, handshake: false });
     let offered = 0;
     const offers = (async () => {
       for (; offered < MESSAGES; offered += 1) await offer(offered);
@@ -103,10 +119,22 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
       expect(taken).toBeLessThanOrEqual(1 + doubtful);
       expect(taken).toBeGreaterThanOrEqual(fates[n % fates.length] === 'refuse' ? 0 : 1);
     }
+    const known: string[] = [];
+    for (let cursor: string | undefined, more = true; more;) {
+      const page = await client.events.list({ limit: 200, cursor });
+      known.push(...page.events.map((one) => one.id));
+      cursor = page.nextCursor;
+      more = cursor !== undefined;
+    }
+    expect(known.length).toBeGreaterThanOrEqual(MESSAGES);
+    await until(() => (known.every((one) => told.has(one)) ? true : undefined), 30_000);
+    process.stderr.write(`kill test: ${known.length} events, ${notifications} notifications\n`);
     process.stderr.write(`kill test: ${MESSAGES} messages, ${KILLS} kills, ${uncertain} uncertain attempts, ${lines.length} mails taken\n`);
   } finally {
     child?.kill('SIGKILL');
+    consumer.closeAllConnections();
+    consumer.close();
     await standIn.close();
     remove();
   }
-}, 120_000);
+}, 240_000);

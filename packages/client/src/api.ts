@@ -2136,6 +2136,10 @@ export interface operations {
         address?: string;
         template?: string;
         reference?: string;
+        /** @description Asked for at this time or later. */
+        from?: string;
+        /** @description Asked for before this time. */
+        to?: string;
       };
       header?: never;
       path?: never;

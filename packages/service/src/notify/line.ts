@@ -109,7 +109,7 @@ export class SubscriptionLine {
     }
     const most = this.#failures >= RESTS_AFTER ? 1 : UNDER_WAY;
     // What is due again comes first: what follows it in its line waits for it.
-    for (const again of store.subscriptions.due(this.row.id, now, most * 2)) {
+    for (const again of this.#blocked.size === 0 ? [] : store.subscriptions.due(this.row.id, now, most * 2)) {
       if (this.#underWay >= most || !hasRoom()) break;
       if (this.#busy.has(again.line) || this.#open.has(again.seq)) continue;
       if (store.subscriptions.firstWaiting(this.row.id, again.line) !== again.seq) continue;
@@ -125,13 +125,17 @@ export class SubscriptionLine {
       const [next] = this.#ready.splice(at, 1);
       if (next !== undefined) this.#begin(this.row.batch > 1 ? this.#batch(next) : next);
     }
-    const due = store.subscriptions.nextDueAt(this.row.id);
+    const due = this.#blocked.size === 0 ? undefined : store.subscriptions.nextDueAt(this.row.id);
     if (due !== undefined) this.#wakeAt(Math.max(due, now + 50));
   };
 
   #wakeAt(at: number): void {
     this.#cancelTimer?.();
     this.#cancelTimer = this.options.clock.at(at, this.wake);
+  }
+
+  #lets(event: KnownEvent): boolean {
+    return this.row.filter === '' || passes(this.#filter, fieldsOf(event));
   }
 
   /** Reads on. @returns whether anything was read */
@@ -143,7 +147,7 @@ export class SubscriptionLine {
       if (last === undefined) return false;
       this.#readTo = last.seq;
       for (const event of found) {
-        if (event.space !== this.row.space || event.kind === 'test' || !passes(this.#filter, fieldsOf(event))) continue;
+        if (event.space !== this.row.space || event.kind === 'test' || !this.#lets(event)) continue;
         const line = lineOf(event);
         const row = {
           subscriptionId: this.row.id,

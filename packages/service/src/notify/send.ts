@@ -73,7 +73,6 @@ export async function ask(
       dispatcher,
       headersTimeout: waitMs,
       bodyTimeout: waitMs,
-      signal: AbortSignal.timeout(waitMs),
     });
     await response.body.dump({ limit: 64 * 1024 });
     const { statusCode: status } = response;
