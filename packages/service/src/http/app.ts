@@ -9,7 +9,7 @@ import { assetsRouter } from './assets.js';
 import { capturedRouter, type CapturedOptions } from './captured.js';
 import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
-import { eventsRouter, type EventsOptions } from './events.js';
+import { eventSchema, eventsRouter, type EventsOptions } from './events.js';
 import { alertsRouter, figuresRouter, type FiguresOptions } from './figures.js';
 import { subscriptionsRouter, type SubscriptionsOptions } from './subscriptions.js';
 import { editionsRouter } from './editions.js';
@@ -82,6 +82,8 @@ export function makeApp(options: AppOptions): Express {
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);
   });
+
+  app.get('/v1/events/schemas/:name', eventSchema);
 
   // An upload is a stream of bytes, of whatever type.
   app.use(

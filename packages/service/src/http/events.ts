@@ -1,5 +1,5 @@
 import { eventOf, fieldsOf, passes, readFilter, type Filter } from '@verbalis/core/events';
-import { Router } from 'express';
+import { Router, type RequestHandler } from 'express';
 import type { Clock } from '../clock.js';
 import type { Feed } from '../notify/index.js';
 import { invalid, Refusal } from '../refusal.js';
@@ -28,6 +28,15 @@ export function filterOf(text: string, path = 'filter'): Filter {
   if (filter !== undefined) return filter;
   throw invalid([{ path, message: `is no filter: ${fault.message} (sign ${fault.at + 1})`, hint: fault.hint }]);
 }
+
+/** JSON Schema of the data of events. It holds no secret, so that whoever gets an event can look it up without a key. */
+export const eventSchema: RequestHandler = (request, response) => {
+  const name = String(request.params['name']);
+  const schema = Object.hasOwn(EVENT_SCHEMAS, name) ? EVENT_SCHEMAS[name] : undefined;
+  if (schema === undefined)
+    throw new Refusal(404, 'unknown-schema', 'There is no such schema', { hint: `One of ${Object.keys(EVENT_SCHEMAS).join(', ')}.` });
+  response.type('application/schema+json').send(JSON.stringify(schema, null, 2));
+};
 
 /** Everything that is made public: as a list, as a stream, and what a filter would let through. */
 export function eventsRouter({ store, clock, feed, publicUrl }: EventsOptions): Router {
@@ -73,14 +82,6 @@ export function eventsRouter({ store, clock, feed, publicUrl }: EventsOptions): 
       if (rows.length === 0) break;
     }
     response.json({ looked, passed, kinds });
-  });
-
-  router.get('/schemas/:name', (request, response) => {
-    const { name } = request.params;
-    const schema = Object.hasOwn(EVENT_SCHEMAS, name) ? EVENT_SCHEMAS[name] : undefined;
-    if (schema === undefined)
-      throw new Refusal(404, 'unknown-schema', 'There is no such schema', { hint: `One of ${Object.keys(EVENT_SCHEMAS).join(', ')}.` });
-    response.type('application/schema+json').send(JSON.stringify(schema, null, 2));
   });
 
   router.get('/stream', needs('read'), (request, response) => {
