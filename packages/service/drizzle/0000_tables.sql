@@ -215,7 +215,7 @@ CREATE TABLE `messages` (
 --> statement-breakpoint
 CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
-CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`);--> statement-breakpoint
+CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`,`id`);--> statement-breakpoint
 CREATE TABLE `notifications` (
 	`subscription_id` text NOT NULL,
 	`seq` integer NOT NULL,

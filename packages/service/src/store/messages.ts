@@ -28,6 +28,9 @@ export interface MessageFilter {
   readonly to?: number | undefined;
 }
 
+/** Rows that are read at a time where a filter is on the deliveries. */
+const STEP = 500;
+
 export type MessageStore = ReturnType<typeof messageStore>;
 
 /** Messages, their deliveries, and the keys that keep them from being accepted twice. */
@@ -107,6 +110,44 @@ export function messageStore(db: Db) {
     .onConflictDoNothing()
     .prepare();
 
+  /**
+   * Messages with a delivery in a state or to an address, newest first, some at a time. Ids are one sequence, whatever they begin with: those
+   * of a message's deliveries come after its own and before the next message's, so the index by delivery gives messages in order.
+   */
+  function messagesWith({ space, state, address, before }: MessageFilter, first: string | undefined, last: string | undefined) {
+    const ofDelivery = (id: string): string => `d${id.slice(1)}`;
+    const found = [eq(deliveries.space, space)];
+    if (state !== undefined) found.push(eq(deliveries.state, state));
+    if (address !== undefined) found.push(eq(deliveries.address, address));
+    if (first !== undefined) found.push(gte(deliveries.id, ofDelivery(first)));
+    let below = [before, last].flatMap((id) => (id === undefined ? [] : [ofDelivery(id)])).sort()[0];
+    let done = false;
+    let left: string[] = [];
+    const seen = new Set<string>();
+    return {
+      take(count: number): string[] {
+        while (left.length < count && !done) {
+          const rows = db
+            .select({ id: deliveries.id, messageId: deliveries.messageId })
+            .from(deliveries)
+            .where(and(...found, ...(below === undefined ? [] : [lt(deliveries.id, below)])))
+            .orderBy(desc(deliveries.id))
+            .limit(STEP)
+            .all();
+          below = rows.at(-1)?.id;
+          done = rows.length < STEP;
+          for (const { messageId } of rows) {
+            if (!seen.has(messageId)) left.push(messageId);
+            seen.add(messageId);
+          }
+        }
+        const taken = left.slice(0, count);
+        left = left.slice(count);
+        return taken;
+      },
+    };
+  }
+
   return {
     /** Writes a message with its deliveries; to be called within a transaction. */
     insert(wanted: NewMessage): void {
@@ -167,21 +208,27 @@ export function messageStore(db: Db) {
       if (first !== undefined) found.push(gte(messages.id, first));
       if (last !== undefined) found.push(lt(messages.id, last));
       if (filter.state !== undefined || filter.address !== undefined) {
-        const wanted = [eq(deliveries.space, filter.space)];
-        if (filter.state !== undefined) wanted.push(eq(deliveries.state, filter.state));
-        if (filter.address !== undefined) wanted.push(eq(deliveries.address, filter.address));
-        if (filter.before !== undefined) wanted.push(lt(deliveries.messageId, filter.before));
-        if (first !== undefined) wanted.push(gte(deliveries.messageId, first));
-        if (last !== undefined) wanted.push(lt(deliveries.messageId, last));
-        found.push(
-          inArray(
-            messages.id,
-            db
-              .selectDistinct({ id: deliveries.messageId })
-              .from(deliveries)
-              .where(and(...wanted)),
-          ),
-        );
+        const ids = messagesWith(filter, first, last);
+        if (filter.template === undefined && filter.reference === undefined) {
+          return db
+            .select()
+            .from(messages)
+            .where(inArray(messages.id, ids.take(filter.limit)))
+            .orderBy(desc(messages.id))
+            .all();
+        }
+        // Few have both, so those with the other are looked through.
+        const out: MessageRow[] = [];
+        for (let some = ids.take(STEP); some.length > 0 && out.length < filter.limit; some = ids.take(STEP))
+          out.push(
+            ...db
+              .select()
+              .from(messages)
+              .where(and(inArray(messages.id, some), ...found))
+              .orderBy(desc(messages.id))
+              .all(),
+          );
+        return out.slice(0, filter.limit);
       }
       return db
         .select()

@@ -90,7 +90,7 @@ export const messages = sqliteTable(
   (table) => [
     index('messages_by_space').on(table.space, table.id),
     index('messages_by_header_id').on(table.headerId),
-    index('messages_by_reference').on(table.space, table.reference),
+    index('messages_by_reference').on(table.space, table.reference, table.id),
   ],
 );
 
