@@ -85,6 +85,11 @@ CREATE TABLE `contents` (
 	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `counted` (
+	`delivery_id` text PRIMARY KEY NOT NULL,
+	`counted_as` text NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `cursors` (
 	`name` text PRIMARY KEY NOT NULL,
 	`seq` integer NOT NULL

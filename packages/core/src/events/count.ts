@@ -1,15 +1,20 @@
-import { deciding, stateOf, type Fact } from '../delivery/index.js';
-import { bucketOf } from './span.js';
+import type { Cause, State } from '../delivery/index.js';
 
-/** A fact with the provider of its attempt, where it is of one. */
-export interface CountedFact extends Fact {
-  readonly provider: string | undefined;
+/** What of a delivery is counted, as it is known at a time. */
+export interface Counted {
+  readonly state: State;
+  readonly cause?: Cause | undefined;
+  /** That of its last attempt. */
+  readonly provider?: string | undefined;
+  /** Buckets of the spans until it was first accepted and first delivered. */
+  readonly accepted?: number | undefined;
+  readonly delivered?: number | undefined;
+  readonly opened?: boolean | undefined;
+  readonly clicked?: boolean | undefined;
 }
 
 /** Where a delivery is counted. */
 export interface CountedDelivery {
-  /** Milliseconds since the epoch. */
-  readonly createdAt: number;
   readonly template: string;
   readonly topic: string | undefined;
   readonly domain: string;
@@ -25,22 +30,11 @@ export interface CountChange {
 
 const BAD: ReadonlySet<string> = new Set(['failed', 'delayed', 'withheld', 'expired', 'complained']);
 
-/** Everything that is counted of a delivery with these facts. */
-function countsOf(facts: readonly CountedFact[], { createdAt, template, topic, domain }: CountedDelivery): CountChange[] {
-  if (facts.length === 0) return [];
-  const state = stateOf(facts);
-  const cause = deciding(facts)?.cause;
-  const provider = facts.findLast((one) => one.provider !== undefined)?.provider;
-  const firstAt = (kind: Fact['kind']): number | undefined => {
-    const times = facts.filter((one) => one.kind === kind).map((one) => one.at);
-    return times.length === 0 ? undefined : Math.min(...times);
-  };
-  const measures = [state as string];
-  for (const kind of ['accepted', 'delivered'] as const) {
-    const at = firstAt(kind);
-    if (at !== undefined) measures.push(`to-${kind}:${bucketOf(at - createdAt)}`);
-  }
-  for (const kind of ['opened', 'clicked'] as const) if (firstAt(kind) !== undefined) measures.push(kind);
+/** Everything that is counted of a delivery. */
+function countsOf({ state, cause, provider, ...rest }: Counted, { template, topic, domain }: CountedDelivery): CountChange[] {
+  const measures: string[] = [state];
+  for (const kind of ['accepted', 'delivered'] as const) if (rest[kind] !== undefined) measures.push(`to-${kind}:${rest[kind]}`);
+  for (const kind of ['opened', 'clicked'] as const) if (rest[kind] === true) measures.push(kind);
   const places: (readonly [CountChange['dimension'], string])[] = [
     ['all', ''],
     ['template', template],
@@ -48,24 +42,22 @@ function countsOf(facts: readonly CountedFact[], { createdAt, template, topic, d
     ['domain', domain],
   ];
   if (provider !== undefined) places.push(['provider', provider]);
-  const out = places.flatMap(([dimension, value]) => measures.map((measure) => ({ dimension, value, measure, n: 1 })));
+  const out = places.flatMap(([dimension, value]) => measures.map((measure): CountChange => ({ dimension, value, measure, n: 1 })));
   if (cause !== undefined && BAD.has(state)) out.push({ dimension: 'cause', value: cause, measure: state, n: 1 });
   return out;
 }
 
 /**
- * What changes in the counts when a delivery that had some facts has more of them. Counts are by when the delivery was asked for, so what
- * comes late corrects them; facts that are known twice change nothing.
- * @param before facts in the order in which they became known
- * @param after the same, and those that are new
+ * What changes in the counts when a delivery that was counted as one thing is another now. Counts are by when the delivery was asked for, so
+ * what comes late corrects them, and what is known twice changes nothing.
  */
-export function countChanges(before: readonly CountedFact[], after: readonly CountedFact[], delivery: CountedDelivery): CountChange[] {
+export function countChanges(before: Counted | undefined, after: Counted, delivery: CountedDelivery): CountChange[] {
   const sums = new Map<string, CountChange>();
   const add = (change: CountChange, sign: number): void => {
     const key = `${change.dimension}\0${change.value}\0${change.measure}`;
     sums.set(key, { ...change, n: (sums.get(key)?.n ?? 0) + sign });
   };
-  for (const one of countsOf(before, delivery)) add(one, -1);
+  if (before !== undefined) for (const one of countsOf(before, delivery)) add(one, -1);
   for (const one of countsOf(after, delivery)) add(one, 1);
   return [...sums.values()].filter((one) => one.n !== 0);
 }

@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import {
   alertValue,
   bucketOf,
+  countChanges,
   eventOf,
   fieldsOf,
   isFiring,
@@ -14,6 +15,7 @@ import {
   waitBeforeNotice,
   webhookHeaders,
   type Comparison,
+  type Counted,
   type EventFields,
   type EventInput,
   type Filter,
@@ -274,6 +276,36 @@ describe('alerts', () => {
   test('no rate is above a hundred', () => {
     expect(alertValue(rule, count(50, 3))).toBe(100);
   });
+});
+
+test('a delivery is counted once, whatever it was counted as before', () => {
+  const where = { template: 't', topic: undefined, domain: 'd' };
+  const sums = new Map<string, number>();
+  let before: Counted | undefined;
+  const states: readonly Counted[] = [
+    { state: 'delayed', cause: 'rate-or-greylist', provider: 'north' },
+    { state: 'accepted', provider: 'south', accepted: 5 },
+    { state: 'accepted', provider: 'south', accepted: 5 },
+    { state: 'failed', cause: 'mailbox-full', provider: 'south', accepted: 5, opened: true },
+  ];
+  for (const after of states) {
+    for (const { dimension, value, measure, n } of countChanges(before, after, where)) {
+      const key = `${dimension}/${value}/${measure}`;
+      sums.set(key, (sums.get(key) ?? 0) + n);
+    }
+    before = after;
+  }
+  const left = Object.fromEntries([...sums].filter(([, n]) => n !== 0));
+  expect(left).toMatchObject({
+    'all//failed': 1,
+    'all//to-accepted:5': 1,
+    'all//opened': 1,
+    'cause/mailbox-full/failed': 1,
+    'provider/south/failed': 1,
+  });
+  expect(Object.values(left).every((n) => n === 1)).toBe(true);
+  expect(Object.keys(left).some((key) => /north|delayed|accepted$|rate-or/.test(key))).toBe(false);
+  expect(countChanges(before, before as Counted, where)).toEqual([]);
 });
 
 test('spans of time are told from counts, off by a tenth at most', () => {

@@ -1,4 +1,4 @@
-export { countChanges, type CountChange, type CountedDelivery, type CountedFact } from './count.js';
+export { countChanges, type CountChange, type Counted, type CountedDelivery } from './count.js';
 export { alertValue, isFiring, type AlertCount, type AlertRule } from './alert.js';
 export {
   EVENT_KINDS,

@@ -8,8 +8,6 @@ export interface KnownEvent extends EventInput {
   readonly seq: number;
   readonly recordedAt: number;
   readonly deliveryId: string | undefined;
-  /** Numbers facts in the order in which they became known. */
-  readonly factNumber: number | undefined;
 }
 
 /** Something public that is no fact. */
@@ -43,7 +41,6 @@ export function eventStore(db: Db) {
     recordedAt: events.recordedAt,
     data: events.data,
     deliveryId: events.deliveryId,
-    factNumber: sql<number | null>`facts.rowid`,
     source: facts.source,
     cause: facts.cause,
     status: facts.status,
@@ -75,7 +72,7 @@ export function eventStore(db: Db) {
 
   function known(row: Row): KnownEvent {
     const { seq, id, space, kind, at, recordedAt, data, deliveryId } = row;
-    const shared = { seq, id, space, kind, at, recordedAt, deliveryId: deliveryId ?? undefined, factNumber: row.factNumber ?? undefined };
+    const shared = { seq, id, space, kind, at, recordedAt, deliveryId: deliveryId ?? undefined };
     if (row.source === null || deliveryId === null || row.messageId === null) return { ...shared, data: data ?? {} };
     return {
       ...shared,

@@ -1,6 +1,7 @@
 import { and, asc, desc, eq, gte, inArray, isNull, lt, sql } from 'drizzle-orm';
+import type { Counted } from '@verbalis/core/events';
 import type { Db } from './database.js';
-import { alerts, attempts, deliveries, facts, figures, messages } from './schema.js';
+import { alerts, counted, deliveries, figures, messages } from './schema.js';
 
 export type AlertRow = typeof alerts.$inferSelect;
 export type FigureStore = ReturnType<typeof figureStore>;
@@ -45,6 +46,11 @@ export function figureStore(db: Db) {
       set: { n: sql`${figures.n} + excluded.n` },
     })
     .prepare();
+  const remember = db
+    .insert(counted)
+    .values({ deliveryId: sql.placeholder('deliveryId'), as: sql.placeholder('as') })
+    .onConflictDoUpdate({ target: counted.deliveryId, set: { as: sql`excluded.counted_as` } })
+    .prepare();
   const within = (space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number) =>
     and(eq(figures.space, space), eq(figures.grain, grain), eq(figures.dimension, dimension), gte(figures.at, from), lt(figures.at, to));
 
@@ -73,39 +79,34 @@ export function figureStore(db: Db) {
         .all();
     },
 
-    /** What is needed to count deliveries: all their facts, and where they belong. */
-    counted(deliveryIds: readonly string[]) {
+    /** Deliveries as they are, and as what they were counted. */
+    toCount(deliveryIds: readonly string[]) {
       const ids = JSON.stringify(deliveryIds);
-      const of = db
+      return db
         .select({
           id: deliveries.id,
           space: deliveries.space,
           createdAt: deliveries.createdAt,
           domain: deliveries.domain,
+          state: deliveries.state,
+          cause: deliveries.cause,
           template: messages.template,
           topic: messages.topic,
+          before: counted.as,
+          provider: sql<
+            string | null
+          >`(select provider from attempts a where a.delivery_id = ${deliveries.id} order by a.number desc limit 1)`,
         })
         .from(deliveries)
         .innerJoin(messages, eq(messages.id, deliveries.messageId))
+        .leftJoin(counted, eq(counted.deliveryId, deliveries.id))
         .where(sql`${deliveries.id} in (select value from json_each(${ids}))`)
         .all();
-      const known = db
-        .select({
-          id: facts.id,
-          deliveryId: facts.deliveryId,
-          kind: facts.kind,
-          source: facts.source,
-          at: facts.at,
-          cause: facts.cause,
-          provider: attempts.provider,
-          // Facts are numbered in the order in which they became known.
-          n: sql<number>`facts.rowid`,
-        })
-        .from(facts)
-        .leftJoin(attempts, sql`${attempts.id} = substr(${facts.id}, 1, instr(${facts.id}, ':') - 1)`)
-        .where(sql`${facts.deliveryId} in (select value from json_each(${ids}))`)
-        .all();
-      return { deliveries: of, facts: known };
+    },
+
+    /** As what a delivery is counted from now on; with the counts, in one transaction. */
+    setCounted(deliveryId: string, as: Counted): void {
+      remember.run({ deliveryId, as });
     },
 
     firing(): AlertRow[] {

@@ -37,7 +37,8 @@ export function housekeeping(raw: Sqlite.Database) {
         if (ids.length === 0) return 0;
         const list = JSON.stringify(ids);
         const of = 'select id from deliveries where message_id in (select value from json_each(?))';
-        for (const table of ['facts', 'attempts', 'mails']) raw.prepare(`delete from ${table} where delivery_id in (${of})`).run(list);
+        for (const table of ['facts', 'attempts', 'mails', 'counted'])
+          raw.prepare(`delete from ${table} where delivery_id in (${of})`).run(list);
         const kept = raw
           .prepare(
             "select content_id from attachments where content_id is not null and message_id in (select value from json_each(?)) union select json_extract(more, '$.raw') from messages where id in (select value from json_each(?))",

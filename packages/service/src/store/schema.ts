@@ -1,5 +1,5 @@
 import type { Cause, FactKind, FactSource, State, SuppressionReason } from '@verbalis/core/delivery';
-import type { EventKind } from '@verbalis/core/events';
+import type { Counted, EventKind } from '@verbalis/core/events';
 import type { RecipientReport, ReturnKind } from '@verbalis/core/returns';
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, primaryKey, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
@@ -345,6 +345,12 @@ export const figures = sqliteTable(
   },
   (table) => [primaryKey({ columns: [table.space, table.grain, table.dimension, table.at, table.value, table.measure] })],
 );
+
+/** As what a delivery stands in the figures. */
+export const counted = sqliteTable('counted', {
+  deliveryId: text('delivery_id').primaryKey(),
+  as: text('counted_as', { mode: 'json' }).$type<Counted>().notNull(),
+});
 
 /** Alerts that fire, or have fired. */
 export const alerts = sqliteTable(

@@ -1,13 +1,15 @@
-import { countChanges, type CountedFact } from '@verbalis/core/events';
+import { bucketOf, countChanges, type Counted, type EventKind } from '@verbalis/core/events';
 import type { Logger } from 'pino';
 import type { Feed } from '../notify/index.js';
-import type { FigureChange, Store } from '../store/index.js';
+import type { FigureChange, KnownEvent, Store } from '../store/index.js';
 
 /** How far the figures have come in the events. */
 const CURSOR = 'figures';
 const CHUNK = 1000;
 /** Facts that come within this time are counted together, in milliseconds. */
 const TOGETHER_MS = 250;
+/** Of the same kind that come together; the first is among the first. */
+const MOST_TIMES = 50;
 const HOUR = 3_600_000;
 const GRAINS = { hour: HOUR, day: 24 * HOUR } as const;
 
@@ -25,40 +27,40 @@ export function figureKeeper({ store, log, feed }: { readonly store: Store; read
     const found = store.events.after(store.events.cursor(CURSOR), CHUNK);
     const last = found.at(-1);
     if (last === undefined) return false;
-    const numbers = found.flatMap((one) => one.factNumber ?? []);
-    const [from, to] = [Math.min(...numbers), Math.max(...numbers)];
-    const ids = [...new Set(found.flatMap((one) => one.deliveryId ?? []))];
-    const { deliveries, facts } = store.figures.counted(ids);
-    const byDelivery = new Map<string, (CountedFact & { n: number })[]>();
-    for (const row of facts) {
-      const { id, kind, source, at, cause, provider, n } = row;
-      const fact = {
-        id,
-        kind,
-        source,
-        at,
-        cause: cause ?? undefined,
-        provider: provider ?? undefined,
-        n,
-        status: undefined,
-        replyCode: undefined,
-        diagnostic: undefined,
-      };
-      byDelivery.set(row.deliveryId, [...(byDelivery.get(row.deliveryId) ?? []), fact]);
+    // A delivery is counted as what it is now; what it was counted as before is taken back. So each change is counted once, in whatever
+    // chunk its events come, and however many facts a delivery has.
+    const byDelivery = new Map<string, KnownEvent[]>();
+    for (const event of found) {
+      if (event.deliveryId === undefined) continue;
+      const list = byDelivery.get(event.deliveryId);
+      if (list === undefined) byDelivery.set(event.deliveryId, [event]);
+      else list.push(event);
     }
     const sums = new Map<string, FigureChange>();
-    for (const delivery of deliveries) {
-      const known = (byDelivery.get(delivery.id) ?? []).sort((a, b) => a.n - b.n);
-      const changes = countChanges(
-        known.filter((one) => one.n < from),
-        known.filter((one) => one.n <= to),
-        { ...delivery, topic: delivery.topic ?? undefined },
-      );
+    for (const row of store.figures.toCount([...byDelivery.keys()])) {
+      const events = byDelivery.get(row.id) ?? [];
+      const first = (kind: EventKind): number | undefined => {
+        const times = events.filter((one) => one.kind === kind).map((one) => one.at);
+        return times.length === 0 ? undefined : bucketOf(Math.min(...times.slice(0, MOST_TIMES)) - row.createdAt);
+      };
+      const has = (kind: EventKind): boolean => events.some((one) => one.kind === kind);
+      const before = row.before ?? undefined;
+      const after: Counted = {
+        state: row.state,
+        cause: row.cause ?? undefined,
+        provider: row.provider ?? undefined,
+        accepted: before?.accepted ?? first('accepted'),
+        delivered: before?.delivered ?? first('delivered'),
+        opened: before?.opened === true || has('opened'),
+        clicked: before?.clicked === true || has('clicked'),
+      };
+      const changes = countChanges(before, after, { ...row, topic: row.topic ?? undefined });
+      if (changes.length > 0) store.figures.setCounted(row.id, after);
       for (const change of changes)
         for (const grain of ['hour', 'day'] as const) {
-          const at = delivery.createdAt - (delivery.createdAt % GRAINS[grain]);
-          const key = [delivery.space, grain, change.dimension, at, change.value, change.measure].join('\0');
-          sums.set(key, { ...change, space: delivery.space, grain, at, n: (sums.get(key)?.n ?? 0) + change.n });
+          const at = row.createdAt - (row.createdAt % GRAINS[grain]);
+          const key = [row.space, grain, change.dimension, at, change.value, change.measure].join('\0');
+          sums.set(key, { ...change, space: row.space, grain, at, n: (sums.get(key)?.n ?? 0) + change.n });
         }
     }
     for (const change of sums.values()) if (change.n !== 0) store.figures.add(change);
