@@ -55,8 +55,12 @@ describe('a message to a capturing space', () => {
     expect(mail.header('auto-submitted')).toBe('auto-generated');
     expect(Buffer.from(await mail.source()).toString()).toContain(`Message-ID:`);
     // Nothing of it reached a provider, and its provider's name says so.
-    const { deliveries } = await drydock.messages.get(mail.messageId ?? '');
-    expect(deliveries).toMatchObject([{ state: 'accepted', attempts: [{ provider: 'capture', outcome: 'accepted' }] }]);
+    // (How the attempt ended is written a moment after the mail can be looked at.)
+    const delivery = await until(async () => {
+      const [found] = (await drydock.messages.get(mail.messageId ?? '')).deliveries;
+      return found?.state === 'queued' ? undefined : found;
+    });
+    expect(delivery).toMatchObject({ state: 'accepted', attempts: [{ provider: 'capture', outcome: 'accepted' }] });
     expect(all.standIn.seen.size).toBe(0);
   });
 
