@@ -1,23 +1,7 @@
-import type { Cause, FactKind, FactSource } from '../delivery/index.js';
+import { FACT_KINDS, type Cause, type FactSource } from '../delivery/index.js';
 
 /** What an event is about, in a word; its CloudEvents type is "verbalis." and what stands in EVENT_TYPES. */
-export const EVENT_KINDS = [
-  'accepted',
-  'delayed',
-  'relayed',
-  'delivered',
-  'failed',
-  'complained',
-  'withheld',
-  'expired',
-  'canceled',
-  'opened',
-  'clicked',
-  'unsubscribed',
-  'alert-firing',
-  'alert-resolved',
-  'test',
-] as const satisfies readonly (FactKind | 'alert-firing' | 'alert-resolved' | 'test')[];
+export const EVENT_KINDS = [...FACT_KINDS, 'alert-firing', 'alert-resolved', 'test'] as const;
 export type EventKind = (typeof EVENT_KINDS)[number];
 
 /** What is known of a fact's delivery when its event is made. */
