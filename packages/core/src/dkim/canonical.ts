@@ -43,9 +43,19 @@ export function canonicalBodyHash(chunks: Iterable<Uint8Array>): string {
 
 const [LF, CR] = [10, 13];
 
+/** White space that is not as it should be: more than one, a tab, one before a line end. */
+const LOOSE = /[ \t]+(?=\r\n)|[ \t]{2,}|\t/g;
+
 /** Whole lines in relaxed form. Most have nothing to change, and then nothing is copied. */
 function relaxed(lines: Buffer): Buffer {
   const text = lines.toString('latin1');
-  if (!text.includes('  ') && !text.includes('\t') && !text.includes(' \r\n')) return lines;
-  return Buffer.from(text.replace(/[ \t]+/g, ' ').replaceAll(' \r\n', '\r\n'), 'latin1');
+  let out = '';
+  let from = 0;
+  LOOSE.lastIndex = 0;
+  for (let found = LOOSE.exec(text); found !== null; found = LOOSE.exec(text)) {
+    const end = found.index + found[0].length;
+    out += text.slice(from, found.index) + (text.charCodeAt(end) === CR && text.charCodeAt(end + 1) === LF ? '' : ' ');
+    from = end;
+  }
+  return from === 0 ? lines : Buffer.from(out + text.slice(from), 'latin1');
 }

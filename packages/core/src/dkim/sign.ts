@@ -43,7 +43,10 @@ function headerOf(mail: Bytes): { fields: Field[]; bodyFrom: number } {
   let text = '';
   let end = -1;
   for (const chunk of mail.chunks()) {
-    text += Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength).toString('latin1');
+    const bytes = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
+    // A mail in one piece is not read beyond its header.
+    const stop = bytes.indexOf('\r\n\r\n');
+    text += bytes.toString('latin1', 0, stop === -1 ? bytes.length : stop + 4);
     end = text.indexOf('\r\n\r\n');
     if (end !== -1) break;
   }
@@ -70,6 +73,17 @@ function folded(tag: string, value: string): string {
   return `${tag}=${value.replace(/.{66}(?=.)/g, '$&\r\n ')}`;
 }
 
+/** Mails have the same few sets of fields: the list of their names is folded once. */
+const lists = new Map<string, string>();
+function foldedNames(names: string): string {
+  let list = lists.get(names);
+  if (list === undefined) {
+    if (lists.size >= 200) lists.clear();
+    lists.set(names, (list = names.replace(/(.{50,66}:)(?=.)/g, '$1\r\n ')));
+  }
+  return list;
+}
+
 /** Signs off the main thread, so that other mails are made meanwhile. */
 const signOff = (input: Buffer, key: KeyObject): Promise<Buffer> =>
   new Promise((resolve, reject) => {
@@ -91,14 +105,14 @@ export async function signMail(mail: Bytes, keys: readonly SigningKey[], at: num
   const present = fields.filter((one) => SIGNED.has(one.name.toLowerCase()));
   // From the last of a name to the first, as verifiers take them (5.4.2).
   const chosen = [...present].reverse();
-  const names = [...chosen.map((one) => one.name.toLowerCase()), ...OVERSIGNED];
+  const names = foldedNames([...chosen.map((one) => one.name.toLowerCase()), ...OVERSIGNED].join(':'));
   const signedFields = chosen.map((one) => `${canonicalField(one.name, one.value)}\r\n`).join('');
   const made = await Promise.all(
     keys.map(async ({ domain, selector, algorithm, key }) => {
       const lines = [
         ` v=1; a=${algorithm}; c=relaxed/relaxed; d=${domain}; s=${selector};`,
         ` t=${Math.floor(at / 1000)};`,
-        ` h=${names.join(':').replace(/(.{50,66}:)(?=.)/g, '$1\r\n ')};`,
+        ` h=${names};`,
         ` bh=${bodyHash};`,
       ];
       const unsigned = `${lines.join('\r\n')}\r\n b=`;

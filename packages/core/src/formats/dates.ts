@@ -22,10 +22,17 @@ export function instantOf(value: string): number {
   return at;
 }
 
+// The text part shows what the HTML has shown.
+const shown = memo(
+  (locale: string, zone: string, dateStyle: string, timeStyle: string, value: string) =>
+    formatter(locale, zone, dateStyle, timeStyle).format(instantOf(value)),
+  2000,
+);
+
 function show(value: string, context: FormatContext, dateStyle: string, timeStyle: string): string {
   // A calendar date has no zone: it is read and shown in UTC, so that it never moves by a day.
   const zone = DATE_ONLY.test(value) ? 'UTC' : context.timeZone;
-  return formatter(context.locale, zone, dateStyle, timeStyle).format(instantOf(value));
+  return shown(context.locale, zone, dateStyle, timeStyle, value);
 }
 
 function showTime(value: string, context: FormatContext, style: string): string {

@@ -32,11 +32,16 @@ function decimal(minor: number, digits: number): string {
   return digits === 0 ? sign + whole : `${sign}${whole}.${text.slice(-digits)}`;
 }
 
+// The text part shows what the HTML has shown.
+const shownMoney = memo((locale: string, currency: string, minor: string) => {
+  const { format, digits } = moneys(locale, currency);
+  return format.format(decimal(Number(minor), digits) as unknown as number);
+}, 2000);
+
 function money(minor: number, currency: string, locale: string): string {
   if (!Number.isSafeInteger(minor)) throw new FormatFault(`${minor} is no whole number of minor units.`);
   if (!CURRENCIES.has(currency)) throw new FormatFault(`"${currency}" is no ISO 4217 currency code.`);
-  const { format, digits } = moneys(locale, currency);
-  return format.format(decimal(minor, digits) as unknown as number);
+  return shownMoney(locale, currency, String(minor));
 }
 
 export const NUMBER_FORMATS: readonly Format[] = [

@@ -21,6 +21,7 @@ export function field(name: string, value: string): string {
   if (!FIELD_NAME.test(name)) throw new HeaderFault(`"${name}" is no name for a header field.`);
   if (/[\u0000-\u0008\u000A-\u001F\u007F]/.test(value))
     throw new HeaderFault(`The header field "${name}" holds a line break or control character.`);
+  if (name.length + 2 + value.length <= WANTED_LINE) return `${name}: ${value}\r\n`;
   const words = value.split(' ');
   let line = `${name}:`;
   const lines: string[] = [];

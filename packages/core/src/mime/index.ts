@@ -17,6 +17,7 @@ export { decodeTransfer } from './transfer.js';
 export { decodeCharset, decodeWords, encodeWords } from './words.js';
 export {
   foreignMail,
+  inOnePiece,
   mailBytes,
   prefixed,
   writeMail,

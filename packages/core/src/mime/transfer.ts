@@ -8,8 +8,8 @@ export function crlf(text: string): string {
 
 const HEX = Array.from({ length: 256 }, (_, byte) => `=${byte.toString(16).toUpperCase().padStart(2, '0')}`);
 
-// What a text may not hold as it is, beside line ends.
-const UNSAFE = /[^\t\r\n\x20-\x3C\x3E-\x7E]+/g;
+// What a line may not hold as it is.
+const UNSAFE = /[^\t\x20-\x3C\x3E-\x7E]+/g;
 
 const codes = new Map<string, string>();
 
@@ -38,23 +38,52 @@ function guarded(line: string): string {
   return line.startsWith('From ') ? `=46${line.slice(1)}` : line;
 }
 
-/** Sets escaped text in lines (RFC 2045 6.7); line ends become CRLF. */
-function inLines(text: string): string {
-  let out = '';
-  for (const source of text.includes('\r') ? text.split(/\r\n|\r|\n/) : text.split('\n')) {
-    let line = source;
-    // White space at the end of a line gets lost on the way.
-    const last = line.charCodeAt(line.length - 1);
-    if (last === 32 || last === 9) line = line.slice(0, -1) + (HEX[last] ?? '');
-    line = guarded(line);
-    while (line.length >= LINE) {
-      const end = cutBefore(line, LINE - 1);
-      out += `${line.slice(0, end)}=\r\n`;
-      line = guarded(line.slice(end));
-    }
-    out += `${line}\r\n`;
+/** A line without its end, and what an encoding needs to know of it. */
+interface CodedLine {
+  /** In quoted-printable, broken where it is too long. */
+  readonly quoted: string;
+  /** Its length so, without the breaks. */
+  readonly length: number;
+  /** In bytes. */
+  readonly size: number;
+  /** Whether it may stand as it is (7bit): ASCII, not too long, and nothing that some relays change on the way. */
+  readonly plain: boolean;
+}
+
+/** Longest line of 7bit text, without CRLF (RFC 5322 2.1.1). */
+const MAX_LINE = 998;
+
+function codeLine(source: string): CodedLine {
+  const plain = source.length <= MAX_LINE && source !== '.' && !source.startsWith('From ') && !/[^\t\x20-\x7E]/.test(source);
+  let line = source.replace(UNSAFE, codeOf);
+  const { length } = line;
+  // White space at the end of a line gets lost on the way.
+  const last = line.charCodeAt(length - 1);
+  if (last === 32 || last === 9) line = line.slice(0, -1) + (HEX[last] ?? '');
+  line = guarded(line);
+  let quoted = '';
+  while (line.length >= LINE) {
+    const end = cutBefore(line, LINE - 1);
+    quoted += `${line.slice(0, end)}=\r\n`;
+    line = guarded(line.slice(end));
   }
-  return out.slice(0, -2);
+  return { quoted: quoted + line, length, size: plain ? source.length : Buffer.byteLength(source), plain };
+}
+
+/** Lines of layouts and templates come again in every mail: they are coded once. */
+const kept = new Map<string, CodedLine>();
+const [KEPT_LINES, KEPT_LENGTH] = [4000, 2000];
+
+function coded(line: string): CodedLine {
+  const found = kept.get(line);
+  if (found !== undefined) return found;
+  if (line.length > KEPT_LENGTH) return codeLine(line);
+  if (kept.size >= KEPT_LINES) kept.clear();
+  // A copy, since a piece of a mail would keep the whole mail in memory.
+  const own = Buffer.from(line, 'utf16le').toString('utf16le');
+  const made = codeLine(own);
+  kept.set(own, made);
+  return made;
 }
 
 function base64Lines(bytes: Buffer): string {
@@ -63,28 +92,18 @@ function base64Lines(bytes: Buffer): string {
 
 export type TransferEncoding = '7bit' | 'quoted-printable' | 'base64';
 
-/** Longest line of 7bit text, without CRLF (RFC 5322 2.1.1). */
-const MAX_LINE = 998;
-
-function hasLongLine(text: string): boolean {
-  let from = 0;
-  for (let end = text.indexOf('\n'); end !== -1; end = text.indexOf('\n', from)) {
-    if (end - from > MAX_LINE) return true;
-    from = end + 1;
-  }
-  return text.length - from > MAX_LINE;
-}
-
-// Lines that some relays change on the way.
-const FRAGILE = /(?:^|[\r\n])(?:From |\.(?:[\r\n]|$))/;
-
 /** A text in the smallest encoding that is right for it. Line ends become CRLF. */
 export function encodeText(text: string): { readonly encoding: TransferEncoding; readonly body: string } {
-  const ascii = !/[^\t\r\n\x20-\x7E]/.test(text);
-  if (ascii && !hasLongLine(text) && !FRAGILE.test(text)) return { encoding: '7bit', body: crlf(text) };
-  const coded = text.replace(UNSAFE, codeOf);
-  if (coded.length <= (Buffer.byteLength(text) * 4) / 3) return { encoding: 'quoted-printable', body: inLines(coded) };
-  return { encoding: 'base64', body: base64Lines(Buffer.from(crlf(text), 'utf8')) };
+  const lines = text.includes('\r') ? text.split(/\r\n|\r|\n/) : text.split('\n');
+  const made = lines.map(coded);
+  if (made.every((line) => line.plain)) return { encoding: '7bit', body: lines.join('\r\n') };
+  let [length, size] = [lines.length, lines.length];
+  for (const line of made) {
+    length += line.length;
+    size += line.size;
+  }
+  if (length <= (size * 4) / 3) return { encoding: 'quoted-printable', body: made.map((line) => line.quoted).join('\r\n') };
+  return { encoding: 'base64', body: base64Lines(Buffer.from(lines.join('\r\n'), 'utf8')) };
 }
 
 /** Reads a body by its Content-Transfer-Encoding; broken ones as far as they make sense. */

@@ -161,6 +161,11 @@ export function mailBytes(mail: Bytes): Buffer {
   return wholeOf(mail);
 }
 
+/** The same mail, in one piece where it has no more than so many bytes: it is gone through several times, and that costs by the piece. */
+export function inOnePiece(mail: WrittenMail, most: number): WrittenMail {
+  return mail.size > most ? mail : { ...mail, ...bytesOf(mailBytes(mail)) };
+}
+
 /** A mail with more header fields before its own: signatures, which stand above what they sign. */
 export function prefixed(fields: string, mail: WrittenMail): WrittenMail {
   return fields === '' ? mail : { ...joinedBytes([fields, mail]), utf8: mail.utf8 };

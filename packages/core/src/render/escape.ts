@@ -16,8 +16,12 @@ export function escapeHtml(text: string): string {
     : text;
 }
 
+/** One line of ASCII, its words one space apart. */
+const EVEN = /^(?:[\x21-\x7E]| (?! ))*$/;
+
 /** For running text of the text part: white space becomes one space, so that a value cannot start a line of its own. */
 export function escapeText(text: string): string {
+  if (EVEN.test(text)) return text;
   return text
     .toWellFormed()
     .replace(/[\s\u2028\u2029]+/g, (space) => (/^\u00A0+$/.test(space) ? space : ' '))

@@ -51,3 +51,22 @@ test('a table wraps its first column and stacks when nothing fits', () => {
   ]);
   expect(table(rows, [false, true, true], 16)).toEqual(['A long label for', 'a thing', '  12', '  1.00', 'Total', '  1.00']);
 });
+
+test('letters of one column are set as those that must be measured: as many words a line as fit', () => {
+  const greedy = (text: string, width: number): string[] => {
+    const out: string[] = [];
+    for (const word of text.split(/ +/)) {
+      const line = out.at(-1);
+      if (line !== undefined && line.length + 1 + word.length <= width) out[out.length - 1] = `${line} ${word}`;
+      else out.push(word);
+    }
+    return out.length === 0 ? [''] : out;
+  };
+  const word = fc.stringMatching(/^[a-zé€]{1,14}$/);
+  fc.assert(
+    fc.property(fc.array(word, { minLength: 1 }), fc.integer({ min: 1, max: 40 }), (words, width) => {
+      expect(wrap(words.join(' '), width)).toEqual(greedy(words.join(' '), width));
+      expect(wrap(words.join(' '), width, '~').join('')).toBe(greedy(words.join(' '), width).join('~'));
+    }),
+  );
+});

@@ -1,4 +1,4 @@
-import { displayWidth } from './width.js';
+import { displayWidth, isPlain } from './width.js';
 
 /** The width of the text part, in columns (4-template-notation, What the compiled text must be). */
 export const COLUMNS = 72;
@@ -37,6 +37,21 @@ function pieces(text: string): string[] {
   return out;
 }
 
+/** The same for a text whose letters take one column each: it is measured by counting. */
+function wrapPlain(text: string, width: number, soft: string, out: string[]): void {
+  let from = 0;
+  while (text.length - from > width) {
+    // The last space that ends a line of this width; where there is none, the first after it.
+    let at = text.lastIndexOf(' ', from + width);
+    if (at <= from) at = text.indexOf(' ', from + width);
+    if (at === -1) break;
+    out.push(text.slice(from, at).trimEnd() + soft);
+    from = at + 1;
+    while (text.charCodeAt(from) === 32) from += 1;
+  }
+  out.push(text.slice(from));
+}
+
 /**
  * Sets running text in lines of at most `width` columns. A word that is longer (an address) stays whole on a line of its own.
  * A line feed in the text is a hard break.
@@ -44,10 +59,15 @@ function pieces(text: string): string[] {
  */
 export function wrap(text: string, width: number, soft = ''): string[] {
   const out: string[] = [];
-  for (const paragraph of text.split('\n')) {
+  for (const one of text.split('\n')) {
+    const paragraph = one.trim();
+    if (isPlain(paragraph)) {
+      wrapPlain(paragraph, width, soft, out);
+      continue;
+    }
     let line = '';
     let used = 0;
-    for (const piece of pieces(paragraph.trim())) {
+    for (const piece of pieces(paragraph)) {
       const bare = displayWidth(piece.trimEnd());
       if (line !== '' && used + bare > width) {
         out.push(line.trimEnd() + (line.endsWith(' ') ? soft : ''));
