@@ -3,6 +3,9 @@ import { Counter, Gauge, Histogram, Registry } from 'prom-client';
 import type { Clock } from '../clock.js';
 import { readLine, type Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
+import { sparing } from './sparing.js';
+
+const HOUR = 3_600_000;
 
 /** A line for people: what is kept here waits with what goes out. */
 function shownLine(name: string): { priority: 'essential' | 'optional'; space: string; topic: string | undefined } {
@@ -13,6 +16,7 @@ function shownLine(name: string): { priority: 'essential' | 'optional'; space: s
 /** What waits, for people: by topic and state, with the oldest. */
 export function queueRouter(store: Store, clock: Clock): Router {
   const router = Router();
+  const lastHour = sparing(() => store.deliveries.outcomes(clock.now() - HOUR));
   router.get('/', needs('read'), (request, response) => {
     const now = clock.now();
     const { space } = callerOf(request);
@@ -27,9 +31,7 @@ export function queueRouter(store: Store, clock: Clock): Router {
       }))
       .filter((row) => row.space === space)
       .map(({ priority, topic, state, waiting, due, oldest }) => ({ priority, topic, state, waiting, due, oldest }));
-    const providers = store.deliveries
-      .outcomes(now - 3_600_000)
-      .map((row) => ({ provider: row.provider, outcome: row.outcome ?? 'under way', attempts: row.n }));
+    const providers = lastHour().map((row) => ({ provider: row.provider, outcome: row.outcome ?? 'under way', attempts: row.n }));
     response.json({
       waiting: lines.reduce((sum, row) => sum + row.waiting, 0),
       due: lines.reduce((sum, row) => sum + row.due, 0),
@@ -60,6 +62,7 @@ export function makeMetrics(store: Store, clock: Clock, returned: ReturnCounts):
   // The library's types tie a registry to one format; the format is chosen here, once.
   (registry as unknown as Registry<typeof Registry.OPENMETRICS_CONTENT_TYPE>).setContentType(Registry.OPENMETRICS_CONTENT_TYPE);
   const registers = [registry];
+  const lastHour = sparing(() => store.deliveries.outcomes(clock.now() - HOUR));
   const accepted = new Counter({
     name: 'verbalis_messages_accepted',
     help: 'Messages that were accepted',
@@ -109,8 +112,7 @@ export function makeMetrics(store: Store, clock: Clock, returned: ReturnCounts):
     registers,
     collect() {
       this.reset();
-      for (const row of store.deliveries.outcomes(clock.now() - 3_600_000))
-        this.set({ provider: row.provider, outcome: row.outcome ?? 'under way' }, row.n);
+      for (const row of lastHour()) this.set({ provider: row.provider, outcome: row.outcome ?? 'under way' }, row.n);
     },
   });
   const refusedCalls = new Counter({

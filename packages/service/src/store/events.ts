@@ -10,6 +10,9 @@ export interface KnownEvent extends EventInput {
   readonly deliveryId: string | undefined;
 }
 
+/** An event without what its fact says: for those who only count. */
+export type BareEvent = Pick<typeof events.$inferSelect, 'seq' | 'kind' | 'deliveryId' | 'at'>;
+
 /** Something public that is no fact. */
 export interface NewEvent {
   readonly id: string;
@@ -103,6 +106,13 @@ export function eventStore(db: Db) {
     .orderBy(asc(events.seq))
     .limit(sql.placeholder('limit'))
     .prepare();
+  const bareFollowing = db
+    .select({ seq: events.seq, kind: events.kind, deliveryId: events.deliveryId, at: events.at })
+    .from(events)
+    .where(gt(events.seq, sql.placeholder('seq')))
+    .orderBy(asc(events.seq))
+    .limit(sql.placeholder('limit'))
+    .prepare();
   const lastSeq = db
     .select({ seq: max(events.seq) })
     .from(events)
@@ -126,6 +136,10 @@ export function eventStore(db: Db) {
     /** What has become known after a place, of all spaces, in order. */
     after(seq: number, limit: number): KnownEvent[] {
       return following.all({ seq, limit }).map(known);
+    },
+
+    bareAfter(seq: number, limit: number): BareEvent[] {
+      return bareFollowing.all({ seq, limit });
     },
 
     at(seqs: readonly number[]): KnownEvent[] {

@@ -21,6 +21,14 @@ export interface FigureChange {
   readonly n: number;
 }
 
+/** A delivery as it is, and as what it was counted, in JSON. */
+export interface DeliveryToCount extends Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'createdAt' | 'domain' | 'state' | 'cause'> {
+  readonly template: string;
+  readonly topic: string | null;
+  readonly before: string | null;
+  readonly provider: string | null;
+}
+
 export interface FigureRow {
   readonly at: number;
   readonly value: string;
@@ -79,8 +87,8 @@ export function figureStore(db: Db) {
         .all();
     },
 
-    /** Deliveries as they are, and as what they were counted. */
-    toCount(deliveryIds: readonly string[]) {
+    /** Deliveries as they are, and as what they were counted (in JSON: those that are alike are told by it). */
+    toCount(deliveryIds: readonly string[]): DeliveryToCount[] {
       const ids = JSON.stringify(deliveryIds);
       return db
         .select({
@@ -92,7 +100,7 @@ export function figureStore(db: Db) {
           cause: deliveries.cause,
           template: messages.template,
           topic: messages.topic,
-          before: counted.as,
+          before: sql<string | null>`${counted.as}`,
           provider: sql<
             string | null
           >`(select provider from attempts a where a.delivery_id = ${deliveries.id} order by a.number desc limit 1)`,
