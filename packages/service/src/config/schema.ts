@@ -177,7 +177,7 @@ export const Settings = z.strictObject({
     .prefault({}),
   dispatch: z
     .strictObject({
-      concurrency: z.int().min(1).max(500).default(10),
+      concurrency: z.int().min(1).max(500).default(40),
       leaseSeconds: z.int().min(5).default(120),
       attempts: z.int().min(1).max(1000).optional(),
       retry: RetryRule.optional(),

@@ -1,5 +1,5 @@
 import { meaningOf, waitAfter, type RetryPlan, type RouteEntry, type Traffic } from '@verbalis/core/delivery';
-import { foreignMail, mailBytes } from '@verbalis/core/mime';
+import { foreignMail, inOnePiece, mailBytes } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
 import type { Logger } from 'pino';
@@ -44,6 +44,12 @@ const ROOM_MS = 10;
 const WRITE_AGAIN_MS = 1000;
 /** How long a mail is looked after once we are told to stop. */
 const DRAIN_MS = 30_000;
+
+/** How a mail was taken, and its bytes where they are kept. */
+interface Handed {
+  readonly outcome: Outcome;
+  readonly bytes: Uint8Array | undefined;
+}
 
 /** The queue's loop: claim, render, hand to a provider, record. Each step's progress is a row. */
 export class Dispatcher {
@@ -191,46 +197,36 @@ export class Dispatcher {
     const { store, providers } = this.options;
     const message = store.messages.findAny(delivery.messageId);
     if (message === undefined) throw new Error(`The message ${delivery.messageId} is not there.`);
-    let outcome: Outcome;
+    let handed: Handed;
     try {
-      outcome = await this.#hand(providers.get(name), message, delivery);
+      handed = await this.#hand(providers.get(name), message, delivery);
     } catch (error) {
       // A mail that cannot be made (an edition that is gone, a full disk) is no word of any provider's.
       this.options.log.error({ err: error, delivery: delivery.id }, 'a mail could not be made');
-      outcome = {
-        kind: 'deferred',
-        phase: 'request',
-        reply: undefined,
-        reason: `The mail could not be made: ${error instanceof Error ? error.message : String(error)}`,
-      };
+      const reason = `The mail could not be made: ${error instanceof Error ? error.message : String(error)}`;
+      handed = { outcome: { kind: 'deferred', phase: 'request', reply: undefined, reason }, bytes: undefined };
     }
-    await this.#record(delivery, attemptId, number, name, outcome);
+    await this.#record(delivery, attemptId, number, name, handed);
   }
 
-  async #hand(provider: Provider | undefined, message: MessageRow, delivery: DeliveryRow): Promise<Outcome> {
-    const { store, returnDomain, returnSecret, log } = this.options;
-    if (provider === undefined)
-      return { kind: 'trouble', phase: 'connect', reply: undefined, reason: 'The provider is not configured any more.' };
+  async #hand(provider: Provider | undefined, message: MessageRow, delivery: DeliveryRow): Promise<Handed> {
+    const { store, returnDomain, returnSecret } = this.options;
+    if (provider === undefined) {
+      const reason = 'The provider is not configured any more.';
+      return { outcome: { kind: 'trouble', phase: 'connect', reply: undefined, reason }, bytes: undefined };
+    }
     const missing = await this.#fetchAttachments(message);
-    if (missing !== undefined) return missing;
+    if (missing !== undefined) return { outcome: missing, bytes: undefined };
     // What an app handed in as a whole is captured as it came, byte for byte, however broken it is.
     const { mail, parts } =
       provider.kind === 'capture' && message.more.raw !== undefined
         ? { mail: foreignMail(mailBytes(store.contents.bytes(message.more.raw))), parts: bareParts(message, delivery) }
         : await composeMail(this.options, message, delivery);
-    // It goes to the disk with the outcome; the same bytes can be made again should we not come so far.
-    if (mail.size <= KEPT_MAIL && provider.kind !== 'capture') {
-      const bytes = mailBytes(mail);
-      void store.group
-        .writeSoon(() => {
-          store.messages.keepMail(delivery.id, bytes);
-        })
-        .catch((error: unknown) => {
-          log.error({ err: error, delivery: delivery.id }, 'a mail could not be kept');
-        });
-    }
+    const isKept = mail.size <= KEPT_MAIL && provider.kind !== 'capture';
+    const handed = isKept ? inOnePiece(mail, KEPT_MAIL) : mail;
     const from = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
-    return provider.hand({ envelope: { from, to: delivery.address, id: delivery.id }, mail, parts });
+    const outcome = await provider.hand({ envelope: { from, to: delivery.address, id: delivery.id }, mail: handed, parts });
+    return { outcome, bytes: isKept ? mailBytes(handed) : undefined };
   }
 
   /** Fetches what is to be attached and stands elsewhere; once, so that every attempt sends the same. */
@@ -268,7 +264,8 @@ export class Dispatcher {
     }
   }
 
-  async #record(delivery: DeliveryRow, attemptId: string, number: number, provider: string, outcome: Outcome): Promise<void> {
+  async #record(delivery: DeliveryRow, attemptId: string, number: number, provider: string, handed: Handed): Promise<void> {
+    const { outcome, bytes } = handed;
     const { store, clock, retries, random, log, traffic, routeOf } = this.options;
     const now = clock.now();
     traffic.ended(provider, delivery.domain, outcome, now);
@@ -304,6 +301,8 @@ export class Dispatcher {
     const at = wait === undefined ? undefined : Math.min(now + wait, delivery.expiresAt ?? Number.POSITIVE_INFINITY);
     const avoid = outcome.kind === 'trouble' ? provider : undefined;
     await this.#written(() => {
+      // The same bytes can be made again, should we not come so far.
+      if (bytes !== undefined) store.messages.keepMail(delivery.id, bytes);
       store.deliveries.endAttempt(attemptId, end, fact, { at, avoid }, now);
     });
     log.info({ delivery: delivery.id, attempt: number, provider, outcome: outcome.kind, cause, waitMs: wait }, 'attempt ended');

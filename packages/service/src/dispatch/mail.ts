@@ -3,6 +3,7 @@ import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import {
   fieldOf,
   foreignMail,
+  inOnePiece,
   isFault,
   mailBytes,
   parseAddress,
@@ -81,7 +82,7 @@ export async function composeMail(
     pictures,
     headers,
   };
-  const written = writeMail({
+  const content = writeMail({
     ...shared,
     messageId: message.headerId,
     inReplyTo: more.inReplyTo,
@@ -94,6 +95,7 @@ export async function composeMail(
     unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
     boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
   });
+  const written = inOnePiece(content, SMALL_MAIL);
   return {
     mail: prefixed(await signMail(written, keysFor(from.domain), message.createdAt), written),
     parts: {
@@ -109,6 +111,9 @@ export async function composeMail(
     },
   };
 }
+
+/** In bytes. */
+const SMALL_MAIL = 128 * 1024;
 
 /** Names whom a mail was meant for, where the space's rules have sent it elsewhere. */
 const INTENDED = 'Verbalis-Intended-For';

@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url';
 import Sqlite from 'better-sqlite3';
 import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
 import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
+import { BUSY_MS } from './group-commit.js';
 import * as schema from './schema.js';
 
 export type Db = BetterSQLite3Database<typeof schema>;
@@ -23,7 +24,7 @@ export function openDatabase(file: string): Database {
   const raw = new Sqlite(file);
   raw.pragma('journal_mode = WAL');
   raw.pragma('synchronous = FULL');
-  raw.pragma('busy_timeout = 5000');
+  raw.pragma(`busy_timeout = ${BUSY_MS}`);
   // Pages that are written again and again reach the file less often; 16 MB of log, 16 MB of pages in memory.
   raw.pragma('wal_autocheckpoint = 4000');
   raw.pragma('cache_size = -16384');

@@ -107,6 +107,20 @@ export function deliveryStore(db: Db) {
     .set({ leaseUntil: null, owner: null, nextAttemptAt: sql`${sql.placeholder('at')}`, avoid: sql`${sql.placeholder('avoid')}` })
     .where(eq(deliveries.id, sql.placeholder('id')))
     .prepare();
+  /** The first word of a delivery: the attempt's end and what follows from it in one, since most have no other. */
+  const leaveDecided = db
+    .update(deliveries)
+    .set({
+      state: sql`${sql.placeholder('state')}`,
+      cause: sql`${sql.placeholder('cause')}`,
+      decidedBy: sql`${sql.placeholder('decidedBy')}`,
+      nextAttemptAt: sql`${sql.placeholder('at')}`,
+      leaseUntil: null,
+      owner: null,
+      avoid: sql`${sql.placeholder('avoid')}`,
+    })
+    .where(and(eq(deliveries.id, sql.placeholder('id')), isNull(deliveries.decidedBy)))
+    .prepare();
   const insertFact = db
     .insert(facts)
     .values({
@@ -206,11 +220,8 @@ export function deliveryStore(db: Db) {
     } as FactRow & Fact;
   }
 
-  /**
-   * Records a fact and sets the delivery's state from all its facts. The same fact again changes nothing.
-   * @returns whether it was new
-   */
-  function record(fact: NewFact, recordedAt: number): boolean {
+  /** Writes a fact with its event. @returns whether it was new */
+  function write(fact: NewFact, recordedAt: number): boolean {
     const { id, deliveryId, kind, source, at, cause, status, replyCode, diagnostic, returnId } = fact;
     const inserted = insertFact.run({
       id,
@@ -227,14 +238,32 @@ export function deliveryStore(db: Db) {
     });
     if (inserted.changes === 0) return false;
     insertEvent.run({ id, kind, deliveryId, at, recordedAt });
-    // A state is that of the highest fact, so the highest so far and the new one tell it: the cost does not grow with the facts.
-    const before = decisive.get({ id: deliveryId });
+    return true;
+  }
+
+  /** A state is that of the highest fact, so the highest so far and the new one tell it: the cost does not grow with the facts. */
+  function decide(fact: NewFact): void {
+    const before = decisive.get({ id: fact.deliveryId });
     const two = [...(before === undefined ? [] : [toFact(before)]), fact];
     const winner = deciding(two);
     // A fact that decides nothing leaves the row as it is.
-    if (winner?.id === fact.id)
-      (isSettled(two) ? settle : setState).run({ id: deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id });
+    if (winner?.id !== fact.id) return;
+    const row = { id: fact.deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id };
+    (isSettled(two) ? settle : setState).run(row);
+  }
+
+  function tellListeners(fact: NewFact, recordedAt: number): void {
     for (const listener of listeners) listener(fact, recordedAt);
+  }
+
+  /**
+   * Records a fact and sets the delivery's state from all its facts. The same fact again changes nothing.
+   * @returns whether it was new
+   */
+  function record(fact: NewFact, recordedAt: number): boolean {
+    if (!write(fact, recordedAt)) return false;
+    decide(fact);
+    tellListeners(fact, recordedAt);
     return true;
   }
 
@@ -393,8 +422,14 @@ export function deliveryStore(db: Db) {
       recordedAt: number,
     ): void {
       finish.run({ ...end, id });
-      leave.run({ id: fact.deliveryId, at: next.at ?? null, avoid: next.avoid ?? null });
-      record(fact, recordedAt);
+      const isNew = write(fact, recordedAt);
+      const left = { id: fact.deliveryId, at: next.at ?? null, avoid: next.avoid ?? null };
+      const first = { state: stateOf([fact]), cause: fact.cause ?? null, decidedBy: fact.id };
+      const decided = isNew && leaveDecided.run({ ...left, ...first, at: isSettled([fact]) ? null : left.at }).changes > 0;
+      if (!decided) leave.run(left);
+      if (!isNew) return;
+      if (!decided) decide(fact);
+      tellListeners(fact, recordedAt);
     },
 
     /** Calls back what no worker has yet. @returns whether it was possible */

@@ -10,6 +10,10 @@ interface Waiting {
 const MOST = 500;
 /** How long a write that is in no hurry waits for others, in milliseconds. */
 const SOON_MS = 15;
+/** While another process writes, other work is done here; after so many looks we stand in line. In milliseconds, and times. */
+const [LOOK_MS, LOOKS] = [1, 30];
+/** How long SQLite waits for another process, in milliseconds; as it is set when the file is opened. */
+export const BUSY_MS = 5000;
 
 /**
  * Many writes, one fsync: what is asked for within one turn of the event loop shares a transaction.
@@ -20,8 +24,12 @@ export class GroupCommit {
   #waiting: Waiting[] = [];
   #scheduled = false;
   #timer: NodeJS.Timeout | undefined;
+  #looks = 0;
+  readonly #begin: Sqlite.Statement;
 
-  constructor(private readonly raw: Sqlite.Database) {}
+  constructor(private readonly raw: Sqlite.Database) {
+    this.#begin = raw.prepare('begin immediate');
+  }
 
   /** Whether something waits to be written. */
   get busy(): boolean {
@@ -64,6 +72,13 @@ export class GroupCommit {
   #flush(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
+    if (!this.#isOurs()) {
+      this.#scheduled = true;
+      setTimeout(() => {
+        this.#flush();
+      }, LOOK_MS);
+      return;
+    }
     const batch = this.#waiting.splice(0, MOST);
     if (!this.#together(batch)) this.#apart(batch);
     this.#scheduled = this.#waiting.length > 0;
@@ -74,12 +89,37 @@ export class GroupCommit {
     }
   }
 
+  /** Begins a transaction, if no other process writes just now. @returns whether this is no time to wait */
+  #isOurs(): boolean {
+    // A closed file is told by the writes themselves.
+    if (!this.raw.open) return true;
+    if (this.#looks >= LOOKS) {
+      this.#looks = 0;
+      return true;
+    }
+    this.raw.pragma('busy_timeout = 0');
+    try {
+      this.#begin.run();
+    } catch (error) {
+      if ((error as { code?: string }).code !== 'SQLITE_BUSY') return true;
+      this.#looks += 1;
+      return false;
+    } finally {
+      this.raw.pragma(`busy_timeout = ${BUSY_MS}`);
+    }
+    this.#looks = 0;
+    return true;
+  }
+
   /** @returns whether none of them threw; if one did, nothing is written */
   #together(batch: readonly Waiting[]): boolean {
     let values: unknown[];
     try {
-      values = this.raw.transaction(() => batch.map(({ write }) => write())).immediate();
+      if (!this.raw.inTransaction) this.#begin.run();
+      values = batch.map(({ write }) => write());
+      this.raw.exec('commit');
     } catch {
+      if (this.raw.inTransaction) this.raw.exec('rollback');
       return false;
     }
     batch.forEach(({ resolve }, i) => {
