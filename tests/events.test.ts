@@ -462,7 +462,7 @@ describe('figures and alerts', () => {
       messages: Array.from({ length: 20 }, () => ({ template: 'refund-receipt', to: [refused()], data })),
     });
     const { alerts, rules } = await until(async () => {
-      const found = await client.alerts();
+      const found = await client.alerts.list();
       return found.alerts.some((one) => one.group === 'refund-receipt') ? found : undefined;
     }, 40_000);
     expect(rules.map((one) => one.name)).toEqual(['refusals', 'many-bookings']);

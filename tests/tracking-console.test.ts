@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
@@ -133,11 +134,56 @@ browserTest('live: what becomes known appears by itself, waits while paused, and
   expect(page.url()).toContain('filter=');
 });
 
-browserTest('alerts teach, and say what holds', async () => {
+browserTest('a table is saved as it is filtered, whole, and nothing in it is a formula', async () => {
+  await all.client.messages.send({ ...booking('=sum@post.example', 'SM-7991') });
+  await page.goto(`${all.service.url}/track`);
+  const saved = page.getByRole('button', { name: 'Save as CSV' });
+  const download = async () => {
+    const [file] = await Promise.all([page.waitForEvent('download'), saved.click()]);
+    expect(file.suggestedFilename()).toBe('deliveries.csv');
+    return readFileSync(await file.path(), 'utf8')
+      .trim()
+      .split('\n');
+  };
+  const [head, ...lines] = await download();
+  expect(head).toBe('messageId,deliveryId,to,state,cause,template,subject,reference,createdAt');
+  expect(lines.length).toBeGreaterThanOrEqual(3);
+  expect(lines.find((one) => one.includes('SM-7991'))).toContain(",'=sum@post.example,");
+  await page.goto(`${all.service.url}/track?state=failed`);
+  const failed = await download();
+  expect(failed.slice(1).every((one) => one.includes(',failed,'))).toBe(true);
+  expect(failed.length).toBeLessThan(lines.length);
+  for (const path of ['returns', 'subscriptions', 'live', 'alerts']) {
+    await page.goto(`${all.service.url}/track/${path}`);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    expect(await axe(page)).toEqual([]);
+  }
+});
+
+browserTest('alerts teach, and say what holds; rules are set, changed and taken away by the keyboard', async () => {
   await page.goto(`${all.service.url}/track/alerts`);
   await page.getByText('Rules in force').waitFor();
   expect(await page.getByRole('main').textContent()).toContain('more than 1 failed within 15 minutes');
   expect(await axe(page)).toEqual([]);
+  await page.getByLabel(/^Name/).fill('many-complaints');
+  await page.getByLabel('More than').fill('3');
+  await page.getByRole('button', { name: 'complained' }).focus();
+  await page.keyboard.press('Space');
+  await page.getByLabel(/Only events/).fill('topik = 4');
+  await page.keyboard.press('Enter');
+  await page.getByText(/is no filter/).waitFor();
+  await page.getByLabel(/Only events/).fill('topic = bookings');
+  await page.keyboard.press('Enter');
+  await page.getByText('more than 3 % failed or complained within 15 minutes, where topic = bookings').waitFor();
+  await page.getByRole('button', { name: 'Change many-complaints' }).press('Enter');
+  await page.getByRole('heading', { name: 'Change many-complaints' }).waitFor();
+  await page.getByLabel('More than').fill('4');
+  await page.keyboard.press('Enter');
+  await page.getByText('more than 4 % failed or complained').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Take away many-complaints' }).press('Enter');
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Take away' }).press('Enter');
+  await page.getByText('more than 4 % failed or complained').waitFor({ state: 'detached' });
 });
 
 browserTest('at 360 px and in the dark, all of it holds', async () => {

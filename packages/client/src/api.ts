@@ -728,6 +728,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/alerts/rules/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Set a rule of the space, or change it */
+    put: operations['setAlertRule'];
+    post?: never;
+    /** Take a rule away; what holds by it is over */
+    delete: operations['removeAlertRule'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/search': {
     parameters: {
       query?: never;
@@ -1311,6 +1329,54 @@ export interface components {
       /** @description Which of those set aside; all when left out. */
       notifications?: string[];
     };
+    NewAlertRule: {
+      /**
+       * @description Kinds of events that it counts.
+       * @default [
+       *       "failed"
+       *     ]
+       */
+      of: (
+        | 'accepted'
+        | 'delayed'
+        | 'relayed'
+        | 'delivered'
+        | 'failed'
+        | 'complained'
+        | 'withheld'
+        | 'expired'
+        | 'canceled'
+        | 'opened'
+        | 'clicked'
+        | 'unsubscribed'
+        | 'alert-firing'
+        | 'alert-resolved'
+        | 'test'
+      )[];
+      /**
+       * @description Only these of them, and of the hand-overs they are compared with: a filter.
+       * @default
+       */
+      where: string;
+      /**
+       * @description Each value of this field is looked at on its own.
+       * @enum {string}
+       */
+      by?: 'topic' | 'template' | 'provider' | 'domain' | 'cause';
+      /** @description Fires above so many per cent of the hand-overs of the same minutes, … */
+      percent?: number;
+      /** @description … or above so many events, … */
+      count?: number;
+      /** @description … or when the oldest due mail has waited so long. */
+      queueSeconds?: number;
+      /** @default 15 */
+      minutes: number;
+      /**
+       * @description Says nothing below so many events.
+       * @default 5
+       */
+      least: number;
+    };
     SaveFile: {
       path: string;
       text: string;
@@ -1876,9 +1942,16 @@ export interface components {
       /** Format: date-time */
       resolvedAt?: string;
       value: number;
+      /** @description What was found when it began, in a sentence. */
+      text: string;
     };
     AlertRule: {
       name: string;
+      /**
+       * @description Where it is written down; that of the configuration is changed there.
+       * @enum {string}
+       */
+      from: 'configuration' | 'service';
       of: (
         | 'accepted'
         | 'delayed'
@@ -3795,6 +3868,70 @@ export interface operations {
         content: {
           'application/json': components['schemas']['AlertList'];
         };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  setAlertRule: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewAlertRule'];
+      };
+    };
+    responses: {
+      /** @description As it is in force now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AlertRule'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeAlertRule: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is gone. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Refused: why, and what to do. */
       default: {

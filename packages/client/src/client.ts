@@ -48,6 +48,8 @@ export type NotificationView = Schemas['Notification'];
 export type FiguresView = Schemas['Figures'];
 export type CountsView = Schemas['Counts'];
 export type AlertView = Schemas['Alert'];
+export type AlertRule = Schemas['AlertRule'];
+export type NewAlertRule = Partial<Schemas['NewAlertRule']>;
 export type EventsFilter = NonNullable<paths['/v1/events']['get']['parameters']['query']>;
 export type NotificationsFilter = NonNullable<paths['/v1/subscriptions/{id}/notifications']['get']['parameters']['query']>;
 export type FiguresWanted = NonNullable<paths['/v1/figures']['get']['parameters']['query']>;
@@ -333,7 +335,16 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
     /** How many, what became of them, how long it took. */
     figures: (wanted: FiguresWanted = {}): Promise<FiguresView> => json('GET', `/v1/figures${query(wanted)}`, read),
     figuresCsv: async (wanted: FiguresWanted = {}): Promise<string> => (await call('GET', `/v1/figures/csv${query(wanted)}`, read)).text(),
-    alerts: (): Promise<Schemas['AlertList']> => json('GET', '/v1/alerts', read),
+    /** Rules over what happens, and what holds by them. */
+    alerts: {
+      list: (): Promise<Schemas['AlertList']> => json('GET', '/v1/alerts', read),
+      /** Sets a rule of the space, or changes it. */
+      setRule: (name: string, rule: NewAlertRule): Promise<AlertRule> =>
+        json('PUT', `/v1/alerts/rules/${encodeURIComponent(name)}`, { body: rule, repeatable: true }),
+      removeRule: async (name: string): Promise<void> => {
+        await call('DELETE', `/v1/alerts/rules/${encodeURIComponent(name)}`, { repeatable: true });
+      },
+    },
     /** Whatever fits an address or its beginning, an id, a reference or words of a subject. */
     search: (q: string): Promise<Schemas['SearchResult']> => json('GET', `/v1/search${query({ q })}`, read),
     queue: (): Promise<Schemas['Queue']> => json('GET', '/v1/queue', read),

@@ -1,3 +1,11 @@
+CREATE TABLE `alert_rules` (
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`rule` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`space`, `name`)
+);
+--> statement-breakpoint
 CREATE TABLE `alerts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,
@@ -5,7 +13,9 @@ CREATE TABLE `alerts` (
 	`group` text NOT NULL,
 	`since` integer NOT NULL,
 	`resolved_at` integer,
-	`value` real NOT NULL
+	`value` real NOT NULL,
+	`text` text NOT NULL,
+	`told` integer DEFAULT 0 NOT NULL
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `alerts_firing` ON `alerts` (`space`,`rule`,`group`) WHERE "alerts"."resolved_at" is null;--> statement-breakpoint

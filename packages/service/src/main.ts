@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { acceptor } from './accept/index.js';
 import { SYSTEM_CLOCK, type Clock } from './clock.js';
-import { readSecrets, type ReadConfig, type Settings } from './config/index.js';
+import { readSecrets, type ReadConfig } from './config/index.js';
 import { editionCache, EditionError } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
 import type { SpaceSummary } from './http/access.js';
@@ -13,7 +13,7 @@ import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
 import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
 import { eventFeed, notifier } from './notify/index.js';
-import { alertWatch, figureKeeper, retention, tellSenderFaults, type ConfiguredRule } from './watch/index.js';
+import { alertRules, alertWatch, figureKeeper, retention, tellAlerts, tellSenderFaults } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
 import { callbackDesk } from './callbacks/index.js';
 import { simulator } from './capture/index.js';
@@ -60,21 +60,6 @@ export interface Service {
 
 /** How often the service looks for what its workers have made known, in milliseconds. */
 const WORKERS_LOOK_MS = 100;
-
-/** The alert rules of the configuration, each with the spaces that it holds for. */
-function rulesOf({ alerts, spaces }: Settings): ConfiguredRule[] {
-  const delivering = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'deliver');
-  return Object.entries(alerts).map(([name, { of, where, by, percent, count, queueSeconds, minutes, least, spaces: named }]) => ({
-    name,
-    of,
-    where,
-    by,
-    minutes,
-    least,
-    over: percent !== undefined ? { percent } : count !== undefined ? { count } : { queueSeconds: queueSeconds ?? 0 },
-    spaces: named ?? delivering,
-  }));
-}
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../console/dist', import.meta.url));
 
@@ -184,7 +169,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     closing.push(() => desk.stop());
     const workers = options.workers ?? 1;
     const feed = eventFeed(store, workers > 1 ? WORKERS_LOOK_MS : 0);
-    const rules = rulesOf(settings);
+    const rules = alertRules(settings, store);
     const counting = figureKeeper({ store, log, feed });
     const alerting = alertWatch({ store, clock, log, feed, rules });
     const notifying = notifier({
@@ -217,6 +202,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       against: (row) => suppressing.against(row),
       wake: dispatcher.wake,
     });
+    const operators = new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator]));
     closing.push(
       tellSenderFaults({
         store,
@@ -224,9 +210,10 @@ export async function startService(options: StartOptions): Promise<Service> {
         log,
         accept,
         suppressing,
-        operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
+        operators,
       }),
     );
+    closing.push(tellAlerts({ store, clock, log, accept, feed, operators, publicUrl: settings.publicUrl }));
     const tryProvider = providerTrial({
       clock,
       keysFor: composing.keysFor,
@@ -286,13 +273,14 @@ export async function startService(options: StartOptions): Promise<Service> {
       publicUrl: settings.publicUrl,
       notifying,
       rules,
+      alerting,
       writing: editionWriting(store),
       testing: testSending({ capturing, providers, tryProvider }),
       forged: () => forged.count,
       returnBytes: settings.returns.maxBytes,
       providers,
       tryProvider,
-      operators: new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator])),
+      operators,
       compose: async (message, delivery) => mailBytes((await composeMail(composing, message, delivery)).mail),
       attachmentBytes: settings.limits.attachmentBytes,
       spaces,

@@ -1,6 +1,5 @@
 import type { Client, CountsView, FiguresWanted } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
-import { clockTime } from '../words.js';
 
 const STATES = ['accepted', 'delivered', 'delayed', 'failed', 'complained', 'withheld', 'expired', 'canceled'] as const;
 
@@ -60,31 +59,4 @@ export async function figures(
   ];
   output.out(tableText(columns, rows, output.color));
   return 0;
-}
-
-export async function alerts(client: Client, { json }: { readonly json?: boolean }, output: Output): Promise<ExitCode> {
-  const found = await client.alerts();
-  const firing = found.alerts.filter((one) => one.resolvedAt === undefined);
-  if (json === true) output.out(JSON.stringify(found, null, 2));
-  else if (found.alerts.length === 0)
-    output.note(
-      found.rules.length === 0
-        ? 'No rule is configured. They stand in verbalis.yaml under "alerts".'
-        : `All is quiet. Rules: ${found.rules.map((one) => one.name).join(', ')}.`,
-    );
-  else
-    output.out(
-      tableText(
-        [{ title: 'alert' }, { title: 'for' }, { title: 'since' }, { title: 'until' }, { title: 'value', right: true }],
-        found.alerts.map((one) => [
-          one.resolvedAt === undefined ? output.color.red(`▲ ${one.rule}`) : one.rule,
-          one.group ?? '',
-          clockTime(one.since),
-          one.resolvedAt === undefined ? 'now' : clockTime(one.resolvedAt),
-          String(one.value),
-        ]),
-        output.color,
-      ),
-    );
-  return firing.length > 0 ? 1 : 0;
 }

@@ -1,5 +1,6 @@
 import { Option, type Command } from 'commander';
-import type { alerts, figures } from '../commands/figures.js';
+import type { listAlerts, setRule } from '../commands/alerts.js';
+import type { figures } from '../commands/figures.js';
 import type {
   ACTIONS,
   addSubscription,
@@ -131,10 +132,38 @@ export function trackingCommands(root: Command, messages: Command, { run, remote
   ).action((options: Remote & Parameters<typeof figures>[1]) =>
     run(async (output) => (await import('../commands/figures.js')).figures(connect(options), only(options), output)),
   );
+
+  const alerts = root.command('alerts').description('track: rules over what happens, and what holds by them');
+  const loadAlerts = () => import('../commands/alerts.js');
   example(
-    remote(root.command('alerts').description('track: rules that hold now, or have held; ends with 1 when one holds')),
+    remote(
+      alerts.command('list', { isDefault: true }).description('what holds now, or has held, and the rules; ends with 1 when one holds'),
+    ),
     'verbalis alerts',
-  ).action((options: Remote & Parameters<typeof alerts>[1]) =>
-    run(async (output) => (await import('../commands/figures.js')).alerts(connect(options), only(options), output)),
+  ).action((options: Remote & Parameters<typeof listAlerts>[1]) =>
+    run(async (output) => (await loadAlerts()).listAlerts(connect(options), only(options), output)),
+  );
+  example(
+    remote(
+      alerts
+        .command('set <rule>')
+        .description('set a rule, or change it')
+        .option('--of <kind...>', 'kinds of events that it counts (failed when left out)')
+        .option('--percent <n>', 'fires above so many per cent of the hand-overs')
+        .option('--count <n>', 'fires above so many events')
+        .option('--queue-seconds <n>', 'fires when the oldest due mail has waited so long')
+        .option('--minutes <n>', 'within the last minutes (15)')
+        .option('--least <n>', 'says nothing below so many events (5)')
+        .addOption(new Option('--by <what>', 'each of them on its own').choices(['template', 'topic', 'provider', 'domain', 'cause']))
+        .option('--where <filter>', 'only these events'),
+    ),
+    'verbalis alerts set many-fail --percent 5 --by topic --minutes 15',
+    `verbalis alerts set complaints --of complained --count 3 --minutes 1440 --least 1 --where 'topic = "pier-news"'`,
+    'verbalis alerts set stuck --queue-seconds 300',
+  ).action((name: string, options: Remote & Parameters<typeof setRule>[2]) =>
+    run(async (output) => (await loadAlerts()).setRule(connect(options), name, only(options), output)),
+  );
+  example(remote(alerts.command('remove <rule>').description('take a rule away')), 'verbalis alerts remove many-fail').action(
+    (name: string, options: Remote) => run(async (output) => (await loadAlerts()).removeRule(connect(options), name, output)),
   );
 }

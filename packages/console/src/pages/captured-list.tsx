@@ -1,12 +1,15 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { CapturedSummary } from '@verbalis/client';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Choose } from '../parts/choose.js';
 import { Confirm } from '../parts/confirm.js';
 import { Head, Search, Sheet } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 
@@ -30,6 +33,17 @@ const Live = styled.span`
   font-size: 15px;
 `;
 
+const CSV: readonly CsvColumn<CapturedSummary>[] = [
+  ['id', (one) => one.id],
+  ['to', (one) => one.to],
+  ['from', (one) => one.from],
+  ['subject', (one) => one.subject],
+  ['code', (one) => one.code],
+  ['attachments', (one) => one.attachments],
+  ['bytes', (one) => one.size],
+  ['receivedAt', (one) => one.receivedAt],
+];
+
 /** Captured mail as it arrives, newest first. */
 export function CapturedList() {
   const { client, space } = useSession();
@@ -38,11 +52,10 @@ export function CapturedList() {
   const find = params.get('find') ?? '';
   const to = params.get('to') ?? '';
   const filter = { ...(find === '' ? {} : { find }), ...(to === '' ? {} : { to }) };
-  const pages = useInfiniteQuery({
-    queryKey: ['captured', space.name, filter],
-    queryFn: ({ pageParam }) => client.captured.list({ ...filter, limit: 50, cursor: pageParam }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.nextCursor,
+  const pages = usePages({
+    key: ['captured', space.name, filter],
+    read: (page) => client.captured.list({ ...filter, ...page }),
+    rowsOf: (page) => page.captured,
   });
   const addresses = useQuery({ queryKey: ['captured', space.name, 'addresses'], queryFn: () => client.captured.addresses() });
   useEffect(() => {
@@ -67,7 +80,7 @@ export function CapturedList() {
     else next.set(name, value);
     setParams(next, { replace: true });
   };
-  const rows = pages.data?.pages.flatMap((page) => page.captured) ?? [];
+  const { rows } = pages;
   const filtered = find !== '' || to !== '';
   const known = addresses.data?.addresses ?? [];
   return (
@@ -96,6 +109,7 @@ export function CapturedList() {
             onConfirm={() => clear.mutate()}
           />
         )}
+        {rows.length > 0 && <SaveCsv name="captured" columns={CSV} all={pages.all} />}
         <Live role="status">Kept current: new mail stands on top by itself.</Live>
       </Head>
       {pages.error !== null && <Fault error={pages.error} />}
@@ -149,14 +163,7 @@ export function CapturedList() {
           </TableBody>
         </Sheet>
       )}
-      {pages.hasNextPage && (
-        <p>
-          <br />
-          <Button $quiet onPress={() => void pages.fetchNextPage()}>
-            Older mail
-          </Button>
-        </p>
-      )}
+      <Older pages={pages}>Older mail</Older>
     </>
   );
 }

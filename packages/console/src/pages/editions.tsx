@@ -6,6 +6,7 @@ import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Choose } from '../parts/choose.js';
 import { Difference } from '../parts/editor.js';
 import { Head, Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { WriteTabs } from '../write/tabs.js';
 
@@ -65,6 +66,17 @@ export function Editions() {
       <WriteTabs />
       <Head>
         <h1>Editions</h1>
+        {editions.length > 0 && (
+          <SaveCsv
+            name="editions"
+            columns={[
+              ['edition', (one) => one.number],
+              ['publishedAt', (one) => one.createdAt],
+              ['files', (one) => one.files],
+            ]}
+            all={() => [editions]}
+          />
+        )}
       </Head>
       {list.error !== null && <Fault error={list.error} />}
       {use.error !== null && <Fault error={use.error} />}

@@ -5,6 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono } from '../parts/basics.js';
 import { Head, Search, TrackTabs } from '../parts/list.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { clockTime } from '../words.js';
@@ -48,6 +49,16 @@ function text(event: CloudEvent, name: string): string {
   const value = event.data[name];
   return typeof value === 'string' ? value : '';
 }
+
+const CSV: readonly CsvColumn<CloudEvent>[] = [
+  ['id', (one) => one.id],
+  ['type', (one) => one.type],
+  ['time', (one) => one.time],
+  ...['messageId', 'deliveryId', 'address', 'cause', 'reference', 'diagnostic', 'text'].map((name): CsvColumn<CloudEvent> => [
+    name,
+    (one) => text(one, name),
+  ]),
+];
 
 /** One event in a line. */
 export function EventLine({ event }: { readonly event: CloudEvent }) {
@@ -107,6 +118,15 @@ export function Live() {
     })();
     return () => end.abort();
   }, [client, space.name, filter]);
+  /** All that became known and passes, the newest first. */
+  async function* all() {
+    for (let cursor: string | undefined, more = true; more;) {
+      const page = await client.events.list({ ...(filter === '' ? {} : { filter }), limit: 200, cursor });
+      yield page.events;
+      cursor = page.nextCursor;
+      more = cursor !== undefined;
+    }
+  }
   const goOn = (): void => {
     setEvents((list) => [...held.current, ...list].slice(0, MOST));
     held.current = [];
@@ -130,6 +150,7 @@ export function Live() {
         <Button $quiet onPress={paused ? goOn : () => setPaused(true)}>
           {paused ? `Go on (${waiting} more)` : 'Pause'}
         </Button>
+        {events.length > 0 && <SaveCsv name="events" columns={CSV} all={all} />}
       </Head>
       {fault !== undefined && <Fault error={fault} />}
       {events.length === 0 && fault === undefined && (

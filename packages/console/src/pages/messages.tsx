@@ -1,12 +1,14 @@
-import type { MessageSummary, State } from '@verbalis/client';
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import type { MessageList, MessageSummary, State } from '@verbalis/client';
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { Button, Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
 import { Ribbon } from '../parts/chart.js';
 import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 import { STATES } from '../words.js';
@@ -23,9 +25,26 @@ const Cause = styled.span`
   white-space: nowrap;
 `;
 
-function rowsOf(messages: readonly MessageSummary[]) {
+interface Sent {
+  readonly message: MessageSummary;
+  readonly delivery: MessageSummary['deliveries'][number];
+}
+
+function rowsOf({ messages }: MessageList): Sent[] {
   return messages.flatMap((message) => message.deliveries.map((delivery) => ({ message, delivery })));
 }
+
+const CSV: readonly CsvColumn<Sent>[] = [
+  ['messageId', ({ message }) => message.id],
+  ['deliveryId', ({ delivery }) => delivery.id],
+  ['to', ({ delivery }) => delivery.address],
+  ['state', ({ delivery }) => delivery.state],
+  ['cause', ({ delivery }) => delivery.cause],
+  ['template', ({ message }) => message.template],
+  ['subject', ({ message }) => message.subject],
+  ['reference', ({ message }) => message.reference],
+  ['createdAt', ({ message }) => message.createdAt],
+];
 
 const DAYS_SHOWN = 21;
 const DAY_MS = 86_400_000;
@@ -87,12 +106,11 @@ export function Messages() {
   const from = params.get('from') ?? '';
   const to = params.get('to') ?? '';
   const filter = { state, from, to, ...(find === '' ? {} : find.includes('@') ? { address: find } : { reference: find }) };
-  const pages = useInfiniteQuery({
-    queryKey: ['messages', space.name, filter],
-    queryFn: ({ pageParam }) => client.messages.list({ ...filter, limit: 50, cursor: pageParam }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.nextCursor,
-    refetchInterval: REFRESH_MS,
+  const pages = usePages({
+    key: ['messages', space.name, filter],
+    read: (page) => client.messages.list({ ...filter, ...page }),
+    rowsOf: rowsOf,
+    refreshMs: REFRESH_MS,
   });
   const change = (name: string, value: string | undefined): void => {
     const next = new URLSearchParams(params);
@@ -100,7 +118,7 @@ export function Messages() {
     else next.set(name, value);
     setParams(next, { replace: true });
   };
-  const rows = rowsOf(pages.data?.pages.flatMap((page) => page.messages) ?? []);
+  const { rows } = pages;
   const filtered = state !== undefined || find !== '' || from !== '' || to !== '';
   return (
     <>
@@ -123,6 +141,7 @@ export function Messages() {
             </Filter>
           ))}
         </Filters>
+        {rows.length > 0 && <SaveCsv name="deliveries" columns={CSV} all={pages.all} />}
       </Head>
       <Weeks
         from={from}
@@ -185,14 +204,7 @@ export function Messages() {
           </TableBody>
         </Sheet>
       )}
-      {pages.hasNextPage && (
-        <p>
-          <br />
-          <Button $quiet onPress={() => void pages.fetchNextPage()}>
-            Older messages
-          </Button>
-        </p>
-      )}
+      <Older pages={pages}>Older messages</Older>
     </>
   );
 }

@@ -1,10 +1,11 @@
 import type { ReturnView } from '@verbalis/client';
-import { useInfiniteQuery } from '@tanstack/react-query';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Filter, Filters, Head, Sheet, TrackTabs } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 
@@ -33,20 +34,28 @@ export function gist(one: ReturnView): string {
   return `${first.action}${why}${one.recipients.length > 1 ? ` and ${one.recipients.length - 1} more` : ''}`;
 }
 
+const CSV: readonly CsvColumn<ReturnView>[] = [
+  ['id', (one) => one.id],
+  ['about', (one) => one.recipients[0]?.address ?? one.from ?? one.provider],
+  ['kind', (one) => one.kind],
+  ['says', gist],
+  ['deliveryId', (one) => one.deliveryId],
+  ['receivedAt', (one) => one.receivedAt],
+];
+
 /** What came back, newest first. */
 export function Returns() {
   const { client, space } = useSession();
   const [params, setParams] = useSearchParams();
   const shown = KINDS.find(([one]) => one === params.get('show'))?.[0];
   const filter = shown === undefined ? {} : shown === 'unmatched' ? { matched: 'no' as const } : { kind: shown };
-  const pages = useInfiniteQuery({
-    queryKey: ['returns', space.name, filter],
-    queryFn: ({ pageParam }) => client.returns.list({ ...filter, limit: 50, cursor: pageParam }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.nextCursor,
-    refetchInterval: REFRESH_MS,
+  const pages = usePages({
+    key: ['returns', space.name, filter],
+    read: (page) => client.returns.list({ ...filter, ...page }),
+    rowsOf: (page) => page.returns,
+    refreshMs: REFRESH_MS,
   });
-  const rows = pages.data?.pages.flatMap((page) => page.returns) ?? [];
+  const { rows } = pages;
   return (
     <>
       <TrackTabs />
@@ -64,6 +73,7 @@ export function Returns() {
             </Filter>
           ))}
         </Filters>
+        {rows.length > 0 && <SaveCsv name="returns" columns={CSV} all={pages.all} />}
       </Head>
       {pages.error !== null && <Fault error={pages.error} />}
       {pages.isSuccess && rows.length === 0 && (
@@ -98,14 +108,7 @@ export function Returns() {
           </TableBody>
         </Sheet>
       )}
-      {pages.hasNextPage && (
-        <p>
-          <br />
-          <Button $quiet onPress={() => void pages.fetchNextPage()}>
-            Older returns
-          </Button>
-        </p>
-      )}
+      <Older pages={pages}>Older returns</Older>
     </>
   );
 }

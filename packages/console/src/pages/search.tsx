@@ -4,6 +4,7 @@ import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
 import { Head, Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { font } from '../style.js';
 
@@ -30,6 +31,18 @@ export function Search() {
     <>
       <Head>
         <h1>“{q}”</h1>
+        {hits.length > 0 && (
+          <SaveCsv
+            name="found"
+            columns={[
+              ['kind', (one) => one.kind],
+              ['id', (one) => one.id],
+              ['address', (one) => one.address],
+              ['at', (one) => one.at],
+            ]}
+            all={() => [hits]}
+          />
+        )}
       </Head>
       {error !== null && <Fault error={error} />}
       {data !== undefined && hits.length === 0 && (

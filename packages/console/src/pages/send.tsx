@@ -3,6 +3,7 @@ import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 
 const REFRESH_MS = 2000;
@@ -36,6 +37,20 @@ export function Send() {
           </Empty>
         )}
         {lines.length > 0 && (
+          <SaveCsv
+            name="queue"
+            columns={[
+              ['topic', (one) => one.topic],
+              ['priority', (one) => one.priority],
+              ['state', (one) => one.state],
+              ['waiting', (one) => one.waiting],
+              ['due', (one) => one.due],
+              ['oldest', (one) => one.oldest],
+            ]}
+            all={() => [lines]}
+          />
+        )}
+        {lines.length > 0 && (
           <Sheet aria-label="Queue">
             <TableHeader>
               <Column isRowHeader>Topic</Column>
@@ -66,6 +81,18 @@ export function Send() {
         <h2>Providers</h2>
         {providers.error !== null && <Fault error={providers.error} />}
         {change.error !== null && <Fault error={change.error} />}
+        {(providers.data?.providers.length ?? 0) > 0 && (
+          <SaveCsv
+            name="providers"
+            columns={[
+              ['name', (one) => one.name],
+              ['kind', (one) => one.kind],
+              ['where', (one) => one.where],
+              ['state', (one) => one.state],
+            ]}
+            all={() => [providers.data?.providers ?? []]}
+          />
+        )}
         {(providers.data?.providers.length ?? 0) > 0 && (
           <Sheet aria-label="Providers">
             <TableHeader>

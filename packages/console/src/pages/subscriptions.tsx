@@ -1,71 +1,23 @@
 import type { NotificationView, Subscription } from '@verbalis/client';
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useDeferredValue, useState } from 'react';
-import { Cell, Column, Input, Label, Row, TableBody, TableHeader, TextField, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import { Link, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
-import { Field } from '../parts/form.js';
+import { FilterField } from '../parts/filter-field.js';
+import { Field, Section, Small } from '../parts/form.js';
 import { Head, Sheet, TrackTabs } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
-import { color, font } from '../style.js';
-import { CAUSES } from '../words.js';
+import { color } from '../style.js';
 
 const Word = styled.span<{ readonly $color: string }>`
   color: ${({ $color }) => $color};
   font-weight: 600;
   white-space: nowrap;
-`;
-
-const Form = styled.form`
-  display: grid;
-  gap: 16px;
-  max-width: 760px;
-  border-top: 1px solid ${color.hair};
-  margin-top: 40px;
-  padding-top: 20px;
-`;
-
-const Kinds = styled(ToggleButtonGroup)`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-  button {
-    font: 15px/20px ${font.sans};
-    padding: 5px 10px;
-    border: 1px solid ${color.hair};
-    border-radius: 999px;
-    background: transparent;
-    color: ${color.ink};
-    cursor: pointer;
-  }
-  button[data-selected] {
-    background: ${color.ink};
-    color: ${color.paper};
-  }
-`;
-
-const Text = styled(TextField)`
-  display: grid;
-  gap: 4px;
-  label {
-    font-size: 14px;
-    color: ${color.soft};
-  }
-  input {
-    font: 15px/24px ${font.mono};
-    padding: 6px 12px;
-    border: 1px solid ${color.soft};
-    border-radius: 6px;
-    background: ${color.raised};
-    color: ${color.ink};
-  }
-`;
-
-const Small = styled.span`
-  font-size: 14px;
-  color: ${color.soft};
 `;
 
 const Actions = styled.div`
@@ -89,19 +41,6 @@ const Facts = styled.dl`
   }
 `;
 
-const KINDS = [
-  'accepted',
-  'delayed',
-  'delivered',
-  'failed',
-  'complained',
-  'withheld',
-  'expired',
-  'unsubscribed',
-  'alert-firing',
-  'alert-resolved',
-] as const;
-
 function State({ one }: { readonly one: Subscription }) {
   const [sign, word, ink] =
     one.state === 'active'
@@ -120,71 +59,6 @@ function State({ one }: { readonly one: Subscription }) {
   );
 }
 
-/** Builds a filter by choosing, and says how much it lets through. */
-function FilterField({ value, onChange }: { readonly value: string; readonly onChange: (value: string) => void }) {
-  const { client, space } = useSession();
-  const settled = useDeferredValue(value);
-  const trial = useQuery({
-    queryKey: ['filter', space.name, settled],
-    queryFn: () => client.events.tryFilter(settled),
-    placeholderData: keepPreviousData,
-  });
-  const chosen = (name: string): string[] =>
-    [...(new RegExp(`\\b${name} in \\[([^\\]]*)\\]`).exec(value)?.[1] ?? '').matchAll(/[\w-]+/g)].map(([one]) => one);
-  const put = (name: string, values: readonly string[]): void => {
-    const bare = value.replace(new RegExp(`(?: and )?\\b${name} in \\[[^\\]]*\\](?: and )?`), (found) =>
-      found.startsWith(' and ') && found.endsWith(' and ') ? ' and ' : '',
-    );
-    const part = values.length === 0 ? '' : `${name} in [${values.join(', ')}]`;
-    onChange([part, bare.trim()].filter((one) => one !== '').join(' and '));
-  };
-  return (
-    <>
-      <div>
-        <Small id="of-kinds">What happened (all, when none is chosen)</Small>
-        <Kinds
-          aria-labelledby="of-kinds"
-          selectionMode="multiple"
-          selectedKeys={chosen('type')}
-          onSelectionChange={(keys) => put('type', [...keys].map(String))}
-        >
-          {KINDS.map((one) => (
-            <ToggleButton key={one} id={one}>
-              {one}
-            </ToggleButton>
-          ))}
-        </Kinds>
-      </div>
-      <div>
-        <Small id="of-causes">Because of</Small>
-        <Kinds
-          aria-labelledby="of-causes"
-          selectionMode="multiple"
-          selectedKeys={chosen('cause')}
-          onSelectionChange={(keys) => put('cause', [...keys].map(String))}
-        >
-          {CAUSES.map((one) => (
-            <ToggleButton key={one} id={one}>
-              {one}
-            </ToggleButton>
-          ))}
-        </Kinds>
-      </div>
-      <Text value={value} onChange={onChange}>
-        <Label>Filter</Label>
-        <Input placeholder='type in [failed, complained] and topic = "bookings"' />
-      </Text>
-      {trial.error !== null ? (
-        <Fault error={trial.error} />
-      ) : (
-        <Small role="status">
-          {trial.data === undefined ? '' : `It lets through ${trial.data.passed} of the ${trial.data.looked} events of the last day.`}
-        </Small>
-      )}
-    </>
-  );
-}
-
 function Add() {
   const { client, space } = useSession();
   const queries = useQueryClient();
@@ -194,7 +68,7 @@ function Add() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ['subscriptions', space.name] }),
   });
   return (
-    <Form
+    <Section
       aria-label="A new subscription"
       onSubmit={(event) => {
         event.preventDefault();
@@ -228,9 +102,20 @@ function Add() {
           <Mono>{add.data.secret}</Mono>
         </p>
       )}
-    </Form>
+    </Section>
   );
 }
+
+const CSV: readonly CsvColumn<Subscription>[] = [
+  ['id', (one) => one.id],
+  ['name', (one) => one.name],
+  ['url', (one) => one.url],
+  ['filter', (one) => one.filter],
+  ['state', (one) => one.state],
+  ['delivered', (one) => one.delivered],
+  ['waiting', (one) => one.waiting],
+  ['setAside', (one) => one.setAside],
+];
 
 /** Where events are sent. */
 export function Subscriptions() {
@@ -245,6 +130,7 @@ export function Subscriptions() {
       <TrackTabs />
       <Head>
         <h1>Subscriptions</h1>
+        {(data?.length ?? 0) > 0 && <SaveCsv name="subscriptions" columns={CSV} all={() => [data ?? []]} />}
       </Head>
       {error !== null && <Fault error={error} />}
       {data?.length === 0 && (
@@ -301,6 +187,18 @@ function Notification({ one }: { readonly one: NotificationView }) {
   );
 }
 
+const SENT_CSV: readonly CsvColumn<NotificationView>[] = [
+  ['id', (one) => one.id],
+  ['type', (one) => one.type],
+  ['state', (one) => one.state],
+  ['address', (one) => one.address],
+  ['deliveryId', (one) => one.deliveryId],
+  ['attempts', (one) => one.attempts],
+  ['status', (one) => one.status],
+  ['problem', (one) => one.problem],
+  ['lastAt', (one) => one.lastAt],
+];
+
 /** One subscription, what was sent to it, and what can be done with it. */
 export function SubscriptionPage() {
   const { client, space } = useSession();
@@ -312,10 +210,11 @@ export function SubscriptionPage() {
     queryFn: () => client.subscriptions.get(id),
     refetchInterval: 3000,
   });
-  const sent = useQuery({
-    queryKey: ['subscriptions', space.name, id, 'notifications'],
-    queryFn: () => client.subscriptions.notifications(id, { limit: 50 }),
-    refetchInterval: 3000,
+  const sent = usePages({
+    key: ['subscriptions', space.name, id, 'notifications'],
+    read: (page) => client.subscriptions.notifications(id, page),
+    rowsOf: (page) => page.notifications,
+    refreshMs: 3000,
   });
   const [said, setSaid] = useState<string>();
   const act = useMutation({
@@ -419,8 +318,10 @@ export function SubscriptionPage() {
       {act.error !== null && <Fault error={act.error} />}
       {said !== undefined && said !== '' && <p role="status">{said}</p>}
       <h2>Notifications</h2>
-      {sent.data?.notifications.length === 0 && <p>Nothing was sent to it yet.</p>}
-      {(sent.data?.notifications.length ?? 0) > 0 && (
+      {sent.error !== null && <Fault error={sent.error} />}
+      {sent.isSuccess && sent.rows.length === 0 && <p>Nothing was sent to it yet.</p>}
+      {sent.rows.length > 0 && <SaveCsv name="notifications" columns={SENT_CSV} all={sent.all} />}
+      {sent.rows.length > 0 && (
         <Sheet aria-label="Notifications">
           <TableHeader>
             <Column isRowHeader>Event</Column>
@@ -430,7 +331,7 @@ export function SubscriptionPage() {
             <Column>Last try</Column>
           </TableHeader>
           <TableBody>
-            {(sent.data?.notifications ?? []).map((one) => (
+            {sent.rows.map((one) => (
               <Row key={one.id} id={one.id} {...(one.messageId === undefined ? {} : { href: `/track/messages/${one.messageId}` })}>
                 <Cell>{one.type.replace('verbalis.', '')}</Cell>
                 <Cell>
@@ -446,6 +347,7 @@ export function SubscriptionPage() {
           </TableBody>
         </Sheet>
       )}
+      <Older pages={sent}>Older notifications</Older>
     </article>
   );
 }

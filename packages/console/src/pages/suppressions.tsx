@@ -1,5 +1,5 @@
 import type { SuppressionView } from '@verbalis/client';
-import { useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import {
   Cell,
@@ -20,6 +20,7 @@ import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Field, Inline } from '../parts/form.js';
 import { Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 
@@ -135,13 +136,12 @@ export function Suppressions() {
   const [params, setParams] = useSearchParams();
   const find = params.get('find') ?? '';
   const filter = find === '' ? {} : { address: find };
-  const pages = useInfiniteQuery({
-    queryKey: ['suppressions', space.name, filter],
-    queryFn: ({ pageParam }) => client.suppressions.list({ ...filter, limit: 50, cursor: pageParam }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.nextCursor,
+  const pages = usePages({
+    key: ['suppressions', space.name, filter],
+    read: (page) => client.suppressions.list({ ...filter, ...page }),
+    rowsOf: (page) => page.suppressions,
   });
-  const rows = pages.data?.pages.flatMap((page) => page.suppressions) ?? [];
+  const { rows } = pages;
   const search = (text: string): void => setParams(text === '' ? {} : { find: text }, { replace: true });
   return (
     <>
@@ -198,14 +198,7 @@ export function Suppressions() {
           </TableBody>
         </Sheet>
       )}
-      {pages.hasNextPage && (
-        <p>
-          <br />
-          <Button $quiet onPress={() => void pages.fetchNextPage()}>
-            Older ones
-          </Button>
-        </p>
-      )}
+      <Older pages={pages}>Older ones</Older>
     </>
   );
 }

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { Button, Empty, Fault, Mono } from '../parts/basics.js';
 import { Head, Search, Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { useChanges } from '../write/changes.js';
@@ -44,6 +45,20 @@ export function Templates() {
             {folder === undefined ? `Edition ${data.edition ?? ''}, in use in ${space.name}` : <Mono>{folder}</Mono>}
             {data.editable ? ', may be written here' : ''}
           </Soft>
+        )}
+        {fitting.length > 0 && (
+          <SaveCsv
+            name="templates"
+            columns={[
+              ['template', (one) => one.name],
+              ['topic', (one) => one.topic],
+              ['errors', (one) => one.errors],
+              ['warnings', (one) => one.warnings],
+              ['locales', (one) => one.locales.join(' ')],
+              ['samples', (one) => one.samples.join(' ')],
+            ]}
+            all={() => [fitting]}
+          />
         )}
         {(data?.templates.length ?? 0) > MOST_ROWS && (
           <Search value={find} onChange={look}>

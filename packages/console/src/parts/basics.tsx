@@ -116,7 +116,8 @@ const Lesson = styled.section`
     background: ${color.wash};
     padding: 12px 16px;
     border-radius: 6px;
-    overflow-x: auto;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
     margin: 0;
   }
 `;
@@ -135,7 +136,7 @@ export function Empty({
     <Lesson>
       <h2>{title}</h2>
       <p>{children}</p>
-      <pre tabIndex={0} aria-label="Command">
+      <pre>
         <code>{command}</code>
       </pre>
     </Lesson>

@@ -18,7 +18,7 @@ const Open = styled(Button)`
   justify-content: space-between;
   min-width: 96px;
   max-width: 320px;
-  font: 15px/20px ${font.sans};
+  font: 15px/24px ${font.sans};
   color: ${color.ink};
   background: ${color.raised};
   padding: 6px 10px;

@@ -40,18 +40,23 @@ const Row = styled.div`
 /** What cannot be undone asks first, with the name of the thing. */
 export function Confirm({
   label,
+  name,
   title,
   words,
   onConfirm,
 }: {
   readonly label: string;
+  /** The whole of it, for who does not see what it stands beside. */
+  readonly name?: string;
   readonly title: string;
   readonly words: string;
   readonly onConfirm: () => void;
 }) {
   return (
     <DialogTrigger>
-      <Button $quiet>{label}</Button>
+      <Button $quiet {...(name === undefined ? {} : { 'aria-label': name })}>
+        {label}
+      </Button>
       <Ground isDismissable>
         <Box>
           <Dialog role="alertdialog">

@@ -21,11 +21,24 @@ const Box = styled(TextField)`
 `;
 
 /** A line to write in, with its name above. */
-export function Field({ name, label, required = false }: { readonly name: string; readonly label: string; readonly required?: boolean }) {
+export function Field({
+  name,
+  label,
+  required = false,
+  value = '',
+  type = 'text',
+}: {
+  readonly name: string;
+  readonly label: string;
+  readonly required?: boolean;
+  /** What stands in it at first. */
+  readonly value?: string;
+  readonly type?: 'text' | 'number';
+}) {
   return (
-    <Box name={name} isRequired={required}>
+    <Box name={name} isRequired={required} defaultValue={value} type={type}>
       <Label>{label}</Label>
-      <Input />
+      <Input {...(type === 'number' ? { min: 0, step: 'any' } : {})} />
       <FieldError />
     </Box>
   );
@@ -38,4 +51,20 @@ export const Inline = styled.form`
   gap: 12px 16px;
   align-items: end;
   max-width: 960px;
+`;
+
+/** Words beside what they are about. */
+export const Small = styled.span`
+  font-size: 14px;
+  color: ${color.soft};
+`;
+
+/** What is filled in below a list. */
+export const Section = styled.form`
+  display: grid;
+  gap: 16px;
+  max-width: 760px;
+  border-top: 1px solid ${color.hair};
+  margin-top: 40px;
+  padding-top: 20px;
 `;

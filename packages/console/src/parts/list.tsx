@@ -12,6 +12,15 @@ export const Head = styled.div`
   h1 {
     flex: 1 0 100%;
   }
+  position: relative;
+  /* What saves the table stands in the corner, out of the way of what chooses. */
+  > [data-save] {
+    position: absolute;
+    inset: 6px 0 auto auto;
+  }
+  &:has(> [data-save]) h1 {
+    padding-right: 130px;
+  }
 `;
 
 export const Search = styled(SearchField)`

@@ -204,7 +204,7 @@ function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
         : [
             {
               path: `alerts.${name}.where`,
-              message: `is no filter: ${fault.message} (sign ${fault.at + 1})`,
+              message: `is no filter: ${fault.message.replace(/\.$/, '')} (sign ${fault.at + 1})`,
               ...(fault.hint === undefined ? {} : { hint: fault.hint }),
             },
           ]),

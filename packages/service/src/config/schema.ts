@@ -1,7 +1,7 @@
 import { CAUSES } from '@verbalis/core/delivery';
-import { EVENT_KINDS } from '@verbalis/core/events';
 import { z } from 'zod';
 import { HttpProfile } from '../profile/index.js';
+import { hasOneLimit, RuleFields } from './alert-rule.js';
 
 const Port = z.int().min(0).max(65_535);
 const Host = z.string().min(1);
@@ -136,27 +136,11 @@ export const Settings = z.strictObject({
       Name,
       z
         .strictObject({
-          /** Kinds of events that it counts. */
-          of: z.array(z.enum(EVENT_KINDS)).min(1).default(['failed']),
-          /** Only these of them, and of the hand-overs they are compared with: a filter. */
-          where: z.string().max(4000).default(''),
-          /** Each value of this field is looked at on its own. */
-          by: z.enum(['topic', 'template', 'provider', 'domain', 'cause']).optional(),
-          /** Fires above so many per cent of the hand-overs of the same minutes, … */
-          percent: z.number().positive().max(100).optional(),
-          /** … or above so many events, … */
-          count: z.int().positive().optional(),
-          /** … or when the oldest due mail has waited so long. */
-          queueSeconds: z.number().positive().optional(),
-          minutes: z.int().min(1).max(1440).default(15),
-          /** Says nothing below so many events. */
-          least: z.int().min(1).default(5),
+          ...RuleFields,
           /** Spaces that it holds for; all that deliver, when none is named. */
           spaces: z.array(Name).optional(),
         })
-        .refine(({ percent, count, queueSeconds }) => [percent, count, queueSeconds].filter((one) => one !== undefined).length === 1, {
-          message: 'needs one of percent, count and queueSeconds.',
-        }),
+        .refine(...hasOneLimit),
     )
     .default({}),
   /** How long things are kept, in days. */

@@ -10,7 +10,8 @@ import { capturedRouter, type CapturedOptions } from './captured.js';
 import { consoleRouter } from './console.js';
 import { domainsRouter, operatorNotesRouter, providersRouter, type SetUpOptions } from './set-up.js';
 import { eventSchema, eventsRouter, type EventsOptions } from './events.js';
-import { alertsRouter, figuresRouter, type FiguresOptions } from './figures.js';
+import { alertsRouter, type AlertsOptions } from './alerts.js';
+import { figuresRouter, type FiguresOptions } from './figures.js';
 import { subscriptionsRouter, type SubscriptionsOptions } from './subscriptions.js';
 import { editionsRouter } from './editions.js';
 import { makeMetrics, queueRouter } from './queue.js';
@@ -36,6 +37,7 @@ export interface AppOptions
     EventsOptions,
     SubscriptionsOptions,
     FiguresOptions,
+    AlertsOptions,
     Omit<ReturnsOptions, 'callRefused'> {
   readonly suppressing: Suppressing;
   readonly unsubscribeSecret: Uint8Array;

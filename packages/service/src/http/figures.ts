@@ -5,15 +5,13 @@ import type { z } from 'zod';
 import type { Clock } from '../clock.js';
 import { invalid } from '../refusal.js';
 import type { FigureRow, Store } from '../store/index.js';
-import type { ConfiguredRule } from '../watch/index.js';
 import { callerOf, needs } from './access.js';
 import { parse } from './problem.js';
-import { FiguresQuery, type AlertRuleView, type Counts, type Figures } from './tracking-schemas.js';
+import { FiguresQuery, type Counts, type Figures } from './tracking-schemas.js';
 
 export interface FiguresOptions {
   readonly store: Store;
   readonly clock: Clock;
-  readonly rules: readonly ConfiguredRule[];
 }
 
 const HOUR = 3_600_000;
@@ -121,35 +119,5 @@ export function figuresRouter({ store, clock }: FiguresOptions): Router {
     response.type('text/csv').set('Content-Disposition', 'attachment; filename="figures.csv"').send(stringify(lines));
   });
 
-  return router;
-}
-
-/** Alerts that fire or have fired, and the rules in force. */
-export function alertsRouter({ store, rules }: FiguresOptions): Router {
-  const router = Router();
-  router.get('/', needs('read'), (request, response) => {
-    const { space } = callerOf(request);
-    response.json({
-      alerts: store.figures.alerts(space, 100).map((row) => ({
-        id: row.id,
-        rule: row.rule,
-        group: row.group === '' ? undefined : row.group,
-        since: new Date(row.since).toISOString(),
-        resolvedAt: row.resolvedAt === null ? undefined : new Date(row.resolvedAt).toISOString(),
-        value: row.value,
-      })),
-      rules: rules
-        .filter((rule) => rule.spaces.includes(space))
-        .map(({ name, of, where, by, over, minutes, least }): z.input<typeof AlertRuleView> => ({
-          name,
-          of: [...of],
-          where,
-          by,
-          ...over,
-          minutes,
-          least,
-        })),
-    });
-  });
   return router;
 }

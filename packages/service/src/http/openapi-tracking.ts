@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { WrittenRule } from '../config/index.js';
 import { json, refused } from './openapi-parts.js';
 import {
   Again,
   AgainMade,
   AlertList,
+  AlertRuleView,
   EventList,
   EventsQuery,
   Figures,
@@ -14,6 +16,7 @@ import {
   NotificationList,
   NotificationQuery,
   Replay,
+  RuleName,
   StreamQuery,
   SubscriptionChange,
   SubscriptionTested,
@@ -153,6 +156,21 @@ export const trackingPaths = {
       operationId: 'listAlerts',
       summary: 'Alerts that fire or have fired, and the rules in force',
       responses: answer(AlertList, 'Those that fire first.'),
+    },
+  },
+  '/v1/alerts/rules/{name}': {
+    put: {
+      operationId: 'setAlertRule',
+      summary: 'Set a rule of the space, or change it',
+      requestParams: { path: z.object({ name: RuleName }) },
+      requestBody: { content: json(WrittenRule.meta({ id: 'NewAlertRule' })), required: true },
+      responses: answer(AlertRuleView, 'As it is in force now.'),
+    },
+    delete: {
+      operationId: 'removeAlertRule',
+      summary: 'Take a rule away; what holds by it is over',
+      requestParams: { path: z.object({ name: RuleName }) },
+      responses: { '204': { description: 'It is gone.' }, default: refused },
     },
   },
 } as const;

@@ -177,11 +177,16 @@ export const AlertView = z
     since: z.iso.datetime(),
     resolvedAt: z.iso.datetime().optional(),
     value: z.number(),
+    text: z.string().meta({ description: 'What was found when it began, in a sentence.' }),
   })
   .meta({ id: 'Alert' });
+export const RuleName = z.string().regex(/^[a-z0-9][a-z0-9-]{0,39}$/, 'must be small letters, digits and "-"');
 export const AlertRuleView = z
   .strictObject({
     name: z.string(),
+    from: z
+      .enum(['configuration', 'service'])
+      .meta({ description: 'Where it is written down; that of the configuration is changed there.' }),
     of: z.array(Kind),
     where: z.string(),
     by: z.string().optional(),

@@ -1,9 +1,8 @@
-import { and, asc, desc, eq, gte, inArray, isNull, lt, sql } from 'drizzle-orm';
+import { and, asc, eq, gte, lt, sql } from 'drizzle-orm';
 import type { Counted } from '@verbalis/core/events';
 import type { Db } from './database.js';
-import { alerts, counted, deliveries, figures, messages } from './schema.js';
+import { counted, deliveries, figures, messages } from './schema.js';
 
-export type AlertRow = typeof alerts.$inferSelect;
 export type FigureStore = ReturnType<typeof figureStore>;
 
 /** What figures are told by. */
@@ -36,7 +35,7 @@ export interface FigureRow {
   readonly n: number;
 }
 
-/** Counts by hour and day, and alerts. */
+/** Counts by hour and day. */
 export function figureStore(db: Db) {
   const add = db
     .insert(figures)
@@ -117,27 +116,6 @@ export function figureStore(db: Db) {
       remember.run({ deliveryId, as });
     },
 
-    firing(): AlertRow[] {
-      return db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
-    },
-    alerts(space: string, limit: number): AlertRow[] {
-      return db
-        .select()
-        .from(alerts)
-        .where(eq(alerts.space, space))
-        .orderBy(sql`${alerts.resolvedAt} is not null`, desc(alerts.id))
-        .limit(limit)
-        .all();
-    },
-    fire(row: AlertRow): void {
-      db.insert(alerts).values(row).onConflictDoNothing().run();
-    },
-    resolve(ids: readonly string[], at: number): void {
-      db.update(alerts)
-        .set({ resolvedAt: at })
-        .where(inArray(alerts.id, [...ids]))
-        .run();
-    },
     /** Takes away hours of before a time; days stay. Within a transaction. */
     forget(before: number): void {
       db.delete(figures)

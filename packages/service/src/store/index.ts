@@ -2,6 +2,7 @@ import { capturedStore } from './captured.js';
 import { contentStore } from './contents.js';
 import { keyStore } from './signing-keys.js';
 import { accessStore } from './access.js';
+import { alertStore } from './alerts.js';
 import { openDatabase } from './database.js';
 import { deliveryStore } from './deliveries.js';
 import { editionStore } from './editions.js';
@@ -22,6 +23,7 @@ export function openStore(file: string) {
   const { db, raw, close } = openDatabase(file);
   return {
     access: accessStore(db),
+    alerts: alertStore(db),
     captured: capturedStore(db),
     contents: contentStore(db),
     signingKeys: keyStore(db),
@@ -47,13 +49,14 @@ export type { SigningKeyRow } from './signing-keys.js';
 export type { MessageMore, StoredMailbox, ToldReturn } from './schema.js';
 export type { EditionRow } from './editions.js';
 export { SUBJECTS_SEARCHED, type SearchHit } from './search.js';
+export { TOLD, type AlertRow, type AlertRuleRow } from './alerts.js';
 export { looksLikeKey } from './access.js';
 export { newId } from './ids.js';
 export { lineName, readLine, type Line } from './lines.js';
 export type { DeliveryRow, MessageRow, MessageStore, NewMessage } from './messages.js';
 export type { CallbackBatchRow, KnownDelivery, ReturnRow } from './returns.js';
 export type { BareEvent, EventFilter, EventStore, KnownEvent, NewEvent } from './events.js';
-export { DIMENSIONS, type AlertRow, type DeliveryToCount, type Dimension, type FigureChange, type FigureRow } from './figures.js';
+export { DIMENSIONS, type DeliveryToCount, type Dimension, type FigureChange, type FigureRow } from './figures.js';
 export type { NotificationRow, SubscriptionRow } from './subscriptions.js';
-export type { SubscriptionState } from './schema.js';
+export type { StoredAlertRule, SubscriptionState } from './schema.js';
 export type { SuppressionRow } from './suppressions.js';

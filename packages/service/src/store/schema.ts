@@ -328,6 +328,18 @@ export const notifications = sqliteTable(
 /** How far those have come who go through all events. */
 export const cursors = sqliteTable('cursors', { name: text('name').primaryKey(), seq: integer('seq').notNull() });
 
+/** A rule over what happens, as it is written down. */
+export interface StoredAlertRule {
+  readonly of: EventKind[];
+  readonly where: string;
+  readonly by?: 'topic' | 'template' | 'provider' | 'domain' | 'cause' | undefined;
+  readonly percent?: number | undefined;
+  readonly count?: number | undefined;
+  readonly queueSeconds?: number | undefined;
+  readonly minutes: number;
+  readonly least: number;
+}
+
 /** Counts by hour and day: how many deliveries of a time came to which state, and how long it took. */
 export const figures = sqliteTable(
   'figures',
@@ -363,8 +375,11 @@ export const alerts = sqliteTable(
     group: text('group').notNull(),
     since: integer('since').notNull(),
     resolvedAt: integer('resolved_at'),
-    /** What was measured when it began. */
+    /** What was measured when it began, and the same in a sentence. */
     value: real('value').notNull(),
+    text: text('text').notNull(),
+    /** How much of it the operator has been told. */
+    told: integer('told').notNull().default(0),
   },
   (table) => [
     uniqueIndex('alerts_firing')
@@ -372,6 +387,18 @@ export const alerts = sqliteTable(
       .where(sql`${table.resolvedAt} is null`),
     index('alerts_by_space').on(table.space, table.id),
   ],
+);
+
+/** Rules that people have set beside those of the configuration. */
+export const alertRules = sqliteTable(
+  'alert_rules',
+  {
+    space: text('space').notNull(),
+    name: text('name').notNull(),
+    rule: text('rule', { mode: 'json' }).$type<StoredAlertRule>().notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.name] })],
 );
 
 /** What came back, as it came back: a mail, or an event that a provider has called about. */

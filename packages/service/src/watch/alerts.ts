@@ -1,27 +1,23 @@
-import { alertValue, fieldsOf, isFiring, passes, readFilter, type AlertRule, type EventKind, type Filter } from '@verbalis/core/events';
+import { alertValue, fieldsOf, isFiring, passes, readFilter, type Filter } from '@verbalis/core/events';
 import type { Logger } from 'pino';
 import type { Clock } from '../clock.js';
+import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Feed } from '../notify/index.js';
 import { newId, type AlertRow, type KnownEvent, type Store } from '../store/index.js';
-
-/** A rule as the configuration has it. */
-export interface ConfiguredRule extends AlertRule {
-  /** Events that it is about. */
-  readonly of: readonly EventKind[];
-  /** Only these of them, and of the hand-overs. */
-  readonly where: string;
-  /** Each value of this field is looked at on its own. */
-  readonly by: 'topic' | 'template' | 'provider' | 'domain' | 'cause' | undefined;
-  /** Spaces that it holds for. */
-  readonly spaces: readonly string[];
-}
+import type { AlertRules, RuleInForce } from './rules.js';
 
 export interface AlertOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly log: Logger;
   readonly feed: Feed;
-  readonly rules: readonly ConfiguredRule[];
+  readonly rules: AlertRules;
+}
+
+export interface AlertWatch {
+  /** Rules have been set or taken away. */
+  readonly changed: () => void;
+  readonly stop: () => void;
 }
 
 const MINUTE = 60_000;
@@ -34,7 +30,18 @@ interface Counts {
   handovers: number;
 }
 
-function inWords(rule: ConfiguredRule, group: string, value: number, { events, handovers }: Counts): string {
+/** An alert that begins, or is over. */
+interface Change extends Counts, Pick<RuleInForce, 'minutes'> {
+  readonly rule: string;
+  readonly space: string;
+  readonly by: string | undefined;
+  readonly group: string;
+  readonly value: number;
+  readonly firing: boolean;
+  readonly text: string;
+}
+
+function inWords(rule: RuleInForce, group: string, value: number, { events, handovers }: Counts): string {
   const whom = rule.by === undefined || group === '' ? '' : ` for ${rule.by} ${group}`;
   const what = rule.of.join(' or ');
   if ('queueSeconds' in rule.over)
@@ -44,27 +51,40 @@ function inWords(rule: ConfiguredRule, group: string, value: number, { events, h
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
-export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { readonly stop: () => void } {
-  const hasQueueRule = rules.some((rule) => 'queueSeconds' in rule.over);
-  const filters = new Map<string, Filter | undefined>(rules.map((rule) => [rule.name, readFilter(rule.where).filter]));
-  /** Rule, space, group, minute. */
-  const counts = new Map<string, Map<string, Map<number, Counts>>>(rules.map((rule) => [rule.name, new Map()]));
-  const longest = Math.max(1, ...rules.map((rule) => rule.minutes)) * MINUTE;
-  let at = store.events.before(clock.now() - longest);
+export function alertWatch({ store, clock, log, feed, rules: written }: AlertOptions): AlertWatch {
+  let rules: readonly RuleInForce[] = [];
+  let filters = new Map<RuleInForce, Filter | undefined>();
+  /** Rule, space and group, minute. */
+  let counts = new Map<RuleInForce, Map<string, Map<number, Counts>>>();
+  let longest = MINUTE;
+  /** All events up to this one are counted. */
+  let at = 0;
   let cancel: () => void = () => undefined;
+  let isStale = true;
+
+  /** Takes the rules that are in force now, and counts what is within their time anew. */
+  function begin(): void {
+    isStale = false;
+    rules = written.all();
+    filters = new Map(rules.map((rule) => [rule, readFilter(rule.where).filter]));
+    counts = new Map(rules.map((rule) => [rule, new Map<string, Map<number, Counts>>()]));
+    longest = Math.max(1, ...rules.map((rule) => rule.minutes)) * MINUTE;
+    at = store.events.before(clock.now() - longest);
+  }
 
   function take(event: KnownEvent): void {
     const { fact } = event;
-    if (fact === undefined) return;
+    // What tells the operator of an alert must not keep it alive.
+    if (fact === undefined || fact.template === OPERATOR_NOTE) return;
     const isHandover = fact.source === 'attempt' && (event.kind === 'accepted' || event.kind === 'failed');
     const fields = fieldsOf(event);
     for (const rule of rules) {
       const isOf = rule.of.includes(event.kind);
-      const filter = filters.get(rule.name);
+      const filter = filters.get(rule);
       if ((!isOf && !isHandover) || !rule.spaces.includes(event.space) || filter === undefined || !passes(filter, fields)) continue;
       const group = rule.by === undefined ? '' : String(fields[rule.by] ?? '');
       const key = `${event.space}\0${group}`;
-      const byGroup = counts.get(rule.name) as Map<string, Map<number, Counts>>;
+      const byGroup = counts.get(rule) as Map<string, Map<number, Counts>>;
       const minutes = byGroup.get(key) ?? new Map<number, Counts>();
       byGroup.set(key, minutes);
       const minute = Math.floor(event.recordedAt / MINUTE);
@@ -73,7 +93,7 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
     }
   }
 
-  function windowOf(minutes: Map<number, Counts>, rule: ConfiguredRule, now: number): Counts {
+  function windowOf(minutes: Map<number, Counts>, rule: RuleInForce, now: number): Counts {
     const first = Math.floor((now - rule.minutes * MINUTE) / MINUTE);
     const sum = { events: 0, handovers: 0 };
     for (const [minute, one] of minutes) {
@@ -93,6 +113,7 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
   }
 
   async function look(): Promise<void> {
+    if (isStale) begin();
     for (;;) {
       const found = store.events.after(at, CHUNK);
       for (const event of found) {
@@ -102,43 +123,43 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
       if (found.length < CHUNK) break;
     }
     const now = clock.now();
-    const before = new Map(store.figures.firing().map((row) => [`${row.rule}\0${row.space}\0${row.group}`, row]));
+    const before = new Map(store.alerts.firing().map((row) => [`${row.rule}\0${row.space}\0${row.group}`, row]));
     for (const rule of rules) {
-      const byGroup = counts.get(rule.name) as Map<string, Map<number, Counts>>;
-      const keys = 'queueSeconds' in rule.over ? rule.spaces.map((space) => `${space}\0`) : [...byGroup.keys()];
-      for (const [name, row] of before) if (row.rule === rule.name) keys.push(name.slice(rule.name.length + 1));
-      for (const key of new Set(keys)) {
+      const byGroup = counts.get(rule) as Map<string, Map<number, Counts>>;
+      const keys = new Set('queueSeconds' in rule.over ? rule.spaces.map((space) => `${space}\0`) : byGroup.keys());
+      for (const row of before.values())
+        if (row.rule === rule.name && rule.spaces.includes(row.space)) keys.add(`${row.space}\0${row.group}`);
+      for (const key of keys) {
         const [space = '', group = ''] = key.split('\0');
         const counted = windowOf(byGroup.get(key) ?? new Map<number, Counts>(), rule, now);
         const count = { ...counted, queueSeconds: 'queueSeconds' in rule.over ? oldest(space, now) : 0 };
         const row = before.get(`${rule.name}\0${key}`);
+        before.delete(`${rule.name}\0${key}`);
         if (counted.events === 0 && counted.handovers === 0 && row === undefined) byGroup.delete(key);
         const firing = isFiring(rule, count, row !== undefined);
         if (firing === (row !== undefined)) continue;
         const value = alertValue(rule, count) ?? 0;
-        await write(rule, row, { space, group, value, now, counted, firing });
+        const text = firing ? inWords(rule, group, value, counted) : `Over: ${rule.name}${group === '' ? '' : ` for ${group}`}.`;
+        await write({ ...rule, ...counted, rule: rule.name, space, group, value, firing, text }, row, now);
       }
+    }
+    // What still holds by a rule that is no more.
+    for (const row of before.values()) {
+      const { space, rule, group, value } = row;
+      const text = `Over: there is no rule ${rule} any more.`;
+      const by = undefined;
+      await write({ space, rule, by, group, value, firing: false, text, events: 0, handovers: 0, minutes: 0 }, row, now);
     }
   }
 
-  async function write(
-    rule: ConfiguredRule,
-    row: AlertRow | undefined,
-    {
-      space,
-      group,
-      value,
-      now,
-      counted,
-      firing,
-    }: { space: string; group: string; value: number; now: number; counted: Counts; firing: boolean },
-  ): Promise<void> {
+  async function write(change: Change, row: AlertRow | undefined, now: number): Promise<void> {
+    const { rule, space, by, group, firing, text, events, handovers, minutes } = change;
     const id = row?.id ?? newId('g', now);
-    const rounded = Math.round(value * 10) / 10;
-    const since = row?.since ?? now;
+    const value = Math.round(change.value * 10) / 10;
+    const since = new Date(row?.since ?? now).toISOString();
     await store.group.write(() => {
-      if (firing) store.figures.fire({ id, space, rule: rule.name, group, since: now, resolvedAt: null, value: rounded });
-      else store.figures.resolve([id], now);
+      if (firing) store.alerts.fire({ id, space, rule, group, since: now, value, text });
+      else store.alerts.resolve([id], now);
       store.events.append({
         id: `${id}:${firing ? 'firing' : 'resolved'}`,
         space,
@@ -146,18 +167,19 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
         at: now,
         data: {
           alertId: id,
-          rule: rule.name,
-          ...(rule.by === undefined ? {} : { by: rule.by, group }),
-          value: rounded,
-          events: counted.events,
-          handovers: counted.handovers,
-          minutes: rule.minutes,
-          since: new Date(since).toISOString(),
-          text: firing ? inWords(rule, group, value, counted) : `Over: ${rule.name}${group === '' ? '' : ` for ${group}`}.`,
+          rule,
+          ...(by === undefined ? {} : { by }),
+          ...(by === undefined && group === '' ? {} : { group }),
+          value,
+          events,
+          handovers,
+          minutes,
+          since,
+          text,
         },
       });
     });
-    log.warn({ rule: rule.name, space, group, value: rounded, firing }, 'an alert has changed');
+    log.warn({ rule, space, group, value, firing }, 'an alert has changed');
     feed.told();
   }
 
@@ -167,21 +189,22 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
     void look()
       .catch((error: unknown) => {
         log.error({ err: error }, 'alerts could not be looked at');
+        isStale = true;
       })
       .finally(() => {
         looking = false;
+        if (isStale) arm(SOON);
         // Where nothing counts and nothing holds, only what comes can change that.
-        if (hasQueueRule || [...counts.values()].some((byGroup) => byGroup.size > 0)) arm(EVERY);
+        else if (rules.some((rule) => 'queueSeconds' in rule.over) || [...counts.values()].some((byGroup) => byGroup.size > 0)) arm(EVERY);
       });
   };
   const arm = (after: number): void => {
     cancel();
     cancel = clock.at(clock.now() + after, run);
   };
-  if (rules.length === 0) return { stop: () => undefined };
   let soon = false;
   const stopFollowing = feed.onNew(() => {
-    if (soon || looking) return;
+    if (soon || looking || (rules.length === 0 && !isStale)) return;
     soon = true;
     cancel();
     cancel = clock.at(clock.now() + SOON, () => {
@@ -191,6 +214,10 @@ export function alertWatch({ store, clock, log, feed, rules }: AlertOptions): { 
   });
   arm(SOON);
   return {
+    changed: () => {
+      isStale = true;
+      if (!looking && !soon) arm(0);
+    },
     stop: () => {
       stopFollowing();
       cancel();

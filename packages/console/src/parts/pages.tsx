@@ -1,0 +1,73 @@
+import { useInfiniteQuery } from '@tanstack/react-query';
+import styled from 'styled-components';
+import { Button } from './basics.js';
+
+interface Page {
+  readonly nextCursor?: string | undefined;
+}
+
+export interface Paged<T> {
+  /** All that was read so far. */
+  readonly rows: readonly T[];
+  readonly error: Error | null;
+  readonly isSuccess: boolean;
+  /** Reads the next page, where there is one. */
+  readonly more: (() => void) | undefined;
+  /** The whole list from its beginning, a page at a time; to be saved. */
+  readonly all: () => AsyncGenerator<readonly T[]>;
+}
+
+const SHOWN_AT_ONCE = 50;
+const SAVED_AT_ONCE = 200;
+
+/** A long list, newest first, read page by page. */
+export function usePages<P extends Page, T>({
+  key,
+  read,
+  rowsOf,
+  refreshMs,
+}: {
+  /** What it is, with the space and the filter. */
+  readonly key: readonly unknown[];
+  readonly read: (page: { readonly limit: number; readonly cursor: string | undefined }) => Promise<P>;
+  readonly rowsOf: (page: P) => readonly T[];
+  readonly refreshMs?: number;
+}): Paged<T> {
+  const pages = useInfiniteQuery({
+    queryKey: key,
+    queryFn: ({ pageParam }) => read({ limit: SHOWN_AT_ONCE, cursor: pageParam }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page: P) => page.nextCursor,
+    ...(refreshMs === undefined ? {} : { refetchInterval: refreshMs }),
+  });
+  return {
+    rows: pages.data?.pages.flatMap(rowsOf) ?? [],
+    error: pages.error,
+    isSuccess: pages.isSuccess,
+    more: pages.hasNextPage ? () => void pages.fetchNextPage() : undefined,
+    async *all() {
+      for (let cursor: string | undefined, more = true; more;) {
+        const page = await read({ limit: SAVED_AT_ONCE, cursor });
+        yield rowsOf(page);
+        cursor = page.nextCursor;
+        more = cursor !== undefined;
+      }
+    },
+  };
+}
+
+const Foot = styled.p`
+  margin-top: 24px;
+`;
+
+/** The way to what is older, below a list. */
+export function Older<T>({ pages, children }: { readonly pages: Paged<T>; readonly children: string }) {
+  if (pages.more === undefined) return null;
+  return (
+    <Foot>
+      <Button $quiet onPress={pages.more}>
+        {children}
+      </Button>
+    </Foot>
+  );
+}

@@ -1,0 +1,77 @@
+import { and, asc, desc, eq, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm';
+import type { Db } from './database.js';
+import { alertRules, alerts } from './schema.js';
+
+export type AlertRow = typeof alerts.$inferSelect;
+export type AlertRuleRow = typeof alertRules.$inferSelect;
+export type AlertStore = ReturnType<typeof alertStore>;
+
+/** How much of an alert the operator has been told. */
+export const TOLD = { nothing: 0, firing: 1, over: 2 } as const;
+
+/** Alerts that fire or have fired, and the rules that people have set. */
+export function alertStore(db: Db) {
+  return {
+    firing(): AlertRow[] {
+      return db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
+    },
+
+    /** Those that fire first, then the newest. */
+    list(space: string, limit: number): AlertRow[] {
+      return db
+        .select()
+        .from(alerts)
+        .where(eq(alerts.space, space))
+        .orderBy(sql`${alerts.resolvedAt} is not null`, desc(alerts.id))
+        .limit(limit)
+        .all();
+    },
+
+    fire(row: Omit<AlertRow, 'told' | 'resolvedAt'>): void {
+      db.insert(alerts).values(row).onConflictDoNothing().run();
+    },
+
+    resolve(ids: readonly string[], at: number): void {
+      db.update(alerts)
+        .set({ resolvedAt: at })
+        .where(inArray(alerts.id, [...ids]))
+        .run();
+    },
+
+    /** Those that the operator does not know all of. */
+    untold(limit: number): AlertRow[] {
+      return db
+        .select()
+        .from(alerts)
+        .where(or(eq(alerts.told, TOLD.nothing), and(eq(alerts.told, TOLD.firing), isNotNull(alerts.resolvedAt))))
+        .orderBy(asc(alerts.id))
+        .limit(limit)
+        .all();
+    },
+
+    told(id: string, told: (typeof TOLD)[keyof typeof TOLD]): void {
+      db.update(alerts).set({ told }).where(eq(alerts.id, id)).run();
+    },
+
+    rules(): AlertRuleRow[] {
+      return db.select().from(alertRules).orderBy(asc(alertRules.space), asc(alertRules.name)).all();
+    },
+
+    setRule(row: AlertRuleRow): void {
+      db.insert(alertRules)
+        .values(row)
+        .onConflictDoUpdate({ target: [alertRules.space, alertRules.name], set: { rule: row.rule } })
+        .run();
+    },
+
+    /** @returns whether there was one */
+    removeRule(space: string, name: string): boolean {
+      return (
+        db
+          .delete(alertRules)
+          .where(and(eq(alertRules.space, space), eq(alertRules.name, name)))
+          .run().changes > 0
+      );
+    },
+  };
+}

@@ -1,0 +1,132 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { createClient, type RefusedError, type Client } from '@verbalis/client';
+import { movableClock, type MovableClock } from './support/clock.js';
+import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
+
+// Rules that people set, what holds by them, and whom the service tells; minutes pass by a moved clock.
+
+const OFFICE = 'office@saltmarsh-ferries.example';
+const MINUTE = 60_000;
+
+let clock: MovableClock;
+let all: TestService;
+let client: Client;
+beforeAll(async () => {
+  clock = movableClock(Date.parse('2026-11-20T08:00:00Z'));
+  const space = { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] };
+  all = await startTestService({
+    clock,
+    script: Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`refused${i}@post.example`, 'refuse' as const])),
+    change: {
+      publicUrl: 'https://mail.saltmarsh-ferries.example',
+      spaces: { harbour: { ...space, operator: OFFICE }, pier: space },
+      alerts: { written: { of: ['complained'], count: 1 } },
+    },
+  });
+  clock.busy = all.service.busy;
+  client = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
+});
+afterAll(() => all.stop());
+
+let used = 0;
+const fail = (n: number) =>
+  client.messages.sendBatch({
+    mode: 'all',
+    messages: Array.from({ length: n }, () => booking(`refused${used++}@post.example`, `SM-${7000 + used}`)),
+  });
+const notes = async () => (await client.messages.list({ address: OFFICE })).messages.map((one) => one.subject);
+
+test('a rule that is set holds at once for what has just happened, and the operator gets one mail when it begins and one when it is over', async () => {
+  await fail(4);
+  await clock.move(2 * MINUTE);
+  expect((await client.alerts.list()).alerts).toEqual([]);
+  const made = await client.alerts.setRule('many-fail', { percent: 50, by: 'template', least: 3, minutes: 10 });
+  expect(made).toEqual({
+    name: 'many-fail',
+    from: 'service',
+    of: ['failed'],
+    where: '',
+    by: 'template',
+    percent: 50,
+    minutes: 10,
+    least: 3,
+  });
+  await clock.move(MINUTE);
+  const { alerts, rules } = await client.alerts.list();
+  expect(rules.map((one) => [one.name, one.from])).toEqual([
+    ['written', 'configuration'],
+    ['many-fail', 'service'],
+  ]);
+  expect(alerts).toMatchObject([
+    {
+      rule: 'many-fail',
+      group: 'booking-confirmed',
+      value: 100,
+      text: '100.0 % failed within 10 minutes for template booking-confirmed: 4 of 4 (more than 50 %).',
+    },
+  ]);
+  expect(await notes()).toEqual(['Alert: many-fail for booking-confirmed']);
+  await clock.move(20 * MINUTE);
+  expect((await client.alerts.list()).alerts[0]?.resolvedAt).toBeDefined();
+  expect(await notes()).toEqual(['Over: many-fail for booking-confirmed', 'Alert: many-fail for booking-confirmed']);
+  const [over] = (await client.messages.list({ address: OFFICE })).messages;
+  const { text } = await client.messages.mail((over as { id: string }).id);
+  expect(text).toContain('Over since 2026-11-20 08:');
+  expect(text).toContain('https://mail.saltmarsh-ferries.example/track/alerts');
+  // The other space has neither the rule nor the alert.
+  const pier = createClient({ url: all.service.url, key: OPERATOR, space: 'pier' });
+  expect(await pier.alerts.list()).toMatchObject({ alerts: [], rules: [{ name: 'written' }] });
+});
+
+test('what holds by a rule that is taken away is over', async () => {
+  await client.alerts.setRule('any', { count: 2, least: 1, minutes: 60 });
+  await fail(3);
+  await clock.move(2 * MINUTE);
+  const holding = async () => (await client.alerts.list()).alerts.filter((one) => one.resolvedAt === undefined).map((one) => one.rule);
+  expect(await holding()).toContain('any');
+  await client.alerts.removeRule('any');
+  await clock.move(MINUTE);
+  expect(await holding()).not.toContain('any');
+  const { events } = await client.events.list({ filter: 'type = alert-resolved and rule = any' });
+  expect(events.map((one) => one.data['text'])).toEqual(['Over: there is no rule any any more.']);
+});
+
+test('a changed rule counts anew from what is known', async () => {
+  await client.alerts.setRule('tuned', { count: 100, least: 1, minutes: 600 });
+  await clock.move(MINUTE);
+  const tuned = async () => (await client.alerts.list()).alerts.filter((one) => one.rule === 'tuned');
+  expect(await tuned()).toEqual([]);
+  await client.alerts.setRule('tuned', { count: 5, least: 1, minutes: 600 });
+  await clock.move(MINUTE);
+  expect(await tuned()).toMatchObject([{ value: 7 }]);
+});
+
+test('what cannot be set says why', async () => {
+  const why = (done: Promise<unknown>) =>
+    done.then(
+      () => 'set',
+      (error: unknown) => (error as RefusedError).problem,
+    );
+  expect(await why(client.alerts.setRule('written', { count: 1 }))).toMatchObject({ status: 409, hint: expect.stringContaining('name') });
+  expect(await why(client.alerts.setRule('Bad Name', { count: 1 }))).toMatchObject({ status: 422 });
+  expect(await why(client.alerts.setRule('two', { count: 1, percent: 2 }))).toMatchObject({ status: 422 });
+  expect(await why(client.alerts.setRule('odd', { count: 1, where: 'topik = 4' }))).toMatchObject({
+    status: 422,
+    problems: [{ path: 'where', message: expect.stringContaining('sign') }],
+  });
+  expect(await why(client.alerts.removeRule('gone'))).toMatchObject({ status: 404 });
+  expect(await why(createClient({ url: all.service.url, key: all.key }).alerts.setRule('x', { count: 1 }))).toMatchObject({ status: 403 });
+});
+
+test('an operator who could not be told is told later, of all in one mail', async () => {
+  const before = (await notes()).length;
+  await client.alerts.setRule('brief', { count: 1, least: 1, minutes: 1 });
+  await fail(2);
+  // Longer than the window: what began is over when anybody looks.
+  await clock.move(30 * MINUTE);
+  const subjects = (await notes()).slice(0, (await notes()).length - before);
+  expect(subjects.filter((one) => one.includes('brief'))).toEqual(['Over: brief', 'Alert: brief']);
+  await until(async () =>
+    (await client.alerts.list()).alerts.every((one) => one.resolvedAt !== undefined || one.rule === 'tuned') ? true : undefined,
+  );
+});
