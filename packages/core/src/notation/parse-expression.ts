@@ -225,13 +225,9 @@ class Reader {
       return { kind: 'name', name: token.text, place };
     }
     if (token.kind === 'sign' && token.text === '(') {
-      this.#depth += 1;
-      if (this.#depth > MAX_EXPRESSION_DEPTH) {
-        throw this.fault('expression-depth', `This expression nests deeper than ${MAX_EXPRESSION_DEPTH} levels.`, undefined, token);
-      }
+      // What stands within counts for itself.
       const inner = this.pipe();
       this.take(')', 'to close the parenthesis');
-      this.#depth -= 1;
       return inner;
     }
     throw this.fault('expression-expected', `Expected a value, found ${said(token)}.`, undefined, token);

@@ -29,8 +29,9 @@ export function tokenize(source: SourceText, from: number, to: number, problems:
     } else {
       const token = readName(text, at, to) ?? readNumber(text, at, to) ?? readSign(text, at, to);
       if (token === undefined) {
-        problems.push(unexpectedSign(source, at));
-        at += 1;
+        const fault = unexpectedSign(source, at);
+        problems.push(fault);
+        at += fault.place.length;
       } else {
         out.push(token);
         at += token.length;
@@ -44,11 +45,12 @@ export function tokenize(source: SourceText, from: number, to: number, problems:
 function unexpectedSign(source: SourceText, at: number): Problem {
   const rest = source.text.slice(at, at + 2);
   const words: Readonly<Record<string, string>> = { '&&': 'and', '||': 'or', '!': 'not' };
-  const word = words[rest] ?? words[rest[0] ?? ''];
+  const sign = words[rest] === undefined ? (rest[0] ?? '') : rest;
+  const word = words[sign];
   return problem(
     'expression-sign',
-    source.place(at),
-    `The sign "${source.text[at] ?? ''}" has no meaning in an expression.`,
+    source.place(at, sign.length),
+    `The sign "${sign}" has no meaning in an expression.`,
     word === undefined ? undefined : `Write "${word}" instead.`,
   );
 }

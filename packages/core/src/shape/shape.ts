@@ -1,3 +1,4 @@
+import { FORMATS } from '../formats/index.js';
 import { parseExpression, parseParts, type Expression } from '../notation/index.js';
 import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
 import { Names, valueOf } from '../program/index.js';
@@ -132,8 +133,21 @@ class ShapeReader {
 
   #compile(parsed: Expression, names: Names, path: string): Run {
     const value = valueOf(parsed, names);
+    if (!this.#formatsOf(value, path)) return () => NOTHING;
     if (this.known !== undefined) this.#look(value, this.known, path);
     return compileValue(value);
+  }
+
+  /** @returns whether all its formatters are there */
+  #formatsOf(node: unknown, path: string): boolean {
+    if (typeof node !== 'object' || node === null) return true;
+    let known = true;
+    if (isRecord(node) && node['k'] === 'format' && !FORMATS.has(String(node['name']))) {
+      const name = String(node['name']);
+      this.#fault(path, name, 'unknown-formatter', `There is no formatter "${name}". ${didYouMean(name, FORMATS.keys()) ?? ''}`.trim());
+      known = false;
+    }
+    return Object.values(node).every((inner) => this.#formatsOf(inner, path)) && known;
   }
 
   /** A name that nothing will ever have is a slip of the hand. */

@@ -59,6 +59,7 @@ export const trackingPaths = {
   '/v1/events/schemas/{name}': {
     get: {
       operationId: 'getEventSchema',
+      security: [] as Record<string, string[]>[],
       summary: 'JSON Schema of the data of events: delivery, alert, test',
       requestParams: { path: z.object({ name: z.string() }) },
       responses: {
