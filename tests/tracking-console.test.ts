@@ -16,13 +16,18 @@ let page: Page;
 let consumer: Server;
 let consumerUrl: string;
 const got: string[] = [];
+const bodies: string[] = [];
 
 beforeAll(async () => {
   consumer = createServer((request, response) => {
     if (request.method === 'OPTIONS') response.setHeader('WebHook-Allowed-Origin', '*');
     else got.push(request.url ?? '');
-    request.resume();
-    response.end();
+    let body = '';
+    request.on('data', (chunk: Buffer) => (body += chunk.toString()));
+    request.on('end', () => {
+      if (request.method === 'POST') bodies.push(body);
+      response.end();
+    });
   });
   await new Promise<void>((done) => consumer.listen(0, '127.0.0.1', done));
   consumerUrl = `http://127.0.0.1:${(consumer.address() as AddressInfo).port}`;
@@ -116,6 +121,35 @@ browserTest('a subscription: chosen filter, how much it lets through, test, paus
   await page.getByRole('alertdialog').getByText('Remove “office”?').waitFor();
   await page.getByRole('button', { name: 'Take away' }).click();
   await page.getByText('Nobody is told yet').waitFor();
+});
+
+browserTest('a chat is sent what it takes: a shape of its own, looked at before it counts', async () => {
+  await page.goto(`${all.service.url}/track/subscriptions`);
+  await page.getByLabel(/^Address/).fill(`${consumerUrl}/chat`);
+  await page.getByLabel(/chat’s incoming address/).focus();
+  await page.keyboard.press('Space');
+  const shape = page.getByLabel(/^What it is sent/);
+  await shape.fill('{"text": ');
+  await page.keyboard.press('Enter');
+  await page
+    .getByRole('alert')
+    .getByText(/is no JSON/)
+    .waitFor();
+  await shape.fill('{"text": "{{ evnt.id }}"}');
+  await page.keyboard.press('Enter');
+  await page
+    .getByRole('alert')
+    .getByText(/Did you mean "event"/)
+    .waitFor();
+  expect(await axe(page)).toEqual([]);
+  await shape.fill('{"text": "It says: {{ event.data.text }}"}');
+  await page.keyboard.press('Enter');
+  await page.getByText('whsec_').waitFor();
+  const [made] = await client.subscriptions.list();
+  bodies.length = 0;
+  expect(await client.subscriptions.test(made?.id ?? '')).toMatchObject({ ok: true });
+  expect(bodies).toEqual([expect.stringMatching(/^\{"text":"It says: .+"\}$/)]);
+  await client.subscriptions.remove(made?.id ?? '');
 });
 
 browserTest('live: what becomes known appears by itself, waits while paused, and is filtered', async () => {

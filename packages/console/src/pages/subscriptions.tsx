@@ -59,10 +59,15 @@ function State({ one }: { readonly one: Subscription }) {
   );
 }
 
+/** What most chats take: an alert says itself what it is, a mail is told by its recipient. */
+const CHAT_SHAPE = '{"text": "{{ event.data.text ?? event.data.address }} {{ event.data.cause }}"}';
+
 function Add() {
   const { client, space } = useSession();
   const queries = useQueryClient();
   const [filter, setFilter] = useState('type in [failed, complained]');
+  const [isChat, setIsChat] = useState(false);
+  const [fault, setFault] = useState<unknown>();
   const add = useMutation({
     mutationFn: (wanted: Parameters<typeof client.subscriptions.add>[0]) => client.subscriptions.add(wanted),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['subscriptions', space.name] }),
@@ -77,11 +82,20 @@ function Add() {
           const value = form.get(name);
           return typeof value === 'string' ? value.trim() : '';
         };
+        setFault(undefined);
+        let shape: unknown;
+        try {
+          if (text('shape') !== '') shape = JSON.parse(text('shape')) as unknown;
+        } catch (error) {
+          setFault(new Error(`What it is sent is no JSON: ${error instanceof Error ? error.message : ''}`));
+          return;
+        }
         add.mutate({
           url: text('url'),
           filter,
           ...(text('name') === '' ? {} : { name: text('name') }),
-          ...(form.get('unasked') === 'yes' ? { handshake: false } : {}),
+          ...(shape === undefined ? {} : { shape }),
+          ...(isChat ? { handshake: false } : {}),
         });
       }}
     >
@@ -89,12 +103,15 @@ function Add() {
       <Field name="url" label="Address (it is asked first whether it wants this)" required />
       <Field name="name" label="Name" />
       <label>
-        <input type="checkbox" name="unasked" value="yes" /> It is a chat’s incoming address, which cannot answer that question
+        <input type="checkbox" checked={isChat} onChange={(event) => setIsChat(event.currentTarget.checked)} /> It is a chat’s incoming
+        address, which cannot answer that question
       </label>
+      {isChat && <Field name="shape" label="What it is sent: JSON with values of the event" value={CHAT_SHAPE} />}
       <FilterField value={filter} onChange={setFilter} />
       <div>
         <Button type="submit">Subscribe</Button>
       </div>
+      {fault !== undefined && <Fault error={fault} />}
       {add.error !== null && <Fault error={add.error} />}
       {add.data !== undefined && (
         <p role="status">
