@@ -60,15 +60,18 @@ test('reports that were tampered with: nothing throws, nothing takes long', () =
   let slow = 0;
   for (let i = 0; i < count; i += 1) {
     const bytes = mutated(samples[any(samples.length)]!, samples[any(samples.length)]!, any);
-    const from = performance.now();
-    readReturn(bytes);
-    const took = performance.now() - from;
+    // The machine may stop for a moment; a text that is really slow is slow again and again.
+    let took = Number.POSITIVE_INFINITY;
+    for (let turn = 0; turn < 4 && took > 50; turn += 1) {
+      const from = performance.now();
+      readReturn(bytes);
+      took = Math.min(took, performance.now() - from);
+    }
     slowest = Math.max(slowest, took);
     if (took > 50) slow += 1;
   }
   process.stderr.write(`fuzz: ${count} reports, slowest ${slowest.toFixed(1)} ms, ${slow} above 50 ms\n`);
-  // The machine may stop for a moment; a text that is really slow would be slow again and again.
-  expect(slow).toBeLessThan(count / 1000);
+  expect(slow).toBe(0);
 }, 600_000);
 
 test('what is huge or deep is read within bounds', () => {

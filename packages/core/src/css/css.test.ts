@@ -129,9 +129,14 @@ test('no style sheet, however broken, throws or takes long', () => {
   );
   fc.assert(
     fc.property(fc.array(piece, { maxLength: 40 }), (list) => {
-      const from = performance.now();
-      inlined('<p id="x">t</p>', [list.join('')]);
-      expect(performance.now() - from).toBeLessThan(500);
+      let took = Number.POSITIVE_INFINITY;
+      // The machine may stop for a moment; a sheet that is really slow is slow again.
+      for (let turn = 0; turn < 4 && took > 200; turn += 1) {
+        const from = performance.now();
+        inlined('<p id="x">t</p>', [list.join('')]);
+        took = Math.min(took, performance.now() - from);
+      }
+      expect(took).toBeLessThan(200);
     }),
     { numRuns: 1500 },
   );
