@@ -221,9 +221,7 @@ export function Figures() {
                       <Cell>{value === '' ? '(none)' : value}</Cell>
                       <Cell>{counts.asked}</Cell>
                       {COLUMNS.map((state) => (
-                        <Cell key={state} aria-label={`${state}: ${counts.states[state] ?? 0}`}>
-                          {rate(counts.states[state] ?? 0, counts.asked)}
-                        </Cell>
+                        <Cell key={state}>{rate(counts.states[state] ?? 0, counts.asked)}</Cell>
                       ))}
                       <Cell>{spanWords(counts.toAccepted.median)}</Cell>
                       <Cell>{spanWords(counts.toDelivered.median)}</Cell>

@@ -66,8 +66,8 @@ export function Send() {
                   <Cell>{one.topic ?? '(none)'}</Cell>
                   <Cell>{one.priority}</Cell>
                   <Cell>{one.state}</Cell>
-                  <Cell>{one.waiting}</Cell>
-                  <Cell>{one.due}</Cell>
+                  <Cell data-name="waiting">{one.waiting}</Cell>
+                  <Cell data-name="due">{one.due}</Cell>
                   <Cell>
                     <When at={one.oldest} />
                   </Cell>

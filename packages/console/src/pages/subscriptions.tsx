@@ -179,9 +179,9 @@ export function Subscriptions() {
                 <Cell>
                   <Mono>{one.filter === '' ? 'everything' : one.filter}</Mono>
                 </Cell>
-                <Cell aria-label={`delivered: ${one.delivered}`}>{one.delivered}</Cell>
-                <Cell aria-label={`waiting: ${one.waiting}`}>{one.waiting}</Cell>
-                <Cell aria-label={`set aside: ${one.setAside}`}>{one.setAside}</Cell>
+                <Cell data-name="delivered">{one.delivered}</Cell>
+                <Cell data-name="waiting">{one.waiting}</Cell>
+                <Cell data-name="set aside">{one.setAside}</Cell>
               </Row>
             ))}
           </TableBody>
@@ -357,7 +357,7 @@ export function SubscriptionPage() {
                 <Cell>
                   <Mono>{one.address ?? ''}</Mono>
                 </Cell>
-                <Cell>{one.attempts}</Cell>
+                <Cell data-name="tries">{one.attempts}</Cell>
                 <Cell>{one.lastAt === undefined ? '' : <When at={one.lastAt} />}</Cell>
               </Row>
             ))}

@@ -2,6 +2,7 @@ import type { FiguresView, State } from '@verbalis/client';
 import { max } from 'd3-array';
 import { scaleBand, scaleLinear } from 'd3-scale';
 import { stack } from 'd3-shape';
+import { useLayoutEffect, useRef, useState, type RefObject } from 'react';
 import { Label, Slider, SliderOutput, SliderThumb, SliderTrack } from 'react-aria-components';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
@@ -66,8 +67,27 @@ const Legend = styled.ul`
   }
 `;
 
-const WIDTH = 960;
+/** Before it is known how much room there is. */
+const USUAL_WIDTH = 960;
 const LEFT = 44;
+/** A word below the axis takes so much room. */
+const TICK = 104;
+
+/** How wide an element is, in pixels: what is drawn in them stays legible on a phone. */
+function useWidth(): readonly [RefObject<HTMLElement | null>, number] {
+  const ref = useRef<HTMLElement>(null);
+  const [width, setWidth] = useState(USUAL_WIDTH);
+  useLayoutEffect(() => {
+    const element = ref.current;
+    if (element === null) return;
+    const measure = (): void => setWidth(Math.max(LEFT * 3, Math.round(element.clientWidth)));
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+  return [ref, width];
+}
 
 /** How many over time, and what became of them: a bar for each hour or day. */
 export function StateBars({
@@ -84,6 +104,7 @@ export function StateBars({
   /** Bars outside of this span are dimmed: from one to another, both counted. */
   readonly chosen?: readonly [number, number] | undefined;
 }) {
+  const [ref, width] = useWidth();
   const bottom = height - 22;
   const shown = ORDER.filter((state) => series.some((one) => (one.states[state] ?? 0) > 0));
   const layers = stack<Series[number], State>()
@@ -92,19 +113,19 @@ export function StateBars({
   const most = max(layers.at(-1) ?? [], (one) => one[1]) ?? 0;
   const x = scaleBand<number>()
     .domain(series.map((_, i) => i))
-    .range([LEFT, WIDTH])
+    .range([LEFT, width])
     .paddingInner(0.16);
   const y = scaleLinear()
     .domain([0, Math.max(1, most)])
     .nice(4)
     .range([bottom, 8]);
-  const every = Math.max(1, Math.ceil(series.length / 8));
+  const every = Math.max(1, Math.ceil(series.length / Math.max(2, Math.floor((width - LEFT) / TICK))));
   return (
-    <figure style={{ margin: 0 }}>
-      <Drawing viewBox={`0 0 ${WIDTH} ${height}`} role="img" aria-label={title}>
+    <figure ref={ref} style={{ margin: 0 }}>
+      <Drawing viewBox={`0 0 ${width} ${height}`} role="img" aria-label={title}>
         {y.ticks(4).map((tick) => (
           <g key={tick}>
-            <line x1={LEFT} x2={WIDTH} y1={y(tick)} y2={y(tick)} />
+            <line x1={LEFT} x2={width} y1={y(tick)} y2={y(tick)} />
             <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
               {tick}
             </text>
@@ -159,7 +180,7 @@ const Brush = styled(Slider)`
     grid-column: 1 / -1;
     position: relative;
     height: 28px;
-    margin: 0 12px 0 calc(12px + 100% * ${LEFT / WIDTH});
+    margin: 0 12px 0 ${LEFT + 12}px;
   }
   .track::before {
     content: '';

@@ -113,6 +113,11 @@ export const Sheet = styled(Table)`
       border: 0;
       padding: 1px 0;
     }
+    /* A number without its column says nothing. */
+    td[data-name]::before {
+      content: attr(data-name) ': ';
+      color: ${color.soft};
+    }
   }
 `;
 
