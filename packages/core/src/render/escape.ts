@@ -25,7 +25,8 @@ export function escapeText(text: string): string {
   return text
     .toWellFormed()
     .replace(/[\s\u2028\u2029]+/g, (space) => (/^\u00A0+$/.test(space) ? space : ' '))
-    .replace(UNSAFE, '');
+    .replace(UNSAFE, '')
+    .replace(/ {2,}/g, ' ');
 }
 
 /** For a header field: one line, no controls. */
