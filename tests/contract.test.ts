@@ -157,6 +157,27 @@ describe('what is not there is told so', () => {
   });
 });
 
+test('every list takes its space in the query, as links do, and shows no other', async () => {
+  for (const list of [
+    'messages',
+    'returns',
+    'suppressions',
+    'events',
+    'subscriptions',
+    'figures',
+    'alerts',
+    'captured',
+    'editions',
+    'templates',
+    'queue',
+    'providers',
+  ]) {
+    const response = await ask('get', `/v1/${list}?space=drydock`, { authorization: `Bearer ${OPERATOR}` });
+    expect({ list, status: response.status }).toEqual({ list, status: 200 });
+    expect({ list, leaks: (await response.text()).includes('SM-8801') }).toEqual({ list, leaks: false });
+  }
+});
+
 test('every operation has a name of its own, a summary, and an answer for what goes wrong', () => {
   const names = operations.map(({ operation }) => operation.operationId);
   expect(new Set(names).size).toBe(names.length);

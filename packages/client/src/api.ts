@@ -2213,6 +2213,7 @@ export interface operations {
         from?: string;
         /** @description Asked for before this time. */
         to?: string;
+        space?: string;
       };
       header?: never;
       path?: never;

@@ -184,6 +184,7 @@ export const ListQuery = z.strictObject({
   reference: z.string().max(200).optional(),
   from: z.iso.datetime({ offset: true }).optional().meta({ description: 'Asked for at this time or later.' }),
   to: z.iso.datetime({ offset: true }).optional().meta({ description: 'Asked for before this time.' }),
+  space: z.string().optional(),
 });
 
 export const SCOPES = ['send', 'read', 'write', 'admin'] as const;
