@@ -26,9 +26,11 @@ export class GroupCommit {
   #timer: NodeJS.Timeout | undefined;
   #looks = 0;
   readonly #begin: Sqlite.Statement;
+  readonly #patience: { readonly none: Sqlite.Statement; readonly usual: Sqlite.Statement };
 
   constructor(private readonly raw: Sqlite.Database) {
     this.#begin = raw.prepare('begin immediate');
+    this.#patience = { none: raw.prepare('pragma busy_timeout = 0'), usual: raw.prepare(`pragma busy_timeout = ${BUSY_MS}`) };
   }
 
   /** Whether something waits to be written. */
@@ -97,7 +99,7 @@ export class GroupCommit {
       this.#looks = 0;
       return true;
     }
-    this.raw.pragma('busy_timeout = 0');
+    this.#patience.none.get();
     try {
       this.#begin.run();
     } catch (error) {
@@ -105,7 +107,7 @@ export class GroupCommit {
       this.#looks += 1;
       return false;
     } finally {
-      this.raw.pragma(`busy_timeout = ${BUSY_MS}`);
+      this.#patience.usual.get();
     }
     this.#looks = 0;
     return true;
