@@ -101,6 +101,15 @@ test('a changed rule counts anew from what is known', async () => {
   expect(await tuned()).toMatchObject([{ value: 7 }]);
 });
 
+test('the mails that tell of alerts count in no rule', async () => {
+  // All that was taken in this space are such mails.
+  expect((await notes()).length).toBeGreaterThan(2);
+  await client.alerts.setRule('taken', { of: ['accepted'], count: 1, least: 1, minutes: 1440 });
+  await clock.move(MINUTE);
+  expect((await client.alerts.list()).alerts.filter((one) => one.rule === 'taken')).toEqual([]);
+  await client.alerts.removeRule('taken');
+});
+
 test('what cannot be set says why', async () => {
   const why = (done: Promise<unknown>) =>
     done.then(

@@ -5,6 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono } from '../parts/basics.js';
 import { Head, Search, TrackTabs } from '../parts/list.js';
+import { wholeList } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
@@ -119,14 +120,11 @@ export function Live() {
     return () => end.abort();
   }, [client, space.name, filter]);
   /** All that became known and passes, the newest first. */
-  async function* all() {
-    for (let cursor: string | undefined, more = true; more;) {
-      const page = await client.events.list({ ...(filter === '' ? {} : { filter }), limit: 200, cursor });
-      yield page.events;
-      cursor = page.nextCursor;
-      more = cursor !== undefined;
-    }
-  }
+  const all = () =>
+    wholeList(
+      (page) => client.events.list({ ...(filter === '' ? {} : { filter }), ...page }),
+      (page) => page.events,
+    );
   const goOn = (): void => {
     setEvents((list) => [...held.current, ...list].slice(0, MOST));
     held.current = [];

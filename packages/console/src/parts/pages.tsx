@@ -6,6 +6,8 @@ interface Page {
   readonly nextCursor?: string | undefined;
 }
 
+type ReadPage<P> = (page: { readonly limit: number; readonly cursor: string | undefined }) => Promise<P>;
+
 export interface Paged<T> {
   /** All that was read so far. */
   readonly rows: readonly T[];
@@ -20,6 +22,16 @@ export interface Paged<T> {
 const SHOWN_AT_ONCE = 50;
 const SAVED_AT_ONCE = 200;
 
+/** The whole of a long list from its beginning, a page at a time. */
+export async function* wholeList<P extends Page, T>(read: ReadPage<P>, rowsOf: (page: P) => readonly T[]): AsyncGenerator<readonly T[]> {
+  for (let cursor: string | undefined, more = true; more;) {
+    const page = await read({ limit: SAVED_AT_ONCE, cursor });
+    yield rowsOf(page);
+    cursor = page.nextCursor;
+    more = cursor !== undefined;
+  }
+}
+
 /** A long list, newest first, read page by page. */
 export function usePages<P extends Page, T>({
   key,
@@ -29,7 +41,7 @@ export function usePages<P extends Page, T>({
 }: {
   /** What it is, with the space and the filter. */
   readonly key: readonly unknown[];
-  readonly read: (page: { readonly limit: number; readonly cursor: string | undefined }) => Promise<P>;
+  readonly read: ReadPage<P>;
   readonly rowsOf: (page: P) => readonly T[];
   readonly refreshMs?: number;
 }): Paged<T> {
@@ -45,14 +57,7 @@ export function usePages<P extends Page, T>({
     error: pages.error,
     isSuccess: pages.isSuccess,
     more: pages.hasNextPage ? () => void pages.fetchNextPage() : undefined,
-    async *all() {
-      for (let cursor: string | undefined, more = true; more;) {
-        const page = await read({ limit: SAVED_AT_ONCE, cursor });
-        yield rowsOf(page);
-        cursor = page.nextCursor;
-        more = cursor !== undefined;
-      }
-    },
+    all: () => wholeList(read, rowsOf),
   };
 }
 

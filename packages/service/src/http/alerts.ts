@@ -1,12 +1,12 @@
-import { readFilter } from '@verbalis/core/events';
 import { Router, type Request } from 'express';
 import type { z } from 'zod';
 import type { Clock } from '../clock.js';
 import { WrittenRule } from '../config/index.js';
-import { invalid, Refusal } from '../refusal.js';
+import { Refusal } from '../refusal.js';
 import type { AlertRow, Store } from '../store/index.js';
 import type { AlertRules, AlertWatch, RuleInForce } from '../watch/index.js';
 import { callerOf, needs } from './access.js';
+import { filterOf } from './events.js';
 import { parse } from './problem.js';
 import { RuleName, type AlertRuleView, type AlertView } from './tracking-schemas.js';
 
@@ -61,11 +61,7 @@ export function alertsRouter({ store, clock, rules, alerting }: AlertsOptions): 
     const { space } = callerOf(request);
     const name = nameOf(request);
     const rule = parse(WrittenRule, request.body);
-    const { fault } = readFilter(rule.where);
-    if (fault !== undefined)
-      throw invalid([
-        { path: 'where', message: `is no filter: ${fault.message.replace(/\.$/, '')} (sign ${fault.at + 1})`, hint: fault.hint },
-      ]);
+    filterOf(rule.where, 'where');
     await store.group.write(() => {
       store.alerts.setRule({ space, name, rule, createdAt: clock.now() });
     });

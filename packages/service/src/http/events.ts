@@ -26,7 +26,7 @@ const MOST_LOOKED = 20_000;
 export function filterOf(text: string, path = 'filter'): Filter {
   const { filter, fault } = readFilter(text);
   if (filter !== undefined) return filter;
-  throw invalid([{ path, message: `is no filter: ${fault.message} (sign ${fault.at + 1})`, hint: fault.hint }]);
+  throw invalid([{ path, message: `is no filter: ${fault.message.replace(/\.$/, '')} (sign ${fault.at + 1})`, hint: fault.hint }]);
 }
 
 /** JSON Schema of the data of events. It holds no secret, so that whoever gets an event can look it up without a key. */

@@ -58,5 +58,5 @@ export type { CallbackBatchRow, KnownDelivery, ReturnRow } from './returns.js';
 export type { BareEvent, EventFilter, EventStore, KnownEvent, NewEvent } from './events.js';
 export { DIMENSIONS, type DeliveryToCount, type Dimension, type FigureChange, type FigureRow } from './figures.js';
 export type { NotificationRow, SubscriptionRow } from './subscriptions.js';
-export type { StoredAlertRule, SubscriptionState } from './schema.js';
+export type { SubscriptionState } from './schema.js';
 export type { SuppressionRow } from './suppressions.js';
