@@ -55,15 +55,23 @@ module.exports = {
       to: { path: '^packages/core/src/([^/]+)/(?!index\\.ts$)', pathNot: '^packages/core/src/$1/' },
     },
     {
+      // The kernel knows nothing about mail.
+      name: 'the-kernel-is-the-ground',
+      severity: 'error',
+      from: { path: '^packages/service/src/kernel/' },
+      to: { path: '^packages/(core|service/src/(?!kernel/))' },
+    },
+    {
+      // Threads enter the kernel by a door of their own: they never open the database.
       name: 'service-doors',
       severity: 'error',
       from: { path: '^packages/service/src/([^/]+)/' },
-      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1)/' },
+      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1|kernel/thread)' },
     },
     {
       name: 'only-the-store-writes-sql',
       severity: 'error',
-      from: { path: '^packages/service/src/', pathNot: '^packages/service/src/store/' },
+      from: { path: '^packages/service/src/', pathNot: '^packages/service/src/(store|kernel)/' },
       to: { path: 'node_modules/(drizzle-orm|better-sqlite3)/' },
     },
     ...upward,

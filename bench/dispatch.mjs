@@ -19,7 +19,7 @@ export default async function bench() {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: ${CONCURRENCY} }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${CONNECTIONS}, mailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: ${CONCURRENCY} }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, mailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
   );
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--workers', '2', '--config', file], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,

@@ -15,7 +15,7 @@ export default async function bench() {
   const service = (door) => import(join(root, `packages/service/dist/${door}`));
   const { openStore } = await service('store/index.js');
   const { eventFeed, notifier } = await service('notify/index.js');
-  const { SYSTEM_CLOCK } = await service('clock.js');
+  const { SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
   const path = folder();
   const file = join(path, 'consumer.mjs');
   writeFileSync(
@@ -27,12 +27,13 @@ server.listen(0, '127.0.0.1', () => process.send(server.address().port));`,
   const child = fork(file);
   const port = await new Promise((done) => child.once('message', done));
   const url = `http://127.0.0.1:${port}/`;
-  const store = openStore(join(path, 'events.sqlite'));
-  await historyRows(store, { messages: EVENTS / 2, from: Date.now() - 3_600_000, to: Date.now(), space: 'x' });
   const log = { info() {}, warn() {}, error: console.error };
-  const feed = eventFeed(store, 0);
+  const store = await openStore(join(path, 'events.sqlite'), { log, clock: SYSTEM_CLOCK });
+  await historyRows(store, { messages: EVENTS / 2, from: Date.now() - 3_600_000, to: Date.now(), space: 'x' });
+  const feed = eventFeed(store);
   const notifying = notifier({
     store,
+    workers: workerGroup({ clock: SYSTEM_CLOCK, log }),
     clock: SYSTEM_CLOCK,
     log,
     feed,

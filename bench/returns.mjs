@@ -14,18 +14,26 @@ export default async function bench() {
   const { callbackDesk } = await service('callbacks/index.js');
   const { suppressing } = await service('suppress/index.js');
   const { Callbacks } = await service('profile/index.js');
-  const { SYSTEM_CLOCK } = await service('clock.js');
-  const store = openStore(join(folder(), 'ours.sqlite'));
+  const { SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
   const log = { info() {}, warn() {}, error: console.error };
+  const store = await openStore(join(folder(), 'ours.sqlite'), { log, clock: SYSTEM_CLOCK });
   const callbacks = Callbacks.parse({
     signature: { kind: 'secret', header: 'x', value: 'a long secret' },
     fields: { id: '$.nr', type: '$.what', mail: '$.letter', at: '$.when', status: '$.status', code: '$.code', reason: '$.text' },
     words: { arrived: 'delivered', late: 'delayed' },
   });
   const suppress = suppressing({ store, log, plan: { after: 3, spreadMs: 1 }, anyCase: false });
-  const desk = callbackDesk({ store, clock: SYSTEM_CLOCK, log, suppressing: suppress, profiles: new Map([['parcel', callbacks]]) });
+  const desk = callbackDesk({
+    store,
+    workers: workerGroup({ clock: SYSTEM_CLOCK, log }),
+    clock: SYSTEM_CLOCK,
+    log,
+    suppressing: suppress,
+    profiles: new Map([['parcel', callbacks]]),
+  });
+  desk.start();
   const now = Date.now();
-  await store.group.write(() => {
+  await store.write((tx) => {
     for (let i = 0; i < DELIVERIES; i += 1) {
       const id = newId('m', now);
       const delivery = newId('d', now);
@@ -66,14 +74,15 @@ export default async function bench() {
         intended: null,
         kept: false,
       };
-      store.messages.insert({ message, deliveries: [row], idempotency: undefined });
+      store.messages.insert(tx, { message, deliveries: [row], idempotency: undefined });
     }
     const claimed = store.deliveries.claim(
-      { now, most: DELIVERIES, optionalMost: 0, leaseMs: 1e6, owner: 'x' },
+      tx,
+      { now, most: DELIVERIES, optionalMost: 0, leaseMs: 1e6, owner: 'x', isUnderWay: () => false },
       () => false,
       () => ({ provider: 'parcel', attemptId: newId('a', now) }),
     );
-    claimed.forEach(({ delivery, attemptId }, i) => {
+    claimed.forEach(({ delivery, attemptId, number }, i) => {
       const end = {
         endedAt: now,
         outcome: 'accepted',
@@ -94,7 +103,14 @@ export default async function bench() {
         replyCode: undefined,
         diagnostic: undefined,
       };
-      store.deliveries.endAttempt(attemptId, end, fact, { at: undefined, avoid: undefined }, now);
+      store.deliveries.endAttempt(
+        tx,
+        { id: attemptId, deliveryId: delivery.id, owner: 'x', number },
+        end,
+        fact,
+        { at: undefined, avoid: undefined },
+        now,
+      );
     });
   });
   let n = 0;

@@ -16,10 +16,11 @@ export default async function bench() {
   const { createClient } = await import(join(root, 'packages/client/dist/index.js'));
   const path = folder();
   const database = join(path, 'verbalis.sqlite');
-  const store = openStore(database);
+  const { SYSTEM_CLOCK } = await import(join(root, 'packages/service/dist/kernel/index.js'));
+  const store = await openStore(database, { log: { info() {}, warn() {}, error: console.error }, clock: SYSTEM_CLOCK });
   const from = performance.now();
   await historyRows(store, { messages: DELIVERIES, from: Date.now() - 90 * DAY, to: Date.now() - 60_000, space: 'dock', step: 2000 });
-  store.close();
+  await store.close();
   console.error(`${DELIVERIES} deliveries written in ${Math.round((performance.now() - from) / 1000)} s`);
   const file = join(path, 'verbalis.yaml');
   writeFileSync(

@@ -68,10 +68,10 @@ test('a rule that is set holds at once for what has just happened, and the opera
   expect(await notes()).toEqual(['Alert: many-fail for booking-confirmed']);
   await clock.move(20 * MINUTE);
   expect((await client.alerts.list()).alerts[0]?.resolvedAt).toBeDefined();
-  expect(await notes()).toEqual(['Over: many-fail for booking-confirmed', 'Alert: many-fail for booking-confirmed']);
+  expect(await notes()).toEqual(['Resolved: many-fail for booking-confirmed', 'Alert: many-fail for booking-confirmed']);
   const [over] = (await client.messages.list({ address: OFFICE })).messages;
   const { text } = await client.messages.mail((over as { id: string }).id);
-  expect(text).toContain('Over since 2026-11-20 08:');
+  expect(text).toContain('Resolved at 2026-11-20 08:');
   expect(text).toContain('https://mail.saltmarsh-ferries.example/track/alerts');
   // The other space has neither the rule nor the alert.
   const pier = createClient({ url: all.service.url, key: OPERATOR, space: 'pier' });
@@ -88,7 +88,7 @@ test('what holds by a rule that is taken away is over', async () => {
   await clock.move(MINUTE);
   expect(await holding()).not.toContain('any');
   const { events } = await client.events.list({ filter: 'type = alert-resolved and rule = any' });
-  expect(events.map((one) => one.data['text'])).toEqual(['Over: there is no rule any any more.']);
+  expect(events.map((one) => one.data['text'])).toEqual(['Resolved: the rule any was removed.']);
 });
 
 test('a changed rule counts anew from what is known', async () => {
@@ -134,7 +134,7 @@ test('an operator who could not be told is told later, of all in one mail', asyn
   // Longer than the window: what began is over when anybody looks.
   await clock.move(30 * MINUTE);
   const subjects = (await notes()).slice(0, (await notes()).length - before);
-  expect(subjects.filter((one) => one.includes('brief'))).toEqual(['Over: brief', 'Alert: brief']);
+  expect(subjects.filter((one) => one.includes('brief'))).toEqual(['Resolved: brief', 'Alert: brief']);
   await until(async () =>
     (await client.alerts.list()).alerts.every((one) => one.resolvedAt !== undefined || one.rule === 'tuned') ? true : undefined,
   );

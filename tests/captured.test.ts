@@ -6,7 +6,9 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import { foreignMail } from '@verbalis/core/mime';
+import { SYSTEM_CLOCK } from '@verbalis/service/kernel';
 import { openStore } from '@verbalis/service/store';
+import { pino } from 'pino';
 import { needs } from './support/browser.js';
 import { booking, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
@@ -241,11 +243,11 @@ describe('the captured mail of a space', () => {
 
 test('10,000 captured mails: list and search answer within 100 ms', async () => {
   const folder = temporaryFolder();
-  const store = openStore(join(folder.path, 'many.sqlite'));
+  const store = await openStore(join(folder.path, 'many.sqlite'), { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK });
   const words = 'the quick ferry jumps over the lazy pier '.repeat(60);
-  await store.group.write(() => {
+  await store.write((tx) => {
     for (let i = 0; i < 10_000; i += 1)
-      store.captured.keep({
+      store.captured.keep(tx, {
         id: `l${String(i).padStart(24, '0')}`,
         space: 'drydock',
         deliveryId: null,
@@ -282,6 +284,6 @@ test('10,000 captured mails: list and search answer within 100 ms', async () => 
   );
   expect(store.captured.list({ space: 'drydock', find: 'unheard-of' }, 51)).toEqual([]);
   expect(store.captured.list({ space: 'drydock', address: 'guest7@post.example' }, 51)).toHaveLength(34);
-  store.close();
+  await store.close();
   folder.remove();
 });

@@ -6,7 +6,7 @@ const TEMPLATES = ['booking-confirmed', 'sign-in-code', 'boarding-reminder', 're
 export async function historyRows(store, { messages, from, to, space, step = 500 }) {
   const { newId } = await import('../../packages/service/dist/store/index.js');
   for (let at = 0; at < messages; at += step) {
-    await store.group.write(() => {
+    await store.write((tx) => {
       for (let i = at; i < Math.min(messages, at + step); i += 1) {
         const now = Math.floor(from + ((to - from) * i) / messages);
         const id = newId('m', now);
@@ -14,7 +14,7 @@ export async function historyRows(store, { messages, from, to, space, step = 500
         const attempt = newId('a', now);
         const domain = DOMAINS[i % DOMAINS.length];
         const address = `guest${i % 250_000}@${domain}`;
-        store.messages.insert({
+        store.messages.insert(tx, {
           message: {
             id,
             space,
@@ -57,7 +57,8 @@ export async function historyRows(store, { messages, from, to, space, step = 500
           idempotency: undefined,
         });
         store.deliveries.claim(
-          { now, most: 1, optionalMost: 0, leaseMs: 1e6, owner: 'rows' },
+          tx,
+          { now, most: 1, optionalMost: 0, leaseMs: 1e6, owner: 'rows', isUnderWay: () => false },
           () => false,
           () => ({ provider: i % 3 === 0 ? 'south-relay' : 'north-relay', attemptId: attempt }),
         );
@@ -74,14 +75,15 @@ export async function historyRows(store, { messages, from, to, space, step = 500
           ...more,
         });
         store.deliveries.endAttempt(
-          attempt,
+          tx,
+          { id: attempt, deliveryId: delivery, owner: 'rows', number: 2 },
           { endedAt: now, outcome: 'accepted', phase: 'content', replyCode: 250, status: null, diagnostic: null, providerId: null },
           fact('accepted'),
           { at: undefined, avoid: undefined },
           now,
         );
-        if (i % 10 === 9) store.deliveries.record(fact('failed', { cause: 'mailbox-full', status: '5.2.2', source: 'return' }), now);
-        else store.deliveries.record(fact('delivered', { source: 'return' }), now);
+        if (i % 10 === 9) store.deliveries.record(tx, fact('failed', { cause: 'mailbox-full', status: '5.2.2', source: 'return' }), now);
+        else store.deliveries.record(tx, fact('delivered', { source: 'return' }), now);
       }
     });
   }

@@ -18,6 +18,9 @@ export function movableClock(start: number): MovableClock {
       timers.add(timer);
       return () => timers.delete(timer);
     },
+    after(ms, run) {
+      return this.at(now + ms, run);
+    },
     async move(ms) {
       const end = now + ms;
       for (;;) {

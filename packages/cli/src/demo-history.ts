@@ -91,6 +91,9 @@ function historyClock(start: number) {
         if (i !== -1) timers.splice(i, 1);
       };
     },
+    after(ms: number, run: () => void) {
+      return this.at(now + ms, run);
+    },
     async moveTo(end: number): Promise<void> {
       for (;;) {
         for (let i = 0; i < 3; i += 1) await new Promise((done) => setImmediate(done));

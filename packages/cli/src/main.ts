@@ -259,8 +259,7 @@ function program(run: (action: Action) => Promise<void>): Command {
       .command('serve')
       .description('set up: run the service')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
-      .option('--workers <n>', 'processes that work on the queue (1)')
-      .addOption(new Option('--worker <name>', 'only work on the queue').hideHelp())
+      .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
       .option('--json', 'say where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./commands/serve.js')).serve(options, output)));

@@ -746,6 +746,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/v1/quarantine': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Items that could not be processed, newest first */
+    get: operations['listQuarantine'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/quarantine/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One item, with its payload */
+    get: operations['getQuarantined'];
+    put?: never;
+    post?: never;
+    /** Remove an item; it is not processed */
+    delete: operations['dropQuarantined'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/v1/quarantine/{id}/retry': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Put an item back into the queue of its worker */
+    post: operations['retryQuarantined'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/v1/search': {
     parameters: {
       query?: never;
@@ -1497,6 +1549,8 @@ export interface components {
       messages: components['schemas']['MessageSummary'][];
       /** @description Give it as cursor to get the next page. */
       nextCursor?: string;
+      /** @description True when the look ended before the page was full: older messages may fit too; go on with nextCursor. */
+      partial?: boolean;
     };
     Message: {
       id: string;
@@ -1976,6 +2030,37 @@ export interface components {
       queueSeconds?: number;
       minutes: number;
       least: number;
+    };
+    QuarantineList: {
+      items: components['schemas']['QuarantinedItem'][];
+      nextCursor?: string;
+    };
+    QuarantinedItem: {
+      id: string;
+      /** @description Whose item it is: queue, callbacks, returns, notifications, figures, alerts, … */
+      worker: string;
+      /** @description Missing where nobody knows whose it is; such items are shown to the operator only. */
+      space?: string;
+      title: string;
+      /** @description Why it could not be processed. */
+      error: string;
+      /** Format: date-time */
+      quarantinedAt: string;
+    };
+    QuarantinedItemFull: {
+      id: string;
+      /** @description Whose item it is: queue, callbacks, returns, notifications, figures, alerts, … */
+      worker: string;
+      /** @description Missing where nobody knows whose it is; such items are shown to the operator only. */
+      space?: string;
+      title: string;
+      /** @description Why it could not be processed. */
+      error: string;
+      /** Format: date-time */
+      quarantinedAt: string;
+      stack: string;
+      /** @description What is needed to try it again. */
+      payload: unknown;
     };
     SearchResult: {
       hits: {
@@ -3933,6 +4018,129 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listQuarantine: {
+    parameters: {
+      query?: {
+        limit?: number;
+        cursor?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['QuarantineList'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getQuarantined: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The item. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['QuarantinedItemFull'];
+        };
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  dropQuarantined: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Removed. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Refused: why, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  retryQuarantined: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is tried again. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['QuarantinedItem'];
+        };
       };
       /** @description Refused: why, and what to do. */
       default: {

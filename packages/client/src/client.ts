@@ -48,6 +48,7 @@ export type NotificationView = Schemas['Notification'];
 export type FiguresView = Schemas['Figures'];
 export type CountsView = Schemas['Counts'];
 export type AlertView = Schemas['Alert'];
+export type QuarantinedItem = Schemas['QuarantinedItem'];
 export type AlertRule = Schemas['AlertRule'];
 export type NewAlertRule = Partial<Schemas['NewAlertRule']>;
 export type EventsFilter = NonNullable<paths['/v1/events']['get']['parameters']['query']>;
@@ -335,7 +336,21 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
     /** How many, what became of them, how long it took. */
     figures: (wanted: FiguresWanted = {}): Promise<FiguresView> => json('GET', `/v1/figures${query(wanted)}`, read),
     figuresCsv: async (wanted: FiguresWanted = {}): Promise<string> => (await call('GET', `/v1/figures/csv${query(wanted)}`, read)).text(),
-    /** Rules over what happens, and what holds by them. */
+    /** Items that could not be processed. */
+    quarantine: {
+      list: (page: { limit?: number; cursor?: string } = {}): Promise<Schemas['QuarantineList']> =>
+        json('GET', `/v1/quarantine${query({ ...page })}`, read),
+      get: (id: string): Promise<Schemas['QuarantinedItemFull']> => json('GET', `/v1/quarantine/${encodeURIComponent(id)}`, read),
+      /** Puts an item back into the queue of its worker. */
+      retry: (id: string): Promise<Schemas['QuarantinedItem']> =>
+        json('POST', `/v1/quarantine/${encodeURIComponent(id)}/retry`, { repeatable: false }),
+      /** Removes an item without processing it. */
+      drop: async (id: string): Promise<void> => {
+        await call('DELETE', `/v1/quarantine/${encodeURIComponent(id)}`, { repeatable: true });
+      },
+    },
+
+    /** Rules over what happens, and the alerts that follow from them. */
     alerts: {
       list: (): Promise<Schemas['AlertList']> => json('GET', '/v1/alerts', read),
       /** Sets a rule of the space, or changes it. */

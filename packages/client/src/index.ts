@@ -33,6 +33,7 @@ export {
   type State,
   type AlertRule,
   type AlertView,
+  type QuarantinedItem,
   type CloudEvent,
   type CountsView,
   type FiguresView,

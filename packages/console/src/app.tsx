@@ -12,6 +12,7 @@ import { Returns } from './pages/returns.js';
 import { Send } from './pages/send.js';
 import { SetUp } from './pages/steps.js';
 import { Alerts } from './pages/alerts.js';
+import { Quarantine } from './pages/quarantine.js';
 import { Figures } from './pages/figures.js';
 import { Live } from './pages/live.js';
 import { SubscriptionPage, Subscriptions } from './pages/subscriptions.js';
@@ -95,6 +96,7 @@ export function App() {
                 <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
                 <Route path="/track/live" element={<Live />} />
                 <Route path="/track/alerts" element={<Alerts />} />
+                <Route path="/track/quarantine" element={<Quarantine />} />
                 <Route path="/set-up" element={<SetUp />} />
                 <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
               </Route>

@@ -20,6 +20,7 @@ CREATE TABLE `alerts` (
 --> statement-breakpoint
 CREATE UNIQUE INDEX `alerts_firing` ON `alerts` (`space`,`rule`,`group`) WHERE "alerts"."resolved_at" is null;--> statement-breakpoint
 CREATE INDEX `alerts_by_space` ON `alerts` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `alerts_by_end` ON `alerts` (`resolved_at`) WHERE "alerts"."resolved_at" is not null;--> statement-breakpoint
 CREATE TABLE `attachments` (
 	`message_id` text NOT NULL,
 	`n` integer NOT NULL,
@@ -30,6 +31,7 @@ CREATE TABLE `attachments` (
 	PRIMARY KEY(`message_id`, `n`)
 );
 --> statement-breakpoint
+CREATE INDEX `attachments_by_content` ON `attachments` (`content_id`) WHERE "attachments"."content_id" is not null;--> statement-breakpoint
 CREATE TABLE `attempts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -57,6 +59,7 @@ CREATE TABLE `callback_batches` (
 	`id` text PRIMARY KEY NOT NULL,
 	`provider` text NOT NULL,
 	`received_at` integer NOT NULL,
+	`extracted` integer DEFAULT false NOT NULL,
 	`body` blob NOT NULL
 );
 --> statement-breakpoint
@@ -81,6 +84,7 @@ CREATE UNIQUE INDEX `captured_id_unique` ON `captured` (`id`);--> statement-brea
 CREATE UNIQUE INDEX `captured_delivery_id_unique` ON `captured` (`delivery_id`);--> statement-breakpoint
 CREATE INDEX `captured_by_space` ON `captured` (`space`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_address` ON `captured` (`space`,`address`,`seq`);--> statement-breakpoint
+CREATE INDEX `captured_by_content` ON `captured` (`content_id`) WHERE "captured"."content_id" is not null;--> statement-breakpoint
 CREATE TABLE `content_pieces` (
 	`content_id` text NOT NULL,
 	`n` integer NOT NULL,
@@ -132,7 +136,7 @@ CREATE INDEX `deliveries_by_line` ON `deliveries` (`line`,`next_attempt_at`,`id`
 CREATE INDEX `deliveries_by_deadline` ON `deliveries` (`expires_at`) WHERE "deliveries"."next_attempt_at" is not null and "deliveries"."expires_at" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries"."owner" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
-CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`);--> statement-breakpoint
+CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`,`id`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
 CREATE TABLE `editions` (
 	`space` text NOT NULL,
@@ -159,6 +163,8 @@ CREATE TABLE `events` (
 	`data` text
 );
 --> statement-breakpoint
+CREATE INDEX `events_by_kind` ON `events` (`space`,`kind`,`seq`);--> statement-breakpoint
+CREATE INDEX `events_by_delivery` ON `events` (`delivery_id`,`seq`) WHERE "events"."delivery_id" is not null;--> statement-breakpoint
 CREATE TABLE `facts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -231,6 +237,9 @@ CREATE TABLE `messages` (
 CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
 CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`,`id`);--> statement-breakpoint
+CREATE INDEX `messages_by_template` ON `messages` (`space`,`template`,`id`);--> statement-breakpoint
+CREATE INDEX `messages_by_edition` ON `messages` (`space`,`edition`);--> statement-breakpoint
+CREATE INDEX `messages_by_raw` ON `messages` ("more" ->> '$.raw') WHERE "messages"."more" ->> '$.raw' is not null;--> statement-breakpoint
 CREATE TABLE `notifications` (
 	`subscription_id` text NOT NULL,
 	`seq` integer NOT NULL,
@@ -269,6 +278,7 @@ CREATE TABLE `returns` (
 --> statement-breakpoint
 CREATE UNIQUE INDEX `returns_hash_unique` ON `returns` (`hash`);--> statement-breakpoint
 CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
 CREATE INDEX `returns_unmatched` ON `returns` (`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
 CREATE TABLE `sender_faults` (
@@ -340,3 +350,26 @@ CREATE TABLE `uploads` (
 	`content_id` text NOT NULL,
 	`created_at` integer NOT NULL
 );
+--> statement-breakpoint
+CREATE INDEX `uploads_by_content` ON `uploads` (`content_id`);--> statement-breakpoint
+CREATE TABLE `kernel_state` (
+	`id` integer PRIMARY KEY NOT NULL,
+	`epoch` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `quarantine` (
+	`id` text PRIMARY KEY NOT NULL,
+	`worker` text NOT NULL,
+	`key` text NOT NULL,
+	`space` text,
+	`title` text NOT NULL,
+	`error` text NOT NULL,
+	`stack` text NOT NULL,
+	`payload` text NOT NULL,
+	`quarantined_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `quarantine_by_item` ON `quarantine` (`worker`,`key`);--> statement-breakpoint
+CREATE INDEX `quarantine_by_space` ON `quarantine` (`space`,`id`);--> statement-breakpoint
+-- What a search of captured mail looks through: parts of words, whatever their case and accents. It keeps no copy of the text.
+CREATE VIRTUAL TABLE `captured_words` USING fts5(words, content='', contentless_delete=1, tokenize='trigram remove_diacritics 1');

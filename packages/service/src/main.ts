@@ -1,19 +1,30 @@
 import { existsSync, readFileSync } from 'node:fs';
-import { createServer } from 'node:http';
+import { createServer, type Server } from 'node:http';
 import { isAbsolute, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import type { Express } from 'express';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { acceptor } from './accept/index.js';
-import { SYSTEM_CLOCK, type Clock } from './clock.js';
+import {
+  copyDatabase,
+  StartError,
+  startErrorOf,
+  SYSTEM_CLOCK,
+  workerGroup,
+  type Clock,
+  type KernelOptions,
+  type Tx,
+} from './kernel/index.js';
 import { readSecrets, type ReadConfig } from './config/index.js';
-import { editionCache, EditionError } from './editions/index.js';
+import { editionCache, EditionError, sharedCompiler } from './editions/index.js';
 import { FolderError, readMailFolder } from './mail-folder/index.js';
 import type { SpaceSummary } from './http/access.js';
 import { makeApp } from './http/app.js';
 import { SIGN_IN_MS } from './http/session.js';
+import { endStreams } from './http/stream.js';
 import { listenReturns, listenSubmission, returnIntake } from './intake/index.js';
 import { eventFeed, notifier } from './notify/index.js';
-import { alertRules, alertWatch, figureKeeper, retention, tellAlerts, tellSenderFaults } from './watch/index.js';
+import { alertMails, alertRules, alertWatch, figureKeeper, retention, retentionRules, senderFaultNotes } from './watch/index.js';
 import { mailBytes } from '@verbalis/core/mime';
 import { callbackDesk } from './callbacks/index.js';
 import { simulator } from './capture/index.js';
@@ -22,20 +33,18 @@ import { dispatching } from './dispatching.js';
 import { openStore } from './store/index.js';
 import { editionWriting } from './writing/index.js';
 
-/** Why the service could not start, in words for the one who starts it. */
-export class StartError extends Error {
-  override name = 'StartError';
-}
-
-export type { Clock } from './clock.js';
+export { StartError } from './kernel/index.js';
+export type { Clock } from './kernel/index.js';
 
 export interface StartOptions {
   readonly config: ReadConfig;
   readonly operatorSecret?: string | undefined;
   readonly clock?: Clock;
   readonly logTo?: DestinationStream;
-  /** How many processes work on the queue. */
+  /** How many threads hand over; 1 for none, where this one does. */
   readonly workers?: number;
+  /** For tests: faults of the database. */
+  readonly kernel?: Pick<KernelOptions, 'group' | 'instrument'>;
 }
 
 export interface Service {
@@ -49,17 +58,12 @@ export interface Service {
   readonly busy: () => boolean;
   /** Does now what waits for others to go with, for those who move the clock. */
   readonly hurry: () => void;
-  /** A worker is gone: what it had is free again. */
-  readonly workerGone: (name: string) => void;
   /** An address that opens the console, once. */
   readonly signInUrl: string;
   readonly operatorSecret: string;
   /** Takes nothing more, finishes what is under way, closes. */
   readonly stop: () => Promise<void>;
 }
-
-/** How often the service looks for what its workers have made known, in milliseconds. */
-const WORKERS_LOOK_MS = 100;
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../console/dist', import.meta.url));
 
@@ -88,40 +92,47 @@ export async function startService(options: StartOptions): Promise<Service> {
   const clock = options.clock ?? SYSTEM_CLOCK;
   const within = (path: string): string => (isAbsolute(path) ? path : join(folder, path));
   const log = makeLog(settings.log.level, options.logTo);
-  const secrets = readSecrets(within(settings.secretsFile), options.operatorSecret);
-  const store = openStore(within(settings.databaseFile));
+  const databaseFile = within(settings.databaseFile);
+  const secrets = readSecrets(within(settings.secretsFile), options.operatorSecret, databaseFile);
+  const store = await openStore(databaseFile, { log, clock, ...options.kernel });
   const closing: (() => void | Promise<void>)[] = [store.close];
   const undo = async (): Promise<void> => {
-    for (const close of closing.reverse()) await close();
+    for (const close of closing.splice(0).reverse()) await close();
   };
   try {
     const now = clock.now();
-    const interrupted = store.deliveries.recover(now);
+    const workers = workerGroup({ clock, log });
+    const interrupted = await store.write((tx) => store.deliveries.recover(tx, now));
     if (interrupted > 0)
       log.warn({ attempts: interrupted }, 'attempts were under way when the service ended; they are marked as uncertain');
 
-    const editions = editionCache(store);
+    const editions = editionCache(store, sharedCompiler());
     for (const [name, space] of Object.entries(settings.spaces)) {
       // Without a folder, a space has what is published to it.
       const row =
         space.mailFolder === undefined
           ? store.editions.current(name)
-          : editions.publish(name, await readMailFolder(within(space.mailFolder)), now).row;
+          : await editions.publish(name, await readMailFolder(within(space.mailFolder)), now);
       log.info({ space: name, mode: space.mode, edition: row?.number }, 'space ready');
     }
 
-    const { dispatcher, providers, traffic, keys, composing, returnSecret, unsubscribeSecret, suppressing, capturing } = dispatching({
-      settings,
-      within,
-      store,
-      editions,
-      secrets,
-      clock,
-      log,
-      workers: options.workers ?? 1,
-    });
+    const threads = (options.workers ?? 1) > 1 ? (options.workers ?? 1) : 0;
+    const { dispatcher, pool, providers, traffic, keys, sources, unsubscribe, returnSecret, unsubscribeSecret, suppressing, capturing } =
+      dispatching({
+        settings,
+        within,
+        folder,
+        store,
+        workers,
+        threads,
+        editions,
+        secrets,
+        clock,
+        log,
+      });
     closing.push(async () => {
       await dispatcher.stop();
+      await pool.stop();
       for (const provider of providers.values()) provider.close();
     });
 
@@ -146,34 +157,22 @@ export async function startService(options: StartOptions): Promise<Service> {
     });
     closing.push(listener.close);
 
-    closing.push(() => {
-      capturing.stop();
-    });
-    closing.push(
-      retention({
-        store,
-        clock,
-        log,
-        ...settings.keep,
-        forgetCaptured: () => {
-          capturing.forget(Object.keys(settings.spaces));
-        },
-      }),
-    );
+    const spaceNames = Object.keys(settings.spaces);
+    const forgetCaptured = (tx: Tx): number => spaceNames.reduce((sum, name) => sum + capturing.forget(tx, name), 0);
+    const forgetting = retention({ store, workers, clock, log, rules: retentionRules(store, settings.keep, forgetCaptured) });
     const profiles = new Map(
       Object.entries(settings.providers).flatMap(([name, one]) =>
         one.kind === 'http' && one.callbacks !== undefined ? [[name, one.callbacks]] : [],
       ),
     );
-    const desk = callbackDesk({ store, clock, log, suppressing, profiles });
-    closing.push(() => desk.stop());
-    const workers = options.workers ?? 1;
-    const feed = eventFeed(store, workers > 1 ? WORKERS_LOOK_MS : 0);
+    const desk = callbackDesk({ store, workers, clock, log, suppressing, profiles });
+    const feed = eventFeed(store);
     const rules = alertRules(settings, store);
-    const counting = figureKeeper({ store, log, feed });
-    const alerting = alertWatch({ store, clock, log, feed, rules });
+    const counting = figureKeeper({ store, workers, clock, feed });
+    const alerting = alertWatch({ store, workers, clock, log, feed, rules });
     const notifying = notifier({
       store,
+      workers,
       clock,
       log,
       feed,
@@ -183,12 +182,6 @@ export async function startService(options: StartOptions): Promise<Service> {
       origin: settings.publicUrl === undefined ? settings.helloName : new URL(settings.publicUrl).hostname,
       random: Math.random,
     });
-    closing.push(() => {
-      feed.stop();
-      counting.stop();
-      alerting.stop();
-    });
-    closing.push(() => notifying.stop());
     let ready = true;
     let submissionPort: number | undefined;
     const spaces = new Map<string, SpaceSummary>();
@@ -199,25 +192,16 @@ export async function startService(options: StartOptions): Promise<Service> {
       spaces: new Map(Object.entries(settings.spaces)),
       attachmentBytes: settings.limits.attachmentBytes,
       maxRecipients: settings.limits.recipients,
-      against: (row) => suppressing.against(row),
+      against: (row, from) => suppressing.against(row, from),
       wake: dispatcher.wake,
     });
     const operators = new Map(Object.entries(settings.spaces).map(([name, space]) => [name, space.operator]));
-    closing.push(
-      tellSenderFaults({
-        store,
-        clock,
-        log,
-        accept,
-        suppressing,
-        operators,
-      }),
-    );
-    closing.push(tellAlerts({ store, clock, log, accept, feed, operators, publicUrl: settings.publicUrl }));
+    const faultNotes = senderFaultNotes({ store, workers, clock, accept, suppressing, operators });
+    const alertNotes = alertMails({ store, workers, clock, accept, feed, operators, publicUrl: settings.publicUrl });
     const tryProvider = providerTrial({
       clock,
-      keysFor: composing.keysFor,
-      senderOf: (space) => settings.spaces[space]?.sender ?? editions.current(space)?.project.settings.sender,
+      keysFor: (domain) => keys.keysFor(domain),
+      senderOf: (space) => settings.spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
     });
     if (settings.submission.port !== undefined) {
       const { host: submitHost, port: submitPort } = settings.submission;
@@ -249,6 +233,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     }
     const app = makeApp({
       store,
+      workers,
       clock,
       log,
       accept,
@@ -281,7 +266,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       providers,
       tryProvider,
       operators,
-      compose: async (message, delivery) => mailBytes((await composeMail(composing, message, delivery)).mail),
+      compose: async (message, delivery) => mailBytes((await composeMail(sources, message, delivery, unsubscribe(delivery))).mail),
       attachmentBytes: settings.limits.attachmentBytes,
       spaces,
       operatorSecret: secrets.operator,
@@ -298,38 +283,28 @@ export async function startService(options: StartOptions): Promise<Service> {
       });
       server.listen(port, host, resolve);
     });
-    closing.push(
-      () =>
-        new Promise<void>((resolve) => {
-          ready = false;
-          server.close(() => {
-            resolve();
-          });
-          server.closeIdleConnections();
-        }),
-    );
-    dispatcher.start();
-    desk.start();
-    notifying.start();
+    const running = [dispatcher, desk, notifying, counting, alerting, faultNotes, alertNotes, forgetting];
+    closing.push(async () => {
+      await Promise.all(running.map((one) => one.stop()));
+    });
+    // What was opened last is closed first: nothing comes in any more when the workers stop.
+    closing.push(() => {
+      ready = false;
+      return closeServer(server, app);
+    });
+    for (const one of running) one.start();
     const address = server.address();
     const actual = typeof address === 'object' && address !== null ? address.port : port;
     const url = `http://${host.includes(':') ? `[${host}]` : host}:${actual}`;
-    const token = store.access.open('sign-in', now, now + SIGN_IN_MS);
+    const token = await store.write((tx) => store.access.open(tx, 'sign-in', now, now + SIGN_IN_MS));
     log.info({ url, returnsPort: listener.port }, 'listening');
     return {
       url,
       returnsPort: listener.port,
       submissionPort,
-      workerGone: (name) => {
-        const count = store.deliveries.recover(clock.now(), name);
-        log.warn({ worker: name, attempts: count }, 'a worker ended; what it had goes on');
-        dispatcher.wake();
-      },
-      busy: () => dispatcher.busy || store.group.busy || notifying.busy,
-      hurry: () => {
-        store.group.hurry();
-      },
-      backup: (file) => store.housekeeping.backup(file),
+      busy: () => dispatcher.busy || store.busy() || notifying.busy || workers.busy(),
+      hurry: store.hurry,
+      backup: store.backup,
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,
       stop: undo,
@@ -337,48 +312,32 @@ export async function startService(options: StartOptions): Promise<Service> {
   } catch (error) {
     await undo();
     if (error instanceof EditionError || error instanceof FolderError) throw new StartError(error.message);
-    throw error;
+    throw startErrorOf(error, databaseFile);
   }
 }
 
-/** Works on the queue of a service that runs beside it, and does nothing else. @throws StartError */
-export function startWorker(options: StartOptions & { readonly name: string }): { readonly stop: () => Promise<void> } {
-  const { settings, folder } = options.config;
-  const clock = options.clock ?? SYSTEM_CLOCK;
-  const within = (path: string): string => (isAbsolute(path) ? path : join(folder, path));
-  const log = makeLog(settings.log.level, options.logTo);
-  const store = openStore(within(settings.databaseFile));
-  const secrets = readSecrets(within(settings.secretsFile), undefined);
-  const editions = editionCache(store);
-  const { dispatcher, providers } = dispatching({
-    settings,
-    within,
-    store,
-    editions,
-    secrets,
-    clock,
-    log,
-    workers: options.workers ?? 1,
-    worker: options.name,
+/** How long requests that are under way may take once the service stops, in milliseconds. */
+const REQUESTS_MS = 5000;
+
+/** Accepts no more requests, ends streams, and waits for the others, but not longer than some seconds. */
+async function closeServer(server: Server, app: Express): Promise<void> {
+  const closed = new Promise<void>((resolve) => {
+    server.close(() => {
+      resolve();
+    });
   });
-  dispatcher.start();
-  return {
-    stop: async () => {
-      await dispatcher.stop();
-      for (const provider of providers.values()) provider.close();
-      store.close();
-    },
-  };
+  server.closeIdleConnections();
+  endStreams(app);
+  const limit = setTimeout(() => {
+    server.closeAllConnections();
+  }, REQUESTS_MS);
+  await closed;
+  clearTimeout(limit);
 }
 
-/** Copies the database, also while a service runs on it. */
+/** Copies the database, also while a service runs on it. @throws StartError */
 export async function backupDatabase({ settings, folder }: ReadConfig, file: string): Promise<void> {
   const path = isAbsolute(settings.databaseFile) ? settings.databaseFile : join(folder, settings.databaseFile);
   if (!existsSync(path)) throw new StartError(`There is no database at ${path}.`);
-  const store = openStore(path);
-  try {
-    await store.housekeeping.backup(file);
-  } finally {
-    store.close();
-  }
+  await copyDatabase(path, file);
 }

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Logger } from 'pino';
-import type { ProviderSettings } from './config/index.js';
+import type { ProviderSettings, Settings } from './config/index.js';
 import { captureProvider, fileProvider, httpProvider, logProvider, smtpProvider, type Job, type Provider } from './providers/index.js';
 
 interface Surroundings {
@@ -51,4 +51,19 @@ export function makeProvider(name: string, settings: ProviderSettings, { helloNa
     case 'capture':
       return captureProvider(capture);
   }
+}
+
+/**
+ * All providers of the configuration.
+ * @param shares into how many parts their connections are divided, each part being that of one thread; every part has one at least
+ */
+export function makeProviders(settings: Settings, surroundings: Omit<Surroundings, 'helloName'>, shares = 1): Map<string, Provider> {
+  const part = (one: ProviderSettings): ProviderSettings =>
+    'connections' in one ? { ...one, connections: Math.max(1, Math.floor(one.connections / shares)) } : one;
+  return new Map(
+    Object.entries(settings.providers).map(([name, one]) => [
+      name,
+      makeProvider(name, part(one), { helloName: settings.helloName, ...surroundings }),
+    ]),
+  );
 }

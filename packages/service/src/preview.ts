@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import express from 'express';
 import { pino } from 'pino';
-import { SYSTEM_CLOCK } from './clock.js';
+import { SYSTEM_CLOCK } from './kernel/index.js';
 import { openToThisMachine } from './http/access.js';
 import { consoleRouter } from './http/console.js';
 import { problemHandler } from './http/problem.js';

@@ -1,7 +1,7 @@
 import { resolve } from 'node:path';
 import { existsSync } from 'node:fs';
 import { readConfig, ConfigError } from '@verbalis/service/config';
-import { backupDatabase } from '@verbalis/service';
+import { backupDatabase, StartError } from '@verbalis/service';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 /** Copies the database of a service, which may be running, to a file. */
@@ -11,7 +11,7 @@ export async function backup(file: string, options: { config?: string }, output:
   try {
     await backupDatabase(readConfig(options.config, process.env), target);
   } catch (error) {
-    if (!(error instanceof ConfigError)) throw error;
+    if (!(error instanceof ConfigError) && !(error instanceof StartError)) throw error;
     output.note(error.message);
     return 2;
   }

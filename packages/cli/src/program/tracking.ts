@@ -166,4 +166,36 @@ export function trackingCommands(root: Command, messages: Command, { run, remote
   example(remote(alerts.command('remove <rule>').description('take a rule away')), 'verbalis alerts remove many-fail').action(
     (name: string, options: Remote) => run(async (output) => (await loadAlerts()).removeRule(connect(options), name, output)),
   );
+
+  const quarantine = root.command('quarantine').description('track: items that could not be processed, and wait for you');
+  const loadQuarantine = () => import('../commands/quarantine.js');
+  example(
+    remote(
+      quarantine
+        .command('list', { isDefault: true })
+        .description('what waits; exits with status 1 when something does')
+        .option('--limit <n>', 'how many (50)'),
+    ),
+    'verbalis quarantine',
+  ).action((options: Remote & { limit?: string }) =>
+    run(async (output) => (await loadQuarantine()).listQuarantine(connect(options), only(options), output)),
+  );
+  example(
+    remote(quarantine.command('show <item>').description('the error, and all that is known of one item')),
+    'verbalis quarantine show q01m8ecegajsgygqe83ea8v4p',
+  ).action((id: string, options: Remote) =>
+    run(async (output) => (await loadQuarantine()).showQuarantined(connect(options), id, only(options), output)),
+  );
+  example(
+    remote(quarantine.command('retry <item...>').description('put items back into the queue they came from')),
+    'verbalis quarantine retry q01m8ecegajsgygqe83ea8v4p',
+  ).action((ids: string[], options: Remote) =>
+    run(async (output) => (await loadQuarantine()).retryQuarantined(connect(options), ids, output)),
+  );
+  example(
+    remote(quarantine.command('drop <item...>').description('remove items without processing them')),
+    'verbalis quarantine drop q01m8ecegajsgygqe83ea8v4p',
+  ).action((ids: string[], options: Remote) =>
+    run(async (output) => (await loadQuarantine()).dropQuarantined(connect(options), ids, output)),
+  );
 }

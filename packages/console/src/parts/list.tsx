@@ -155,6 +155,7 @@ export function TrackTabs() {
       <NavLink to="/track/subscriptions">Subscriptions</NavLink>
       <NavLink to="/track/live">Live</NavLink>
       <NavLink to="/track/alerts">Alerts</NavLink>
+      <NavLink to="/track/quarantine">Quarantine</NavLink>
     </Tabs>
   );
 }

@@ -6,7 +6,7 @@ export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retr
 export { deciding, isSettled, PRECEDENCE, stateOf } from './state.js';
 export { tell, type Story, type StoryInput } from './story.js';
 export { isNamed } from './recipients.js';
-export { ceilingOf, Traffic, type Choice, type RouteEntry, type TrafficLimits, type WarmUp } from './traffic.js';
+export { ceilingOf, Traffic, type Choice, type RouteEntry, type TrafficDraft, type TrafficLimits, type WarmUp } from './traffic.js';
 export { instantOf } from './when.js';
 export {
   addressKey,

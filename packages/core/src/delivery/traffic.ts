@@ -65,10 +65,11 @@ class Bucket {
     this.#at = now;
   }
 
-  /** When a token is there. */
-  readyAt(now: number): number {
+  /** When a token is there, once `less` more have been taken. */
+  readyAt(now: number, less = 0): number {
     this.#fill(now);
-    return this.#tokens >= 1 ? now : now + Math.ceil(((1 - this.#tokens) / this.rate) * SECOND);
+    const tokens = this.#tokens - less;
+    return tokens >= 1 ? now : now + Math.ceil(((1 - tokens) / this.rate) * SECOND);
   }
 
   take(now: number): void {
@@ -93,6 +94,23 @@ interface Health {
 interface Slowdown {
   until: number;
   wait: number;
+}
+
+/** What a draft has taken, by provider, and by provider and domain. */
+interface Taken {
+  readonly mails: Map<string, number>;
+  readonly probed: Set<string>;
+}
+
+/** Choices that do not count yet. */
+export interface TrafficDraft {
+  /**
+   * @param avoid a provider that has just failed this mail; it is taken only when there is no other
+   * @param random from 0 to 1, for the shares
+   */
+  readonly choose: (route: readonly RouteEntry[], domain: string, avoid: string | undefined, now: number, random: number) => Choice;
+  /** The mails are on their way: they count from now on. */
+  readonly keep: (now: number) => void;
 }
 
 /** Whether an outcome says that we come too often (RFC 3463 4.7.x, or 421). */
@@ -140,26 +158,49 @@ export class Traffic {
     return route.some((entry) => entry.provider !== than && this.#freeAt(entry.provider, domain, now).at <= now);
   }
 
-  /**
-   * Chooses a provider and counts the mail against its limits.
-   * @param avoid a provider that has just failed this mail; it is taken only when there is no other
-   * @param random from 0 to 1, for the shares
-   */
+  /** Chooses a provider for one mail and counts the mail against its limits: a draft that is kept at once. */
   choose(route: readonly RouteEntry[], domain: string, avoid: string | undefined, now: number, random: number): Choice {
-    if (route.length === 0) return { waitUntil: now + 60 * SECOND, reason: 'the route names no provider' };
-    const order = [...inOrder(route, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
-    let soonest = { at: Number.POSITIVE_INFINITY, reason: '' };
-    for (const provider of order) {
-      const free = this.#freeAt(provider, domain, now);
-      if (free.at <= now) {
-        this.#take(provider, domain, now);
-        return { provider };
-      }
-      // Who was asked to come less often waits: a server that greylists wants to see the same sender again.
-      if (free.stay === true) return { waitUntil: free.at, reason: free.reason };
-      if (free.at < soonest.at) soonest = free;
-    }
-    return { waitUntil: soonest.at, reason: soonest.reason };
+    const draft = this.draft();
+    const choice = draft.choose(route, domain, avoid, now, random);
+    draft.keep(now);
+    return choice;
+  }
+
+  /**
+   * Begins to choose for several mails without counting them: each choice knows those before it in the draft, and nothing else changes until
+   * `keep` is called. So choices made in a transaction that is undone leave no trace here.
+   */
+  draft(): TrafficDraft {
+    const taken: Taken = { mails: new Map(), probed: new Set() };
+    const chosen: { provider: string; domain: string }[] = [];
+    return {
+      choose: (route, domain, avoid, now, random) => {
+        if (route.length === 0) return { waitUntil: now + 60 * SECOND, reason: 'the route names no provider' };
+        const order = [...inOrder(route, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
+        let soonest = { at: Number.POSITIVE_INFINITY, reason: '' };
+        for (const provider of order) {
+          const free = this.#freeAt(provider, domain, now, taken);
+          if (free.at <= now) {
+            chosen.push({ provider, domain });
+            for (const key of [provider, `${provider} ${domain}`]) taken.mails.set(key, (taken.mails.get(key) ?? 0) + 1);
+            if (this.#healthOf(provider).rest > 0) taken.probed.add(provider);
+            return { provider };
+          }
+          // Who was asked to come less often waits: a server that greylists wants to see the same sender again.
+          if (free.stay === true) return { waitUntil: free.at, reason: free.reason };
+          if (free.at < soonest.at) soonest = free;
+        }
+        return { waitUntil: soonest.at, reason: soonest.reason };
+      },
+      keep: (now) => {
+        for (const { provider, domain } of chosen.splice(0)) this.#take(provider, domain, now);
+      },
+    };
+  }
+
+  /** A mail that was counted was not handed over after all, and nothing is known of the provider by it. */
+  abandoned(provider: string): void {
+    this.#healthOf(provider).probing = false;
   }
 
   /** What became of a mail that was handed over. */
@@ -213,27 +254,32 @@ export class Traffic {
     return bucket;
   }
 
-  #closed(provider: string, now: number): { at: number; reason: string } | undefined {
+  #closed(provider: string, now: number, taken?: Taken): { at: number; reason: string } | undefined {
     if (this.#paused.has(provider)) return { at: now + PAUSE_LOOK, reason: `"${provider}" is paused` };
     const health = this.#healthOf(provider);
     if (health.restUntil > now) return { at: health.restUntil, reason: `"${provider}" is set aside after failures` };
     // After a rest one mail goes ahead; the others wait for what becomes of it.
-    if (health.rest > 0 && health.probing) return { at: now + PROBE_WAIT, reason: `"${provider}" is being probed` };
+    if (health.rest > 0 && (health.probing || taken?.probed.has(provider) === true))
+      return { at: now + PROBE_WAIT, reason: `"${provider}" is being probed` };
     return undefined;
   }
 
-  #freeAt(provider: string, domain: string, now: number): { at: number; reason: string; stay?: boolean } {
-    const closed = this.#closed(provider, now);
+  #freeAt(provider: string, domain: string, now: number, taken?: Taken): { at: number; reason: string; stay?: boolean } {
+    const closed = this.#closed(provider, now, taken);
     if (closed !== undefined) return closed;
     const slow = this.#slow.get(`${provider} ${domain}`);
     if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often`, stay: true };
     const limits = this.limits.get(provider);
-    if (limits?.warmUp !== undefined && this.#countToday(provider, now) >= ceilingOf(limits.warmUp, now)) {
+    if (
+      limits?.warmUp !== undefined &&
+      this.#countToday(provider, now) + (taken?.mails.get(provider) ?? 0) >= ceilingOf(limits.warmUp, now)
+    ) {
       const { since } = limits.warmUp;
       return { at: since + (Math.floor((now - since) / DAY) + 1) * DAY, reason: `"${provider}" has reached its ceiling for today` };
     }
-    const own = this.#bucket(provider, limits?.perSecond, now)?.readyAt(now) ?? now;
-    const there = this.#bucket(`${provider} ${domain}`, limits?.perDomainSecond, now)?.readyAt(now) ?? now;
+    const key = `${provider} ${domain}`;
+    const own = this.#bucket(provider, limits?.perSecond, now)?.readyAt(now, taken?.mails.get(provider)) ?? now;
+    const there = this.#bucket(key, limits?.perDomainSecond, now)?.readyAt(now, taken?.mails.get(key)) ?? now;
     return { at: Math.max(own, there), reason: `the limit of "${provider}"` };
   }
 

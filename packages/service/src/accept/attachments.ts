@@ -1,6 +1,7 @@
 import { typeOfName } from '@verbalis/core/program';
 import { didYouMean } from '@verbalis/core/problems';
 import type { LoadedEdition } from '../editions/index.js';
+import type { Tx } from '../kernel/index.js';
 import type { RequestProblem } from '../refusal.js';
 import type { AttachmentRow, Store } from '../store/index.js';
 
@@ -32,7 +33,7 @@ export function attachmentsOf(
   wanted: readonly WantedAttachment[],
   { store, edition, space, most, now }: Surroundings,
   problems: RequestProblem[],
-): { keep: (messageId: string) => AttachmentRow[] } {
+): { keep: (tx: Tx, messageId: string) => AttachmentRow[] } {
   let total = 0;
   const found = wanted.flatMap((one, i): Found[] => {
     const path = `attachments[${i}]`;
@@ -81,12 +82,12 @@ export function attachmentsOf(
       hint: 'Link to a page that has them.',
     });
   return {
-    keep: (messageId) =>
+    keep: (tx, messageId) =>
       found.map(({ bytes, ...row }, n) => ({
         messageId,
         n,
         ...row,
-        contentId: bytes === undefined ? row.contentId : store.contents.keep(bytes, now).id,
+        contentId: bytes === undefined ? row.contentId : store.contents.keep(tx, bytes, now).id,
       })),
   };
 }

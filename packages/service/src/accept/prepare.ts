@@ -1,7 +1,7 @@
 import { headerFault, addressText, type Mailbox } from '@verbalis/core/mime';
 import { isNamed } from '@verbalis/core/delivery';
-import type { Clock } from '../clock.js';
-import { BUILT_IN, type Editions } from '../editions/index.js';
+import { BUILT_IN, type Editions, type LoadedEdition } from '../editions/index.js';
+import type { Clock, Tx } from '../kernel/index.js';
 import { invalid, Refusal, type RequestProblem } from '../refusal.js';
 import { lineName, newId, type DeliveryRow, type MessageMore, type MessageRow, type NewMessage, type Store } from '../store/index.js';
 import { attachmentsOf } from './attachments.js';
@@ -24,17 +24,36 @@ export interface PrepareOptions {
 export interface Prepared {
   readonly message: MessageRow;
   readonly deliveries: DeliveryRow[];
-  readonly keep: () => NewMessage['attachments'];
+  readonly keep: (tx: Tx) => NewMessage['attachments'];
+}
+
+/** What a space's messages are made from. */
+export interface SpaceEditions {
+  /** The edition in use, where there is one. */
+  readonly current: LoadedEdition | undefined;
+  /** What the service brings itself. */
+  readonly plain: LoadedEdition | undefined;
+}
+
+/** The editions that a message of a space may need, in memory. */
+export async function editionsOf(editions: Editions, space: string): Promise<SpaceEditions> {
+  return { current: await editions.current(space), plain: await editions.get(space, BUILT_IN) };
 }
 
 /** Checks everything that could go wrong later. @throws Refusal that names all of it */
-export function prepareMessage(options: PrepareOptions, space: string, wanted: WantedMessage, now: number, builtIn: boolean): Prepared {
-  const { store, editions, maxRecipients, attachmentBytes } = options;
+export function prepareMessage(
+  options: PrepareOptions,
+  { current, plain }: SpaceEditions,
+  space: string,
+  wanted: WantedMessage,
+  now: number,
+  builtIn: boolean,
+): Prepared {
+  const { store, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? { senderDomains: [] };
-  const current = editions.current(space);
   // A mail that the app has made itself needs no edition.
   const needsNone = builtIn || (wanted.template === undefined && current === undefined);
-  const edition = needsNone ? editions.get(space, BUILT_IN) : current;
+  const edition = needsNone ? plain : current;
   if (edition === undefined) {
     throw new Refusal(409, 'nothing-published', 'Nothing is published in this space', {
       detail: `The space "${space}" has no edition yet.`,
@@ -84,7 +103,7 @@ export function prepareMessage(options: PrepareOptions, space: string, wanted: W
   const deliveries = [...all, ...archive.filter((one) => !all.some((other) => addressText(other) === addressText(one)))].map((one) =>
     deliveryOf(message, one, { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules }),
   );
-  return { message, deliveries, keep: () => files.keep(id) };
+  return { message, deliveries, keep: (tx) => files.keep(tx, id) };
 }
 
 interface DeliveryWishes {

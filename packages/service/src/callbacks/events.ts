@@ -23,6 +23,9 @@ export interface CallbackEvent {
   readonly source: unknown;
 }
 
+/** In milliseconds since the epoch. */
+const LAST_DATE = 8.64e15;
+
 type Getter = (event: unknown) => unknown;
 
 const getters = new Map<string, Getter>();
@@ -64,7 +67,8 @@ function timeAt(event: unknown, path: string | undefined): number | undefined {
   if (text === undefined) return undefined;
   const number = Number(text);
   const at = Number.isFinite(number) ? (number < 1e11 ? number * 1000 : number) : Date.parse(text);
-  return Number.isFinite(at) ? Math.round(at) : undefined;
+  // Only what is a date (ECMA-262 21.4.1.1) and not before there was mail: nothing else can be shown or sorted by anyone.
+  return Number.isFinite(at) && at >= 0 && at <= LAST_DATE ? Math.round(at) : undefined;
 }
 
 /** The events in the body of a call, as they stand. */
@@ -76,30 +80,32 @@ export function rawEvents(callbacks: Callbacks, body: unknown): unknown[] {
   return list.length === 1 && Array.isArray(list[0]) ? (list[0] as unknown[]) : list;
 }
 
-/** Reads the events of a call by a profile. What is no event is one of an unknown type. */
+/** Reads one raw event by a profile. What is not an event is one of an unknown type. @throws when a path of the profile cannot be evaluated */
+export function eventOf({ fields, words }: Callbacks, source: unknown): CallbackEvent {
+  const type = [fields.type]
+    .flat()
+    .map((path) => textAt(source, path) ?? '')
+    .join(' ')
+    .trim();
+  const status = textAt(source, fields.status);
+  const code = /(?<!\d)([245]\d\d)(?!\d)/.exec(textAt(source, fields.code) ?? '')?.[1];
+  return {
+    id: textAt(source, fields.id) ?? createHash('sha256').update(JSON.stringify(source)).digest('hex'),
+    type,
+    meaning: Object.hasOwn(words, type) ? words[type] : undefined,
+    mail: textAt(source, fields.mail),
+    delivery: textAt(source, fields.delivery),
+    messageId: textAt(source, fields.messageId)?.replace(/^<|>$/g, ''),
+    address: textAt(source, fields.address),
+    at: timeAt(source, fields.at),
+    status: status === undefined ? undefined : /[245]\.\d{1,3}\.\d{1,3}/.exec(status)?.[0],
+    replyCode: code === undefined ? undefined : Number(code),
+    reason: textAt(source, fields.reason)?.slice(0, 2000),
+    source,
+  };
+}
+
+/** Reads all events of a call. */
 export function eventsOf(callbacks: Callbacks, body: unknown): CallbackEvent[] {
-  const { fields, words } = callbacks;
-  return rawEvents(callbacks, body).map((source): CallbackEvent => {
-    const type = [fields.type]
-      .flat()
-      .map((path) => textAt(source, path) ?? '')
-      .join(' ')
-      .trim();
-    const status = textAt(source, fields.status);
-    const code = /(?<!\d)([245]\d\d)(?!\d)/.exec(textAt(source, fields.code) ?? '')?.[1];
-    return {
-      id: textAt(source, fields.id) ?? createHash('sha256').update(JSON.stringify(source)).digest('hex'),
-      type,
-      meaning: words[type],
-      mail: textAt(source, fields.mail),
-      delivery: textAt(source, fields.delivery),
-      messageId: textAt(source, fields.messageId)?.replace(/^<|>$/g, ''),
-      address: textAt(source, fields.address),
-      at: timeAt(source, fields.at),
-      status: status === undefined ? undefined : /[245]\.\d{1,3}\.\d{1,3}/.exec(status)?.[0],
-      replyCode: code === undefined ? undefined : Number(code),
-      reason: textAt(source, fields.reason)?.slice(0, 2000),
-      source,
-    };
-  });
+  return rawEvents(callbacks, body).map((source) => eventOf(callbacks, source));
 }

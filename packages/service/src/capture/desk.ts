@@ -1,18 +1,14 @@
 import { addressKey } from '@verbalis/core/delivery';
 import { inspectMail } from '@verbalis/core/inspect';
-import type { Logger } from 'pino';
-import type { Clock } from '../clock.js';
+import type { Clock, Tx } from '../kernel/index.js';
 import { newId, type CapturedFilter, type CapturedRow, type Store } from '../store/index.js';
 
 export interface CaptureOptions {
   readonly store: Store;
   readonly clock: Clock;
-  readonly log: Logger;
   /** How many mails of a space are kept, and for how long in milliseconds. */
   readonly most: number;
   readonly ageMs: number;
-  /** How often to look for what other processes have captured, in milliseconds; 0 where there are none. */
-  readonly lookMs: number;
 }
 
 /** A mail that is to be kept. */
@@ -35,24 +31,12 @@ const SEARCHED = 4000;
 const BOUND_EVERY = 50;
 
 /** Keeps mails to be looked at, and tells those who wait for them. */
-export function captureDesk({ store, clock, log, most, ageMs, lookMs }: CaptureOptions) {
+export function captureDesk({ store, clock, most, ageMs }: CaptureOptions) {
   const listeners = new Set<() => void>();
   let sinceBound = 0;
-  let seen = store.captured.last();
   const tell = (): void => {
     for (const listener of [...listeners]) listener();
   };
-  // Another process writes to the same file and cannot call us.
-  const timer =
-    lookMs === 0
-      ? undefined
-      : setInterval(() => {
-          if (listeners.size === 0) return;
-          const last = store.captured.last();
-          if (last === seen) return;
-          seen = last;
-          tell();
-        }, lookMs).unref();
 
   /** Keeps a mail; resolves when it is on the disk. */
   async function keep(wish: CaptureWish): Promise<string> {
@@ -60,8 +44,8 @@ export function captureDesk({ store, clock, log, most, ageMs, lookMs }: CaptureO
     const shown = inspectMail(wish.bytes);
     const id = newId('l', now);
     const address = addressKey(wish.address, true);
-    await store.group.write(() => {
-      store.captured.keep({
+    await store.write((tx) => {
+      store.captured.keep(tx, {
         id,
         space: wish.space,
         deliveryId: wish.deliveryId ?? null,
@@ -77,13 +61,13 @@ export function captureDesk({ store, clock, log, most, ageMs, lookMs }: CaptureO
         contentId: wish.contentId ?? null,
         bytes: wish.contentId === undefined ? Buffer.from(wish.bytes.buffer, wish.bytes.byteOffset, wish.bytes.byteLength) : null,
       });
-      sinceBound += 1;
-      if (sinceBound >= BOUND_EVERY || wish.bytes.length > 1024 * 1024) {
-        sinceBound = 0;
-        store.captured.bound(wish.space, most, now - ageMs);
-      }
+      const isBounded = sinceBound + 1 >= BOUND_EVERY || wish.bytes.length > 1024 * 1024;
+      if (isBounded) store.captured.bound(tx, wish.space, most, now - ageMs);
+      tx.afterCommit(() => {
+        sinceBound = isBounded ? 0 : sinceBound + 1;
+        tell();
+      });
     });
-    tell();
     return id;
   }
 
@@ -123,15 +107,7 @@ export function captureDesk({ store, clock, log, most, ageMs, lookMs }: CaptureO
         look();
       });
     },
-    /** Takes away what is too old, in all spaces. */
-    forget(spaces: Iterable<string>): void {
-      for (const space of spaces) {
-        const gone = store.captured.bound(space, most, clock.now() - ageMs);
-        if (gone > 0) log.info({ space, mails: gone }, 'old captured mails were taken away');
-      }
-    },
-    stop(): void {
-      clearInterval(timer);
-    },
+    /** Removes captured mail of a space that is too old or too much. @returns how many */
+    forget: (tx: Tx, space: string): number => store.captured.bound(tx, space, most, clock.now() - ageMs),
   };
 }

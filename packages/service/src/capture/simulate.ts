@@ -1,6 +1,6 @@
 import { causeRow, type Cause } from '@verbalis/core/delivery';
 import { returnToken, writeComplaint, writeReport } from '@verbalis/core/returns';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { ReturnIntake } from '../intake/index.js';
 import { newId, type CapturedRow, type Store } from '../store/index.js';
 
@@ -39,8 +39,9 @@ export function simulator({ store, clock, intake, bytesOf, returnDomain, returnS
     if (delivery === undefined) throw new SimulationFault('This mail is a test of its own: no delivery of a message stands behind it.');
     const now = clock.now();
     if (fate === 'opened' || fate === 'clicked') {
-      await store.group.write(() => {
+      await store.write((tx) => {
         store.deliveries.record(
+          tx,
           {
             id: `${fate}:${newId('e', now)}`,
             deliveryId: delivery.id,

@@ -1,40 +1,47 @@
-import { meaningOf, waitAfter, type RetryPlan, type RouteEntry, type Traffic } from '@verbalis/core/delivery';
-import { foreignMail, inOnePiece, mailBytes } from '@verbalis/core/mime';
+import { meaningOf, waitAfter, type RetryPlan, type RouteEntry, type Traffic, type TrafficDraft } from '@verbalis/core/delivery';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
 import type { Logger } from 'pino';
-import type { Clock } from '../clock.js';
+import { StoreUnavailable, type Clock, type Reader, type StepResult, type Tx, type Worker, type WorkerGroup } from '../kernel/index.js';
 import { fetchOutside, OutsideFault, type OutsideRules } from '../outside/index.js';
-import type { Provider } from '../providers/index.js';
-import { newId, readLine, type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
-import { bareParts, composeMail, type ComposeOptions } from './mail.js';
+import {
+  newId,
+  readLine,
+  type Claimed,
+  type Decision,
+  type DeliveryRow,
+  type MessageRow,
+  type NewFact,
+  type Store,
+} from '../store/index.js';
+import type { Handed, HandOverJob } from './hand-over.js';
 
-export interface DispatchOptions extends ComposeOptions {
-  /** Where attachments may be fetched from, and how large and slow they may be. */
-  readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
+export interface DispatchOptions {
+  readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
+  /** Where attachments may be fetched from, and how large and slow they may be. */
+  readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
   readonly retries: RetryPlan;
   readonly concurrency: number;
   readonly leaseMs: number;
   readonly returnDomain: string;
   readonly returnSecret: Uint8Array;
-  readonly providers: ReadonlyMap<string, Provider>;
+  /** Makes a mail and hands it over, here or elsewhere. @throws when the mail cannot be made */
+  readonly handOver: (job: HandOverJob) => Promise<Handed>;
+  /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
+  readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, kept: boolean) => readonly RouteEntry[];
   readonly traffic: Traffic;
   /** Why a delivery must not be sent, in a sentence; looked at again before every attempt. */
-  readonly against: (delivery: DeliveryRow) => string | undefined;
-  /** This process among those that work on the same file. */
-  readonly worker: string;
-  /** How often to look for what others have put into the file, in milliseconds; 0 where nobody else does. */
-  readonly lookMs: number;
+  readonly against: (delivery: DeliveryRow, from: Reader) => string | undefined;
   /** From 0 to 1. */
   readonly random: () => number;
 }
 
-/** Mails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
-const KEPT_MAIL = 1024 * 1024;
+const NAME = 'queue';
 /** Of all slots, those that only urgent mail gets: a slow bulk never holds up a sign-in code. */
 const RESERVED = 0.2;
 /** Slots that are filled at once when so large a part of them is free, and after so many milliseconds when it is not. */
@@ -45,54 +52,61 @@ const WRITE_AGAIN_MS = 1000;
 /** How long a mail is looked after once we are told to stop. */
 const DRAIN_MS = 30_000;
 
-/** How a mail was taken, and its bytes where they are kept. */
-interface Handed {
-  readonly outcome: Outcome;
-  readonly bytes: Uint8Array | undefined;
+/** What is needed to try a quarantined delivery again. */
+interface HeldDelivery {
+  readonly deliveryId: string;
 }
 
-/** The queue's loop: claim, render, hand to a provider, record. Each step's progress is a row. */
+/** The queue's loop: claim, hand over, record. Each step's progress is a row. */
 export class Dispatcher {
-  #running = false;
+  readonly #worker: Worker;
   readonly #underWay = new Map<string, Promise<void>>();
-  #cancelTimer: (() => void) | undefined;
+  readonly #owner: string;
+  #stopping = false;
   #cancelHeartbeat: (() => void) | undefined;
-  #scheduled = false;
-  #claiming = false;
-  #claimed: Promise<void> = Promise.resolve();
   #roomTimer: NodeJS.Timeout | undefined;
-  /** Something came to be due while we were claiming. */
-  #wakeAgain = false;
 
-  constructor(private readonly options: DispatchOptions) {}
+  constructor(private readonly options: DispatchOptions) {
+    const { store, workers } = options;
+    this.#owner = `run-${store.epoch}`;
+    this.#worker = workers.add({ name: NAME, step: () => this.#step() });
+    store.quarantine.register(NAME, {
+      retry: (tx, { payload }) => {
+        if (store.deliveries.release(tx, (payload as HeldDelivery).deliveryId, options.clock.now())) tx.afterCommit(this.wake);
+      },
+      drop: (tx, { payload, error }) => {
+        const { deliveryId } = payload as HeldDelivery;
+        const now = options.clock.now();
+        const diagnostic = `The email could not be made: ${error}`;
+        store.deliveries.record(
+          tx,
+          { ...NOTHING, id: `dropped:${deliveryId}:${now}`, deliveryId, kind: 'failed', at: now, diagnostic },
+          now,
+        );
+      },
+    });
+  }
 
   /** Whether something is done now, and not only waited for. */
   get busy(): boolean {
-    return this.#scheduled || this.#claiming || this.#roomTimer !== undefined || this.#underWay.size > 0;
+    return this.#worker.busy() || this.#roomTimer !== undefined || this.#underWay.size > 0;
   }
 
   start(): void {
-    this.#running = true;
-    this.wake();
+    this.#worker.start();
   }
 
   /** Something may be due. */
   readonly wake = (): void => {
-    if (this.#claiming) this.#wakeAgain = true;
-    if (!this.#running || this.#scheduled || this.#claiming) return;
-    this.#scheduled = true;
-    setImmediate(() => {
-      this.#scheduled = false;
-      this.#wakeAgain = false;
-      this.#claimed = this.#claim();
-    });
+    this.#worker.wake();
   };
 
-  /** Takes nothing more and waits for what is under way, but not for ever: what is left is found again at the next start. */
+  /** Claims nothing more and waits for what is under way, but not longer than the drain time: what is left is found at the next start. */
   async stop(): Promise<void> {
-    this.#running = false;
-    this.#cancelTimer?.();
-    await this.#claimed;
+    this.#stopping = true;
+    clearTimeout(this.#roomTimer);
+    this.#roomTimer = undefined;
+    await this.#worker.stop(DRAIN_MS);
     let timer: NodeJS.Timeout | undefined;
     const patience = new Promise<void>((resolve) => {
       timer = setTimeout(resolve, DRAIN_MS);
@@ -102,64 +116,72 @@ export class Dispatcher {
     this.#cancelHeartbeat?.();
   }
 
-  /** Leases are renewed well before they run out, so that a slow hand-over is never taken for a dead worker. */
+  /** Leases are renewed well before they run out, so that a slow hand-over is never taken for one of an earlier run. */
   #beat(): void {
-    const { store, clock, leaseMs, worker, log } = this.options;
-    if (this.#cancelHeartbeat !== undefined) return;
-    this.#cancelHeartbeat = clock.at(clock.now() + leaseMs / 3, () => {
+    const { store, clock, leaseMs, log } = this.options;
+    this.#cancelHeartbeat ??= clock.after(leaseMs / 3, () => {
       this.#cancelHeartbeat = undefined;
       if (this.#underWay.size === 0) return;
-      try {
-        store.deliveries.renew([...this.#underWay.keys()], worker, clock.now() + leaseMs);
-      } catch (error) {
-        log.error({ err: error }, 'leases could not be renewed');
-      }
+      const ids = [...this.#underWay.keys()];
+      store
+        .write((tx) => {
+          store.deliveries.renew(tx, ids, this.#owner, clock.now() + leaseMs);
+        })
+        .catch((error: unknown) => {
+          log.error({ err: error }, 'leases could not be renewed');
+        });
       this.#beat();
     });
   }
 
-  async #claim(): Promise<void> {
-    if (!this.#running || this.#claiming) return;
-    this.#claiming = true;
-    const { store, clock, concurrency, leaseMs, log, worker, lookMs, traffic, routeOf } = this.options;
-    this.#cancelTimer?.();
-    this.#cancelTimer = undefined;
+  async #step(): Promise<StepResult> {
+    const { store, clock, concurrency, leaseMs, traffic, routeOf } = this.options;
     const now = clock.now();
     let next = Number.POSITIVE_INFINITY;
-    try {
-      const free = concurrency - this.#underWay.size;
-      traffic.pause(store.deliveries.paused());
-      // A line without an open provider is not looked at until one may be open again.
-      const isClosed = (name: string): boolean => {
-        const { space, kept } = readLine(name);
-        const until = traffic.closedUntil(routeOf(space, kept), now);
-        next = Math.min(next, until ?? next);
-        return until !== undefined;
+    traffic.pause(store.deliveries.paused());
+    // A line without an open provider is not looked at until one may be open again.
+    const isClosed = (name: string): boolean => {
+      const { space, kept } = readLine(name);
+      const until = traffic.closedUntil(routeOf(space, kept), now);
+      next = Math.min(next, until ?? next);
+      return until !== undefined;
+    };
+    const free = concurrency - this.#underWay.size;
+    let did = 0;
+    if (free > 0 && (store.deliveries.nextDueAt(isClosed) ?? Number.POSITIVE_INFINITY) <= now) {
+      const reserved = concurrency >= 5 ? Math.ceil(concurrency * RESERVED) : 0;
+      const wanted = {
+        now,
+        most: free,
+        optionalMost: Math.max(0, free - reserved),
+        leaseMs,
+        owner: this.#owner,
+        isUnderWay: this.#isUnderWay,
       };
-      if (free > 0 && (store.deliveries.nextDueAt(isClosed) ?? Number.POSITIVE_INFINITY) <= now) {
-        const reserved = concurrency >= 5 ? Math.ceil(concurrency * RESERVED) : 0;
-        const wanted = { now, most: free, optionalMost: Math.max(0, free - reserved), leaseMs, owner: worker };
-        // Shares its commit with the outcomes that made room for it.
-        const claimed = await store.group.write(() => store.deliveries.claim(wanted, isClosed, (row) => this.#decide(row, now)));
-        for (const one of claimed) this.#begin(one);
-      }
-      if (this.#underWay.size < concurrency) next = Math.min(next, store.deliveries.nextDueAt(isClosed) ?? next);
-    } catch (error) {
-      log.error({ err: error }, 'the queue could not be read');
-      next = now + 1000;
+      // Shares its commit with the outcomes that made room for it. Who was chosen counts only once it is written.
+      const claimed = await store.write((tx) => {
+        const draft = traffic.draft();
+        const rows = store.deliveries.claim(tx, wanted, isClosed, (row) => this.#decide(row, now, draft, tx));
+        tx.afterCommit(() => {
+          draft.keep(now);
+        });
+        return rows;
+      });
+      did = claimed.length;
+      for (const one of claimed) this.#begin(one);
     }
-    this.#claiming = false;
-    if (lookMs > 0) next = Math.min(next, now + lookMs);
-    if (this.#wakeAgain) this.wake();
+    if (this.#underWay.size < concurrency) next = Math.min(next, store.deliveries.nextDueAt(isClosed) ?? next);
     // What stays due is held back by the slots for urgent mail; a slot that gets free wakes us.
-    else if (next !== Number.POSITIVE_INFINITY) this.#cancelTimer = clock.at(Math.max(next, now + 5), this.wake);
+    return { did, next: next === Number.POSITIVE_INFINITY ? undefined : next <= now && this.#underWay.size > 0 ? now + 5 : next };
   }
 
-  #decide(row: DeliveryRow, now: number): Decision {
-    const { routeOf, traffic, random, against } = this.options;
-    const withhold = against(row);
+  readonly #isUnderWay = (id: string): boolean => this.#underWay.has(id);
+
+  #decide(row: DeliveryRow, now: number, draft: TrafficDraft, from: Reader): Decision {
+    const { routeOf, random, against } = this.options;
+    const withhold = against(row, from);
     if (withhold !== undefined) return { withhold };
-    const choice = traffic.choose(routeOf(row.space, row.kept), row.domain, row.avoid ?? undefined, now, random());
+    const choice = draft.choose(routeOf(row.space, row.kept), row.domain, row.avoid ?? undefined, now, random());
     return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
   }
 
@@ -168,7 +190,7 @@ export class Dispatcher {
     const work = this.#attempt(claimed)
       .catch((error: unknown) => {
         // The lease runs out and the delivery is tried again.
-        this.options.log.error({ err: error, delivery: id }, 'an attempt could not be made');
+        this.options.log.error({ err: error, delivery: id }, 'an attempt could not be recorded');
       })
       .finally(() => {
         this.#underWay.delete(id);
@@ -181,6 +203,7 @@ export class Dispatcher {
   /** A slot is free. Slots are filled together where more of them follow at once: looking into the queue costs the same for one or for many. */
   #room(): void {
     const { concurrency } = this.options;
+    if (this.#stopping) return;
     if (this.#underWay.size <= concurrency * (1 - FILLED_TOGETHER)) {
       clearTimeout(this.#roomTimer);
       this.#roomTimer = undefined;
@@ -193,52 +216,65 @@ export class Dispatcher {
     }, ROOM_MS);
   }
 
-  async #attempt({ delivery, number, attemptId, provider: name }: Claimed): Promise<void> {
-    const { store, providers } = this.options;
-    const message = store.messages.findAny(delivery.messageId);
-    if (message === undefined) throw new Error(`The message ${delivery.messageId} is not there.`);
+  async #attempt(claimed: Claimed): Promise<void> {
+    const { store, traffic } = this.options;
     let handed: Handed;
     try {
-      handed = await this.#hand(providers.get(name), message, delivery);
+      const message = store.messages.findAny(claimed.delivery.messageId);
+      if (message === undefined) throw new Error(`The message ${claimed.delivery.messageId} does not exist.`);
+      handed = await this.#hand(claimed, message);
     } catch (error) {
-      // A mail that cannot be made (an edition that is gone, a full disk) is no word of any provider's.
-      this.options.log.error({ err: error, delivery: delivery.id }, 'a mail could not be made');
-      const reason = `The mail could not be made: ${error instanceof Error ? error.message : String(error)}`;
-      handed = { outcome: { kind: 'deferred', phase: 'request', reply: undefined, reason }, bytes: undefined };
+      // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
+      traffic.abandoned(claimed.provider);
+      await this.#unmade(claimed, error);
+      return;
     }
-    await this.#record(delivery, attemptId, number, name, handed);
+    await this.#record(claimed, handed);
+    store.quarantine.succeeded(NAME, claimed.delivery.id);
   }
 
-  async #hand(provider: Provider | undefined, message: MessageRow, delivery: DeliveryRow): Promise<Handed> {
-    const { store, returnDomain, returnSecret } = this.options;
-    if (provider === undefined) {
-      const reason = 'The provider is not configured any more.';
-      return { outcome: { kind: 'trouble', phase: 'connect', reply: undefined, reason }, bytes: undefined };
-    }
+  async #hand({ delivery, provider }: Claimed, message: MessageRow): Promise<Handed> {
+    const { returnDomain, returnSecret, handOver, unsubscribe } = this.options;
     const missing = await this.#fetchAttachments(message);
     if (missing !== undefined) return { outcome: missing, bytes: undefined };
-    // What an app handed in as a whole is captured as it came, byte for byte, however broken it is.
-    const { mail, parts } =
-      provider.kind === 'capture' && message.more.raw !== undefined
-        ? { mail: foreignMail(mailBytes(store.contents.bytes(message.more.raw))), parts: bareParts(message, delivery) }
-        : await composeMail(this.options, message, delivery);
-    const isKept = mail.size <= KEPT_MAIL && provider.kind !== 'capture';
-    const handed = isKept ? inOnePiece(mail, KEPT_MAIL) : mail;
-    const from = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
-    const outcome = await provider.hand({ envelope: { from, to: delivery.address, id: delivery.id }, mail: handed, parts });
-    return { outcome, bytes: isKept ? mailBytes(handed) : undefined };
+    const returnPath = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
+    return handOver({ provider, message, delivery, returnPath, unsubscribeUrl: unsubscribe(delivery) });
   }
 
-  /** Fetches what is to be attached and stands elsewhere; once, so that every attempt sends the same. */
+  /** The email could not be made: it is tried again, and after some tries it waits in quarantine until a person decides. */
+  async #unmade({ delivery, number, attemptId }: Claimed, error: unknown): Promise<void> {
+    const { store, clock } = this.options;
+    const now = clock.now();
+    const again = error instanceof StoreUnavailable ? now + WRITE_AGAIN_MS : store.quarantine.failed(NAME, delivery.id, error);
+    const diagnostic = `The email could not be made: ${error instanceof Error ? error.message : String(error)}`;
+    await this.#written((tx) => {
+      store.deliveries.unmade(tx, { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number }, diagnostic, again, now);
+      if (again === undefined)
+        store.quarantine.put(
+          tx,
+          NAME,
+          {
+            key: delivery.id,
+            space: delivery.space,
+            title: `Email to ${delivery.address}`,
+            payload: { deliveryId: delivery.id } satisfies HeldDelivery,
+          },
+          error,
+          newId('q', now),
+        );
+    });
+  }
+
+  /** Fetches what is to be attached and is elsewhere; once, so that every attempt sends the same. */
   async #fetchAttachments(message: MessageRow): Promise<Outcome | undefined> {
     const { store, outside, clock } = this.options;
     for (const row of store.contents.attachments(message)) {
       if (row.contentId !== null || row.url === null) continue;
       try {
         const { bytes, type } = await fetchOutside(row.url, outside, outside.mostBytes, outside.waitMs);
-        await store.group.write(() => {
-          const { id } = store.contents.keep(bytes, clock.now());
-          store.contents.fetched(message.id, row.n, id, row.type === '' ? type : row.type);
+        await store.write((tx) => {
+          const { id } = store.contents.keep(tx, bytes, clock.now());
+          store.contents.fetched(tx, message.id, row.n, id, row.type === '' ? type : row.type);
         });
       } catch (error) {
         if (!(error instanceof OutsideFault)) throw error;
@@ -249,23 +285,22 @@ export class Dispatcher {
     return undefined;
   }
 
-  /** What has happened must be written: a disk that is full now is tried until it is not, since else the mail would be sent again. */
-  async #written(write: () => void): Promise<void> {
+  /** What has happened must be written: a disk that is full now is tried until it is not, since else the email would be sent again. */
+  async #written<T>(run: (tx: Tx) => T): Promise<T> {
     const { store, clock, log } = this.options;
     for (;;) {
       try {
-        await store.group.writeSoon(write);
-        return;
+        return await store.writeSoon(run);
       } catch (error) {
+        if (!(error instanceof StoreUnavailable)) throw error;
         log.error({ err: error }, 'an outcome could not be written; tried again');
-        if (!this.#running) throw error;
-        await new Promise<void>((resolve) => clock.at(clock.now() + WRITE_AGAIN_MS, resolve));
+        if (this.#stopping) throw error;
+        await new Promise<void>((resolve) => clock.after(WRITE_AGAIN_MS, resolve));
       }
     }
   }
 
-  async #record(delivery: DeliveryRow, attemptId: string, number: number, provider: string, handed: Handed): Promise<void> {
-    const { outcome, bytes } = handed;
+  async #record({ delivery, attemptId, number, provider }: Claimed, { outcome, bytes }: Handed): Promise<void> {
     const { store, clock, retries, random, log, traffic, routeOf } = this.options;
     const now = clock.now();
     traffic.ended(provider, delivery.domain, outcome, now);
@@ -300,11 +335,16 @@ export class Dispatcher {
     // A deadline that comes before the next attempt is looked at when it comes.
     const at = wait === undefined ? undefined : Math.min(now + wait, delivery.expiresAt ?? Number.POSITIVE_INFINITY);
     const avoid = outcome.kind === 'trouble' ? provider : undefined;
-    await this.#written(() => {
+    const attempt = { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number };
+    const held = await this.#written((tx) => {
+      const isHeld = store.deliveries.endAttempt(tx, attempt, end, fact, { at, avoid }, now);
       // The same bytes can be made again, should we not come so far.
-      if (bytes !== undefined) store.messages.keepMail(delivery.id, bytes);
-      store.deliveries.endAttempt(attemptId, end, fact, { at, avoid }, now);
+      if (isHeld && bytes !== undefined) store.messages.keepMail(tx, delivery.id, bytes);
+      return isHeld;
     });
+    if (!held) log.warn({ delivery: delivery.id, attempt: number }, 'an attempt ended after its lease was lost; nothing was written');
     log.info({ delivery: delivery.id, attempt: number, provider, outcome: outcome.kind, cause, waitMs: wait }, 'attempt ended');
   }
 }
+
+const NOTHING = { source: 'service', cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined } as const;

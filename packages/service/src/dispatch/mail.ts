@@ -11,21 +11,27 @@ import {
   readMail,
   shownText,
   writeMail,
+  type Bytes,
   type Mailbox,
   type MailFile,
   type WrittenMail,
 } from '@verbalis/core/mime';
 import { escapeHtml } from '@verbalis/core/render';
-import type { Editions, LoadedEdition } from '../editions/index.js';
+import type { LoadedEdition } from '../editions/index.js';
 import type { MailParts } from '../providers/index.js';
-import type { DeliveryRow, MessageRow, Store, StoredMailbox } from '../store/index.js';
+import type { AttachmentRow, DeliveryRow, MessageRow, StoredMailbox } from '../store/index.js';
 
-export interface ComposeOptions {
-  readonly store: Store;
-  readonly editions: Editions;
-  readonly keysFor: (domain: string) => readonly SigningKey[];
-  /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
-  readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
+/** What is stored beside messages. */
+export interface StoredFiles {
+  readonly attachments: (message: MessageRow) => readonly AttachmentRow[];
+  /** The bytes of a stored content, read piece by piece when they are gone through. */
+  readonly bytes: (contentId: string) => Bytes;
+}
+
+export interface ComposeSources {
+  readonly edition: (space: string, number: number) => LoadedEdition | undefined | Promise<LoadedEdition | undefined>;
+  readonly keysFor: (domain: string) => readonly SigningKey[] | Promise<readonly SigningKey[]>;
+  readonly files: StoredFiles;
 }
 
 /** A mail ready to be handed over: its bytes, and what they were made of. */
@@ -45,19 +51,20 @@ function mailbox(stored: StoredMailbox): Mailbox {
  * bytes are gone through; those with an address must have been fetched.
  */
 export async function composeMail(
-  { store, editions, keysFor, unsubscribe }: ComposeOptions,
+  sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
+  unsubscribeUrl: string | undefined,
 ): Promise<ComposedMail> {
-  if (message.more.raw !== undefined) return rawMail({ store, keysFor }, message, delivery, message.more.raw);
-  const edition = editions.get(message.space, message.edition);
-  const unsubscribeUrl = unsubscribe(delivery);
+  if (message.more.raw !== undefined) return rawMail(sources, message, delivery, message.more.raw);
+  const { keysFor, files } = sources;
+  const edition = await sources.edition(message.space, message.edition);
   const rendering = renderingOf(message, edition, unsubscribeUrl);
   const { more } = message;
   const from = mailbox(message.sender);
-  const attachments = store.contents.attachments(message).map((row): MailFile => {
+  const attachments = files.attachments(message).map((row): MailFile => {
     if (row.contentId === null) throw new Error(`The attachment "${row.name}" has not been fetched.`);
-    return { name: row.name, type: row.type, body: store.contents.bytes(row.contentId) };
+    return { name: row.name, type: row.type, body: files.bytes(row.contentId) };
   });
   const pictures = rendering.carried.flatMap((one) => {
     const bytes = edition?.project.assets.get(one.path);
@@ -97,7 +104,7 @@ export async function composeMail(
   });
   const written = inOnePiece(content, SMALL_MAIL);
   return {
-    mail: prefixed(await signMail(written, keysFor(from.domain), message.createdAt), written),
+    mail: prefixed(await signMail(written, await keysFor(from.domain), message.createdAt), written),
     parts: {
       ...shared,
       messageId: message.headerId,
@@ -182,13 +189,8 @@ export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts
 const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
 
 /** A mail that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
-async function rawMail(
-  options: Pick<ComposeOptions, 'store' | 'keysFor'>,
-  message: MessageRow,
-  delivery: DeliveryRow,
-  contentId: string,
-): Promise<ComposedMail> {
-  const bytes = mailBytes(foreignMail(mailBytes(options.store.contents.bytes(contentId))));
+async function rawMail(sources: ComposeSources, message: MessageRow, delivery: DeliveryRow, contentId: string): Promise<ComposedMail> {
+  const bytes = mailBytes(foreignMail(mailBytes(sources.files.bytes(contentId))));
   const end = bytes.indexOf('\r\n\r\n');
   const head = bytes.toString('latin1', 0, end === -1 ? bytes.length : end);
   const fields = head.split(/\r\n(?![ \t])/);
@@ -222,7 +224,7 @@ async function rawMail(
   const mail = foreignMail(whole);
   const read = readMail(whole);
   return {
-    mail: prefixed(await signMail(mail, options.keysFor(from.domain), message.createdAt), mail),
+    mail: prefixed(await signMail(mail, await sources.keysFor(from.domain), message.createdAt), mail),
     parts: { ...bareParts(message, delivery), text: shownText(read, 'plain') ?? '', html: shownText(read, 'html') },
   };
 }

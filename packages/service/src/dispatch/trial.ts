@@ -1,7 +1,7 @@
 import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import { addressText, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
 import { replyText } from '@verbalis/core/smtp';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { Provider } from '../providers/index.js';
 
 export interface TrialOptions {

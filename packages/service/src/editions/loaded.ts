@@ -1,9 +1,11 @@
 import { linkFolder, type MailFiles, type MailProject, type TemplateFiles } from '@verbalis/core/folder';
-import { describe, hasErrors } from '@verbalis/core/problems';
-import { compileFolder, type CompiledTemplate } from '@verbalis/core/program';
+import type { CompiledFolder, CompiledTemplate } from '@verbalis/core/program';
 import { lookUp } from '@verbalis/core/strings';
 import { prepare, type Program, type Renderer } from '@verbalis/core/render';
+import { LRUCache } from 'lru-cache';
+import { ThreadFault } from '../kernel/thread.js';
 import type { EditionRow, Store } from '../store/index.js';
+import type { CompileResult, MailFolderCompiler } from './compile.js';
 
 /** A template of an edition, ready to be sent. */
 export interface ReadyTemplate {
@@ -26,9 +28,9 @@ export class EditionError extends Error {
   override name = 'EditionError';
 }
 
-function load(space: string, number: number, files: MailFiles): LoadedEdition {
+/** Puts together what is needed to send: the folder is read here, and was compiled elsewhere. */
+export function editionOf(space: string, number: number, files: MailFiles, compiled: CompiledFolder): LoadedEdition {
   const project = linkFolder(files);
-  const compiled = compileFolder(project);
   const templates = new Map<string, ReadyTemplate>();
   for (const [name, template] of compiled.templates) {
     const source = project.templates.get(name);
@@ -75,46 +77,88 @@ const BUILT_IN_FILES: Readonly<Record<string, string>> = {
     '---\nsubject: "{{ subject }}"\npreview: "A note to the operator of {{ space }}."\n---\n:::card\n# {{ subject }}\n\n:::each line in lines\n{{ line }}\n:::\n:::\n\n:::fineprint\nA note to the operator of the space {{ space }}.\n:::\n',
 };
 
-export type Editions = ReturnType<typeof editionCache>;
+export interface Editions {
+  /** Publishes a mail folder to a space. @throws EditionError when it has errors, or cannot be compiled within its bounds */
+  readonly publish: (space: string, files: MailFiles, now: number) => Promise<EditionRow>;
+  /** An edition, compiled when it is first needed; undefined where there is none. */
+  readonly get: (space: string, number: number) => Promise<LoadedEdition | undefined>;
+  readonly current: (space: string) => Promise<LoadedEdition | undefined>;
+  /** The one in use, if it is in memory. */
+  readonly loaded: (space: string) => LoadedEdition | undefined;
+  /** What an edition is made of, for those who load it elsewhere. */
+  readonly parts: (space: string, number: number) => Promise<EditionParts | undefined>;
+  /** A picture of any edition, by the hash in its address. */
+  readonly asset: (hash: string) => Uint8Array | undefined;
+}
 
-/** Editions in memory: compiled when first needed, the oldest given up when there are many. */
-export function editionCache(store: Store, most = 8) {
-  const kept = new Map<string, LoadedEdition>();
-  const keep = (edition: LoadedEdition): LoadedEdition => {
-    kept.set(`${edition.space}/${edition.number}`, edition);
-    if (kept.size > most) kept.delete(kept.keys().next().value ?? '');
+export interface EditionParts {
+  readonly files: MailFiles;
+  readonly compiled: CompiledFolder;
+}
+
+/** Editions in memory: compiled in a thread when first needed, the least recently used given up when there are many. */
+export function editionCache(store: Store, compiler: MailFolderCompiler, most = 8): Editions {
+  const loading = new LRUCache<string, Promise<LoadedEdition | undefined>>({ max: most });
+  const ready = new LRUCache<string, LoadedEdition>({ max: most });
+
+  function filesOf(space: string, number: number): MailFiles | undefined {
+    if (number === BUILT_IN) return new Map(Object.entries(BUILT_IN_FILES).map(([path, text]) => [path, Buffer.from(text)]));
+    const row = store.editions.find(space, number);
+    return row === undefined ? undefined : store.editions.files(row);
+  }
+
+  async function parts(space: string, number: number): Promise<EditionParts | undefined> {
+    const files = filesOf(space, number);
+    return files === undefined ? undefined : { files, compiled: (await compiler.compile(files)).compiled };
+  }
+
+  async function load(space: string, number: number): Promise<LoadedEdition | undefined> {
+    const found = await parts(space, number);
+    return found === undefined ? undefined : editionOf(space, number, found.files, found.compiled);
+  }
+
+  function keep(space: string, number: number, edition: Promise<LoadedEdition | undefined>): Promise<LoadedEdition | undefined> {
+    const key = `${space}/${number}`;
+    loading.set(key, edition);
+    edition.then(
+      (loaded) => {
+        if (loaded === undefined) loading.delete(key);
+        else ready.set(key, loaded);
+      },
+      // What failed is tried again by the next who asks.
+      () => loading.delete(key),
+    );
     return edition;
-  };
+  }
+
+  const get = (space: string, number: number): Promise<LoadedEdition | undefined> =>
+    loading.get(`${space}/${number}`) ?? keep(space, number, load(space, number));
+
   return {
-    /** Publishes a mail folder to a space. @throws EditionError when it has errors */
-    publish(space: string, files: MailFiles, now: number): { edition: LoadedEdition; row: EditionRow } {
-      const project = linkFolder(files);
-      const { problems } = compileFolder(project);
-      if (hasErrors(problems)) {
-        const told = problems
-          .filter((one) => one.severity === 'error')
-          .slice(0, 10)
-          .map((one) => describe(one, project.texts.get(one.place.file)));
-        throw new EditionError(`The mail folder of space "${space}" has errors:\n\n${told.join('\n\n')}`);
+    async publish(space, files, now) {
+      let result: CompileResult;
+      try {
+        result = await compiler.compile(files);
+      } catch (error) {
+        if (!(error instanceof ThreadFault)) throw error;
+        throw new EditionError(`The mail folder of space "${space}" cannot be compiled: ${error.message}`);
       }
-      const row = store.editions.publish(space, files, now);
-      return { row, edition: keep(load(space, row.number, files)) };
+      if (result.errors !== undefined)
+        throw new EditionError(`The mail folder of space "${space}" has errors:\n\n${result.errors.join('\n\n')}`);
+      const row = await store.write((tx) => store.editions.publish(tx, space, files, now));
+      await keep(space, row.number, Promise.resolve(editionOf(space, row.number, files, result.compiled)));
+      return row;
     },
-    get(space: string, number: number): LoadedEdition | undefined {
-      const found = kept.get(`${space}/${number}`);
-      if (found !== undefined) return found;
-      if (number === BUILT_IN)
-        return keep(load(space, BUILT_IN, new Map(Object.entries(BUILT_IN_FILES).map(([path, text]) => [path, Buffer.from(text)]))));
-      const row = store.editions.find(space, number);
-      return row === undefined ? undefined : keep(load(space, number, store.editions.files(row)));
-    },
-    /** A picture of any edition, by the hash in its address. */
-    asset(hash: string): Uint8Array | undefined {
-      return store.editions.blob(hash);
-    },
-    current(space: string): LoadedEdition | undefined {
+    get,
+    async current(space) {
       const number = store.editions.currentNumber(space);
-      return number === undefined ? undefined : this.get(space, number);
+      return number === undefined ? undefined : get(space, number);
     },
+    loaded: (space) => {
+      const number = store.editions.currentNumber(space);
+      return number === undefined ? undefined : ready.get(`${space}/${number}`);
+    },
+    parts,
+    asset: (hash) => store.editions.blob(hash),
   };
 }

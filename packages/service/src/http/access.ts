@@ -1,6 +1,6 @@
 import { createHash, timingSafeEqual } from 'node:crypto';
 import type { Request, RequestHandler } from 'express';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { Refusal } from '../refusal.js';
 import type { Store } from '../store/index.js';
 import type { z } from 'zod';

@@ -1,6 +1,6 @@
 import { Router, type Request } from 'express';
 import type { z } from 'zod';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { WrittenRule } from '../config/index.js';
 import { Refusal } from '../refusal.js';
 import type { AlertRow, Store } from '../store/index.js';
@@ -62,10 +62,10 @@ export function alertsRouter({ store, clock, rules, alerting }: AlertsOptions): 
     const name = nameOf(request);
     const rule = parse(WrittenRule, request.body);
     filterOf(rule.where, 'where');
-    await store.group.write(() => {
-      store.alerts.setRule({ space, name, rule, createdAt: clock.now() });
+    await store.write((tx) => {
+      store.alerts.setRule(tx, { space, name, rule, createdAt: clock.now() });
+      tx.afterCommit(alerting.changed);
     });
-    alerting.changed();
     const made = rules.all().find((one) => one.name === name && one.spaces.includes(space)) as RuleInForce;
     response.json(shownRule(made));
   });
@@ -73,13 +73,15 @@ export function alertsRouter({ store, clock, rules, alerting }: AlertsOptions): 
   router.delete('/rules/:name', needs('write'), async (request, response) => {
     const { space } = callerOf(request);
     const name = nameOf(request);
-    const removed = await store.group.write(() => store.alerts.removeRule(space, name));
+    const removed = await store.write((tx) => {
+      tx.afterCommit(alerting.changed);
+      return store.alerts.removeRule(tx, space, name);
+    });
     if (!removed)
       throw new Refusal(404, 'unknown-rule', 'There is no such rule', {
         detail: `No rule "${name}" is set in the space "${space}".`,
         hint: 'verbalis alerts',
       });
-    alerting.changed();
     response.status(204).end();
   });
 

@@ -1,7 +1,7 @@
 import express, { type Express } from 'express';
 import type { Logger } from 'pino';
 import type { Editions } from '../editions/index.js';
-import type { Clock } from '../clock.js';
+import type { Clock, WorkerGroup } from '../kernel/index.js';
 import { Refusal } from '../refusal.js';
 import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { access, type AccessOptions } from './access.js';
@@ -16,6 +16,7 @@ import { subscriptionsRouter, type SubscriptionsOptions } from './subscriptions.
 import { editionsRouter } from './editions.js';
 import { makeMetrics, queueRouter } from './queue.js';
 import { callbackRouter, returnsRouter, type ReturnsOptions } from './returns.js';
+import { quarantineRouter } from './quarantine.js';
 import { searchRouter } from './search.js';
 import { suppressionsRouter } from './suppressions.js';
 import type { Suppressing } from '../suppress/index.js';
@@ -44,6 +45,7 @@ export interface AppOptions
   /** Mails to return paths that nobody had made. */
   readonly forged: () => number;
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
   readonly editions: Editions;
@@ -65,6 +67,12 @@ export function makeApp(options: AppOptions): Express {
   app.set('etag', false);
   app.set('query parser', 'simple');
 
+  app.use((_request, response, next) => {
+    // A connection that is kept would keep the service from stopping.
+    if (!options.ready()) response.set('Connection', 'close');
+    next();
+  });
+
   app.get('/health/live', (_request, response) => {
     response.json({ live: true });
   });
@@ -72,7 +80,11 @@ export function makeApp(options: AppOptions): Express {
     response.status(options.ready() ? 200 : 503).json({ ready: options.ready() });
   });
 
-  const metrics = makeMetrics(options.store, options.clock, { forged: options.forged, calls: options.desk.counts });
+  const metrics = makeMetrics(options.store, options.clock, {
+    forged: options.forged,
+    calls: options.desk.counts,
+    workers: options.workers,
+  });
   app.get('/metrics', async (_request, response) => {
     response.set('Content-Type', metrics.registry.contentType).send(await metrics.registry.metrics());
   });
@@ -114,6 +126,7 @@ export function makeApp(options: AppOptions): Express {
   app.use('/v1/subscriptions', subscriptionsRouter(options));
   app.use('/v1/figures', figuresRouter(options));
   app.use('/v1/alerts', alertsRouter(options));
+  app.use('/v1/quarantine', quarantineRouter(options));
   app.use('/v1/search', searchRouter(options.store));
   app.use('/v1/templates', templatesRouter(options));
   app.use('/v1/keys', keysRouter(options.store, options.clock));

@@ -99,7 +99,7 @@ export function capturedRouter({ store, capturing, simulate }: CapturedOptions):
 
   router.delete('/', needs('write'), async (request, response) => {
     const filter = filterOf(request, parse(CapturedFilterQuery, request.query));
-    response.json({ removed: await store.group.write(() => store.captured.clear(filter)) });
+    response.json({ removed: await store.write((tx) => store.captured.clear(tx, filter)) });
   });
 
   router.get('/addresses', needs('read'), (request, response) => {
@@ -194,7 +194,7 @@ export function capturedRouter({ store, capturing, simulate }: CapturedOptions):
 
   router.delete('/:id', needs('write'), async (request, response) => {
     const row = found(request);
-    const removed = await store.group.write(() => store.captured.clear({ space: row.space, after: row.seq - 1, before: row.seq + 1 }));
+    const removed = await store.write((tx) => store.captured.clear(tx, { space: row.space, after: row.seq - 1, before: row.seq + 1 }));
     response.json({ removed });
   });
 

@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import { fromBase64 } from './base64.js';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { EditionError, type Editions } from '../editions/index.js';
 import { Refusal } from '../refusal.js';
 import type { EditionRow, Store } from '../store/index.js';
@@ -56,10 +56,10 @@ export function editionsRouter(store: Store, editions: Editions, clock: Clock): 
     if (hash === undefined) throw new Refusal(404, 'unknown-file', 'This edition has no such file', { detail: `No file "${path}".` });
     response
       .set({ 'Content-Security-Policy': "sandbox; default-src 'none'", 'Content-Type': 'text/plain; charset=utf-8' })
-      .send(store.editions.contents(hash));
+      .send(store.editions.contents(hash) ?? '');
   });
   // Only what the service does not have travels: a first call with hashes alone says what that is.
-  router.post('/', needs('write'), (request, response) => {
+  router.post('/', needs('write'), async (request, response) => {
     const { space } = callerOf(request);
     const wanted = parse(NewEdition, request.body);
     const missing = Object.values(wanted.manifest).filter((hash) => !(hash in wanted.contents) && !store.editions.has(hash));
@@ -68,11 +68,13 @@ export function editionsRouter(store: Store, editions: Editions, clock: Clock): 
       return;
     }
     const files = new Map<string, Uint8Array>();
-    for (const [path, hash] of Object.entries(wanted.manifest))
-      files.set(path, fromBase64(wanted.contents[hash], hash) ?? store.editions.contents(hash));
+    for (const [path, hash] of Object.entries(wanted.manifest)) {
+      const bytes = fromBase64(wanted.contents[hash], hash) ?? store.editions.contents(hash);
+      if (bytes !== undefined) files.set(path, bytes);
+    }
     const before = store.editions.current(space);
     try {
-      const { row } = editions.publish(space, files, clock.now());
+      const row = await editions.publish(space, files, clock.now());
       response
         .status(before?.number === row.number ? 200 : 201)
         .json({ missing: [], edition: view(row, space), changes: differences(before, row) });
@@ -84,11 +86,13 @@ export function editionsRouter(store: Store, editions: Editions, clock: Clock): 
       });
     }
   });
-  router.post('/use', needs('write'), (request, response) => {
+  router.post('/use', needs('write'), async (request, response) => {
     const { space } = callerOf(request);
     const { number } = parse(UseEdition, request.body);
     const row = found(space, String(number));
-    store.editions.use(space, number);
+    await store.write((tx) => {
+      store.editions.use(tx, space, number);
+    });
     response.json(view(row, space));
   });
   return router;

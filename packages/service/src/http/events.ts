@@ -1,6 +1,6 @@
 import { eventOf, fieldsOf, passes, readFilter, type Filter } from '@verbalis/core/events';
 import { Router, type RequestHandler } from 'express';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { Feed } from '../notify/index.js';
 import { invalid, Refusal } from '../refusal.js';
 import type { Store } from '../store/index.js';

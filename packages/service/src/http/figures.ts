@@ -2,7 +2,7 @@ import { spanAt } from '@verbalis/core/events';
 import { stringify } from 'csv-stringify/sync';
 import { Router, type Request } from 'express';
 import type { z } from 'zod';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { invalid } from '../refusal.js';
 import type { FigureRow, Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';

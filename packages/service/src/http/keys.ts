@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { newId, type Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
 import { parse } from './problem.js';
@@ -7,11 +7,12 @@ import { NewKey } from './schemas.js';
 
 export function keysRouter(store: Store, clock: Clock): Router {
   const router = Router();
-  router.post('/', needs('admin'), (request, response) => {
+  router.post('/', needs('admin'), async (request, response) => {
     const { name, scopes } = parse(NewKey, request.body);
     const now = clock.now();
     const id = newId('k', now);
-    const key = store.access.addKey({ id, space: callerOf(request).space, name, scopes, createdAt: now });
+    const { space } = callerOf(request);
+    const key = await store.write((tx) => store.access.addKey(tx, { id, space, name, scopes, createdAt: now }));
     response.status(201).json({ id, name, scopes, key });
   });
   return router;

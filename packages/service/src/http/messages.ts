@@ -6,7 +6,7 @@ import type { Acceptor } from '../accept/index.js';
 import { invalid, Refusal } from '../refusal.js';
 import type { DeliveryRow, MessageRow, Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
-import type { Clock } from '../clock.js';
+import type { Clock, Tx } from '../kernel/index.js';
 import { sendFrame, withCarried } from './frame.js';
 import { parse, problemsOf } from './problem.js';
 import type { Metrics } from './queue.js';
@@ -135,10 +135,8 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
     const { limit, cursor, from, to, ...filter } = parse(ListQuery, request.query);
     const at = (time: string | undefined): number | undefined => (time === undefined ? undefined : Date.parse(time));
     const { space } = callerOf(request);
-    const rows = store.messages.list({ ...filter, from: at(from), to: at(to), space, limit: limit + 1, before: cursor });
-    const page = rows.slice(0, limit);
+    const { rows: page, next, partial } = store.messages.list({ ...filter, from: at(from), to: at(to), space, limit, before: cursor });
     const deliveries = store.messages.deliveriesOf(page.map((row) => row.id));
-    const nextCursor = rows.length > limit ? page.at(-1)?.id : undefined;
     response.json({
       messages: page.map((row) =>
         summary(
@@ -146,7 +144,8 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
           deliveries.filter((one) => one.messageId === row.id),
         ),
       ),
-      nextCursor,
+      nextCursor: next,
+      partial: partial || undefined,
     });
   });
 
@@ -190,20 +189,22 @@ export function messagesRouter({ store, clock, accept, metrics, wake, compose }:
   });
 
   /** Does something with each delivery of a message that no worker has yet. */
-  const change = (row: MessageRow, run: (deliveryId: string) => boolean) => {
-    const ids = store.messages.deliveriesOf([row.id]).map((one) => one.id);
+  const change = (tx: Tx, row: MessageRow, run: (deliveryId: string) => boolean) => {
+    const ids = store.messages.deliveriesOf([row.id], tx).map((one) => one.id);
     const changed = ids.filter(run);
     return { changed, late: ids.filter((id) => !changed.includes(id)) };
   };
   router.post('/:id/cancel', needs('send'), async (request, response) => {
     const row = found(request, String(request.params['id']));
-    response.json(await store.group.write(() => change(row, (id) => store.deliveries.cancel(id, clock.now()))));
+    response.json(await store.write((tx) => change(tx, row, (id) => store.deliveries.cancel(tx, id, clock.now()))));
   });
   router.post('/:id/reschedule', needs('send'), async (request, response) => {
     const row = found(request, String(request.params['id']));
-    const at = accept.later(row, parse(Rescheduling, request.body));
-    const result = await store.group.write(() => change(row, (id) => store.deliveries.reschedule(id, at)));
-    wake();
+    const at = await accept.later(row, parse(Rescheduling, request.body));
+    const result = await store.write((tx) => {
+      tx.afterCommit(wake);
+      return change(tx, row, (id) => store.deliveries.reschedule(tx, id, at));
+    });
     response.json(result);
   });
 

@@ -15,6 +15,10 @@ import {
   NewSubscription,
   NotificationList,
   NotificationQuery,
+  QuarantinedItem,
+  QuarantinedItemFull,
+  QuarantineList,
+  QuarantineQuery,
   Replay,
   RuleName,
   StreamQuery,
@@ -172,6 +176,36 @@ export const trackingPaths = {
       summary: 'Take a rule away; what holds by it is over',
       requestParams: { path: z.object({ name: RuleName }) },
       responses: { '204': { description: 'It is gone.' }, default: refused },
+    },
+  },
+  '/v1/quarantine': {
+    get: {
+      operationId: 'listQuarantine',
+      summary: 'Items that could not be processed, newest first',
+      requestParams: { query: QuarantineQuery },
+      responses: answer(QuarantineList, 'A page.'),
+    },
+  },
+  '/v1/quarantine/{id}': {
+    get: {
+      operationId: 'getQuarantined',
+      summary: 'One item, with its payload',
+      requestParams: { path: z.object({ id: z.string() }) },
+      responses: answer(QuarantinedItemFull, 'The item.'),
+    },
+    delete: {
+      operationId: 'dropQuarantined',
+      summary: 'Remove an item; it is not processed',
+      requestParams: { path: z.object({ id: z.string() }) },
+      responses: { '204': { description: 'Removed.' }, default: refused },
+    },
+  },
+  '/v1/quarantine/{id}/retry': {
+    post: {
+      operationId: 'retryQuarantined',
+      summary: 'Put an item back into the queue of its worker',
+      requestParams: { path: z.object({ id: z.string() }) },
+      responses: { '202': { description: 'It is tried again.', content: json(QuarantinedItem) }, default: refused },
     },
   },
 } as const;

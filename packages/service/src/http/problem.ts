@@ -2,6 +2,7 @@ import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import type { ErrorRequestHandler, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
+import { unavailableOf } from '../kernel/index.js';
 import { invalid, Refusal, type RequestProblem } from '../refusal.js';
 
 /** Writes a refusal as application/problem+json (RFC 9457). */
@@ -94,15 +95,16 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
       sendProblem(response, error);
       return;
     }
-    const full = diskFault(error);
-    if (full !== undefined) {
-      log.error({ err: error }, full);
+    const unavailable = unavailableOf(error);
+    if (unavailable !== undefined) {
+      log.error({ err: error }, 'a request met a database that cannot be used');
+      const { message, retryAfterSeconds } = unavailable;
       sendProblem(
         response,
-        new Refusal(507, 'disk-full', 'The service cannot store anything', {
-          detail: `${full}. Nothing was stored.`,
-          hint: 'Make room for the database file.',
-          retryAfterSeconds: 30,
+        new Refusal(503, 'store-unavailable', 'The service cannot store anything at the moment', {
+          detail: `${message} Nothing was stored.`,
+          hint: 'Send the same request again a little later, with the same Idempotency-Key.',
+          retryAfterSeconds,
         }),
       );
       return;
@@ -133,13 +135,6 @@ export function problemHandler(log: Logger, bodyBytes: number): ErrorRequestHand
       );
     }
   };
-}
-
-/** What the database says when the disk does not take any more; with SQLite’s own codes. */
-function diskFault(error: unknown): string | undefined {
-  const { code = '' } = (error ?? {}) as { code?: string };
-  if (code === 'SQLITE_FULL' || code === 'ENOSPC') return 'The disk is full';
-  return code.startsWith('SQLITE_IOERR') ? 'The disk does not answer as it should' : undefined;
 }
 
 function placeOfFault(body: unknown): string {

@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import { Counter, Gauge, Histogram, Registry } from 'prom-client';
-import type { Clock } from '../clock.js';
+import type { Clock, WorkerGroup } from '../kernel/index.js';
 import { readLine, type Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
 import { sparing } from './sparing.js';
@@ -46,6 +46,7 @@ export function queueRouter(store: Store, clock: Clock): Router {
 /** What is counted of what comes back. */
 export interface ReturnCounts {
   readonly forged: () => number;
+  readonly workers: WorkerGroup;
   readonly calls: { readonly events: number; readonly repeated: number; readonly unmatched: number };
 }
 
@@ -147,6 +148,26 @@ export function makeMetrics(store: Store, clock: Clock, returned: ReturnCounts):
     registers,
     collect() {
       this.set(store.returns.batchesWaiting());
+    },
+  });
+  new Gauge({
+    name: 'verbalis_quarantine_items',
+    help: 'Items that could not be processed and wait for a person',
+    labelNames: ['worker', 'space'],
+    registers,
+    collect() {
+      this.reset();
+      for (const { worker, space, n } of store.quarantine.counts()) this.set({ worker, space: space ?? '' }, n);
+    },
+  });
+  new Gauge({
+    name: 'verbalis_worker_failures',
+    help: 'Steps in a row that failed, by worker; 0 when all is well',
+    labelNames: ['worker'],
+    registers,
+    collect() {
+      this.reset();
+      for (const { name, failures } of returned.workers.health()) this.set({ worker: name }, failures);
     },
   });
   return {

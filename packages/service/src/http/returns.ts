@@ -2,8 +2,9 @@ import { mailsIn } from '@verbalis/core/returns';
 import express, { Router, type Request } from 'express';
 import type { z } from 'zod';
 import { MOST_EVENTS, rawEvents, verifyCall, type CallbackDesk } from '../callbacks/index.js';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { ReturnIntake } from '../intake/index.js';
+import type { Callbacks } from '../profile/index.js';
 import { invalid, Refusal } from '../refusal.js';
 import type { ReturnRow, Store } from '../store/index.js';
 import { callerOf, needs } from './access.js';
@@ -17,6 +18,21 @@ export interface ReturnsOptions {
   readonly desk: CallbackDesk;
   readonly returnBytes: number;
   readonly callRefused: (provider: string) => void;
+}
+
+/** How many events a call has. One whose events a path of the profile does not find is stored all the same: it waits in quarantine then. */
+function countEvents(callbacks: Callbacks, bytes: Uint8Array): number {
+  let body: unknown;
+  try {
+    body = JSON.parse(Buffer.from(bytes).toString('utf8'));
+  } catch {
+    throw new Refusal(400, 'not-json', 'The body is not JSON');
+  }
+  try {
+    return rawEvents(callbacks, body).length;
+  } catch {
+    return 0;
+  }
 }
 
 /** Calls of providers: they have no key of ours, and show by their signature who they are. */
@@ -35,16 +51,11 @@ export function callbackRouter({ desk, clock, returnBytes, callRefused }: Return
       callRefused(name);
       throw new Refusal(401, 'call-not-signed', 'This call does not show that it is the provider’s', { detail: verdict.why });
     }
-    let events: unknown[];
-    try {
-      events = rawEvents(callbacks, JSON.parse(Buffer.from(body).toString('utf8')));
-    } catch {
-      throw new Refusal(400, 'not-json', 'The body is no JSON');
-    }
-    if (events.length > MOST_EVENTS)
+    const events = countEvents(callbacks, body);
+    if (events > MOST_EVENTS)
       throw new Refusal(413, 'too-many-events', 'There are too many events in one call', { detail: `At most ${MOST_EVENTS} are taken.` });
     await desk.take(name, body);
-    response.json({ events: events.length });
+    response.json({ events });
   });
   return router;
 }

@@ -162,6 +162,10 @@ export const MessageList = z
   .strictObject({
     messages: z.array(MessageSummary),
     nextCursor: z.string().optional().meta({ description: 'Give it as cursor to get the next page.' }),
+    partial: z
+      .boolean()
+      .optional()
+      .meta({ description: 'True when the look ended before the page was full: older messages may fit too; go on with nextCursor.' }),
   })
   .meta({ id: 'MessageList' });
 

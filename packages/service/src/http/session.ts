@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { Refusal } from '../refusal.js';
 import type { Store } from '../store/index.js';
 import { refuseForeign, sameSecret, SESSION_COOKIE, sessionOf, type AccessOptions } from './access.js';
@@ -19,31 +19,30 @@ export function sessionRouter(options: AccessOptions & { readonly store: Store; 
   const router = Router();
   let wrong: number[] = [];
 
-  router.post('/', (request, response) => {
+  router.post('/', async (request, response) => {
     refuseForeign(request);
     const now = clock.now();
     wrong = wrong.filter((at) => at > now - 60_000);
     if (wrong.length >= MOST_WRONG)
       throw new Refusal(429, 'too-many-tries', 'Too many wrong sign-ins', { hint: 'Wait a minute.', retryAfterSeconds: 60 });
     const { secret, token } = parse(SignIn, request.body);
+    const usedLink = (): Refusal =>
+      new Refusal(401, 'sign-in', 'This sign-in link has been used or is too old', {
+        hint: 'Sign in with the operator’s secret, or start the service again for a new link.',
+      });
     const good = token === undefined ? sameSecret(secret ?? '', operatorSecret) : store.access.isOpen('sign-in', token, now);
     if (!good) {
       wrong.push(now);
-      throw new Refusal(
-        401,
-        'sign-in',
-        token === undefined ? 'This is not the operator’s secret' : 'This sign-in link has been used or is too old',
-        {
-          hint:
-            token === undefined
-              ? 'It stands in the secrets file of the service (verbalis.secrets.json).'
-              : 'Sign in with the operator’s secret, or start the service again for a new link.',
-        },
-      );
+      if (token !== undefined) throw usedLink();
+      throw new Refusal(401, 'sign-in', 'This is not the operator’s secret', {
+        hint: 'It is in the secrets file of the service (verbalis.secrets.json).',
+      });
     }
-    // A token opens one session only.
-    if (token !== undefined) store.access.close(token);
-    const session = store.access.open('session', now, now + SESSION_MS);
+    const session = await store.write((tx) => {
+      // A token opens one session only, however many ask with it at once.
+      if (token !== undefined && !store.access.close(tx, token)) throw usedLink();
+      return store.access.open(tx, 'session', now, now + SESSION_MS);
+    });
     response.cookie(SESSION_COOKIE, session, { httpOnly: true, sameSite: 'strict', secure, path: '/', maxAge: SESSION_MS });
     response.json({ spaces: [...spaces].map(([name, summary]) => ({ name, ...summary })) });
   });
@@ -55,10 +54,10 @@ export function sessionRouter(options: AccessOptions & { readonly store: Store; 
     response.json({ spaces: [...spaces].map(([name, summary]) => ({ name, ...summary })) });
   });
 
-  router.delete('/', (request, response) => {
+  router.delete('/', async (request, response) => {
     refuseForeign(request);
     const session = sessionOf(request);
-    if (session !== undefined) store.access.close(session);
+    if (session !== undefined) await store.write((tx) => store.access.close(tx, session));
     response.clearCookie(SESSION_COOKIE, { path: '/' }).status(204).end();
   });
 

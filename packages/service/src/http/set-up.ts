@@ -3,7 +3,7 @@ import { isFault, parseAddress } from '@verbalis/core/mime';
 import { didYouMean } from '@verbalis/core/problems';
 import type { Acceptor } from '../accept/index.js';
 import type { Traffic } from '@verbalis/core/delivery';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { Store } from '../store/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Provider } from '../providers/index.js';
@@ -55,11 +55,15 @@ export function providersRouter({ providers, tryProvider, traffic, store, clock,
     ['pause', true],
     ['resume', false],
   ] as const) {
-    router.post(`/:name/${verb}`, needs('admin'), (request, response) => {
+    router.post(`/:name/${verb}`, needs('admin'), async (request, response) => {
       const { name } = found(String(request.params['name']));
-      store.deliveries.pause(name, paused);
-      traffic.pause(store.deliveries.paused());
-      wake();
+      await store.write((tx) => {
+        store.deliveries.pause(tx, name, paused);
+        tx.afterCommit(() => {
+          traffic.pause(store.deliveries.paused());
+          wake();
+        });
+      });
       response.json({ name, paused });
     });
   }
@@ -88,11 +92,11 @@ export function domainsRouter({ signing, clock }: SetUpOptions): Router {
   router.get('/', needs('read'), (_request, response) => {
     response.json({ domains: signing.domains().map(view) });
   });
-  router.post('/', needs('admin'), (request, response) => {
+  router.post('/', needs('admin'), async (request, response) => {
     const { name, algorithms } = parse(NewDomain, request.body);
     const address = parseAddress(`postmaster@${name}`);
     if (isFault(address)) throw invalid([{ path: 'name', message: 'is no domain', hint: 'A domain looks like "host.example".' }]);
-    signing.add(address.domain, clock.now(), algorithms);
+    await signing.add(address.domain, clock.now(), algorithms);
     response.status(201).json(view(address.domain));
   });
   return router;

@@ -1,4 +1,4 @@
-import type { Request, Response } from 'express';
+import type { Express, Request, Response } from 'express';
 
 /** One message of a stream of server-sent events. */
 export interface StreamMessage {
@@ -19,6 +19,14 @@ export interface OpenStream {
   readonly onClose: (run: () => void) => void;
 }
 
+/** Streams that are open, by the application that serves them. */
+const openStreams = new WeakMap<object, Set<() => void>>();
+
+/** Ends all streams of an application, so that it can stop. */
+export function endStreams(app: Express): void {
+  for (const end of [...(openStreams.get(app) ?? [])]) end();
+}
+
 /** Begins a stream of server-sent events (HTML Living Standard, section 9.2). */
 export function openStream(request: Request, response: Response): OpenStream {
   let closed = false;
@@ -35,8 +43,16 @@ export function openStream(request: Request, response: Response): OpenStream {
     if (closed) return;
     closed = true;
     clearInterval(timer);
+    streams.delete(finish);
     for (const run of ends) run();
   };
+  const streams = openStreams.get(request.app) ?? new Set();
+  openStreams.set(request.app, streams);
+  const finish = (): void => {
+    end();
+    response.end();
+  };
+  streams.add(finish);
   request.on('close', end);
   response.on('close', end);
   response.on('error', end);

@@ -1,7 +1,7 @@
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
 import express, { Router } from 'express';
 import type { z } from 'zod';
-import type { Clock } from '../clock.js';
+import type { Clock, Tx } from '../kernel/index.js';
 import { invalid, Refusal } from '../refusal.js';
 import type { Store, SuppressionRow } from '../store/index.js';
 import { inWords, readSuppressions, writeSuppressions, type Suppressing } from '../suppress/index.js';
@@ -79,12 +79,23 @@ export function suppressionsRouter({ store, clock, suppressing }: SuppressionsOp
     if (isFault(parsed)) throw invalid([{ path: 'address', message: parsed.fault, hint: parsed.hint }]);
     const { space } = callerOf(request);
     const text = addressText(parsed);
-    const added = await store.group.write(() => suppressing.add(space, text, topic, { reason: 'added', note }, clock.now()));
+    const added = await store.write((tx) => suppressing.add(tx, space, text, topic, { reason: 'added', note }, clock.now()));
     const [row] = store.suppressions.list({ space, limit: 1, address: suppressing.keyOf(text), topic, lifted: false });
     if (row === undefined) throw new Refusal(500, 'not-added', 'The suppression could not be added');
     response.status(added ? 201 : 200).json(view(row));
   });
 
+  const imported = (
+    tx: Tx,
+    space: string,
+    one: ReturnType<typeof readSuppressions>[number],
+    now: number,
+  ): z.input<typeof SuppressionImport>['lines'][number] => {
+    if ('problem' in one) return { line: one.line, result: 'refused', problem: one.problem };
+    const { address, topic, reason, cause, evidence, note, since = now } = one;
+    const added = suppressing.add(tx, space, address, topic, { reason, cause, evidence, note }, Math.min(since, now));
+    return { line: one.line, address, result: added ? 'added' : 'known' };
+  };
   router.post('/import', needs('write'), express.text({ type: () => true, limit: CSV_BYTES }), async (request, response) => {
     const { space } = callerOf(request);
     if (typeof request.body !== 'string' || request.body.trim() === '')
@@ -95,17 +106,7 @@ export function suppressionsRouter({ store, clock, suppressing }: SuppressionsOp
     const lines = readSuppressions(request.body);
     const results: z.input<typeof SuppressionImport>['lines'] = [];
     for (let from = 0; from < lines.length; from += IMPORT_STEP)
-      await store.group.write(() => {
-        for (const one of lines.slice(from, from + IMPORT_STEP)) {
-          if ('problem' in one) {
-            results.push({ line: one.line, result: 'refused', problem: one.problem });
-            continue;
-          }
-          const { address, topic, reason, cause, evidence, note, since = now } = one;
-          const added = suppressing.add(space, address, topic, { reason, cause, evidence, note }, Math.min(since, now));
-          results.push({ line: one.line, address, result: added ? 'added' : 'known' });
-        }
-      });
+      results.push(...(await store.write((tx) => lines.slice(from, from + IMPORT_STEP).map((one) => imported(tx, space, one, now)))));
     const count = (result: string): number => results.filter((one) => one.result === result).length;
     response.json({ added: count('added'), known: count('known'), refused: count('refused'), lines: results });
   });
@@ -116,8 +117,8 @@ export function suppressionsRouter({ store, clock, suppressing }: SuppressionsOp
     if (row === undefined) throw new Refusal(404, 'unknown-suppression', 'There is no such suppression');
     const { note } = parse(Lifting, request.body);
     if (row.liftedAt !== null) throw new Refusal(409, 'lifted-already', 'This suppression is lifted already');
-    await store.group.write(() => {
-      store.suppressions.lift(row.id, clock.now(), note);
+    await store.write((tx) => {
+      store.suppressions.lift(tx, row.id, clock.now(), note);
     });
     response.json(view(store.suppressions.find(space, row.id) ?? row));
   });

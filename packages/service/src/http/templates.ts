@@ -3,7 +3,7 @@ import { previewOf, shownAs, type FolderPreview, type MailPreview, type Template
 import { didYouMean, type Problem } from '@verbalis/core/problems';
 import { Router } from 'express';
 import type { z } from 'zod';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { Refusal } from '../refusal.js';
 import { SaveFault, type Writing, type WritingNow } from '../writing/index.js';
 import { callerOf, needs } from './access.js';

@@ -198,3 +198,29 @@ export const AlertRuleView = z
   })
   .meta({ id: 'AlertRule' });
 export const AlertList = z.strictObject({ alerts: z.array(AlertView), rules: z.array(AlertRuleView) }).meta({ id: 'AlertList' });
+
+/** Items that could not be processed. */
+export const QuarantineQuery = z.strictObject({
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+  cursor: z.string().optional(),
+});
+export const QuarantinedItem = z
+  .strictObject({
+    id: z.string(),
+    worker: z.string().meta({ description: 'Whose item it is: queue, callbacks, returns, notifications, figures, alerts, …' }),
+    space: z
+      .string()
+      .optional()
+      .meta({ description: 'Missing where nobody knows whose it is; such items are shown to the operator only.' }),
+    title: z.string(),
+    error: z.string().meta({ description: 'Why it could not be processed.' }),
+    quarantinedAt: z.iso.datetime(),
+  })
+  .meta({ id: 'QuarantinedItem' });
+export const QuarantinedItemFull = QuarantinedItem.extend({
+  stack: z.string(),
+  payload: z.unknown().meta({ description: 'What is needed to try it again.' }),
+}).meta({ id: 'QuarantinedItemFull' });
+export const QuarantineList = z
+  .strictObject({ items: z.array(QuarantinedItem), nextCursor: z.string().optional() })
+  .meta({ id: 'QuarantineList' });

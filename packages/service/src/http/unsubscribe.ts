@@ -1,7 +1,7 @@
 import { escapeHtml } from '@verbalis/core/render';
 import { deliveryOfToken } from '@verbalis/core/returns';
 import { Router } from 'express';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import type { Store } from '../store/index.js';
 import type { Suppressing } from '../suppress/index.js';
 
@@ -69,8 +69,8 @@ export function unsubscribeRouter({ store, clock, suppressing, unsubscribeSecret
       return;
     }
     const { delivery, topic } = one;
-    await store.group.write(() => {
-      suppressing.add(delivery.space, delivery.address, topic, { reason: 'unsubscribed', deliveryId: delivery.id }, clock.now());
+    await store.write((tx) => {
+      suppressing.add(tx, delivery.space, delivery.address, topic, { reason: 'unsubscribed', deliveryId: delivery.id }, clock.now());
     });
     response.type('html').send(page('Done', `<p>${escapeHtml(delivery.address)} gets no more of these mails.</p>`));
   });

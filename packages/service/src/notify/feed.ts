@@ -4,40 +4,25 @@ import type { Store } from '../store/index.js';
 export interface Feed {
   /** Is called after something has become known. @returns a function that ends it */
   readonly onNew: (listener: () => void) => () => void;
-  /** Something was written that is no fact of a delivery. */
-  readonly told: () => void;
-  readonly stop: () => void;
+  /** Something was written that is not a fact of a delivery. */
+  readonly reported: () => void;
 }
 
-/**
- * @param lookMs how often to look for what other processes have written, in milliseconds; 0 where there are none
- */
-export function eventFeed(store: Store, lookMs: number): Feed {
+export function eventFeed(store: Store): Feed {
   const listeners = new Set<() => void>();
-  let scheduled = false;
-  const tell = (): void => {
-    for (const listener of [...listeners]) listener();
-  };
-  // Facts come one by one within transactions; those who follow look once they are written.
-  const told = (): void => {
-    if (scheduled) return;
-    scheduled = true;
+  let isScheduled = false;
+  // Facts come one by one; those who follow look once for all that a group has written.
+  const reported = (): void => {
+    if (isScheduled) return;
+    isScheduled = true;
     setImmediate(() => {
-      scheduled = false;
-      tell();
+      isScheduled = false;
+      for (const listener of [...listeners]) listener();
     });
   };
-  store.deliveries.onRecorded(told);
-  let seen = lookMs === 0 ? 0 : store.events.last();
-  const timer =
-    lookMs === 0
-      ? undefined
-      : setInterval(() => {
-          const last = store.events.last();
-          if (last === seen) return;
-          seen = last;
-          tell();
-        }, lookMs).unref();
+  store.deliveries.onRecorded((tx) => {
+    tx.afterCommit(reported);
+  });
   return {
     onNew: (listener) => {
       listeners.add(listener);
@@ -45,9 +30,6 @@ export function eventFeed(store: Store, lookMs: number): Feed {
         listeners.delete(listener);
       };
     },
-    told,
-    stop: () => {
-      clearInterval(timer);
-    },
+    reported,
   };
 }

@@ -1,8 +1,8 @@
 import { eventOf, fieldsOf, passes, readFilter, waitBeforeNotice, webhookHeaders, GIVE_UP_MS, type Filter } from '@verbalis/core/events';
 import { readShape, type Shape } from '@verbalis/core/shape';
 import type { Logger } from 'pino';
-import type { Clock } from '../clock.js';
-import type { KnownEvent, NotificationRow, Store, SubscriptionRow } from '../store/index.js';
+import type { Clock, StepResult, Tx, Worker, WorkerGroup } from '../kernel/index.js';
+import { newId, type KnownEvent, type NotificationRow, type Store, type SubscriptionRow } from '../store/index.js';
 import { ask, type Answer, type SendOptions } from './send.js';
 
 /** What is sealed of a subscription. */
@@ -14,6 +14,7 @@ export interface SubscriptionSecrets {
 
 export interface LineOptions extends SendOptions {
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
   /** Where the service is reached. */
@@ -29,6 +30,8 @@ export interface LineOptions extends SendOptions {
 const UNDER_WAY = 16;
 /** Events that are read ahead. */
 const CHUNK = 400;
+/** Chunks that are gone through in one step when the filter lets nothing of them through. */
+const CHUNKS_AT_ONCE = 5;
 /** After so many failures in a row a consumer is left alone, and probed by one notification at a time. */
 const RESTS_AFTER = 5;
 /** Before what could not be written is tried again: a full disk may have room then. */
@@ -41,7 +44,20 @@ interface Ready {
   readonly line: string;
   /** Tries made before, by place. */
   readonly attempts: number;
+  /** Not to be put together with others, since one of them could not be made. */
+  readonly isAlone?: boolean;
 }
+
+/** The name under which notifications stand in quarantine. */
+export const NOTIFICATIONS = 'notifications';
+
+/** What is needed to try a quarantined notification again. */
+export interface HeldNotification {
+  readonly subscriptionId: string;
+  readonly seq: number;
+}
+
+const keyOf = (subscriptionId: string, seq: number): string => `${subscriptionId}/${seq}`;
 
 /** What must come in order: events of one delivery. */
 function lineOf(event: KnownEvent): string {
@@ -65,8 +81,9 @@ export class SubscriptionLine {
   #underWay = 0;
   #failures = 0;
   #restsUntil = 0;
-  #cancelTimer: (() => void) | undefined;
-  #stopped = false;
+  readonly #worker: Worker;
+  /** Events that cannot be made into notifications, with the error, until that is written. */
+  readonly #poison = new Map<number, unknown>();
   #results: NotificationRow[] = [];
   #flushing = false;
 
@@ -80,10 +97,15 @@ export class SubscriptionLine {
     this.#readTo = row.cursor;
     this.#written = row.cursor;
     this.#blocked = options.store.subscriptions.waitingLines(row.id);
+    this.#worker = options.workers.add({ name: `subscription ${row.name}`, step: () => this.#step() });
+  }
+
+  start(): void {
+    this.#worker.start();
   }
 
   get busy(): boolean {
-    return this.#underWay > 0 || this.#flushing;
+    return this.#underWay > 0 || this.#flushing || this.#worker.busy();
   }
 
   /** Since when it is left alone, and why. */
@@ -92,21 +114,19 @@ export class SubscriptionLine {
   }
 
   stop(): void {
-    this.#stopped = true;
-    this.#cancelTimer?.();
+    void this.#worker.stop();
   }
 
   /** Something may be there to be sent. */
   readonly wake = (): void => {
-    if (this.#stopped) return;
-    this.#cancelTimer?.();
-    this.#cancelTimer = undefined;
+    this.#worker.wake();
+  };
+
+  #step(): StepResult {
     const { store, clock, hasRoom } = this.options;
     const now = clock.now();
-    if (this.#restsUntil > now) {
-      this.#wakeAt(this.#restsUntil);
-      return;
-    }
+    if (this.#restsUntil > now) return { did: 0, next: this.#restsUntil };
+    const before = this.#underWay;
     const most = this.#failures >= RESTS_AFTER ? 1 : UNDER_WAY;
     // What is due again comes first: what follows it in its line waits for it.
     for (const again of this.#blocked.size === 0 ? [] : store.subscriptions.due(this.row.id, now, most * 2)) {
@@ -118,36 +138,46 @@ export class SubscriptionLine {
       else this.#begin({ events: [event], line: again.line, attempts: again.attempts });
     }
     while (this.#underWay < most && hasRoom()) {
-      if (this.#ready.length === 0 && !this.#read(now)) break;
+      if (this.#ready.length === 0) {
+        const found = this.#read(now);
+        if (found === 'more') return { did: 1, next: 'now' };
+        if (found === 'end') break;
+      }
       this.#holdBack(now);
       const at = this.#ready.findIndex((one) => !this.#busy.has(one.line));
       if (at === -1) break;
       const [next] = this.#ready.splice(at, 1);
-      if (next !== undefined) this.#begin(this.row.batch > 1 ? this.#batch(next) : next);
+      if (next !== undefined) this.#begin(this.row.batch > 1 && next.isAlone !== true ? this.#batch(next) : next);
     }
     const due = this.#blocked.size === 0 ? undefined : store.subscriptions.nextDueAt(this.row.id);
-    if (due !== undefined) this.#wakeAt(Math.max(due, now + 50));
-  };
-
-  #wakeAt(at: number): void {
-    this.#cancelTimer?.();
-    this.#cancelTimer = this.options.clock.at(at, this.wake);
+    return { did: Math.max(0, this.#underWay - before), next: due === undefined ? undefined : Math.max(due, now + 50) };
   }
 
   #lets(event: KnownEvent): boolean {
     return this.row.filter === '' || passes(this.#filter, fieldsOf(event));
   }
 
-  /** Reads on. @returns whether anything was read */
-  #read(now: number): boolean {
+  /** The same; an event that the filter cannot be asked about is held. */
+  #letsOrHolds(event: KnownEvent): boolean {
+    try {
+      return this.#lets(event);
+    } catch (error) {
+      this.#open.add(event.seq);
+      this.#hold({ events: [event], line: lineOf(event), attempts: 0 }, error);
+      return false;
+    }
+  }
+
+  /** Reads on, but not too far at once. @returns whether something is ready, or there may be more to read, or nothing is left */
+  #read(now: number): 'ready' | 'more' | 'end' {
     const { store } = this.options;
-    for (;;) {
+    for (let chunk = 0; chunk < CHUNKS_AT_ONCE; chunk += 1) {
       const found = store.events.after(this.#readTo, CHUNK);
       const last = found.at(-1);
-      if (last === undefined) return false;
+      if (last === undefined) return 'end';
       this.#readTo = last.seq;
       for (const event of found) {
-        if (event.space !== this.row.space || event.kind === 'test' || !this.#lets(event)) continue;
+        if (event.space !== this.row.space || event.kind === 'test' || !this.#letsOrHolds(event)) continue;
         const line = lineOf(event);
         const row = {
           subscriptionId: this.row.id,
@@ -172,10 +202,11 @@ export class SubscriptionLine {
           this.#ready.push({ events: [event], line, attempts: 0 });
         }
       }
-      if (this.#ready.length > 0) return true;
+      if (this.#ready.length > 0) return 'ready';
       // Nothing for this consumer in all of it: its place is moved on all the same.
       this.#flush();
     }
+    return 'more';
   }
 
   /** What was read ahead and whose line has come to wait meanwhile waits too. */
@@ -223,7 +254,7 @@ export class SubscriptionLine {
         this.#conclude(ready, answer);
       })
       .catch((error: unknown) => {
-        this.options.log.error({ err: error, subscription: this.row.id }, 'a notification could not be made');
+        this.#unmade(ready, error);
       })
       .finally(() => {
         for (const line of lines) this.#busy.delete(line);
@@ -231,6 +262,33 @@ export class SubscriptionLine {
         this.options.ended();
         this.wake();
       });
+  }
+
+  /** A notification could not be made. Of several events each is tried by itself, so that one of them does not stop the others. */
+  #unmade(ready: Ready, error: unknown): void {
+    if (ready.events.length === 1) this.#hold(ready, error);
+    else this.#ready.unshift(...ready.events.map((event) => ({ events: [event], line: lineOf(event), attempts: 0, isAlone: true })));
+  }
+
+  /** An event that cannot be made into a notification: tried again some times, then it waits in quarantine as a dead letter. */
+  #hold({ events, attempts }: Ready, error: unknown): void {
+    const { store, clock } = this.options;
+    const [event] = events;
+    if (event === undefined) return;
+    const again = store.quarantine.failed(NOTIFICATIONS, keyOf(this.row.id, event.seq), error);
+    if (again === undefined) this.#poison.set(event.seq, error);
+    this.#note({
+      subscriptionId: this.row.id,
+      seq: event.seq,
+      line: lineOf(event),
+      attempts: attempts + 1,
+      state: again === undefined ? 'set-aside' : 'waiting',
+      nextAt: again ?? null,
+      lastAt: clock.now(),
+      status: null,
+      problem: `The notification could not be made: ${error instanceof Error ? error.message : String(error)}`,
+      milliseconds: null,
+    });
   }
 
   /** Hands events to the consumer, signed. */
@@ -289,8 +347,17 @@ export class SubscriptionLine {
     }
     if (answer.gone) {
       log.warn({ subscription: this.row.id }, 'the consumer says that it is gone; nothing more is sent to it');
-      this.#stopped = true;
-      this.options.store.subscriptions.change(this.row.id, { state: 'gone', reason: 'The consumer answered 410: it wants no more.' });
+      this.stop();
+      const { store } = this.options;
+      const reason = 'The consumer answered 410: it wants no more.';
+      store
+        .write((tx) => {
+          store.subscriptions.change(tx, this.row.id, { state: 'gone', reason });
+        })
+        // The next start asks again, and is told the same.
+        .catch((error: unknown) => {
+          log.error({ err: error, subscription: this.row.id }, 'that a consumer is gone could not be written');
+        });
     }
   }
 
@@ -301,19 +368,30 @@ export class SubscriptionLine {
     this.#flush();
   }
 
+  #quarantine(tx: Tx, { seq, problem }: NotificationRow): void {
+    const { store, clock } = this.options;
+    const payload: HeldNotification = { subscriptionId: this.row.id, seq };
+    const title = `Notification to ${this.row.name}`;
+    const item = { key: keyOf(this.row.id, seq), space: this.row.space, title, payload };
+    store.quarantine.put(tx, NOTIFICATIONS, item, this.#poison.get(seq) ?? problem, newId('q', clock.now()));
+  }
+
   #flush(): void {
     if (this.#flushing) return;
     this.#flushing = true;
     const { store, log } = this.options;
     let failed = true;
-    store.group
-      .writeSoon(() => {
+    store
+      .writeSoon((tx) => {
         const rows = new Set(this.#results);
-        for (const row of rows) store.subscriptions.note(row);
+        for (const row of rows) {
+          store.subscriptions.note(tx, row);
+          if (this.#poison.has(row.seq)) this.#quarantine(tx, row);
+        }
         const done = new Set([...rows].map((row) => row.seq));
         const left = [...this.#open].filter((seq) => !done.has(seq));
         const to = left.length === 0 ? this.#readTo : Math.min(...left) - 1;
-        if (to > this.#written) store.subscriptions.change(this.row.id, { cursor: to });
+        if (to > this.#written) store.subscriptions.change(tx, this.row.id, { cursor: to });
         return { rows, to };
       })
       .then(({ rows, to }) => {
@@ -321,6 +399,7 @@ export class SubscriptionLine {
         this.#results = this.#results.filter((row) => !rows.has(row));
         for (const row of rows) {
           this.#open.delete(row.seq);
+          this.#poison.delete(row.seq);
           if (
             row.state !== 'waiting' &&
             this.#blocked.has(row.line) &&

@@ -1,16 +1,17 @@
 import { randomBytes } from 'node:crypto';
 import { SECRET_BYTES, secretText } from '@verbalis/core/events';
 import type { Logger } from 'pino';
-import type { Clock } from '../clock.js';
+import type { Clock, Tx, WorkerGroup } from '../kernel/index.js';
 import { outsideAgent, type OutsideRules } from '../outside/index.js';
 import { seal, unseal } from '../signing/index.js';
 import { newId, type Store, type SubscriptionRow } from '../store/index.js';
 import type { Feed } from './feed.js';
-import { SubscriptionLine, type LineOptions, type SubscriptionSecrets } from './line.js';
+import { NOTIFICATIONS, SubscriptionLine, type HeldNotification, type LineOptions, type SubscriptionSecrets } from './line.js';
 import { ask, type Answer } from './send.js';
 
 export interface NotifierOptions {
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
   readonly feed: Feed;
@@ -44,7 +45,7 @@ const WAIT_MS = 15_000;
 
 /** Sends events to subscriptions: each on a line of its own, so that none holds up another. */
 export function notifier(options: NotifierOptions) {
-  const { store, clock, log, feed, rules, master, publicUrl, origin, random } = options;
+  const { store, workers, clock, log, feed, rules, master, publicUrl, origin, random } = options;
   const lines = new Map<string, SubscriptionLine>();
   // Each consumer has its own connections.
   const dispatcher = outsideAgent(rules, WAIT_MS, 32);
@@ -52,6 +53,7 @@ export function notifier(options: NotifierOptions) {
   let running = false;
   const lineOptions: LineOptions = {
     store,
+    workers,
     clock,
     log,
     base: publicUrl,
@@ -81,9 +83,17 @@ export function notifier(options: NotifierOptions) {
     lines.get(id)?.stop();
     lines.delete(id);
     if (!running || row?.state !== 'active') return;
-    const line = new SubscriptionLine(row, sealedOf(row), lineOptions);
+    let secrets: SubscriptionSecrets;
+    try {
+      secrets = sealedOf(row);
+    } catch (error) {
+      // Stored data never keeps the service from starting, nor this subscription the others.
+      log.error({ err: error, subscription: id }, 'the secrets of a subscription cannot be decrypted; nothing is sent to it');
+      return;
+    }
+    const line = new SubscriptionLine(row, secrets, lineOptions);
     lines.set(id, line);
-    line.wake();
+    line.start();
   }
   const again = (space: string, id: string): SubscriptionRow => {
     const row = store.subscriptions.find(space, id);
@@ -91,12 +101,23 @@ export function notifier(options: NotifierOptions) {
     if (row === undefined) throw new Error(`The subscription ${id} is gone.`);
     return row;
   };
+  const current = (row: SubscriptionRow): SubscriptionRow => store.subscriptions.find(row.space, row.id) ?? row;
   /** What is under way of a line ends before its row is changed, so that its place is not written over. */
   const quiet = async (id: string): Promise<void> => {
     const line = lines.get(id);
     line?.stop();
     while (line?.busy === true) await new Promise((done) => setTimeout(done, 5));
     lines.delete(id);
+  };
+
+  /** Changes a subscription while nothing of it is under way; whatever comes of the write, its work goes on after. */
+  const changing = async <T>(row: SubscriptionRow, run: (tx: Tx) => T): Promise<T> => {
+    await quiet(row.id);
+    try {
+      return await store.write(run);
+    } finally {
+      place(store.subscriptions.find(row.space, row.id), row.id);
+    }
   };
 
   /** Asks the consumer whether it wants this (CloudEvents webhook specification, 4.1). */
@@ -115,11 +136,21 @@ export function notifier(options: NotifierOptions) {
       : answer.ok
         ? `It answered ${answer.status ?? ''} to the question whether it wants these events, but without "WebHook-Allowed-Origin: ${origin}".`
         : `It was asked (OPTIONS) whether it wants these events. ${answer.problem ?? ''}`;
-    await store.group.write(() => {
-      store.subscriptions.change(row.id, { state: good ? 'active' : 'unproven', reason });
+    await store.write((tx) => {
+      store.subscriptions.change(tx, row.id, { state: good ? 'active' : 'unproven', reason });
     });
     return again(row.space, row.id);
   }
+
+  store.quarantine.register(NOTIFICATIONS, {
+    retry: (tx, { payload, space }) => {
+      const { subscriptionId, seq } = payload as HeldNotification;
+      store.subscriptions.again(tx, subscriptionId, [seq], clock.now());
+      tx.afterCommit(() => {
+        if (space !== null) again(space, subscriptionId);
+      });
+    },
+  });
 
   const stopFollowing = feed.onNew(wakeAll);
   return {
@@ -149,51 +180,46 @@ export function notifier(options: NotifierOptions) {
         cursor: store.events.last(),
         createdAt: now,
       };
-      await store.group.write(() => {
-        store.subscriptions.add(row);
+      await store.write((tx) => {
+        store.subscriptions.add(tx, row);
       });
       return { row: wanted.handshake ? await prove(row) : again(row.space, id), secret };
     },
     prove,
     async pause(row: SubscriptionRow, paused: boolean): Promise<SubscriptionRow> {
-      if (paused) await quiet(row.id);
-      await store.group.write(() => {
-        store.subscriptions.change(row.id, { state: paused ? 'paused' : 'active', reason: null });
+      await changing(row, (tx) => {
+        store.subscriptions.change(tx, row.id, { state: paused ? 'paused' : 'active', reason: null });
       });
-      return again(row.space, row.id);
+      return current(row);
     },
     async change(
       row: SubscriptionRow,
       set: Partial<Pick<SubscriptionRow, 'name' | 'filter' | 'shape' | 'batch'>>,
     ): Promise<SubscriptionRow> {
-      await quiet(row.id);
-      await store.group.write(() => {
-        store.subscriptions.change(row.id, set);
+      await changing(row, (tx) => {
+        store.subscriptions.change(tx, row.id, set);
       });
-      return again(row.space, row.id);
+      return current(row);
     },
     async remove(row: SubscriptionRow): Promise<void> {
-      await quiet(row.id);
-      await store.group.write(() => {
-        store.subscriptions.remove(row.id);
+      await changing(row, (tx) => {
+        store.subscriptions.remove(tx, row.id);
       });
     },
-    /** A new secret signs beside the old one; the next call takes the old one away. @returns the new secret */
+    /** A new secret signs beside the old one; the next call removes the old one. @returns the new secret */
     async rotate(row: SubscriptionRow): Promise<string> {
-      await quiet(row.id);
-      const { secrets, headers } = sealedOf(row);
       const secret = secretText(randomBytes(SECRET_BYTES));
-      await store.group.write(() => {
-        store.subscriptions.change(row.id, { sealed: sealing(row.id, { secrets: [secret, ...secrets.slice(0, 1)], headers }) });
+      await changing(row, (tx) => {
+        const { secrets, headers } = sealedOf(store.subscriptions.find(row.space, row.id, tx) ?? row);
+        store.subscriptions.change(tx, row.id, { sealed: sealing(row.id, { secrets: [secret, ...secrets.slice(0, 1)], headers }) });
       });
-      again(row.space, row.id);
       return secret;
     },
     /** Sends an event that says it is a test, at once, whatever state the subscription is in. */
     async test(row: SubscriptionRow): Promise<Answer> {
       const now = clock.now();
-      const seq = await store.group.write(() =>
-        store.events.append({
+      const seq = await store.write((tx) =>
+        store.events.append(tx, {
           id: newId('e', now),
           space: row.space,
           kind: 'test',
@@ -205,8 +231,8 @@ export function notifier(options: NotifierOptions) {
       const line = new SubscriptionLine(row, sealedOf(row), lineOptions);
       line.stop();
       const answer = await line.send(event === undefined ? [] : [event]);
-      await store.group.write(() => {
-        store.subscriptions.note({
+      await store.write((tx) => {
+        store.subscriptions.note(tx, {
           subscriptionId: row.id,
           seq,
           line: event?.id ?? '',
@@ -223,26 +249,21 @@ export function notifier(options: NotifierOptions) {
     },
     /** Sends again what became known at a time or later. */
     async replay(row: SubscriptionRow, since: number): Promise<SubscriptionRow> {
-      await quiet(row.id);
-      const cursor = Math.min(row.cursor, store.events.before(since));
-      await store.group.write(() => {
-        store.subscriptions.change(row.id, { cursor });
+      await changing(row, (tx) => {
+        const cursor = Math.min(row.cursor, store.events.before(since, tx));
+        store.subscriptions.change(tx, row.id, { cursor });
       });
-      return again(row.space, row.id);
+      return current(row);
     },
-    /** Sends again what was set aside: some of it, or all. @returns how many */
-    async again(row: SubscriptionRow, seqs: readonly number[] | undefined): Promise<number> {
-      await quiet(row.id);
-      const count = await store.group.write(() => store.subscriptions.again(row.id, seqs, clock.now()));
-      again(row.space, row.id);
-      return count;
-    },
+    /** Sends dead letters again: some of them, or all. @returns how many */
+    again: (row: SubscriptionRow, seqs: readonly number[] | undefined): Promise<number> =>
+      changing(row, (tx) => store.subscriptions.again(tx, row.id, seqs, clock.now())),
     async stop(): Promise<void> {
       running = false;
       stopFollowing();
       for (const line of lines.values()) line.stop();
-      const end = Date.now() + WAIT_MS;
-      while ([...lines.values()].some((line) => line.busy) && Date.now() < end) await new Promise((done) => setTimeout(done, 10));
+      const end = performance.now() + WAIT_MS;
+      while ([...lines.values()].some((line) => line.busy) && performance.now() < end) await new Promise((done) => setTimeout(done, 10));
       await dispatcher.close();
     },
   };

@@ -13,22 +13,30 @@ export function signing(store: Store, master: Uint8Array) {
   const nameOf = (domain: string, selector: string): string => `${selector}._domainkey.${domain}`;
   return {
     /** Makes a key of each algorithm for a domain that has none. @returns the records to publish */
-    add(domain: string, now: number, algorithms: readonly KeyAlgorithm[] = BOTH): { name: string; text: string }[] {
+    async add(domain: string, now: number, algorithms: readonly KeyAlgorithm[] = BOTH): Promise<{ name: string; text: string }[]> {
       if (store.signingKeys.of(domain).length === 0) {
         const stamp = new Date(now).toISOString().slice(0, 10).replaceAll('-', '');
-        for (const algorithm of algorithms) {
+        // Making a key takes a while: not while others wait to write.
+        const rows = algorithms.map((algorithm) => {
           const selector = `v${stamp}${algorithm.charAt(0)}`;
           const made = makeKey(algorithm);
-          store.signingKeys.add({
+          return {
             domain,
             selector,
             algorithm,
             sealed: seal(master, nameOf(domain, selector), made.privateKey),
             record: recordOf(algorithm, importKey(algorithm, made.privateKey)),
             createdAt: now,
+          };
+        });
+        await store.write((tx) => {
+          // Somebody else may have asked for the same at the same time: the first keys stay.
+          if (store.signingKeys.of(domain, tx).length > 0) return;
+          for (const row of rows) store.signingKeys.add(tx, row);
+          tx.afterCommit(() => {
+            ready.clear();
           });
-        }
-        ready.delete(domain);
+        });
       }
       return this.records(domain);
     },

@@ -1,6 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { and, eq, gt, lte, sql } from 'drizzle-orm';
-import type { Db } from './database.js';
+import { reading, type Reader, type Tx } from '../kernel/index.js';
 import { keys, sessions } from './schema.js';
 
 export type KeyRow = typeof keys.$inferSelect;
@@ -18,45 +18,53 @@ export function looksLikeKey(text: string): boolean {
 }
 
 /** Keys of spaces, and the console's sign-in tokens and sessions. Secrets are kept as hashes only. */
-export function accessStore(db: Db) {
-  const byHash = db
-    .select()
-    .from(keys)
-    .where(eq(keys.hash, sql.placeholder('hash')))
-    .prepare();
+export function accessStore(reads: Reader) {
+  const byHash = reading((db) =>
+    db
+      .select()
+      .from(keys)
+      .where(eq(keys.hash, sql.placeholder('hash')))
+      .prepare(),
+  );
   return {
     /** Makes a key; its text is given out here and never again. */
-    addKey(row: Omit<KeyRow, 'hash'>): string {
+    addKey(tx: Tx, row: Omit<KeyRow, 'hash'>): string {
       const secret = `${KEY_START}${randomBytes(24).toString('base64url')}`;
-      db.insert(keys)
+      tx.db
+        .insert(keys)
         .values({ ...row, hash: hashOf(secret) })
         .run();
       return secret;
     },
 
-    findKey(secret: string): KeyRow | undefined {
-      return byHash.get({ hash: hashOf(secret) });
+    findKey(secret: string, from: Reader = reads): KeyRow | undefined {
+      return byHash(from).get({ hash: hashOf(secret) });
     },
 
     /** A new secret of this kind, good until `expiresAt`. */
-    open(kind: 'sign-in' | 'session', createdAt: number, expiresAt: number): string {
-      db.delete(sessions).where(lte(sessions.expiresAt, createdAt)).run();
+    open(tx: Tx, kind: 'sign-in' | 'session', createdAt: number, expiresAt: number): string {
+      tx.db.delete(sessions).where(lte(sessions.expiresAt, createdAt)).run();
       const secret = randomBytes(32).toString('base64url');
-      db.insert(sessions)
+      tx.db
+        .insert(sessions)
         .values({ hash: hashOf(secret), kind, createdAt, expiresAt })
         .run();
       return secret;
     },
 
-    isOpen(kind: 'sign-in' | 'session', secret: string, now: number): boolean {
+    isOpen(kind: 'sign-in' | 'session', secret: string, now: number, from: Reader = reads): boolean {
       const found = and(eq(sessions.hash, hashOf(secret)), eq(sessions.kind, kind), gt(sessions.expiresAt, now));
-      return db.select().from(sessions).where(found).get() !== undefined;
+      return from.db.select().from(sessions).where(found).get() !== undefined;
     },
 
-    close(secret: string): void {
-      db.delete(sessions)
-        .where(eq(sessions.hash, hashOf(secret)))
-        .run();
+    /** @returns whether there was one */
+    close(tx: Tx, secret: string): boolean {
+      return (
+        tx.db
+          .delete(sessions)
+          .where(eq(sessions.hash, hashOf(secret)))
+          .run().changes > 0
+      );
     },
   };
 }

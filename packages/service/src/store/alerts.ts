@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm';
-import type { Db } from './database.js';
+import { type Reader, type Tx } from '../kernel/index.js';
 import { alertRules, alerts } from './schema.js';
 
 export type AlertRow = typeof alerts.$inferSelect;
@@ -10,15 +10,15 @@ export type AlertStore = ReturnType<typeof alertStore>;
 export const TOLD = { nothing: 0, firing: 1, over: 2 } as const;
 
 /** Alerts that fire or have fired, and the rules that people have set. */
-export function alertStore(db: Db) {
+export function alertStore(reads: Reader) {
   return {
-    firing(): AlertRow[] {
-      return db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
+    firing(from: Reader = reads): AlertRow[] {
+      return from.db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
     },
 
     /** Those that fire first, then the newest. */
-    list(space: string, limit: number): AlertRow[] {
-      return db
+    list(space: string, limit: number, from: Reader = reads): AlertRow[] {
+      return from.db
         .select()
         .from(alerts)
         .where(eq(alerts.space, space))
@@ -27,20 +27,21 @@ export function alertStore(db: Db) {
         .all();
     },
 
-    fire(row: Omit<AlertRow, 'told' | 'resolvedAt'>): void {
-      db.insert(alerts).values(row).onConflictDoNothing().run();
+    fire(tx: Tx, row: Omit<AlertRow, 'told' | 'resolvedAt'>): void {
+      tx.db.insert(alerts).values(row).onConflictDoNothing().run();
     },
 
-    resolve(ids: readonly string[], at: number): void {
-      db.update(alerts)
+    resolve(tx: Tx, ids: readonly string[], at: number): void {
+      tx.db
+        .update(alerts)
         .set({ resolvedAt: at })
         .where(inArray(alerts.id, [...ids]))
         .run();
     },
 
     /** Those that the operator does not know all of. */
-    untold(limit: number): AlertRow[] {
-      return db
+    untold(limit: number, from: Reader = reads): AlertRow[] {
+      return from.db
         .select()
         .from(alerts)
         .where(or(eq(alerts.told, TOLD.nothing), and(eq(alerts.told, TOLD.firing), isNotNull(alerts.resolvedAt))))
@@ -49,25 +50,26 @@ export function alertStore(db: Db) {
         .all();
     },
 
-    told(id: string, told: (typeof TOLD)[keyof typeof TOLD]): void {
-      db.update(alerts).set({ told }).where(eq(alerts.id, id)).run();
+    told(tx: Tx, id: string, told: (typeof TOLD)[keyof typeof TOLD]): void {
+      tx.db.update(alerts).set({ told }).where(eq(alerts.id, id)).run();
     },
 
-    rules(): AlertRuleRow[] {
-      return db.select().from(alertRules).orderBy(asc(alertRules.space), asc(alertRules.name)).all();
+    rules(from: Reader = reads): AlertRuleRow[] {
+      return from.db.select().from(alertRules).orderBy(asc(alertRules.space), asc(alertRules.name)).all();
     },
 
-    setRule(row: AlertRuleRow): void {
-      db.insert(alertRules)
+    setRule(tx: Tx, row: AlertRuleRow): void {
+      tx.db
+        .insert(alertRules)
         .values(row)
         .onConflictDoUpdate({ target: [alertRules.space, alertRules.name], set: { rule: row.rule } })
         .run();
     },
 
     /** @returns whether there was one */
-    removeRule(space: string, name: string): boolean {
+    removeRule(tx: Tx, space: string, name: string): boolean {
       return (
-        db
+        tx.db
           .delete(alertRules)
           .where(and(eq(alertRules.space, space), eq(alertRules.name, name)))
           .run().changes > 0

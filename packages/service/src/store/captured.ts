@@ -1,5 +1,5 @@
 import { and, count, desc, eq, getTableColumns, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
-import type { Db } from './database.js';
+import { writing, type Reader, type Tx } from '../kernel/index.js';
 import { captured, contentPieces, contents, messages } from './schema.js';
 
 // The bytes are read only when somebody looks at them.
@@ -57,32 +57,34 @@ export function holdsWords(find: string): SQL[] {
 }
 
 /** Mails that were kept to be looked at instead of being sent. */
-export function capturedStore(db: Db) {
-  const insert = db
-    .insert(captured)
-    .values({
-      id: sql.placeholder('id'),
-      space: sql.placeholder('space'),
-      deliveryId: sql.placeholder('deliveryId'),
-      messageId: sql.placeholder('messageId'),
-      address: sql.placeholder('address'),
-      sender: sql.placeholder('sender'),
-      subject: sql.placeholder('subject'),
-      receivedAt: sql.placeholder('receivedAt'),
-      size: sql.placeholder('size'),
-      attachments: sql.placeholder('attachments'),
-      code: sql.placeholder('code'),
-      contentId: sql.placeholder('contentId'),
-      bytes: sql.placeholder('bytes'),
-    })
-    .onConflictDoNothing()
-    .prepare();
+export function capturedStore(reads: Reader) {
+  const insert = writing((db) =>
+    db
+      .insert(captured)
+      .values({
+        id: sql.placeholder('id'),
+        space: sql.placeholder('space'),
+        deliveryId: sql.placeholder('deliveryId'),
+        messageId: sql.placeholder('messageId'),
+        address: sql.placeholder('address'),
+        sender: sql.placeholder('sender'),
+        subject: sql.placeholder('subject'),
+        receivedAt: sql.placeholder('receivedAt'),
+        size: sql.placeholder('size'),
+        attachments: sql.placeholder('attachments'),
+        code: sql.placeholder('code'),
+        contentId: sql.placeholder('contentId'),
+        bytes: sql.placeholder('bytes'),
+      })
+      .onConflictDoNothing()
+      .prepare(),
+  );
   // No table of drizzle's: a full-text index (migration 0001).
-  const indexWords = (seq: number | bigint, words: string): void => {
-    db.run(sql`insert into captured_words (rowid, words) values (${seq}, ${words})`);
+  const indexWords = (tx: Tx, seq: number | bigint, words: string): void => {
+    tx.db.run(sql`insert into captured_words (rowid, words) values (${seq}, ${words})`);
   };
-  const forgetWords = (seqs: readonly number[]): void => {
-    db.run(sql`delete from captured_words where rowid in (select value from json_each(${JSON.stringify(seqs)}))`);
+  const forgetWords = (tx: Tx, seqs: readonly number[]): void => {
+    tx.db.run(sql`delete from captured_words where rowid in (select value from json_each(${JSON.stringify(seqs)}))`);
   };
 
   function where(filter: CapturedFilter) {
@@ -97,32 +99,32 @@ export function capturedStore(db: Db) {
   }
 
   /** Takes rows away with the bytes that belong to nobody else. */
-  function remove(rows: readonly { readonly seq: number; readonly contentId: string | null }[]): void {
+  function remove(tx: Tx, rows: readonly { readonly seq: number; readonly contentId: string | null }[]): void {
     const seqs = rows.map((row) => row.seq);
     for (let at = 0; at < seqs.length; at += STEP) {
       const some = seqs.slice(at, at + STEP);
-      forgetWords(some);
-      db.delete(captured).where(inArray(captured.seq, some)).run();
+      forgetWords(tx, some);
+      tx.db.delete(captured).where(inArray(captured.seq, some)).run();
     }
     for (const { contentId } of rows) {
       if (contentId === null) continue;
       // The message it came with still tells its story from them.
-      const used = db
+      const used = tx.db
         .select({ id: messages.id })
         .from(messages)
-        .where(sql`json_extract(${messages.more}, '$.raw') = ${contentId}`)
+        .where(sql`${messages.more} ->> '$.raw' = ${contentId}`)
         .limit(1);
-      const others = db.select({ seq: captured.seq }).from(captured).where(eq(captured.contentId, contentId)).limit(1).get();
+      const others = tx.db.select({ seq: captured.seq }).from(captured).where(eq(captured.contentId, contentId)).limit(1).get();
       if (others !== undefined || used.get() !== undefined) continue;
-      db.delete(contentPieces).where(eq(contentPieces.contentId, contentId)).run();
-      db.delete(contents).where(eq(contents.id, contentId)).run();
+      tx.db.delete(contentPieces).where(eq(contentPieces.contentId, contentId)).run();
+      tx.db.delete(contents).where(eq(contents.id, contentId)).run();
     }
   }
 
   return {
     /** Keeps a mail; the same delivery once. @returns whether it was new */
-    keep({ words, ...row }: NewCaptured): boolean {
-      const { changes, lastInsertRowid } = insert.run({
+    keep(tx: Tx, { words, ...row }: NewCaptured): boolean {
+      const { changes, lastInsertRowid } = insert(tx).run({
         ...row,
         messageId: row.messageId ?? null,
         deliveryId: row.deliveryId ?? null,
@@ -130,33 +132,33 @@ export function capturedStore(db: Db) {
         contentId: row.contentId ?? null,
         bytes: row.bytes ?? null,
       });
-      if (changes > 0) indexWords(lastInsertRowid, words);
+      if (changes > 0) indexWords(tx, lastInsertRowid, words);
       return changes > 0;
     },
 
     /** Newest first. */
-    list(filter: CapturedFilter, limit: number): CapturedRow[] {
-      return db.select(SHOWN).from(captured).where(where(filter)).orderBy(desc(captured.seq)).limit(limit).all();
+    list(filter: CapturedFilter, limit: number, from: Reader = reads): CapturedRow[] {
+      return from.db.select(SHOWN).from(captured).where(where(filter)).orderBy(desc(captured.seq)).limit(limit).all();
     },
 
-    count(filter: CapturedFilter): number {
-      return db.select({ n: count() }).from(captured).where(where(filter)).get()?.n ?? 0;
+    count(filter: CapturedFilter, from: Reader = reads): number {
+      return from.db.select({ n: count() }).from(captured).where(where(filter)).get()?.n ?? 0;
     },
 
-    find(space: string, id: string): CapturedRow | undefined {
-      const row = db.select(SHOWN).from(captured).where(eq(captured.id, id)).get();
+    find(space: string, id: string, from: Reader = reads): CapturedRow | undefined {
+      const row = from.db.select(SHOWN).from(captured).where(eq(captured.id, id)).get();
       return row?.space === space ? row : undefined;
     },
 
     /** Its bytes, where they stand with it. */
-    bytes(id: string): Buffer | undefined {
-      return db.select({ bytes: captured.bytes }).from(captured).where(eq(captured.id, id)).get()?.bytes ?? undefined;
+    bytes(id: string, from: Reader = reads): Buffer | undefined {
+      return from.db.select({ bytes: captured.bytes }).from(captured).where(eq(captured.id, id)).get()?.bytes ?? undefined;
     },
 
     /** Recipients with how many they have, the latest first. */
-    addresses(space: string, limit: number): { address: string; mails: number; latest: number }[] {
+    addresses(space: string, limit: number, from: Reader = reads): { address: string; mails: number; latest: number }[] {
       const latest = max(captured.receivedAt);
-      return db
+      return from.db
         .select({ address: captured.address, mails: count(), latest: sql<number>`${latest}` })
         .from(captured)
         .where(eq(captured.space, space))
@@ -167,9 +169,9 @@ export function capturedStore(db: Db) {
     },
 
     /** The number of the last one, over all spaces. */
-    last(): number {
+    last(from: Reader = reads): number {
       return (
-        db
+        from.db
           .select({ seq: max(captured.seq) })
           .from(captured)
           .get()?.seq ?? 0
@@ -177,15 +179,15 @@ export function capturedStore(db: Db) {
     },
 
     /** Takes away what fits; within a transaction. @returns how many */
-    clear(filter: CapturedFilter): number {
-      const rows = db.select({ seq: captured.seq, contentId: captured.contentId }).from(captured).where(where(filter)).all();
-      remove(rows);
+    clear(tx: Tx, filter: CapturedFilter): number {
+      const rows = tx.db.select({ seq: captured.seq, contentId: captured.contentId }).from(captured).where(where(filter)).all();
+      remove(tx, rows);
       return rows.length;
     },
 
     /** Takes away the oldest of a space beyond a number, and all that came before a time; within a transaction. @returns how many */
-    bound(space: string, most: number, before: number): number {
-      const edge = db
+    bound(tx: Tx, space: string, most: number, before: number): number {
+      const edge = tx.db
         .select({ seq: captured.seq })
         .from(captured)
         .where(eq(captured.space, space))
@@ -193,13 +195,13 @@ export function capturedStore(db: Db) {
         .limit(1)
         .offset(most)
         .get();
-      const rows = db
+      const rows = tx.db
         .select({ seq: captured.seq, contentId: captured.contentId })
         .from(captured)
         .where(and(eq(captured.space, space), sql`(${captured.seq} <= ${edge?.seq ?? 0} or ${captured.receivedAt} < ${before})`))
         .limit(STEP * 4)
         .all();
-      remove(rows);
+      remove(tx, rows);
       return rows.length;
     },
   };

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
-import { and, eq, gt, lt, sql } from 'drizzle-orm';
+import { and, eq, sql } from 'drizzle-orm';
 import type { Bytes } from '@verbalis/core/mime';
-import type { Db } from './database.js';
+import { reading, writing, type Reader, type Tx } from '../kernel/index.js';
 import { newId } from './ids.js';
 import type { MessageRow } from './messages.js';
 import { attachments, contentPieces, contents, uploads } from './schema.js';
@@ -14,79 +14,94 @@ export type ContentStore = ReturnType<typeof contentStore>;
 const PIECE = 256 * 1024;
 
 /** Bytes that came with messages: attachments and what was handed in for them. */
-export function contentStore(db: Db) {
-  const addPiece = db
-    .insert(contentPieces)
-    .values({ contentId: sql.placeholder('id'), n: sql.placeholder('n'), bytes: sql.placeholder('bytes') })
-    .prepare();
-  const pieceAt = db
-    .select({ bytes: contentPieces.bytes })
-    .from(contentPieces)
-    .where(and(eq(contentPieces.contentId, sql.placeholder('id')), eq(contentPieces.n, sql.placeholder('n'))))
-    .prepare();
+export function contentStore(reads: Reader) {
+  const addPiece = writing((db) =>
+    db
+      .insert(contentPieces)
+      .values({ contentId: sql.placeholder('id'), n: sql.placeholder('n'), bytes: sql.placeholder('bytes') })
+      .prepare(),
+  );
+  const pieceAt = reading((db) =>
+    db
+      .select({ bytes: contentPieces.bytes })
+      .from(contentPieces)
+      .where(and(eq(contentPieces.contentId, sql.placeholder('id')), eq(contentPieces.n, sql.placeholder('n'))))
+      .prepare(),
+  );
 
-  const attachmentsOf = db
-    .select()
-    .from(attachments)
-    .where(eq(attachments.messageId, sql.placeholder('id')))
-    .orderBy(attachments.n)
-    .prepare();
+  const attachmentsOf = reading((db) =>
+    db
+      .select()
+      .from(attachments)
+      .where(eq(attachments.messageId, sql.placeholder('id')))
+      .orderBy(attachments.n)
+      .prepare(),
+  );
 
-  function begin(now: number): { id: string; add: (bytes: Uint8Array) => void; end: () => { id: string; size: number; hash: string } } {
-    const id = newId('c', now);
-    const hash = createHash('sha256');
-    let size = 0;
-    let n = 0;
-    db.insert(contents).values({ id, hash: null, size: 0, createdAt: now }).run();
-    return {
-      id,
-      add(bytes) {
-        for (let at = 0; at < bytes.length; at += PIECE) {
-          const piece = bytes.subarray(at, at + PIECE);
-          addPiece.run({ id, n, bytes: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength) });
-          hash.update(piece);
-          n += 1;
-          size += piece.length;
-        }
-      },
-      end() {
-        const digest = hash.digest('hex');
-        db.update(contents).set({ hash: digest, size }).where(eq(contents.id, id)).run();
-        return { id, size, hash: digest };
-      },
-    };
-  }
+  const lastPiece = reading((db) =>
+    db
+      .select({ n: sql<number | null>`max(${contentPieces.n})` })
+      .from(contentPieces)
+      .where(eq(contentPieces.contentId, sql.placeholder('id')))
+      .prepare(),
+  );
 
   return {
-    /** Writes bytes as they come in; nothing counts before `end`. */
-    begin,
+    /** Begins to take bytes in; nothing counts before `end`. @returns their id */
+    begin(tx: Tx, now: number): string {
+      const id = newId('c', now);
+      tx.db.insert(contents).values({ id, hash: null, size: 0, createdAt: now }).run();
+      return id;
+    },
 
-    /** Writes bytes at once; within the caller's transaction, if there is one. */
-    keep(bytes: Uint8Array, now: number): { id: string; size: number; hash: string } {
-      const writing = begin(now);
-      writing.add(bytes);
-      return writing.end();
+    /** Adds bytes after those that are there. */
+    append(tx: Tx, id: string, bytes: Uint8Array): void {
+      let n = (lastPiece(tx).get({ id })?.n ?? -1) + 1;
+      for (let at = 0; at < bytes.length; at += PIECE, n += 1) {
+        const piece = bytes.subarray(at, at + PIECE);
+        addPiece(tx).run({ id, n, bytes: Buffer.from(piece.buffer, piece.byteOffset, piece.byteLength) });
+      }
+    },
+
+    /** All bytes are there. @param hash SHA-256 in hex. @throws when they are not as many as came in */
+    end(tx: Tx, id: string, { hash, size }: { readonly hash: string; readonly size: number }): void {
+      const stored = tx.db
+        .select({ size: sql<number>`coalesce(sum(length(${contentPieces.bytes})), 0)` })
+        .from(contentPieces)
+        .where(eq(contentPieces.contentId, id))
+        .get()?.size;
+      if (stored !== size) throw new Error(`${size} bytes came in as ${id}, but ${stored ?? 0} are stored.`);
+      tx.db.update(contents).set({ hash, size }).where(eq(contents.id, id)).run();
+    },
+
+    /** Stores bytes that are there as a whole. */
+    keep(tx: Tx, bytes: Uint8Array, now: number): { id: string; size: number; hash: string } {
+      const id = this.begin(tx, now);
+      this.append(tx, id, bytes);
+      const whole = { hash: createHash('sha256').update(bytes).digest('hex'), size: bytes.length };
+      this.end(tx, id, whole);
+      return { id, ...whole };
     },
 
     /** Throws away what was begun and not ended. */
-    drop(id: string): void {
-      db.delete(contentPieces).where(eq(contentPieces.contentId, id)).run();
-      db.delete(contents).where(eq(contents.id, id)).run();
+    drop(tx: Tx, id: string): void {
+      tx.db.delete(contentPieces).where(eq(contentPieces.contentId, id)).run();
+      tx.db.delete(contents).where(eq(contents.id, id)).run();
     },
 
-    find(id: string): { size: number; hash: string } | undefined {
-      const row = db.select().from(contents).where(eq(contents.id, id)).get();
+    find(id: string, from: Reader = reads): { size: number; hash: string } | undefined {
+      const row = from.db.select().from(contents).where(eq(contents.id, id)).get();
       return row?.hash === null || row === undefined ? undefined : { size: row.size, hash: row.hash };
     },
 
     /** The bytes, read piece by piece when they are gone through. */
-    bytes(id: string): Bytes {
-      const size = this.find(id)?.size ?? 0;
+    bytes(id: string, from: Reader = reads): Bytes {
+      const size = this.find(id, from)?.size ?? 0;
       return {
         size,
         *chunks() {
           for (let n = 0; ; n += 1) {
-            const row = pieceAt.get({ id, n });
+            const row = pieceAt(from).get({ id, n });
             if (row === undefined) return;
             yield row.bytes;
           }
@@ -94,38 +109,29 @@ export function contentStore(db: Db) {
       };
     },
 
-    addUpload(row: UploadRow): void {
-      db.insert(uploads).values(row).run();
+    addUpload(tx: Tx, row: UploadRow): void {
+      tx.db.insert(uploads).values(row).run();
     },
 
-    upload(space: string, id: string): UploadRow | undefined {
-      return db
+    upload(space: string, id: string, from: Reader = reads): UploadRow | undefined {
+      return from.db
         .select()
         .from(uploads)
         .where(and(eq(uploads.space, space), eq(uploads.id, id)))
         .get();
     },
 
-    attachments({ id, more }: Pick<MessageRow, 'id' | 'more'>): AttachmentRow[] {
-      return more.attached === undefined ? [] : attachmentsOf.all({ id });
+    attachments({ id, more }: Pick<MessageRow, 'id' | 'more'>, from: Reader = reads): AttachmentRow[] {
+      return more.attached === undefined ? [] : attachmentsOf(from).all({ id });
     },
 
     /** What was fetched for an attachment; the first stays, so that a mail never changes. */
-    fetched(messageId: string, n: number, contentId: string, type: string): void {
-      db.update(attachments)
+    fetched(tx: Tx, messageId: string, n: number, contentId: string, type: string): void {
+      tx.db
+        .update(attachments)
         .set({ contentId, type })
         .where(and(eq(attachments.messageId, messageId), eq(attachments.n, n), sql`${attachments.contentId} is null`))
         .run();
-    },
-
-    /** Contents that were begun long ago and never ended. */
-    forgotten(before: number): string[] {
-      return db
-        .select({ id: contents.id })
-        .from(contents)
-        .where(and(lt(contents.createdAt, before), gt(contents.createdAt, 0), sql`${contents.hash} is null`))
-        .all()
-        .map((row) => row.id);
     },
   };
 }

@@ -1,9 +1,11 @@
-import { expect, test } from '@jest/globals';
+import { afterAll, expect, test } from '@jest/globals';
 import { deciding, stateOf, type Fact } from '@verbalis/core/delivery';
 import fc from 'fast-check';
-import { openStore, type DeliveryRow, type MessageRow } from './index.js';
+import { type DeliveryRow, type MessageRow } from './index.js';
+import { openTestStore } from './test-store.js';
 
-const store = openStore(':memory:');
+const { store, close } = await openTestStore();
+afterAll(close);
 
 function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
   const message: MessageRow = {
@@ -46,7 +48,7 @@ function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
   return { message, delivery };
 }
 
-test('a thousand deliveries: facts in any order and any number give the state of their set, as the rows have it', () => {
+test('a thousand deliveries: facts in any order and any number give the state of their set, as the rows have it', async () => {
   const facts = fc.array(
     fc.record({
       kind: fc.constantFrom(
@@ -67,8 +69,8 @@ test('a thousand deliveries: facts in any order and any number give the state of
     { minLength: 1, maxLength: 12 },
   );
   let n = 0;
-  fc.assert(
-    fc.property(facts, fc.infiniteStream(fc.nat()), (list, chance) => {
+  await fc.assert(
+    fc.asyncProperty(facts, fc.infiniteStream(fc.nat()), async (list, chance) => {
       const all = list.map((one): Fact => ({
         ...one,
         id: `${one.kind}:${one.source}:${one.at}:${one.cause}`,
@@ -77,14 +79,20 @@ test('a thousand deliveries: facts in any order and any number give the state of
         diagnostic: undefined,
       }));
       const twice = [...all, ...all.filter(() => chance.next().value! % 2 === 0)];
-      const told = [twice, [...twice].sort(() => (chance.next().value! % 2 === 0 ? 1 : -1))].map((order) => {
-        n += 1;
-        const { message, delivery } = rows(String(n));
-        store.messages.insert({ message, deliveries: [delivery], idempotency: undefined });
-        for (const fact of order) store.deliveries.record({ ...fact, id: `${fact.id}:${n}`, deliveryId: delivery.id }, 1);
-        const row = store.deliveries.find(delivery.id)!;
-        return { state: row.state, cause: row.cause };
-      });
+      const orders = [twice, [...twice].sort(() => (chance.next().value! % 2 === 0 ? 1 : -1))];
+      const told = await Promise.all(
+        orders.map((order) => {
+          n += 1;
+          const key = n;
+          const { message, delivery } = rows(String(key));
+          return store.write((tx) => {
+            store.messages.insert(tx, { message, deliveries: [delivery], idempotency: undefined });
+            for (const fact of order) store.deliveries.record(tx, { ...fact, id: `${fact.id}:${key}`, deliveryId: delivery.id }, 1);
+            const row = store.deliveries.find(delivery.id, tx)!;
+            return { state: row.state, cause: row.cause };
+          });
+        }),
+      );
       expect(told[0]).toEqual({ state: stateOf(all), cause: deciding(all)?.cause ?? null });
       expect(told[1]).toEqual(told[0]);
     }),

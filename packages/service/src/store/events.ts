@@ -1,6 +1,6 @@
 import { and, asc, desc, eq, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
 import type { EventInput, EventKind } from '@verbalis/core/events';
-import type { Db } from './database.js';
+import { reading, type Reader, type Tx } from '../kernel/index.js';
 import { cursors, deliveries, events, facts, messages } from './schema.js';
 
 /** An event with its place in the order of becoming known. */
@@ -34,7 +34,7 @@ export interface EventFilter {
 export type EventStore = ReturnType<typeof eventStore>;
 
 /** Everything that is made public, in the order of becoming known. */
-export function eventStore(db: Db) {
+export function eventStore(reads: Reader) {
   const shown = {
     seq: events.seq,
     id: events.id,
@@ -64,8 +64,8 @@ export function eventStore(db: Db) {
     reference: messages.reference,
     labels: messages.labels,
   };
-  const joined = () =>
-    db
+  const joined = (from: Pick<Reader['db'], 'select'>) =>
+    from
       .select(shown)
       .from(events)
       .leftJoin(facts, eq(facts.id, events.id))
@@ -101,32 +101,40 @@ export function eventStore(db: Db) {
     };
   }
 
-  const following = joined()
-    .where(gt(events.seq, sql.placeholder('seq')))
-    .orderBy(asc(events.seq))
-    .limit(sql.placeholder('limit'))
-    .prepare();
-  const bareFollowing = db
-    .select({ seq: events.seq, kind: events.kind, deliveryId: events.deliveryId, at: events.at })
-    .from(events)
-    .where(gt(events.seq, sql.placeholder('seq')))
-    .orderBy(asc(events.seq))
-    .limit(sql.placeholder('limit'))
-    .prepare();
-  const lastSeq = db
-    .select({ seq: max(events.seq) })
-    .from(events)
-    .prepare();
-  const cursorOf = db
-    .select({ seq: cursors.seq })
-    .from(cursors)
-    .where(eq(cursors.name, sql.placeholder('name')))
-    .prepare();
+  const following = reading((db) =>
+    joined(db)
+      .where(gt(events.seq, sql.placeholder('seq')))
+      .orderBy(asc(events.seq))
+      .limit(sql.placeholder('limit'))
+      .prepare(),
+  );
+  const bareFollowing = reading((db) =>
+    db
+      .select({ seq: events.seq, kind: events.kind, deliveryId: events.deliveryId, at: events.at })
+      .from(events)
+      .where(gt(events.seq, sql.placeholder('seq')))
+      .orderBy(asc(events.seq))
+      .limit(sql.placeholder('limit'))
+      .prepare(),
+  );
+  const lastSeq = reading((db) =>
+    db
+      .select({ seq: max(events.seq) })
+      .from(events)
+      .prepare(),
+  );
+  const cursorOf = reading((db) =>
+    db
+      .select({ seq: cursors.seq })
+      .from(cursors)
+      .where(eq(cursors.name, sql.placeholder('name')))
+      .prepare(),
+  );
 
   return {
     /** Makes something public that is no fact; within a transaction. @returns its place */
-    append(event: NewEvent): number {
-      const { lastInsertRowid } = db
+    append(tx: Tx, event: NewEvent): number {
+      const { lastInsertRowid } = tx.db
         .insert(events)
         .values({ ...event, data: { ...event.data }, recordedAt: event.at })
         .run();
@@ -134,17 +142,17 @@ export function eventStore(db: Db) {
     },
 
     /** What has become known after a place, of all spaces, in order. */
-    after(seq: number, limit: number): KnownEvent[] {
-      return following.all({ seq, limit }).map(known);
+    after(seq: number, limit: number, from: Reader = reads): KnownEvent[] {
+      return following(from).all({ seq, limit }).map(known);
     },
 
-    bareAfter(seq: number, limit: number): BareEvent[] {
-      return bareFollowing.all({ seq, limit });
+    bareAfter(seq: number, limit: number, from: Reader = reads): BareEvent[] {
+      return bareFollowing(from).all({ seq, limit });
     },
 
-    at(seqs: readonly number[]): KnownEvent[] {
+    at(seqs: readonly number[], from: Reader = reads): KnownEvent[] {
       if (seqs.length === 0) return [];
-      return joined()
+      return joined(from.db)
         .where(inArray(events.seq, [...seqs]))
         .orderBy(asc(events.seq))
         .all()
@@ -152,12 +160,12 @@ export function eventStore(db: Db) {
     },
 
     /** Newest first. */
-    list({ space, limit, before, kinds, deliveryId }: EventFilter): KnownEvent[] {
+    list({ space, limit, before, kinds, deliveryId }: EventFilter, from: Reader = reads): KnownEvent[] {
       const found: (SQL | undefined)[] = [eq(events.space, space)];
       if (before !== undefined) found.push(lt(events.seq, before));
       if (kinds !== undefined) found.push(inArray(events.kind, [...kinds]));
       if (deliveryId !== undefined) found.push(eq(events.deliveryId, deliveryId));
-      return joined()
+      return joined(from.db)
         .where(and(...found))
         .orderBy(desc(events.seq))
         .limit(limit)
@@ -165,22 +173,22 @@ export function eventStore(db: Db) {
         .map(known);
     },
 
-    last(): number {
-      return lastSeq.get()?.seq ?? 0;
+    last(from: Reader = reads): number {
+      return lastSeq(from).get()?.seq ?? 0;
     },
 
     /** The place after which everything became known at this time or later. */
-    before(time: number): number {
+    before(time: number, from: Reader = reads): number {
       const first =
-        db
+        from.db
           .select({ seq: sql<number | null>`min(${events.seq})` })
           .from(events)
           .get()?.seq ?? 1;
-      let [low, high] = [first - 1, this.last()];
+      let [low, high] = [first - 1, this.last(from)];
       // Places and times grow together, so halving finds it.
       while (low < high) {
         const middle = Math.ceil((low + high) / 2);
-        const row = db
+        const row = from.db
           .select({ at: events.recordedAt })
           .from(events)
           .where(sql`${events.seq} <= ${middle}`)
@@ -194,19 +202,19 @@ export function eventStore(db: Db) {
     },
 
     /** How far somebody has come who goes through all events. */
-    cursor(name: string): number {
-      return cursorOf.get({ name })?.seq ?? 0;
+    cursor(name: string, from: Reader = reads): number {
+      return cursorOf(from).get({ name })?.seq ?? 0;
     },
 
     /** Within the transaction that writes what came of them. */
-    setCursor(name: string, seq: number): void {
-      db.insert(cursors).values({ name, seq }).onConflictDoUpdate({ target: cursors.name, set: { seq } }).run();
+    setCursor(tx: Tx, name: string, seq: number): void {
+      tx.db.insert(cursors).values({ name, seq }).onConflictDoUpdate({ target: cursors.name, set: { seq } }).run();
     },
 
     /** Takes away what became known before a time, and is the oldest. @returns how many */
-    forget(before: number, step: number): number {
-      const to = this.before(before);
-      return db
+    forget(tx: Tx, before: number, step: number): number {
+      const to = this.before(before, tx);
+      return tx.db
         .delete(events)
         .where(sql`${events.seq} in (select seq from events where seq <= ${to} order by seq limit ${step})`)
         .run().changes;

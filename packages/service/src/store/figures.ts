@@ -1,6 +1,6 @@
 import { and, asc, eq, gte, lt, sql } from 'drizzle-orm';
 import type { Counted } from '@verbalis/core/events';
-import type { Db } from './database.js';
+import { writing, type Reader, type Tx } from '../kernel/index.js';
 import { counted, deliveries, figures, messages } from './schema.js';
 
 export type FigureStore = ReturnType<typeof figureStore>;
@@ -36,39 +36,43 @@ export interface FigureRow {
 }
 
 /** Counts by hour and day. */
-export function figureStore(db: Db) {
-  const add = db
-    .insert(figures)
-    .values({
-      space: sql.placeholder('space'),
-      grain: sql.placeholder('grain'),
-      dimension: sql.placeholder('dimension'),
-      at: sql.placeholder('at'),
-      value: sql.placeholder('value'),
-      measure: sql.placeholder('measure'),
-      n: sql.placeholder('n'),
-    })
-    .onConflictDoUpdate({
-      target: [figures.space, figures.grain, figures.dimension, figures.at, figures.value, figures.measure],
-      set: { n: sql`${figures.n} + excluded.n` },
-    })
-    .prepare();
-  const remember = db
-    .insert(counted)
-    .values({ deliveryId: sql.placeholder('deliveryId'), as: sql.placeholder('as') })
-    .onConflictDoUpdate({ target: counted.deliveryId, set: { as: sql`excluded.counted_as` } })
-    .prepare();
+export function figureStore(reads: Reader) {
+  const add = writing((db) =>
+    db
+      .insert(figures)
+      .values({
+        space: sql.placeholder('space'),
+        grain: sql.placeholder('grain'),
+        dimension: sql.placeholder('dimension'),
+        at: sql.placeholder('at'),
+        value: sql.placeholder('value'),
+        measure: sql.placeholder('measure'),
+        n: sql.placeholder('n'),
+      })
+      .onConflictDoUpdate({
+        target: [figures.space, figures.grain, figures.dimension, figures.at, figures.value, figures.measure],
+        set: { n: sql`${figures.n} + excluded.n` },
+      })
+      .prepare(),
+  );
+  const remember = writing((db) =>
+    db
+      .insert(counted)
+      .values({ deliveryId: sql.placeholder('deliveryId'), as: sql.placeholder('as') })
+      .onConflictDoUpdate({ target: counted.deliveryId, set: { as: sql`excluded.counted_as` } })
+      .prepare(),
+  );
   const within = (space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number) =>
     and(eq(figures.space, space), eq(figures.grain, grain), eq(figures.dimension, dimension), gte(figures.at, from), lt(figures.at, to));
 
   return {
-    add(change: FigureChange): void {
-      add.run({ ...change });
+    add(tx: Tx, change: FigureChange): void {
+      add(tx).run({ ...change });
     },
 
     /** By the hour or day, the values of a dimension together. */
     overTime(space: string, grain: 'hour' | 'day', from: number, to: number): FigureRow[] {
-      return db
+      return reads.db
         .select({ at: figures.at, value: sql<string>`''`, measure: figures.measure, n: figures.n })
         .from(figures)
         .where(within(space, grain, 'all', from, to))
@@ -78,7 +82,7 @@ export function figureStore(db: Db) {
 
     /** By value, the whole time together. */
     byValue(space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number): FigureRow[] {
-      return db
+      return reads.db
         .select({ at: sql<number>`0`, value: figures.value, measure: figures.measure, n: sql<number>`sum(${figures.n})` })
         .from(figures)
         .where(within(space, grain, dimension, from, to))
@@ -87,9 +91,9 @@ export function figureStore(db: Db) {
     },
 
     /** Deliveries as they are, and as what they were counted (in JSON: those that are alike are told by it). */
-    toCount(deliveryIds: readonly string[]): DeliveryToCount[] {
+    toCount(deliveryIds: readonly string[], from: Reader = reads): DeliveryToCount[] {
       const ids = JSON.stringify(deliveryIds);
-      return db
+      return from.db
         .select({
           id: deliveries.id,
           space: deliveries.space,
@@ -112,15 +116,16 @@ export function figureStore(db: Db) {
     },
 
     /** As what a delivery is counted from now on; with the counts, in one transaction. */
-    setCounted(deliveryId: string, as: Counted): void {
-      remember.run({ deliveryId, as });
+    setCounted(tx: Tx, deliveryId: string, as: Counted): void {
+      remember(tx).run({ deliveryId, as });
     },
 
-    /** Takes away hours of before a time; days stay. Within a transaction. */
-    forget(before: number): void {
-      db.delete(figures)
+    /** Removes hours of before a time; days stay. @returns how many */
+    forget(tx: Tx, before: number): number {
+      return tx.db
+        .delete(figures)
         .where(and(eq(figures.grain, 'hour'), lt(figures.at, before)))
-        .run();
+        .run().changes;
     },
   };
 }

@@ -10,7 +10,7 @@ let lastRandom: number[] = [];
  * An id that sorts by the time it was made, also within a millisecond: a letter for its kind, 10 signs of time, 14 of chance.
  * @param at milliseconds since the epoch
  */
-export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g', at: number): string {
+export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q', at: number): string {
   if (at > lastTime) {
     lastTime = at;
     lastRandom = [...randomBytes(14)].map((byte) => byte & 31);

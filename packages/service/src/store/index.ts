@@ -3,12 +3,12 @@ import { contentStore } from './contents.js';
 import { keyStore } from './signing-keys.js';
 import { accessStore } from './access.js';
 import { alertStore } from './alerts.js';
-import { openDatabase } from './database.js';
+import { fileURLToPath } from 'node:url';
+import { openKernel, quarantineOn, type Clock, type Kernel, type KernelOptions } from '../kernel/index.js';
 import { deliveryStore } from './deliveries.js';
 import { editionStore } from './editions.js';
 import { eventStore } from './events.js';
 import { figureStore } from './figures.js';
-import { GroupCommit } from './group-commit.js';
 import { housekeeping } from './housekeeping.js';
 import { messageStore } from './messages.js';
 import { returnStore } from './returns.js';
@@ -16,33 +16,45 @@ import { searchStore } from './search.js';
 import { subscriptionStore } from './subscriptions.js';
 import { suppressionStore } from './suppressions.js';
 
-export type Store = ReturnType<typeof openStore>;
+// From src/store (tests) and from dist/store the migrations stand at the same distance.
+const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
 
-/** The whole store on one database file. */
-export function openStore(file: string) {
-  const { db, raw, close } = openDatabase(file);
+// An interface, so that messages of the compiler name it.
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Store extends ReturnType<typeof storeOn> {}
+
+/** Opens a database file for this process alone. @throws StartError */
+export async function openStore(
+  file: string,
+  options: Omit<KernelOptions, 'file' | 'migrations'> & { readonly clock: Clock },
+): Promise<Store> {
+  return storeOn(await openKernel({ ...options, file, migrations: MIGRATIONS }), options);
+}
+
+function storeOn(kernel: Kernel, { clock, log }: Pick<KernelOptions, 'log'> & { readonly clock: Clock }) {
+  const { reads } = kernel;
   return {
-    access: accessStore(db),
-    alerts: alertStore(db),
-    captured: capturedStore(db),
-    contents: contentStore(db),
-    signingKeys: keyStore(db),
-    deliveries: deliveryStore(db),
-    editions: editionStore(db),
-    events: eventStore(db),
-    figures: figureStore(db),
-    messages: messageStore(db),
-    returns: returnStore(db),
-    search: searchStore(db),
-    subscriptions: subscriptionStore(db),
-    suppressions: suppressionStore(db),
-    group: new GroupCommit(raw),
-    housekeeping: housekeeping(raw),
-    close,
+    ...kernel,
+    quarantine: quarantineOn(reads, clock, log),
+    access: accessStore(reads),
+    alerts: alertStore(reads),
+    captured: capturedStore(reads),
+    contents: contentStore(reads),
+    signingKeys: keyStore(reads),
+    deliveries: deliveryStore(reads),
+    editions: editionStore(reads),
+    events: eventStore(reads),
+    figures: figureStore(reads),
+    messages: messageStore(reads),
+    returns: returnStore(reads),
+    search: searchStore(reads),
+    subscriptions: subscriptionStore(reads),
+    suppressions: suppressionStore(reads),
+    housekeeping: housekeeping(),
   };
 }
 
-export type { AttemptRow, Claimed, Decision, DeliveryStore, FactRow, NewFact } from './deliveries.js';
+export type { AttemptRow, Claimed, Decision, DeliveryStore, FactRow, HeldAttempt, NewFact } from './deliveries.js';
 export type { CapturedFilter, CapturedRow, CapturedStore } from './captured.js';
 export type { AttachmentRow, ContentStore, UploadRow } from './contents.js';
 export type { SigningKeyRow } from './signing-keys.js';

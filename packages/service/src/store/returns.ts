@@ -1,5 +1,5 @@
 import { and, asc, count, desc, eq, inArray, isNull, lt, or, sql } from 'drizzle-orm';
-import type { Db } from './database.js';
+import { reading, writing, type Reader, type Tx } from '../kernel/index.js';
 import { attempts, callbackBatches, deliveries, messages, returns } from './schema.js';
 
 export type ReturnRow = typeof returns.$inferSelect;
@@ -20,78 +20,89 @@ export interface ReturnFilter {
 }
 
 /** What came back, as it came back. */
-export function returnStore(db: Db) {
-  const insertReturn = db
-    .insert(returns)
-    .values({
-      id: sql.placeholder('id'),
-      hash: sql.placeholder('hash'),
-      space: sql.placeholder('space'),
-      source: sql.placeholder('source'),
-      provider: sql.placeholder('provider'),
-      receivedAt: sql.placeholder('receivedAt'),
-      envelopeFrom: sql.placeholder('envelopeFrom'),
-      envelopeTo: sql.placeholder('envelopeTo'),
-      kind: sql.placeholder('kind'),
-      deliveryId: sql.placeholder('deliveryId'),
-      told: sql.placeholder('told'),
-      bytes: sql.placeholder('bytes'),
-    })
-    .onConflictDoNothing()
-    .prepare();
-  const byProviderIds = db
-    .select({
-      providerId: attempts.providerId,
-      id: deliveries.id,
-      space: deliveries.space,
-      address: deliveries.address,
-      messageId: deliveries.messageId,
-    })
-    .from(attempts)
-    .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
-    .where(
-      and(
-        sql`${attempts.providerId} in (select value from json_each(${sql.placeholder('providerIds')}))`,
-        eq(attempts.provider, sql.placeholder('provider')),
-      ),
-    )
-    .prepare();
-  const ofHeaderId = db
-    .select({ id: deliveries.id, address: deliveries.address, space: deliveries.space })
-    .from(messages)
-    .innerJoin(deliveries, eq(deliveries.messageId, messages.id))
-    .where(eq(messages.headerId, sql.placeholder('headerId')))
-    .limit(1000)
-    .prepare();
-  const oldestBatch = db.select().from(callbackBatches).orderBy(asc(callbackBatches.id)).limit(1).prepare();
-  const byHash = db
-    .select({ id: returns.id, deliveryId: returns.deliveryId })
-    .from(returns)
-    .where(eq(returns.hash, sql.placeholder('hash')))
-    .prepare();
+export function returnStore(reads: Reader) {
+  const insertReturn = writing((db) =>
+    db
+      .insert(returns)
+      .values({
+        id: sql.placeholder('id'),
+        hash: sql.placeholder('hash'),
+        space: sql.placeholder('space'),
+        source: sql.placeholder('source'),
+        provider: sql.placeholder('provider'),
+        receivedAt: sql.placeholder('receivedAt'),
+        envelopeFrom: sql.placeholder('envelopeFrom'),
+        envelopeTo: sql.placeholder('envelopeTo'),
+        kind: sql.placeholder('kind'),
+        deliveryId: sql.placeholder('deliveryId'),
+        told: sql.placeholder('told'),
+        bytes: sql.placeholder('bytes'),
+      })
+      .onConflictDoNothing()
+      .prepare(),
+  );
+  const byProviderIds = reading((db) =>
+    db
+      .select({
+        providerId: attempts.providerId,
+        id: deliveries.id,
+        space: deliveries.space,
+        address: deliveries.address,
+        messageId: deliveries.messageId,
+      })
+      .from(attempts)
+      .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
+      .where(
+        and(
+          sql`${attempts.providerId} in (select value from json_each(${sql.placeholder('providerIds')}))`,
+          eq(attempts.provider, sql.placeholder('provider')),
+        ),
+      )
+      .prepare(),
+  );
+  const ofHeaderId = reading((db) =>
+    db
+      .select({ id: deliveries.id, address: deliveries.address, space: deliveries.space })
+      .from(messages)
+      .innerJoin(deliveries, eq(deliveries.messageId, messages.id))
+      .where(eq(messages.headerId, sql.placeholder('headerId')))
+      .limit(1000)
+      .prepare(),
+  );
+
+  const oldestBatches = reading((db) =>
+    db.select({ id: callbackBatches.id }).from(callbackBatches).orderBy(asc(callbackBatches.id)).limit(sql.placeholder('limit')).prepare(),
+  );
+  const byHash = reading((db) =>
+    db
+      .select({ id: returns.id, deliveryId: returns.deliveryId })
+      .from(returns)
+      .where(eq(returns.hash, sql.placeholder('hash')))
+      .prepare(),
+  );
 
   return {
     /** @returns false when this very return is there already */
-    insert(row: ReturnRow): boolean {
-      return insertReturn.run({ ...row }).changes > 0;
+    insert(tx: Tx, row: ReturnRow): boolean {
+      return insertReturn(tx).run({ ...row }).changes > 0;
     },
 
-    find(id: string): ReturnRow | undefined {
-      return db.select().from(returns).where(eq(returns.id, id)).get();
+    find(id: string, from: Reader = reads): ReturnRow | undefined {
+      return from.db.select().from(returns).where(eq(returns.id, id)).get();
     },
 
-    findByHash(hash: string): { id: string; deliveryId: string | null } | undefined {
-      return byHash.get({ hash });
+    findByHash(hash: string, from: Reader = reads): { id: string; deliveryId: string | null } | undefined {
+      return byHash(from).get({ hash });
     },
 
     /** Newest first. */
-    list({ space, unowned, limit, before, kind, matched }: ReturnFilter): ReturnRow[] {
+    list({ space, unowned, limit, before, kind, matched }: ReturnFilter, from: Reader = reads): ReturnRow[] {
       const mine = unowned ? or(eq(returns.space, space), isNull(returns.space)) : eq(returns.space, space);
       const found = [mine];
       if (before !== undefined) found.push(lt(returns.id, before));
       if (kind !== undefined) found.push(eq(returns.kind, kind));
       if (matched !== undefined) found.push(matched ? sql`${returns.deliveryId} is not null` : isNull(returns.deliveryId));
-      return db
+      return from.db
         .select()
         .from(returns)
         .where(and(...found))
@@ -100,10 +111,10 @@ export function returnStore(db: Db) {
         .all();
     },
 
-    ofDeliveries(ids: readonly string[]): ReturnRow[] {
+    ofDeliveries(ids: readonly string[], from: Reader = reads): ReturnRow[] {
       return ids.length === 0
         ? []
-        : db
+        : from.db
             .select()
             .from(returns)
             .where(inArray(returns.deliveryId, [...ids]))
@@ -111,35 +122,46 @@ export function returnStore(db: Db) {
             .all();
     },
 
-    match(id: string, deliveryId: string, space: string): void {
-      db.update(returns).set({ deliveryId, space }).where(eq(returns.id, id)).run();
+    remove(tx: Tx, id: string): void {
+      tx.db.delete(returns).where(eq(returns.id, id)).run();
+    },
+
+    match(tx: Tx, id: string, deliveryId: string, space: string): void {
+      tx.db.update(returns).set({ deliveryId, space }).where(eq(returns.id, id)).run();
     },
 
     /** The deliveries that a provider knows by ids of its own, by those ids. */
-    deliveriesByProviderIds(provider: string, providerIds: readonly string[]): Map<string, KnownDelivery> {
-      const rows = byProviderIds.all({ provider, providerIds: JSON.stringify(providerIds) });
+    deliveriesByProviderIds(provider: string, providerIds: readonly string[], from: Reader = reads): Map<string, KnownDelivery> {
+      const rows = byProviderIds(from).all({ provider, providerIds: JSON.stringify(providerIds) });
       return new Map(rows.map(({ providerId, ...row }) => [providerId ?? '', row]));
     },
 
     /** The deliveries of the message with this Message-ID, of whatever space. */
-    deliveriesOfHeaderId(headerId: string): { id: string; address: string; space: string }[] {
-      return ofHeaderId.all({ headerId });
+    deliveriesOfHeaderId(headerId: string, from: Reader = reads): { id: string; address: string; space: string }[] {
+      return ofHeaderId(from).all({ headerId });
     },
 
-    addBatch(row: CallbackBatchRow): void {
-      db.insert(callbackBatches).values(row).run();
+    addBatch(tx: Tx, row: CallbackBatchRow): void {
+      tx.db.insert(callbackBatches).values(row).run();
     },
 
-    nextBatch(): CallbackBatchRow | undefined {
-      return oldestBatch.get();
+    /** Ids of the oldest calls that are not read yet. */
+    firstBatches(limit: number, from: Reader = reads): string[] {
+      return oldestBatches(from)
+        .all({ limit })
+        .map((row) => row.id);
     },
 
-    dropBatch(id: string): void {
-      db.delete(callbackBatches).where(eq(callbackBatches.id, id)).run();
+    findBatch(id: string, from: Reader = reads): CallbackBatchRow | undefined {
+      return from.db.select().from(callbackBatches).where(eq(callbackBatches.id, id)).get();
     },
 
-    batchesWaiting(): number {
-      return db.select({ n: count() }).from(callbackBatches).get()?.n ?? 0;
+    dropBatch(tx: Tx, id: string): void {
+      tx.db.delete(callbackBatches).where(eq(callbackBatches.id, id)).run();
+    },
+
+    batchesWaiting(from: Reader = reads): number {
+      return from.db.select({ n: count() }).from(callbackBatches).get()?.n ?? 0;
     },
   };
 }

@@ -91,6 +91,11 @@ export const messages = sqliteTable(
     index('messages_by_space').on(table.space, table.id),
     index('messages_by_header_id').on(table.headerId),
     index('messages_by_reference').on(table.space, table.reference, table.id),
+    index('messages_by_template').on(table.space, table.template, table.id),
+    index('messages_by_edition').on(table.space, table.edition),
+    index('messages_by_raw')
+      .on(sql`${table.more} ->> '$.raw'`)
+      .where(sql`${table.more} ->> '$.raw' is not null`),
   ],
 );
 
@@ -119,14 +124,18 @@ export const contentPieces = sqliteTable(
 );
 
 /** What apps have handed in to be attached later. */
-export const uploads = sqliteTable('uploads', {
-  id: text('id').primaryKey(),
-  space: text('space').notNull(),
-  name: text('name').notNull(),
-  type: text('type').notNull(),
-  contentId: text('content_id').notNull(),
-  createdAt: integer('created_at').notNull(),
-});
+export const uploads = sqliteTable(
+  'uploads',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    name: text('name').notNull(),
+    type: text('type').notNull(),
+    contentId: text('content_id').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [index('uploads_by_content').on(table.contentId)],
+);
 
 export const attachments = sqliteTable(
   'attachments',
@@ -140,7 +149,12 @@ export const attachments = sqliteTable(
     /** Null until it is fetched. */
     contentId: text('content_id'),
   },
-  (table) => [primaryKey({ columns: [table.messageId, table.n] })],
+  (table) => [
+    primaryKey({ columns: [table.messageId, table.n] }),
+    index('attachments_by_content')
+      .on(table.contentId)
+      .where(sql`${table.contentId} is not null`),
+  ],
 );
 
 /** Keys that sign mail for a domain (DKIM); the private half sealed with the service's master key. */
@@ -202,7 +216,7 @@ export const deliveries = sqliteTable(
       .on(table.owner)
       .where(sql`${table.owner} is not null`),
     index('deliveries_by_age').on(table.createdAt),
-    index('deliveries_by_address').on(table.space, table.address),
+    index('deliveries_by_address').on(table.space, table.address, table.id),
     index('deliveries_by_state').on(table.space, table.state, table.id),
   ],
 );
@@ -255,18 +269,27 @@ export const facts = sqliteTable(
 );
 
 /** Everything that is made public, in the order of becoming known: facts, and what has no fact (alerts, tests). */
-export const events = sqliteTable('events', {
-  seq: integer('seq').primaryKey({ autoIncrement: true }),
-  /** The fact's id, where it is one. */
-  id: text('id').notNull(),
-  space: text('space').notNull(),
-  kind: text('kind').$type<EventKind>().notNull(),
-  deliveryId: text('delivery_id'),
-  at: integer('at').notNull(),
-  recordedAt: integer('recorded_at').notNull(),
-  /** What an alert or a test says. */
-  data: text('data', { mode: 'json' }).$type<Record<string, unknown>>(),
-});
+export const events = sqliteTable(
+  'events',
+  {
+    seq: integer('seq').primaryKey({ autoIncrement: true }),
+    /** The fact's id, where it is one. */
+    id: text('id').notNull(),
+    space: text('space').notNull(),
+    kind: text('kind').$type<EventKind>().notNull(),
+    deliveryId: text('delivery_id'),
+    at: integer('at').notNull(),
+    recordedAt: integer('recorded_at').notNull(),
+    /** What an alert or a test says. */
+    data: text('data', { mode: 'json' }).$type<Record<string, unknown>>(),
+  },
+  (table) => [
+    index('events_by_kind').on(table.space, table.kind, table.seq),
+    index('events_by_delivery')
+      .on(table.deliveryId, table.seq)
+      .where(sql`${table.deliveryId} is not null`),
+  ],
+);
 
 export type SubscriptionState = 'unproven' | 'active' | 'paused' | 'gone';
 
@@ -379,13 +402,16 @@ export const alerts = sqliteTable(
     value: real('value').notNull(),
     text: text('text').notNull(),
     /** How much of it the operator has been told. */
-    told: integer('told').notNull().default(0),
+    told: integer('told').$type<0 | 1 | 2>().notNull().default(0),
   },
   (table) => [
     uniqueIndex('alerts_firing')
       .on(table.space, table.rule, table.group)
       .where(sql`${table.resolvedAt} is null`),
     index('alerts_by_space').on(table.space, table.id),
+    index('alerts_by_end')
+      .on(table.resolvedAt)
+      .where(sql`${table.resolvedAt} is not null`),
   ],
 );
 
@@ -425,6 +451,7 @@ export const returns = sqliteTable(
   },
   (table) => [
     index('returns_by_space').on(table.space, table.id),
+    index('returns_by_kind').on(table.space, table.kind, table.id),
     index('returns_by_delivery').on(table.deliveryId),
     index('returns_unmatched')
       .on(table.id)
@@ -437,6 +464,8 @@ export const callbackBatches = sqliteTable('callback_batches', {
   id: text('id').primaryKey(),
   provider: text('provider').notNull(),
   receivedAt: integer('received_at').notNull(),
+  /** Where the body is a list of events that were found in a call before, one of which failed then. */
+  extracted: integer('extracted', { mode: 'boolean' }).notNull().default(false),
   body: blob('body', { mode: 'buffer' }).notNull(),
 });
 
@@ -496,6 +525,9 @@ export const captured = sqliteTable(
   (table) => [
     index('captured_by_space').on(table.space, table.seq),
     index('captured_by_address').on(table.space, table.address, table.seq),
+    index('captured_by_content')
+      .on(table.contentId)
+      .where(sql`${table.contentId} is not null`),
   ],
 );
 

@@ -1,7 +1,7 @@
 import { and, desc, eq, gte, inArray, lt, or, sql, type SQL } from 'drizzle-orm';
 import type { State } from '@verbalis/core/delivery';
 import { holdsWords } from './captured.js';
-import type { Db } from './database.js';
+import type { Reader } from '../kernel/index.js';
 import { captured, deliveries, messages, returns, suppressions } from './schema.js';
 
 /** Something that fits what somebody looks for. */
@@ -22,7 +22,7 @@ const ID = /^([mdlr])[0-9a-z]{24}$/;
 export type SearchStore = ReturnType<typeof searchStore>;
 
 /** One search over everything that a person may have in hand: an address, an id, a reference, words of a subject. */
-export function searchStore(db: Db) {
+export function searchStore(reads: Reader) {
   const ofDelivery = {
     id: deliveries.messageId,
     address: deliveries.address,
@@ -30,7 +30,7 @@ export function searchStore(db: Db) {
     state: deliveries.state,
     at: deliveries.createdAt,
   };
-  const joined = () => db.select(ofDelivery).from(deliveries).innerJoin(messages, eq(messages.id, deliveries.messageId));
+  const joined = () => reads.db.select(ofDelivery).from(deliveries).innerJoin(messages, eq(messages.id, deliveries.messageId));
   const asMessage = (row: { id: string; address: string; title: string; state: State; at: number }): SearchHit => ({
     kind: 'message',
     ...row,
@@ -46,7 +46,7 @@ export function searchStore(db: Db) {
         .map(asMessage);
     if (kind === 'l') return capturedBy(space, eq(captured.id, id));
     if (kind !== 'r') return [];
-    return db
+    return reads.db
       .select()
       .from(returns)
       .where(and(eq(returns.id, id), eq(returns.space, space)))
@@ -62,7 +62,7 @@ export function searchStore(db: Db) {
   }
 
   function capturedBy(space: string, ...fits: readonly SQL[]): SearchHit[] {
-    return db
+    return reads.db
       .select({ id: captured.id, address: captured.address, title: captured.subject, at: captured.receivedAt })
       .from(captured)
       .where(and(eq(captured.space, space), ...fits))
@@ -98,7 +98,7 @@ export function searchStore(db: Db) {
           .where(
             inArray(
               deliveries.messageId,
-              db
+              reads.db
                 .select({ id: messages.id })
                 .from(messages)
                 .where(and(eq(messages.space, space), eq(messages.reference, wanted)))
@@ -111,14 +111,14 @@ export function searchStore(db: Db) {
           .map(asMessage),
       );
       if (!wanted.includes('@') && wanted.length >= 2) {
-        const newest = db
+        const newest = reads.db
           .select({ id: messages.id, subject: messages.subject })
           .from(messages)
           .where(eq(messages.space, space))
           .orderBy(desc(messages.id))
           .limit(SUBJECTS_SEARCHED)
           .as('newest');
-        const ids = db
+        const ids = reads.db
           .select({ id: newest.id })
           .from(newest)
           .where(sql`instr(lower(${newest.subject}), ${small}) > 0 or instr(${newest.subject}, ${wanted}) > 0`)
@@ -131,7 +131,7 @@ export function searchStore(db: Db) {
       out.push(...capturedBy(space, ...holdsWords(wanted)).slice(0, 20));
       if (wanted.includes('@'))
         out.push(
-          ...db
+          ...reads.db
             .select()
             .from(suppressions)
             .where(and(eq(suppressions.space, space), inArray(suppressions.address, [...new Set([wanted, small])])))

@@ -1,20 +1,20 @@
 import { eq } from 'drizzle-orm';
-import type { Db } from './database.js';
+import { type Reader, type Tx } from '../kernel/index.js';
 import { signingKeys } from './schema.js';
 
 export type SigningKeyRow = typeof signingKeys.$inferSelect;
 
 /** Keys that sign mail, by the domain that they sign for. */
-export function keyStore(db: Db) {
+export function keyStore(reads: Reader) {
   return {
-    all(): SigningKeyRow[] {
-      return db.select().from(signingKeys).orderBy(signingKeys.domain, signingKeys.selector).all();
+    all(from: Reader = reads): SigningKeyRow[] {
+      return from.db.select().from(signingKeys).orderBy(signingKeys.domain, signingKeys.selector).all();
     },
-    of(domain: string): SigningKeyRow[] {
-      return db.select().from(signingKeys).where(eq(signingKeys.domain, domain)).orderBy(signingKeys.selector).all();
+    of(domain: string, from: Reader = reads): SigningKeyRow[] {
+      return from.db.select().from(signingKeys).where(eq(signingKeys.domain, domain)).orderBy(signingKeys.selector).all();
     },
-    add(row: SigningKeyRow): void {
-      db.insert(signingKeys).values(row).run();
+    add(tx: Tx, row: SigningKeyRow): void {
+      tx.db.insert(signingKeys).values(row).run();
     },
   };
 }

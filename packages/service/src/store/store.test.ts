@@ -4,26 +4,26 @@ import fc from 'fast-check';
 import {
   lineName,
   newId,
-  openStore,
   readLine,
   TOLD,
+  type Claimed,
   type DeliveryRow,
   type MessageRow,
   type NewFact,
   type NotificationRow,
-  type Store,
 } from './index.js';
+import { openTestStore, type TestStore } from './test-store.js';
 import { idSince } from './ids.js';
 
 const DAY = 86_400_000;
 
 /** A message with deliveries to these addresses, as it is accepted. */
-function accepted(
-  store: Store,
+async function accepted(
+  store: TestStore,
   at: number,
   addresses: readonly string[],
   more: Partial<MessageRow> = {},
-): { message: MessageRow; deliveries: DeliveryRow[] } {
+): Promise<{ message: MessageRow; deliveries: DeliveryRow[] }> {
   const id = newId('m', at);
   const message: MessageRow = {
     id,
@@ -63,7 +63,7 @@ function accepted(
     intended: null,
     kept: false,
   }));
-  store.messages.insert({ message, deliveries, idempotency: undefined });
+  await store.messages.insert({ message, deliveries, idempotency: undefined });
   return { message, deliveries };
 }
 
@@ -80,7 +80,7 @@ const fact = (delivery: DeliveryRow, kind: NewFact['kind'], at: number, more: Pa
   ...more,
 });
 
-test('a line is read as it was named, whatever its topic', () => {
+test('a line is read as it was named, whatever its topic', async () => {
   const text = fc.stringMatching(/^[a-z][a-z0-9/-]{0,12}$/);
   fc.assert(
     fc.property(
@@ -100,21 +100,23 @@ test('a line is read as it was named, whatever its topic', () => {
 });
 
 group('messages', () => {
-  test('are listed newest first, by what is asked for, a page at a time', () => {
-    const store = openStore(':memory:');
-    const made = Array.from({ length: 30 }, (_, i) =>
-      accepted(
-        store,
-        DAY + i * 1000,
-        [i % 3 === 0 ? 'asa@post.example' : `guest${i}@mail.test`, ...(i === 7 ? ['liv@post.example'] : [])],
-        {
-          template: i % 2 === 0 ? 'booking-confirmed' : 'sign-in-code',
-          reference: `SM-${i % 5}`,
-        },
+  test('are listed newest first, by what is asked for, a page at a time', async () => {
+    const store = await openTestStore();
+    const made = await Promise.all(
+      Array.from({ length: 30 }, (_, i) =>
+        accepted(
+          store,
+          DAY + i * 1000,
+          [i % 3 === 0 ? 'asa@post.example' : `guest${i}@mail.test`, ...(i === 7 ? ['liv@post.example'] : [])],
+          {
+            template: i % 2 === 0 ? 'booking-confirmed' : 'sign-in-code',
+            reference: `SM-${i % 5}`,
+          },
+        ),
       ),
     );
     const ids = made.map(({ message }) => message.id).reverse();
-    const list = (more: object) => store.messages.list({ space: 'harbour', limit: 100, ...more }).map((one) => one.id);
+    const list = (more: object) => store.messages.list({ space: 'harbour', limit: 100, ...more }).rows.map((one) => one.id);
     expect(list({})).toEqual(ids);
     expect([...list({ limit: 10 }), ...list({ limit: 10, before: ids[9] }), ...list({ limit: 10, before: ids[19] })]).toEqual(ids);
     expect(list({ address: 'asa@post.example' })).toEqual(ids.filter((_, i) => (29 - i) % 3 === 0));
@@ -125,16 +127,16 @@ group('messages', () => {
     );
     expect(list({ from: DAY + 10_000, to: DAY + 12_000 })).toEqual([ids[18], ids[19]]);
     expect(list({ state: 'failed' })).toEqual([]);
-    expect(store.messages.list({ space: 'pier', limit: 10 })).toEqual([]);
+    expect(store.messages.list({ space: 'pier', limit: 10 })).toEqual({ rows: [], next: undefined, partial: false });
     expect(store.messages.find('pier', ids[0] ?? '')).toBeUndefined();
   });
 
-  test('the first bytes of a mail stay', () => {
-    const store = openStore(':memory:');
-    const { deliveries } = accepted(store, 1, ['asa@post.example']);
+  test('the first bytes of a mail stay', async () => {
+    const store = await openTestStore();
+    const { deliveries } = await accepted(store, 1, ['asa@post.example']);
     const [one] = deliveries;
-    store.messages.keepMail(one?.id ?? '', Buffer.from('first'));
-    store.messages.keepMail(one?.id ?? '', Buffer.from('second'));
+    await store.messages.keepMail(one?.id ?? '', Buffer.from('first'));
+    await store.messages.keepMail(one?.id ?? '', Buffer.from('second'));
     expect(store.messages.mail(one?.id ?? '')?.toString()).toBe('first');
   });
 });
@@ -149,44 +151,45 @@ group('the end of an attempt', () => {
     diagnostic: null,
     providerId: null,
   } as const;
-  const claim = (store: Store) =>
+  const held = ({ attemptId, delivery, number }: Claimed) => ({ id: attemptId, deliveryId: delivery.id, owner: 'w', number });
+  const claim = (store: TestStore) =>
     store.deliveries.claim(
-      { now: 10, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w' },
+      { now: 10, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
       () => false,
       () => ({ provider: 'relay', attemptId: newId('a', 10) }),
     );
 
-  test('the first word: state, lease and next attempt in one; the same again changes nothing', () => {
-    const store = openStore(':memory:');
-    accepted(store, 1, ['asa@post.example']);
-    const [one] = claim(store);
+  test('the first word: state, lease and next attempt in one; the same again changes nothing', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example']);
+    const [one] = await claim(store);
     if (one === undefined) throw new Error('nothing claimed');
     expect(store.deliveries.find(one.delivery.id)).toMatchObject({ owner: 'w', leaseUntil: 1010, attempts: 1 });
     const said = fact(one.delivery, 'accepted', 20, { id: `${one.attemptId}:accepted`, source: 'attempt' });
-    store.deliveries.endAttempt(one.attemptId, end, said, { at: undefined, avoid: undefined }, 20);
+    await store.deliveries.endAttempt(held(one), end, said, { at: undefined, avoid: undefined }, 20);
     const settled = { state: 'accepted', owner: null, leaseUntil: null, nextAttemptAt: null, decidedBy: said.id };
     expect(store.deliveries.find(one.delivery.id)).toMatchObject(settled);
-    store.deliveries.endAttempt(one.attemptId, end, said, { at: 99, avoid: undefined }, 21);
+    await store.deliveries.endAttempt(held(one), end, said, { at: 99, avoid: undefined }, 21);
     expect(store.deliveries.facts(one.delivery.id)).toHaveLength(1);
     expect(store.deliveries.attempts(one.delivery.id)).toMatchObject([{ outcome: 'accepted', endedAt: 5 }]);
   });
 
-  test('a delay keeps its next attempt, and a bounce that was faster than the end of its attempt is not forgotten', () => {
-    const store = openStore(':memory:');
-    accepted(store, 1, ['asa@post.example', 'liv@post.example']);
-    const [late, fast] = claim(store);
+  test('a delay keeps its next attempt, and a bounce that was faster than the end of its attempt is not forgotten', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example', 'liv@post.example']);
+    const [late, fast] = await claim(store);
     if (late === undefined || fast === undefined) throw new Error('nothing claimed');
-    store.deliveries.endAttempt(
-      late.attemptId,
+    await store.deliveries.endAttempt(
+      held(late),
       { ...end, outcome: 'deferred' },
       fact(late.delivery, 'delayed', 20, { source: 'attempt' }),
       { at: 500, avoid: 'relay' },
       20,
     );
     expect(store.deliveries.find(late.delivery.id)).toMatchObject({ state: 'delayed', nextAttemptAt: 500, avoid: 'relay', owner: null });
-    store.deliveries.record(fact(fast.delivery, 'failed', 15, { cause: 'mailbox-full' }), 15);
-    store.deliveries.endAttempt(
-      fast.attemptId,
+    await store.deliveries.record(fact(fast.delivery, 'failed', 15, { cause: 'mailbox-full' }), 15);
+    await store.deliveries.endAttempt(
+      held(fast),
       end,
       fact(fast.delivery, 'accepted', 20, { source: 'attempt' }),
       { at: undefined, avoid: undefined },
@@ -200,15 +203,15 @@ group('the end of an attempt', () => {
     });
   });
 
-  test('each fact is an event, in the order of becoming known', () => {
-    const store = openStore(':memory:');
-    const { deliveries } = accepted(store, 1, ['asa@post.example']);
+  test('each fact is an event, in the order of becoming known', async () => {
+    const store = await openTestStore();
+    const { deliveries } = await accepted(store, 1, ['asa@post.example']);
     const [one] = deliveries;
     if (one === undefined) throw new Error('no delivery');
-    store.deliveries.record(fact(one, 'accepted', 30), 30);
-    store.deliveries.record(fact(one, 'delivered', 20), 31);
-    store.deliveries.record(fact(one, 'delivered', 20), 32);
-    const seq = store.events.append({ id: 'x', space: 'harbour', kind: 'test', at: 40, data: { text: 'hello' } });
+    await store.deliveries.record(fact(one, 'accepted', 30), 30);
+    await store.deliveries.record(fact(one, 'delivered', 20), 31);
+    await store.deliveries.record(fact(one, 'delivered', 20), 32);
+    const seq = await store.events.append({ id: 'x', space: 'harbour', kind: 'test', at: 40, data: { text: 'hello' } });
     const known = store.events.after(0, 10);
     expect(known.map((event) => [event.seq, event.kind])).toEqual([
       [1, 'accepted'],
@@ -224,26 +227,26 @@ group('the end of an attempt', () => {
     expect(store.events.bareAfter(1, 10).map((event) => event.kind)).toEqual(['delivered', 'test']);
     expect(store.events.list({ space: 'harbour', limit: 10, kinds: ['delivered'] })).toHaveLength(1);
     expect([store.events.before(30), store.events.before(31), store.events.before(99)]).toEqual([0, 1, 3]);
-    expect(store.events.forget(32, 10)).toBe(2);
+    expect(await store.events.forget(32, 10)).toBe(2);
     expect(store.events.after(0, 10).map((event) => event.seq)).toEqual([3]);
     expect(store.events.before(1)).toBe(2);
   });
 });
 
 group('contents', () => {
-  test('come back piece by piece as they were, and count only once they have ended', () => {
-    const store = openStore(':memory:');
+  test('come back piece by piece as they were, and count only once they have ended', async () => {
+    const store = await openTestStore();
     const bytes = Buffer.alloc(700_000, 'abcdefg');
-    const { id, size } = store.contents.keep(bytes, 5);
+    const { id, size } = await store.contents.keep(bytes, 5);
     expect(size).toBe(bytes.length);
     expect([...store.contents.bytes(id).chunks()].map((one) => one.length)).toEqual([262_144, 262_144, 175_712]);
     expect(wholeOf(store.contents.bytes(id)).equals(bytes)).toBe(true);
-    const begun = store.contents.begin(5);
-    begun.add(Buffer.from('half'));
-    expect(store.contents.find(begun.id)).toBeUndefined();
-    expect(store.contents.forgotten(6)).toEqual([begun.id]);
-    store.contents.drop(begun.id);
-    expect(store.contents.forgotten(6)).toEqual([]);
+    const begun = await store.contents.begin(5);
+    await store.contents.append(begun, Buffer.from('half'));
+    expect(store.contents.find(begun)).toBeUndefined();
+    await expect(store.contents.end(begun, { hash: 'x', size: 5 })).rejects.toThrow('5 bytes came in');
+    expect(await store.housekeeping.forgetUnfinished(6)).toBe(1);
+    expect(await store.housekeeping.forgetUnfinished(6)).toBe(0);
   });
 });
 
@@ -253,17 +256,17 @@ group('editions', () => {
       ['mail.yaml', Buffer.from('name: x\n')],
       ['templates/a/message.md', Buffer.from(text)],
     ]);
-  test('only changes make a new one, what is shared is kept once, and any can be used again', () => {
-    const store = openStore(':memory:');
-    const first = store.editions.publish('harbour', folder('one'), 1);
-    expect(store.editions.publish('harbour', folder('one'), 2)).toEqual(first);
-    const second = store.editions.publish('harbour', folder('two'), 3);
+  test('only changes make a new one, what is shared is kept once, and any can be used again', async () => {
+    const store = await openTestStore();
+    const first = await store.editions.publish('harbour', folder('one'), 1);
+    expect(await store.editions.publish('harbour', folder('one'), 2)).toEqual(first);
+    const second = await store.editions.publish('harbour', folder('two'), 3);
     expect([first.number, second.number, store.editions.currentNumber('harbour')]).toEqual([1, 2, 2]);
     expect(first.manifest['mail.yaml']).toBe(second.manifest['mail.yaml']);
-    store.editions.use('harbour', 1);
+    await store.editions.use('harbour', 1);
     expect(store.editions.current('harbour')?.number).toBe(1);
     // What was in use before is published anew: it differs from the one in use, so it is a third.
-    expect(store.editions.publish('harbour', folder('two'), 4).number).toBe(3);
+    expect((await store.editions.publish('harbour', folder('two'), 4)).number).toBe(3);
     expect(store.editions.list('harbour').map((one) => one.number)).toEqual([3, 2, 1]);
     expect(Buffer.from(store.editions.files(first).get('templates/a/message.md') ?? '').toString()).toBe('one');
     expect(store.editions.current('pier')).toBeUndefined();
@@ -271,7 +274,7 @@ group('editions', () => {
 });
 
 group('captured mail', () => {
-  const keep = (store: Store, n: number, more: object = {}) =>
+  const keep = (store: TestStore, n: number, more: object = {}) =>
     store.captured.keep({
       id: newId('l', n * 1000),
       space: 'drydock',
@@ -288,10 +291,10 @@ group('captured mail', () => {
       ...more,
     });
 
-  test('is found by words in any order and case, by parts, and by accents left out', () => {
-    const store = openStore(':memory:');
-    for (let n = 1; n <= 6; n += 1) expect(keep(store, n)).toBe(true);
-    expect(keep(store, 6)).toBe(false);
+  test('is found by words in any order and case, by parts, and by accents left out', async () => {
+    const store = await openTestStore();
+    for (let n = 1; n <= 6; n += 1) expect(await keep(store, n)).toBe(true);
+    expect(await keep(store, 6)).toBe(false);
     const found = (find: string) => store.captured.list({ space: 'drydock', find }, 10).map((one) => one.subject.slice(-4));
     expect(found('island FERRY')).toHaveLength(6);
     expect(found('SM-1003')).toEqual(['1003']);
@@ -302,20 +305,20 @@ group('captured mail', () => {
     expect(found('"quoted" OR ferry*')).toEqual([]);
   });
 
-  test('is counted by recipient, followed by number, bounded and cleared', () => {
-    const store = openStore(':memory:');
-    for (let n = 1; n <= 10; n += 1) keep(store, n);
+  test('is counted by recipient, followed by number, bounded and cleared', async () => {
+    const store = await openTestStore();
+    for (let n = 1; n <= 10; n += 1) await keep(store, n);
     expect(store.captured.addresses('drydock', 5)).toEqual([
       { address: 'asa@post.example', mails: 5, latest: 10_000 },
       { address: 'liv@post.example', mails: 5, latest: 9000 },
     ]);
     expect(store.captured.list({ space: 'drydock', after: 8 }, 10).map((one) => one.seq)).toEqual([10, 9]);
-    expect(store.captured.bound('drydock', 4, 0)).toBe(6);
+    expect(await store.captured.bound('drydock', 4, 0)).toBe(6);
     expect(store.captured.list({ space: 'drydock' }, 10).map((one) => one.seq)).toEqual([10, 9, 8, 7]);
-    expect(store.captured.clear({ space: 'drydock', address: 'asa@post.example' })).toBe(2);
+    expect(await store.captured.clear({ space: 'drydock', address: 'asa@post.example' })).toBe(2);
     expect(store.captured.count({ space: 'drydock' })).toBe(2);
     // A number is not used twice.
-    keep(store, 11);
+    await keep(store, 11);
     expect(store.captured.last()).toBe(11);
   });
 });
@@ -334,8 +337,8 @@ group('notifications', () => {
     milliseconds: 3,
     ...more,
   });
-  test('wait in order by line, are set aside and sent again', () => {
-    const store = openStore(':memory:');
+  test('wait in order by line, are set aside and sent again', async () => {
+    const store = await openTestStore();
     for (const one of [
       row(1),
       row(2),
@@ -344,20 +347,20 @@ group('notifications', () => {
       row(5, { state: 'set-aside', nextAt: null }),
       row(6, { state: 'set-aside', nextAt: null }),
     ])
-      store.subscriptions.note(one);
+      await store.subscriptions.note(one);
     expect(store.subscriptions.due('b1', 20, 10).map((one) => one.seq)).toEqual([1, 2]);
     expect(store.subscriptions.nextDueAt('b1')).toBe(10);
     expect([...store.subscriptions.waitingLines('b1')].sort()).toEqual([
       ['d0', 2],
       ['d1', 1],
     ]);
-    store.subscriptions.note(row(1, { state: 'delivered', nextAt: null }));
+    await store.subscriptions.note(row(1, { state: 'delivered', nextAt: null }));
     expect(store.subscriptions.firstWaiting('b1', 'd1')).toBe(3);
     expect(store.subscriptions.counts('b1')).toEqual({ waiting: 2, delivered: 2, 'set-aside': 2 });
-    expect(store.subscriptions.again('b1', [6], 100)).toBe(1);
-    expect(store.subscriptions.again('b1', undefined, 100)).toBe(1);
-    expect(store.subscriptions.again('b1', undefined, 100)).toBe(0);
-    expect(store.subscriptions.forget(4, 10)).toBe(2);
+    expect(await store.subscriptions.again('b1', [6], 100)).toBe(1);
+    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(1);
+    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(0);
+    expect(await store.subscriptions.forget(4, 10)).toBe(2);
     expect(store.subscriptions.notifications('b1', { limit: 10 }).map((one) => one.seq)).toEqual([6, 5, 3, 2]);
   });
 });
@@ -378,19 +381,19 @@ group('suppressions', () => {
     liftNote: null,
     ...more,
   });
-  test('of all mail goes before that of a topic; a lifted one stays as a record, and may come again', () => {
-    const store = openStore(':memory:');
+  test('of all mail goes before that of a topic; a lifted one stays as a record, and may come again', async () => {
+    const store = await openTestStore();
     const why = (topic: string) => store.suppressions.inForce('harbour', 'asa@post.example', topic)?.id;
-    expect(store.suppressions.add(row('s1', { topic: 'pier-news' }))).toBe(true);
+    expect(await store.suppressions.add(row('s1', { topic: 'pier-news' }))).toBe(true);
     expect([why('pier-news'), why('bookings')]).toEqual(['s1', undefined]);
-    store.suppressions.add(row('s2'));
+    await store.suppressions.add(row('s2'));
     expect([why('pier-news'), why('bookings')]).toEqual(['s2', 's2']);
-    expect(store.suppressions.add(row('s3'))).toBe(false);
-    store.suppressions.lift('s2', 50, 'asked by phone');
-    store.suppressions.lift('s2', 60, 'again');
+    expect(await store.suppressions.add(row('s3'))).toBe(false);
+    await store.suppressions.lift('s2', 50, 'asked by phone');
+    await store.suppressions.lift('s2', 60, 'again');
     expect([why('pier-news'), why('bookings')]).toEqual(['s1', undefined]);
     expect(store.suppressions.liftedAt('harbour', 'asa@post.example')).toBe(50);
-    expect(store.suppressions.add(row('s4'))).toBe(true);
+    expect(await store.suppressions.add(row('s4'))).toBe(true);
     const list = (lifted: boolean) => store.suppressions.list({ space: 'harbour', limit: 10, lifted }).map((one) => one.id);
     expect([list(false), list(true)]).toEqual([
       ['s4', 's1'],
@@ -399,51 +402,51 @@ group('suppressions', () => {
   });
 });
 
-test('alerts: one of a kind at a time, told once when it begins and once when it is over', () => {
-  const store = openStore(':memory:');
+test('alerts: one of a kind at a time, told once when it begins and once when it is over', async () => {
+  const store = await openTestStore();
   const alert = { id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: '5 failed.' };
-  store.alerts.fire(alert);
-  store.alerts.fire({ ...alert, id: 'g2' });
+  await store.alerts.fire(alert);
+  await store.alerts.fire({ ...alert, id: 'g2' });
   expect(store.alerts.firing().map((one) => one.id)).toEqual(['g1']);
-  store.alerts.told('g1', TOLD.firing);
+  await store.alerts.told('g1', TOLD.firing);
   expect(store.alerts.untold(10)).toEqual([]);
-  store.alerts.resolve(['g1'], 9);
+  await store.alerts.resolve(['g1'], 9);
   expect(store.alerts.untold(10)).toMatchObject([{ id: 'g1', resolvedAt: 9 }]);
-  store.alerts.told('g1', TOLD.over);
-  store.alerts.fire({ ...alert, id: 'g3' });
+  await store.alerts.told('g1', TOLD.over);
+  await store.alerts.fire({ ...alert, id: 'g3' });
   expect(store.alerts.list('harbour', 10).map((one) => one.id)).toEqual(['g3', 'g1']);
   expect(store.alerts.untold(10).map((one) => one.id)).toEqual(['g3']);
 });
 
-test('keys and sessions: secrets are kept as hashes, and sessions end', () => {
-  const store = openStore(':memory:');
-  const secret = store.access.addKey({ id: 'k1', space: 'harbour', name: 'app', scopes: ['send'], createdAt: 1 });
+test('keys and sessions: secrets are kept as hashes, and sessions end', async () => {
+  const store = await openTestStore();
+  const secret = await store.access.addKey({ id: 'k1', space: 'harbour', name: 'app', scopes: ['send'], createdAt: 1 });
   expect(store.access.findKey(secret)).toMatchObject({ id: 'k1', scopes: ['send'] });
   expect(store.access.findKey(`${secret}x`)).toBeUndefined();
   expect(JSON.stringify(store.access.findKey(secret))).not.toContain(secret);
-  const session = store.access.open('session', 10, 20);
+  const session = await store.access.open('session', 10, 20);
   expect([
     store.access.isOpen('session', session, 19),
     store.access.isOpen('session', session, 20),
     store.access.isOpen('sign-in', session, 15),
   ]).toEqual([true, false, false]);
-  store.access.close(session);
+  await store.access.close(session);
   expect(store.access.isOpen('session', session, 15)).toBe(false);
 });
 
-test('what is old is taken away with all that hangs on it, and what still waits stays', () => {
-  const store = openStore(':memory:');
-  const old = accepted(store, 10 * DAY, ['asa@post.example']);
-  const waits = accepted(store, 10 * DAY + 1, ['liv@post.example']);
-  const young = accepted(store, 20 * DAY, ['asa@post.example']);
+test('what is old is taken away with all that hangs on it, and what still waits stays', async () => {
+  const store = await openTestStore();
+  const old = await accepted(store, 10 * DAY, ['asa@post.example']);
+  const waits = await accepted(store, 10 * DAY + 1, ['liv@post.example']);
+  const young = await accepted(store, 20 * DAY, ['asa@post.example']);
   for (const { deliveries } of [old, young])
     for (const one of deliveries) {
-      store.messages.keepMail(one.id, Buffer.from('mail'));
-      store.deliveries.record(fact(one, 'delivered', one.createdAt), one.createdAt);
+      await store.messages.keepMail(one.id, Buffer.from('mail'));
+      await store.deliveries.record(fact(one, 'delivered', one.createdAt), one.createdAt);
     }
-  expect(store.housekeeping.forgetMails(15 * DAY)).toBe(1);
-  expect(store.housekeeping.forgetMessages(15 * DAY)).toBe(1);
-  const left = store.messages.list({ space: 'harbour', limit: 10 }).map((one) => one.id);
+  expect(await store.housekeeping.forgetMails(15 * DAY)).toBe(1);
+  expect(await store.housekeeping.forgetMessages(15 * DAY)).toBe(1);
+  const left = store.messages.list({ space: 'harbour', limit: 10 }).rows.map((one) => one.id);
   expect(left).toEqual([young.message.id, waits.message.id]);
   expect(store.deliveries.facts(old.deliveries[0]?.id ?? '')).toEqual([]);
   expect(store.messages.mail(young.deliveries[0]?.id ?? '')).toBeDefined();
@@ -451,13 +454,13 @@ test('what is old is taken away with all that hangs on it, and what still waits 
 
 // Last, since ids never go back: those of the tests above are of earlier days.
 group('ids', () => {
-  test('sort by the time they were made, also within a millisecond and when the clock goes back', () => {
+  test('sort by the time they were made, also within a millisecond and when the clock goes back', async () => {
     const ids = [5, 5, 5, 9, 3, 9, 12].map((at) => newId('m', at * DAY));
     expect([...ids].sort()).toEqual(ids);
     expect(new Set(ids).size).toBe(ids.length);
     for (const id of ids) expect(id).toMatch(/^m[0-9a-hjkmnp-tv-z]{24}$/);
   });
-  test('those made since a time sort after what such ids begin with', () => {
+  test('those made since a time sort after what such ids begin with', async () => {
     const [before, after] = [newId('d', 400 * DAY), newId('d', 401 * DAY)];
     expect(before < idSince('d', 401 * DAY)).toBe(true);
     expect(after >= idSince('d', 401 * DAY)).toBe(true);

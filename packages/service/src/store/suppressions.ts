@@ -1,6 +1,6 @@
 import { and, desc, eq, gt, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm';
 import type { AddressFact, Cause, SuppressionReason } from '@verbalis/core/delivery';
-import type { Db } from './database.js';
+import { reading, type Reader, type Tx } from '../kernel/index.js';
 import { deliveries, facts, senderFaults, suppressions } from './schema.js';
 
 export type SuppressionRow = typeof suppressions.$inferSelect;
@@ -22,51 +22,54 @@ export interface SuppressionFilter {
 const MOST_FACTS = 1000;
 
 /** Addresses that get no more mail. */
-export function suppressionStore(db: Db) {
-  const inForce = db
-    .select()
-    .from(suppressions)
-    .where(
-      and(
-        eq(suppressions.space, sql.placeholder('space')),
-        eq(suppressions.address, sql.placeholder('address')),
-        inArray(suppressions.topic, ['', sql.placeholder('topic')]),
-        isNull(suppressions.liftedAt),
-      ),
-    )
-    // Without a limit: `get` takes one row, and a bound limit costs SQLite six times the look-up.
-    .orderBy(suppressions.topic)
-    .prepare();
+export function suppressionStore(reads: Reader) {
+  const inForce = reading((db) =>
+    db
+      .select()
+      .from(suppressions)
+      .where(
+        and(
+          eq(suppressions.space, sql.placeholder('space')),
+          eq(suppressions.address, sql.placeholder('address')),
+          inArray(suppressions.topic, ['', sql.placeholder('topic')]),
+          isNull(suppressions.liftedAt),
+        ),
+      )
+      // Without a limit: `get` takes one row, and a bound limit costs SQLite six times the look-up.
+      .orderBy(suppressions.topic)
+      .prepare(),
+  );
   return {
     /** What keeps mail of a topic from an address. */
-    inForce(space: string, address: string, topic: string): SuppressionRow | undefined {
-      return inForce.get({ space, address, topic });
+    inForce(space: string, address: string, topic: string, from: Reader = reads): SuppressionRow | undefined {
+      return inForce(from).get({ space, address, topic });
     },
 
     /** @returns false when the address is suppressed so already */
-    add(row: SuppressionRow): boolean {
-      return db.insert(suppressions).values(row).onConflictDoNothing().run().changes > 0;
+    add(tx: Tx, row: SuppressionRow): boolean {
+      return tx.db.insert(suppressions).values(row).onConflictDoNothing().run().changes > 0;
     },
 
-    find(space: string, id: string): SuppressionRow | undefined {
-      return db
+    find(space: string, id: string, from: Reader = reads): SuppressionRow | undefined {
+      return from.db
         .select()
         .from(suppressions)
         .where(and(eq(suppressions.space, space), eq(suppressions.id, id)))
         .get();
     },
 
-    lift(id: string, at: number, note: string): void {
-      db.update(suppressions)
+    lift(tx: Tx, id: string, at: number, note: string): void {
+      tx.db
+        .update(suppressions)
         .set({ liftedAt: at, liftNote: note })
         .where(and(eq(suppressions.id, id), isNull(suppressions.liftedAt)))
         .run();
     },
 
     /** When somebody last lifted a suppression of an address: facts before say nothing any more. */
-    liftedAt(space: string, address: string): number | undefined {
+    liftedAt(space: string, address: string, from: Reader = reads): number | undefined {
       return (
-        db
+        from.db
           .select({ at: sql<number | null>`max(${suppressions.liftedAt})` })
           .from(suppressions)
           .where(and(eq(suppressions.space, space), eq(suppressions.address, address), isNotNull(suppressions.liftedAt)))
@@ -75,14 +78,14 @@ export function suppressionStore(db: Db) {
     },
 
     /** Newest first. */
-    list({ space, limit, before, address, topic, reason, lifted }: SuppressionFilter): SuppressionRow[] {
+    list({ space, limit, before, address, topic, reason, lifted }: SuppressionFilter, from: Reader = reads): SuppressionRow[] {
       const found = [eq(suppressions.space, space)];
       if (before !== undefined) found.push(lt(suppressions.id, before));
       if (address !== undefined) found.push(eq(suppressions.address, address));
       if (topic !== undefined) found.push(eq(suppressions.topic, topic));
       if (reason !== undefined) found.push(eq(suppressions.reason, reason));
       if (!lifted) found.push(isNull(suppressions.liftedAt));
-      return db
+      return from.db
         .select()
         .from(suppressions)
         .where(and(...found))
@@ -92,8 +95,8 @@ export function suppressionStore(db: Db) {
     },
 
     /** Facts about the deliveries to an address, those recorded after `since`. */
-    factsAbout(space: string, addresses: readonly string[], since: number): AddressFact[] {
-      return db
+    factsAbout(space: string, addresses: readonly string[], since: number, from: Reader = reads): AddressFact[] {
+      return from.db
         .select({ fact: facts })
         .from(deliveries)
         .innerJoin(facts, eq(facts.deliveryId, deliveries.id))
@@ -118,8 +121,9 @@ export function suppressionStore(db: Db) {
     },
 
     /** Counts what the sender did wrong. */
-    senderFault(space: string, cause: Cause, day: string, evidence: string): void {
-      db.insert(senderFaults)
+    senderFault(tx: Tx, space: string, cause: Cause, day: string, evidence: string): void {
+      tx.db
+        .insert(senderFaults)
         .values({ space, cause, day, count: 1, evidence, toldAt: null })
         .onConflictDoUpdate({
           target: [senderFaults.space, senderFaults.cause, senderFaults.day],
@@ -128,12 +132,13 @@ export function suppressionStore(db: Db) {
         .run();
     },
 
-    untoldFaults(): (typeof senderFaults.$inferSelect)[] {
-      return db.select().from(senderFaults).where(isNull(senderFaults.toldAt)).limit(100).all();
+    untoldFaults(from: Reader = reads): (typeof senderFaults.$inferSelect)[] {
+      return from.db.select().from(senderFaults).where(isNull(senderFaults.toldAt)).limit(100).all();
     },
 
-    toldFault({ space, cause, day }: { space: string; cause: Cause; day: string }, at: number): void {
-      db.update(senderFaults)
+    toldFault(tx: Tx, { space, cause, day }: { space: string; cause: Cause; day: string }, at: number | null): void {
+      tx.db
+        .update(senderFaults)
         .set({ toldAt: at })
         .where(and(eq(senderFaults.space, space), eq(senderFaults.cause, cause), eq(senderFaults.day, day)))
         .run();

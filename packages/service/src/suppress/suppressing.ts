@@ -1,5 +1,6 @@
 import { addressKey, causeRow, suppressionOf, type Cause, type SuppressionPlan, type SuppressionReason } from '@verbalis/core/delivery';
 import type { Logger } from 'pino';
+import type { Reader, Tx } from '../kernel/index.js';
 import { newId, readLine, type DeliveryRow, type NewFact, type Store, type SuppressionRow } from '../store/index.js';
 
 export interface SuppressingOptions {
@@ -40,6 +41,7 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
   const listeners: (() => void)[] = [];
 
   function add(
+    tx: Tx,
     space: string,
     address: string,
     topic: string,
@@ -60,29 +62,33 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
       liftNote: null,
       ...more,
     };
-    return store.suppressions.add(row);
+    return store.suppressions.add(tx, row);
   }
 
   /** What a new fact means for its address; within the transaction that writes the fact. */
-  function learn(fact: NewFact, now: number): void {
+  function learn(tx: Tx, fact: NewFact, now: number): void {
     if (fact.kind !== 'failed' && fact.kind !== 'complained') return;
-    const row = store.deliveries.find(fact.deliveryId);
+    const row = store.deliveries.find(fact.deliveryId, tx);
     if (row === undefined) return;
     const { space } = row;
     if (fact.kind === 'failed' && fact.cause !== undefined && SENDER_FAULTS.has(fact.cause)) {
-      store.suppressions.senderFault(space, fact.cause, new Date(now).toISOString().slice(0, 10), fact.diagnostic ?? '');
-      for (const listener of listeners) listener();
-      log.warn({ space, cause: fact.cause, delivery: row.id, diagnostic: fact.diagnostic }, 'a mail failed for what the sender did');
+      store.suppressions.senderFault(tx, space, fact.cause, new Date(now).toISOString().slice(0, 10), fact.diagnostic ?? '');
+      tx.afterCommit(() => {
+        for (const listener of listeners) listener();
+        log.warn({ space, cause: fact.cause, delivery: row.id, diagnostic: fact.diagnostic }, 'an email failed because of its sender');
+      });
       return;
     }
     const key = keyOf(row.address);
-    if (store.suppressions.inForce(space, key, '') !== undefined) return;
-    const since = Math.max(now - MEMORY, store.suppressions.liftedAt(space, key) ?? 0);
-    const verdict = suppressionOf(store.suppressions.factsAbout(space, [...new Set([row.address, key])], since), plan);
+    if (store.suppressions.inForce(space, key, '', tx) !== undefined) return;
+    const since = Math.max(now - MEMORY, store.suppressions.liftedAt(space, key, tx) ?? 0);
+    const verdict = suppressionOf(store.suppressions.factsAbout(space, [...new Set([row.address, key])], since, tx), plan);
     if (verdict === undefined) return;
     const { reason, cause = null, fact: decisive } = verdict;
-    add(space, row.address, '', { reason, cause, evidence: decisive.diagnostic ?? null, deliveryId: decisive.deliveryId }, now);
-    log.info({ space, delivery: decisive.deliveryId, reason, cause }, 'address suppressed');
+    add(tx, space, row.address, '', { reason, cause, evidence: decisive.diagnostic ?? null, deliveryId: decisive.deliveryId }, now);
+    tx.afterCommit(() => {
+      log.info({ space, delivery: decisive.deliveryId, reason, cause }, 'address suppressed');
+    });
   }
   store.deliveries.onRecorded(learn);
 
@@ -94,8 +100,8 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
       listeners.push(listener);
     },
     /** Why a delivery must not be sent; undefined where nothing stands against it. */
-    against(row: Pick<DeliveryRow, 'space' | 'address' | 'line'>): string | undefined {
-      const found = store.suppressions.inForce(row.space, keyOf(row.address), readLine(row.line).topic ?? '');
+    against(row: Pick<DeliveryRow, 'space' | 'address' | 'line'>, from: Reader): string | undefined {
+      const found = store.suppressions.inForce(row.space, keyOf(row.address), readLine(row.line).topic ?? '', from);
       return found === undefined ? undefined : inWords(found);
     },
   };

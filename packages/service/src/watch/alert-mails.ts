@@ -1,42 +1,44 @@
-import type { Logger } from 'pino';
 import type { Acceptor } from '../accept/index.js';
-import type { Clock } from '../clock.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
+import { type Clock, type StepResult, type WorkerGroup } from '../kernel/index.js';
 import type { Feed } from '../notify/index.js';
-import { TOLD, type AlertRow, type Store } from '../store/index.js';
+import { newId, TOLD, type AlertRow, type Store } from '../store/index.js';
 
 export interface AlertMailOptions {
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
-  readonly log: Logger;
   readonly accept: Acceptor;
   readonly feed: Feed;
-  /** Whom to tell, by space. */
+  /** Who is notified, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
   readonly publicUrl: string | undefined;
 }
 
+const NAME = 'alert emails';
 const AT_ONCE = 50;
 const SOON = 500;
-const AGAIN = 60_000;
+
+/** What is needed to try a quarantined alert email again. */
+interface HeldAlert {
+  readonly alertId: string;
+  readonly told: AlertRow['told'];
+}
 
 /**
- * Tells the operator of a space by mail what its alerts say: when one begins, and when it is over; in one mail where it was over before the
- * first could go. A mail is asked for under a key of its own, so that a crash in between makes no second. @returns a function that ends it
+ * Notifies the operator of a space by email when an alert begins and when it is resolved; in one email where it was resolved before the first
+ * could be sent. Each email is requested under a key of its own, so that a crash in between makes no second one.
  */
-export function tellAlerts({ store, clock, log, accept, feed, operators, publicUrl }: AlertMailOptions): () => void {
-  let cancel: () => void = () => undefined;
-  let armed = false;
-
-  async function tell(row: AlertRow, operator: string): Promise<void> {
+export function alertMails({ store, workers, clock, accept, feed, operators, publicUrl }: AlertMailOptions) {
+  async function request(row: AlertRow, operator: string): Promise<void> {
     const { id, space, rule, group, told, since, resolvedAt } = row;
     const name = group === '' ? rule : `${rule} for ${group}`;
     const time = (at: number): string => new Date(at).toISOString().replace('T', ' ').slice(0, 16);
-    const lines = told === TOLD.nothing ? [`Since ${time(since)} UTC: ${row.text}`] : [];
+    const lines = told === TOLD.nothing ? [`Firing since ${time(since)} UTC: ${row.text}`] : [];
     if (resolvedAt !== null)
-      lines.push(`Over since ${time(resolvedAt)} UTC, after ${Math.max(1, Math.round((resolvedAt - since) / 60_000))} minutes.`);
+      lines.push(`Resolved at ${time(resolvedAt)} UTC, after ${Math.max(1, Math.round((resolvedAt - since) / 60_000))} minutes.`);
     if (publicUrl !== undefined) lines.push(`All alerts: ${publicUrl}/track/alerts`);
-    const subject = resolvedAt === null ? `Alert: ${name}` : `Over: ${name}`;
+    const subject = resolvedAt === null ? `Alert: ${name}` : `Resolved: ${name}`;
     await accept.one(
       space,
       { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
@@ -45,38 +47,59 @@ export function tellAlerts({ store, clock, log, accept, feed, operators, publicU
     );
   }
 
-  async function look(): Promise<boolean> {
-    const rows = store.alerts.untold(AT_ONCE);
-    for (const row of rows) {
-      const operator = operators.get(row.space);
-      if (operator !== undefined) await tell(row, operator);
-      await store.group.write(() => {
-        store.alerts.told(row.id, row.resolvedAt === null ? TOLD.firing : TOLD.over);
+  /** One alert; what cannot be requested (an operator whose address is refused) is quarantined, and the others go on. */
+  async function one(row: AlertRow): Promise<void> {
+    const told = row.resolvedAt === null ? TOLD.firing : TOLD.over;
+    const operator = operators.get(row.space);
+    const key = `${row.id}/${told}`;
+    try {
+      if (operator !== undefined) await request(row, operator);
+    } catch (error) {
+      if (store.quarantine.failed(NAME, key, error) !== undefined) return;
+      const payload: HeldAlert = { alertId: row.id, told: row.told };
+      await store.write((tx) => {
+        store.quarantine.put(
+          tx,
+          NAME,
+          { key, space: row.space, title: `Email about the alert ${row.rule}`, payload },
+          error,
+          newId('q', clock.now()),
+        );
+        store.alerts.told(tx, row.id, told);
       });
+      return;
     }
-    return rows.length === AT_ONCE;
+    await store.write((tx) => {
+      store.alerts.told(tx, row.id, told);
+    });
+    store.quarantine.succeeded(NAME, key);
   }
 
-  const arm = (after: number): void => {
-    if (armed) return;
-    armed = true;
-    cancel = clock.at(clock.now() + after, () => void run());
-  };
-  const run = async (): Promise<void> => {
-    armed = false;
-    try {
-      if (await look()) arm(0);
-    } catch (error) {
-      log.error({ err: error }, 'the operator could not be told of an alert; tried again');
-      arm(AGAIN);
-    }
-  };
-  const stopFollowing = feed.onNew(() => {
-    arm(SOON);
+  async function step(): Promise<StepResult> {
+    const rows = store.alerts.untold(AT_ONCE);
+    const now = clock.now();
+    const restsUntil = (row: AlertRow): number =>
+      store.quarantine.restsUntil(NAME, `${row.id}/${row.resolvedAt === null ? TOLD.firing : TOLD.over}`) ?? 0;
+    const due = rows.filter((row) => restsUntil(row) <= now);
+    for (const row of due) await one(row);
+    if (due.length > 0) return { did: due.length, next: 'now' };
+    return { did: 0, next: rows.length === 0 ? undefined : Math.min(...rows.map(restsUntil)) };
+  }
+
+  const worker = workers.add({ name: NAME, step, gatherMs: SOON });
+  store.quarantine.register(NAME, {
+    retry: (tx, { payload }) => {
+      const { alertId, told } = payload as HeldAlert;
+      store.alerts.told(tx, alertId, told);
+      tx.afterCommit(worker.wake);
+    },
   });
-  arm(SOON);
-  return () => {
-    stopFollowing();
-    cancel();
+  const stopFollowing = feed.onNew(worker.wake);
+  return {
+    start: worker.start,
+    stop: async (): Promise<void> => {
+      stopFollowing();
+      await worker.stop();
+    },
   };
 }

@@ -1,6 +1,6 @@
 import { alertValue, fieldsOf, isFiring, passes, readFilter, type Filter } from '@verbalis/core/events';
 import type { Logger } from 'pino';
-import type { Clock } from '../clock.js';
+import type { Clock, StepResult, WorkerGroup } from '../kernel/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { Feed } from '../notify/index.js';
 import { newId, type AlertRow, type KnownEvent, type Store } from '../store/index.js';
@@ -8,6 +8,7 @@ import type { AlertRules, RuleInForce } from './rules.js';
 
 export interface AlertOptions {
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
   readonly feed: Feed;
@@ -15,15 +16,19 @@ export interface AlertOptions {
 }
 
 export interface AlertWatch {
-  /** Rules have been set or taken away. */
+  /** Rules have been set or removed. */
   readonly changed: () => void;
-  readonly stop: () => void;
+  readonly start: () => void;
+  readonly stop: () => Promise<void>;
 }
 
 const MINUTE = 60_000;
 const EVERY = 30_000;
 const SOON = 1_000;
 const CHUNK = 1000;
+const NAME = 'alerts';
+/** The rule that is always there: something waits in quarantine. */
+export const QUARANTINE_RULE = 'quarantine';
 
 interface Counts {
   events: number;
@@ -51,7 +56,7 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
-export function alertWatch({ store, clock, log, feed, rules: written }: AlertOptions): AlertWatch {
+export function alertWatch({ store, workers, clock, log, feed, rules: written }: AlertOptions): AlertWatch {
   let rules: readonly RuleInForce[] = [];
   let filters = new Map<RuleInForce, Filter | undefined>();
   /** Rule, space and group, minute. */
@@ -59,8 +64,9 @@ export function alertWatch({ store, clock, log, feed, rules: written }: AlertOpt
   let longest = MINUTE;
   /** All events up to this one are counted. */
   let at = 0;
-  let cancel: () => void = () => undefined;
   let isStale = true;
+  /** Events that no rule can be asked about, until that is written. */
+  let poison: { readonly event: KnownEvent; readonly error: unknown }[] = [];
 
   /** Takes the rules that are in force now, and counts what is within their time anew. */
   function begin(): void {
@@ -117,7 +123,11 @@ export function alertWatch({ store, clock, log, feed, rules: written }: AlertOpt
     for (;;) {
       const found = store.events.after(at, CHUNK);
       for (const event of found) {
-        take(event);
+        try {
+          take(event);
+        } catch (error) {
+          poison.push({ event, error });
+        }
         at = event.seq;
       }
       if (found.length < CHUNK) break;
@@ -139,17 +149,62 @@ export function alertWatch({ store, clock, log, feed, rules: written }: AlertOpt
         const firing = isFiring(rule, count, row !== undefined);
         if (firing === (row !== undefined)) continue;
         const value = alertValue(rule, count) ?? 0;
-        const text = firing ? inWords(rule, group, value, counted) : `Over: ${rule.name}${group === '' ? '' : ` for ${group}`}.`;
+        const text = firing ? inWords(rule, group, value, counted) : `Resolved: ${rule.name}${group === '' ? '' : ` for ${group}`}.`;
         await write({ ...rule, ...counted, rule: rule.name, space, group, value, firing, text }, row, now);
       }
     }
-    // What still holds by a rule that is no more.
+    await watchQuarantine(before, now);
+    if (poison.length > 0) await quarantine();
+    // What still fires by a rule that was removed.
     for (const row of before.values()) {
       const { space, rule, group, value } = row;
-      const text = `Over: there is no rule ${rule} any more.`;
+      const text = `Resolved: the rule ${rule} was removed.`;
       const by = undefined;
       await write({ space, rule, by, group, value, firing: false, text, events: 0, handovers: 0, minutes: 0 }, row, now);
     }
+  }
+
+  /** Something in quarantine waits for a person: of a space, or of nobody (then every delivering space says so). */
+  async function watchQuarantine(before: Map<string, AlertRow>, now: number): Promise<void> {
+    const waiting = store.quarantine.counts();
+    for (const space of written.delivering) {
+      const own = waiting.filter((one) => one.space === null || one.space === space);
+      const events = own.reduce((sum, one) => sum + one.n, 0);
+      const key = `${QUARANTINE_RULE}\0${space}\0`;
+      const row = before.get(key);
+      before.delete(key);
+      const firing = events > 0;
+      if (firing === (row !== undefined)) continue;
+      const named = own.map(({ worker, n }) => `${worker}: ${n}`).join(', ');
+      const text = firing
+        ? `${events} ${events === 1 ? 'item waits' : 'items wait'} in quarantine (${named}).`
+        : 'Resolved: nothing waits in quarantine.';
+      const change = {
+        rule: QUARANTINE_RULE,
+        space,
+        by: undefined,
+        group: '',
+        value: events,
+        firing,
+        text,
+        events,
+        handovers: 0,
+        minutes: 0,
+      };
+      await write(change, row, now);
+    }
+  }
+
+  async function quarantine(): Promise<void> {
+    const items = poison;
+    await store.write((tx) => {
+      for (const { event, error } of items) {
+        const title = `Event ${event.seq} that counts in no alert rule`;
+        const item = { key: String(event.seq), space: event.space, title, payload: { seq: event.seq } };
+        store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+      }
+    });
+    poison = [];
   }
 
   async function write(change: Change, row: AlertRow | undefined, now: number): Promise<void> {
@@ -157,10 +212,11 @@ export function alertWatch({ store, clock, log, feed, rules: written }: AlertOpt
     const id = row?.id ?? newId('g', now);
     const value = Math.round(change.value * 10) / 10;
     const since = new Date(row?.since ?? now).toISOString();
-    await store.group.write(() => {
-      if (firing) store.alerts.fire({ id, space, rule, group, since: now, value, text });
-      else store.alerts.resolve([id], now);
-      store.events.append({
+    await store.write((tx) => {
+      if (firing) store.alerts.fire(tx, { id, space, rule, group, since: now, value, text });
+      else store.alerts.resolve(tx, [id], now);
+      tx.afterCommit(feed.reported);
+      store.events.append(tx, {
         id: `${id}:${firing ? 'firing' : 'resolved'}`,
         space,
         kind: firing ? 'alert-firing' : 'alert-resolved',
@@ -180,47 +236,40 @@ export function alertWatch({ store, clock, log, feed, rules: written }: AlertOpt
       });
     });
     log.warn({ rule, space, group, value, firing }, 'an alert has changed');
-    feed.told();
   }
 
-  let looking = false;
-  const run = (): void => {
-    looking = true;
-    void look()
-      .catch((error: unknown) => {
-        log.error({ err: error }, 'alerts could not be looked at');
-        isStale = true;
-      })
-      .finally(() => {
-        looking = false;
-        if (isStale) arm(SOON);
-        // Where nothing counts and nothing holds, only what comes can change that.
-        else if (rules.some((rule) => 'queueSeconds' in rule.over) || [...counts.values()].some((byGroup) => byGroup.size > 0)) arm(EVERY);
-      });
-  };
-  const arm = (after: number): void => {
-    cancel();
-    cancel = clock.at(clock.now() + after, run);
-  };
-  let soon = false;
-  const stopFollowing = feed.onNew(() => {
-    if (soon || looking || (rules.length === 0 && !isStale)) return;
-    soon = true;
-    cancel();
-    cancel = clock.at(clock.now() + SOON, () => {
-      soon = false;
-      run();
-    });
-  });
-  arm(SOON);
-  return {
-    changed: () => {
+  const isCounting = (): boolean => [...counts.values()].some((byGroup) => byGroup.size > 0);
+  async function step(): Promise<StepResult> {
+    try {
+      await look();
+    } catch (error) {
+      // What was counted half is counted anew.
       isStale = true;
-      if (!looking && !soon) arm(0);
+      throw error;
+    }
+    // Where nothing counts and nothing fires, only what comes can change that.
+    const isTimed = rules.some((rule) => 'queueSeconds' in rule.over) || isCounting();
+    return { did: 1, next: isStale ? 'now' : isTimed ? clock.now() + EVERY : undefined };
+  }
+
+  const worker = workers.add({ name: NAME, step, gatherMs: SOON });
+  const changed = (): void => {
+    isStale = true;
+    worker.wake();
+  };
+  store.quarantine.register(NAME, {
+    retry: (tx) => {
+      tx.afterCommit(changed);
     },
-    stop: () => {
+  });
+  store.quarantine.onChange(worker.wake);
+  const stopFollowing = feed.onNew(worker.wake);
+  return {
+    changed,
+    start: worker.start,
+    stop: async () => {
       stopFollowing();
-      cancel();
+      await worker.stop();
     },
   };
 }

@@ -1,7 +1,7 @@
 import { bucketOf, countChanges, type Counted, type EventKind } from '@verbalis/core/events';
-import type { Logger } from 'pino';
 import type { Feed } from '../notify/index.js';
-import type { BareEvent, DeliveryToCount, FigureChange, Store } from '../store/index.js';
+import { StoreUnavailable, type Clock, type Reader, type StepResult, type WorkerGroup } from '../kernel/index.js';
+import { newId, type BareEvent, type DeliveryToCount, type FigureChange, type Store } from '../store/index.js';
 
 /** How far the figures have come in the events. */
 const CURSOR = 'figures';
@@ -10,13 +10,26 @@ const CHUNK = 1000;
 const TOGETHER_MS = 250;
 /** Of the same kind that come together; the first is among the first. */
 const MOST_TIMES = 50;
-/** Before what could not be counted is tried again, in milliseconds. */
-const AGAIN_MS = 5000;
 const HOUR = 3_600_000;
 const GRAINS = { hour: HOUR, day: 24 * HOUR } as const;
 
+const NAME = 'figures';
+
 export interface FigureKeeper {
-  readonly stop: () => void;
+  readonly start: () => void;
+  readonly stop: () => Promise<void>;
+}
+
+export interface FigureOptions {
+  readonly store: Store;
+  readonly workers: WorkerGroup;
+  readonly clock: Clock;
+  readonly feed: Feed;
+}
+
+/** What is needed to count a quarantined event again. */
+interface HeldCount {
+  readonly deliveryId: string | null;
 }
 
 /** What is written of a chunk of events, once it is counted. */
@@ -59,8 +72,8 @@ function countedNow(row: DeliveryToCount, before: Counted | undefined, events: r
  * A delivery is counted as what it is now; what it was counted as before is taken back. So each change is counted once, in whatever chunk its
  * events come, and however many facts a delivery has.
  */
-function countOf(store: Store): Count | undefined {
-  const found = store.events.bareAfter(store.events.cursor(CURSOR), CHUNK);
+function countOf(store: Store, chunk: number): Count | undefined {
+  const found = store.events.bareAfter(store.events.cursor(CURSOR), chunk);
   const last = found.at(-1);
   if (last === undefined) return undefined;
   const byDelivery = new Map<string, BareEvent[]>();
@@ -70,9 +83,18 @@ function countOf(store: Store): Count | undefined {
     if (list === undefined) byDelivery.set(event.deliveryId, [event]);
     else list.push(event);
   }
+  return { upTo: last.seq, more: found.length === chunk, ...countDeliveries(store, byDelivery) };
+}
+
+/** What changes in the figures by deliveries as they are now. */
+function countDeliveries(
+  store: Store,
+  byDelivery: ReadonlyMap<string, readonly BareEvent[]>,
+  from?: Reader,
+): Pick<Count, 'counted' | 'changes'> {
   const counted: [string, Counted][] = [];
   const groups = new Map<string, Alike>();
-  for (const row of store.figures.toCount([...byDelivery.keys()])) {
+  for (const row of store.figures.toCount([...byDelivery.keys()], from)) {
     const before = row.before === null ? undefined : (JSON.parse(row.before) as Counted);
     const after = countedNow(row, before, byDelivery.get(row.id) ?? []);
     const now = JSON.stringify(after);
@@ -91,61 +113,75 @@ function countOf(store: Store): Count | undefined {
         const key = [row.space, grain, change.dimension, at, change.value, change.measure].join('\0');
         sums.set(key, { ...change, space: row.space, grain, at, n: (sums.get(key)?.n ?? 0) + change.n * n });
       }
-  return { upTo: last.seq, more: found.length === CHUNK, counted, changes: [...sums.values()].filter((one) => one.n !== 0) };
+  return { counted, changes: [...sums.values()].filter((one) => one.n !== 0) };
 }
 
-/** Counts what becomes known: what comes of a chunk of events is one transaction, so that each is counted once whatever crashes. */
-export function figureKeeper({ store, log, feed }: { readonly store: Store; readonly log: Logger; readonly feed: Feed }): FigureKeeper {
-  let timer: NodeJS.Timeout | undefined;
-  let running = true;
-  let counting = false;
-  /** Something became known while we were counting. */
-  let missed = false;
-
-  /**
-   * Reads before it writes, so that others write meanwhile: nobody else moves the cursor, and a delivery that changes now has one more event.
-   * @returns whether there may be more
-   */
-  async function count(): Promise<boolean> {
-    const made = countOf(store);
-    if (made === undefined) return false;
-    await store.group.write(() => {
-      for (const [id, as] of made.counted) store.figures.setCounted(id, as);
-      for (const change of made.changes) store.figures.add(change);
-      store.events.setCursor(CURSOR, made.upTo);
-    });
-    return made.more;
+/**
+ * Counts what becomes known: what comes of a chunk of events is one transaction, so that each is counted once whatever crashes. It reads before
+ * it writes, so that others write meanwhile: nobody else moves the cursor, and a delivery that changes now has one more event.
+ */
+export function figureKeeper({ store, workers, clock, feed }: FigureOptions): FigureKeeper {
+  async function step(): Promise<StepResult> {
+    try {
+      const made = countOf(store, CHUNK);
+      if (made === undefined) return { did: 0 };
+      await write(made);
+      return { did: 1, ...(made.more ? { next: 'now' as const } : {}) };
+    } catch (error) {
+      if (error instanceof StoreUnavailable) throw error;
+      return oneByOne();
+    }
   }
 
-  const lookIn = (ms: number): void => {
-    if (!running || counting) return;
-    missed = false;
-    timer ??= setTimeout(() => void look(), ms);
-  };
-  const look = async (): Promise<void> => {
-    timer = undefined;
-    counting = true;
-    let wait: number | undefined;
-    try {
-      wait = (await count()) ? 0 : missed ? TOGETHER_MS : undefined;
-    } catch (error) {
-      log.error({ err: error }, 'figures could not be counted; tried again');
-      wait = AGAIN_MS;
+  /** Something in a chunk cannot be counted: its events are counted one at a time, and the one that cannot be is quarantined. */
+  async function oneByOne(): Promise<StepResult> {
+    for (let i = 0; i < CHUNK; i += 1) {
+      const [event] = store.events.bareAfter(store.events.cursor(CURSOR), 1);
+      if (event === undefined) break;
+      const key = String(event.seq);
+      try {
+        const made = countOf(store, 1);
+        if (made !== undefined) await write(made);
+        store.quarantine.succeeded(NAME, key);
+      } catch (error) {
+        const again = store.quarantine.failed(NAME, key, error);
+        if (again !== undefined) return { did: i, next: again };
+        const payload: HeldCount = { deliveryId: event.deliveryId };
+        const item = { key, space: undefined, title: `Event ${key} that is not in the figures`, payload };
+        await store.write((tx) => {
+          store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+          store.events.setCursor(tx, CURSOR, event.seq);
+        });
+      }
     }
-    counting = false;
-    if (wait !== undefined) lookIn(wait);
-  };
-  const stopFollowing = feed.onNew(() => {
-    missed = counting;
-    lookIn(TOGETHER_MS);
+    return { did: 1, next: 'now' };
+  }
+
+  async function write(made: Count): Promise<void> {
+    await store.write((tx) => {
+      for (const [id, as] of made.counted) store.figures.setCounted(tx, id, as);
+      for (const change of made.changes) store.figures.add(tx, change);
+      store.events.setCursor(tx, CURSOR, made.upTo);
+    });
+  }
+
+  const worker = workers.add({ name: NAME, step, gatherMs: TOGETHER_MS });
+  store.quarantine.register(NAME, {
+    // What a delivery is now is counted; its events need not be read again.
+    retry: (tx, { payload }) => {
+      const { deliveryId } = payload as HeldCount;
+      if (deliveryId === null) return;
+      const { counted, changes } = countDeliveries(store, new Map([[deliveryId, []]]), tx);
+      for (const [id, as] of counted) store.figures.setCounted(tx, id, as);
+      for (const change of changes) store.figures.add(tx, change);
+    },
   });
-  lookIn(0);
+  const stopFollowing = feed.onNew(worker.wake);
   return {
-    stop: () => {
-      running = false;
+    start: worker.start,
+    stop: async () => {
       stopFollowing();
-      clearTimeout(timer);
-      timer = undefined;
+      await worker.stop();
     },
   };
 }

@@ -31,6 +31,8 @@ export function alertRules({ alerts, spaces }: Settings, store: Store) {
   const delivering = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'deliver');
   const configured = Object.entries(alerts).map(([name, rule]) => inForce(name, rule, rule.spaces ?? delivering, 'configuration'));
   return {
+    /** Spaces that deliver. */
+    delivering,
     all(): RuleInForce[] {
       const set = store.alerts
         .rules()

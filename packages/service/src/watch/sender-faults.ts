@@ -1,78 +1,90 @@
 import { causeRow } from '@verbalis/core/delivery';
-import type { Logger } from 'pino';
 import type { Acceptor } from '../accept/index.js';
-import type { Clock } from '../clock.js';
+import type { Clock, StepResult, WorkerGroup } from '../kernel/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
-import type { Store } from '../store/index.js';
+import { newId, type Store } from '../store/index.js';
 import type { Suppressing } from '../suppress/index.js';
 
 export interface SenderFaultOptions {
   readonly store: Store;
+  readonly workers: WorkerGroup;
   readonly clock: Clock;
-  readonly log: Logger;
   readonly accept: Acceptor;
   readonly suppressing: Suppressing;
   /** Whom to tell, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
 
-/** Also what a worker has found is told, within this time. */
-const EVERY = 15 * 60_000;
+const NAME = 'operator notes';
 const SOON = 1000;
 
+type SenderFault = ReturnType<Store['suppressions']['untoldFaults']>[number];
+
+/** What is needed to try a quarantined note again. */
+type HeldNote = Pick<SenderFault, 'space' | 'cause' | 'day'>;
+
 /**
- * Tells the operator what the sender does wrong (a block, a rule, a signature that does not hold): once a day for each cause, since it is
- * the sender who must act, and not the recipient who is to be left alone. @returns a function that ends it
+ * Notifies the operator of what the sender does wrong (a block, a rule, a signature that does not verify): once a day for each cause, since it
+ * is the sender who must act, and not the recipient who is to be suppressed.
  */
-export function tellSenderFaults({ store, clock, log, accept, suppressing, operators }: SenderFaultOptions): () => void {
-  let cancel: () => void = () => undefined;
-  let isSoon = false;
-  const look = async (): Promise<void> => {
-    for (const fault of store.suppressions.untoldFaults()) {
-      const { space, cause, day, evidence } = fault;
-      const operator = operators.get(space);
-      if (operator !== undefined) {
-        const row = causeRow(cause);
-        const lines = [
-          `A mail of the space "${space}" was refused: ${row.sentence}.`,
-          `The other side said: ${evidence === '' ? '(nothing)' : evidence}`,
-          row.advice,
-          'The recipients are not suppressed. You are told of this cause once a day.',
-        ];
-        const subject = `Mails are refused: ${row.sentence}`;
-        await accept.one(
-          space,
-          { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
-          `sender-fault:${cause}:${day}`,
-          true,
-        );
-      }
-      await store.group.write(() => {
-        store.suppressions.toldFault(fault, clock.now());
+export function senderFaultNotes({ store, workers, clock, accept, suppressing, operators }: SenderFaultOptions) {
+  const keyOf = ({ space, cause, day }: HeldNote): string => `${space}/${cause}/${day}`;
+
+  async function request({ space, cause, day, evidence }: SenderFault, operator: string): Promise<void> {
+    const row = causeRow(cause);
+    const lines = [
+      `An email of the space "${space}" was refused: ${row.sentence}.`,
+      `The other side said: ${evidence === '' ? '(nothing)' : evidence}`,
+      row.advice,
+      'The recipients are not suppressed. You are notified of this cause once a day.',
+    ];
+    const subject = `Emails are refused: ${row.sentence}`;
+    await accept.one(
+      space,
+      { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
+      `sender-fault:${cause}:${day}`,
+      true,
+    );
+  }
+
+  async function one(fault: SenderFault): Promise<void> {
+    const operator = operators.get(fault.space);
+    const now = clock.now();
+    try {
+      if (operator !== undefined) await request(fault, operator);
+    } catch (error) {
+      if (store.quarantine.failed(NAME, keyOf(fault), error) !== undefined) return;
+      const { space, cause, day } = fault;
+      const payload: HeldNote = { space, cause, day };
+      await store.write((tx) => {
+        store.quarantine.put(tx, NAME, { key: keyOf(fault), space, title: `Note about ${cause}`, payload }, error, newId('q', now));
+        store.suppressions.toldFault(tx, fault, now);
       });
+      return;
     }
-  };
-  const arm = (after: number): void => {
-    cancel();
-    cancel = clock.at(clock.now() + after, again);
-  };
-  const again = (): void => {
-    isSoon = false;
-    void look()
-      .catch((error: unknown) => {
-        log.error({ err: error }, 'the operator could not be told');
-      })
-      .finally(() => {
-        if (!isSoon) arm(EVERY);
-      });
-  };
-  suppressing.onSenderFault(() => {
-    if (isSoon) return;
-    isSoon = true;
-    arm(SOON);
+    await store.write((tx) => {
+      store.suppressions.toldFault(tx, fault, now);
+    });
+    store.quarantine.succeeded(NAME, keyOf(fault));
+  }
+
+  async function step(): Promise<StepResult> {
+    const faults = store.suppressions.untoldFaults();
+    const now = clock.now();
+    const restsUntil = (fault: SenderFault): number => store.quarantine.restsUntil(NAME, keyOf(fault)) ?? 0;
+    const due = faults.filter((fault) => restsUntil(fault) <= now);
+    for (const fault of due) await one(fault);
+    if (due.length > 0) return { did: due.length, next: 'now' };
+    return { did: 0, next: faults.length === 0 ? undefined : Math.min(...faults.map(restsUntil)) };
+  }
+
+  const worker = workers.add({ name: NAME, step, gatherMs: SOON });
+  store.quarantine.register(NAME, {
+    retry: (tx, { payload }) => {
+      store.suppressions.toldFault(tx, payload as HeldNote, null);
+      tx.afterCommit(worker.wake);
+    },
   });
-  arm(SOON);
-  return () => {
-    cancel();
-  };
+  suppressing.onSenderFault(worker.wake);
+  return { start: worker.start, stop: () => worker.stop() };
 }

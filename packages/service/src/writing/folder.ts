@@ -2,7 +2,7 @@ import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { dirname, join, relative, resolve, sep } from 'node:path';
 import { previewOf, type FolderPreview } from '@verbalis/core/preview';
 import { watch } from 'chokidar';
-import type { Clock } from '../clock.js';
+import type { Clock } from '../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
 import { SaveFault, type Writing } from './writing.js';
 

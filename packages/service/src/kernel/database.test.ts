@@ -1,0 +1,105 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { expect, test } from '@jest/globals';
+import Sqlite from 'better-sqlite3';
+import { sql } from 'drizzle-orm';
+import { copyDatabase, openKernel, type Kernel } from './database.js';
+import { kernelState } from './tables.js';
+import { SILENT } from './test-kernel.js';
+import { reading, writing, type Tx } from './transaction.js';
+
+const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
+const newFile = (): string => join(mkdtempSync(join(tmpdir(), 'verbalis-database-')), 'a.sqlite');
+const open = (file: string): Promise<Kernel> => openKernel({ file, migrations: MIGRATIONS, log: SILENT });
+
+const epochs = reading((db) => db.select().from(kernelState).prepare());
+const raise = writing((db) =>
+  db
+    .update(kernelState)
+    .set({ epoch: sql`epoch + 100` })
+    .prepare(),
+);
+
+test('each start is a new epoch, and a second service on the same file is refused before anything has changed', async () => {
+  const file = newFile();
+  const first = await open(file);
+  await expect(open(file)).rejects.toThrow('Another Verbalis service is running');
+  expect([first.epoch, epochs(first.reads).get()?.epoch]).toEqual([1, 1]);
+  await first.close();
+  const second = await open(file);
+  expect(second.epoch).toBe(2);
+  await second.close();
+});
+
+test('a query reads through its transaction, which sees what it has written; the reading connection refuses meanwhile', async () => {
+  const kernel = await open(newFile());
+  const seen = await kernel.write((tx) => {
+    raise(tx).run();
+    expect(() => epochs(kernel.reads).get()).toThrow('reads through the transaction');
+    expect(() => kernel.reads.db).toThrow('reads through the transaction');
+    return epochs(tx).get()?.epoch;
+  });
+  expect([seen, epochs(kernel.reads).get()?.epoch]).toEqual([101, 101]);
+  let late: Tx | undefined;
+  await kernel.write((tx) => {
+    late = tx;
+  });
+  expect(() => raise(late as Tx)).toThrow('has ended');
+  await kernel.close();
+});
+
+test('the reading connection cannot write', async () => {
+  const kernel = await open(newFile());
+  expect(() => kernel.reads.connection.raw.exec('delete from kernel_state')).toThrow(/readonly/);
+  await kernel.close();
+});
+
+test('a running database is copied whole, by the service and from outside', async () => {
+  const file = newFile();
+  const kernel = await open(file);
+  await kernel.backup(`${file}.one`);
+  await copyDatabase(file, `${file}.two`);
+  for (const name of ['one', 'two']) {
+    const copy = new Sqlite(`${file}.${name}`, { readonly: true });
+    expect(copy.prepare('select epoch from kernel_state').pluck().get()).toBe(1);
+    copy.close();
+  }
+  await kernel.close();
+});
+
+test('what cannot be opened says why, and what to do', async () => {
+  const text = newFile();
+  writeFileSync(text, 'this is no database '.repeat(200));
+  await expect(open(text)).rejects.toThrow(`The database ${text} cannot be used: The database file is damaged. Restore it from a backup.`);
+
+  const foreign = newFile();
+  const other = new Sqlite(foreign);
+  other.exec('create table notes (text text)');
+  other.close();
+  await expect(open(foreign)).rejects.toThrow(`${foreign} is a database of another program.`);
+
+  const newer = newFile();
+  await (await open(newer)).close();
+  const later = new Sqlite(newer);
+  later.exec("insert into __drizzle_migrations (hash, created_at) values ('later', 9999999999999)");
+  later.close();
+  await expect(open(newer)).rejects.toThrow(/was written by another version of Verbalis/);
+  // Nothing was changed, and nothing stays locked.
+  const again = new Sqlite(newer);
+  expect(again.prepare('select epoch from kernel_state').pluck().get()).toBe(1);
+  again.exec("delete from __drizzle_migrations where hash = 'later'");
+  again.close();
+  await (await open(newer)).close();
+});
+
+test('torn pages are told at the start', async () => {
+  const file = newFile();
+  const kernel = await open(file);
+  await kernel.close();
+  const bytes = Buffer.from((await import('node:fs')).readFileSync(file));
+  bytes.fill(0xff, 100, 4000);
+  writeFileSync(file, bytes);
+  await expect(open(file)).rejects.toThrow(/cannot be used: The database file is damaged/);
+});

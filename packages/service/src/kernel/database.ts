@@ -1,0 +1,160 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import Sqlite from 'better-sqlite3';
+import { eq } from 'drizzle-orm';
+import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
+import type { Logger } from 'pino';
+import { GroupCommit, sentenceOf, type GroupCommitOptions } from './group-commit.js';
+import { lockFile } from './lock.js';
+import { kernelState } from './tables.js';
+import { Connection, Reads, type Reader, type Tx } from './transaction.js';
+import { StartError } from './unavailable.js';
+
+export interface KernelOptions {
+  readonly file: string;
+  /** The folder of drizzle's migrations. */
+  readonly migrations: string;
+  readonly log: Logger;
+  readonly group?: Partial<GroupCommitOptions>;
+  /** Is given the writing connection before anything is prepared on it; a test makes statements fail here. */
+  readonly instrument?: (raw: Sqlite.Database) => void;
+}
+
+/** The database: one connection that writes, one that reads, and the lock that keeps other services away. */
+export interface Kernel {
+  readonly reads: Reader;
+  /** See {@link GroupCommit.write}. */
+  readonly write: <T>(run: (tx: Tx) => T) => Promise<T>;
+  /** See {@link GroupCommit.writeSoon}. */
+  readonly writeSoon: <T>(run: (tx: Tx) => T) => Promise<T>;
+  readonly hurry: () => void;
+  /** Whether something waits to be written. */
+  readonly busy: () => boolean;
+  /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
+  readonly epoch: number;
+  /** Copies the running database to a file. */
+  readonly backup: (file: string) => Promise<void>;
+  readonly close: () => Promise<void>;
+}
+
+/** Reading and writing share the pages of the operating system; each keeps so much of its own, in KiB. */
+const CACHE_KIB = 16_384;
+
+function open(file: string, readonly: boolean): Sqlite.Database {
+  // Nothing waits for a lock with the event loop stopped: see GroupCommit.
+  const raw = new Sqlite(file, { timeout: readonly ? 1000 : 0, readonly });
+  raw.pragma(`cache_size = -${CACHE_KIB}`);
+  return raw;
+}
+
+/** What a file's migrations say of the program that wrote it. @throws StartError */
+function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): void {
+  const tables = raw.prepare("select count(*) from sqlite_master where type = 'table'").pluck().get() as number;
+  if (tables === 0) return;
+  const isOurs = raw.prepare("select count(*) from sqlite_master where name = '__drizzle_migrations'").pluck().get() === 1;
+  const { entries } = JSON.parse(readFileSync(join(migrations, 'meta/_journal.json'), 'utf8')) as { entries: { when: number }[] };
+  const known = new Set(entries.map((one) => one.when));
+  const applied = isOurs ? (raw.prepare('select created_at from __drizzle_migrations').pluck().all() as number[]) : [];
+  if (!isOurs) throw new StartError(`${file} is a database of another program. Set another databaseFile.`);
+  if (applied.some((one) => !known.has(one)))
+    throw new StartError(
+      `${file} was written by another version of Verbalis, with a database layout that this version does not know. ` +
+        'Start the version that wrote it, or restore a backup that this version made.',
+    );
+}
+
+function openWriter({ file, migrations, instrument }: KernelOptions): Connection {
+  const raw = open(file, false);
+  try {
+    refuseForeign(raw, file, migrations);
+    raw.pragma('journal_mode = WAL');
+    // What is committed is on the disk.
+    raw.pragma('synchronous = FULL');
+    // Pages that are written again and again reach the file less often: 16 MB of log.
+    raw.pragma('wal_autocheckpoint = 4000');
+    raw.pragma('foreign_keys = ON');
+    // Savepoints keep what they may have to undo in memory.
+    raw.pragma('temp_store = MEMORY');
+    instrument?.(raw);
+    const connection = new Connection(raw);
+    migrate(connection.db, { migrationsFolder: migrations });
+    return connection;
+  } catch (error) {
+    raw.close();
+    throw error;
+  }
+}
+
+/**
+ * Takes the lock of a database file, opens it and brings its tables up to date.
+ * @throws StartError when another service has it, or it cannot be used, with what to do
+ */
+export async function openKernel(options: KernelOptions): Promise<Kernel> {
+  const { file, log } = options;
+  const lock = lockFile(file);
+  let writer: Connection | undefined;
+  try {
+    writer = openWriter(options);
+    const group = new GroupCommit(writer, { log, ...options.group });
+    const reader = new Connection(open(file, true));
+    const reads = new Reads(reader, () => group.running);
+    const epoch = await group.write((tx) => {
+      const before = tx.db.select().from(kernelState).get()?.epoch;
+      if (before === undefined) tx.db.insert(kernelState).values({ id: 1, epoch: 1 }).run();
+      else
+        tx.db
+          .update(kernelState)
+          .set({ epoch: before + 1 })
+          .where(eq(kernelState.id, 1))
+          .run();
+      return (before ?? 0) + 1;
+    });
+    const { raw } = writer;
+    return {
+      reads,
+      write: (run) => group.write(run),
+      writeSoon: (run) => group.writeSoon(run),
+      hurry: () => {
+        group.hurry();
+      },
+      busy: () => group.busy,
+      epoch,
+      backup: async (to) => {
+        await reader.raw.backup(to);
+      },
+      close: async () => {
+        await group.close();
+        reader.raw.close();
+        raw.close();
+        lock.release();
+      },
+    };
+  } catch (error) {
+    writer?.raw.close();
+    lock.release();
+    throw startErrorOf(error, file);
+  }
+}
+
+/** A fault of the database as something that the person who starts the service can act on. */
+export function startErrorOf(error: unknown, file: string): unknown {
+  const cause = (error as Error | undefined)?.cause ?? error;
+  const { code = '' } = cause as { code?: string };
+  if (error instanceof StartError || !/^(SQLITE_|E[A-Z]+$)/.test(code)) return error;
+  const sentence = code.startsWith('SQLITE_') ? sentenceOf(cause) : (cause as Error).message;
+  return new StartError(`The database ${file} cannot be used: ${sentence}`);
+}
+
+/** Copies a database file, also while a service runs on it; nothing in it is changed. @throws StartError */
+export async function copyDatabase(file: string, to: string): Promise<void> {
+  try {
+    const raw = open(file, true);
+    try {
+      await raw.backup(to);
+    } finally {
+      raw.close();
+    }
+  } catch (error) {
+    throw startErrorOf(error, file);
+  }
+}

@@ -1,0 +1,29 @@
+import { index, integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+
+/** What the kernel knows of the file: one row. */
+export const kernelState = sqliteTable('kernel_state', {
+  id: integer('id').primaryKey(),
+  /** How many times a service has started on it. */
+  epoch: integer('epoch').notNull(),
+});
+
+/** Items that a worker could not process. */
+export const quarantine = sqliteTable(
+  'quarantine',
+  {
+    id: text('id').primaryKey(),
+    worker: text('worker').notNull(),
+    /** What makes the item this one among the worker's. */
+    key: text('key').notNull(),
+    /** Null where nobody knows whose it is. */
+    space: text('space'),
+    /** What it is, for people. */
+    title: text('title').notNull(),
+    error: text('error').notNull(),
+    stack: text('stack').notNull(),
+    /** All that is needed to try it again. */
+    payload: text('payload', { mode: 'json' }).$type<unknown>().notNull(),
+    quarantinedAt: integer('quarantined_at').notNull(),
+  },
+  (table) => [uniqueIndex('quarantine_by_item').on(table.worker, table.key), index('quarantine_by_space').on(table.space, table.id)],
+);

@@ -1,0 +1,62 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import Sqlite from 'better-sqlite3';
+import { pino } from 'pino';
+import type { Clock } from './clock.js';
+import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
+import { Connection } from './transaction.js';
+
+export const SILENT = pino({ level: 'silent' });
+
+/** A group commit on a file with one table, and a second connection to the same file, as another process would have it. */
+export function notesFile(options: Partial<GroupCommitOptions> = {}) {
+  const file = join(mkdtempSync(join(tmpdir(), 'verbalis-kernel-')), 'notes.sqlite');
+  const raw = new Sqlite(file, { timeout: 0 });
+  raw.pragma('journal_mode = WAL');
+  raw.exec('create table notes (text text not null unique)');
+  const insert = raw.prepare('insert into notes values (?)');
+  const group = new GroupCommit(new Connection(raw), { log: SILENT, ...options });
+  const other = new Sqlite(file, { timeout: 0 });
+  return {
+    file,
+    raw,
+    group,
+    other,
+    insert,
+    /** What is on the disk, as another process sees it. */
+    all: (): string[] => other.prepare('select text from notes order by text').pluck().all() as string[],
+  };
+}
+
+/** A clock whose time passes when it is told to; what is due runs in order. */
+export function steppedClock(start = 0): Clock & { readonly pass: (ms: number) => Promise<void> } {
+  let now = start;
+  const timers = new Set<{ readonly at: number; readonly run: () => void }>();
+  const settle = async (): Promise<void> => {
+    for (let i = 0; i < 5; i += 1) await new Promise((done) => setImmediate(done));
+  };
+  const at: Clock['at'] = (when, run) => {
+    const timer = { at: when, run };
+    timers.add(timer);
+    return () => timers.delete(timer);
+  };
+  return {
+    now: () => now,
+    at,
+    after: (ms, run) => at(now + ms, run),
+    async pass(ms) {
+      const end = now + ms;
+      for (;;) {
+        await settle();
+        const [next] = [...timers].filter((one) => one.at <= end).sort((a, b) => a.at - b.at);
+        if (next === undefined) break;
+        timers.delete(next);
+        now = Math.max(now, next.at);
+        next.run();
+      }
+      now = end;
+      await settle();
+    },
+  };
+}

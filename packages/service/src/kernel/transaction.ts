@@ -1,0 +1,108 @@
+import type Sqlite from 'better-sqlite3';
+import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
+
+type Db = BetterSQLite3Database;
+/** What a query may do that writes nothing. */
+type ReadDb = Pick<Db, 'select' | 'selectDistinct' | 'with' | '$with' | 'all' | 'get'>;
+
+/** One connection to the database file, with the statements that were prepared for it. */
+export class Connection {
+  readonly db: Db;
+  readonly #statements: unknown[] = [];
+
+  constructor(readonly raw: Sqlite.Database) {
+    this.db = drizzle(raw);
+  }
+
+  /** The statement with this number; made at its first use. */
+  prepared<T>(n: number, make: (db: Db) => T): T {
+    return (this.#statements[n] ??= make(this.db)) as T;
+  }
+}
+
+/** Something that can be read from: the reading connection, or a transaction that also sees what it has written itself. */
+export interface Reader {
+  readonly db: ReadDb;
+  /** @internal */
+  readonly connection: Connection;
+}
+
+/**
+ * A transaction: the only thing that can write. The kernel makes it and nobody else can (its constructor needs the kernel's own token).
+ * It is synchronous, runs at most once, and undoes only itself when it throws.
+ */
+export class Tx implements Reader {
+  readonly #connection: Connection;
+  readonly #effects: (() => void)[] = [];
+  #ended = false;
+
+  /** @internal */
+  constructor(token: typeof KERNEL, connection: Connection) {
+    if (token !== KERNEL) throw new Error('Only the kernel begins a transaction: use write().');
+    this.#connection = connection;
+  }
+
+  get connection(): Connection {
+    if (this.#ended) throw new Error('This transaction has ended; nothing is written through it any more.');
+    return this.#connection;
+  }
+
+  get db(): Db {
+    return this.connection.db;
+  }
+
+  /**
+   * Runs once the transaction is on the disk, before its promise resolves; never when it was undone. It may only wake a worker or invalidate
+   * a cache: whatever must happen is a row, since a crash in between loses it.
+   */
+  afterCommit(effect: () => void): void {
+    if (this.#ended) throw new Error('This transaction has ended; it has no more effects.');
+    this.#effects.push(effect);
+  }
+
+  /** @internal @returns its effects, in order */
+  end(token: typeof KERNEL): readonly (() => void)[] {
+    if (token !== KERNEL) throw new Error('Only the kernel ends a transaction.');
+    this.#ended = true;
+    return this.#effects;
+  }
+}
+
+/** Proves that a transaction is made by the kernel; it does not leave this folder. */
+export const KERNEL: unique symbol = Symbol('kernel');
+
+/** The reading connection. While a transaction runs it refuses: a read there would not see what the transaction has written. */
+export class Reads implements Reader {
+  readonly #connection: Connection;
+
+  /** @param isWriting whether a transaction runs at this moment */
+  constructor(
+    connection: Connection,
+    private readonly isWriting: () => boolean,
+  ) {
+    this.#connection = connection;
+  }
+
+  get connection(): Connection {
+    if (this.isWriting()) throw new Error('A query within a transaction reads through the transaction: pass it on.');
+    return this.#connection;
+  }
+
+  get db(): ReadDb {
+    return this.connection.db;
+  }
+}
+
+let statements = 0;
+
+/** A query that is prepared once for each connection it is used on. */
+export function reading<T>(make: (db: ReadDb) => T): (from: Reader) => T {
+  const n = statements++;
+  return (from) => from.connection.prepared(n, make);
+}
+
+/** A statement that writes: it can only be had from a transaction. */
+export function writing<T>(make: (db: Db) => T): (tx: Tx) => T {
+  const n = statements++;
+  return (tx) => tx.connection.prepared(n, make);
+}

@@ -1,0 +1,46 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { pino } from 'pino';
+import { SYSTEM_CLOCK, type Tx } from '../kernel/index.js';
+import { openStore, type Store } from './index.js';
+
+/** A store whose writing functions each run in a transaction of their own. */
+type Written<S> = {
+  [Part in keyof S]: {
+    [Name in keyof S[Part]]: S[Part][Name] extends (tx: infer First, ...rest: infer Rest) => infer Result
+      ? // A function that reads takes a transaction too, but not only that.
+        [First] extends [Tx]
+        ? (...rest: Rest) => Promise<Result>
+        : S[Part][Name]
+      : S[Part][Name];
+  };
+};
+
+export type TestStore = Written<Omit<Store, keyof Kernel>> & { readonly store: Store; readonly close: () => Promise<void> };
+type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'hurry' | 'busy' | 'epoch' | 'backup' | 'close'>;
+
+const WRITES = /^(?:async )?(?:function )?\w*\s*\(?tx\b/;
+
+/** A store on a file of its own, for a test. */
+export async function openTestStore(): Promise<TestStore> {
+  const folder = mkdtempSync(join(tmpdir(), 'verbalis-store-'));
+  const store = await openStore(join(folder, 'test.sqlite'), { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK });
+  const parts = Object.entries(store).map(([name, part]: [string, unknown]) => {
+    if (typeof part !== 'object' || part === null || name === 'reads') return [name, part];
+    const own = Object.entries(part as Record<string, unknown>).map(([key, value]) =>
+      typeof value === 'function' && WRITES.test(value.toString())
+        ? [key, (...rest: unknown[]) => store.write((tx) => (value as (...args: unknown[]) => unknown).call(part, tx, ...rest))]
+        : [key, value],
+    );
+    return [name, { ...part, ...(Object.fromEntries(own) as object) }];
+  });
+  return {
+    ...(Object.fromEntries(parts) as object),
+    store,
+    close: async () => {
+      await store.close();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  } as TestStore;
+}
