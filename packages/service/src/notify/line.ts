@@ -85,6 +85,8 @@ export class SubscriptionLine {
   /** Events that cannot be made into notifications, with the error, until that is written. */
   readonly #poison = new Map<number, unknown>();
   #results: NotificationRow[] = [];
+  /** Places whose result is not written yet: what the rows say of them is of before. */
+  readonly #unwritten = new Set<number>();
   #flushing = false;
 
   constructor(
@@ -131,7 +133,7 @@ export class SubscriptionLine {
     // What is due again comes first: what follows it in its line waits for it.
     for (const again of this.#blocked.size === 0 ? [] : store.subscriptions.due(this.row.id, now, most * 2)) {
       if (this.#underWay >= most || !hasRoom()) break;
-      if (this.#busy.has(again.line) || this.#open.has(again.seq)) continue;
+      if (this.#busy.has(again.line) || this.#open.has(again.seq) || this.#unwritten.has(again.seq)) continue;
       if (store.subscriptions.firstWaiting(this.row.id, again.line) !== again.seq) continue;
       const [event] = store.events.at([again.seq]);
       if (event === undefined) this.#note({ ...again, state: 'set-aside', nextAt: null, problem: 'The event is no longer kept.' });
@@ -291,8 +293,8 @@ export class SubscriptionLine {
     });
   }
 
-  /** Hands events to the consumer, signed. */
-  send(events: readonly KnownEvent[]): Promise<Answer> {
+  /** Hands events to the consumer, signed. Rejects when they cannot be made into a notification. */
+  async send(events: readonly KnownEvent[]): Promise<Answer> {
     const { clock, base } = this.options;
     const [first] = events;
     if (first === undefined) throw new Error('A notification has an event.');
@@ -364,6 +366,7 @@ export class SubscriptionLine {
   /** Writes how an event stands; with others, so that one commit carries many. */
   #note(row: NotificationRow): void {
     this.#results.push(row);
+    this.#unwritten.add(row.seq);
     if (row.state === 'waiting') this.#blocked.set(row.line, Math.min(row.seq, this.#blocked.get(row.line) ?? row.seq));
     this.#flush();
   }
@@ -398,6 +401,7 @@ export class SubscriptionLine {
         failed = false;
         this.#results = this.#results.filter((row) => !rows.has(row));
         for (const row of rows) {
+          this.#unwritten.delete(row.seq);
           this.#open.delete(row.seq);
           this.#poison.delete(row.seq);
           if (
