@@ -147,3 +147,75 @@ test.each([
 ])('%s is named: %s', (address, wanted) => {
   expect(isNamed(address, ['asa@post.example', '@crew.example', 'test+*@mail.example', '*.ferries.example'])).toBe(wanted);
 });
+
+describe('a draft', () => {
+  const rest = (traffic: Traffic): void => {
+    for (let i = 0; i < 3; i += 1) traffic.ended('north', 'x', TROUBLE, 0);
+  };
+
+  test('knows what it has chosen itself, and leaves no trace when it is not kept', () => {
+    const limits = new Map([['north', { perSecond: 2, warmUp: { first: 3, growth: 1, most: 10, since: 0 } }]]);
+    const traffic = new Traffic(limits);
+    const only = [both[0]!];
+    const lost = traffic.draft();
+    const taken = [1, 2, 3].map(() => 'provider' in lost.choose(only, 'x', undefined, 0, 0));
+    expect(taken).toEqual([true, true, false]);
+    // Undone: the same is possible again.
+    const kept = traffic.draft();
+    expect([1, 2, 3].map(() => 'provider' in kept.choose(only, 'x', undefined, 0, 0))).toEqual([true, true, false]);
+    kept.keep(0);
+    expect(traffic.choose(only, 'x', undefined, 0, 0)).toMatchObject({ reason: 'the limit of "north"' });
+    // The day's ceiling counts what is in the draft, too.
+    const later = traffic.draft();
+    expect([1, 2].map(() => 'provider' in later.choose(only, 'x', undefined, 5 * SECOND, 0))).toEqual([true, false]);
+  });
+
+  test('probes a provider once, and one that is undone does not lock the provider out', () => {
+    const traffic = new Traffic(new Map());
+    rest(traffic);
+    const now = 11 * SECOND;
+    const lost = traffic.draft();
+    expect(lost.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    expect(lost.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'south' });
+    const kept = traffic.draft();
+    expect(kept.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    kept.keep(now);
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'south' });
+    // A probe that came to nothing by a fault of ours: the next mail may probe.
+    traffic.abandoned('north');
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+  });
+
+  test('is counted once, however often it is kept', () => {
+    const traffic = new Traffic(new Map([['north', { perSecond: 3 }]]));
+    const draft = traffic.draft();
+    draft.choose([both[0]!], 'x', undefined, 0, 0);
+    draft.keep(0);
+    draft.keep(0);
+    expect([1, 2, 3].map(() => 'provider' in traffic.choose([both[0]!], 'x', undefined, 0, 0))).toEqual([true, true, false]);
+  });
+});
+
+test('each probe that fails doubles the rest, up to ten minutes', () => {
+  const traffic = new Traffic(new Map());
+  let now = 0;
+  for (let i = 0; i < 3; i += 1) traffic.ended('north', 'x', TROUBLE, now);
+  const rests: number[] = [];
+  for (let probe = 0; probe < 9; probe += 1) {
+    const { until = 0 } = traffic.tell('north', now);
+    rests.push((until - now) / SECOND);
+    now = until;
+    expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+    traffic.ended('north', 'x', TROUBLE, now);
+  }
+  expect(rests).toEqual([10, 20, 40, 80, 160, 320, 600, 600, 600]);
+});
+
+test('a limit never saves up more than a second of mails, however long nothing was sent', () => {
+  const traffic = new Traffic(new Map([['north', { perSecond: 4 }]]));
+  const only = [both[0]!];
+  traffic.choose(only, 'x', undefined, 0, 0);
+  const hour = 3600 * SECOND;
+  const taken = Array.from({ length: 10 }, () => 'provider' in traffic.choose(only, 'x', undefined, hour, 0));
+  expect(taken.filter(Boolean)).toHaveLength(4);
+});

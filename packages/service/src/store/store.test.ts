@@ -452,6 +452,65 @@ test('what is old is taken away with all that hangs on it, and what still waits 
   expect(store.messages.mail(young.deliveries[0]?.id ?? '')).toBeDefined();
 });
 
+test('uploads, alerts, notes, sessions and editions are removed when they are old; what is in use stays', async () => {
+  const store = await openTestStore();
+  const [first, second] = await Promise.all([store.contents.keep(Buffer.from('one'), 1), store.contents.keep(Buffer.from('two'), 2)]);
+  const upload = (id: string, contentId: string, at: number) =>
+    store.contents.addUpload({ id: newId('u', at), space: 'harbour', name: id, type: 'text/plain', contentId, createdAt: at });
+  await upload('old', first.id, 30 * DAY);
+  await upload('attached', second.id, 30 * DAY + 1);
+  const { message } = await accepted(store, 40 * DAY, ['asa@post.example']);
+  await store.store.write((tx) => {
+    store.store.messages.insert(tx, {
+      message: { ...message, id: newId('m', 41 * DAY), headerId: 'other' },
+      deliveries: [],
+      attachments: [{ messageId: message.id, n: 0, name: 'a', type: 'text/plain', url: null, contentId: second.id }],
+      idempotency: undefined,
+    });
+  });
+  expect(await store.housekeeping.forgetUploads(35 * DAY)).toBe(2);
+  expect(await store.housekeeping.forgetUploads(35 * DAY)).toBe(0);
+  // The bytes that a message attached stay with it.
+  expect([store.contents.find(first.id), store.contents.find(second.id)?.size]).toEqual([undefined, 3]);
+
+  await store.alerts.fire({ id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: 'x' });
+  expect(await store.housekeeping.forgetAlerts(100)).toBe(0);
+  await store.alerts.resolve(['g1'], 50);
+  expect(await store.housekeeping.forgetAlerts(100)).toBe(1);
+
+  await store.suppressions.senderFault('harbour', 'policy', '2026-11-20', 'no');
+  expect(await store.housekeeping.forgetSenderFaults(100)).toBe(0);
+  await store.suppressions.toldFault({ space: 'harbour', cause: 'policy', day: '2026-11-20' }, 50);
+  expect(await store.housekeeping.forgetSenderFaults(100)).toBe(1);
+
+  await store.access.open('session', 10, 20);
+  expect([await store.housekeeping.forgetSessions(19), await store.housekeeping.forgetSessions(20)]).toEqual([0, 1]);
+
+  const folder = (text: string) => new Map([['a.md', Buffer.from(text)], ['shared.md', Buffer.from('shared')]]); // prettier-ignore
+  for (let n = 1; n <= 6; n += 1) await store.editions.publish('harbour', folder(`text ${n}`), n);
+  // Edition 1 belongs to the messages above; 6 is in use; two stay as the newest.
+  expect(await store.housekeeping.forgetEditions(100, 2)).toBe(3);
+  expect(store.editions.list('harbour').map((one) => one.number)).toEqual([6, 5, 1]);
+  expect(await store.housekeeping.forgetBlobs()).toBe(3);
+  expect(Buffer.from(store.editions.files(store.editions.find('harbour', 1)!).get('shared.md') ?? '').toString()).toBe('shared');
+  await store.close();
+});
+
+test('what waits in quarantine keeps its message, whatever its age', async () => {
+  const store = await openTestStore();
+  const { deliveries } = await accepted(store, 60 * DAY, ['asa@post.example']);
+  const [one] = deliveries;
+  await store.store.write((tx) => {
+    const item = { key: one?.id ?? '', space: 'harbour', title: 'x', payload: {} };
+    store.store.quarantine.put(tx, 'queue', item, new Error('no'), 'q1');
+    store.store.deliveries.withhold(tx, { id: one?.id ?? '' }, 'x', 1);
+  });
+  expect(await store.housekeeping.forgetMessages(90 * DAY)).toBe(0);
+  expect(await store.quarantine.forget(Number.MAX_SAFE_INTEGER)).toBe(1);
+  expect(await store.housekeeping.forgetMessages(90 * DAY)).toBe(1);
+  await store.close();
+});
+
 // Last, since ids never go back: those of the tests above are of earlier days.
 group('ids', () => {
   test('sort by the time they were made, also within a millisecond and when the clock goes back', async () => {
