@@ -56,6 +56,8 @@ export interface Service {
   readonly backup: (file: string) => Promise<void>;
   /** Whether something is under way, for those who move the clock: what waits for a time is not. */
   readonly busy: () => boolean;
+  /** All that is remembered and follows from the database: a fresh start on the same file has the same. */
+  readonly memory: () => Record<string, unknown>;
   /** Does now what waits for others to go with, for those who move the clock. */
   readonly hurry: () => void;
   /** An address that opens the console, once. */
@@ -303,6 +305,17 @@ export async function startService(options: StartOptions): Promise<Service> {
       returnsPort: listener.port,
       submissionPort,
       busy: () => dispatcher.busy || store.busy() || notifying.busy || workers.busy(),
+      memory: () => ({
+        traffic: traffic.memory(clock.now()),
+        subscriptions: notifying.memory(),
+        rules: alerting.memory(),
+        editions: Object.fromEntries(spaceNames.map((name) => [name, editions.loaded(name)?.number])),
+        keys: Object.fromEntries(keys.domains().map((domain) => [domain, keys.keysFor(domain).map((one) => one.selector)])),
+        workers: workers
+          .health()
+          .map(({ name, state }) => `${name}: ${state === 'backing-off' ? 'backing off' : 'at work'}`)
+          .sort(),
+      }),
       hurry: store.hurry,
       backup: store.backup,
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,

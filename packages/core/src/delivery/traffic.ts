@@ -226,6 +226,22 @@ export class Traffic {
     } else if (outcome.kind === 'accepted') this.#slow.delete(key);
   }
 
+  /** All that is remembered, but for what time alone fills again (buckets): to be compared with what a fresh start knows. */
+  memory(now: number): {
+    readonly paused: readonly string[];
+    readonly probed: readonly string[];
+    readonly today: Readonly<Record<string, number>>;
+  } {
+    const names = [...this.limits.keys()].sort();
+    return {
+      paused: [...this.#paused].sort(),
+      probed: [...this.#health].flatMap(([name, { probing }]) => (probing ? [name] : [])).sort(),
+      today: Object.fromEntries(
+        names.flatMap((name) => (this.limits.get(name)?.warmUp === undefined ? [] : [[name, this.#countToday(name, now)] as const])),
+      ),
+    };
+  }
+
   /** What is known of a provider, for people. */
   tell(
     provider: string,

@@ -161,6 +161,13 @@ export function notifier(options: NotifierOptions) {
     get busy(): boolean {
       return [...lines.values()].some((line) => line.busy);
     },
+    /** What is at work, as a fresh start would build it of the rows. */
+    memory: (): Record<string, unknown> =>
+      Object.fromEntries(
+        [...lines]
+          .sort(([a], [b]) => (a < b ? -1 : 1))
+          .map(([id, { row }]) => [id, { name: row.name, filter: row.filter, batch: row.batch }]),
+      ),
     /** Since when a consumer is left alone for a while. */
     restingUntil: (id: string): number | undefined => lines.get(id)?.resting,
 

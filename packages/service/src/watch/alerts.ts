@@ -18,6 +18,7 @@ export interface AlertOptions {
 export interface AlertWatch {
   /** Rules have been set or removed. */
   readonly changed: () => void;
+  readonly memory: () => string[];
   readonly start: () => void;
   readonly stop: () => Promise<void>;
 }
@@ -266,6 +267,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
   const stopFollowing = feed.onNew(worker.wake);
   return {
     changed,
+    /** The rules that are counted by. */
+    memory: (): string[] => rules.map((rule) => `${rule.spaces.join(',')}/${rule.name}`).sort(),
     start: worker.start,
     stop: async () => {
       stopFollowing();

@@ -1,0 +1,262 @@
+import { copyFileSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import type Sqlite from 'better-sqlite3';
+import { createClient, RefusedError, type Client } from '@verbalis/client';
+import { startService, type Service } from '@verbalis/service';
+import { readConfig } from '@verbalis/service/config';
+import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
+import { pino } from 'pino';
+import { stringify } from 'yaml';
+import { writeFileSync } from 'node:fs';
+import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
+
+// Every write of the API with a failure at every statement in turn, at COMMIT, and between COMMIT and what follows. Whatever failed, what the
+// service remembers must be what a fresh start on the same file builds.
+type Kind = 'statement' | 'group';
+const fault = { left: Number.POSITIVE_INFINITY, kind: 'statement' as Kind, statements: 0, isArmed: false };
+/** Set to be called once between COMMIT and its effects. */
+let crash: (() => void) | undefined;
+
+/** Makes each statement on the writing connection count, and fail when it is its turn. */
+function instrument(raw: Sqlite.Database): void {
+  const prepare = raw.prepare.bind(raw);
+  const failing = (text: string): void => {
+    if (!fault.isArmed || !raw.inTransaction || /^(rollback|release)/i.test(text)) return;
+    fault.statements += 1;
+    fault.left -= 1;
+    if (fault.left !== 0) return;
+    fault.isArmed = false;
+    if (fault.kind === 'group') raw.exec('rollback');
+    throw Object.assign(new Error('injected'), { code: fault.kind === 'group' ? 'SQLITE_FULL' : 'SQLITE_IOERR_WRITE' });
+  };
+  Object.defineProperty(raw, 'prepare', {
+    value: (text: string) => {
+      const statement = prepare(text);
+      for (const name of ['run', 'get', 'all'] as const) {
+        const own = statement[name].bind(statement) as (...args: unknown[]) => unknown;
+        Object.defineProperty(statement, name, {
+          value: (...args: unknown[]) => {
+            failing(text);
+            return own(...args);
+          },
+        });
+      }
+      return statement;
+    },
+  });
+}
+
+const folder = temporaryFolder();
+const file = join(folder.path, 'verbalis.yaml');
+let standIn: StandInProvider;
+let service: Service;
+let client: Client;
+
+const start = (database: string, isFaulty: boolean): Promise<Service> =>
+  startService({
+    config: readConfig(file, { VERBALIS_DATABASE_FILE: database }),
+    operatorSecret: OPERATOR,
+    logTo: pino.destination({ dest: '/dev/null', sync: true }),
+    ...(isFaulty ? { kernel: { instrument, group: { committed: () => crash?.() } } } : {}),
+  });
+
+beforeAll(async () => {
+  standIn = await startSmtpProvider({
+    name: 'relay',
+    host: '127.0.0.1',
+    port: 0,
+    script: {},
+    returnsTo: { host: '127.0.0.1', port: 1 },
+    reportAfterMs: 50,
+  });
+  writeFileSync(
+    file,
+    stringify({
+      listen: { port: 0 },
+      returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
+      outside: { allow: ['127.0.0.1'] },
+      dispatch: { retry: { firstSeconds: 0.1, growth: 1, mostSeconds: 0.1 } },
+      providers: {
+        relay: {
+          kind: 'smtp',
+          host: '127.0.0.1',
+          port: standIn.port,
+          limits: { warmUp: { first: 100_000, growth: 1, most: 200_000, since: '2026-11-20' } },
+        },
+      },
+      spaces: {
+        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
+        drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
+      },
+    }),
+  );
+  service = await start(join(folder.path, 'v.sqlite'), true);
+  client = createClient({ url: service.url, key: OPERATOR, space: 'harbour', tries: 1 });
+}, 60_000);
+afterAll(async () => {
+  await service.stop();
+  await standIn.close();
+  folder.remove();
+});
+
+let n = 0;
+const later = (): string => new Date(Date.now() + 86_400_000).toISOString();
+const address = (): string => `guest${(n += 1)}@post.example`;
+const bounce = readFileSync(join(import.meta.dirname, 'fixtures/returns', 'README.md'), 'utf8');
+
+/** Each write of the API: what is made ready without a fault, then what is tried with one. */
+const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promise<unknown>>])[] = [
+  ['send', async () => () => client.messages.send(booking(address()))],
+  ['send later', async () => () => client.messages.send({ ...booking(address()), notBefore: later() })],
+  ['send a batch', async () => () => client.messages.sendBatch({ mode: 'each', messages: [booking(address()), booking(address())] })],
+  [
+    'cancel',
+    async () => {
+      const { id } = await client.messages.send({ ...booking(address()), notBefore: later() });
+      return () => client.messages.cancel(id);
+    },
+  ],
+  [
+    'reschedule',
+    async () => {
+      const { id } = await client.messages.send({ ...booking(address()), notBefore: later() });
+      return () => client.messages.reschedule(id, { notBefore: later() });
+    },
+  ],
+  ['upload', async () => () => client.uploads.add('a.txt', new Blob(['x'.repeat(300_000)]))],
+  ['suppress', async () => () => client.suppressions.add({ address: address() })],
+  [
+    'lift',
+    async () => {
+      const { id } = await client.suppressions.add({ address: address() });
+      return () => client.suppressions.lift(id, 'x');
+    },
+  ],
+  ['import', async () => () => client.suppressions.import(`address\r\n${address()}\r\n${address()}\r\n`)],
+  [
+    'a return',
+    async () => () => client.returns.add(Buffer.from(`From: a@b.example\r\nSubject: ${(n += 1)}\r\n\r\n${bounce.slice(0, 200)}`)),
+  ],
+  ['subscribe', async () => () => client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false })],
+  [
+    'pause a subscription',
+    async () => {
+      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
+      return () => client.subscriptions.pause(id);
+    },
+  ],
+  [
+    'change a subscription',
+    async () => {
+      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
+      return () => client.subscriptions.change(id, { filter: 'type = failed' });
+    },
+  ],
+  [
+    'remove a subscription',
+    async () => {
+      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
+      return () => client.subscriptions.remove(id);
+    },
+  ],
+  ['set a rule', async () => () => client.alerts.setRule(`rule-${(n += 1)}`, { count: 5 })],
+  [
+    'remove a rule',
+    async () => {
+      const name = `rule-${(n += 1)}`;
+      await client.alerts.setRule(name, { count: 5 });
+      return () => client.alerts.removeRule(name);
+    },
+  ],
+  ['add a key', async () => () => client.keys.add({ name: 'x', scopes: ['send'] })],
+  ['add a domain', async () => () => client.domains.add(`host${(n += 1)}.example`, ['ed25519-sha256'])],
+  ['pause a provider', async () => () => client.providers.pause('relay')],
+  ['resume a provider', async () => () => client.providers.resume('relay')],
+  ['clear captured mail', async () => () => createClient({ url: service.url, key: OPERATOR, space: 'drydock', tries: 1 }).captured.clear()],
+];
+
+const idle = (of: Service) => until(() => (of.busy() ? undefined : true), 60_000);
+
+const ruleNames = async (): Promise<string[]> => (await client.alerts.list()).rules.map((one) => `harbour/${one.name}`).sort();
+
+/** What a fresh start on a copy of the file remembers. */
+async function fresh(): Promise<string> {
+  const copy = join(folder.path, `copy-${(n += 1)}.sqlite`);
+  await service.backup(copy);
+  const rules = JSON.stringify(await ruleNames());
+  const other = await start(copy, false);
+  try {
+    await until(() => (JSON.stringify(other.memory()['rules']) === rules ? true : undefined));
+    return JSON.stringify({ ...other.memory(), workers: undefined });
+  } finally {
+    await other.stop();
+  }
+}
+
+const reports: string[] = [];
+test.each(WRITES)(
+  '%s',
+  async (name, ready) => {
+    await client.providers.resume('relay');
+    let failed = 0;
+    for (const kind of ['statement', 'group'] as const) {
+      for (let at = 1; ; at += 1) {
+        const run = await ready();
+        await idle(service);
+        Object.assign(fault, { left: at, kind, statements: 0, isArmed: true });
+        try {
+          await run();
+        } catch (error) {
+          failed += 1;
+          // Clear, and to be tried again; never a fault of ours, never half of it.
+          expect(error).toBeInstanceOf(RefusedError);
+          expect((error as RefusedError).problem).toMatchObject({ status: 503, type: 'urn:verbalis:problem:store-unavailable' });
+        }
+        const isDone = fault.isArmed;
+        fault.isArmed = false;
+        await idle(service);
+        if (isDone) break;
+        expect(at).toBeLessThan(200);
+        // The same again goes well.
+        if (name === 'send') await run();
+      }
+    }
+    expect(failed).toBeGreaterThan(1);
+    reports.push(`${name} ${failed}`);
+    await idle(service);
+    // Rules are read anew by the next look: it is waited for, and not hoped for. Workers that met a fault back off for a moment.
+    const remembered = (of: Service): string => JSON.stringify({ ...of.memory(), workers: undefined });
+    const built = await fresh();
+    await until(() => (remembered(service) === built ? true : undefined)).catch(() => {
+      expect(remembered(service)).toBe(built);
+    });
+  },
+  120_000,
+);
+
+test('a crash between COMMIT and what follows loses nothing: the copy of that moment has it all, and goes on', async () => {
+  const database = join(folder.path, 'v.sqlite');
+  const copy = join(folder.path, 'crashed.sqlite');
+  await client.providers.resume('relay');
+  await idle(service);
+  const to = address();
+  crash = () => {
+    crash = undefined;
+    for (const tail of ['', '-wal']) copyFileSync(`${database}${tail}`, `${copy}${tail}`);
+  };
+  const { id } = await client.messages.send(booking(to));
+  expect(crash).toBeUndefined();
+  const other = await start(copy, false);
+  try {
+    const there = createClient({ url: other.url, key: OPERATOR, space: 'harbour' });
+    const message = await until(async () => {
+      const found = await there.messages.get(id);
+      return found.deliveries[0]?.state === 'accepted' ? found : undefined;
+    });
+    expect(message.deliveries[0]).toMatchObject({ address: to, state: 'accepted' });
+  } finally {
+    await other.stop();
+  }
+  process.stderr.write(`faults: writes that were refused and left nothing: ${reports.join(', ')}\n`);
+}, 60_000);
