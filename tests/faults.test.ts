@@ -1,51 +1,20 @@
-import { copyFileSync, readFileSync } from 'node:fs';
+import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import type Sqlite from 'better-sqlite3';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/config';
 import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
-import { writeFileSync } from 'node:fs';
+import { faultyStatements } from './support/faulty.js';
 import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
 
 // Every write of the API with a failure at every statement in turn, at COMMIT, and between COMMIT and what follows. Whatever failed, what the
 // service remembers must be what a fresh start on the same file builds.
-type Kind = 'statement' | 'group';
-const fault = { left: Number.POSITIVE_INFINITY, kind: 'statement' as Kind, statements: 0, isArmed: false };
+const faults = faultyStatements();
 /** Set to be called once between COMMIT and its effects. */
 let crash: (() => void) | undefined;
-
-/** Makes each statement on the writing connection count, and fail when it is its turn. */
-function instrument(raw: Sqlite.Database): void {
-  const prepare = raw.prepare.bind(raw);
-  const failing = (text: string): void => {
-    if (!fault.isArmed || !raw.inTransaction || /^(rollback|release)/i.test(text)) return;
-    fault.statements += 1;
-    fault.left -= 1;
-    if (fault.left !== 0) return;
-    fault.isArmed = false;
-    if (fault.kind === 'group') raw.exec('rollback');
-    throw Object.assign(new Error('injected'), { code: fault.kind === 'group' ? 'SQLITE_FULL' : 'SQLITE_IOERR_WRITE' });
-  };
-  Object.defineProperty(raw, 'prepare', {
-    value: (text: string) => {
-      const statement = prepare(text);
-      for (const name of ['run', 'get', 'all'] as const) {
-        const own = statement[name].bind(statement) as (...args: unknown[]) => unknown;
-        Object.defineProperty(statement, name, {
-          value: (...args: unknown[]) => {
-            failing(text);
-            return own(...args);
-          },
-        });
-      }
-      return statement;
-    },
-  });
-}
 
 const folder = temporaryFolder();
 const file = join(folder.path, 'verbalis.yaml');
@@ -58,7 +27,7 @@ const start = (database: string, isFaulty: boolean): Promise<Service> =>
     config: readConfig(file, { VERBALIS_DATABASE_FILE: database }),
     operatorSecret: OPERATOR,
     logTo: pino.destination({ dest: '/dev/null', sync: true }),
-    ...(isFaulty ? { kernel: { instrument, group: { committed: () => crash?.() } } } : {}),
+    ...(isFaulty ? { kernel: { instrument: faults.instrument, group: { committed: () => crash?.() } } } : {}),
   });
 
 beforeAll(async () => {
@@ -204,7 +173,7 @@ test.each(WRITES)(
       for (let at = 1; ; at += 1) {
         const run = await ready();
         await idle(service);
-        Object.assign(fault, { left: at, kind, statements: 0, isArmed: true });
+        faults.arm(at, kind);
         try {
           await run();
         } catch (error) {
@@ -213,8 +182,7 @@ test.each(WRITES)(
           expect(error).toBeInstanceOf(RefusedError);
           expect((error as RefusedError).problem).toMatchObject({ status: 503, type: 'urn:verbalis:problem:store-unavailable' });
         }
-        const isDone = fault.isArmed;
-        fault.isArmed = false;
+        const isDone = faults.disarm();
         await idle(service);
         if (isDone) break;
         expect(at).toBeLessThan(200);
