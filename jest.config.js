@@ -17,6 +17,7 @@ export default {
     '^@verbalis/(client|standins|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
   },
   transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
-  testTimeout: 60_000,
+  // The same as LIMITS.test of tests/support/limits.ts.
+  testTimeout: 300_000,
   maxWorkers: 2,
 };

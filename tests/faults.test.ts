@@ -7,6 +7,7 @@ import { readConfig } from '@verbalis/service/config';
 import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
+import { LIMITS } from './support/limits.js';
 import { faultyStatements } from './support/faulty.js';
 import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
 
@@ -62,7 +63,7 @@ beforeAll(async () => {
   );
   service = await start(join(folder.path, 'v.sqlite'), true);
   client = createClient({ url: service.url, key: OPERATOR, space: 'harbour', tries: 1 });
-}, 60_000);
+});
 afterAll(async () => {
   await service.stop();
   await standIn.close();
@@ -145,7 +146,7 @@ const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promi
   ['clear captured mail', async () => () => createClient({ url: service.url, key: OPERATOR, space: 'drydock', tries: 1 }).captured.clear()],
 ];
 
-const idle = (of: Service) => until(() => (of.busy() ? undefined : true), 60_000);
+const idle = (of: Service) => until(() => (of.busy() ? undefined : true));
 
 const ruleNames = async (): Promise<string[]> => (await client.alerts.list()).rules.map((one) => `harbour/${one.name}`).sort();
 
@@ -200,7 +201,7 @@ test.each(WRITES)(
       expect(remembered(service)).toBe(built);
     });
   },
-  120_000,
+  LIMITS.longTest,
 );
 
 test('a crash between COMMIT and what follows loses nothing: the copy of that moment has it all, and goes on', async () => {
@@ -227,4 +228,4 @@ test('a crash between COMMIT and what follows loses nothing: the copy of that mo
     await other.stop();
   }
   process.stderr.write(`faults: writes that were refused and left nothing: ${reports.join(', ')}\n`);
-}, 60_000);
+});

@@ -5,6 +5,7 @@ import { createInterface } from 'node:readline';
 import { expect, test } from '@jest/globals';
 import { createClient, RefusedError, UnreachableError } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/standins';
+import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
 
@@ -78,7 +79,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
       await serve();
     }
     await offers;
-    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined), 90_000);
+    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined));
     const taken = new Map<string, number>();
     for (const line of readFileSync(tally, 'utf8').trim().split('\n')) {
       const { to } = JSON.parse(line) as { to: string };
@@ -110,9 +111,9 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
 test(
   'the service is killed again and again while four clients send',
   () => pull({ messages: ALL ? 3000 : 200, kills: ALL ? 20 : 3, workers: 1 }),
-  400_000,
+  LIMITS.longTest,
 );
-test('the same with threads that hand over', () => pull({ messages: ALL ? 300 : 150, kills: 3, workers: 2 }), 200_000);
+test('the same with threads that hand over', () => pull({ messages: ALL ? 300 : 150, kills: 3, workers: 2 }), LIMITS.longTest);
 
 test('a full disk: requests are refused clearly, nothing accepted is lost, and space that returns is used', async () => {
   const folder = temporaryFolder();
@@ -158,7 +159,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     expect((refused as RefusedError).problem).toMatchObject({ status: 503, type: 'urn:verbalis:problem:store-unavailable' });
     rmSync(join(disk, 'ballast'));
     ids.push((await client.messages.send(booking('after@post.example'))).id);
-    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined), 30_000);
+    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined));
     for (const id of ids) expect((await client.messages.get(id)).deliveries[0]!.state).toBe('accepted');
   } finally {
     child.kill('SIGKILL');
@@ -167,4 +168,4 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     spawnSync('umount', [disk]);
     folder.remove();
   }
-}, 120_000);
+});

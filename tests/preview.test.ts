@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { startPreview, type Preview } from '@verbalis/service/preview';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
 import { DEMO_FOLDER, temporaryFolder } from './support/service.js';
 
@@ -33,7 +34,7 @@ beforeEach(async () => {
   writeFileSync(SOURCE, original);
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
-  page.setDefaultTimeout(10_000);
+  page.setDefaultTimeout(LIMITS.element);
   page.on('request', (request) => {
     if (![preview.url, large?.url ?? preview.url].some((one) => request.url().startsWith(one)) && !request.url().startsWith('data:'))
       foreign.push(request.url());
@@ -94,7 +95,7 @@ browserTest('every switch: widths, dark, pictures off, styles stripped, text, HT
       return shown?.contentDocument?.body && getComputedStyle(shown.contentDocument.body).backgroundColor !== was;
     },
     light,
-    { timeout: 10_000 },
+    { timeout: LIMITS.element },
   );
   await picture('preview-dark');
   await page.getByRole('button', { name: 'Dark' }).click();

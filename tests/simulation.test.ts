@@ -11,6 +11,7 @@ import { readConfig } from '@verbalis/service/config';
 import { startSmtpProvider } from '@verbalis/standins';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
+import { LIMITS } from './support/limits.js';
 import { faultyStatements } from './support/faulty.js';
 import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
 
@@ -104,213 +105,235 @@ async function fragileWay(port: number) {
   };
 }
 
-test(`${STEPS} random steps (seed ${SEED}): nothing that was accepted is lost, and nothing stops`, async () => {
-  const random = seeded(SEED);
-  const chance = (of: number): boolean => random() < of;
-  const pick = <T>(list: readonly T[]): T => list[Math.floor(random() * list.length)]!;
-  const folder = temporaryFolder();
-  const clock = simulatedClock(Date.parse('2026-11-20T08:00:00Z'));
-  const faults = faultyStatements();
-  const standIn = await startSmtpProvider({
-    name: 'relay',
-    host: '127.0.0.1',
-    port: 0,
-    script: {},
-    conduct: (to, tries) =>
-      to.startsWith('refused')
-        ? { answer: { code: 550, enhanced: '5.1.1', text: 'no such user here' } }
-        : to.startsWith('later') && tries < 3
-          ? { answer: { code: 451, enhanced: '4.7.1', text: 'come back later' } }
-          : { answer: { code: 250, enhanced: '2.1.5', text: 'OK' } },
-    returnsTo: { host: '127.0.0.1', port: 1 },
-    reportAfterMs: 50,
-  });
-  const way = await fragileWay(standIn.port);
-  const config = join(folder.path, 'verbalis.yaml');
-  writeFileSync(
-    config,
-    stringify({
-      listen: { port: 0 },
-      returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
-      log: { level: 'fatal' },
-      // Also through days of outage nothing is given up.
-      dispatch: {
-        attempts: 1000,
-        retry: { firstSeconds: 5, growth: 1, mostSeconds: 60 },
-        retryByCause: Object.fromEntries(
-          ['rate-or-greylist', 'unreachable'].map((one) => [one, { firstSeconds: 5, growth: 1, mostSeconds: 60 }]),
-        ),
-      },
-      outside: { allow: ['127.0.0.1'] },
-      providers: {
-        relay: { kind: 'smtp', host: '127.0.0.1', port: way.port },
-        parcel: {
-          kind: 'http',
-          request: { url: 'http://127.0.0.1:9/', json: { to: '{{ message.recipient.address }}' } },
-          callbacks: {
-            signature: { kind: 'hmac-sha256', secret: SECRET, header: 'x-signature', toleranceSeconds: 86_400 },
-            events: '$.events[*]',
-            fields: { type: '$.what', id: '$.nr', delivery: '$.delivery', at: '$.at' },
-            words: { arrived: 'delivered' },
+test(
+  `${STEPS} random steps (seed ${SEED}): nothing that was accepted is lost, and nothing stops`,
+  async () => {
+    const random = seeded(SEED);
+    const chance = (of: number): boolean => random() < of;
+    const pick = <T>(list: readonly T[]): T => list[Math.floor(random() * list.length)]!;
+    const folder = temporaryFolder();
+    const clock = simulatedClock(Date.parse('2026-11-20T08:00:00Z'));
+    const faults = faultyStatements();
+    const standIn = await startSmtpProvider({
+      name: 'relay',
+      host: '127.0.0.1',
+      port: 0,
+      script: {},
+      conduct: (to, tries) =>
+        to.startsWith('refused')
+          ? { answer: { code: 550, enhanced: '5.1.1', text: 'no such user here' } }
+          : to.startsWith('later') && tries < 3
+            ? { answer: { code: 451, enhanced: '4.7.1', text: 'come back later' } }
+            : { answer: { code: 250, enhanced: '2.1.5', text: 'OK' } },
+      returnsTo: { host: '127.0.0.1', port: 1 },
+      reportAfterMs: 50,
+    });
+    const way = await fragileWay(standIn.port);
+    const config = join(folder.path, 'verbalis.yaml');
+    writeFileSync(
+      config,
+      stringify({
+        listen: { port: 0 },
+        returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
+        log: { level: 'fatal' },
+        // Also through days of outage nothing is given up.
+        dispatch: {
+          attempts: 1000,
+          retry: { firstSeconds: 5, growth: 1, mostSeconds: 60 },
+          retryByCause: Object.fromEntries(
+            ['rate-or-greylist', 'unreachable'].map((one) => [one, { firstSeconds: 5, growth: 1, mostSeconds: 60 }]),
+          ),
+        },
+        outside: { allow: ['127.0.0.1'] },
+        providers: {
+          relay: { kind: 'smtp', host: '127.0.0.1', port: way.port },
+          parcel: {
+            kind: 'http',
+            request: { url: 'http://127.0.0.1:9/', json: { to: '{{ message.recipient.address }}' } },
+            callbacks: {
+              signature: { kind: 'hmac-sha256', secret: SECRET, header: 'x-signature', toleranceSeconds: 86_400 },
+              events: '$.events[*]',
+              fields: { type: '$.what', id: '$.nr', delivery: '$.delivery', at: '$.at' },
+              words: { arrived: 'delivered' },
+            },
           },
         },
-      },
-      spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] } },
-    }),
-  );
-  let service: Service;
-  let client: Client;
-  const start = async (): Promise<void> => {
-    service = await startService({
-      config: readConfig(config, {}),
-      operatorSecret: OPERATOR,
-      clock,
-      logTo: pino.destination({ dest: '/dev/null', sync: true }),
-      kernel: { instrument: faults.instrument, group: { patienceMs: 60 } },
-    });
-    client = createClient({ url: service.url, key: OPERATOR, space: 'harbour', tries: 1 });
-  };
-  await start();
-
-  const accepted = new Map<string, { readonly to: string; canceled: boolean }>();
-  const counts: Record<string, number> = {};
-  let refused = 0;
-  let n = 0;
-  /** A request that may meet a database that cannot be written just now, and no other trouble. */
-  const attempt = async <T>(run: () => Promise<T>): Promise<T | undefined> => {
-    try {
-      return await run();
-    } catch (error) {
-      if (!(error instanceof RefusedError) || error.problem.status !== 503) throw error;
-      refused += 1;
-      return undefined;
-    }
-  };
-  const address = (): string => `${pick(['guest', 'guest', 'guest', 'refused', 'later'])}${(n += 1)}@post.example`;
-  const send = async (): Promise<void> => {
-    const to = address();
-    const isLater = chance(0.2);
-    const message = await attempt(() =>
-      client.messages.send({
-        ...booking(to),
-        ...(isLater ? { notBefore: new Date(clock.now() + 600_000 + random() * 3_600_000).toISOString() } : {}),
+        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] } },
       }),
     );
-    if (message !== undefined) accepted.set(message.id, { to, canceled: false });
-  };
-  const call = (body: unknown) => {
-    const text = JSON.stringify(body);
-    const signature = createHmac('sha256', SECRET).update(text).digest('hex');
-    return fetch(`${service.url}/v1/returns/parcel`, { method: 'POST', headers: { 'x-signature': signature }, body: text });
-  };
-  const steps: readonly (readonly [weight: number, name: string, run: () => Promise<void>])[] = [
-    [34, 'send', send],
-    [
-      6,
-      'send a batch',
-      async () => {
-        const messages = Array.from({ length: 3 }, () => booking(address()));
-        const batch = await attempt(() => client.messages.sendBatch({ mode: 'each', messages }));
-        batch?.results.forEach(({ id, index }) => {
-          if (id !== undefined) accepted.set(id, { to: messages[index]!.to[0] as string, canceled: false });
-        });
-      },
-    ],
-    [24, 'time', () => clock.pass(random() ** 4 * 600_000)],
-    [2, 'a clock jump', () => clock.jump(86_400_000 * random())],
-    [
-      4,
-      'cancel',
-      async () => {
-        const known = [...accepted.keys()];
-        if (known.length === 0) return;
-        const id = pick(known);
-        const change = await attempt(() => client.messages.cancel(id));
-        if (change !== undefined && change.changed.length > 0) accepted.get(id)!.canceled = true;
-      },
-    ],
-    [3, 'suppress', async () => void (await attempt(() => client.suppressions.add({ address: address() })))],
-    [8, 'read', async () => void (await client.messages.list({ state: pick(['accepted', 'failed', 'queued', 'delayed']), limit: 20 }))],
-    [5, 'a statement fails', () => Promise.resolve(faults.arm(1 + Math.floor(random() * 40), 'statement'))],
-    [3, 'a group is lost', () => Promise.resolve(faults.arm(1 + Math.floor(random() * 40), 'group'))],
-    [4, 'sockets are lost', () => Promise.resolve(way.lose())],
-    [
-      1,
-      'the file is locked',
-      async () => {
-        const other = new Sqlite(join(folder.path, 'verbalis.sqlite'), { timeout: 1000 });
-        other.exec('begin immediate');
-        await send();
-        await turns(20);
-        other.exec('rollback');
-        other.close();
-      },
-    ],
-    [
-      4,
-      'a call',
-      async () => {
-        const body = pick<unknown>([null, 7, {}, { events: [null, { what: 'arrived', nr: n, at: -1e300 }] }, { events: 'x' }, []]);
-        expect([200, 503]).toContain((await call(body)).status);
-      },
-    ],
-    [1, 'pause', async () => void (await attempt(() => client.providers.pause('relay')))],
-    [2, 'resume', async () => void (await attempt(() => client.providers.resume('relay')))],
-    [
-      0.4,
-      'restart',
-      async () => {
-        faults.disarm();
-        await service.stop();
-        await start();
-      },
-    ],
-  ];
-  const total = steps.reduce((sum, [weight]) => sum + weight, 0);
-  try {
-    for (let step = 0; step < STEPS; step += 1) {
-      let left = random() * total;
-      const [, name, run] = steps.find(([weight]) => (left -= weight) < 0)!;
-      counts[name] = (counts[name] ?? 0) + 1;
-      await run();
-      if (step % 100 === 0) expect((await fetch(`${service!.url}/health/live`)).status).toBe(200);
-    }
-    // All is mended: what was accepted comes to its end.
-    faults.disarm();
-    await attempt(() => client!.providers.resume('relay'));
-    await until(async () => {
-      await clock.pass(120_000);
-      return (await client!.queue()).waiting === 0 && !service!.busy() ? true : undefined;
-    }, 240_000);
-    for (const one of (await client!.quarantine.list({ limit: 200 })).items) expect(one.worker).toBe('callbacks');
-    const problems = (service!.memory()['workers'] as string[]).filter((one) => one.includes('backing off'));
-    expect(problems).toEqual([]);
+    let service: Service;
+    let client: Client;
+    const start = async (): Promise<void> => {
+      service = await startService({
+        config: readConfig(config, {}),
+        operatorSecret: OPERATOR,
+        clock,
+        logTo: pino.destination({ dest: '/dev/null', sync: true }),
+        kernel: { instrument: faults.instrument, group: { patienceMs: 60 } },
+      });
+      client = createClient({ url: service.url, key: OPERATOR, space: 'harbour', tries: 1 });
+    };
+    await start();
 
-    let [duplicates, uncertain] = [0, 0];
-    for (const [id, { to, canceled }] of accepted) {
-      const [delivery] = (await client!.messages.get(id)).deliveries;
-      const taken = standIn.seen.get(to)?.taken ?? 0;
-      expect({ to, isFinal: FINAL.has(delivery!.state) }).toEqual({ to, isFinal: true });
-      const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
-      // Taken at least once where it says so, and more often only where an attempt was in doubt.
-      if (delivery!.state === 'accepted') expect({ to, isThere: taken >= 1 }).toEqual({ to, isThere: true });
-      if (canceled && doubtful === 0) expect({ to, taken }).toEqual({ to, taken: 0 });
-      expect({ to, extra: Math.max(0, taken - 1) <= doubtful }).toEqual({ to, extra: true });
-      duplicates += Math.max(0, taken - 1);
-      uncertain += doubtful;
+    const accepted = new Map<string, { readonly to: string; canceled: boolean }>();
+    const counts: Record<string, number> = {};
+    let refused = 0;
+    let n = 0;
+    /** A request that may meet a database that cannot be written just now, and no other trouble. */
+    const attempt = async <T>(run: () => Promise<T>): Promise<T | undefined> => {
+      try {
+        return await run();
+      } catch (error) {
+        if (!(error instanceof RefusedError) || error.problem.status !== 503) throw error;
+        refused += 1;
+        return undefined;
+      }
+    };
+    const address = (): string => `${pick(['guest', 'guest', 'guest', 'refused', 'later'])}${(n += 1)}@post.example`;
+    const send = async (): Promise<void> => {
+      const to = address();
+      const isLater = chance(0.2);
+      const message = await attempt(() =>
+        client.messages.send({
+          ...booking(to),
+          ...(isLater ? { notBefore: new Date(clock.now() + 600_000 + random() * 3_600_000).toISOString() } : {}),
+        }),
+      );
+      if (message !== undefined) accepted.set(message.id, { to, canceled: false });
+    };
+    const call = (body: unknown) => {
+      const text = JSON.stringify(body);
+      const signature = createHmac('sha256', SECRET).update(text).digest('hex');
+      return fetch(`${service.url}/v1/returns/parcel`, { method: 'POST', headers: { 'x-signature': signature }, body: text });
+    };
+    const steps: readonly (readonly [weight: number, name: string, run: () => unknown])[] = [
+      [34, 'send', send],
+      [
+        6,
+        'send a batch',
+        async () => {
+          const messages = Array.from({ length: 3 }, () => booking(address()));
+          const batch = await attempt(() => client.messages.sendBatch({ mode: 'each', messages }));
+          batch?.results.forEach(({ id, index }) => {
+            if (id !== undefined) accepted.set(id, { to: messages[index]!.to[0] as string, canceled: false });
+          });
+        },
+      ],
+      [24, 'time', () => clock.pass(random() ** 4 * 600_000)],
+      [2, 'a clock jump', () => clock.jump(86_400_000 * random())],
+      [
+        4,
+        'cancel',
+        async () => {
+          const known = [...accepted.keys()];
+          if (known.length === 0) return;
+          const id = pick(known);
+          const change = await attempt(() => client.messages.cancel(id));
+          if (change !== undefined && change.changed.length > 0) accepted.get(id)!.canceled = true;
+        },
+      ],
+      [3, 'suppress', () => attempt(() => client.suppressions.add({ address: address() }))],
+      [8, 'read', () => client.messages.list({ state: pick(['accepted', 'failed', 'queued', 'delayed']), limit: 20 })],
+      [
+        5,
+        'a statement fails',
+        () => {
+          faults.arm(1 + Math.floor(random() * 40), 'statement');
+        },
+      ],
+      [
+        3,
+        'a group is lost',
+        () => {
+          faults.arm(1 + Math.floor(random() * 40), 'group');
+        },
+      ],
+      [
+        4,
+        'sockets are lost',
+        () => {
+          way.lose();
+        },
+      ],
+      [
+        1,
+        'the file is locked',
+        async () => {
+          const other = new Sqlite(join(folder.path, 'verbalis.sqlite'), { timeout: 1000 });
+          other.exec('begin immediate');
+          await send();
+          await turns(20);
+          other.exec('rollback');
+          other.close();
+        },
+      ],
+      [
+        4,
+        'a call',
+        async () => {
+          const body = pick<unknown>([null, 7, {}, { events: [null, { what: 'arrived', nr: n, at: -1e300 }] }, { events: 'x' }, []]);
+          expect([200, 503]).toContain((await call(body)).status);
+        },
+      ],
+      [1, 'pause', () => attempt(() => client.providers.pause('relay'))],
+      [2, 'resume', () => attempt(() => client.providers.resume('relay'))],
+      [
+        0.4,
+        'restart',
+        async () => {
+          faults.disarm();
+          await service.stop();
+          await start();
+        },
+      ],
+    ];
+    const total = steps.reduce((sum, [weight]) => sum + weight, 0);
+    try {
+      for (let step = 0; step < STEPS; step += 1) {
+        let left = random() * total;
+        const [, name, run] = steps.find(([weight]) => (left -= weight) < 0)!;
+        counts[name] = (counts[name] ?? 0) + 1;
+        await run();
+        if (step % 100 === 0) expect((await fetch(`${service!.url}/health/live`)).status).toBe(200);
+      }
+      // All is mended: what was accepted comes to its end.
+      faults.disarm();
+      await attempt(() => client!.providers.resume('relay'));
+      await until(async () => {
+        await clock.pass(120_000);
+        return (await client!.queue()).waiting === 0 && !service!.busy() ? true : undefined;
+      });
+      for (const one of (await client!.quarantine.list({ limit: 200 })).items) expect(one.worker).toBe('callbacks');
+      const problems = (service!.memory()['workers'] as string[]).filter((one) => one.includes('backing off'));
+      expect(problems).toEqual([]);
+
+      let [duplicates, uncertain] = [0, 0];
+      for (const [id, { to, canceled }] of accepted) {
+        const [delivery] = (await client!.messages.get(id)).deliveries;
+        const taken = standIn.seen.get(to)?.taken ?? 0;
+        expect({ to, isFinal: FINAL.has(delivery!.state) }).toEqual({ to, isFinal: true });
+        const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
+        // Taken at least once where it says so, and more often only where an attempt was in doubt.
+        if (delivery!.state === 'accepted') expect({ to, isThere: taken >= 1 }).toEqual({ to, isThere: true });
+        if (canceled && doubtful === 0) expect({ to, taken }).toEqual({ to, taken: 0 });
+        expect({ to, extra: Math.max(0, taken - 1) <= doubtful }).toEqual({ to, extra: true });
+        duplicates += Math.max(0, taken - 1);
+        uncertain += doubtful;
+      }
+      expect(accepted.size).toBeGreaterThan(STEPS / 5);
+      process.stderr.write(
+        `simulation: ${STEPS} steps, ${accepted.size} messages, ${refused} refused by faults, ${uncertain} uncertain attempts, ${duplicates} duplicates; ${Object.entries(
+          counts,
+        )
+          .map(([name, count]) => `${name} ${count}`)
+          .join(', ')}\n`,
+      );
+    } finally {
+      await service!.stop();
+      await way.close();
+      await standIn.close();
+      folder.remove();
     }
-    expect(accepted.size).toBeGreaterThan(STEPS / 5);
-    process.stderr.write(
-      `simulation: ${STEPS} steps, ${accepted.size} messages, ${refused} refused by faults, ${uncertain} uncertain attempts, ${duplicates} duplicates; ${Object.entries(
-        counts,
-      )
-        .map(([name, count]) => `${name} ${count}`)
-        .join(', ')}\n`,
-    );
-  } finally {
-    await service!.stop();
-    await way.close();
-    await standIn.close();
-    folder.remove();
-  }
-}, 900_000);
+  },
+  LIMITS.longTest,
+);

@@ -4,6 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -51,7 +52,7 @@ afterAll(async () => {
 beforeEach(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
-  page.setDefaultTimeout(10_000);
+  page.setDefaultTimeout(LIMITS.element);
   await page.goto(all.service.url);
   await page.getByLabel('Operator’s secret').fill(OPERATOR);
   await page.keyboard.press('Enter');

@@ -5,6 +5,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp-socket';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
@@ -48,7 +49,7 @@ afterAll(async () => {
 beforeEach(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
-  page.setDefaultTimeout(10_000);
+  page.setDefaultTimeout(LIMITS.element);
   // What the page's policy stops is no answer of anybody's.
   page.on('response', (response) => {
     if (!response.url().startsWith(all.service.url) && !response.url().startsWith('data:')) foreign.push(response.url());

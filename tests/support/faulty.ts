@@ -32,7 +32,7 @@ export function faultyStatements(): Faults {
         value: (text: string) => {
           const statement = prepare(text);
           for (const name of ['run', 'get', 'all'] as const) {
-            const own = statement[name].bind(statement) as (...args: unknown[]) => unknown;
+            const own: (...args: unknown[]) => unknown = statement[name].bind(statement);
             Object.defineProperty(statement, name, {
               value: (...args: unknown[]) => {
                 failing(raw, text);

@@ -7,6 +7,7 @@ import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/config';
 import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/standins';
 import { stringify } from 'yaml';
+import { LIMITS } from './limits.js';
 
 export const ROOT = resolve(import.meta.dirname, '../..');
 export const DEMO_FOLDER = join(ROOT, 'demo/mail');
@@ -40,7 +41,7 @@ export function temporaryFolder(): { path: string; remove: () => void } {
 }
 
 /** Waits until `look` gives something; the condition is asked for, no time is slept through. */
-export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs = 20_000): Promise<T> {
+export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs: number = LIMITS.condition): Promise<T> {
   const end = Date.now() + patienceMs;
   for (;;) {
     const found = await look();

@@ -88,9 +88,10 @@ describe('the table', () => {
     expect(readCause({ status: undefined, replyCode: 550, diagnostic: undefined })).toMatchObject({ confidence: 'guess', evidence: '550' });
   });
   test('no text takes long', () => {
-    const from = performance.now();
+    // Of this process's own computing, whatever else the machine does.
+    const from = process.cpuUsage();
     for (const piece of ['mailbox ', 'quota*', 'a@', '<', 'https://', '550-5.1.1 ', 'limit messages '])
       causeOf({ status: undefined, replyCode: undefined, diagnostic: piece.repeat(100_000) });
-    expect(performance.now() - from).toBeLessThan(2000);
+    expect(process.cpuUsage(from).user / 1000).toBeLessThan(2000);
   });
 });

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pino } from 'pino';
-import { SYSTEM_CLOCK, type Tx } from '../kernel/index.js';
+import { SYSTEM_CLOCK, type Clock, type Tx } from '../kernel/index.js';
 import { openStore, type Store } from './index.js';
 
 /** A store whose writing functions each run in a transaction of their own. */
@@ -23,9 +23,9 @@ type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'hurry' | 'busy' | '
 const WRITES = /^(?:async )?(?:function )?\w*\s*\(?tx\b/;
 
 /** A store on a file of its own, for a test. */
-export async function openTestStore(): Promise<TestStore> {
+export async function openTestStore(clock: Clock = SYSTEM_CLOCK): Promise<TestStore> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-store-'));
-  const store = await openStore(join(folder, 'test.sqlite'), { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK });
+  const store = await openStore(join(folder, 'test.sqlite'), { log: pino({ level: 'silent' }), clock });
   const parts = Object.entries(store).map(([name, part]: [string, unknown]) => {
     if (typeof part !== 'object' || part === null || name === 'reads') return [name, part];
     const own = Object.entries(part as Record<string, unknown>).map(([key, value]) =>
