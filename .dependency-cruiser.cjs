@@ -66,7 +66,7 @@ module.exports = {
       name: 'service-doors',
       severity: 'error',
       from: { path: '^packages/service/src/([^/]+)/' },
-      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1|kernel/thread)' },
+      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1/|kernel/thread|[^/]+/test-)' },
     },
     {
       name: 'only-the-store-writes-sql',

@@ -88,8 +88,8 @@ function Item({ item }: { readonly item: QuarantinedItem }) {
         <h2>{item.title}</h2>
         <Why>{item.error}</Why>
         <Small>
-          {item.worker}, since <When at={item.quarantinedAt} />
-          {item.space === undefined && ', belongs to no space'}
+          {item.worker}, quarantined <When at={item.quarantinedAt} />
+          {item.space === undefined && '; belongs to no space'}
         </Small>
       </div>
       <Actions>

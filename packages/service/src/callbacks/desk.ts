@@ -241,7 +241,8 @@ export function callbackDesk({ store, workers, clock, log, suppressing, profiles
     const body = batch.body.toString('utf8');
     const payload: HeldCall = { provider, receivedAt, extracted, body };
     const key = createHash('sha256').update(`${provider}\0${body}`).digest('hex');
-    const title = extracted ? `Event from ${provider}` : `Call from ${provider}`;
+    const bytes = batch.body.length;
+    const title = `${extracted ? 'Event' : 'Call'} from ${provider}, ${bytes.toLocaleString('en')} ${bytes === 1 ? 'byte' : 'bytes'}`;
     await store.write((tx) => {
       store.quarantine.put(tx, NAME, { key, space: undefined, title, payload }, error, newId('q', clock.now()));
       store.returns.dropBatch(tx, id);

@@ -71,10 +71,11 @@ function timeAt(event: unknown, path: string | undefined): number | undefined {
   return Number.isFinite(at) && at >= 0 && at <= LAST_DATE ? Math.round(at) : undefined;
 }
 
-/** The events in the body of a call, as they stand. */
+/** The events in the body of a call, as they stand. @throws when there is nothing where the profile looks for them */
 export function rawEvents(callbacks: Callbacks, body: unknown): unknown[] {
   const found: unknown =
     callbacks.events === '$' ? body : JSONPath({ path: callbacks.events, json: body as object, wrap: true, eval: false });
+  if (found === undefined) throw new Error(`The path "${callbacks.events}" finds nothing in this call.`);
   const list: unknown[] = Array.isArray(found) ? (found as unknown[]) : [found];
   // "$.events" gives the list itself, "$.events[*]" its entries.
   return list.length === 1 && Array.isArray(list[0]) ? (list[0] as unknown[]) : list;

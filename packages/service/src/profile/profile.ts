@@ -37,7 +37,10 @@ export const CallbackSignature = z.discriminatedUnion('kind', [
 ]);
 export type CallbackSignature = z.infer<typeof CallbackSignature>;
 
-const Path = z.string().regex(/^\$/, 'must be a JSONPath, beginning with "$"');
+const Path = z
+  .string()
+  .regex(/^\$/, 'must be a JSONPath, beginning with "$"')
+  .refine((path) => !/\[\s*\??\s*\(/.test(path), 'holds a script or filter expression; only names, numbers, "*" and ".." are evaluated');
 
 /** What a provider calls about, and how it is read. */
 export const Callbacks = z.strictObject({
