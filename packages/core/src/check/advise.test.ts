@@ -54,6 +54,12 @@ describe('advice', () => {
     expect(codes(md(fine, 'word '.repeat(20_000)))).toContain('size');
     expect(codes(md(fine, '![A boat](assets/big.png)'), { 'assets/big.png': 'x'.repeat(400_000) })).toContain('picture-large');
   });
+  test('a contrast is enough from 4.5:1 on, and not before', () => {
+    const on = (ink: string): string[] =>
+      codes(md(fine, `<p style="color:${ink};background-color:#ffffff">Pale</p>`), {}, 'message.html').filter((one) => one === 'contrast');
+    // #767676 on white has 4.54:1, #777777 has 4.48:1.
+    expect([on('#767676'), on('#777777')]).toEqual([[], ['contrast']]);
+  });
   test('nothing is said of a mail that is in order', () => {
     expect(codes(md(fine))).toEqual([]);
   });

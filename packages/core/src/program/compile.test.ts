@@ -218,6 +218,28 @@ group('rendering', () => {
     expect(html.match(/align="right"/g)).toHaveLength(3);
   });
 
+  test.each([
+    '{{ count | percent }}',
+    '{{ count | number }}',
+    '{{ count | money "EUR" }}',
+    '{{ count }}',
+    '12',
+    '1,234.50',
+    '-7 %',
+    '€48.00',
+  ])('ledger: a column of %s is flush right also where it is not the last', (cell) => {
+    const { html } = render(`:::ledger\n- Adult | ${cell} | paid\n- Bicycle | ${cell} | open\n:::`);
+    expect(html.match(/<td[^>]*align="(left|right)"/g)?.map((one) => /align="(\w+)"/.exec(one)?.[1])).toEqual([
+      ...['left', 'right', 'right'],
+      ...['left', 'right', 'right'],
+    ]);
+  });
+
+  test('ledger: a column with words in it is not', () => {
+    const { html } = render(':::ledger\n- Adult | 12 | paid\n- Bicycle | none | open\n:::');
+    expect(html.match(/align="right"/g)).toHaveLength(2);
+  });
+
   test('an action has its address in the text, and a button for the Word engine', () => {
     const { html, text } = render('::action "Open {{ name }}" to="{{ url }}"');
     expect(text).toBe('Open Ása: https://host.example/a?b=1&c=2\n');

@@ -228,6 +228,24 @@ group('client', () => {
     });
   });
 
+  test.each(['\r', '\n', '\r\nRCPT TO:<other@host.example>', '\0', '<', '>', ' x', '> SIZE=1'])(
+    'an address with %j is refused before anything is said, as sender and as recipient',
+    (sign) => {
+      for (const envelope of [
+        { from: `a${sign}@host.example`, to: 'b@host.example' },
+        { from: '', to: `b${sign}@host.example` },
+        { from: '', to: `b@host.example${sign}` },
+      ]) {
+        const client = new ClientDialogue({ helloName: 'us' });
+        client.receive(Buffer.from('220 x\r\n'));
+        client.receive(Buffer.from('250 x\r\n'));
+        const steps = client.deliver(envelope, MAIL);
+        expect(steps.map((step) => step.kind)).not.toContain('send');
+        expect(steps[0]).toMatchObject({ outcome: { kind: 'refused', reason: 'The address cannot be written in an SMTP command.' } });
+      }
+    },
+  );
+
   test('no address brings a command of its own', () => {
     fc.assert(
       fc.property(fc.string({ unit: fc.constantFrom('a', '@', '>', '\r', '\n', ' ', '<', '\0', '"') }), (to) => {

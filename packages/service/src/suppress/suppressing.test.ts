@@ -1,0 +1,120 @@
+import { afterEach, beforeEach, expect, test } from '@jest/globals';
+import type { Cause } from '@verbalis/core/delivery';
+import { pino } from 'pino';
+import { lineName, newId, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
+import { openTestStore, type TestStore } from '../store/test-store.js';
+import { suppressing, type Suppressing } from './index.js';
+
+const DAY = 86_400_000;
+const NOW = 400 * DAY;
+let store: TestStore;
+let own: Suppressing;
+beforeEach(async () => {
+  store = await openTestStore();
+  own = suppressing({ store: store.store, log: pino({ level: 'silent' }), plan: { after: 2, spreadMs: 0 }, anyCase: true });
+});
+afterEach(() => store.close());
+
+/** A delivery to an address that has failed at a time. */
+async function failed(address: string, cause: Cause, at: number): Promise<void> {
+  const id = newId('m', at);
+  const message: MessageRow = {
+    id,
+    space: 'harbour',
+    edition: 1,
+    template: 't',
+    locale: 'en',
+    topic: 'bookings',
+    subject: 's',
+    sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
+    to: [],
+    more: {},
+    reference: null,
+    labels: {},
+    data: {},
+    headerId: id,
+    createdAt: at,
+  };
+  const delivery: DeliveryRow = {
+    id: newId('d', at),
+    messageId: id,
+    space: 'harbour',
+    address,
+    state: 'queued',
+    cause: null,
+    attempts: 0,
+    createdAt: at,
+    nextAttemptAt: at,
+    leaseUntil: null,
+    owner: null,
+    line: lineName({ urgent: true, space: 'harbour', kept: false, topic: 'bookings' }),
+    domain: 'post.example',
+    expiresAt: null,
+    decidedBy: null,
+    avoid: null,
+    intended: null,
+    kept: false,
+  };
+  const fact: NewFact = {
+    id: `${delivery.id}:failed`,
+    deliveryId: delivery.id,
+    kind: 'failed',
+    source: 'return',
+    at,
+    cause,
+    status: undefined,
+    replyCode: undefined,
+    diagnostic: `said: ${cause}`,
+  };
+  await store.store.write((tx) => {
+    store.store.messages.insert(tx, { message, deliveries: [delivery], idempotency: undefined });
+    store.store.deliveries.record(tx, fact, at);
+  });
+}
+
+const isSuppressed = (address: string): boolean => store.suppressions.inForce('harbour', own.keyOf(address), '') !== undefined;
+
+test('an address that does not exist is suppressed at once, and mail to it is withheld with the reason', async () => {
+  await failed('gone@post.example', 'mailbox-unknown', NOW);
+  expect(isSuppressed('Gone@POST.example')).toBe(true);
+  const line = lineName({ urgent: true, space: 'harbour', kept: false, topic: 'bookings' });
+  expect(own.against({ space: 'harbour', address: 'gone@post.example', line }, store.store.reads)).toMatch(
+    /^The address has been suppressed since .*said: mailbox-unknown$/,
+  );
+});
+
+test.each(['policy', 'reputation', 'content', 'authentication', 'too-large'] as const)(
+  '%s is the sender’s fault: it says nothing against the recipient, and the operator is told once',
+  async (cause) => {
+    let told = 0;
+    own.onSenderFault(() => (told += 1));
+    for (let i = 0; i < 5; i += 1) await failed('fine@post.example', cause, NOW + i);
+    expect(isSuppressed('fine@post.example')).toBe(false);
+    expect(store.suppressions.untoldFaults()).toMatchObject([{ space: 'harbour', cause, count: 5, evidence: `said: ${cause}` }]);
+    expect(told).toBe(5);
+  },
+);
+
+test('failures count together within ninety days, and older ones do not', async () => {
+  // A full mailbox suppresses only when it fails again.
+  await failed('full@post.example', 'mailbox-full', NOW);
+  expect(isSuppressed('full@post.example')).toBe(false);
+  await failed('full@post.example', 'mailbox-full', NOW + 89 * DAY);
+  expect(isSuppressed('full@post.example')).toBe(true);
+
+  await failed('rare@post.example', 'mailbox-full', NOW + 100 * DAY);
+  await failed('rare@post.example', 'mailbox-full', NOW + 191 * DAY);
+  expect(isSuppressed('rare@post.example')).toBe(false);
+});
+
+test('nothing is told of what was undone', async () => {
+  let told = 0;
+  own.onSenderFault(() => (told += 1));
+  await failed('fine@post.example', 'policy', NOW);
+  const undone = store.store.write((tx) => {
+    own.add(tx, 'harbour', 'a@post.example', '', { reason: 'added' }, NOW);
+    throw new Error('no');
+  });
+  await expect(undone).rejects.toThrow('no');
+  expect([told, isSuppressed('a@post.example')]).toEqual([1, false]);
+});
