@@ -203,6 +203,28 @@ group('the end of an attempt', () => {
     });
   });
 
+  test('what lost its lease writes nothing: another attempt, or another owner, has the delivery', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example']);
+    const [old] = await claim(store);
+    // The lease runs out, and the same owner claims it again: the first attempt is in doubt.
+    const again = await store.deliveries.claim(
+      { now: 5000, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
+      () => false,
+      () => ({ provider: 'relay', attemptId: newId('a', 5000) }),
+    );
+    if (old === undefined) throw new Error('nothing claimed');
+    expect(again.map((one) => one.number)).toEqual([2]);
+    const said = fact(old.delivery, 'accepted', 20, { id: `${old.attemptId}:accepted`, source: 'attempt' });
+    const late = { at: undefined, avoid: undefined };
+    expect(await store.deliveries.endAttempt(held(old), end, said, late, 20)).toBe(false);
+    expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, end, said, late, 20)).toBe(false);
+    expect(store.deliveries.facts(old.delivery.id)).toEqual([]);
+    expect(store.deliveries.find(old.delivery.id)).toMatchObject({ state: 'queued', owner: 'w', attempts: 2 });
+    expect(store.deliveries.attempts(old.delivery.id).map((one) => one.outcome)).toEqual(['uncertain', null]);
+    expect(await store.deliveries.endAttempt(held(again[0]!), end, said, late, 20)).toBe(true);
+  });
+
   test('each fact is an event, in the order of becoming known', async () => {
     const store = await openTestStore();
     const { deliveries } = await accepted(store, 1, ['asa@post.example']);
