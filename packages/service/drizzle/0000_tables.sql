@@ -280,7 +280,7 @@ CREATE UNIQUE INDEX `returns_hash_unique` ON `returns` (`hash`);--> statement-br
 CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
-CREATE INDEX `returns_unmatched` ON `returns` (`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
+CREATE INDEX `returns_unmatched` ON `returns` (`space`,`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
 CREATE TABLE `sender_faults` (
 	`space` text NOT NULL,
 	`cause` text NOT NULL,
@@ -342,6 +342,9 @@ CREATE TABLE `suppressions` (
 --> statement-breakpoint
 CREATE UNIQUE INDEX `suppressions_in_force` ON `suppressions` (`space`,`address`,`topic`) WHERE "suppressions"."lifted_at" is null;--> statement-breakpoint
 CREATE INDEX `suppressions_by_space` ON `suppressions` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `suppressions_by_address` ON `suppressions` (`space`,`address`,`id`);--> statement-breakpoint
+CREATE INDEX `suppressions_by_reason` ON `suppressions` (`space`,`reason`,`id`);--> statement-breakpoint
+CREATE INDEX `suppressions_by_topic` ON `suppressions` (`space`,`topic`,`id`);--> statement-breakpoint
 CREATE TABLE `uploads` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

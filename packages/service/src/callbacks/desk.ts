@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { readCause, type FactKind } from '@verbalis/core/delivery';
 import type { Logger } from 'pino';
-import { StoreUnavailable, type Clock, type QuarantinedRow, type StepResult, type Tx, type WorkerGroup } from '../kernel/index.js';
+import { Budget, StoreUnavailable, type Clock, type QuarantinedRow, type StepResult, type Tx, type WorkerGroup } from '../kernel/index.js';
 import type { Callbacks } from '../profile/index.js';
 import { newId, type CallbackBatchRow, type KnownDelivery, type ReturnRow, type Store } from '../store/index.js';
 import type { Suppressing } from '../suppress/index.js';
@@ -209,6 +209,7 @@ export function callbackDesk({ store, workers, clock, log, suppressing, profiles
     if (callbacks === undefined) throw new Error(`No provider "${batch.provider}" with callbacks is configured any more.`);
     const body: unknown = JSON.parse(batch.body.toString('utf8'));
     const sources = batch.extracted ? (body as unknown[]) : rawEvents(callbacks, body);
+    new Budget(`The call of ${batch.provider}`, { steps: MOST_EVENTS }).step(sources.length);
     for (let from = 0; from < sources.length; from += STEP) {
       const place = { isAlone: sources.length === 1, isLast: from + STEP >= sources.length };
       await readSome(callbacks, sources.slice(from, from + STEP), batch, place);

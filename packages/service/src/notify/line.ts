@@ -1,7 +1,7 @@
 import { eventOf, fieldsOf, passes, readFilter, waitBeforeNotice, webhookHeaders, GIVE_UP_MS, type Filter } from '@verbalis/core/events';
 import { readShape, type Shape } from '@verbalis/core/shape';
 import type { Logger } from 'pino';
-import type { Clock, StepResult, Tx, Worker, WorkerGroup } from '../kernel/index.js';
+import { Budget, type Clock, type StepResult, type Tx, type Worker, type WorkerGroup } from '../kernel/index.js';
 import { newId, type KnownEvent, type NotificationRow, type Store, type SubscriptionRow } from '../store/index.js';
 import { ask, type Answer, type SendOptions } from './send.js';
 
@@ -28,6 +28,8 @@ export interface LineOptions extends SendOptions {
 
 /** Notifications under way at once to one consumer. */
 const UNDER_WAY = 16;
+/** Largest notification, in bytes. */
+const MOST_BYTES = 4 * 1024 * 1024;
 /** Events that are read ahead. */
 const CHUNK = 400;
 /** Chunks that are gone through in one step when the filter lets nothing of them through. */
@@ -302,6 +304,8 @@ export class SubscriptionLine {
     const isBatch = this.row.batch > 1;
     const value: unknown = this.#shape === undefined ? (isBatch ? made : made[0]) : this.#shape({ event: made[0], events: made });
     const body = JSON.stringify(value);
+    // A shape that somebody defined may repeat what it is given.
+    new Budget(`The notification to ${this.row.name}`, { bytes: MOST_BYTES }).spend(body.length);
     const type =
       this.#shape !== undefined ? 'application/json' : isBatch ? 'application/cloudevents-batch+json' : 'application/cloudevents+json';
     return ask(

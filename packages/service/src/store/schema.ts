@@ -454,7 +454,7 @@ export const returns = sqliteTable(
     index('returns_by_kind').on(table.space, table.kind, table.id),
     index('returns_by_delivery').on(table.deliveryId),
     index('returns_unmatched')
-      .on(table.id)
+      .on(table.space, table.id)
       .where(sql`${table.deliveryId} is null`),
   ],
 );
@@ -494,6 +494,9 @@ export const suppressions = sqliteTable(
       .on(table.space, table.address, table.topic)
       .where(sql`${table.liftedAt} is null`),
     index('suppressions_by_space').on(table.space, table.id),
+    index('suppressions_by_address').on(table.space, table.address, table.id),
+    index('suppressions_by_reason').on(table.space, table.reason, table.id),
+    index('suppressions_by_topic').on(table.space, table.topic, table.id),
   ],
 );
 
