@@ -14,7 +14,7 @@ export interface CompileResult {
 /** Compiling and checking a mail folder takes at most so long, and so much memory. */
 const [LIMIT_MS, MEMORY_MB] = [30_000, 512];
 /** How long the thread is kept when nothing is compiled. */
-const IDLE_MS = 60_000;
+const IDLE_MS = 5000;
 
 export type MailFolderCompiler = ReturnType<typeof mailFolderCompiler>;
 

@@ -42,6 +42,27 @@ test('effects run after the commit, before the promise resolves, in order; never
   expect(seen).toEqual(['a: a,b', 'b: a,b', 'a resolved', 'bad rejected', 'b resolved']);
 });
 
+test('one that has the group for itself is undone as well, and the next goes well', async () => {
+  const { group, insert, all } = notesFile();
+  const effects: string[] = [];
+  const bad = group.write((tx) => {
+    tx.afterCommit(() => effects.push('bad'));
+    insert.run('a');
+    throw new Error('boom');
+  });
+  await expect(bad).rejects.toThrow('boom');
+  const full = group.write(() => {
+    insert.run('b');
+    throw Object.assign(new Error('full'), { code: 'SQLITE_FULL' });
+  });
+  await expect(full).rejects.toThrow('The disk is full.');
+  await group.write((tx) => {
+    tx.afterCommit(() => effects.push('good'));
+    insert.run('a');
+  });
+  expect([all(), effects]).toEqual([['a'], ['good']]);
+});
+
 test('an effect that throws harms nobody', async () => {
   const { group, insert, all } = notesFile();
   const bad = group.write((tx) => {

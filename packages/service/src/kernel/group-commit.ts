@@ -138,7 +138,10 @@ export class GroupCommit {
   #flush(): void {
     clearTimeout(this.#soonTimer);
     this.#soonTimer = undefined;
-    if (this.#waiting.length > 0 && this.#begin()) this.#commit(this.#runMembers());
+    if (this.#waiting.length > 0 && this.#begin()) {
+      const [only] = this.#waiting.length === 1 ? this.#waiting.splice(0) : [];
+      this.#commit(only === undefined ? this.#runMembers() : this.#runAlone(only));
+    }
     this.#scheduled = this.#lookTimer !== undefined;
     if (this.#waiting.length > 0) this.#schedule();
   }
@@ -189,14 +192,31 @@ export class GroupCommit {
     return ran;
   }
 
+  /** One that has the group for itself needs no savepoint: undoing it is undoing the group. */
+  #runAlone(member: Member): Ran[] | undefined {
+    const tx = new Tx(KERNEL, this.connection);
+    this.#running = true;
+    try {
+      const value = member.run(tx);
+      refusePromise(value);
+      return [{ member, value, effects: tx.end(KERNEL) }];
+    } catch (error) {
+      tx.end(KERNEL);
+      this.#rollback();
+      member.reject(unavailableOf(error) ?? error);
+      return undefined;
+    } finally {
+      this.#running = false;
+    }
+  }
+
   #runOne(member: Member): Ran {
     const { savepoint, release, undo } = this.#statements;
     const tx = new Tx(KERNEL, this.connection);
     try {
       savepoint.run();
       const value = member.run(tx);
-      if (typeof (value as PromiseLike<unknown> | undefined)?.then === 'function')
-        throw new Error('A transaction is synchronous, but this one returned a promise.');
+      refusePromise(value);
       release.run();
       return { member, value, effects: tx.end(KERNEL) };
     } catch (error) {
@@ -265,6 +285,11 @@ export class GroupCommit {
 type Ran =
   | { readonly member: Member; readonly value: unknown; readonly effects: readonly (() => void)[] }
   | { readonly member: Member; readonly error: unknown };
+
+function refusePromise(value: unknown): void {
+  if (typeof (value as PromiseLike<unknown> | undefined)?.then === 'function')
+    throw new Error('A transaction is synchronous, but this one returned a promise.');
+}
 
 function codeOf(error: unknown): string {
   return (error as { code?: string } | undefined)?.code ?? '';

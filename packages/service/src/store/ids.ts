@@ -3,6 +3,15 @@ import { randomBytes } from 'node:crypto';
 // Crockford's base32 in small letters: no signs that are mistaken for one another, and it survives a change of case.
 const SIGNS = '0123456789abcdefghjkmnpqrstvwxyz';
 
+/** Random bytes are taken in store: asking for a few costs as much as for many. */
+let stock: Buffer = Buffer.alloc(0);
+function chance(count: number): Buffer {
+  if (stock.length < count) stock = randomBytes(4096);
+  const taken = stock.subarray(0, count);
+  stock = stock.subarray(count);
+  return taken;
+}
+
 let lastTime = 0;
 let lastRandom: number[] = [];
 
@@ -13,7 +22,7 @@ let lastRandom: number[] = [];
 export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q', at: number): string {
   if (at > lastTime) {
     lastTime = at;
-    lastRandom = [...randomBytes(14)].map((byte) => byte & 31);
+    lastRandom = [...chance(14)].map((byte) => byte & 31);
   } else {
     // Within the same millisecond (or when the clock went back): one more than the last.
     let i = lastRandom.length - 1;
