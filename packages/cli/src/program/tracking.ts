@@ -137,7 +137,9 @@ export function trackingCommands(root: Command, messages: Command, { run, remote
   const loadAlerts = () => import('../commands/alerts.js');
   example(
     remote(
-      alerts.command('list', { isDefault: true }).description('what holds now, or has held, and the rules; ends with 1 when one holds'),
+      alerts
+        .command('list', { isDefault: true })
+        .description('what is firing, what was, and the rules; exits with status 1 when one is firing'),
     ),
     'verbalis alerts',
   ).action((options: Remote & Parameters<typeof listAlerts>[1]) =>

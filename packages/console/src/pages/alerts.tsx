@@ -188,7 +188,7 @@ function AlertTable({ alerts }: { readonly alerts: readonly AlertView[] }) {
               <Mono>{one.rule}</Mono>
             </Cell>
             <Cell>
-              <Now $firing={one.resolvedAt === undefined}>{one.resolvedAt === undefined ? '▲ holds now' : '✓ over'}</Now>
+              <Now $firing={one.resolvedAt === undefined}>{one.resolvedAt === undefined ? '▲ firing' : '✓ resolved'}</Now>
             </Cell>
             <Cell>{one.group ?? 'all'}</Cell>
             <Cell>{one.text}</Cell>
