@@ -357,6 +357,11 @@ function explain(error: unknown, output: Output): ExitCode {
     output.note(`${color.red('✗')} ${error.message}\n  Name the folder that holds mail.yaml.`);
     return 2;
   }
+  if (error instanceof Error && ['EMFILE', 'ENFILE'].includes((error as NodeJS.ErrnoException).code ?? '')) {
+    const raise = 'Raise the limit: ulimit -n 4096, or LimitNOFILE=4096 in a systemd unit.';
+    output.note(`${color.red('✗')} This process may not open enough files.\n  ${raise}`);
+    return 2;
+  }
   output.note(`${color.red('✗')} ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
   return 1;
 }

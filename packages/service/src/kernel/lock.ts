@@ -46,7 +46,7 @@ export function lockFile(databaseFile: string): FileLock {
         `Another Verbalis service is running on ${databaseFile}${ownerText(owner)}. Stop it first, or set another databaseFile for this one.`,
       );
     throw new StartError(
-      `The lock file beside ${databaseFile} cannot be used: ${(error as { code?: string }).code?.startsWith('SQLITE') === true ? sentenceOf(error) : String(error)}`,
+      `The lock file beside ${databaseFile} cannot be used: ${(error as { code?: string }).code?.startsWith('SQLITE') === true ? sentenceOf(error) : (error as Error).message}`,
     );
   }
   const held = raw;
