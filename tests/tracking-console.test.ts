@@ -1,9 +1,11 @@
 import { readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
+import Sqlite from 'better-sqlite3';
 import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
@@ -221,10 +223,33 @@ browserTest('alerts teach, and say what holds; rules are set, changed and taken 
   await page.getByText('more than 4 % failed or complained').waitFor({ state: 'detached' });
 });
 
+browserTest('quarantine teaches when it is empty; an item is looked at, retried and dropped by the keyboard', async () => {
+  await page.goto(`${all.service.url}/track/quarantine`);
+  await page.getByRole('heading', { name: 'Nothing is in quarantine' }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  // As a worker writes it; what it belongs to is gone, so a retry finds nothing to do.
+  const raw = new Sqlite(join(all.folder, 'verbalis.sqlite'), { timeout: LIMITS.condition });
+  const insert = raw.prepare(
+    "insert into quarantine (id, worker, key, space, title, error, stack, payload, quarantined_at) values (?, 'returns', ?, 'harbour', ?, 'It could not be read.', 'Error: at line 1', ?, ?)",
+  );
+  for (const n of [1, 2]) insert.run(`q${n}`, `r${n}`, `Return ${n}`, JSON.stringify({ returnId: `r${n}` }), Date.now());
+  raw.close();
+  const items = page.getByRole('list', { name: 'Items in quarantine' });
+  await items.getByRole('heading', { name: 'Return 1' }).waitFor();
+  await page.getByRole('button', { name: 'Details of Return 1' }).press('Enter');
+  await items.getByText('"returnId": "r1"').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Retry Return 1' }).press('Enter');
+  await items.getByRole('heading', { name: 'Return 1' }).waitFor({ state: 'detached' });
+  await page.getByRole('button', { name: 'Drop Return 2' }).press('Enter');
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Drop' }).press('Enter');
+  await page.getByRole('heading', { name: 'Nothing is in quarantine' }).waitFor();
+});
+
 browserTest('at 360 px and in the dark, all of it holds', async () => {
   await page.emulateMedia({ colorScheme: 'dark' });
   await page.setViewportSize({ width: 360, height: 760 });
-  for (const path of ['', '/figures', '/figures?table=yes&by=cause', '/subscriptions', '/live', '/alerts']) {
+  for (const path of ['', '/figures', '/figures?table=yes&by=cause', '/subscriptions', '/live', '/alerts', '/quarantine']) {
     await page.goto(`${all.service.url}/track${path}`);
     await page.getByRole('heading', { level: 1 }).waitFor();
     if (path.startsWith('/figures')) await page.getByLabel('Figures of the period').waitFor();

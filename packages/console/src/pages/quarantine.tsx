@@ -96,13 +96,19 @@ function Item({ item }: { readonly item: QuarantinedItem }) {
         <Button aria-label={`Retry ${item.title}`} isDisabled={retry.isPending} onPress={() => retry.mutate()}>
           Retry
         </Button>
-        <Button $quiet aria-label={`Details of ${item.title}`} aria-expanded={isOpen} onPress={() => setOpen(!isOpen)}>
+        <Button
+          $quiet
+          aria-label={`${isOpen ? 'Hide details' : 'Details'} of ${item.title}`}
+          aria-expanded={isOpen}
+          onPress={() => setOpen(!isOpen)}
+        >
           {isOpen ? 'Hide details' : 'Details'}
         </Button>
         <Confirm
           label="Drop"
           name={`Drop ${item.title}`}
           title={`Drop “${item.title}”?`}
+          action="Drop"
           words="It is removed without being processed. This cannot be undone."
           onConfirm={() => drop.mutate()}
         />

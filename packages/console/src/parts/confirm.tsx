@@ -43,6 +43,7 @@ export function Confirm({
   name,
   title,
   words,
+  action = 'Take away',
   onConfirm,
 }: {
   readonly label: string;
@@ -50,6 +51,8 @@ export function Confirm({
   readonly name?: string;
   readonly title: string;
   readonly words: string;
+  /** What the button that does it says. */
+  readonly action?: string;
   readonly onConfirm: () => void;
 }) {
   return (
@@ -76,7 +79,7 @@ export function Confirm({
                       onConfirm();
                     }}
                   >
-                    Take away
+                    {action}
                   </Button>
                 </Row>
               </>
