@@ -3,8 +3,8 @@ import { Traffic, USUAL_RETRIES } from '@verbalis/core/delivery';
 import { pino } from 'pino';
 import { workerGroup } from '../kernel/index.js';
 import { steppedClock } from '../kernel/test-kernel.js';
-import { lineName, newId, type DeliveryRow, type MessageRow } from '../store/index.js';
-import { openTestStore, type TestStore } from '../store/test-store.js';
+import { lineName } from '../store/index.js';
+import { openTestStore, testDelivery, testMessage, type TestStore } from '../store/test-store.js';
 import { Dispatcher } from './dispatcher.js';
 import type { Handed, HandOverJob } from './hand-over.js';
 
@@ -43,45 +43,9 @@ async function dispatching(handOver: (job: HandOverJob) => Promise<Handed>, conc
   });
   opened.push({ dispatcher, store });
   const add = (address: string, urgent: boolean): Promise<string> => {
-    const now = clock.now();
-    const id = newId('m', now);
-    const message: MessageRow = {
-      id,
-      space: 'harbour',
-      edition: 1,
-      template: 't',
-      locale: 'en',
-      topic: null,
-      subject: 's',
-      sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
-      to: [],
-      more: {},
-      reference: null,
-      labels: {},
-      data: {},
-      headerId: id,
-      createdAt: now,
-    };
-    const delivery: DeliveryRow = {
-      id: newId('d', now),
-      messageId: id,
-      space: 'harbour',
-      address,
-      state: 'queued',
-      cause: null,
-      attempts: 0,
-      createdAt: now,
-      nextAttemptAt: now,
-      leaseUntil: null,
-      owner: null,
-      line: lineName({ urgent, space: 'harbour', kept: false, topic: urgent ? 'account' : 'news' }),
-      domain: 'post.example',
-      expiresAt: null,
-      decidedBy: null,
-      avoid: null,
-      intended: null,
-      kept: false,
-    };
+    const message = testMessage(clock.now());
+    const line = lineName({ urgent, space: 'harbour', kept: false, topic: urgent ? 'account' : 'news' });
+    const delivery = testDelivery(message, address, { line });
     return store.store.write((tx) => {
       store.store.messages.insert(tx, { message, deliveries: [delivery], idempotency: undefined });
       tx.afterCommit(dispatcher.wake);

@@ -2,8 +2,8 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import type { State } from '@verbalis/core/delivery';
 import fc from 'fast-check';
 import { messagePage, type MessageFilter } from './message-list.js';
-import { newId, type DeliveryRow, type MessageRow } from './index.js';
-import { openTestStore, type TestStore } from './test-store.js';
+import type { DeliveryRow, MessageRow } from './index.js';
+import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
 
 const TEMPLATES = ['booking-confirmed', 'sign-in-code', 'never-used'] as const;
 const STATES = ['queued', 'accepted', 'failed'] as const;
@@ -15,44 +15,8 @@ interface Made {
 }
 
 function made(space: string, at: number, template: string, reference: string, recipients: readonly (readonly [string, State])[]): Made {
-  const id = newId('m', at);
-  const message: MessageRow = {
-    id,
-    space,
-    edition: 1,
-    template,
-    locale: 'en',
-    topic: null,
-    subject: 's',
-    sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
-    to: [],
-    more: {},
-    reference,
-    labels: {},
-    data: {},
-    headerId: id,
-    createdAt: at,
-  };
-  const deliveries = recipients.map(([address, state]): DeliveryRow => ({
-    id: newId('d', at),
-    messageId: id,
-    space,
-    address,
-    state,
-    cause: null,
-    attempts: 0,
-    createdAt: at,
-    nextAttemptAt: null,
-    leaseUntil: null,
-    owner: null,
-    line: `0/${space}//`,
-    domain: 'post.example',
-    expiresAt: null,
-    decidedBy: null,
-    avoid: null,
-    intended: null,
-    kept: false,
-  }));
+  const message = testMessage(at, { space, template, reference });
+  const deliveries = recipients.map(([address, state]) => testDelivery(message, address, { state, nextAttemptAt: null }));
   return { message, deliveries };
 }
 

@@ -12,7 +12,7 @@ import {
   type NewFact,
   type NotificationRow,
 } from './index.js';
-import { openTestStore, type TestStore } from './test-store.js';
+import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
 import { idSince } from './ids.js';
 
 const DAY = 86_400_000;
@@ -24,45 +24,8 @@ async function accepted(
   addresses: readonly string[],
   more: Partial<MessageRow> = {},
 ): Promise<{ message: MessageRow; deliveries: DeliveryRow[] }> {
-  const id = newId('m', at);
-  const message: MessageRow = {
-    id,
-    space: 'harbour',
-    edition: 1,
-    template: 'booking-confirmed',
-    locale: 'en',
-    topic: 'bookings',
-    subject: 'Your booking',
-    sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
-    to: [],
-    more: {},
-    reference: null,
-    labels: {},
-    data: {},
-    headerId: `${id}@saltmarsh-ferries.example`,
-    createdAt: at,
-    ...more,
-  };
-  const deliveries = addresses.map((address): DeliveryRow => ({
-    id: newId('d', at),
-    messageId: id,
-    space: message.space,
-    address,
-    state: 'queued',
-    cause: null,
-    attempts: 0,
-    createdAt: at,
-    nextAttemptAt: at,
-    leaseUntil: null,
-    owner: null,
-    line: lineName({ urgent: true, space: message.space, kept: false, topic: 'bookings' }),
-    domain: address.split('@')[1] ?? '',
-    expiresAt: null,
-    decidedBy: null,
-    avoid: null,
-    intended: null,
-    kept: false,
-  }));
+  const message = testMessage(at, { topic: 'bookings', ...more });
+  const deliveries = addresses.map((address) => testDelivery(message, address));
   await store.messages.insert({ message, deliveries, idempotency: undefined });
   return { message, deliveries };
 }

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pino } from 'pino';
 import { SYSTEM_CLOCK, type Clock, type Tx } from '../kernel/index.js';
-import { openStore, type Store } from './index.js';
+import { lineName, newId, openStore, type DeliveryRow, type MessageRow, type Store } from './index.js';
 
 /** A store whose writing functions each run in a transaction of their own. */
 type Written<S> = {
@@ -43,4 +43,52 @@ export async function openTestStore(clock: Clock = SYSTEM_CLOCK): Promise<TestSt
       rmSync(folder, { recursive: true, force: true });
     },
   } as TestStore;
+}
+
+/** A message as it is accepted. @param at milliseconds since the epoch */
+export function testMessage(at: number, more: Partial<MessageRow> = {}): MessageRow {
+  const id = newId('m', at);
+  return {
+    id,
+    space: 'harbour',
+    edition: 1,
+    template: 'booking-confirmed',
+    locale: 'en',
+    topic: null,
+    subject: 'Your booking',
+    sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
+    to: [],
+    more: {},
+    reference: null,
+    labels: {},
+    data: {},
+    headerId: `${id}@saltmarsh-ferries.example`,
+    createdAt: at,
+    ...more,
+  };
+}
+
+/** A delivery of a message, due at once. */
+export function testDelivery({ id, space, createdAt }: MessageRow, address: string, more: Partial<DeliveryRow> = {}): DeliveryRow {
+  return {
+    id: newId('d', createdAt),
+    messageId: id,
+    space,
+    address,
+    state: 'queued',
+    cause: null,
+    attempts: 0,
+    createdAt,
+    nextAttemptAt: createdAt,
+    leaseUntil: null,
+    owner: null,
+    line: lineName({ urgent: true, space, kept: false, topic: 'bookings' }),
+    domain: address.split('@')[1] ?? '',
+    expiresAt: null,
+    decidedBy: null,
+    avoid: null,
+    intended: null,
+    kept: false,
+    ...more,
+  };
 }

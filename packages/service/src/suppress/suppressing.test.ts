@@ -1,8 +1,8 @@
 import { afterEach, beforeEach, expect, test } from '@jest/globals';
 import type { Cause } from '@verbalis/core/delivery';
 import { pino } from 'pino';
-import { lineName, newId, type DeliveryRow, type MessageRow, type NewFact } from '../store/index.js';
-import { openTestStore, type TestStore } from '../store/test-store.js';
+import { lineName, type NewFact } from '../store/index.js';
+import { openTestStore, testDelivery, testMessage, type TestStore } from '../store/test-store.js';
 import { suppressing, type Suppressing } from './index.js';
 
 const DAY = 86_400_000;
@@ -17,44 +17,8 @@ afterEach(() => store.close());
 
 /** A delivery to an address that has failed at a time. */
 async function failed(address: string, cause: Cause, at: number): Promise<void> {
-  const id = newId('m', at);
-  const message: MessageRow = {
-    id,
-    space: 'harbour',
-    edition: 1,
-    template: 't',
-    locale: 'en',
-    topic: 'bookings',
-    subject: 's',
-    sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
-    to: [],
-    more: {},
-    reference: null,
-    labels: {},
-    data: {},
-    headerId: id,
-    createdAt: at,
-  };
-  const delivery: DeliveryRow = {
-    id: newId('d', at),
-    messageId: id,
-    space: 'harbour',
-    address,
-    state: 'queued',
-    cause: null,
-    attempts: 0,
-    createdAt: at,
-    nextAttemptAt: at,
-    leaseUntil: null,
-    owner: null,
-    line: lineName({ urgent: true, space: 'harbour', kept: false, topic: 'bookings' }),
-    domain: 'post.example',
-    expiresAt: null,
-    decidedBy: null,
-    avoid: null,
-    intended: null,
-    kept: false,
-  };
+  const message = testMessage(at);
+  const delivery = testDelivery(message, address);
   const fact: NewFact = {
     id: `${delivery.id}:failed`,
     deliveryId: delivery.id,
