@@ -19,6 +19,7 @@ inThread((remote, data) => ({
   spin: () => { for (;;); },
   hoard: () => { const all = []; for (;;) all.push(new Array(1e5).fill(Math.random())); },
   exit: () => process.exit(3),
+  unclonable: () => () => 1,
 }));`,
 );
 const bounded = boundedThread(file, { name: 'bounded', memoryMb: 64, limitMs: 1500, idleMs: 60_000 });
@@ -35,6 +36,9 @@ test('calls go both ways, many at once, and errors come back as errors', async (
   expect(await thread.call('ask', 10)).toBe(6);
   await expect(thread.call('fail', 0)).rejects.toThrow('not like this');
   await expect(thread.call('nothing', 0)).rejects.toThrow('There is no method "nothing"');
+  // What cannot be cloned fails alone, whichever way it goes.
+  const mixed = await Promise.allSettled([thread.call('double', 1), thread.call('double', () => 1), thread.call('unclonable', 0)]);
+  expect(mixed.map((one) => one.status)).toEqual(['fulfilled', 'rejected', 'rejected']);
   await thread.terminate();
   await expect(thread.call('double', 1)).rejects.toBeInstanceOf(ThreadFault);
 });

@@ -38,8 +38,23 @@ function channel(port: Channel, methods: Methods): Remote & { readonly fail: (er
     setImmediate(() => {
       const packets = outgoing;
       outgoing = [];
-      port.postMessage(packets);
+      try {
+        port.postMessage(packets);
+      } catch {
+        // One of them cannot be cloned: the others go by themselves.
+        packets.forEach(postAlone);
+      }
     });
+  };
+  const postAlone = (packet: Packet): void => {
+    try {
+      port.postMessage([packet]);
+    } catch (error) {
+      if ('method' in packet) {
+        waiting.get(packet.id)?.reject(error);
+        waiting.delete(packet.id);
+      } else port.postMessage([{ id: packet.id, error: { message: (error as Error).message, stack: undefined } }]);
+    }
   };
   const answer = async (id: number, method: string, input: unknown): Promise<void> => {
     try {
