@@ -74,7 +74,7 @@ function simulatedClock(
   };
 }
 
-/** Stands between the service and a mail server, and loses all connections when it is told to. */
+/** A proxy between the service and a mail server that can drop all its connections. */
 async function fragileWay(port: number) {
   const sockets = new Set<Socket>();
   const server = createServer((here) => {

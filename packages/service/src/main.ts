@@ -133,9 +133,13 @@ export async function startService(options: StartOptions): Promise<Service> {
         log,
       });
     closing.push(async () => {
-      await dispatcher.stop();
       await pool.stop();
       for (const provider of providers.values()) provider.close();
+    });
+    // Everything that runs by itself; it stops after the interfaces have closed, so that nothing comes in any more.
+    const running: { readonly start: () => void; readonly stop: () => Promise<void> }[] = [];
+    closing.push(async () => {
+      await Promise.all(running.map((one) => one.stop()));
     });
 
     const intake = returnIntake({ store, clock, log, suppressing, domain: settings.returns.domain, secret: returnSecret });
@@ -285,15 +289,11 @@ export async function startService(options: StartOptions): Promise<Service> {
       });
       server.listen(port, host, resolve);
     });
-    const running = [dispatcher, desk, notifying, counting, alerting, faultNotes, alertNotes, forgetting];
-    closing.push(async () => {
-      await Promise.all(running.map((one) => one.stop()));
-    });
-    // What was opened last is closed first: nothing comes in any more when the workers stop.
     closing.push(() => {
       ready = false;
       return closeServer(server, app);
     });
+    running.push(dispatcher, desk, notifying, counting, alerting, faultNotes, alertNotes, forgetting);
     for (const one of running) one.start();
     const address = server.address();
     const actual = typeof address === 'object' && address !== null ? address.port : port;

@@ -182,8 +182,17 @@ describe('a draft', () => {
     kept.keep(now);
     expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'south' });
     // A probe that came to nothing by a fault of ours: the next mail may probe.
-    traffic.abandoned('north');
+    traffic.abandoned('north', now);
     expect(traffic.choose(both, 'x', undefined, now, 0)).toEqual({ provider: 'north' });
+  });
+
+  test('what was not handed over after all does not count against the ceiling of the day', () => {
+    const traffic = new Traffic(new Map([['north', { warmUp: { first: 1, growth: 1, most: 10, since: 0 } }]]));
+    const take = () => traffic.choose([both[0]!], 'x', undefined, 0, 0);
+    expect(take()).toEqual({ provider: 'north' });
+    expect(take()).toMatchObject({ reason: expect.stringContaining('ceiling') });
+    traffic.abandoned('north', 0);
+    expect(take()).toEqual({ provider: 'north' });
   });
 
   test('is counted once, however often it is kept', () => {

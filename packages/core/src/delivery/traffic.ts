@@ -199,8 +199,10 @@ export class Traffic {
   }
 
   /** A mail that was counted was not handed over after all, and nothing is known of the provider by it. */
-  abandoned(provider: string): void {
+  abandoned(provider: string, now: number): void {
     this.#healthOf(provider).probing = false;
+    const count = this.#countToday(provider, now);
+    if (count > 0) this.counted(provider, count - 1, now);
   }
 
   /** What became of a mail that was handed over. */

@@ -225,7 +225,7 @@ export class Dispatcher {
       handed = await this.#hand(claimed, message);
     } catch (error) {
       // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
-      traffic.abandoned(claimed.provider);
+      traffic.abandoned(claimed.provider, this.options.clock.now());
       await this.#unmade(claimed, error);
       return;
     }

@@ -94,7 +94,7 @@ test('what cannot be opened says why, and what to do', async () => {
   await (await open(newer)).close();
 });
 
-test('torn pages are told at the start', async () => {
+test('torn pages stop the start with a sentence', async () => {
   const file = newFile();
   const kernel = await open(file);
   await kernel.close();

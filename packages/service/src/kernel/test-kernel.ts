@@ -29,7 +29,7 @@ export function notesFile(options: Partial<GroupCommitOptions> = {}) {
   };
 }
 
-/** A clock whose time passes when it is told to; what is due runs in order. */
+/** A clock that the test moves with `pass`; what is due runs in order. */
 export function steppedClock(start = 0): Clock & { readonly pass: (ms: number) => Promise<void> } {
   let now = start;
   const timers = new Set<{ readonly at: number; readonly run: () => void }>();

@@ -43,7 +43,7 @@ test('calls go both ways, many at once, and errors come back as errors', async (
   await expect(thread.call('double', 1)).rejects.toBeInstanceOf(ThreadFault);
 });
 
-test('what is under way when a thread ends fails, and whoever waits for its end is told', async () => {
+test('calls under way when a thread ends fail, and its owner is notified', async () => {
   const ended: string[] = [];
   const thread = startThread(file, { name: 'other', ended: (why) => ended.push(why) });
   await expect(thread.call('exit', 0)).rejects.toThrow('The thread "other" ended.');

@@ -360,7 +360,7 @@ export class SubscriptionLine {
         .write((tx) => {
           store.subscriptions.change(tx, this.row.id, { state: 'gone', reason });
         })
-        // The next start asks again, and is told the same.
+        // The next start sends again, and gets the same answer.
         .catch((error: unknown) => {
           log.error({ err: error, subscription: this.row.id }, 'that a consumer is gone could not be written');
         });

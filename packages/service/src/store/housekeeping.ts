@@ -176,7 +176,7 @@ export function housekeeping() {
       return tx.db.delete(alerts).where(inArray(alerts.id, old)).run().changes;
     },
 
-    /** What the operator was told of sender faults before a time. */
+    /** Sender faults that were reported to the operator before a time. */
     forgetSenderFaults(tx: Tx, before: number): number {
       return tx.db.delete(senderFaults).where(lt(senderFaults.toldAt, before)).run().changes;
     },

@@ -322,7 +322,7 @@ group('notifications', () => {
     milliseconds: 3,
     ...more,
   });
-  test('wait in order by line, are set aside and sent again', async () => {
+  test('wait in order by line, become dead letters and are sent again', async () => {
     const store = await openTestStore();
     for (const one of [
       row(1),
@@ -419,7 +419,7 @@ test('keys and sessions: secrets are kept as hashes, and sessions end', async ()
   expect(store.access.isOpen('session', session, 15)).toBe(false);
 });
 
-test('what is old is taken away with all that hangs on it, and what still waits stays', async () => {
+test('old messages are removed with all that belongs to them; those that still wait stay', async () => {
   const store = await openTestStore();
   const old = await accepted(store, 10 * DAY, ['asa@post.example']);
   const waits = await accepted(store, 10 * DAY + 1, ['liv@post.example']);

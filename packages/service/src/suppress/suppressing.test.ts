@@ -48,7 +48,7 @@ test('an address that does not exist is suppressed at once, and mail to it is wi
 });
 
 test.each(['policy', 'reputation', 'content', 'authentication', 'too-large'] as const)(
-  '%s is the sender’s fault: it says nothing against the recipient, and the operator is told once',
+  '%s is the sender’s fault: it says nothing against the recipient, and the operator is notified once',
   async (cause) => {
     let told = 0;
     own.onSenderFault(() => (told += 1));
@@ -71,7 +71,7 @@ test('failures count together within ninety days, and older ones do not', async 
   expect(isSuppressed('rare@post.example')).toBe(false);
 });
 
-test('nothing is told of what was undone', async () => {
+test('a transaction that was undone notifies nobody', async () => {
   let told = 0;
   own.onSenderFault(() => (told += 1));
   await failed('fine@post.example', 'policy', NOW);
