@@ -52,7 +52,7 @@ module.exports = {
       name: 'core-doors',
       severity: 'error',
       from: { path: '^packages/core/src/([^/]+)/' },
-      to: { path: '^packages/core/src/([^/]+)/(?!index\\.ts$)', pathNot: '^packages/core/src/$1/' },
+      to: { path: '^packages/core/src/([^/]+)/(?!index\\.ts$)', pathNot: '^packages/core/src/($1/|[^/]+/test-)' },
     },
     {
       // The kernel knows nothing about mail.

@@ -63,8 +63,8 @@ describe('bad requests are refused with every fault at once, and nothing is stor
     [
       'an amount in an unknown currency',
       { ...good, data: { ...good.data, booking: { ...good.data.booking, currency: 'QQQ' } } },
-      ['data'],
-      'ISO 4217',
+      ['data.booking.currency'],
+      'must be a valid currency',
     ],
   ];
   test.each(cases)('%s', async (_name, body, paths, words) => {

@@ -1439,6 +1439,7 @@ export interface components {
       edition?: number;
       sample?: string;
       data?: unknown;
+      /** @description BCP 47 tag; the mail folder’s own when left out. */
       locale?: string;
       /** @description Texts that stand in for files of the folder. */
       edits?: {
@@ -1449,6 +1450,7 @@ export interface components {
       edition?: number;
       sample?: string;
       data?: unknown;
+      /** @description BCP 47 tag; the mail folder’s own when left out. */
       locale?: string;
       /** @description Texts that stand in for files of the folder. */
       edits?: {
@@ -1505,7 +1507,10 @@ export interface components {
       createdAt: string;
       template: string;
       edition: number;
+      /** @description The locale that the mail is in. */
       locale: string;
+      /** @description The locale that was asked for, where the template is not offered in it. */
+      localeAsked?: string;
       topic?: string;
       subject: string;
       from: components['schemas']['Mailbox'];
@@ -1558,7 +1563,10 @@ export interface components {
       createdAt: string;
       template: string;
       edition: number;
+      /** @description The locale that the mail is in. */
       locale: string;
+      /** @description The locale that was asked for, where the template is not offered in it. */
+      localeAsked?: string;
       topic?: string;
       subject: string;
       from: components['schemas']['Mailbox'];

@@ -1,4 +1,4 @@
-import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, Parts, Row, RowPart } from '../notation/index.js';
+import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Color, Theme } from '../html/index.js';
 import type { Op, Steer, TextOp, Value } from '../render/index.js';
 import type { BlockSignature } from '../typing/index.js';
@@ -22,10 +22,15 @@ export interface Side {
   /** Text with values, escaped for this side. */
   readonly parts: (parts: Parts) => Op[];
   /** An address, made absolute when the mail is rendered. */
-  readonly address: (argument: Argument) => Op;
+  readonly address: (argument: Argument, what?: AddressKind) => Op;
+  /** Text as it stands, with values and branches in it; `fixed` treats what is written out. */
+  readonly pieces: (nodes: readonly Verbatim[], fixed: (text: string) => string) => Op[];
   /** Whether every value that this cell can hold is a number or an amount. */
   readonly numeric: (cell: readonly Inline[]) => boolean;
 }
+
+/** What an address is for: a link, a picture that is fetched, or one that travels in the mail. */
+export type AddressKind = 'link' | 'picture' | 'carried';
 
 export interface HtmlSide extends Side {
   readonly theme: Theme;
@@ -35,6 +40,10 @@ export interface HtmlSide extends Side {
   readonly inline: (nodes: readonly Inline[], ground?: Partial<Ground>) => Op[];
   readonly facts: (nodes: readonly FactPart[], one: (fact: Fact, side: HtmlSide) => Op[]) => Op[];
   readonly rows: (nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]) => Op[];
+  /** Markup of the author's own. */
+  readonly raw: (nodes: readonly Verbatim[]) => Op[];
+  /** False where both parts are made to be compared: what stands in one of them only is left out. */
+  readonly single: boolean;
 }
 
 export interface TextSide extends Side {
@@ -42,6 +51,9 @@ export interface TextSide extends Side {
   readonly inline: (nodes: readonly Inline[]) => Op[];
   readonly facts: <T>(nodes: readonly FactPart[], one: (fact: Fact, side: TextSide) => T) => (T | Steer<T>)[];
   readonly rows: <T>(nodes: readonly RowPart[], one: (row: Row, side: TextSide) => T) => (T | Steer<T>)[];
+  /** What markup of the author's own says. */
+  readonly raw: (nodes: readonly Verbatim[]) => TextOp[];
+  readonly single: boolean;
 }
 
 /** A built-in block: one file each. Its two sides are made from the same use, so they cannot drift apart. */

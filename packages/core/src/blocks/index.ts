@@ -5,7 +5,7 @@ import { card } from './card.js';
 import { facts } from './facts.js';
 import { fineprint } from './fineprint.js';
 import { gap } from './gap.js';
-import { journey } from './journey.js';
+import { steps } from './steps.js';
 import { lane, lanes } from './lanes.js';
 import { ledger } from './ledger.js';
 import { notice } from './notice.js';
@@ -17,9 +17,9 @@ import { quote } from './quote.js';
 
 /** Every built-in block. A new one is a new file and a line here. */
 export const BLOCKS: ReadonlyMap<string, Block> = new Map(
-  [band, card, lanes, lane, action, facts, ledger, passcode, picture, notice, journey, quote, gap, postal, fineprint, only, raw].map(
+  [band, card, lanes, lane, action, facts, ledger, passcode, picture, notice, steps, quote, gap, postal, fineprint, only, raw].map(
     (one) => [one.signature.name, one],
   ),
 );
-export type { Block, Ground, HtmlSide, Side, TextSide } from './block.js';
+export type { AddressKind, Block, Ground, HtmlSide, Side, TextSide } from './block.js';
 export { inkClass, letters, lineHeight } from './style.js';

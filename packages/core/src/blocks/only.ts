@@ -1,4 +1,3 @@
-import type { Op } from '../render/index.js';
 import { flowOf, type Block } from './block.js';
 
 export const only: Block = {
@@ -10,8 +9,8 @@ export const only: Block = {
   },
   summary: 'What stands in one of the two parts only.',
   example: ':::only html\nSeen in the HTML part.\n:::',
-  html: (use, side) => (side.word(use, undefined, '') === 'html' ? side.flow(flowOf(use)) : []),
-  text: (use, side) => (side.word(use, undefined, '') === 'text' ? side.flow(flowOf(use)) : []),
+  html: (use, side) => (side.single && side.word(use, undefined, '') === 'html' ? side.flow(flowOf(use)) : []),
+  text: (use, side) => (side.single && side.word(use, undefined, '') === 'text' ? side.flow(flowOf(use)) : []),
 };
 
 export const raw: Block = {
@@ -21,9 +20,9 @@ export const raw: Block = {
     args: [],
     content: 'raw',
   },
-  summary: 'HTML as it stands, for what no block makes; values in it are escaped as everywhere. Nothing in the text part.',
+  summary:
+    'HTML as it stands, for what no block makes: every element closed, no scripts and forms, values in its texts only. The text part says what it says.',
   example: ':::raw html\n<p style="margin:0 0 16px">As it stands.</p>\n:::',
-  html: (use, side) =>
-    use.content.mode === 'raw' ? use.content.parts.flatMap((part): Op[] => (typeof part === 'string' ? [part] : side.parts([part]))) : [],
-  text: () => [],
+  html: (use, side) => (use.content.mode === 'raw' ? side.raw(use.content.pieces) : []),
+  text: (use, side) => (use.content.mode === 'raw' ? side.raw(use.content.pieces) : []),
 };

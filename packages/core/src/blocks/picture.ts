@@ -34,7 +34,7 @@ export const picture: Block = {
     const dark = side.argument(use, 'dark');
     const to = side.argument(use, 'to');
     const carried = side.word(use, 'carried', 'no') === 'yes';
-    const addressOf = (one: Argument): Op => side.address(carried ? { ...one, parts: ['cid:', ...one.parts] } : one);
+    const addressOf = (one: Argument): Op => side.address(one, carried ? 'carried' : 'picture');
     const image = (address: Op, name: string, hidden: boolean): Op[] => {
       // Letters, for the words that stand there where pictures are off.
       const words = letters(side.theme, side.ground.ink, side.theme.size.small);

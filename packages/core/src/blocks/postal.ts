@@ -1,5 +1,4 @@
 import { fixed, markup } from '../html/index.js';
-import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
 import { inkClass, letters } from './style.js';
 
@@ -10,14 +9,12 @@ export const postal: Block = {
   html(use, side) {
     if (use.content.mode !== 'raw') return [];
     const { theme, ground } = side;
-    const parts = use.content.parts.flatMap((part): Op[] =>
-      typeof part === 'string' ? [fixed(part).replace(/\n/g, '<br>\n')] : side.parts([part]),
-    );
+    const parts = side.pieces(use.content.pieces, (text) => fixed(text).replace(/\n/g, '<br>\n'));
     return markup`<address class="block-postal ${inkClass(ground.ink)}" style="margin:0 0 16px;font-style:normal;${letters(theme, ground.ink, ground.size)}">${parts}</address>
 `;
   },
   text(use, side) {
     if (use.content.mode !== 'raw') return [];
-    return [{ op: 'lines', body: use.content.parts.flatMap((part): Op[] => (typeof part === 'string' ? [part] : side.parts([part]))) }];
+    return [{ op: 'lines', body: side.pieces(use.content.pieces, (text) => text) }];
   },
 };

@@ -37,14 +37,28 @@ describe('advice', () => {
     ['link-words', md(fine, 'Your ticket is [here](/x).')],
     ['link-local', md(fine, 'Go to [your booking](http://localhost:3000/x).')],
     ['picture-alt', md(fine, '![](https://host.example/a.png)')],
-    ['picture-missing', md(fine, '![A boat](assets/none.png)')],
+    [
+      'picture-missing',
+      md(fine, '![A boat]({{ x }})'),
+      {
+        'templates/t/data.schema.json': '{"type":"object","required":["x"],"properties":{"x":{"type":"string","format":"uri-reference"}}}',
+        'templates/t/samples/s.json': '{"x":"assets/none.png"}',
+      },
+    ],
     ['no-unsubscribe', md(`${fine}\ntopic: news`)],
     ['no-sample', md(fine), { 'templates/t/samples/s.json': '' }],
     ['contrast', md(fine, '<p style="color:#999999;background-color:#ffffff">Pale</p>'), {}, 'message.html'],
     ['css-support', md(fine, '<div style="display:flex">x</div>'), {}, 'message.html'],
     ['text-poor', md(fine, `:::only html\n${'many words stand in this part. '.repeat(12)}\n:::\n\nFew.`)],
     ['contrast', md(fine), { 'theme.tokens.json': '{"color":{"ink":{"$value":"#eeeeee"}}}' }],
-    ['link-scheme', md(fine, '[your page]({{ "javascript:" + "x" }})')],
+    [
+      'link-scheme',
+      md(fine, '[your page]({{ x }})'),
+      {
+        'templates/t/data.schema.json': '{"type":"object","required":["x"],"properties":{"x":{"type":"string","format":"uri"}}}',
+        'templates/t/samples/s.json': '{"x":"javascript:x"}',
+      },
+    ],
   ];
   test.each(cases)('%s (case %#)', (...[code, source, more, name]) => {
     // A parameter for each entry would make Jest wait for a callback where a row is shorter.

@@ -5,6 +5,7 @@ import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
 import { prepare, RenderFault, type Rendering } from '../render/index.js';
 import { contrast, LEAST_CONTRAST } from './contrast.js';
 import { lookAt, type Finding } from './document.js';
+import { compareParts } from './parts.js';
 import { FILTER_WORDS, shouts } from './words.js';
 
 /** Bytes of HTML after which some webmail cuts a mail off. */
@@ -73,6 +74,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         continue;
       }
       for (const one of lineAdvice(rendering, source, sample.name)) add(one);
+      for (const one of partProblems(files, template, locale, rendering, sample, now, source)) add(one);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
       const ownStyles = main.kind === 'html' || project.settings.styles.length > 0;
@@ -87,6 +89,36 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     }
   }
   return out;
+}
+
+/** What one part says and the other does not: who reads either of them learns the same. */
+function partProblems(
+  files: TemplateFiles,
+  template: CompiledTemplate,
+  locale: string,
+  rendering: Rendering,
+  sample: TemplateFiles['samples'][number],
+  now: number,
+  source: SourceText,
+): Problem[] {
+  const compared = template.compared?.get(locale);
+  const { html, text } = compared === undefined ? rendering : prepare(compared)({ data: sample.data, now });
+  const differences = compareParts(html, text);
+  // A text part that is written by hand may well say less, and is its author's.
+  const tell = files.texts.size > 0 ? warning : problem;
+  return (['text', 'html'] as const).flatMap((part) => {
+    const missing = differences.filter((one) => one.missingIn === part).map((one) => `"${one.what}"`);
+    if (missing.length === 0) return [];
+    const more = missing.length > 6 ? ` and ${missing.length - 6} more` : '';
+    return [
+      tell(
+        'parts-differ',
+        source.place(0, 0),
+        `With the sample "${sample.name}" in ${locale}, the ${part === 'text' ? 'text part' : 'HTML'} lacks ${missing.slice(0, 6).join(', ')}${more}.`,
+        'Both parts say the same. What is meant for one of them only stands in ":::only html" or ":::only text".',
+      ),
+    ];
+  });
 }
 
 function lineAdvice({ subject, preview, html }: Rendering, source: SourceText, sample: string): Problem[] {

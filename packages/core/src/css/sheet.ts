@@ -148,3 +148,24 @@ export function readDeclarations(text: string): SheetDeclaration[] {
   }
   return out;
 }
+
+/** What a style sheet says that cannot be read, with its place. */
+export function cssFaults(text: string): { readonly offset: number; readonly message: string }[] {
+  const out: { offset: number; message: string }[] = [];
+  parse(text, {
+    positions: true,
+    onParseError: (error) => {
+      out.push({ offset: error.offset, message: error.message.charAt(0).toLowerCase() + error.message.slice(1) });
+    },
+  });
+  return out;
+}
+
+/** Classes that the selectors of a style sheet name, each once, with its place. */
+export function classesIn(text: string): { readonly name: string; readonly offset: number }[] {
+  const out = new Map<string, number>();
+  walk(parse(text, { positions: true, parseValue: false }), (node) => {
+    if (node.type === 'ClassSelector' && !out.has(node.name)) out.set(node.name, node.loc?.start.offset ?? 0);
+  });
+  return [...out].map(([name, offset]) => ({ name, offset }));
+}

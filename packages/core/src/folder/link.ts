@@ -1,8 +1,8 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
-import { jsonFault, problem, SourceText, type Problem } from '../problems/index.js';
-import { readStrings, type Strings, type StringsFile } from '../strings/index.js';
+import { depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
 import { dataCheck, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
-import { isLocale, readSettings, type MailSettings } from './settings.js';
+import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
 import { readTheme } from './theme.js';
 
 /** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
@@ -54,10 +54,6 @@ export interface MailProject {
   readonly texts: ReadonlyMap<string, string>;
 }
 
-function canonical(tag: string): string {
-  return Intl.getCanonicalLocales(tag)[0] ?? tag;
-}
-
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
 
 /** Reads a mail folder. Never throws; a folder that is none gives a project with problems. */
@@ -97,7 +93,8 @@ export function linkFolder(files: MailFiles): MailProject {
       ),
     );
   }
-  const settings = readSettings('mail.yaml', settingsText ?? 'name: mail', problems);
+  const read = settingsText === undefined ? undefined : readSettings('mail.yaml', settingsText, problems);
+  const settings = read ?? NO_SETTINGS;
   const themeText = text('theme.tokens.json');
   const theme = themeText === undefined ? USUAL_THEME : readTheme('theme.tokens.json', themeText, problems);
   const layouts = new Map<string, SourceFile>();
@@ -124,13 +121,20 @@ export function linkFolder(files: MailFiles): MailProject {
     }
     const locale = /^strings\/([^/]+)\.json$/.exec(path)?.[1];
     if (locale !== undefined) {
-      if (isLocale(locale)) stringFiles.push({ locale: canonical(locale), file: path, text: text(path) ?? '' });
+      const tag = canonicalLocale(locale);
+      if (tag !== undefined) stringFiles.push({ locale: tag, file: path, text: text(path) ?? '' });
       else problems.push(problem('locale', new SourceText(path, '').whole, `"${locale}" is no BCP 47 tag.`));
     }
     if (/^styles\/.+\.css$/.test(path)) styles.set(path, text(path) ?? '');
     if (path.startsWith('assets/')) assets.set(path, files.get(path) ?? new Uint8Array());
     const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
-    if (template !== undefined) byTemplate.set(template, [...(byTemplate.get(template) ?? []), path]);
+    if (template !== undefined) {
+      const paths = byTemplate.get(template) ?? [];
+      paths.push(path);
+      byTemplate.set(template, paths);
+    }
+    const stray = strayFile(path);
+    if (stray !== undefined) problems.push(stray);
   }
   const templates = new Map<string, TemplateFiles>();
   for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
@@ -140,7 +144,8 @@ export function linkFolder(files: MailFiles): MailProject {
     const linked = linkTemplate(name, paths, text, problems);
     if (linked !== undefined) templates.set(name, linked);
   }
-  if (settingsText !== undefined && templates.size === 0) {
+  // A template that cannot be read is no template missing: its own problems say why.
+  if (settingsText !== undefined && byTemplate.size === 0) {
     problems.push(
       problem(
         'no-templates',
@@ -151,8 +156,10 @@ export function linkFolder(files: MailFiles): MailProject {
     );
   }
   const strings = readStrings(stringFiles, settings.locale);
-  problems.push(...strings.problems);
-  return { settings, theme, layouts, blocks, strings, styles, assets, templates, problems, texts };
+  // Without settings, nothing that depends on them can be told: not which language is the folder's own.
+  const isBroken = settingsText !== undefined && read === undefined;
+  problems.push(...strings.problems.filter((one) => !isBroken || one.severity === 'error'));
+  return { settings, theme, layouts, blocks, strings, styles, assets, templates: isBroken ? new Map() : templates, problems, texts };
 }
 
 function linkTemplate(
@@ -168,11 +175,11 @@ function linkTemplate(
     const found = /^templates\/[^/]+\/message(?:\.([A-Za-z0-9-]+))?\.(md|html|txt)$/.exec(path);
     if (found === null) continue;
     const [, tag = '', kind] = found;
-    if (tag !== '' && !isLocale(tag)) {
+    const locale = tag === '' ? '' : canonicalLocale(tag);
+    if (locale === undefined) {
       problems.push(problem('locale', new SourceText(path, '').whole, `"${tag}" is no BCP 47 tag.`));
       continue;
     }
-    const locale = tag === '' ? '' : canonical(tag);
     const file: SourceFile = { file: path, text: text(path) ?? '' };
     if (kind === 'txt') texts.set(locale, file);
     else if (sources.has(locale))
@@ -190,6 +197,16 @@ function linkTemplate(
     problems.push(problem('no-source', new SourceText(folder, '').whole, `The template "${name}" has no message.md (or message.html).`));
     return undefined;
   }
+  for (const [locale, file] of texts)
+    if (!sources.has(locale))
+      problems.push(
+        problem(
+          'text-alone',
+          new SourceText(file.file, '').whole,
+          `This text part belongs to no message: there is no message${locale === '' ? '' : `.${locale}`}.md.`,
+          'A text part is written for a source in the same locale.',
+        ),
+      );
   const schemaFile = `${folder}/data.schema.json`;
   const schema = readJson(schemaFile, text(schemaFile), problems) as JsonSchema | undefined;
   if (schema === undefined) {
@@ -210,9 +227,7 @@ function linkTemplate(
     checkData = dataCheck(schema);
   } catch (error) {
     if (!(error instanceof SchemaFault)) throw error;
-    problems.push(
-      problem('schema', new SourceText(schemaFile, text(schemaFile) ?? '').place(0), `This is no valid JSON Schema: ${error.message}`),
-    );
+    problems.push(problem('schema', new SourceText(schemaFile, text(schemaFile) ?? '').place(0), schemaMessage(error.message)));
     return undefined;
   }
   const samples: Sample[] = [];
@@ -243,10 +258,49 @@ function linkTemplate(
   return { name, sources, texts, schema, schemaFile, checkData, samples };
 }
 
+function schemaMessage(message: string): string {
+  return /^The pattern /.test(message) ? message : `This is no valid JSON Schema: ${message.replace(/\.?$/, '.')}`;
+}
+
+/** Where files of a mail folder stand. Files that begin with a dot, and notes for people, are nobody's business. */
+const PLACES: readonly { readonly path: RegExp; readonly example: string }[] = [
+  { path: /^(?:mail\.yaml|theme\.tokens\.json)$/, example: 'mail.yaml' },
+  { path: /^layouts\/[^/]+\.md$/, example: 'layouts/NAME.md' },
+  { path: /^blocks\/[^/]+\.md$/, example: 'blocks/NAME.md' },
+  { path: /^styles\/.+\.css$/, example: 'styles/NAME.css' },
+  { path: /^strings\/[^/]+\.json$/, example: 'strings/LOCALE.json' },
+  { path: /^assets\/.+/, example: 'assets/NAME.png' },
+  { path: /^templates\/[^/]+\/(?:message(?:\.[A-Za-z0-9-]+)?\.(?:md|html|txt)|data\.schema\.json|samples\/[^/]+\.json)$/, example: '' },
+];
+const FOLDERS = ['layouts', 'blocks', 'styles', 'strings', 'assets', 'templates'];
+
+/** A file that nothing reads, where its author may think otherwise. */
+function strayFile(path: string): Problem | undefined {
+  if (/(?:^|\/)(?:\.[^/]*|README[^/]*|LICEN[CS]E[^/]*)(?:\/|$)/i.test(path) || PLACES.some((one) => one.path.test(path))) return undefined;
+  const [folder = '', ...rest] = path.split('/');
+  let hint: string | undefined;
+  if (folder === 'templates' && rest.length === 1) hint = 'Each template has a folder of its own: templates/NAME/message.md.';
+  else if (folder === 'templates') {
+    const name = rest.slice(1).join('/');
+    const tagged = /^message[._-]([A-Za-z]{2,3}(?:[-_][A-Za-z0-9]{2,8})*)\.(md|html|txt)$/.exec(name);
+    hint =
+      tagged !== null
+        ? `Did you mean "message.${(tagged[1] ?? '').replaceAll('_', '-')}.${tagged[2] ?? ''}"?`
+        : didYouMean(name, ['message.md', 'message.html', 'message.txt', 'data.schema.json', 'samples/typical.json']);
+  } else if (FOLDERS.includes(folder))
+    hint = `Files there are named ${PLACES.find((one) => one.example.startsWith(`${folder}/`))?.example ?? ''}.`;
+  else if (rest.length > 0) hint = didYouMean(folder, FOLDERS);
+  else return undefined;
+  return warning('stray-file', new SourceText(path, '').whole, 'Nothing reads this file.', hint);
+}
+
 function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
   if (text === undefined) return undefined;
   try {
-    return JSON.parse(text) as unknown;
+    const value = JSON.parse(text) as unknown;
+    if (depthOf(value) <= MAX_DEPTH) return value;
+    problems.push(problem('nesting', new SourceText(file, text).whole, `This file nests deeper than ${MAX_DEPTH} levels.`));
+    return undefined;
   } catch {
     const fault = jsonFault(text);
     problems.push(

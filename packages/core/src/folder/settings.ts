@@ -1,5 +1,6 @@
 import { isMap, isScalar, LineCounter, parseDocument } from 'yaml';
 import { z } from 'zod';
+import { canonicalLocale, localeFault } from '../strings/index.js';
 import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
 
 const knownZones = new Set<string>();
@@ -15,12 +16,9 @@ function isTimeZone(zone: string): boolean {
   }
 }
 
-export function isLocale(tag: string): boolean {
-  try {
-    return Intl.getCanonicalLocales(tag).length === 1;
-  } catch {
-    return false;
-  }
+/** A display name and an address as a mailbox (RFC 5322 3.4). */
+function mailboxOf(name: string, address: string): string {
+  return name === '' ? address : `"${name.replace(/["\\]/g, '\\$&')}" <${address}>`;
 }
 
 const Topic = z.strictObject({
@@ -33,7 +31,14 @@ const Topic = z.strictObject({
 /** What `mail.yaml` holds. */
 export const MailSettings = z.strictObject({
   name: z.string().min(1),
-  locale: z.string().refine(isLocale, 'must be a BCP 47 tag such as "en" or "pt-BR"').default('en'),
+  locale: z
+    .string()
+    .superRefine((tag, context) => {
+      const fault = localeFault(tag);
+      if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
+    })
+    .transform((tag) => canonicalLocale(tag) ?? tag)
+    .default('en'),
   timeZone: z.string().refine(isTimeZone, 'must be an IANA time zone such as "Europe/Paris"').default('UTC'),
   baseUrl: z
     .string()
@@ -44,15 +49,29 @@ export const MailSettings = z.strictObject({
     .string()
     .regex(/^https?:\/\/\S+[^/]$/, 'must be an http or https address without "/" at its end')
     .optional(),
+  /** Hosts that addresses from data may lead to, "*.example.org" for all below; any, when left out. */
+  linkHosts: z
+    .array(z.string().regex(/^(?:\*\.)?[a-z0-9-]+(?:\.[a-z0-9-]+)*$/i, 'must be a host name such as "example.org" or "*.example.org"'))
+    .optional(),
   layout: z.string().optional(),
-  sender: z.string().optional(),
+  /** A mailbox, "Name <address>", or its parts. */
+  sender: z
+    .union([z.string(), z.strictObject({ name: z.string().optional(), address: z.string() })])
+    .transform((one) => (typeof one === 'string' ? one : mailboxOf(one.name ?? '', one.address)))
+    .optional(),
   styles: z.array(z.string()).default([]),
   topics: z.record(z.string(), Topic).default({}),
 });
 export type MailSettings = z.infer<typeof MailSettings>;
 
-/** Reads `mail.yaml`; each fault is told with its line. */
-export function readSettings(file: string, text: string, problems: Problem[]): MailSettings {
+/** What a folder is whose settings cannot be read. */
+export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone: 'UTC', styles: [], topics: {} };
+
+/** How often a YAML document may repeat what it has named: such repetitions multiply. */
+const MAX_ALIASES = 50;
+
+/** Reads `mail.yaml`; each fault is told with its line. Undefined when it cannot be used. */
+export function readSettings(file: string, text: string, problems: Problem[]): MailSettings | undefined {
   const source = new SourceText(file, text);
   const document = parseDocument(text, { lineCounter: new LineCounter(), prettyErrors: false });
   for (const fault of document.errors) {
@@ -60,9 +79,15 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
       problem('yaml', source.place(fault.pos[0], Math.max(1, fault.pos[1] - fault.pos[0])), `This is not valid YAML: ${fault.message}`),
     );
   }
-  const fallback: MailSettings = { name: 'mail', locale: 'en', timeZone: 'UTC', styles: [], topics: {} };
-  if (document.errors.length > 0) return fallback;
-  const parsed = MailSettings.safeParse(document.toJS() ?? {});
+  if (document.errors.length > 0) return undefined;
+  let plain: unknown;
+  try {
+    plain = document.toJS({ maxAliasCount: MAX_ALIASES }) ?? {};
+  } catch (error) {
+    problems.push(problem('yaml', source.place(0), `This is not valid YAML: ${error instanceof Error ? error.message : String(error)}`));
+    return undefined;
+  }
+  const parsed = MailSettings.safeParse(plain);
   if (parsed.success) return parsed.data;
   for (const issue of parsed.error.issues) {
     const place = placeOf(document.contents, issue.path, source);
@@ -73,10 +98,14 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
         problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
       }
     } else {
-      problems.push(problem('setting', place, `"${issue.path.join('.')}" ${sentence(issue.message)}.`));
+      problems.push(problem('setting', place, `"${issue.path.join('.')}" ${sentence(issue.message)}.`, hintOf(issue.path)));
     }
   }
-  return fallback;
+  return undefined;
+}
+
+function hintOf(path: readonly PropertyKey[]): string | undefined {
+  return path[0] === 'sender' ? 'Write sender: "Name <name@host.example>", or sender: { name: …, address: … }.' : undefined;
 }
 
 function sentence(message: string): string {

@@ -1,5 +1,5 @@
 import { COLORS, USUAL_THEME, type Color, type Pair, type Theme } from '../html/index.js';
-import { didYouMean, jsonFault, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -22,6 +22,10 @@ export function readTheme(file: string, text: string, problems: Problem[]): Them
   } catch {
     const fault = jsonFault(text);
     problems.push(problem('json', source.place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`));
+    return USUAL_THEME;
+  }
+  if (depthOf(json) > MAX_DEPTH) {
+    problems.push(problem('nesting', source.whole, `This file nests deeper than ${MAX_DEPTH} levels.`));
     return USUAL_THEME;
   }
   const tokens = new Map<string, Json>();

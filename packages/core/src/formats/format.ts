@@ -1,5 +1,6 @@
 /** What a value is for a formatter: narrower than JSON's types. */
-export type ValueKind = 'text' | 'number' | 'whole' | 'truth' | 'date' | 'datetime' | 'time' | 'duration' | 'list' | 'any';
+export type ValueKind =
+  'text' | 'number' | 'whole' | 'truth' | 'date' | 'datetime' | 'time' | 'duration' | 'currency' | 'phone' | 'unit' | 'list' | 'any';
 
 /** What formatters may know besides the value. Time comes in; nothing reads a clock. */
 export interface FormatContext {
@@ -16,6 +17,8 @@ export interface FormatArgument {
   readonly kind: ValueKind;
   readonly optional?: boolean;
   readonly choices?: readonly string[];
+  /** Least and most that a number may be; one from data is moved to the nearer edge. */
+  readonly range?: readonly [number, number];
 }
 
 /** One formatter: its types for the compiler, its work for the renderer, its words for the reference. */
@@ -24,6 +27,10 @@ export interface Format {
   readonly takes: readonly ValueKind[];
   readonly args: readonly FormatArgument[];
   readonly gives: ValueKind;
+  /** What the given text is, where that matters for the place it may stand in. */
+  readonly givesFormat?: string;
+  /** What the entries of a list must be. */
+  readonly entries?: readonly ValueKind[];
   readonly summary: string;
   readonly example: { readonly value: unknown; readonly args?: readonly unknown[]; readonly gives: string };
   /** Is given a value of a kind that it takes. Throws FormatFault when the value itself is out of its range. */

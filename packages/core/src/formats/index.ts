@@ -8,5 +8,6 @@ export const FORMATS: ReadonlyMap<string, Format> = new Map(
   [...DATE_FORMATS, ...NUMBER_FORMATS, ...TEXT_FORMATS].map((one) => [one.name, one]),
 );
 export { FormatFault, type Format, type FormatArgument, type FormatContext, type ValueKind } from './format.js';
-export { instantOf } from './dates.js';
+export { instantOf, timeOfDay } from './dates.js';
+export { CURRENCIES, isColor, isLength, minorUnits, TEXT_KINDS, UNITS } from './kinds.js';
 export { memo } from './memo.js';

@@ -29,12 +29,12 @@ function phone(value: string): string {
 }
 
 function shorten(value: string, most: number, locale: string): string {
-  if (!Number.isInteger(most) || most < 1) throw new FormatFault(`${most} is no length to shorten to.`);
-  const letters = [...segmenter(locale).segment(value.slice(0, most * 64))].map((one) => one.segment);
-  return letters.length <= most
+  const limit = Math.max(1, Math.trunc(most));
+  const letters = [...segmenter(locale).segment(value.slice(0, limit * 64))].map((one) => one.segment);
+  return letters.length <= limit
     ? value
     : `${letters
-        .slice(0, most - 1)
+        .slice(0, limit - 1)
         .join('')
         .trimEnd()}…`;
 }
@@ -48,6 +48,7 @@ export const TEXT_FORMATS: readonly Format[] = [
   {
     name: 'list',
     takes: ['list'],
+    entries: ['text', 'number'],
     args: [{ name: 'word', kind: 'text', optional: true, choices: ['and', 'or'] }],
     gives: 'text',
     summary: 'Texts or numbers as a sentence lists them, with “and” (or “or”) in the locale’s language.',
@@ -57,6 +58,7 @@ export const TEXT_FORMATS: readonly Format[] = [
   {
     name: 'join',
     takes: ['list'],
+    entries: ['text', 'number'],
     args: [{ name: 'between', kind: 'text', optional: true }],
     gives: 'text',
     summary: 'Texts or numbers with a fixed text between them (", " unless told otherwise).',
@@ -110,9 +112,19 @@ export const TEXT_FORMATS: readonly Format[] = [
     run: (value: string) => value.trim(),
   },
   {
+    name: 'lines',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    givesFormat: 'lines',
+    summary: 'A text with its line breaks kept (elsewhere they become spaces). The last formatter, in running text.',
+    example: { value: 'Pier 1\nBrackwater', gives: 'Pier 1\nBrackwater' },
+    run: (value: string) => value.replace(/\r\n?|[\u0085\u2028\u2029]/g, '\n').trim(),
+  },
+  {
     name: 'shorten',
     takes: ['text'],
-    args: [{ name: 'letters', kind: 'whole' }],
+    args: [{ name: 'letters', kind: 'whole', range: [1, 100_000] }],
     gives: 'text',
     summary: 'At most so many letters, the last of them an ellipsis where something was cut.',
     example: { value: 'A long walk along the quay', args: [12], gives: 'A long walk…' },
@@ -123,13 +135,14 @@ export const TEXT_FORMATS: readonly Format[] = [
     takes: ['text', 'number', 'whole'],
     args: [],
     gives: 'text',
-    summary: 'Percent-encoded, to stand as one piece of a path or a query.',
+    givesFormat: 'percent-encoded',
+    summary: 'Percent-encoded, to stand as one piece of an address that is shown; a link encodes what stands in it by itself.',
     example: { value: 'Tern Island', gives: 'Tern%20Island' },
     run: (value: string | number) => encodeURIComponent(String(value).toWellFormed()),
   },
   {
     name: 'phone',
-    takes: ['text'],
+    takes: ['phone'],
     args: [],
     gives: 'text',
     summary: 'An E.164 number in readable groups.',

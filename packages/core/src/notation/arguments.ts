@@ -36,7 +36,7 @@ export function parseArguments(source: SourceText, from: number, to: number, pro
       problems.push(problem('argument-twice', place, `The argument "${name}" is given twice.`));
       continue;
     }
-    out.push({ name, parts: parseParts(source, value.from, value.to, problems), place });
+    out.push({ name, parts: parseParts(source, value.from, value.to, problems), bare: value.end === value.to, place });
   }
 }
 

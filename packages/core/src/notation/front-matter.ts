@@ -6,6 +6,9 @@ import type { FrontValue } from './tree.js';
 /** The keys a source may have before its body. */
 export const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo', 'styles', 'summary', 'inputs'] as const;
 
+/** How often YAML may repeat what it has named: such repetitions multiply. */
+const MAX_ALIASES = 50;
+
 /** A text whose every place is one and the same: a YAML value that is written with escapes or folded over lines. */
 class ScalarSource extends SourceText {
   constructor(
@@ -48,6 +51,7 @@ export function parseFrontMatter(
         'yaml',
         source.place(from + fault.pos[0], Math.max(1, fault.pos[1] - fault.pos[0])),
         `The front matter is not valid YAML: ${fault.message}`,
+        quoteHint(source.text, from + fault.pos[0]),
       ),
     );
   }
@@ -61,11 +65,18 @@ export function parseFrontMatter(
         continue;
       }
       if (name === 'inputs') {
-        inputs = document.toJS() === null ? undefined : (document.toJS() as Record<string, unknown>)['inputs'];
+        try {
+          inputs = (document.toJS({ maxAliasCount: MAX_ALIASES }) as Record<string, unknown>)['inputs'];
+        } catch (error) {
+          problems.push(
+            problem('yaml', keyPlace, `The front matter is not valid YAML: ${error instanceof Error ? error.message : String(error)}`),
+          );
+        }
         continue;
       }
       if (!isScalar(value) || value.value === null || typeof value.value === 'object') {
-        problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Write ${name}: "…".`));
+        // A value that begins with braces is a record to YAML.
+        problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Put it in quotes: ${name}: "…".`));
         continue;
       }
       front.set(name, readScalar(source, from + value.range[0], from + value.range[1], value.toString(), problems));
@@ -84,4 +95,14 @@ function readScalar(source: SourceText, from: number, to: number, value: string,
     return { parts: parseParts(source, from + inset, to - inset, problems), place };
   }
   return { parts: parseParts(new ScalarSource(source.file, value, place), 0, value.length, problems), place };
+}
+
+/** Most YAML that is none holds a colon or braces in a text: it needs quotes. */
+function quoteHint(text: string, at: number): string | undefined {
+  const from = text.lastIndexOf('\n', at - 1) + 1;
+  const end = text.indexOf('\n', at);
+  const line = /^([A-Za-z]+):[ \t]+([^"'\s].*)$/.exec(text.slice(from, end === -1 ? undefined : end));
+  if (line === null) return undefined;
+  const [, key = '', value = ''] = line;
+  return `Put the text in quotes: ${key}: ${value.includes('"') ? `'${value.replaceAll("'", "''")}'` : `"${value}"`}`;
 }

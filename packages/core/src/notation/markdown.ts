@@ -1,5 +1,11 @@
-import { fromMarkdown } from 'mdast-util-from-markdown';
-import type { Definition, Nodes, Parent, PhrasingContent, RootContent } from 'mdast';
+import { fromMarkdown, type Extension as MdastExtension } from 'mdast-util-from-markdown';
+import { gfmStrikethroughFromMarkdown } from 'mdast-util-gfm-strikethrough';
+import { gfmTableFromMarkdown } from 'mdast-util-gfm-table';
+import type { Definition, Nodes, Parent, PhrasingContent, RootContent, TableCell } from 'mdast';
+import { cjkFriendlyExtension } from 'micromark-extension-cjk-friendly';
+import { gfmStrikethroughCjkFriendly } from 'micromark-extension-cjk-friendly-gfm-strikethrough';
+import { gfmTable } from 'micromark-extension-gfm-table';
+import type { Extension } from 'micromark-util-types';
 import { problem, SourceText, type Place, type Problem } from '../problems/index.js';
 import type { Insertion } from './expression.js';
 import { cut, noSteering } from './parts.js';
@@ -49,9 +55,21 @@ const PHRASING_ONLY = [
 ];
 
 // One line in which CommonMark sees nothing but text. Most cells and labels are such, and the parser's cost is by call.
-const PLAIN = /^(?! )[^*_`\\[\]!<>&\p{Cc}]+(?<! )$/u;
+const PLAIN = /^(?! )[^*_`~\\[\]!<>&\p{Cc}]+(?<! )$/u;
 // The same where blocks can begin: lines that begin with a letter or a value are a paragraph.
-const PLAIN_PARAGRAPH = /^[\p{L}\uFDD0][^*_`\\[\]!<>&\p{Cc}]*(?<! )(?:\n[\p{L}\uFDD0][^*_`\\[\]!<>&\p{Cc}]*(?<! ))*$/u;
+const PLAIN_PARAGRAPH = /^[\p{L}\uFDD0][^*_`~|\\[\]!<>&\p{Cc}]*(?<! )(?:\n[\p{L}\uFDD0][^*_`~|\\[\]!<>&\p{Cc}]*(?<! ))*$/u;
+
+/** CommonMark with tables and struck-out text (GFM), and with emphasis that works beside CJK punctuation. */
+const MICROMARK: Extension[] = [
+  cjkFriendlyExtension(),
+  gfmTable(),
+  // One tilde stays a tilde.
+  gfmStrikethroughCjkFriendly({ singleTilde: false }),
+];
+const MDAST: MdastExtension[] = [gfmTableFromMarkdown(), gfmStrikethroughFromMarkdown()];
+
+/** Levels that prose may nest: quotes in quotes, lists in lists, emphasis in emphasis. */
+const MAX_PROSE_DEPTH = 32;
 
 /** Reads the prose of one source; made once a source, used for each of its regions. */
 export class Prose {
@@ -62,9 +80,9 @@ export class Prose {
     private readonly problems: Problem[],
   ) {}
 
-  /** CommonMark blocks. */
-  flow(region: Region): Flow[] {
-    const reading = this.#open(region);
+  /** CommonMark blocks. `column`: how far the lines were indented before their indentation was cut. */
+  flow(region: Region, column = 0): Flow[] {
+    const reading = this.#open(region, column);
     if (PLAIN_PARAGRAPH.test(reading.text)) {
       const place = reading.place(0, reading.text.length);
       return [{ kind: 'paragraph', children: reading.inlinesOf(reading.text, place), place }];
@@ -77,6 +95,7 @@ export class Prose {
     const reading = this.#open(region);
     if (PLAIN.test(reading.text)) return reading.inlinesOf(reading.text, reading.place(0, reading.text.length));
     const tree = this.#parse(reading.text, PHRASING_ONLY);
+    if (tree === undefined || !reading.isShallow(tree)) return [];
     return tree.flatMap((node) => (node.type === 'paragraph' ? reading.inlines(node.children) : []));
   }
 
@@ -86,17 +105,15 @@ export class Prose {
     return reading.linesAsTheyStand() as Verbatim[];
   }
 
-  /** Raw text with values in it. */
-  raw(region: Region): Part[] {
-    const reading = this.#open(region);
-    return reading.parts(reading.text, reading.place(0, 0));
+  #parse(text: string, without: string[]): RootContent[] | undefined {
+    // A quote in a quote in a quote …: what goes past every bound is not even read.
+    const deep = /^(?:(?:[ \t]*(?:>|[-*+][ \t]|\d{1,9}[.)][ \t])){33}|[ \t]{100,}(?:>|[-*+][ \t]|\d{1,9}[.)][ \t]))/m.exec(text);
+    if (deep !== null) return undefined;
+    const extensions = without.length > 0 ? [...MICROMARK, { disable: { null: [...without, 'table'] } }] : MICROMARK;
+    return fromMarkdown(text, { extensions, mdastExtensions: MDAST }).children;
   }
 
-  #parse(text: string, without: string[]): RootContent[] {
-    return fromMarkdown(text, { extensions: without.length > 0 ? [{ disable: { null: without } }] : [] }).children;
-  }
-
-  #open(region: Region): Reading {
+  #open(region: Region, column = 0): Reading {
     const { source } = this;
     const starts: number[] = [];
     let text = '';
@@ -110,7 +127,7 @@ export class Prose {
       while (n > 0 && (starts[n] ?? 0) > offset) n -= 1;
       return (region.lines[n]?.offset ?? 0) + offset - (starts[n] ?? 0);
     };
-    return new Reading(this.#hide(text, toSource), toSource, source, this.#hidden, this.problems);
+    return new Reading(this.#hide(text, toSource), toSource, source, this.#hidden, this.problems, column);
   }
 
   #hide(text: string, toSource: (offset: number) => number): string {
@@ -161,19 +178,49 @@ class Reading {
     private readonly source: SourceText,
     private readonly hidden: readonly Hidden[],
     private readonly problems: Problem[],
+    private readonly column: number,
   ) {}
 
   place(from: number, length: number): Place {
     return this.source.place(this.toSource(from), length);
   }
 
-  tree(nodes: readonly RootContent[]): Flow[] {
+  tree(nodes: readonly RootContent[] | undefined): Flow[] {
+    if (nodes === undefined) {
+      this.#tooDeep(this.place(0, 1));
+      return [];
+    }
+    if (!this.isShallow(nodes)) return [];
     this.#collectDefinitions(nodes);
     return this.flows(nodes);
   }
 
+  /** Whether prose keeps within its bound of nesting; looked at without recursion. */
+  isShallow(nodes: readonly Nodes[]): boolean {
+    const left: (readonly [Nodes, number])[] = nodes.map((node) => [node, 1]);
+    for (let next = left.pop(); next !== undefined; next = left.pop()) {
+      const [node, depth] = next;
+      if (depth > MAX_PROSE_DEPTH * 2) {
+        this.#tooDeep(this.at(node));
+        return false;
+      }
+      if ('children' in node) for (const child of (node as Parent).children) left.push([child, depth + 1]);
+    }
+    return true;
+  }
+
+  #tooDeep(place: Place): void {
+    this.problems.push(
+      problem('nesting', place, `Quotes, lists or emphasis nest deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
+    );
+  }
+
   #collectDefinitions(nodes: readonly Nodes[]): void {
     for (const node of nodes) {
+      if (node.type === 'definition' && node.identifier.startsWith('^'))
+        this.problems.push(
+          problem('footnote', this.at(node), 'A mail has no footnotes.', 'Put the remark where it belongs, or into ":::fineprint".'),
+        );
       if (node.type === 'definition') this.#definitions.set(node.identifier, node);
       if ('children' in node) this.#collectDefinitions((node as Parent).children);
     }
@@ -191,12 +238,19 @@ class Reading {
         case 'heading':
           return [{ kind: 'heading', depth: node.depth, children: this.inlines(node.children), place }];
         case 'paragraph':
+          this.#strayLines(node, place);
           return [{ kind: 'paragraph', children: this.inlines(node.children), place }];
+        case 'table': {
+          const cells = (row: readonly TableCell[]): Inline[][] => row.map((cell) => this.inlines(cell.children));
+          const [head, ...rows] = node.children.map((row) => cells(row.children));
+          return [{ kind: 'table', align: node.align ?? [], head: head ?? [], rows, place }];
+        }
         case 'list': {
           const items = node.children.map((item): ListItem => ({
             kind: 'item',
             children: this.flows(item.children),
             place: this.at(item),
+            column: this.column + (item.children[0]?.position?.start.column ?? (item.position?.start.column ?? 0) + 2) - 1,
           }));
           const tight = !(node.spread ?? false) && !node.children.some((item) => item.spread);
           return [{ kind: 'list', ordered: node.ordered ?? false, start: node.start ?? 1, tight, items, place }];
@@ -213,6 +267,31 @@ class Reading {
           return [];
       }
     });
+  }
+
+  /** Lines of a paragraph that would be a block or a table anywhere else, and are words where they stand. */
+  #strayLines(node: Nodes, place: Place): void {
+    const [from, to] = [node.position?.start.offset ?? 0, node.position?.end.offset ?? 0];
+    const text = this.text.slice(from, to);
+    const directive = /(?:^|\n)[ \t>]*(:::?(?:[A-Za-z][A-Za-z0-9-]*)?)(?=[ \t\n]|$)/.exec(text);
+    if (directive !== null)
+      this.problems.push(
+        problem(
+          'block-here',
+          this.place(from + directive.index + directive[0].length - (directive[1] ?? '').length, (directive[1] ?? '').length),
+          'A block cannot begin inside of a quote, or on the line of a list’s mark.',
+          'Quote with ":::quote" … ":::"; in a list, put the block on a line of its own, indented like the item’s text.',
+        ),
+      );
+    else if (text.startsWith('|'))
+      this.problems.push(
+        problem(
+          'table-form',
+          place,
+          'This looks like a row of a table, but there is no table here.',
+          'A table begins with a line of headings and a line "|---|---|". Rows from a loop belong into ":::ledger". For a bar, write \\|.',
+        ),
+      );
   }
 
   #noHtml(place: Place): [] {
@@ -240,7 +319,7 @@ class Reading {
       case 'strong':
         return [{ kind: node.type, children: this.inlines(node.children), place }];
       case 'delete':
-        return this.inlines(node.children);
+        return [{ kind: 'struck', children: this.inlines(node.children), place }];
       case 'link':
         return [
           {
@@ -335,6 +414,8 @@ class Reading {
     };
     const out: Inline[] = [];
     const open: Open[] = [];
+    /** Branches past the bound, which are passed over. */
+    let lost = 0;
     const body = (): Inline[] => {
       const branches = open[open.length - 1]?.branches;
       return branches?.[branches.length - 1]?.body ?? out;
@@ -342,6 +423,18 @@ class Reading {
     for (const piece of pieces) {
       if (!isSteering(piece)) {
         body().push(piece as Inline);
+        continue;
+      }
+      if (piece.kind === 'if' && open.length >= MAX_PROSE_DEPTH) {
+        if (lost === 0)
+          this.problems.push(
+            problem('nesting', piece.place, `"{{ if }}" nests deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
+          );
+        lost += 1;
+        continue;
+      }
+      if (lost > 0) {
+        if (piece.kind === 'end') lost -= 1;
         continue;
       }
       if (piece.kind === 'if') {

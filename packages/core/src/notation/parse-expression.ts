@@ -285,6 +285,12 @@ export function parseInsertion(source: SourceText, from: number, to: number, pro
 function read<T>(source: SourceText, from: number, to: number, problems: Problem[], how: (reader: Reader) => T): T | undefined {
   const faults: Problem[] = [];
   const reader = new Reader(source, tokenize(source, from, to, faults));
+  const habit = faults.length === 0 ? undefined : habitHint(source.text.slice(from, to));
+  if (habit !== undefined) {
+    const [first] = faults;
+    if (first !== undefined) problems.push({ ...first, hint: habit });
+    return undefined;
+  }
   if (faults.length === 0) {
     try {
       const value = how(reader);
@@ -297,4 +303,14 @@ function read<T>(source: SourceText, from: number, to: number, problems: Problem
   }
   problems.push(...faults);
   return undefined;
+}
+
+/** What to write instead of what stands between braces in other notations. */
+function habitHint(text: string): string | undefined {
+  const inner = text.trim();
+  if (/^[#/^]/.test(inner))
+    return 'Loops are lines of their own: ":::each NAME in LIST" … ":::"; conditions are {{ if TEST }} … {{ else }} … {{ end }}, or ":::if TEST" … ":::".';
+  if (/^[{&]/.test(inner)) return 'Values are always escaped. Write {{ name }}; markup of your own stands in ":::raw html".';
+  if (/^!/.test(inner)) return 'A remark has no place in a mail: leave it out.';
+  return /^>/.test(inner) ? 'A part of its own is a block: "::name" takes it from blocks/.' : undefined;
 }

@@ -1,11 +1,12 @@
-import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
+import { didYouMean, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
 import { parseArguments } from './arguments.js';
 import type { Expression } from './expression.js';
 import { parseFrontMatter } from './front-matter.js';
 import { NONCHARACTER, Prose, type Region } from './markdown.js';
 import { parseExpression } from './parse-expression.js';
 import { readFacts, readRows } from './rows.js';
-import type { Branches, ContentMode, Flow, Loop, Part, SourceTree, Verbatim, VerbatimTree } from './tree.js';
+import { joinLists, oneList } from './lists.js';
+import type { Branches, ContentMode, Flow, Loop, SourceTree, Verbatim, VerbatimTree } from './tree.js';
 
 /** Bounds of a source (4-template-notation, Bounds). */
 export const MAX_SOURCE_BYTES = 256 * 1024;
@@ -32,7 +33,8 @@ interface Frame {
   run: Line[];
 }
 
-type Child = { readonly kind: 'run'; readonly region: Region } | { readonly kind: 'done'; readonly frame: Frame };
+/** `indent`: how far it is indented within its block. */
+type Child = { readonly kind: 'run'; readonly region: Region } | { readonly kind: 'done'; readonly frame: Frame; readonly indent: number };
 
 const DIRECTIVE = /^([ \t]*)(:::?)([A-Za-z][A-Za-z0-9-]*)?(?=[ \t]|$)(.*)$/;
 /** Directives that have a meaning where text is taken as it stands; '' is the closing line. */
@@ -63,6 +65,16 @@ function open(file: string, text: string): Opened {
       problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
     );
   if (problems.length > 0) return { source, problems, front: new Map(), inputs: undefined, bodyFrom: text.length, refused: true };
+  // Placeholders of other notations are plain text in this one, and readers would see them.
+  for (const found of text.matchAll(/(?<!\\)(?:\{%[^\n]*?%\}|<%[^\n]*?%>|\$\{[A-Za-z_][^}\n]*\}|\[\[[A-Za-z_][\w.]*\]\])/g))
+    problems.push(
+      warning(
+        'foreign-braces',
+        source.place(found.index, found[0].length),
+        'This has no meaning here and is shown as it stands.',
+        'Values: {{ name }}. Conditions: {{ if TEST }} … {{ end }}. Loops: ":::each NAME in LIST" … ":::".',
+      ),
+    );
   return { source, problems, ...parseFrontMatter(source, problems), refused: false };
 }
 
@@ -85,6 +97,8 @@ export function parseVerbatim(file: string, text: string): { tree: VerbatimTree;
 
 class Directives {
   readonly #prose: Prose;
+  /** Blocks past the bound of nesting that are open: nothing of them is read. */
+  #skipped = 0;
 
   constructor(
     private readonly source: SourceText,
@@ -120,6 +134,11 @@ class Directives {
         frame.run.push(line);
         continue;
       }
+      if (this.#skipped > 0) {
+        if (directive?.[2] === ':::' && !['else', 'else-if'].includes(directive[3] ?? ''))
+          this.#skipped += directive[3] === undefined ? -1 : 1;
+        continue;
+      }
       if (fence !== '' ? closes(line.text, fence) : fenceMark !== undefined) fence = fence === '' ? (fenceMark ?? '') : '';
       if (directive === null || (frame.mode === 'raw' && !(directive[2] === ':::' && directive[3] === undefined))) {
         if (frame.indent === undefined && line.text.trim() !== '') frame.indent = indentOf(line.text);
@@ -149,12 +168,16 @@ class Directives {
     });
     frame.run = [];
     if (lines.some((line) => line.text.trim() !== ''))
-      frame.parts[frame.parts.length - 1]?.children.push({ kind: 'run', region: { lines } });
+      frame.parts[frame.parts.length - 1]?.children.push({
+        kind: 'run',
+        region: { lines },
+      });
   }
 
   #finish(parent: Frame, frame: Frame): void {
     this.#endRun(frame);
-    parent.parts[parent.parts.length - 1]?.children.push({ kind: 'done', frame });
+    const indent = Math.max(0, indentOf(frame.line?.text ?? '') - (parent.indent ?? 0));
+    parent.parts[parent.parts.length - 1]?.children.push({ kind: 'done', frame, indent });
   }
 
   #directive(stack: Frame[], line: Line, found: RegExpExecArray): void {
@@ -194,8 +217,7 @@ class Directives {
       this.problems.push(
         problem('nesting', place, `Blocks nest deeper than ${MAX_NESTING} levels here.`, 'Move a part into a block of its own.'),
       );
-      this.#finish(frame, opened);
-      stack.push(opened);
+      this.#skipped = 1;
     } else {
       stack.push(opened);
     }
@@ -275,7 +297,18 @@ class Directives {
   }
 
   #flows(children: readonly Child[]): Flow[] {
-    return children.flatMap((child) => (child.kind === 'run' ? this.#prose.flow(child.region) : this.#block(child.frame)));
+    let out: Flow[] = [];
+    for (const child of children) {
+      if (child.kind === 'done') {
+        out = joinLists(out, child.indent, () => this.#block(child.frame));
+        continue;
+      }
+      // After a list, lines that are indented less than those before them may belong to another item.
+      const regions = out[out.length - 1]?.kind === 'list' ? steps(child.region) : [child.region];
+      for (const region of regions)
+        out = joinLists(out, indentOfRegion(region), (column) => this.#prose.flow(column === 0 ? region : cutBy(region, column), column));
+    }
+    return out;
   }
 
   /** The children of `if` and `each` are read as whatever the surroundings are made of. */
@@ -308,7 +341,7 @@ class Directives {
 
   #block(frame: Frame): Flow[] {
     if (frame.name === 'if') return this.#steered(frame, (children) => this.#flows(children));
-    if (frame.name === 'each') return this.#oneList(this.#steered(frame, (children) => this.#flows(children)));
+    if (frame.name === 'each') return oneList(this.#steered(frame, (children) => this.#flows(children)));
     const line = frame.line as Line;
     const { place } = frame;
     const colons = this.source.text.startsWith(':::', place.offset) ? 3 : 2;
@@ -330,8 +363,7 @@ class Directives {
       case 'rows':
         return { mode: 'rows', children: this.#entries(children, (region) => readRows(region, this.source, this.#prose, this.problems)) };
       case 'raw': {
-        const parts: Part[] = children.flatMap((child) => (child.kind === 'run' ? this.#prose.raw(child.region) : []));
-        return { mode: 'raw', parts };
+        return { mode: 'raw', pieces: children.flatMap((child) => (child.kind === 'run' ? this.#prose.verbatim(child.region) : [])) };
       }
     }
   }
@@ -343,20 +375,40 @@ class Directives {
       return this.#steered(child.frame, (inner) => this.#entries(inner, read)) as (Branches<never> | Loop<never>)[];
     });
   }
-
-  /** A loop around list items makes one list, not a list a turn. */
-  #oneList(flows: Flow[]): Flow[] {
-    const [loop] = flows;
-    if (loop?.kind !== 'each' || loop.body.length !== 1 || loop.otherwise.length > 0) return flows;
-    const [list] = loop.body;
-    if (list?.kind !== 'list') return flows;
-    return [{ ...list, items: [{ ...loop, body: list.items, otherwise: [] }] }];
-  }
 }
 
 function closes(line: string, fence: string): boolean {
   const mark = FENCE.exec(line)?.[1];
   return mark !== undefined && mark[0] === fence[0] && mark.length >= fence.length && line.trim() === mark;
+}
+
+function indentOfRegion(region: Region): number {
+  return indentOf(region.lines.find((line) => line.text.trim() !== '')?.text ?? '');
+}
+
+/** Lines cut where they are indented less than those before them. */
+function steps(region: Region): Region[] {
+  const out: { lines: Region['lines'][number][] }[] = [];
+  let least = -1;
+  for (const line of region.lines) {
+    const last = out[out.length - 1];
+    const indent = indentOf(line.text);
+    if (last === undefined || (line.text.trim() !== '' && indent < least)) {
+      out.push({ lines: [line] });
+      least = line.text.trim() === '' ? 0 : indent;
+    } else last.lines.push(line);
+  }
+  return out;
+}
+
+/** Lines without so much of their indentation. */
+function cutBy(region: Region, column: number): Region {
+  return {
+    lines: region.lines.map((line) => {
+      const cut = Math.min(column, indentOf(line.text));
+      return { text: line.text.slice(cut), offset: line.offset + cut };
+    }),
+  };
 }
 
 function indentOf(line: string): number {

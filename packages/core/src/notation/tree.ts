@@ -26,7 +26,7 @@ export interface Loop<T> {
 export type Inline =
   | { readonly kind: 'text'; readonly text: string; readonly place: Place }
   | { readonly kind: 'insert'; readonly value: Expression; readonly place: Place }
-  | { readonly kind: 'emphasis' | 'strong'; readonly children: readonly Inline[]; readonly place: Place }
+  | { readonly kind: 'emphasis' | 'strong' | 'struck'; readonly children: readonly Inline[]; readonly place: Place }
   | { readonly kind: 'link'; readonly to: Parts; readonly title: Parts; readonly children: readonly Inline[]; readonly place: Place }
   | { readonly kind: 'picture'; readonly source: Parts; readonly alt: Parts; readonly title: Parts; readonly place: Place }
   | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
@@ -36,6 +36,8 @@ export type Inline =
 export interface ListItem {
   readonly kind: 'item';
   readonly children: readonly Flow[];
+  /** The column at which its content begins, in the lines of its region: what is indented as far belongs to it. */
+  readonly column: number;
   readonly place: Place;
 }
 export type ListPart = ListItem | Branches<ListPart> | Loop<ListPart>;
@@ -60,6 +62,8 @@ export interface Argument {
   /** undefined for the first, unnamed value. */
   readonly name: string | undefined;
   readonly parts: Parts;
+  /** Written without quotes. */
+  readonly bare: boolean;
   readonly place: Place;
 }
 
@@ -75,7 +79,7 @@ export interface BlockUse {
     | { readonly mode: 'flow'; readonly children: readonly Flow[] }
     | { readonly mode: 'facts'; readonly children: readonly FactPart[] }
     | { readonly mode: 'rows'; readonly children: readonly RowPart[] }
-    | { readonly mode: 'raw'; readonly parts: Parts };
+    | { readonly mode: 'raw'; readonly pieces: readonly Verbatim[] };
   readonly place: Place;
   readonly namePlace: Place;
 }
@@ -94,6 +98,13 @@ export type Flow =
   | { readonly kind: 'quote'; readonly children: readonly Flow[]; readonly place: Place }
   | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
   | { readonly kind: 'rule'; readonly place: Place }
+  | {
+      readonly kind: 'table';
+      readonly align: readonly ('left' | 'right' | 'center' | null)[];
+      readonly head: readonly (readonly Inline[])[];
+      readonly rows: readonly (readonly (readonly Inline[])[])[];
+      readonly place: Place;
+    }
   | BlockUse
   | Branches<Flow>
   | Loop<Flow>;

@@ -1,4 +1,4 @@
-import { parse, printParseErrorCode, type ParseError } from 'jsonc-parser';
+import { parse, printParseErrorCode, visit, type ParseError } from 'jsonc-parser';
 
 const WORDS: Readonly<Record<string, string>> = {
   InvalidSymbol: 'this is no JSON value',
@@ -20,9 +20,49 @@ const WORDS: Readonly<Record<string, string>> = {
 /** Where a text stops being JSON, and why. For a text that JSON.parse has refused. */
 export function jsonFault(text: string): { readonly offset: number; readonly length: number; readonly message: string } {
   const errors: ParseError[] = [];
-  parse(text, errors, { disallowComments: true, allowTrailingComma: false });
+  try {
+    parse(text, errors, { disallowComments: true, allowTrailingComma: false });
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error;
+    return { offset: 0, length: 1, message: 'it nests too deeply to be read' };
+  }
   const [first] = errors;
   if (first === undefined) return { offset: 0, length: 1, message: 'this is no JSON' };
   const code = printParseErrorCode(first.error);
   return { offset: first.offset, length: Math.max(1, first.length), message: WORDS[code] ?? code };
+}
+
+/** Levels that a JSON document of a mail folder may have. */
+export const MAX_DEPTH = 64;
+
+/** How many levels of lists and records a JSON value has. Counted without recursion, so that no value is too deep to be counted. */
+export function depthOf(value: unknown): number {
+  let deepest = 0;
+  const left: (readonly [unknown, number])[] = [[value, 0]];
+  for (let next = left.pop(); next !== undefined; next = left.pop()) {
+    const [node, depth] = next;
+    deepest = Math.max(deepest, depth);
+    if (typeof node === 'object' && node !== null) for (const inner of Object.values(node)) left.push([inner, depth + 1]);
+  }
+  return deepest;
+}
+
+/** Keys that stand twice in the same object of a JSON text: parsers keep the last one in silence. */
+export function duplicateKeys(text: string): { readonly name: string; readonly offset: number; readonly length: number }[] {
+  const out: { name: string; offset: number; length: number }[] = [];
+  const open: Set<string>[] = [];
+  visit(text, {
+    onObjectBegin: () => {
+      open.push(new Set());
+    },
+    onObjectEnd: () => {
+      open.pop();
+    },
+    onObjectProperty: (name, offset, length) => {
+      const names = open[open.length - 1];
+      if (names?.has(name) === true) out.push({ name, offset, length });
+      names?.add(name);
+    },
+  });
+  return out;
 }

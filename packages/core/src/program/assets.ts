@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import type { MailProject } from '../folder/index.js';
 import { fixed, joined } from '../html/index.js';
 import type { Op, Program } from '../render/index.js';
+import { assetPath } from './address.js';
 
 const TYPES: Readonly<Record<string, string>> = {
   png: 'image/png',
@@ -30,12 +31,12 @@ function assetOf(
   op: Extract<Op, { op: 'address' }>,
   project: MailProject,
 ): { path: string; bytes: Uint8Array; carried: boolean } | undefined {
-  const texts = op.parts.filter((part) => typeof part === 'string');
-  if (texts.length !== op.parts.length) return undefined;
-  const address = texts.join('').trim();
-  const path = address.replace(/^cid:/, '').replace(/^\.?\//, '');
-  const bytes = project.assets.get(path);
-  return bytes === undefined ? undefined : { path, bytes, carried: address.startsWith('cid:') };
+  const { parts } = op.address;
+  if (!parts.every((part) => typeof part === 'string')) return undefined;
+  const address = parts.join('').trim();
+  const path = assetPath(address);
+  const bytes = path === undefined ? undefined : project.assets.get(path);
+  return path === undefined || bytes === undefined ? undefined : { path, bytes, carried: address.startsWith('cid:') };
 }
 
 /** Gives pictures of the mail folder their final address: in the mail ("cid:assets/…" in the source), or under their hash. */

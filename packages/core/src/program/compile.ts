@@ -3,8 +3,10 @@ import type { MailProject } from '../folder/index.js';
 import { parseSource, type BlockModes, type Expression } from '../notation/index.js';
 import { inReadingOrder, problem, type Problem } from '../problems/index.js';
 import { typeTrees, type BlockSignature, type SayTypes, type Type } from '../typing/index.js';
+import { sheetFaults, strangeClasses } from './sheets.js';
 import { modesOf, readOwnBlocks, type OwnBlock } from './own-blocks.js';
-import { compileTemplate, uses, type CompiledTemplate, type FolderContext, type Parsed } from './template.js';
+import type { FolderContext, Parsed } from './context.js';
+import { bodiesAt, compileTemplate, uses, type CompiledTemplate } from './template.js';
 
 const BUILT_IN: BlockModes = new Map([
   ...[...BLOCKS].map(([name, block]) => [name, block.signature.content] as const),
@@ -40,6 +42,7 @@ export function folderCompiler(project: MailProject): FolderCompiler {
   const say: SayTypes = { keys: project.strings.names.keys(), names: (key) => project.strings.names.get(key) };
   const ownTypes = typesOfOwn(own, signatures, say, problems);
   const layouts = readLayouts(project, modes, problems);
+  problems.push(...sheetFaults(project));
   for (const path of project.settings.styles) {
     if (!project.styles.has(path))
       problems.push(
@@ -71,7 +74,11 @@ export function compileFolder(project: MailProject): CompiledFolder {
     const compiled = compiler.template(name);
     if (compiled !== undefined) templates.set(name, compiled);
   }
-  const problems = [...compiler.problems, ...[...templates.values()].flatMap((one) => one.problems)];
+  const problems = [
+    ...compiler.problems,
+    ...[...templates.values()].flatMap((one) => one.problems),
+    ...strangeClasses(project, [...templates.values()]),
+  ];
   return { templates, problems: inReadingOrder(problems) };
 }
 
@@ -96,17 +103,25 @@ function readLayouts(project: MailProject, modes: BlockModes, problems: Problem[
   const out = new Map<string, Parsed>();
   for (const [name, layout] of project.layouts) {
     const parsed = parseSource(layout.file, layout.text, modes);
-    const bodies = uses(parsed.tree.body, 'body').length;
-    if (bodies !== 1) {
+    const [all, always] = [uses(parsed.tree.body, 'body'), bodiesAt(parsed.tree.body)];
+    const [first] = all;
+    if (all.length !== 1 || always !== 1) {
       parsed.problems.push(
         problem(
           'layout-body',
-          parsed.source.place(0),
-          bodies === 0 ? 'This layout has no "::body".' : `This layout has "::body" ${bodies} times.`,
+          first?.namePlace ?? parsed.source.place(0),
+          all.length === 0
+            ? 'This layout has no "::body".'
+            : all.length > 1
+              ? `This layout has "::body" ${all.length} times.`
+              : 'Here, "::body" stands in a loop, a list or a condition, and a mail always has a body.',
           'A line "::body", once, is where the template’s body goes.',
         ),
       );
     }
+    for (const [key, value] of parsed.tree.front)
+      if (key !== 'summary')
+        parsed.problems.push(problem('front-here', value.place, `"${key}" has no meaning in a layout.`, 'Templates have it.'));
     problems.push(...parsed.problems);
     out.set(name, parsed);
   }

@@ -1,9 +1,11 @@
 import { BLOCKS, inkClass, letters, lineHeight, type Ground, type HtmlSide } from '../blocks/index.js';
 import { colorClass, css, fixed, markup, type Theme } from '../html/index.js';
-import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart } from '../notation/index.js';
+import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Op } from '../render/index.js';
-import { commonSide, inputsOf, steer, tidy, type CompileContext, type Inner } from './sides.js';
-import { partsOf, placed, valueOf, type Names } from './values.js';
+import { rawHtml } from './raw.js';
+import { spend, type CompileContext } from './context.js';
+import { commonSide, inputsOf, inserted, partsAddress, steer, tidy, type Inner } from './sides.js';
+import type { Names } from './values.js';
 
 export interface HtmlSettings {
   readonly theme: Theme;
@@ -21,8 +23,10 @@ export class HtmlCompiler implements HtmlSide {
   readonly word: HtmlSide['word'];
   readonly value: HtmlSide['value'];
   readonly parts: (parts: Parts) => Op[];
-  readonly address: (argument: Argument) => Op;
+  readonly address: HtmlSide['address'];
+  readonly pieces: HtmlSide['pieces'];
   readonly numeric: HtmlSide['numeric'];
+  readonly single: boolean;
 
   constructor(
     private readonly settings: HtmlSettings,
@@ -39,6 +43,8 @@ export class HtmlCompiler implements HtmlSide {
     this.value = common.value;
     this.parts = common.parts;
     this.address = common.address;
+    this.pieces = common.pieces;
+    this.single = context.single;
     this.numeric = common.numeric;
   }
 
@@ -72,7 +78,12 @@ export class HtmlCompiler implements HtmlSide {
     return this.#steer<Row>(nodes, one);
   }
 
+  raw(nodes: readonly Verbatim[]): Op[] {
+    return rawHtml(nodes, this.names, this.context).html;
+  }
+
   #leaf(node: Leaf): Op[] {
+    if (!spend(this.context, node.place)) return [];
     const { theme, ground, direction } = this;
     const prose = letters(theme, ground.ink, ground.size);
     const near = direction === 'rtl' ? 'right' : 'left';
@@ -112,9 +123,33 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
       case 'rule':
         return markup`<hr class="${colorClass('line', 'line')}" style="margin:24px 0;border:0;border-top:1px solid ${theme.color.line.light}">
 `;
+      case 'table':
+        return this.#table(node);
       case 'block':
         return this.#block(node);
     }
+  }
+
+  #table(node: Extract<Flow, { kind: 'table' }>): Op[] {
+    const { theme, ground, direction } = this;
+    const near = direction === 'rtl' ? 'right' : 'left';
+    const row = (cells: readonly (readonly Inline[])[], heading: boolean): Op[] =>
+      markup`<tr>${node.align.flatMap((align, c) => {
+        const tag = heading ? 'th' : 'td';
+        const style = letters(theme, heading ? ground.soft : ground.ink, ground.size, {
+          'font-weight': heading ? 'bold' : 'normal',
+          padding: direction === 'rtl' ? '8px 0 8px 16px' : '8px 16px 8px 0',
+          'text-align': align ?? near,
+          'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
+        });
+        return markup`<${tag}${heading ? ' scope="col"' : ''} class="${inkClass(heading ? ground.soft : ground.ink)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { ink: ground.soft } : undefined)}</${tag}>`;
+      })}</tr>
+`;
+    return markup`<table class="block-table" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
+<thead>${row(node.head, true)}</thead>
+<tbody>${node.rows.flatMap((cells) => row(cells, false))}</tbody>
+</table>
+`;
   }
 
   #block(node: BlockUse): Op[] {
@@ -125,7 +160,7 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
     const own = context.own.get(node.name);
     if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
     const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    return new HtmlCompiler(settings, context, inputsOf(own, node, names), ground, { nodes, names, inner }).flow(own.tree.body);
+    return new HtmlCompiler(settings, context, inputsOf(own, node, names, context), ground, { nodes, names, inner }).flow(own.tree.body);
   }
 
   #heading(node: Extract<Flow, { kind: 'heading' }>): Op[] {
@@ -161,18 +196,20 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
       case 'text':
         return [fixed(node.text)];
       case 'insert':
-        return [{ op: 'put', value: valueOf(node.value, names), as: 'html' }];
+        return [inserted(node.value, names, 'html')];
       case 'strong':
         return markup`<strong>${this.inline(node.children)}</strong>`;
       case 'emphasis':
         return markup`<em>${this.inline(node.children)}</em>`;
+      case 'struck':
+        return markup`<del>${this.inline(node.children)}</del>`;
       case 'link': {
-        const href: Op = { op: 'address', parts: partsOf(node.to, names), as: 'html', at: placed(node.place) };
+        const href: Op = { op: 'address', address: partsAddress(node.to, names, this.context, node.place, 'link'), as: 'html' };
         const title = node.title.length === 0 ? [] : markup` title="${this.parts(node.title)}"`;
         return markup`<a class="${inkClass(ground.link)}" href="${[href]}"${title} style="color:${theme.color[ground.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
       }
       case 'picture': {
-        const source: Op = { op: 'address', parts: partsOf(node.source, names), as: 'html', at: placed(node.place), carries: 'picture' };
+        const source: Op = { op: 'address', address: partsAddress(node.source, names, this.context, node.place, 'picture'), as: 'html' };
         return markup`<img src="${[source]}" alt="${this.parts(node.alt)}" style="max-width:100%;height:auto;border:0;vertical-align:middle">`;
       }
       case 'code':

@@ -1,8 +1,11 @@
 import { isComment, isTag, isText, type ChildNode, type Element } from 'domhandler';
 import { joined } from '../html/index.js';
 import type { Op, TextItem, TextOp, TextRow } from '../render/index.js';
-import { attributeOffset, steered, type DomFault, type Locate } from './dom.js';
-import { addressParts, reveal, type Marked } from './marked.js';
+import type { Address } from '../render/index.js';
+import { addressOf } from './address.js';
+import { attributeOffset, steered, type DomFault, type Writing } from './dom.js';
+import { piecesOf, type SlotOp } from './marked.js';
+import { inserted } from './sides.js';
 
 const PHRASING = new Set([
   'a',
@@ -40,14 +43,26 @@ const PHRASING = new Set([
 const SILENT = new Set(['head', 'style', 'title', 'script', 'template']);
 
 /** The text part of an HTML source: made from the structure of its document, not by taking tags away. */
-export function textOfDocument(body: readonly ChildNode[], marked: Marked, locate: Locate): TextOp[] {
+export function textOfDocument(body: readonly ChildNode[], writing: Writing): TextOp[] {
+  const { marked } = writing;
   // Faults of crossing marks were told when the HTML was made.
   const faults: DomFault[] = [];
 
-  const text = (data: string): Op[] =>
-    reveal(data, marked.hidden, (fixed) => fixed.replace(/\s+/g, ' ')).map((op): Op =>
-      typeof op !== 'string' && op.op === 'put' ? { ...op, as: 'text' } : op,
-    );
+  const ops = (data: string, treat: (text: string) => string): Op[] =>
+    piecesOf(data, marked.hidden).map((piece): Op => {
+      if (typeof piece === 'string') return treat(piece);
+      if (piece.op === 'slot') return inserted(piece.expression, piece.names, 'text');
+      return piece.op === 'put' ? { ...piece, as: 'text' } : piece;
+    });
+  const text = (data: string): Op[] => ops(data, (fixed) => fixed.replace(/\s+/g, ' '));
+
+  const addressIn = (node: Element): Address => {
+    const pieces = piecesOf(node.attribs['href'] ?? '', marked.hidden);
+    const [only] = pieces;
+    if (pieces.length === 1 && typeof only === 'object' && only.op === 'address') return only.address;
+    const parts = pieces.filter((piece): piece is string | SlotOp => typeof piece === 'string' || piece.op === 'slot');
+    return addressOf(parts, writing.context, writing.placeOf(attributeOffset(node, 'href')), 'link');
+  };
 
   const inline = (node: ChildNode): Op[] => {
     if (isText(node)) return text(node.data);
@@ -68,8 +83,8 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, locat
         return ['_', ...inner(), '_'];
       case 'a': {
         const href = node.attribs['href'] ?? '';
-        if (href === '' || href.startsWith('#') || href.startsWith('mailto:')) return inner();
-        return [...inner(), ' ', { op: 'note', parts: addressParts(href, marked.hidden), at: locate(attributeOffset(node, 'href')) }];
+        if (isBare(node, href)) return inner();
+        return [...inner(), ' ', { op: 'note', address: addressIn(node) }];
       }
       default:
         return inner();
@@ -128,17 +143,11 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, locat
     }
   }
 
-  const isLink = (node: ChildNode): node is Element =>
-    isTag(node) && node.name === 'a' && !/^(?:#|mailto:|$)/.test(node.attribs['href'] ?? '');
+  const isLink = (node: ChildNode): node is Element => isTag(node) && node.name === 'a' && !isBare(node, node.attribs['href'] ?? '');
   const link = (node: Element): TextOp => ({
     op: 'link',
     label: joined(steered(node.children, marked, faults, inline)),
-    to: {
-      op: 'address',
-      parts: addressParts(node.attribs['href'] ?? '', marked.hidden),
-      as: 'text',
-      at: locate(attributeOffset(node, 'href')),
-    },
+    to: { op: 'address', address: addressIn(node), as: 'text' },
   });
 
   const block = (node: Element): TextOp[] => {
@@ -159,9 +168,7 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, locat
               {
                 op: 'lines',
                 body: joined(
-                  steered(node.children, marked, faults, (one) =>
-                    isText(one) ? reveal(one.data, marked.hidden, (fixed) => fixed) : inline(one),
-                  ),
+                  steered(node.children, marked, faults, (one) => (isText(one) ? ops(one.data, (fixed) => fixed) : inline(one))),
                 ),
               },
             ],
@@ -199,10 +206,17 @@ export function textOfDocument(body: readonly ChildNode[], marked: Marked, locat
       });
     const made = rows(node.children);
     const right = flushRight(node);
-    return [{ op: 'table', right, rows: made }];
+    return [{ op: 'table', right, rows: made, ...(hasHead(node) ? { head: true as const } : {}) }];
   };
 
   return blocks(body);
+}
+
+/** A link that says nothing more than its words do: none, one within the mail, or one whose words are its address. */
+function isBare(node: Element, href: string): boolean {
+  const [only] = node.children;
+  const words = node.children.length === 1 && only !== undefined && isText(only) ? only.data.trim() : undefined;
+  return href === '' || href.startsWith('#') || words === href.replace(/^mailto:/, '');
 }
 
 function isHiddenElement(node: Element): boolean {
@@ -218,6 +232,12 @@ function isDataTable(node: Element): boolean {
   if (/^(?:presentation|none)$/i.test(node.attribs['role'] ?? '') || descendants(node, 'table').length > 0) return false;
   const widest = Math.max(0, ...descendants(node, 'tr').map((row) => row.children.filter(isTag).length));
   return descendants(node, 'th').length > 0 || widest > 1;
+}
+
+/** Whether its first row is one of headings. */
+function hasHead(node: Element): boolean {
+  const cells = descendants(node, 'tr')[0]?.children.filter(isTag) ?? [];
+  return cells.length > 0 && cells.every((cell) => cell.name === 'th');
 }
 
 function flushRight(node: Element): boolean[] {

@@ -1,5 +1,6 @@
 import type { Place, SourceText } from '../problems/index.js';
-import type { EachOp, IfOp, Op, Value } from '../render/index.js';
+import type { EachOp, IfOp, Op } from '../render/index.js';
+import type { Slot } from './address.js';
 
 // To be styled, a mail must be a document: operations are hidden in it behind noncharacters (as insertions are from the Markdown parser),
 // branches and loops behind comments, which may stand anywhere in a document, between table rows too.
@@ -15,13 +16,16 @@ export interface PlacedText {
   readonly text: string;
   readonly offset: number;
 }
+/** A value whose treatment depends on where in the markup it turns out to stand. */
+export type SlotOp = Slot & { readonly op: 'slot' };
 /** Operations before they are marked. */
-export type Markable = Op | PlacedText | IfOp<Markable> | EachOp<Markable>;
+export type Markable = Op | PlacedText | SlotOp | IfOp<Markable> | EachOp<Markable>;
+export type Hidden = Op | SlotOp;
 
 /** Operations as text with hidden places, and what is hidden. */
 export interface Marked {
   readonly html: string;
-  readonly hidden: readonly Op[];
+  readonly hidden: readonly Hidden[];
   /** Where the text from an offset on stood in the source, in order. */
   readonly origins: readonly { readonly at: number; readonly offset: number }[];
 }
@@ -33,7 +37,7 @@ export interface Mark {
 }
 
 export function mark(ops: readonly Markable[]): Marked {
-  const hidden: Op[] = [];
+  const hidden: Hidden[] = [];
   const origins: { at: number; offset: number }[] = [];
   let html = '';
   const write = (op: Markable): void => {
@@ -43,7 +47,7 @@ export function mark(ops: readonly Markable[]): Marked {
       html += op.text;
     } else {
       // A branch or loop is hidden for its test or list; its bodies stand in the text and are put back from there.
-      const index = hidden.push(op as Op) - 1;
+      const index = hidden.push(op as Hidden) - 1;
       if (op.op !== 'if' && op.op !== 'each') html += `${OPEN}${index}${CLOSE}`;
       else {
         const bodies = op.op === 'if' ? op.branches.map((one) => one.body) : [op.body, op.otherwise];
@@ -70,31 +74,32 @@ export function markOf(comment: string): Mark | undefined {
   return found === null ? undefined : { kind: found[1] as Mark['kind'], index: Number(found[2]) };
 }
 
-/** Text that may hold hidden operations, cut at them; `text` treats what is fixed. */
-export function reveal(text: string, hidden: readonly Op[], treat: (text: string) => string): Op[] {
-  const out: Op[] = [];
+/** Text that may hold hidden operations, cut at them. */
+export function piecesOf(text: string, hidden: readonly Hidden[]): (string | Exclude<Hidden, string>)[] {
+  const out: (string | Exclude<Hidden, string>)[] = [];
   let last = 0;
   for (const found of text.matchAll(HIDDEN)) {
-    if (found.index > last) out.push(treat(text.slice(last, found.index)));
+    if (found.index > last) out.push(text.slice(last, found.index));
     const op = hidden[Number(found[1])];
-    if (op !== undefined) out.push(op);
+    if (typeof op === 'object') out.push(op);
     last = found.index + found[0].length;
   }
-  if (last < text.length) out.push(treat(text.slice(last)));
+  if (last < text.length) out.push(text.slice(last));
   return out;
 }
 
-/** An attribute value that is an address: its pieces raw, to be checked and escaped as a whole. */
-export function addressParts(text: string, hidden: readonly Op[]): (string | Value)[] {
-  return reveal(text, hidden, (fixedText) => fixedText).flatMap((op): (string | Value)[] => {
-    if (typeof op === 'string') return [op];
-    if (op.op === 'put') return [op.value];
-    return op.op === 'address' || op.op === 'note' ? [...op.parts] : [];
-  });
+/** Everything of ours in a text, in order: "12" for a value, "begin12" for a mark. */
+export function tracesIn(text: string): string[] {
+  return [...text.matchAll(/\uFDD0(?:((?:begin|divide|end)\d+)|(\d+)\uFDD1)/g)].map((found) => found[1] ?? found[2] ?? '');
+}
+
+/** Whether a branch or loop begins, is divided or ends within a text, where none can. */
+export function holdsMark(text: string): boolean {
+  return /\uFDD0(?:begin|divide|end)/.test(text);
 }
 
 /** The branches or loop that a mark stands for, around new bodies. */
-export function rebuilt(op: Op | undefined, bodies: readonly (readonly Op[])[]): Op {
+export function rebuilt(op: Hidden | undefined, bodies: readonly (readonly Op[])[]): Op {
   const steering = op as Steering;
   if (steering.op === 'if') return { op: 'if', branches: steering.branches.map((one, i) => ({ test: one.test, body: bodies[i] ?? [] })) };
   return { ...steering, body: bodies[0] ?? [], otherwise: bodies[1] ?? [] };

@@ -1,7 +1,8 @@
 import type { MailProject } from '../folder/index.js';
 import { parseSource, type BlockModes, type SourceTree } from '../notation/index.js';
 import { problem, SourceText, type Problem } from '../problems/index.js';
-import { optional, SchemaTypes, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+import { accepts, literal, optional, SchemaTypes, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+import { nodesOf } from './walk.js';
 
 export interface Input {
   readonly name: string;
@@ -54,7 +55,7 @@ export function readOwnBlocks(
     out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none' } });
   }
   for (const name of out.keys()) {
-    const circle = circleFrom(name, out, []);
+    const circle = circleFrom(name, out);
     if (circle !== undefined)
       problems.push(
         problem(
@@ -87,8 +88,19 @@ function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Inpu
       return { name, type: TEXT, required: true, usual: null };
     }
     const { default: usual, optional: mayMiss } = schema as { default?: unknown; optional?: unknown };
-    const given = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean' ? usual : null;
+    const at = source.place(Math.max(0, source.text.indexOf(`${name}:`)), name.length);
     const type = new SchemaTypes(schema as JsonSchema).type();
+    const isScalar = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean';
+    if (type.members.some((one) => one.kind === 'any'))
+      problems.push(problem('inputs', at, `The input "${name}" may be anything.`, `Say what it is: "${name}: { type: string }".`));
+    if (usual !== undefined && usual !== null && !isScalar)
+      problems.push(problem('inputs', at, `The default of "${name}" must be a text, a number, or true or false.`));
+    else if (isScalar) {
+      const misfit = accepts(type, literal(usual));
+      if (misfit !== undefined)
+        problems.push(problem('inputs', at, `The default of "${name}" is ${misfit.given}; the input takes ${misfit.wanted}.`));
+    }
+    const given = isScalar ? usual : null;
     return {
       name,
       type: mayMiss === true && given === null ? optional(type) : type,
@@ -98,13 +110,19 @@ function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Inpu
   });
 }
 
-function circleFrom(name: string, blocks: ReadonlyMap<string, OwnBlock>, path: readonly string[]): readonly string[] | undefined {
-  if (path.includes(name)) return path[0] === name ? [...path, name] : undefined;
-  const used = new Set(
-    [...JSON.stringify(blocks.get(name)?.tree.body ?? []).matchAll(/"kind":"block","name":"([^"]+)"/g)].map((found) => found[1] ?? ''),
-  );
+/** A way from a block back to itself; each block is gone through once. */
+function circleFrom(
+  name: string,
+  blocks: ReadonlyMap<string, OwnBlock>,
+  seen = new Set<string>(),
+  path: readonly string[] = [],
+): readonly string[] | undefined {
+  const used = new Set([...nodesOf(blocks.get(name)?.tree.body, 'block')].map((one) => one.name));
   for (const one of used) {
-    const circle = blocks.has(one) ? circleFrom(one, blocks, [...path, name]) : undefined;
+    if (one === (path[0] ?? name)) return [...path, name, one];
+    if (seen.has(one) || !blocks.has(one)) continue;
+    seen.add(one);
+    const circle = circleFrom(one, blocks, seen, [...path, name]);
     if (circle !== undefined) return circle;
   }
   return undefined;

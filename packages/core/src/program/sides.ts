@@ -1,19 +1,13 @@
-import { BLOCKS, type Side } from '../blocks/index.js';
+import { BLOCKS, type AddressKind, type Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { BlockUse, Branches, Expression, Flow, Inline, Loop } from '../notation/index.js';
-import type { Op, Steer, Value } from '../render/index.js';
-import type { Type } from '../typing/index.js';
+import type { Argument, BlockUse, Branches, Flow, Inline, Loop, Parts, Verbatim } from '../notation/index.js';
+import type { Place } from '../problems/index.js';
+import type { Address, Op, Steer, Value } from '../render/index.js';
+import { hasFormat } from '../typing/index.js';
+import { addressOf } from './address.js';
+import type { CompileContext } from './context.js';
 import type { OwnBlock } from './own-blocks.js';
-import { argumentValue, Names, partsOf, placed, valueOf } from './values.js';
-
-/** What is the same for every mail that is being compiled. */
-export interface CompileContext {
-  readonly types: Pick<ReadonlyMap<Expression, Type>, 'get'>;
-  /** Blocks of the mail folder's own. */
-  readonly own: ReadonlyMap<string, OwnBlock>;
-  /** How many loop variables were in reach at once so far. */
-  deepest: number;
-}
+import { argumentValue, valueOf, type Names } from './values.js';
 
 /** Turns branches and loops of the tree into branches and loops of operations; each entry gives any number of them. */
 export function steer<N extends { readonly kind: string }, T>(
@@ -60,13 +54,38 @@ export interface Inner {
 }
 
 /** The names that a block of one's own sees at this use. */
-export function inputsOf(own: OwnBlock, use: BlockUse, names: Names): Names {
+export function inputsOf(own: OwnBlock, use: BlockUse, names: Names, context: CompileContext): Names {
   const values = own.inputs.map((input) => {
     const given = use.args.find((one) => one.name === input.name);
     const usual: Value = { k: 'const', value: input.usual };
-    return [input.name, given === undefined ? usual : argumentValue(given.parts, names, input.type)] as const;
+    if (given === undefined) return [input.name, usual] as const;
+    const value = inputValue(given, input.type, names, context);
+    return [input.name, input.usual === null ? value : ({ k: 'two', operator: '??', a: value, b: usual } satisfies Value)] as const;
   });
-  return Names.ofInputs(values, names.depth);
+  return names.inputs(values);
+}
+
+function inputValue(given: Argument, type: OwnBlock['inputs'][number]['type'], names: Names, context: CompileContext): Value {
+  const single = given.parts.length === 1 && typeof given.parts[0] !== 'string';
+  const takesAddress = type.members.some((one) => hasFormat(one, 'uri') || hasFormat(one, 'uri-reference'));
+  if (single || !takesAddress) return argumentValue(given.parts, names, type);
+  return { k: 'url', address: partsAddress(given.parts, names, context, given.place, 'link') };
+}
+
+/** An address of fixed text and expressions. */
+export function partsAddress(parts: Parts, names: Names, context: CompileContext, place: Place, kind: AddressKind): Address {
+  return addressOf(
+    parts.map((part) => (typeof part === 'string' ? part : { expression: part, names })),
+    context,
+    place,
+    kind,
+  );
+}
+
+/** A value in running text. */
+export function inserted(value: Extract<Inline, { kind: 'insert' }>['value'], names: Names, as: 'html' | 'text'): Op {
+  const keeps = names.types.get(value)?.members.some((one) => hasFormat(one, 'lines')) === true;
+  return { op: 'put', value: valueOf(value, names), as: keeps ? `${as}-lines` : as };
 }
 
 /** Texts that stand beside each other are joined, also inside branches and loops. */
@@ -81,6 +100,8 @@ export function tidy(ops: readonly Op[]): Op[] {
   );
 }
 
+type VerbatimLeaf = Extract<Verbatim, { kind: 'text' | 'insert' }>;
+
 /** The part of a block's side that HTML and text have in common. */
 export function commonSide(names: Names, context: CompileContext, as: 'html' | 'text', fixed: (text: string) => string): Side {
   const argument: Side['argument'] = (use, name) => use.args.find((one) => one.name === name);
@@ -94,7 +115,13 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
     value: (use, name) =>
       argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((one) => one.name === name)?.type),
     parts: (parts) => parts.map((part): Op => (typeof part === 'string' ? fixed(part) : { op: 'put', value: valueOf(part, names), as })),
-    address: (arg) => ({ op: 'address', parts: partsOf(arg.parts, names), as, at: placed(arg.place) }),
+    address: (arg, kind = 'link') => ({ op: 'address', address: partsAddress(arg.parts, names, context, arg.place, kind), as }),
+    pieces: (nodes, treat) =>
+      tidy(
+        steer<VerbatimLeaf, Op>(nodes, names, context, (node, scope) =>
+          node.kind === 'text' ? [treat(node.text)] : [inserted(node.value, scope, as)],
+        ),
+      ),
     numeric: (cell) => isNumeric(cell, context.types),
   };
 }
@@ -108,7 +135,7 @@ function isNumeric(cell: readonly Inline[], types: CompileContext['types']): boo
     if (node.kind === 'text') {
       if (/\p{L}/u.test(node.text)) return false;
       if (/\d/.test(node.text)) values += 1;
-    } else if (node.kind === 'strong' || node.kind === 'emphasis') {
+    } else if (node.kind === 'strong' || node.kind === 'emphasis' || node.kind === 'struck') {
       if (!isNumeric(node.children, types)) return false;
       values += 1;
     } else if (node.kind === 'insert') {

@@ -4,41 +4,38 @@ import type { MailProject, SourceFile, TemplateFiles, TemplateSource } from '../
 import {
   parseSource,
   parseVerbatim,
-  type BlockModes,
   type BlockUse,
   type Expression,
   type Flow,
   type FrontValue,
-  type SourceTree,
   type VerbatimTree,
 } from '../notation/index.js';
 import { didYouMean, hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
-import { lookUp, textOf } from '../strings/index.js';
-import { typeTrees, type BlockSignature, type SayTypes, type Type, type Typing } from '../typing/index.js';
-import { applySheets, elementsOf, readDocument, refuseForbidden, takeSheets, writeDocument, type DomFault } from './dom.js';
+import { textOf } from '../strings/index.js';
+import { anythingHint, SchemaTypes, typeTrees, type Type } from '../typing/index.js';
+import {
+  applySheets,
+  elementsOf,
+  isIntact,
+  readDocument,
+  refuseForbidden,
+  takeSheets,
+  writeDocument,
+  type DomFault,
+  type Writing,
+} from './dom.js';
 import { HtmlCompiler } from './html-side.js';
 import { textOfDocument } from './html-text.js';
+import { localesOf } from './languages.js';
 import { mark, originOf } from './marked.js';
-import type { OwnBlock } from './own-blocks.js';
-import { tidy, type CompileContext } from './sides.js';
+import { MAX_NODES, type CompileContext, type FolderContext, type Parsed, type ReadSource } from './context.js';
+import { tidy } from './sides.js';
 import { TextCompiler } from './text-side.js';
 import { placeAssets } from './assets.js';
-import { Names, placed, valueOf } from './values.js';
+import { Names, valueOf } from './values.js';
 import { placedOps, verbatimOps } from './verbatim.js';
-
-export type Parsed = ReturnType<typeof parseSource>;
-
-/** What all templates of a folder share. */
-export interface FolderContext {
-  readonly project: MailProject;
-  readonly modes: BlockModes;
-  readonly signatures: ReadonlyMap<string, BlockSignature>;
-  readonly layouts: ReadonlyMap<string, Parsed>;
-  readonly own: ReadonlyMap<string, OwnBlock>;
-  readonly ownTypes: ReadonlyMap<Expression, Type>;
-  readonly say: SayTypes;
-}
+import { nodesOf } from './walk.js';
 
 export interface CompiledTemplate {
   readonly name: string;
@@ -47,19 +44,11 @@ export interface CompiledTemplate {
   readonly replyTo: string | undefined;
   /** By locale; the folder's own locale is always there. Empty when the template has errors. */
   readonly programs: ReadonlyMap<string, Program>;
+  /** The same without what stands in one part only, so that its parts can be compared; left out where there is nothing of that kind. */
+  readonly compared?: ReadonlyMap<string, Program>;
+  /** Classes of its HTML, as far as style sheets were laid over it. */
+  readonly classes?: ReadonlySet<string>;
   readonly problems: readonly Problem[];
-}
-
-/** One source, read and typed: the same for all locales that take it. */
-interface ReadSource {
-  readonly file: TemplateSource;
-  readonly front: ReadonlyMap<string, FrontValue>;
-  readonly tree: SourceTree | undefined;
-  readonly html: VerbatimTree | undefined;
-  readonly text: VerbatimTree | undefined;
-  readonly layout: Parsed | undefined;
-  readonly typing: Typing;
-  readonly source: SourceText;
 }
 
 export function compileTemplate(context: FolderContext, template: TemplateFiles): CompiledTemplate {
@@ -71,38 +60,30 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   if (main === undefined) throw new Error('A template without a source is not linked.');
   if (!hasErrors(problems)) problems.push(...unused(project, template, [...read.values()]));
   const programs = new Map<string, Program>();
+  const compared = new Map<string, Program>();
+  const classes = new Set<string>();
   const broken =
     hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
   if (!broken) {
-    const own = project.settings.locale;
-    const said = saidBy(main);
-    const spoken = [...project.strings.byLocale]
-      .filter(([, texts]) => said.length > 0 && said.every((key) => texts.has(key)))
-      .map(([locale]) => locale);
-    const locales = new Set([own, ...[...template.sources.keys()].filter((tag) => tag !== ''), ...spoken]);
-    for (const locale of locales) {
-      const tag = lookUp(locale, '').find((one) => read.has(one)) ?? '';
-      programs.set(locale, build(context, template, locale, read.get(tag) ?? main, problems));
+    const hasSingle = [
+      ...nodesOf([[...read.values()].map((one) => [one.tree, one.layout?.tree]), [...context.own.values()]], 'block'),
+    ].some((one) => one.name === 'only');
+    for (const [locale, one] of localesOf(context, read, main, problems)) {
+      programs.set(locale, build(context, template, locale, one, problems, true, classes));
+      if (hasSingle) compared.set(locale, build(context, template, locale, one, problems, false, classes));
     }
   }
+  const failed = hasErrors(problems);
   return {
     name: template.name,
     topic: written(main.front.get('topic')),
     sender: written(main.front.get('sender')),
     replyTo: written(main.front.get('replyTo')),
-    programs: hasErrors(problems) ? new Map() : programs,
+    programs: failed ? new Map() : programs,
+    ...(compared.size === 0 || failed ? {} : { compared }),
+    ...(classes.size === 0 ? {} : { classes }),
     problems: inReadingOrder(problems),
   };
-}
-
-/** Keys of strings that a source says itself. One that says all of its text so is translated where all of them are. */
-function saidBy(read: ReadSource): string[] {
-  const own = JSON.stringify([[...read.front.values()].map((one) => one.parts), read.tree?.body, read.html?.body]);
-  return [
-    ...new Set(
-      [...own.matchAll(/"kind":"say","key":"((?:[^"\\\\]|\\\\.)*)"/g)].map((found) => JSON.parse(`"${found[1] ?? ''}"`) as string),
-    ),
-  ];
 }
 
 function readSource(context: FolderContext, template: TemplateFiles, tag: string, file: TemplateSource, problems: Problem[]): ReadSource {
@@ -113,10 +94,15 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
   const parsed = (markdown ?? html) as { problems: Problem[]; source: SourceText; tree: { front: ReadonlyMap<string, FrontValue> } };
   problems.push(...parsed.problems, ...(text?.problems ?? []));
   const { front } = parsed.tree;
+  if (markdown?.tree.inputs !== undefined)
+    problems.push(
+      problem('front-here', parsed.source.place(0, 0), '"inputs" belongs to a block of blocks/; a template has a data schema.'),
+    );
+  problems.push(...rootFaults(template));
   const layout = frontFaults(context, front, parsed.source, markdown !== undefined, problems);
-  for (const stray of uses(markdown?.tree.body ?? [], 'body'))
+  for (const stray of uses(markdown?.tree.body, 'body'))
     problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
-  for (const stray of uses(markdown?.tree.body ?? [], 'content'))
+  for (const stray of uses(markdown?.tree.body, 'content'))
     problems.push(problem('content-here', stray.namePlace, '"::content" belongs in a block of blocks/.'));
   const typing = typeTrees({
     trees: [layout?.tree, markdown?.tree].filter((one) => one !== undefined),
@@ -127,6 +113,21 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
   });
   problems.push(...typing.problems);
   return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };
+}
+
+/** The data is an object: its schema has to say so. */
+function rootFaults(template: TemplateFiles): Problem[] {
+  const type = new SchemaTypes(template.schema).type();
+  if (!type.absent && type.members.length > 0 && type.members.every((one) => one.kind === 'record')) return [];
+  const place = new SourceText(template.schemaFile, '').whole;
+  return [
+    problem(
+      'schema-root',
+      place,
+      'The data of a template is an object, and this schema does not say so.',
+      anythingHint(type) === undefined ? 'Leave out every other type.' : 'Add "type": "object".',
+    ),
+  ];
 }
 
 /** What the front matter must say, and of what it says must be there. */
@@ -159,6 +160,16 @@ function frontFaults(
         ),
       );
   }
+  const own = front.get('layout');
+  if (!inLayout && own !== undefined)
+    problems.push(
+      problem(
+        'front-here',
+        own.place,
+        'A message.html has no layout: it is the whole document.',
+        'Leave the line out, or write the mail as message.md.',
+      ),
+    );
   const wanted = inLayout ? (written(front.get('layout')) ?? project.settings.layout) : undefined;
   if (wanted === undefined || wanted === 'none') return undefined;
   const layout = layouts.get(wanted);
@@ -193,12 +204,31 @@ function unused(project: MailProject, template: TemplateFiles, sources: readonly
   });
 }
 
-function build(context: FolderContext, template: TemplateFiles, locale: string, read: ReadSource, problems: Problem[]): Program {
+function build(
+  context: FolderContext,
+  template: TemplateFiles,
+  locale: string,
+  read: ReadSource,
+  problems: Problem[],
+  single: boolean,
+  classes: Set<string>,
+): Program {
   const { project, own, ownTypes } = context;
   const { theme, settings } = project;
   const { front, typing } = read;
-  const compile: CompileContext = { types: { get: (one) => typing.types.get(one) ?? ownTypes.get(one) }, own, deepest: 0 };
-  const names = new Names();
+  const types = { get: (one: Expression): Type | undefined => typing.types.get(one) ?? ownTypes.get(one) };
+  const compile: CompileContext = {
+    types,
+    own,
+    baseUrl: settings.baseUrl ?? '',
+    assets: project.assets,
+    hasAssetUrl: settings.assetUrl !== undefined,
+    problems,
+    single,
+    deepest: 0,
+    left: MAX_NODES,
+  };
+  const names = new Names(types);
   const direction = directionOf(locale);
   const subject = lineOps(front.get('subject'), names, 'line');
   const preview = lineOps(front.get('preview'), names, 'line');
@@ -211,11 +241,11 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
   };
   const made =
     read.html === undefined
-      ? fromMarkdown(context, read, head, compile, names)
-      : fromHtml(context, read, read.html, head, compile, names, problems);
+      ? fromMarkdown(context, read, head, compile, names, classes)
+      : fromHtml(context, read, read.html, head, compile, names, classes);
   const { ops: html, carried } = placeAssets(made.html, project);
   const text: readonly TextOp[] =
-    read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile, 'text') }];
+    read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
   const strings: Record<string, { text: string; locale: string }> = {};
   for (const name of saidIn([subject, preview, html, text])) {
     const found = textOf(project.strings, name, locale, settings.locale);
@@ -227,6 +257,7 @@ function build(context: FolderContext, template: TemplateFiles, locale: string, 
     direction,
     timeZone: settings.timeZone,
     baseUrl: settings.baseUrl ?? '',
+    ...(settings.linkHosts === undefined ? {} : { linkHosts: settings.linkHosts }),
     strings,
     subject,
     preview,
@@ -262,6 +293,7 @@ function fromMarkdown(
   head: Head,
   compile: CompileContext,
   names: Names,
+  classes: Set<string>,
 ): { html: Op[]; text: TextOp[] } {
   const { theme, direction } = head;
   const { project } = context;
@@ -274,9 +306,23 @@ function fromMarkdown(
     .filter((one) => one !== undefined);
   if (sheets.length === 0) return { html, text };
   const marked = mark(html);
+  const faults: DomFault[] = [];
+  const top = read.source.place(0, 0);
   const document = readDocument(marked);
-  applySheets(document, sheets, 'default');
-  return { html: writeDocument(document, marked, () => read.file.file, []), text };
+  // Nothing of what blocks make may get lost on the way through a parser.
+  const intact = isIntact(document, marked, faults);
+  let styled: Op[] = [];
+  if (intact) {
+    applySheets(document, sheets, 'default');
+    classesOf(elementsOf(document), classes);
+    styled = writeDocument(document.children, { marked, context: compile, placeOf: () => top, faults, classes: false });
+  }
+  for (const fault of faults) compile.problems.push(problem(fault.code, fault.place ?? top, fault.message, fault.hint));
+  return { html: styled, text };
+}
+
+function classesOf(elements: ReturnType<typeof elementsOf>, into: Set<string>): void {
+  for (const one of elements) for (const name of (one.attribs['class'] ?? '').split(/\s+/)) if (name !== '') into.add(name);
 }
 
 function fromHtml(
@@ -286,34 +332,45 @@ function fromHtml(
   { locale, direction }: Head,
   compile: CompileContext,
   names: Names,
-  problems: Problem[],
+  classes: Set<string>,
 ): { html: Op[]; text: TextOp[] } {
   const { project } = context;
+  const { problems } = compile;
   const faults: DomFault[] = [];
-  const marked = mark(placedOps(tree.body, names, compile, 'html'));
-  const locate = (offset: number | undefined): string => placed(originOf(marked, read.source, offset));
+  const marked = mark(placedOps(tree.body, names, compile));
+  const placeOf: Writing['placeOf'] = (offset) => originOf(marked, read.source, offset);
   const document = readDocument(marked, (what, offset) => {
     problems.push(
       warning(
         'html-syntax',
-        originOf(marked, read.source, offset),
+        placeOf(offset),
         `The HTML is not well formed: ${what}.`,
         'Browsers and clients mend it, each in its own way.',
       ),
     );
   });
+  const tell = (): void => {
+    for (const fault of faults) problems.push(problem(fault.code, fault.place ?? placeOf(fault.offset), fault.message, fault.hint));
+  };
+  if (!isIntact(document, marked, faults)) {
+    tell();
+    return { html: [], text: [] };
+  }
   refuseForbidden(document, faults);
-  const rootElement = [...elementsOf(document)].find((one) => one.name === 'html');
+  const rootElement = elementsOf(document).find((one) => one.name === 'html');
   if (rootElement !== undefined) {
     rootElement.attribs['lang'] ??= locale;
     rootElement.attribs['dir'] ??= direction;
   }
   const named = [...project.settings.styles, ...stylesNamed(read.front)].map((path) => project.styles.get(path) ?? '');
-  applySheets(document, [...named, ...takeSheets(document, project.styles, faults)], 'author');
-  const html = writeDocument(document, marked, locate, faults);
-  const body = [...elementsOf(document)].find((one) => one.name === 'body');
-  const text = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], marked, locate);
-  for (const fault of faults) problems.push(problem(fault.code, originOf(marked, read.source, fault.offset), fault.message, fault.hint));
+  const sheets = [...named, ...takeSheets(document, project.styles, faults)];
+  applySheets(document, sheets, 'author');
+  classesOf(elementsOf(document), classes);
+  const writing: Writing = { marked, context: compile, placeOf, faults, classes: sheets.some((one) => /[.#[]/.test(one)) };
+  const html = writeDocument(document.children, writing);
+  const body = elementsOf(document).find((one) => one.name === 'body');
+  const text = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], writing);
+  tell();
   return { html, text };
 }
 
@@ -348,17 +405,20 @@ function withBody(nodes: readonly Flow[], body: readonly Flow[]): Flow[] {
     if (node.kind === 'block' && node.name === 'body') return body;
     if (node.kind === 'block' && node.content.mode === 'flow')
       return [{ ...node, content: { mode: 'flow', children: withBody(node.content.children, body) } }];
-    if (node.kind === 'if') return [{ ...node, branches: node.branches.map((one) => ({ ...one, body: withBody(one.body, body) })) }];
     return [node];
   });
 }
 
+/** How often a layout has a place for the body where it always stands: not in a loop, a list or a condition. */
+export function bodiesAt(nodes: readonly Flow[]): number {
+  return nodes.reduce((sum, node) => {
+    if (node.kind !== 'block') return sum;
+    if (node.name === 'body') return sum + 1;
+    return node.content.mode === 'flow' ? sum + bodiesAt(node.content.children) : sum;
+  }, 0);
+}
+
 /** Every use of a block in a tree. */
-export function uses(nodes: readonly Flow[], name: string): BlockUse[] {
-  return nodes.flatMap((node): BlockUse[] => {
-    if (node.kind === 'block')
-      return [...(node.name === name ? [node] : []), ...(node.content.mode === 'flow' ? uses(node.content.children, name) : [])];
-    if (node.kind === 'if') return node.branches.flatMap((one) => uses(one.body, name));
-    return node.kind === 'each' ? uses([...node.body, ...node.otherwise], name) : [];
-  });
+export function uses(tree: unknown, name: string): BlockUse[] {
+  return [...nodesOf(tree, 'block')].filter((one) => one.name === name);
 }

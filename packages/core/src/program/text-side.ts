@@ -1,9 +1,11 @@
 import { BLOCKS, type TextSide } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart } from '../notation/index.js';
+import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
-import { commonSide, inputsOf, steer, tidy, type CompileContext, type Inner } from './sides.js';
-import { partsOf, placed, valueOf, type Names } from './values.js';
+import { rawHtml } from './raw.js';
+import { spend, type CompileContext } from './context.js';
+import { commonSide, inputsOf, inserted, partsAddress, steer, tidy, type Inner } from './sides.js';
+import { valueOf, type Names } from './values.js';
 
 type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
 type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
@@ -19,8 +21,10 @@ export class TextCompiler implements TextSide {
   readonly word: TextSide['word'];
   readonly value: TextSide['value'];
   readonly parts: (parts: Parts) => Op[];
-  readonly address: (argument: Argument) => Op;
+  readonly address: TextSide['address'];
+  readonly pieces: TextSide['pieces'];
   readonly numeric: TextSide['numeric'];
+  readonly single: boolean;
 
   constructor(
     private readonly context: CompileContext,
@@ -33,6 +37,8 @@ export class TextCompiler implements TextSide {
     this.value = common.value;
     this.parts = common.parts;
     this.address = common.address;
+    this.pieces = common.pieces;
+    this.single = context.single;
     this.numeric = common.numeric;
   }
 
@@ -63,7 +69,12 @@ export class TextCompiler implements TextSide {
     return this.#steer<Row, T>(nodes, (row, side) => [one(row, side)]);
   }
 
+  raw(nodes: readonly Verbatim[]): TextOp[] {
+    return rawHtml(nodes, this.names, this.context).text;
+  }
+
   #leaf(node: Leaf): TextOp[] {
+    if (!spend(this.context, node.place)) return [];
     switch (node.kind) {
       case 'heading':
         return [{ op: 'heading', depth: node.depth, body: this.inline(node.children) }];
@@ -75,7 +86,7 @@ export class TextCompiler implements TextSide {
             {
               op: 'link',
               label: this.inline(only.children),
-              to: { op: 'address', parts: partsOf(only.to, this.names), as: 'text', at: placed(only.place) },
+              to: { op: 'address', address: partsAddress(only.to, this.names, this.context, only.place, 'link'), as: 'text' },
             },
           ];
         }
@@ -95,6 +106,14 @@ export class TextCompiler implements TextSide {
       }
       case 'rule':
         return [{ op: 'rule' }];
+      case 'table': {
+        const rows = [node.head, ...node.rows].map((cells) => ({
+          op: 'row' as const,
+          cells: node.align.map((_, c) => this.inline(cells[c] ?? [])),
+          total: false,
+        }));
+        return [{ op: 'table', right: node.align.map((align) => align === 'right'), head: true, rows }];
+      }
       case 'block':
         return this.#block(node);
     }
@@ -108,7 +127,7 @@ export class TextCompiler implements TextSide {
     const own = context.own.get(node.name);
     if (own === undefined) return BLOCKS.get(node.name)?.text(node, this) ?? [];
     const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    return new TextCompiler(context, inputsOf(own, node, names), { nodes, names, inner }).flow(own.tree.body);
+    return new TextCompiler(context, inputsOf(own, node, names, context), { nodes, names, inner }).flow(own.tree.body);
   }
 
   #inlineLeaf(node: InlineLeaf): Op[] {
@@ -117,17 +136,20 @@ export class TextCompiler implements TextSide {
       case 'text':
         return [running(node.text)];
       case 'insert':
-        return [{ op: 'put', value: valueOf(node.value, names), as: 'text' }];
+        return [inserted(node.value, names, 'text')];
       case 'strong':
         return joined(['*', ...this.inline(node.children), '*']);
       case 'emphasis':
         return joined(['_', ...this.inline(node.children), '_']);
+      case 'struck':
+        return joined(['~', ...this.inline(node.children), '~']);
       case 'link': {
         const label = this.inline(node.children);
-        const bare = label.length === 1 && node.to.length === 1 && label[0] === node.to[0];
-        const mailto = typeof node.to[0] === 'string' && node.to[0].startsWith('mailto:');
-        if (bare || mailto) return label;
-        return joined([...label, ' ', { op: 'note', parts: partsOf(node.to, names), at: placed(node.place) }]);
+        const address = partsAddress(node.to, names, this.context, node.place, 'link');
+        const written = node.to.every((part) => typeof part === 'string') ? node.to.join('') : undefined;
+        // Words that are the address already say where it leads.
+        if (label.length === 1 && written !== undefined && label[0] === written.replace(/^mailto:/, '')) return label;
+        return joined([...label, ' ', { op: 'note', address }]);
       }
       case 'picture':
         return node.alt.length === 0 ? [] : joined(['[', ...this.parts(node.alt), ']']);

@@ -1,29 +1,36 @@
 import type { Expression, Parts } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
 import type { Value } from '../render/index.js';
-import { isNumeral, type Type } from '../typing/index.js';
+import { isNumeral, momentsOf, type Type } from '../typing/index.js';
+
+/** What each expression may be. */
+export type TypeOf = Pick<ReadonlyMap<Expression, Type>, 'get'>;
+
+const MAIL: readonly [string, Value] = ['mail', { k: 'path', root: 'mail', steps: [] }];
 
 /** Where each name in reach stands when the program runs. */
 export class Names {
   constructor(
-    private readonly known: ReadonlyMap<string, Value> = new Map<string, Value>([['mail', { k: 'path', root: 'mail', steps: [] }]]),
+    /** Types of the expressions that are resolved. */
+    readonly types: TypeOf = new Map(),
+    private readonly known: ReadonlyMap<string, Value> = new Map([MAIL]),
     readonly depth = 0,
   ) {}
 
   /** A loop variable, in the next slot. */
   with(name: string): { names: Names; slot: number } {
     const slot = this.depth;
-    return { slot, names: new Names(new Map([...this.known, [name, { k: 'path', root: slot, steps: [] }]]), slot + 1) };
+    return { slot, names: new Names(this.types, new Map([...this.known, [name, { k: 'path', root: slot, steps: [] }]]), slot + 1) };
   }
 
   /** Names of a block of one's own: its inputs and nothing of its caller's. Its slots lie above those of the caller. */
-  static ofInputs(inputs: Iterable<readonly [string, Value]>, depth: number): Names {
-    return new Names(new Map<string, Value>([['mail', { k: 'path', root: 'mail', steps: [] }], ...inputs]), depth);
+  inputs(inputs: Iterable<readonly [string, Value]>): Names {
+    return new Names(this.types, new Map<string, Value>([MAIL, ...inputs]), this.depth);
   }
 
   /** The same names, new slots from `depth` on. */
   above(depth: number): Names {
-    return depth <= this.depth ? this : new Names(this.known, depth);
+    return depth <= this.depth ? this : new Names(this.types, this.known, depth);
   }
 
   value(name: string): Value {
@@ -52,8 +59,13 @@ export function valueOf(expression: Expression, names: Names): Value {
       );
     case 'unary':
       return { k: expression.operator === 'not' ? 'not' : 'negate', of: inner(expression.operand) };
-    case 'binary':
-      return { k: 'two', operator: expression.operator, a: inner(expression.left), b: inner(expression.right) };
+    case 'binary': {
+      const { operator, left, right } = expression;
+      const [a, b] = [names.types.get(left), names.types.get(right)];
+      const compares = ['==', '!=', '<', '<=', '>', '>='].includes(operator) && a !== undefined && b !== undefined;
+      const moment = compares ? momentsOf(a, b) : 'text';
+      return { k: 'two', operator, a: inner(left), b: inner(right), ...(moment === 'text' || moment === 'mixed' ? {} : { moment }) };
+    }
     case 'choice':
       return { k: 'choose', test: inner(expression.test), yes: inner(expression.yes), no: inner(expression.no) };
     case 'format':
@@ -78,19 +90,17 @@ function stepInto(of: Value, step: string | Value): Value {
   return of.k === 'path' ? { ...of, steps: [...of.steps, step] } : { k: 'step', of, step };
 }
 
-/** Fixed text and values, unescaped: for addresses, which are escaped as a whole. */
-export function partsOf(parts: Parts, names: Names): (string | Value)[] {
-  return parts.map((part) => (typeof part === 'string' ? part : valueOf(part, names)));
-}
-
 /** The value of an argument: what the one expression gives, or its parts joined to a text. */
 export function argumentValue(parts: Parts, names: Names, type?: Type): Value {
   const [only] = parts;
-  if (parts.length === 1 && typeof only === 'string' && isNumeral(only) && type?.members.every((one) => one.kind === 'number') === true)
-    return { k: 'const', value: Number(only) };
+  if (parts.length === 1 && typeof only === 'string') {
+    if (isNumeral(only) && type !== undefined && !type.members.some((one) => one.kind === 'text'))
+      return { k: 'const', value: Number(only) };
+    if (/^(?:true|false)$/.test(only) && type?.members.every((one) => one.kind === 'truth') === true)
+      return { k: 'const', value: only === 'true' };
+  }
   if (parts.length === 1 && only !== undefined && typeof only !== 'string') return valueOf(only, names);
-  return partsOf(parts, names).reduce<Value>(
-    (sum, part) => ({ k: 'two', operator: '+', a: sum, b: typeof part === 'string' ? { k: 'const', value: part } : part }),
-    { k: 'const', value: '' },
-  );
+  return parts
+    .map((part): Value => (typeof part === 'string' ? { k: 'const', value: part } : valueOf(part, names)))
+    .reduce<Value>((sum, part) => ({ k: 'two', operator: '+', a: sum, b: part }), { k: 'const', value: '' });
 }

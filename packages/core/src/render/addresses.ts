@@ -1,4 +1,5 @@
-import { RenderFault } from './environment.js';
+import { RenderFault, type Environment } from './environment.js';
+import type { AddressValue } from './ops.js';
 
 const SCHEMES = new Set(['http:', 'https:', 'mailto:', 'tel:', 'sms:', 'cid:']);
 // What a URL may not hold and the URL parser would quietly drop.
@@ -20,13 +21,63 @@ export function absolute(address: string, base: string, at: string): string {
   try {
     url = base === '' ? new URL(clean) : new URL(clean, base);
   } catch {
+    const relative = scheme === undefined && base === '';
     throw new RenderFault(
       'link-malformed',
-      `"${clean.slice(0, 80)}" is no address to link to.`,
+      relative ? `"${clean.slice(0, 80)}" leads nowhere without a base URL.` : `"${clean.slice(0, 80)}" is no address to link to.`,
       at,
-      base === '' ? 'Set "baseUrl" in mail.yaml for links that are relative.' : undefined,
+      relative ? 'Set "baseUrl" in mail.yaml, or write the whole address.' : undefined,
     );
   }
   if (!SCHEMES.has(url.protocol)) throw new RenderFault('link-scheme', `A mail cannot link to "${url.protocol}" addresses.`, at);
   return url.href;
+}
+
+/** Percent-encodes all that has a meaning in an address (RFC 3986 2.2). */
+function encoded(text: string): string {
+  return encodeURIComponent(text.toWellFormed()).replace(/['()*!]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`);
+}
+
+/** The same for a text that may be encoded already: what is left unencoded is encoded. */
+function completed(text: string): string {
+  return text.toWellFormed().replace(/%(?![0-9A-Fa-f]{2})|[^A-Za-z0-9\-._~%]+/g, (found) => encodeURIComponent(found));
+}
+
+/** A value within its component of an address, which it cannot leave. */
+export function encode({ encode: how, encoded: isEncoded }: AddressValue, value: string): string {
+  const text = isEncoded === true ? completed(value) : encoded(value);
+  switch (how) {
+    case 'segment':
+      // A segment of dots alone would be taken as "here" or "one up", also when its dots are encoded once (URL Standard 4.1).
+      return /^(?:\.|%2e)+$/i.test(text) ? text.replace(/\.|%2e/gi, '%252E') : text;
+    case 'mailbox':
+      return text.replace(/%40/g, '@');
+    case 'number':
+      return encoded(value.replace(/[\s().-]/g, '')).replace(/%2B/g, '+');
+    default:
+      return text;
+  }
+}
+
+/** Whether data may lead to a host. */
+function isAllowed(host: string, hosts: readonly string[]): boolean {
+  return hosts.some((one) => (one.startsWith('*.') ? host.endsWith(one.slice(1).toLowerCase()) : host === one.toLowerCase()));
+}
+
+/**
+ * An address that comes from data, as far as it says where it leads.
+ * @throws RenderFault where it leads nowhere that a mail may lead to
+ */
+export function fromData(value: string, env: Environment, at: string): string {
+  const url = absolute(value, env.baseUrl, at);
+  const { protocol, hostname } = new URL(url);
+  if (!/^https?:$/.test(protocol) || env.linkHosts === undefined) return url;
+  const own = env.baseUrl === '' ? undefined : new URL(env.baseUrl).hostname;
+  if (hostname === own || isAllowed(hostname, env.linkHosts)) return url;
+  throw new RenderFault(
+    'link-host',
+    `Data cannot lead to the host "${hostname}".`,
+    at,
+    'Allowed are the hosts of "linkHosts" in mail.yaml, and that of "baseUrl".',
+  );
 }

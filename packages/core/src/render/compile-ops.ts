@@ -1,10 +1,16 @@
-import { absolute } from './addresses.js';
+import { isColor, isLength } from '../formats/index.js';
 import { countTurn, MAX_OUTPUT, RenderFault, type Environment } from './environment.js';
-import { escapeHtml, escapeLine, escapeText } from './escape.js';
-import type { Escape, Op, Steer, Value } from './ops.js';
-import { compileValue, put, truthy, type Run } from './values.js';
+import { escapeHtml, escapeLine, escapeText, htmlLines, textLines } from './escape.js';
+import type { Escape, Op, Steer } from './ops.js';
+import { compileAddress, compileValue, put, truthy, type Run } from './values.js';
 
-const ESCAPES: Readonly<Record<Escape, (text: string) => string>> = { html: escapeHtml, text: escapeText, line: escapeLine };
+const ESCAPES: Readonly<Record<Escape, (text: string) => string>> = {
+  html: escapeHtml,
+  text: escapeText,
+  line: escapeLine,
+  'html-lines': htmlLines,
+  'text-lines': textLines,
+};
 
 /** Operations as one function from data to text: concatenation, and nothing decided that could be decided before. */
 export function compileOps(ops: readonly Op[]): Run<string> {
@@ -42,15 +48,25 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
     }
     case 'address': {
       const escape = op.as === 'html' ? escapeHtml : (text: string) => text;
-      const address = compileAddress(op.parts, op.at);
+      const address = compileAddress(op.address);
       return (env) => escape(address(env));
     }
     case 'note': {
-      const address = compileAddress(op.parts, op.at);
+      const address = compileAddress(op.address);
       return (env) => {
         const url = address(env);
         const found = env.notes.indexOf(url);
         return `[${found === -1 ? env.notes.push(url) : found + 1}]`;
+      };
+    }
+    case 'css': {
+      const value = compileValue(op.value);
+      return (env) => {
+        const given = value(env);
+        const text = typeof given === 'number' ? plainNumber(given) : put(given);
+        if (typeof given !== 'number' && !isColor(text) && !isLength(text) && !/^-?\d{1,9}(?:\.\d{1,9})?$/.test(text))
+          throw new RenderFault('style-value', `"${text.slice(0, 40)}" is no colour, length or number.`, op.at);
+        return text;
       };
     }
     case 'shape': {
@@ -88,19 +104,9 @@ function compileSteer(op: Steer<Op>, inner: (ops: readonly Op[]) => Run<string>)
   };
 }
 
-/** An address whose fixed text may lead up to a value ("/bookings/{{ reference }}"); the whole is checked, not its pieces. */
-export function compileAddress(parts: readonly (string | Value)[], at: string): Run<string> {
-  const runs = parts.map((part) => (typeof part === 'string' ? part : compileValue(part)));
-  if (runs.every((part) => typeof part === 'string')) {
-    const whole = runs.join('');
-    const kept = new Map<string, string>();
-    return (env) => {
-      let found = kept.get(env.baseUrl);
-      if (found === undefined) kept.set(env.baseUrl, (found = absolute(whole, env.baseUrl, at)));
-      return found;
-    };
-  }
-  return (env) => absolute(runs.map((part) => (typeof part === 'string' ? part : put(part(env)))).join(''), env.baseUrl, at);
+/** A number as CSS writes it: no exponent, and no more digits than anybody could see. */
+function plainNumber(value: number): string {
+  return String(Number(Math.min(1e9, Math.max(-1e9, value)).toFixed(4)));
 }
 
 /** Goes through steered entries with the data, calling `one` for each entry that is there. */

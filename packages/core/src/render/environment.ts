@@ -25,6 +25,7 @@ export interface Environment {
   readonly slots: unknown[];
   readonly context: FormatContext;
   readonly baseUrl: string;
+  readonly linkHosts: readonly string[] | undefined;
   /** Addresses of the text part, in the order of their numbers. */
   readonly notes: string[];
   readonly say: (key: string, values: Readonly<Record<string, unknown>>, at: string) => string;
@@ -39,6 +40,7 @@ export function bareEnvironment(data: unknown, slots: number, now = 0): Environm
     slots: new Array<unknown>(slots).fill(undefined),
     context: { locale: 'en', timeZone: 'UTC', now },
     baseUrl: '',
+    linkHosts: undefined,
     notes: [],
     say: (key, _values, at) => {
       throw new RenderFault('unknown-string', `There is no string "${key}" here.`, at);

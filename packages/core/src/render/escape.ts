@@ -29,6 +29,16 @@ export function escapeText(text: string): string {
     .replace(/ {2,}/g, ' ');
 }
 
+/** For text of HTML, with the line breaks of a value kept. */
+export function htmlLines(text: string): string {
+  return escapeHtml(text).replace(/\n/g, '<br>\n');
+}
+
+/** For the text part, with the line breaks of a value kept. */
+export function textLines(text: string): string {
+  return text.split('\n').map(escapeText).join('\n');
+}
+
 /** For a header field: one line, no controls. */
 export function escapeLine(text: string): string {
   return escapeText(text).trim();

@@ -1,6 +1,6 @@
 export { absolute } from './addresses.js';
 export { bareEnvironment, MAX_OUTPUT, MAX_TURNS, RenderFault, type Environment } from './environment.js';
 export { escapeHtml, escapeLine, escapeText } from './escape.js';
-export type { EachOp, Escape, IfOp, Op, Program, Steer, TextItem, TextOp, TextRow, Value } from './ops.js';
+export type { Address, AddressValue, EachOp, Encoding, Escape, IfOp, Op, Program, Steer, TextItem, TextOp, TextRow, Value } from './ops.js';
 export { compileValue, put, truthy } from './values.js';
 export { compileTextOps, prepare, type Renderer, type Rendering, type RenderInput } from './render.js';

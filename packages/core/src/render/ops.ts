@@ -7,7 +7,14 @@ export type Value =
   | { readonly k: 'path'; readonly root: 'data' | 'mail' | number; readonly steps: readonly (string | Value)[] }
   | { readonly k: 'step'; readonly of: Value; readonly step: string | Value }
   | { readonly k: 'not' | 'negate'; readonly of: Value }
-  | { readonly k: 'two'; readonly operator: BinaryOperator; readonly a: Value; readonly b: Value }
+  /** `moment`: both are texts of this format and are compared by when they are. */
+  | {
+      readonly k: 'two';
+      readonly operator: BinaryOperator;
+      readonly a: Value;
+      readonly b: Value;
+      readonly moment?: 'date-time' | 'date' | 'time';
+    }
   | { readonly k: 'choose'; readonly test: Value; readonly yes: Value; readonly no: Value }
   | { readonly k: 'format'; readonly name: string; readonly of: Value; readonly args: readonly Value[]; readonly at: string }
   | {
@@ -15,7 +22,30 @@ export type Value =
       readonly key: string;
       readonly values: readonly { readonly name: string; readonly value: Value }[];
       readonly at: string;
-    };
+    }
+  /** An address that is put together, as a text. */
+  | { readonly k: 'url'; readonly address: Address };
+
+/**
+ * How a value is encoded in an address, by the component that it stands in (RFC 3986 3): one segment of a path, a name or value of a query
+ * or a fragment, the mailbox of mailto:, the number of tel: and sms:. `whole`: it is the address, or the beginning of one.
+ */
+export type Encoding = 'segment' | 'component' | 'mailbox' | 'number' | 'whole';
+
+export interface AddressValue {
+  readonly value: Value;
+  readonly encode: Encoding;
+  /** Percent-encoded already (by the formatter `url`). */
+  readonly encoded?: true;
+}
+
+/** An address with values in it. Only a `whole` value can say where it leads; all others stay within their component. */
+export interface Address {
+  readonly parts: readonly (string | AddressValue)[];
+  /** The place in the source, for faults. */
+  readonly at: string;
+  readonly carries?: 'picture';
+}
 
 /** The first branch whose test holds; one without a test always does. */
 export interface IfOp<T> {
@@ -38,23 +68,19 @@ export type Steer<T> = IfOp<T> | EachOp<T>;
 
 /**
  * Where a value is put, which says how it is escaped: `html` for text and attribute values of HTML, `text` for the text part,
- * `line` for a header field's value (one line).
+ * `line` for a header field's value (one line). With `-lines`, line breaks of the value are kept.
  */
-export type Escape = 'html' | 'text' | 'line';
+export type Escape = 'html' | 'text' | 'line' | 'html-lines' | 'text-lines';
 
 export type Op =
   | string
   | { readonly op: 'put'; readonly value: Value; readonly as: Escape }
-  /** An address: its parts are joined raw, made absolute, checked for its scheme, then escaped. */
-  | {
-      readonly op: 'address';
-      readonly parts: readonly (string | Value)[];
-      readonly as: Escape;
-      readonly at: string;
-      readonly carries?: 'picture';
-    }
+  /** An address, made absolute and checked, then escaped. */
+  | { readonly op: 'address'; readonly address: Address; readonly as: 'html' | 'text' }
+  /** A colour, length or number within CSS; anything else is a fault. */
+  | { readonly op: 'css'; readonly value: Value; readonly at: string }
   /** The number of a link in the text part; the same address has the same number. */
-  | { readonly op: 'note'; readonly parts: readonly (string | Value)[]; readonly at: string }
+  | { readonly op: 'note'; readonly address: Address }
   /** The operations' result in another shape, for the text part (a heading in capitals, letters set apart). */
   | { readonly op: 'shape'; readonly shape: 'upper' | 'spaced'; readonly body: readonly Op[] }
   | IfOp<Op>
@@ -78,7 +104,8 @@ export type TextOp =
   | { readonly op: 'inset'; readonly first: string; readonly rest: string; readonly body: readonly TextOp[] }
   | { readonly op: 'list'; readonly ordered: boolean; readonly start: number; readonly tight: boolean; readonly items: readonly TextItem[] }
   | { readonly op: 'pairs'; readonly rows: readonly TextRow[] }
-  | { readonly op: 'table'; readonly right: readonly boolean[]; readonly rows: readonly TextRow[] }
+  /** `head`: a row of headings stands above a rule. */
+  | { readonly op: 'table'; readonly right: readonly boolean[]; readonly head?: true; readonly rows: readonly TextRow[] }
   | IfOp<TextOp>
   | EachOp<TextOp>;
 
@@ -89,6 +116,8 @@ export interface Program {
   readonly direction: 'ltr' | 'rtl';
   readonly timeZone: string;
   readonly baseUrl: string;
+  /** Hosts that addresses from data may lead to ("*.example.org" for all below); undefined for any. */
+  readonly linkHosts?: readonly string[];
   /** How many loop variables are in reach at most. */
   readonly slots: number;
   /** Texts that `say` takes, by key: ICU messages with the locale they are in. */

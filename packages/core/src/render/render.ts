@@ -95,6 +95,7 @@ export function prepare(program: Program): Renderer {
     slots: new Array<unknown>(program.slots).fill(undefined),
     context: { locale: program.locale, timeZone: input.timeZone ?? program.timeZone, now: input.now },
     baseUrl: program.baseUrl,
+    linkHosts: program.linkHosts,
     notes: [],
     say: (key, values, at) => say(key, values, at, input.timeZone ?? program.timeZone),
     turns: 0,

@@ -1,6 +1,7 @@
-import { FormatFault, FORMATS } from '../formats/index.js';
+import { FormatFault, FORMATS, instantOf, timeOfDay } from '../formats/index.js';
+import { absolute, encode, fromData } from './addresses.js';
 import { RenderFault, type Environment } from './environment.js';
-import type { Value } from './ops.js';
+import type { Address, Value } from './ops.js';
 
 export type Run<T> = (env: Environment) => T;
 
@@ -20,12 +21,18 @@ function equal(a: unknown, b: unknown): boolean {
   return (a ?? null) === (b ?? null);
 }
 
+/** Numbers end somewhere, and never in a word. */
+function finite(value: number): number {
+  return Number.isFinite(value) ? value : Math.sign(value) * Number.MAX_VALUE;
+}
+
 const TWO: Readonly<Record<string, (a: never, b: never) => unknown>> = {
-  '+': (a: number, b: number) => (typeof a === 'number' && typeof b === 'number' ? a + b : put(a) + put(b)),
-  '-': (a: number, b: number) => a - b,
-  '*': (a: number, b: number) => a * b,
-  '/': (a: number, b: number) => a / b,
-  '%': (a: number, b: number) => a % b,
+  '+': (a: number, b: number) => (typeof a === 'number' && typeof b === 'number' ? finite(a + b) : put(a) + put(b)),
+  '-': (a: number, b: number) => finite(a - b),
+  '*': (a: number, b: number) => finite(a * b),
+  // By 0 there is no result, which is what absence means.
+  '/': (a: number, b: number) => (b === 0 ? undefined : finite(a / b)),
+  '%': (a: number, b: number) => (b === 0 ? undefined : a % b),
   '==': equal,
   '!=': (a: unknown, b: unknown) => !equal(a, b),
   '<': (a: number, b: number) => a < b,
@@ -38,7 +45,8 @@ const TWO: Readonly<Record<string, (a: never, b: never) => unknown>> = {
 export function put(value: unknown): string {
   if (typeof value === 'string') return value;
   if (value === undefined || value === null) return '';
-  return typeof value === 'number' || typeof value === 'boolean' ? String(value) : '';
+  if (typeof value === 'number') return Object.is(value, -0) ? '0' : String(value);
+  return typeof value === 'boolean' ? String(value) : '';
 }
 
 /** Turns an expression into a function, so that rendering does no look-ups by name of operation. */
@@ -70,7 +78,9 @@ export function compileValue(value: Value): Run<unknown> {
       return (env) => (truthy(test(env)) ? yes(env) : no(env));
     }
     case 'two':
-      return compileTwo(value);
+      return value.moment === undefined ? compileTwo(value) : compileMoments(value, value.moment);
+    case 'url':
+      return compileAddress(value.address);
     case 'format':
       return compileFormat(value);
     case 'say': {
@@ -113,6 +123,17 @@ function compileTwo(value: Extract<Value, { k: 'two' }>): Run<unknown> {
   }
 }
 
+/** Dates, date-times and times are compared by when they are, whatever offsets they are written with. */
+function compileMoments(value: Extract<Value, { k: 'two' }>, moment: 'date-time' | 'date' | 'time'): Run<unknown> {
+  const [a, b] = [compileValue(value.a), compileValue(value.b)];
+  const run = TWO[value.operator] as (a: unknown, b: unknown) => unknown;
+  const when = (one: unknown): unknown => {
+    if (typeof one !== 'string') return one;
+    return moment === 'time' ? timeOfDay(one) : instantOf(one);
+  };
+  return (env) => run(when(a(env)), when(b(env)));
+}
+
 function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
   const format = FORMATS.get(value.name);
   if (format === undefined)
@@ -137,5 +158,39 @@ function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
       }
       throw error;
     }
+  };
+}
+
+/** An address as a function from data to an absolute URL. */
+export function compileAddress({ parts, at }: Address): Run<string> {
+  if (parts.every((part) => typeof part === 'string')) {
+    const whole = parts.join('');
+    const kept = new Map<string, string>();
+    return (env) => {
+      let found = kept.get(env.baseUrl);
+      if (found === undefined) kept.set(env.baseUrl, (found = absolute(whole, env.baseUrl, at)));
+      return found;
+    };
+  }
+  const runs = parts.map((part) => (typeof part === 'string' ? part : { part, run: compileValue(part.value) }));
+  const text = (list: typeof runs, env: Environment): string =>
+    list.map((one) => (typeof one === 'string' ? one : encode(one.part, put(one.run(env))))).join('');
+  const [first, ...rest] = runs;
+  if (typeof first === 'object' && first.part.encode === 'whole') {
+    return (env) => {
+      const base = fromData(put(first.run(env)), env, at);
+      if (rest.length === 0) return base;
+      const tail = text(rest, env);
+      const url = absolute(base.endsWith('/') && tail.startsWith('/') ? base + tail.slice(1) : base + tail, '', at);
+      // What follows can only ever add to the address.
+      if (new URL(url).host !== new URL(base).host) throw new RenderFault('link-malformed', `"${url.slice(0, 80)}" leads elsewhere.`, at);
+      return url;
+    };
+  }
+  return (env) => {
+    const whole = text(runs, env);
+    // Two slashes at the start, the second of them from an empty value, would name a host.
+    const rooted = /^[/\\]/.test(whole) && typeof first === 'string' && !/^\s*[/\\]{2}/.test(first);
+    return rooted && env.baseUrl !== '' ? absolute(new URL(env.baseUrl).origin + whole, '', at) : absolute(whole, env.baseUrl, at);
   };
 }

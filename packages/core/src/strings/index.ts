@@ -1,1 +1,11 @@
-export { compileMessage, lookUp, readStrings, textOf, type Strings, type StringsFile } from './strings.js';
+export {
+  canonicalLocale,
+  compileMessage,
+  localeFault,
+  lookUp,
+  readStrings,
+  textOf,
+  type SayUse,
+  type Strings,
+  type StringsFile,
+} from './strings.js';

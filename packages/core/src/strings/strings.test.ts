@@ -12,14 +12,19 @@ group('reading', () => {
     const { byLocale, names, problems } = readStrings(
       [
         file('en', { greeting: 'Hello {name}', booking: { seats: '{count, plural, one {# seat} other {# seats for {who}}}' } }),
-        file('is', { greeting: 'Halló {name}, {title}', booking: { seats: '{count} sæti' } }),
+        file('is', { greeting: '{name, select, other {Halló {name}}}', booking: { seats: '{count} sæti' } }),
       ],
       'en',
     );
     expect(problems).toEqual([]);
     expect(byLocale.get('is')?.get('booking.seats')).toBe('{count} sæti');
-    expect(names.get('greeting')).toEqual(['name', 'title']);
-    expect(names.get('booking.seats')).toEqual(['count', 'who']);
+    expect(names.get('greeting')).toEqual(new Map([['name', new Set(['text', 'choice'])]]));
+    expect(names.get('booking.seats')).toEqual(
+      new Map([
+        ['count', new Set(['number', 'text'])],
+        ['who', new Set(['text'])],
+      ]),
+    );
   });
 
   test.each([

@@ -9,14 +9,18 @@ import {
   type MessageFormatElement,
 } from '@formatjs/icu-messageformat-parser';
 import { IntlMessageFormat } from 'intl-messageformat';
-import { didYouMean, jsonFault, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { instantOf } from '../formats/index.js';
+import { depthOf, didYouMean, duplicateKeys, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
+
+/** How a text uses a value: as it stands, as a number, as a date, or to choose between variants. */
+export type SayUse = 'text' | 'number' | 'date' | 'choice';
 
 /** Short translated texts of a mail folder: ICU messages by key and locale. */
 export interface Strings {
   /** By locale, then by key ("greeting", or "booking.greeting" for a nested one). */
   readonly byLocale: ReadonlyMap<string, ReadonlyMap<string, string>>;
-  /** The names that a key's text takes, over all its locales. */
-  readonly names: ReadonlyMap<string, readonly string[]>;
+  /** The values that a key's text takes, with their uses over all its locales. */
+  readonly names: ReadonlyMap<string, ReadonlyMap<string, ReadonlySet<SayUse>>>;
   readonly problems: readonly Problem[];
 }
 
@@ -26,14 +30,49 @@ export interface StringsFile {
   readonly text: string;
 }
 
-function argumentsIn(elements: readonly MessageFormatElement[], out: Set<string>): void {
+type Uses = Map<string, Set<SayUse>>;
+
+function argumentsIn(elements: readonly MessageFormatElement[], out: Uses): void {
+  const add = (name: string, use: SayUse): void => {
+    const uses = out.get(name) ?? new Set<SayUse>();
+    out.set(name, uses.add(use));
+  };
   for (const element of elements) {
-    if (isArgumentElement(element) || isNumberElement(element) || isDateElement(element) || isTimeElement(element)) out.add(element.value);
-    if (isPluralElement(element) || isSelectElement(element)) {
-      out.add(element.value);
+    if (isArgumentElement(element)) add(element.value, 'text');
+    else if (isNumberElement(element)) add(element.value, 'number');
+    else if (isDateElement(element) || isTimeElement(element)) add(element.value, 'date');
+    else if (isPluralElement(element) || isSelectElement(element)) {
+      add(element.value, isPluralElement(element) ? 'number' : 'choice');
       for (const option of Object.values(element.options)) argumentsIn(option.value, out);
     }
   }
+}
+
+/** Plural categories that a locale tells apart and a text does not ("few" in Polish): "other" would stand there. */
+function missingForms(elements: readonly MessageFormatElement[], locale: string): string[] {
+  const out = new Set<string>();
+  const walk = (list: readonly MessageFormatElement[]): void => {
+    for (const element of list) {
+      if (!isPluralElement(element) && !isSelectElement(element)) continue;
+      if (isPluralElement(element)) {
+        const type = element.pluralType ?? 'cardinal';
+        for (const category of new Intl.PluralRules(locale, { type }).resolvedOptions().pluralCategories)
+          // Large round numbers have a form of their own in some languages; texts about counts rarely need it.
+          if (category !== 'many' || !['fr', 'es', 'it', 'pt', 'ca'].includes(new Intl.Locale(locale).language))
+            if (!Object.hasOwn(element.options, category) && !covered(element.options, category, locale)) out.add(category);
+      }
+      for (const option of Object.values(element.options)) walk(option.value);
+    }
+  };
+  walk(elements);
+  return [...out];
+}
+
+/** A category that stands for few numbers is said by "=1" just as well, and nobody counts none of a thing unless the text says "=0". */
+function covered(options: Readonly<Record<string, unknown>>, category: string, locale: string): boolean {
+  const rules = new Intl.PluralRules(locale);
+  const numbers = Array.from({ length: 200 }, (_, n) => n).filter((n) => rules.select(n) === category);
+  return numbers.length > 0 && numbers.every((n) => n === 0 || Object.hasOwn(options, `=${n}`));
 }
 
 function flatten(value: unknown, path: string, out: Map<string, string>, wrong: string[]): void {
@@ -47,7 +86,7 @@ function flatten(value: unknown, path: string, out: Map<string, string>, wrong: 
 export function readStrings(files: readonly StringsFile[], own: string): Strings {
   const problems: Problem[] = [];
   const byLocale = new Map<string, Map<string, string>>();
-  const names = new Map<string, Set<string>>();
+  const uses = new Map<string, Map<string, Uses>>();
   const sources = new Map<string, SourceText>();
   for (const { locale, file, text } of files) {
     const source = new SourceText(file, text);
@@ -60,15 +99,42 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
       problems.push(problem('json', source.place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`));
       continue;
     }
+    if (depthOf(json) > MAX_DEPTH) {
+      problems.push(problem('nesting', source.place(0), `This file nests deeper than ${MAX_DEPTH} levels.`));
+      continue;
+    }
+    for (const twice of duplicateKeys(text))
+      problems.push(
+        warning(
+          'string-twice',
+          source.place(twice.offset, twice.length),
+          `"${twice.name}" stands here twice; the last one counts.`,
+          'Delete one of them.',
+        ),
+      );
     const texts = new Map<string, string>();
     const wrong: string[] = [];
     flatten(json, '', texts, wrong);
     for (const key of wrong) problems.push(problem('string-type', placeOf(source, key), `"${key}" must be a text.`));
     for (const [key, message] of texts) {
-      const found = names.get(key) ?? new Set<string>();
-      names.set(key, found);
+      const found: Uses = new Map();
       try {
-        argumentsIn(parse(message, { ignoreTag: true }), found);
+        const elements = parse(message, { ignoreTag: true });
+        argumentsIn(elements, found);
+        // What only formatting finds out: a unit or a pattern of dates that there is not.
+        compileMessage(message, locale, 'UTC')(exampleValues(found));
+        const byOne = uses.get(key) ?? new Map<string, Uses>();
+        uses.set(key, byOne.set(locale, found));
+        const missing = missingForms(elements, locale);
+        if (missing.length > 0)
+          problems.push(
+            warning(
+              'plural-forms',
+              placeOf(source, key),
+              `The text of "${key}" has no form for ${missing.map((one) => `"${one}"`).join(', ')}, which ${locale} tells apart.`,
+              'Numbers of that kind are said with "other".',
+            ),
+          );
       } catch (error) {
         texts.delete(key);
         const what = error instanceof Error ? error.message.replaceAll('_', ' ').toLowerCase() : 'unreadable';
@@ -93,11 +159,41 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
         problems.push(warning('untranslated', source.place(0), `"${key}" has no text in ${locale}; readers get the one of ${own}.`));
     }
     for (const key of texts.keys()) {
-      if (!base.has(key))
+      if (!base.has(key)) {
         problems.push(warning('string-unknown', placeOf(source, key), `"${key}" is not in ${own}.`, didYouMean(key, base.keys())));
+        continue;
+      }
+      // The text in the folder's own locale says which values there are.
+      const wanted = uses.get(key)?.get(own);
+      const strange = [...(uses.get(key)?.get(locale)?.keys() ?? [])].filter((name) => wanted?.has(name) === false);
+      if (strange.length > 0)
+        problems.push(
+          problem(
+            'string-value',
+            placeOf(source, key),
+            `The text of "${key}" takes "${strange.join('", "')}", and its text in ${own} does not.`,
+            didYouMean(strange[0] ?? '', wanted?.keys() ?? []),
+          ),
+        );
     }
   }
-  return { byLocale, names: new Map([...names].map(([key, found]) => [key, [...found]])), problems };
+  const names = new Map<string, Uses>();
+  for (const [key, byOne] of uses) {
+    const all: Uses = new Map();
+    for (const [locale, found] of byOne)
+      for (const [name, its] of found)
+        if (locale === own || !byOne.has(own) || byOne.get(own)?.has(name) === true)
+          all.set(name, new Set([...(all.get(name) ?? []), ...its]));
+    names.set(key, all);
+  }
+  return { byLocale, names, problems };
+}
+
+/** Values of the right kind for a text, to find out whether it can be formatted at all. */
+function exampleValues(uses: Uses): Record<string, unknown> {
+  return Object.fromEntries(
+    [...uses].map(([name, its]) => [name, its.has('number') ? 1 : its.has('date') ? '2026-06-04T08:15:00Z' : 'other']),
+  );
 }
 
 function placeOf(source: SourceText, key: string): ReturnType<SourceText['place']> {
@@ -105,10 +201,30 @@ function placeOf(source: SourceText, key: string): ReturnType<SourceText['place'
   return source.place(Math.max(0, source.text.indexOf(name)), name.length);
 }
 
-/** Locale tags to look in, best first (RFC 4647 3.4): "fr-CA", "fr", then the folder's own. */
+/** A tag as BCP 47 writes it ("pt-BR" for "PT-br"); undefined for what is none. */
+export function canonicalLocale(tag: string): string | undefined {
+  try {
+    return Intl.getCanonicalLocales(tag)[0];
+  } catch {
+    return undefined;
+  }
+}
+
+/** What is wrong with a locale tag, in words; undefined for one that is well formed. */
+export function localeFault(tag: string): string | undefined {
+  if (canonicalLocale(tag) !== undefined) return undefined;
+  const meant = canonicalLocale(tag.replaceAll('_', '-'));
+  return meant === undefined ? 'must be a BCP 47 tag such as "en" or "pt-BR"' : `must be a BCP 47 tag: did you mean "${meant}"?`;
+}
+
+/** Locale tags to look in, best first (RFC 4647 3.4): "fr-CA", "fr", then the folder's own. Case does not count (BCP 47 2.1.1). */
 export function lookUp(locale: string | undefined, own: string): string[] {
   const out: string[] = [];
-  for (let tag = locale; tag !== undefined && tag !== ''; tag = tag.includes('-') ? tag.slice(0, tag.lastIndexOf('-')) : undefined)
+  for (
+    let tag = locale === undefined ? undefined : (canonicalLocale(locale) ?? locale);
+    tag !== undefined && tag !== '';
+    tag = tag.includes('-') ? tag.slice(0, tag.lastIndexOf('-')) : undefined
+  )
     out.push(tag);
   return out.includes(own) ? out : [...out, own];
 }
@@ -150,13 +266,18 @@ export function compileMessage(text: string, locale: string, timeZone: string): 
   const elements = parse(text, { ignoreTag: true });
   const dates = new Set<string>();
   datesIn(elements, dates);
-  const format = new IntlMessageFormat(elements, locale, formatsIn(timeZone), { ignoreTag: true });
+  const made = (zone: string): IntlMessageFormat => new IntlMessageFormat(elements, locale, formatsIn(zone), { ignoreTag: true });
+  const format = made(timeZone);
+  let utc: IntlMessageFormat | undefined;
+  const inUtc = (): IntlMessageFormat => (utc ??= made('UTC'));
   return (values) => {
     const given: Record<string, string | number | boolean | Date> = {};
     for (const [name, value] of Object.entries(values)) {
-      given[name] = dates.has(name) && typeof value === 'string' ? new Date(value) : (value as string | number);
+      given[name] = dates.has(name) && typeof value === 'string' ? new Date(instantOf(value)) : (value as string | number);
     }
-    const said = format.format(given);
+    // A calendar date has no zone: it is shown as it is, wherever the mail goes.
+    const isCalendar = [...dates].some((name) => /^\d{4}-\d\d-\d\d$/.test(String(values[name])));
+    const said = (isCalendar ? inUtc() : format).format(given);
     return typeof said === 'string' ? said : String(said);
   };
 }

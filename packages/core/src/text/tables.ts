@@ -25,8 +25,8 @@ export function pairs(rows: readonly TableRow[], width: number): string[] {
   });
 }
 
-/** Columns set under each other; the first takes what the others leave and is wrapped, numbers are set flush right. */
-export function table(rows: readonly TableRow[], right: readonly boolean[], width: number): string[] {
+/** Columns set under each other, a rule under the first row where it is a `head`; the first takes what the others leave and is wrapped, numbers are set flush right. */
+export function table(rows: readonly TableRow[], right: readonly boolean[], width: number, head = false): string[] {
   const count = Math.max(0, ...rows.map((row) => row.cells.length));
   if (count === 0) return [];
   const natural = Array.from({ length: count }, (_, c) => Math.max(0, ...rows.map((row) => displayWidth(row.cells[c] ?? ''))));
@@ -39,13 +39,14 @@ export function table(rows: readonly TableRow[], right: readonly boolean[], widt
   const out: string[] = [];
   rows.forEach((row, i) => {
     if (row.total && i > 0 && rows[i - 1]?.total !== true) out.push('-'.repeat(full));
-    const [head = ''] = row.cells;
-    const lines = wrap(head, first);
+    const [label = ''] = row.cells;
+    const lines = wrap(label, first);
     // Values stand on the last line of a label that needs several.
     lines.forEach((line, n) => {
       const rest = n < lines.length - 1 ? [] : widths.slice(1).map((w, c) => cell(row.cells[c + 1] ?? '', w, right[c + 1] === true));
       out.push([padEnd(line, rest.length > 0 ? first : 0), ...rest].join(GAP).trimEnd());
     });
+    if (head && i === 0) out.push('-'.repeat(full));
   });
   return out;
 }

@@ -1,26 +1,31 @@
-import { FORMATS, type ValueKind } from '../formats/index.js';
+import { CURRENCIES, FORMATS, TEXT_KINDS, UNITS, type Format, type FormatArgument, type ValueKind } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
+import type { SayUse } from '../strings/index.js';
 import { narrow, type Scope } from './scope.js';
 import {
   ABSENT,
+  ANY,
   either,
+  FAULTY,
   inWords,
+  isFaulty,
   literal,
+  mayBeAnything,
+  mayEqual,
   NEVER,
   NUMBER,
   optional,
   present,
   TEXT,
+  textOf,
   TRUTH,
   WHOLE,
   type Member,
   type RecordMember,
+  type TextMember,
   type Type,
 } from './type.js';
-
-/** What a wrong path or operator gives: fits everywhere, so that one fault does not cause a second. */
-export const FAULTY: Type = { absent: false, members: [{ kind: 'any' }] };
 
 const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
   text: 'a text',
@@ -31,6 +36,9 @@ const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
   datetime: 'a date with time',
   time: 'a time',
   duration: 'a duration',
+  currency: 'a currency code (ISO 4217)',
+  phone: 'an international phone number (E.164)',
+  unit: 'a unit (ECMA-402)',
   list: 'a list',
   any: 'anything',
 };
@@ -38,8 +46,8 @@ const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
 /** Short texts of the mail folder, as far as types need them. */
 export interface SayTypes {
   readonly keys: Iterable<string>;
-  /** Names that the text of this key takes; undefined when there is no such key. */
-  readonly names: (key: string) => readonly string[] | undefined;
+  /** The values that the text of this key takes, each with its uses in any locale; undefined when there is no such key. */
+  readonly names: (key: string) => ReadonlyMap<string, ReadonlySet<SayUse>> | undefined;
 }
 
 /** Types expressions against a scope, collecting problems, what each expression is, and which schema fields were used. */
@@ -106,65 +114,88 @@ export class ExpressionTyper {
 
   /** Marks the fields of a path as used although its narrowed type is known already. */
   #touch(expression: Expression, scope: Scope): void {
-    if (expression.kind !== 'member' && expression.kind !== 'index') {
-      if (expression.kind === 'name') this.usedFields.add(`/properties/${expression.name}`);
+    if (expression.kind === 'name') {
+      if (scope.type(expression.name) === undefined) this.#field(scope.data, expression.name);
       return;
     }
+    if (expression.kind !== 'member' && expression.kind !== 'index') return;
     const of = this.type(expression.of, scope);
-    if (expression.kind !== 'member') return;
-    for (const one of of.members) if (one.kind === 'record') this.usedFields.add(one.field(expression.name)?.pointer ?? '');
+    if (expression.kind === 'member') this.#field(of, expression.name);
+    else if (expression.at.kind === 'literal' && typeof expression.at.value === 'string') this.#field(of, expression.at.value);
+  }
+
+  /** The type of a field of records, whichever of them it is; undefined where none of them has it. */
+  #field(of: Type | undefined, name: string): Type | undefined {
+    const records = (of?.members ?? []).filter((one): one is RecordMember => one.kind === 'record');
+    const fields = records.map((one) => one.field(name));
+    if (of === undefined || fields.every((one) => one === undefined)) return undefined;
+    const types = records.map((record, i): Type => {
+      const field = fields[i];
+      if (field === undefined) return record.open ? ANY : ABSENT;
+      for (const pointer of field.pointers) this.usedFields.add(pointer);
+      return field.type;
+    });
+    const type = types.reduce(either, NEVER);
+    return of.absent || records.length < of.members.length ? optional(type) : type;
   }
 
   #name(expression: Extract<Expression, { kind: 'name' }>, scope: Scope): Type {
-    const type = scope.type(expression.name);
-    if (type === undefined) {
-      return this.#report(
-        'unknown-field',
-        expression.place,
-        `The data has no field "${expression.name}".`,
-        didYouMean(expression.name, scope.all),
-      );
+    const type = scope.type(expression.name) ?? this.#field(scope.data, expression.name);
+    if (type !== undefined) return type;
+    // The name may be known under a condition only: there it is of another variant of the data.
+    const elsewhere = scope.root === undefined ? undefined : this.#field(scope.root, expression.name);
+    return this.#report(
+      'unknown-field',
+      expression.place,
+      elsewhere === undefined ? `The data has no field "${expression.name}".` : `The data has no field "${expression.name}" here.`,
+      elsewhere === undefined ? this.#nameHint(expression.name, scope) : 'The conditions around this leave only variants without it.',
+    );
+  }
+
+  /** What an unknown name may have meant: one like it, or a field that lies deeper. */
+  #nameHint(name: string, scope: Scope): string | undefined {
+    const near = didYouMean(name, scope.all);
+    if (near?.startsWith('Did you mean') === true) return near;
+    for (const outer of scope.all) {
+      const type = scope.type(outer) ?? this.#field(scope.data, outer);
+      if (type?.members.some((one) => one.kind === 'record' && one.names.includes(name)) === true)
+        return `Did you mean "${outer}.${name}"?`;
     }
-    this.usedFields.add(`/properties/${expression.name}`);
-    return type;
+    return near;
   }
 
   #member(expression: Extract<Expression, { kind: 'member' }>, scope: Scope): Type {
     const of = this.type(expression.of, scope);
-    if (of.members.some((one) => one.kind === 'any')) return { absent: of.absent, members: [{ kind: 'any' }] };
-    const records = of.members.filter((one): one is RecordMember => one.kind === 'record');
-    const place = { ...expression.place, offset: expression.place.offset + expression.place.length - expression.name.length };
+    if (isFaulty(of)) return FAULTY;
+    if (mayBeAnything(of)) return ANY;
     const at = {
-      ...place,
+      ...expression.place,
+      offset: expression.place.offset + expression.place.length - expression.name.length,
       column: expression.place.column + expression.place.length - expression.name.length,
       length: expression.name.length,
     };
-    if (records.length === 0) {
+    if (!of.members.some((one) => one.kind === 'record')) {
       const hint = of.members.some((one) => one.kind === 'list')
         ? `To count a list: {{ ${shown(expression.of)} | count }}; to go through it: ":::each".`
         : undefined;
       return this.#report('no-fields', at, `"${shown(expression.of)}" is ${inWords(present(of))}; it has no fields.`, hint);
     }
-    const fields = records.map((one) => one.field(expression.name));
-    if (fields.every((one) => one === undefined)) {
-      const names = new Set(records.flatMap((one) => one.names));
-      return this.#report(
-        'unknown-field',
-        at,
-        `"${shown(expression.of)}" has no field "${expression.name}".`,
-        didYouMean(expression.name, names),
-      );
-    }
-    for (const field of fields) if (field !== undefined) this.usedFields.add(field.pointer);
-    const type = fields.map((one) => one?.type ?? ABSENT).reduce(either, NEVER);
-    return of.absent || records.length < of.members.length ? optional(type) : type;
+    const type = this.#field(of, expression.name);
+    if (type !== undefined) return type;
+    const names = new Set(of.members.flatMap((one) => (one.kind === 'record' ? one.names : [])));
+    return this.#report(
+      'unknown-field',
+      at,
+      `"${shown(expression.of)}" has no field "${expression.name}".`,
+      didYouMean(expression.name, names),
+    );
   }
 
   #index(expression: Extract<Expression, { kind: 'index' }>, scope: Scope): Type {
     const of = this.type(expression.of, scope);
     const at = this.type(expression.at, scope);
-    if (of.members.some((one) => one.kind === 'any') || at.members.some((one) => one.kind === 'any'))
-      return { absent: true, members: [{ kind: 'any' }] };
+    if (isFaulty(of) || isFaulty(at)) return FAULTY;
+    if (mayBeAnything(of)) return ANY;
     const { at: index } = expression;
     if (index.kind === 'literal' && typeof index.value === 'string') {
       return this.#member(
@@ -172,12 +203,38 @@ export class ExpressionTyper {
         scope,
       );
     }
-    const list = of.members.find((one) => one.kind === 'list');
-    if (list === undefined)
+    if (at.absent) this.#absent(index, at);
+    if (of.members.some((one) => one.kind === 'record') && at.members.every((one) => one.kind === 'text')) return this.#lookUp(of, at);
+    const lists = of.members.filter((one) => one.kind === 'list');
+    if (lists.length === 0)
       return this.#report('no-list', expression.place, `"${shown(expression.of)}" is ${inWords(present(of))}, not a list.`);
     if (!at.members.every((one) => one.kind === 'number'))
       return this.#report('index-type', index.place, `An index is a whole number from 0; this is ${inWords(at)}.`);
-    return optional(list.of());
+    const fixed = index.kind === 'literal' && typeof index.value === 'number' ? index.value : undefined;
+    const sure = !of.absent && lists.length === of.members.length;
+    const types = lists.map((list): Type => {
+      if (fixed === undefined) return optional(list.of());
+      return fixed < list.least ? list.at(fixed) : optional(list.at(fixed));
+    });
+    const type = types.reduce(either, NEVER);
+    return sure ? type : optional(type);
+  }
+
+  /** A field whose name is a value: any of those that it can be. */
+  #lookUp(of: Type, at: Type): Type {
+    const names = at.members.flatMap((one) => (one.kind === 'text' ? [one.values] : []));
+    const known = names.every((one) => one !== undefined) ? names.flat() : undefined;
+    if (known !== undefined) {
+      const types = known.map((name) => this.#field(of, name));
+      if (types.every((one) => one !== undefined)) return types.reduce(either, NEVER);
+      return optional(types.filter((one) => one !== undefined).reduce(either, NEVER));
+    }
+    const types = of.members.flatMap((one): Type[] => {
+      if (one.kind !== 'record') return [];
+      const declared = one.names.map((name) => this.#field({ absent: false, members: [one] }, name) ?? ABSENT);
+      return [...declared, one.others() ?? ABSENT];
+    });
+    return optional(types.reduce(either, NEVER));
   }
 
   #unary(expression: Extract<Expression, { kind: 'unary' }>, scope: Scope): Type {
@@ -187,12 +244,18 @@ export class ExpressionTyper {
   }
 
   #numbers(expression: Expression, type: Type, operator: string): boolean {
-    if (type.absent) {
+    if (isFaulty(type)) return false;
+    if (type.absent && type.members.length > 0 && !mayBeAnything(type)) {
       this.#absent(expression, type);
       return false;
     }
-    if (type.members.every((one) => one.kind === 'number' || one.kind === 'any')) return true;
-    this.#report('operator-type', expression.place, `"${operator}" works on numbers; "${shown(expression)}" is ${inWords(type)}.`);
+    if (type.members.every((one) => one.kind === 'number') && !type.absent) return true;
+    this.#report(
+      'operator-type',
+      expression.place,
+      `"${operator}" works on numbers; "${shown(expression)}" is ${inWords(type)}.`,
+      anythingHint(type),
+    );
     return false;
   }
 
@@ -227,7 +290,9 @@ export class ExpressionTyper {
       default: {
         const fine = [this.#numbers(left, a, operator), this.#numbers(right, b, operator)];
         if (!fine.every(Boolean)) return FAULTY;
-        return operator !== '/' && isWhole(a) && isWhole(b) ? WHOLE : NUMBER;
+        const type = operator !== '/' && isWhole(a) && isWhole(b) ? WHOLE : NUMBER;
+        // What is divided by 0 is no number: it is absent.
+        return (operator === '/' || operator === '%') && !isNonzero(b) ? optional(type) : type;
       }
     }
   }
@@ -238,7 +303,7 @@ export class ExpressionTyper {
     const value = right.kind === 'literal' ? right.value : left.kind === 'literal' ? left.value : undefined;
     const other = right.kind === 'literal' ? a : b;
     if (value !== undefined && value !== null) {
-      if (other.members.some((one) => mayBe(one, value))) return;
+      if (other.members.some((one) => mayEqual(one, value))) return;
       const values = other.members.flatMap((one): readonly unknown[] => ('values' in one ? (one.values ?? []) : []));
       const hint = values.length > 0 ? didYouMean(String(value), values.map(String)) : undefined;
       this.#report(
@@ -253,23 +318,42 @@ export class ExpressionTyper {
     if (kinds(a).includes('any') || kinds(b).includes('any')) return;
     if (!kinds(a).some((one) => kinds(b).includes(one))) {
       this.#report('never-equal', expression.place, `${inWords(present(a))} never equals ${inWords(present(b))}.`);
-    }
+    } else if (kinds(a).every((one) => one === 'list' || one === 'record')) {
+      this.#report('operator-type', expression.place, `"${expression.operator}" compares single values, not ${inWords(present(a))}.`);
+    } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
   }
 
   #ordered(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): Type {
     const { left, right, operator } = expression;
     if (a.absent) this.#absent(left, a);
     if (b.absent) this.#absent(right, b);
+    if (isFaulty(a) || isFaulty(b)) return TRUTH;
     const kinds = [...a.members, ...b.members].map((one) => one.kind);
-    if (kinds.includes('any')) return TRUTH;
     if (!kinds.every((one) => one === 'number') && !kinds.every((one) => one === 'text')) {
       this.#report(
         'operator-type',
         expression.place,
         `"${operator}" compares two numbers or two texts; here ${inWords(present(a))} meets ${inWords(present(b))}.`,
+        anythingHint(a) ?? anythingHint(b),
       );
-    }
+    } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
+    else if ([...a.members, ...b.members].some((one) => hasFormat(one, 'duration')))
+      this.#report(
+        'operator-type',
+        expression.place,
+        `"${operator}" cannot compare durations: a month has no fixed length.`,
+        'Give the data as a number of seconds.',
+      );
     return TRUTH;
+  }
+
+  #mixed(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): void {
+    this.#report(
+      'operator-type',
+      expression.place,
+      `"${expression.operator}" cannot compare ${inWords(present(a))} with ${inWords(present(b))}.`,
+      'Both must be of one format: dates, date-times or times.',
+    );
   }
 
   #sum(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): Type {
@@ -277,13 +361,18 @@ export class ExpressionTyper {
     if (a.absent) this.#absent(left, a);
     if (b.absent) this.#absent(right, b);
     const members = [...a.members, ...b.members];
-    if (members.some((one) => one.kind === 'any')) return FAULTY;
+    if (isFaulty(a) || isFaulty(b)) return FAULTY;
     if (members.every((one) => one.kind === 'number')) return isWhole(a) && isWhole(b) ? WHOLE : NUMBER;
-    if (members.every((one) => one.kind === 'number' || one.kind === 'text')) return TEXT;
+    if (members.every((one) => one.kind === 'number' || one.kind === 'text')) {
+      // Two numbers are added, whatever else the two may be.
+      const numbers = [a, b].every((type) => type.members.some((one) => one.kind === 'number'));
+      return numbers ? either(TEXT, NUMBER) : TEXT;
+    }
     return this.#report(
       'operator-type',
       expression.place,
       `"+" adds numbers or joins texts; here ${inWords(present(a))} meets ${inWords(present(b))}.`,
+      anythingHint(a) ?? anythingHint(b),
     );
   }
 
@@ -312,46 +401,93 @@ export class ExpressionTyper {
       const given = expression.args[i];
       if (given !== undefined) this.#argument(format.name, wanted, given, args[i] ?? FAULTY);
     });
-    if (!value.members.every((one) => format.takes.some((kind) => fits(one, kind)))) {
-      const wanted = format.takes.map((one) => KIND_WORDS[one]).join(' or ');
-      const dated = format.takes.some((one) => one === 'date' || one === 'datetime') && value.members.some((one) => one.kind === 'text');
-      return this.#report(
-        'formatter-type',
-        expression.place,
-        `"${format.name}" formats ${wanted}; "${shown(expression.value)}" is ${inWords(present(value))}.`,
-        dated ? 'Give the field "format": "date-time" (or "date") in the data schema.' : undefined,
-      );
+    if (isFaulty(value)) return FAULTY;
+    if (!value.members.every((one) => format.takes.some((kind) => fits(one, kind)))) return this.#unfit(format, expression, value);
+    for (const one of value.members) {
+      if (one.kind !== 'list' || format.entries === undefined) continue;
+      const entries = one.of();
+      if (entries.absent || !entries.members.every((entry) => format.entries?.some((kind) => fits(entry, kind)) ?? true))
+        return this.#report(
+          'formatter-type',
+          expression.place,
+          `"${format.name}" takes a list of ${format.entries.map((kind) => KIND_WORDS[kind].replace(/^a /, '') + 's').join(' or ')}; the entries of "${shown(expression.value)}" are ${inWords(entries)}.`,
+          'Go through the list with ":::each".',
+        );
     }
     if (format.name === 'default') return either(present(value), args[0] ?? FAULTY);
-    const gives: Type = format.gives === 'whole' ? WHOLE : TEXT;
+    const gives: Type = format.gives === 'whole' ? WHOLE : format.givesFormat === undefined ? TEXT : textOf(format.givesFormat);
     return value.absent ? optional(gives) : gives;
   }
 
-  #argument(name: string, wanted: { name: string; kind: ValueKind; choices?: readonly string[] }, given: Expression, type: Type): void {
+  #unfit(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Type {
+    const wanted = format.takes.map((one) => KIND_WORDS[one]).join(' or ');
+    const asserted = format.takes.map((one) => FORMAT_OF[one]).filter((one) => one !== undefined);
+    const float = format.takes.includes('whole') && value.members.some((one) => one.kind === 'number' && !one.whole);
+    const hint =
+      anythingHint(value) ??
+      (format.name === 'money' && float
+        ? 'Give amounts in minor units (cents) as "type": "integer": 12.50 is 1250. Fractions of a cent cannot be shown.'
+        : asserted.length > 0 && value.members.some((one) => one.kind === 'text')
+          ? `Give the field "format": ${asserted.map((one) => `"${one}"`).join(' or ')} in the data schema.`
+          : undefined);
+    return this.#report(
+      'formatter-type',
+      expression.place,
+      `"${format.name}" formats ${wanted}; "${shown(expression.value)}" is ${inWords(present(value))}.`,
+      hint,
+    );
+  }
+
+  #argument(name: string, wanted: FormatArgument, given: Expression, type: Type): void {
     if (type.absent && wanted.kind !== 'any') this.#absent(given, type);
+    if (isFaulty(type) || (wanted.kind === 'any' && !mayBeAnything(type))) return;
+    const values = type.members.flatMap((one): readonly unknown[] => ('values' in one ? (one.values ?? []) : []));
+    const known = type.members.every((one) => 'values' in one && one.values !== undefined);
+    const format = FORMAT_OF[wanted.kind];
     if (!type.members.every((one) => fits(one, wanted.kind))) {
+      const is = format === undefined ? undefined : TEXT_KINDS[format]?.is;
+      const wrong = known && is !== undefined ? values.find((one) => typeof one !== 'string' || !is(one)) : undefined;
       this.#report(
         'formatter-type',
         given.place,
-        `The argument "${wanted.name}" of "${name}" must be ${KIND_WORDS[wanted.kind]}; this is ${inWords(present(type))}.`,
+        wrong === undefined
+          ? `The argument "${wanted.name}" of "${name}" must be ${KIND_WORDS[wanted.kind]}; this is ${inWords(present(type))}.`
+          : `The argument "${wanted.name}" of "${name}" must be ${KIND_WORDS[wanted.kind]}; ${JSON.stringify(wrong)} is none.`,
+        wrong !== undefined && typeof wrong === 'string' && format !== undefined
+          ? didYouMean(wrong, CODES[format] ?? [])
+          : format === undefined
+            ? anythingHint(type)
+            : `Give the field "format": "${format}" in the data schema, or list its values in "enum".`,
       );
-    } else if (wanted.choices !== undefined && given.kind === 'literal' && !wanted.choices.includes(String(given.value))) {
+      return;
+    }
+    if (wanted.choices !== undefined) {
+      const wrong = known ? values.find((one) => !wanted.choices?.includes(String(one))) : undefined;
+      if (known && wrong === undefined) return;
       this.#report(
         'formatter-choice',
         given.place,
-        `"${name}" has no ${wanted.name} "${String(given.value)}".`,
-        didYouMean(String(given.value), wanted.choices),
+        known
+          ? `"${name}" has no ${wanted.name} ${JSON.stringify(wrong)}.`
+          : `The argument "${wanted.name}" of "${name}" is one of its words.`,
+        known ? didYouMean(String(wrong), wanted.choices) : `One of: ${wanted.choices.join(', ')}.`,
       );
+    } else if (wanted.range !== undefined) {
+      const [least, most] = wanted.range;
+      const wrong = values.find((one) => typeof one === 'number' && (one < least || one > most));
+      if (wrong !== undefined)
+        this.#report('formatter-range', given.place, `The argument "${wanted.name}" of "${name}" goes from ${least} to ${most}.`);
     }
   }
 
   #say(expression: Extract<Expression, { kind: 'say' }>, scope: Scope): Type {
-    for (const { value } of expression.values) {
+    const uses = this.say?.names(expression.key);
+    for (const { name, value } of expression.values) {
       const type = this.type(value, scope);
       if (type.absent) this.#absent(value, type);
+      else if (!isFaulty(type)) for (const use of uses?.get(name) ?? []) this.#sayValue(expression.key, name, use, value, type);
     }
-    const names = this.say?.names(expression.key);
-    if (names === undefined) {
+    if (uses === undefined) {
       return this.#report(
         'unknown-string',
         expression.place,
@@ -360,7 +496,7 @@ export class ExpressionTyper {
       );
     }
     const given = expression.values.map((one) => one.name);
-    for (const name of names) {
+    for (const name of uses.keys()) {
       if (!given.includes(name))
         this.#report(
           'string-value',
@@ -370,10 +506,26 @@ export class ExpressionTyper {
         );
     }
     for (const name of given) {
-      if (!names.includes(name))
-        this.#report('string-value', expression.place, `The string "${expression.key}" takes no "${name}".`, didYouMean(name, names));
+      if (!uses.has(name))
+        this.#report('string-value', expression.place, `The string "${expression.key}" takes no "${name}".`, didYouMean(name, uses.keys()));
     }
     return TEXT;
+  }
+
+  #sayValue(key: string, name: string, use: SayUse, value: Expression, type: Type): void {
+    const fine = type.members.every((one) => {
+      if (use === 'number') return one.kind === 'number';
+      if (use === 'date') return fits(one, 'date') || fits(one, 'datetime');
+      return one.kind === 'text' || one.kind === 'number' || (use === 'choice' && one.kind === 'truth');
+    });
+    if (fine) return;
+    const wanted = { number: 'a number', date: 'a date', text: 'a text or a number', choice: 'a text, a number, or true or false' }[use];
+    this.#report(
+      'string-value-type',
+      value.place,
+      `The string "${key}" takes ${wanted} for "${name}"; "${shown(value)}" is ${inWords(type)}.`,
+      anythingHint(type) ?? (use === 'date' ? 'Give the field "format": "date-time" (or "date") in the data schema.' : undefined),
+    );
   }
 }
 
@@ -381,16 +533,36 @@ function isWhole(type: Type): boolean {
   return type.members.every((one) => one.kind === 'number' && one.whole);
 }
 
-function mayBe(member: Member, value: string | number | boolean): boolean {
-  if (member.kind === 'any') return true;
-  if (typeof value === 'string') return member.kind === 'text' && (member.values?.includes(value) ?? true);
-  if (typeof value === 'number') return member.kind === 'number' && (member.values?.includes(value) ?? true);
-  return member.kind === 'truth';
+function isNonzero(type: Type): boolean {
+  return type.members.every((one) => one.kind === 'number' && one.nonzero === true);
+}
+
+/** The schema format that makes a text be of a kind. */
+const FORMAT_OF: Readonly<Partial<Record<ValueKind, string>>> = {
+  date: 'date',
+  datetime: 'date-time',
+  time: 'time',
+  duration: 'duration',
+  currency: 'currency',
+  phone: 'phone',
+  unit: 'unit',
+};
+const CODES: Readonly<Record<string, readonly string[]>> = { currency: CURRENCIES, unit: UNITS };
+
+export function hasFormat(member: Member, format: string): boolean {
+  return member.kind === 'text' && (member.formats?.includes(format) ?? false);
+}
+
+/** Whether every value of a text is of this format, because the schema asserts it or because its values are. */
+export function isFormatted(member: TextMember, format: string): boolean {
+  if (member.formats?.includes(format) === true) return true;
+  return member.values?.every((one) => TEXT_KINDS[format]?.is(one) ?? false) ?? false;
 }
 
 /** Whether a value of this member can be given to what takes `kind`. */
-function fits(member: Member, kind: ValueKind): boolean {
-  if (member.kind === 'any' || kind === 'any') return true;
+export function fits(member: Member, kind: ValueKind): boolean {
+  if (member.kind === 'any') return member.faulty === true;
+  if (kind === 'any') return true;
   switch (kind) {
     case 'text':
       return member.kind === 'text';
@@ -402,15 +574,27 @@ function fits(member: Member, kind: ValueKind): boolean {
       return member.kind === 'truth';
     case 'list':
       return member.kind === 'list';
-    case 'date':
-      return member.kind === 'text' && member.format === 'date';
-    case 'datetime':
-      return member.kind === 'text' && member.format === 'date-time';
-    case 'time':
-      return member.kind === 'text' && member.format === 'time';
-    case 'duration':
-      return member.kind === 'text' && member.format === 'duration';
+    default:
+      return member.kind === 'text' && isFormatted(member, FORMAT_OF[kind] ?? '');
   }
+}
+
+/** Formats of moments, which are compared by when they are and not by their letters. */
+const MOMENTS = ['date-time', 'date', 'time'] as const;
+
+/** How two texts are compared: as moments of one format, as texts, or not at all since one is a moment and the other is not. */
+export function momentsOf(a: Type, b: Type): (typeof MOMENTS)[number] | 'text' | 'mixed' {
+  const members = [...a.members, ...b.members].filter((one): one is TextMember => one.kind === 'text');
+  const moment = MOMENTS.find((format) => members.some((one) => hasFormat(one, format)));
+  if (moment === undefined) return 'text';
+  return members.every((one) => isFormatted(one, moment)) ? moment : 'mixed';
+}
+
+/** What to do about a value of which the schema says nothing. */
+export function anythingHint(type: Type): string | undefined {
+  return mayBeAnything(type)
+    ? 'The data schema does not say what it is: give the field a "type". In a variant of the data that has no such field, set "additionalProperties": false, or test first which variant it is.'
+    : undefined;
 }
 
 /** An expression as its author wrote it, near enough for a sentence. */
@@ -441,7 +625,7 @@ export function shown(expression: Expression): string {
 export function absenceHint(expression: Expression, type: Type): string {
   const base = expression.kind === 'format' ? expression : undefined;
   const otherwise = base !== undefined ? `{{ ${shown(base)} | default "…" }}` : `{{ ${shown(expression)} ?? "…" }}`;
-  const textual = type.members.every((one) => one.kind === 'text' || one.kind === 'number' || one.kind === 'any');
+  const textual = type.members.every((one) => one.kind === 'text' || one.kind === 'number') || isFaulty(type);
   const guard = `guard it by "if", or name it in "required" of the data schema.`;
   return textual ? `Give another value, ${otherwise}; or ${guard}` : `${guard.charAt(0).toUpperCase()}${guard.slice(1)}`;
 }

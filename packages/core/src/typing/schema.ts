@@ -1,179 +1,374 @@
-import type { Member, RecordMember, Type } from './type.js';
-import { ANY, either, optional } from './type.js';
+import { compilePattern } from './pattern.js';
+import type { Field, ListMember, Member, RecordMember, Type } from './type.js';
+import { ABSENT, ANY, either, NEVER, optional } from './type.js';
 
 /** A JSON Schema (2020-12), as parsed JSON. */
 export type JsonSchema = boolean | { readonly [key: string]: unknown };
+type SchemaObject = Exclude<JsonSchema, boolean>;
 
-const DATE_FORMATS = new Set(['date', 'date-time', 'time', 'duration']);
+/** A schema and its place in the document (RFC 6901). */
+interface Node {
+  readonly schema: JsonSchema;
+  readonly pointer: string;
+}
+interface Plain {
+  readonly schema: SchemaObject;
+  readonly pointer: string;
+}
 
-/** Reads a data schema as types. A pointer names the place of each field in the schema (RFC 6901). */
+/** Alternatives that are told apart at most; what goes beyond is left out of account, which only makes a type wider. */
+const MOST_ALTERNATIVES = 64;
+
+/** A step of a JSON Pointer (RFC 6901 3). */
+function step(name: string): string {
+  return name.replace(/~/g, '~0').replace(/\//g, '~1');
+}
+
+function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+function isSchema(value: unknown): value is JsonSchema {
+  return typeof value === 'boolean' || isObject(value);
+}
+
+function fieldsOf(schema: SchemaObject, key: 'properties' | 'patternProperties'): Readonly<Record<string, JsonSchema>> {
+  const fields = schema[key];
+  return isObject(fields) ? (fields as Record<string, JsonSchema>) : {};
+}
+
+/**
+ * Reads a data schema as types. A type allows at least what the schema allows: whatever a keyword says that types cannot is left out of
+ * account, never guessed.
+ */
 export class SchemaTypes {
   readonly #made = new Map<string, Type>();
 
   constructor(private readonly root: JsonSchema) {}
 
   type(): Type {
-    return this.#at(this.root, '');
+    return this.#of([{ schema: this.root, pointer: '' }]);
   }
 
-  #at(schema: JsonSchema, pointer: string): Type {
-    const made = this.#made.get(pointer);
-    if (made !== undefined) return made;
-    // A schema that is met again while it is being read (a reference to itself without a list or record between) means nothing more.
-    this.#made.set(pointer, ANY);
-    const type = this.#read(schema, pointer);
-    this.#made.set(pointer, type);
-    return type;
-  }
-
-  #read(schema: JsonSchema, pointer: string): Type {
-    if (typeof schema === 'boolean') return ANY;
-    const reference = schema['$ref'];
-    if (typeof reference === 'string') {
-      const target = resolve(this.root, reference);
-      return target === undefined ? ANY : this.#at(target, reference.slice(1));
+  /** What all of these schemas together allow. */
+  #of(nodes: readonly Node[]): Type {
+    if (nodes.length === 0) return ANY;
+    const key = nodes.map((one) => one.pointer).join('\n');
+    let made = this.#made.get(key);
+    if (made === undefined) {
+      const alternatives = this.#expand([], nodes, { left: MOST_ALTERNATIVES });
+      made = alternatives.map((flat) => this.#conjunction(flat)).reduce(either, NEVER);
+      this.#made.set(key, made);
     }
-    for (const key of ['oneOf', 'anyOf'] as const) {
-      const list = schema[key];
-      if (Array.isArray(list) && list.length > 0) {
-        return list.map((one: JsonSchema, i) => this.#at(merged(schema, one, key), `${pointer}/${key}/${i}`)).reduce(either);
+    return made;
+  }
+
+  /** The schemas that apply together, references and combinations followed, once for each alternative. */
+  #expand(flat: readonly Plain[], todo: readonly Node[], budget: { left: number }): Plain[][] {
+    const [next, ...rest] = todo;
+    if (next === undefined) return [[...flat]];
+    const { schema, pointer } = next;
+    if (schema === false) return [];
+    if (schema === true || flat.some((one) => one.pointer === pointer)) return this.#expand(flat, rest, budget);
+    const here = [...flat, { schema, pointer }];
+    const more: Node[] = [];
+    for (const key of ['$ref', '$dynamicRef'] as const) {
+      const reference = schema[key];
+      const target = typeof reference === 'string' ? resolve(this.root, reference) : undefined;
+      if (target !== undefined) more.push(target);
+    }
+    if (Array.isArray(schema['allOf'])) more.push(...listed(schema['allOf'], `${pointer}/allOf`));
+    let branches: Node[][] = [more];
+    for (const choice of choicesOf(schema, pointer)) {
+      if (branches.length * choice.length > budget.left) continue;
+      branches = branches.flatMap((before) => choice.map((one) => [...before, ...one]));
+    }
+    const share = { left: Math.max(1, Math.floor(budget.left / branches.length)) };
+    return branches.flatMap((branch) => this.#expand(here, [...branch, ...rest], share));
+  }
+
+  #conjunction(nodes: readonly Plain[]): Type {
+    const kinds = kindsOf(nodes);
+    const values = valuesOf(nodes);
+    const formats = nodes.map((one) => one.schema['format']).filter((one) => typeof one === 'string');
+    const format = formats.length > 0 ? { formats: [...new Set(formats)] } : {};
+    if (values !== undefined)
+      return ofValues(
+        values.filter((one) => kinds === undefined || kinds.some((kind) => isOf(one, kind))),
+        format,
+      );
+    if (kinds === undefined) return ANY;
+    const excluded = exceptOf(nodes);
+    const members = kinds.flatMap((kind): Member[] => {
+      switch (kind) {
+        case 'string':
+          return [{ kind: 'text', ...format, ...except<string>(excluded, 'string') }];
+        case 'integer':
+        case 'number': {
+          const whole = kind === 'integer' || nodes.some((one) => isWholeNumber(one.schema['multipleOf']));
+          return [{ kind: 'number', whole, ...(nodes.some(isNonzero) ? { nonzero: true } : {}), ...except<number>(excluded, 'number') }];
+        }
+        case 'boolean':
+          return [{ kind: 'truth', ...except<boolean>(excluded, 'boolean') }];
+        case 'array':
+          return [this.#list(nodes)];
+        case 'object':
+          return [this.#record(nodes)];
+        default:
+          return [];
       }
-    }
-    const all = schema['allOf'];
-    if (Array.isArray(all)) {
-      const flat = all
-        .map((one: JsonSchema) => this.#dereferenced(one))
-        .reduce<JsonSchema>((sum, one) => merged(sum, one), without(schema, 'allOf'));
-      return this.#at(flat, `${pointer}/allOf`);
-    }
-    if ('const' in schema) return ofValues([schema['const']]);
-    if (Array.isArray(schema['enum'])) return ofValues(schema['enum']);
-    const declared = schema['type'];
-    const names = Array.isArray(declared) ? declared : declared === undefined ? guessed(schema) : [declared];
-    if (names.length === 0) return ANY;
-    const members = names.filter((name) => name !== 'null').flatMap((name) => this.#member(String(name), schema, pointer));
-    return { absent: names.includes('null'), members };
+    });
+    return { absent: kinds.includes('null'), members };
   }
 
-  #dereferenced(schema: JsonSchema): JsonSchema {
-    const reference = typeof schema === 'object' ? schema['$ref'] : undefined;
-    return typeof reference === 'string' ? (resolve(this.root, reference) ?? true) : schema;
+  #list(nodes: readonly Plain[]): ListMember {
+    const prefixes = nodes.map(({ schema }) => (Array.isArray(schema['prefixItems']) ? (schema['prefixItems'] as JsonSchema[]) : []));
+    const longest = Math.max(0, ...prefixes.map((one) => one.length));
+    const at = (index: number): Type =>
+      this.#of(
+        nodes.flatMap(({ schema, pointer }, n): Node[] => {
+          const own = prefixes[n]?.[index];
+          if (own !== undefined) return [{ schema: own, pointer: `${pointer}/prefixItems/${index}` }];
+          return isSchema(schema['items']) ? [{ schema: schema['items'], pointer: `${pointer}/items` }] : [];
+        }),
+      );
+    const least = Math.max(0, ...nodes.map(({ schema }) => (typeof schema['minItems'] === 'number' ? schema['minItems'] : 0)));
+    return { kind: 'list', least, at, of: () => Array.from({ length: longest + 1 }, (_, i) => at(i)).reduce(either, NEVER) };
   }
 
-  #member(name: string, schema: Exclude<JsonSchema, boolean>, pointer: string): Member[] {
-    switch (name) {
-      case 'string': {
-        const format = schema['format'];
-        return [typeof format === 'string' ? { kind: 'text', format } : { kind: 'text' }];
-      }
-      case 'integer':
-      case 'number':
-        return [{ kind: 'number', whole: name === 'integer' || schema['multipleOf'] === 1 }];
-      case 'boolean':
-        return [{ kind: 'truth' }];
-      case 'array': {
-        const items = schema['items'] as JsonSchema | undefined;
-        return [{ kind: 'list', of: () => (items === undefined ? ANY : this.#at(items, `${pointer}/items`)) }];
-      }
-      case 'object':
-        return [this.#record(schema, pointer)];
-      default:
-        return [{ kind: 'any' }];
-    }
-  }
-
-  #record(schema: Exclude<JsonSchema, boolean>, pointer: string): RecordMember {
-    const properties = (schema['properties'] ?? {}) as Record<string, JsonSchema>;
-    const required = new Set(Array.isArray(schema['required']) ? (schema['required'] as string[]) : []);
-    const more = schema['additionalProperties'] as JsonSchema | undefined;
+  #record(nodes: readonly Plain[]): RecordMember {
+    const names = [...new Set(nodes.flatMap(({ schema }) => Object.keys(fieldsOf(schema, 'properties'))))];
+    const required = new Set(nodes.flatMap(({ schema }) => (Array.isArray(schema['required']) ? (schema['required'] as unknown[]) : [])));
+    /** What each schema says of fields that it does not declare. */
+    const rest = nodes.map(({ schema, pointer }): Node | undefined => {
+      for (const key of ['additionalProperties', 'unevaluatedProperties'] as const)
+        if (isSchema(schema[key])) return { schema: schema[key], pointer: `${pointer}/${key}` };
+      return undefined;
+    });
+    const patterns = nodes.map(({ schema, pointer }) =>
+      Object.entries(fieldsOf(schema, 'patternProperties')).map(([pattern, inner]) => ({
+        test: compilePattern(pattern),
+        node: { schema: inner, pointer: `${pointer}/patternProperties/${step(pattern)}` },
+      })),
+    );
+    const known = new Map<string, Field | undefined>();
+    const read = (name: string): Field | undefined => {
+      const pointers: string[] = [];
+      const found: Node[] = [];
+      const refusals = nodes.filter(({ schema, pointer }, n) => {
+        const here: Node[] = [];
+        const fields = fieldsOf(schema, 'properties');
+        if (Object.hasOwn(fields, name)) {
+          const at = `${pointer}/properties/${step(name)}`;
+          pointers.push(at);
+          here.push({ schema: fields[name] ?? true, pointer: at });
+        }
+        for (const { test, node } of patterns[n] ?? []) if (test.test(name)) here.push(node);
+        const others = rest[n];
+        // "unevaluatedProperties" looks at what the schemas beside it declare, too.
+        const evaluated = 'unevaluatedProperties' in schema && !('additionalProperties' in schema) && names.includes(name);
+        if (here.length === 0 && others !== undefined && !evaluated) here.push(others);
+        found.push(...here);
+        return here.some((one) => one.schema === false);
+      });
+      if (refusals.length > 0) return pointers.length === 0 ? undefined : { type: ABSENT, pointers, nullable: false, optional: true };
+      if (found.length === 0) return undefined;
+      const type = this.#of(found);
+      const optionalHere = !required.has(name);
+      return { type: optionalHere ? optional(type) : type, pointers, nullable: type.absent, optional: optionalHere };
+    };
+    const closed = rest.some((one) => one?.schema === false);
+    const others = (): Type | undefined => {
+      const named = patterns.flat().map(({ node }) => this.#of([node]));
+      if (!closed) named.push(this.#of(rest.filter((one) => one !== undefined)));
+      return named.length === 0 ? undefined : optional(named.reduce(either, NEVER));
+    };
     return {
       kind: 'record',
-      names: Object.keys(properties),
+      names,
+      open: rest.every((one) => one === undefined),
+      others,
       field: (name) => {
-        const at = `${pointer}/properties/${name}`;
-        if (Object.hasOwn(properties, name)) {
-          const type = this.#at(properties[name] ?? true, at);
-          return { type: required.has(name) ? type : optional(type), pointer: at, nullable: type.absent, optional: !required.has(name) };
-        }
-        // Only a schema that speaks of other fields has them: without that, a name it does not have is a slip.
-        if (more === undefined || more === false) return undefined;
-        return { type: optional(this.#at(more, `${pointer}/additionalProperties`)), pointer: at };
+        if (!known.has(name)) known.set(name, read(name));
+        return known.get(name);
       },
     };
   }
 }
 
-function without(schema: Exclude<JsonSchema, boolean>, key: string): Exclude<JsonSchema, boolean> {
-  return Object.fromEntries(Object.entries(schema).filter(([name]) => name !== key));
+function listed(list: readonly unknown[], pointer: string): Node[] {
+  return list.flatMap((one, i) => (isSchema(one) ? [{ schema: one, pointer: `${pointer}/${i}` }] : []));
 }
 
-/** What both schemas say together, as far as types go. */
-function merged(a: JsonSchema, b: JsonSchema, dropped = ''): JsonSchema {
-  if (typeof a === 'boolean') return b;
-  if (typeof b === 'boolean') return without(a, dropped);
-  const base = without(a, dropped);
-  const properties = { ...(base['properties'] as object | undefined), ...(b['properties'] as object | undefined) };
-  const required = [...((base['required'] as string[] | undefined) ?? []), ...((b['required'] as string[] | undefined) ?? [])];
-  return {
-    ...base,
-    ...b,
-    ...(Object.keys(properties).length > 0 ? { properties } : {}),
-    ...(required.length > 0 ? { required } : {}),
-  };
+/** The alternatives that a schema offers: each is a list of schemas that then apply together. */
+function choicesOf(schema: SchemaObject, pointer: string): Node[][][] {
+  const out: Node[][][] = [];
+  for (const key of ['oneOf', 'anyOf'] as const) {
+    const list = schema[key];
+    if (Array.isArray(list) && list.length > 0) out.push(listed(list, `${pointer}/${key}`).map((one) => [one]));
+  }
+  const condition = schema['if'];
+  if (isSchema(condition) && (isSchema(schema['then']) || isSchema(schema['else']))) {
+    const part = (key: 'then' | 'else'): Node[] => (isSchema(schema[key]) ? [{ schema: schema[key], pointer: `${pointer}/${key}` }] : []);
+    const unless = negated(condition);
+    out.push([
+      [{ schema: condition, pointer: `${pointer}/if` }, ...part('then')],
+      [...(unless === undefined ? [] : [{ schema: unless, pointer: `${pointer}/if#not` }]), ...part('else')],
+    ]);
+  }
+  return out;
 }
 
-function guessed(schema: Exclude<JsonSchema, boolean>): string[] {
-  if ('properties' in schema) return ['object'];
-  if ('items' in schema) return ['array'];
-  if (typeof schema['format'] === 'string' && DATE_FORMATS.has(schema['format'])) return ['string'];
-  return [];
+/** What holds where a condition on the value of one field does not. Other conditions say nothing that types could know. */
+function negated(condition: JsonSchema): JsonSchema | undefined {
+  if (typeof condition === 'boolean') return undefined;
+  const fields = Object.entries(fieldsOf(condition, 'properties'));
+  const [only] = fields;
+  if (only === undefined || fields.length > 1) return undefined;
+  const [name, inner] = only;
+  if (Object.keys(condition).some((key) => !['properties', 'required', 'type'].includes(key))) return undefined;
+  if (typeof inner === 'boolean' || Object.keys(inner).some((key) => !['const', 'enum', 'type'].includes(key))) return undefined;
+  const named: unknown = condition['required'];
+  if (Array.isArray(named) && named.some((one) => one !== name)) return undefined;
+  return { properties: { [name]: { not: inner } } };
 }
 
-function ofValues(values: readonly unknown[]): Type {
+/** The kinds of JSON values that all schemas allow; undefined where none of them says. */
+function kindsOf(nodes: readonly Plain[]): string[] | undefined {
+  let kinds: string[] | undefined;
+  for (const { schema } of nodes) {
+    const declared = schema['type'];
+    if (declared === undefined) continue;
+    const own = (Array.isArray(declared) ? declared : [declared]).map(String);
+    if (schema['nullable'] === true) own.push('null');
+    if (kinds === undefined) kinds = own;
+    else {
+      const before = kinds;
+      kinds = [
+        ...before.filter((kind) => own.includes(kind) || (kind === 'integer' && own.includes('number'))),
+        ...own.filter((kind) => kind === 'integer' && before.includes('number') && !before.includes('integer')),
+      ];
+    }
+  }
+  return kinds === undefined ? undefined : [...new Set(kinds)];
+}
+
+function constraintValues(schema: SchemaObject): unknown[] | undefined {
+  if ('const' in schema) return [schema['const']];
+  return Array.isArray(schema['enum']) ? (schema['enum'] as unknown[]) : undefined;
+}
+
+function valuesOf(nodes: readonly Plain[]): unknown[] | undefined {
+  let values: unknown[] | undefined;
+  for (const { schema } of nodes) {
+    const own = constraintValues(schema);
+    if (own === undefined) continue;
+    const texts = new Set(own.map((one) => JSON.stringify(one)));
+    values = values === undefined ? own : values.filter((one) => texts.has(JSON.stringify(one)));
+  }
+  if (values === undefined) return undefined;
+  const excluded = new Set(exceptOf(nodes).map((one) => JSON.stringify(one)));
+  return values.filter((one) => !excluded.has(JSON.stringify(one)));
+}
+
+function exceptOf(nodes: readonly Plain[]): unknown[] {
+  return nodes.flatMap(({ schema }) => {
+    const not = schema['not'];
+    // Only a plain list of values: anything beside it would make "not" say less.
+    return isObject(not) && Object.keys(not).length === 1 ? (constraintValues(not) ?? []) : [];
+  });
+}
+
+function except<T>(values: readonly unknown[], kind: 'string' | 'number' | 'boolean'): { except?: readonly T[] } {
+  const own = values.filter((one) => typeof one === kind) as T[];
+  return own.length === 0 ? {} : { except: own };
+}
+
+function isOf(value: unknown, kind: string): boolean {
+  if (kind === 'null') return value === null;
+  if (kind === 'array') return Array.isArray(value);
+  if (kind === 'object') return isObject(value);
+  if (kind === 'integer') return Number.isInteger(value);
+  return typeof value === kind;
+}
+
+function isWholeNumber(value: unknown): boolean {
+  return typeof value === 'number' && Number.isInteger(value);
+}
+
+function isNonzero({ schema }: Plain): boolean {
+  const number = (key: string): number => (typeof schema[key] === 'number' ? schema[key] : Number.NaN);
+  return number('minimum') > 0 || number('exclusiveMinimum') >= 0 || number('maximum') < 0 || number('exclusiveMaximum') <= 0;
+}
+
+function ofValues(values: readonly unknown[], format: { formats?: readonly string[] }): Type {
   const texts = values.filter((one): one is string => typeof one === 'string');
   const numbers = values.filter((one): one is number => typeof one === 'number');
   const truths = values.filter((one): one is boolean => typeof one === 'boolean');
   const members: Member[] = [];
-  if (texts.length > 0) members.push({ kind: 'text', values: texts });
-  if (numbers.length > 0) members.push({ kind: 'number', whole: numbers.every(Number.isInteger), values: numbers });
+  if (texts.length > 0) members.push({ kind: 'text', values: texts, ...format });
+  if (numbers.length > 0)
+    members.push({ kind: 'number', whole: numbers.every(Number.isInteger), values: numbers, nonzero: !numbers.includes(0) });
   if (truths.length > 0) members.push({ kind: 'truth', values: truths });
   if (values.some((one) => typeof one === 'object' && one !== null)) members.push({ kind: 'any' });
   return { absent: values.includes(null), members };
 }
 
-/** A reference within the same document (RFC 6901); others do not resolve. */
-function resolve(root: JsonSchema, reference: string): JsonSchema | undefined {
+/** A reference within the same document: a JSON Pointer (RFC 6901) or an anchor; others do not resolve. */
+function resolve(root: JsonSchema, reference: string): Node | undefined {
   if (!reference.startsWith('#')) return undefined;
+  const fragment = safelyDecoded(reference.slice(1));
+  if (fragment !== '' && !fragment.startsWith('/')) return anchored(root, '', fragment);
   let at: unknown = root;
-  for (const step of reference.slice(1).split('/').slice(1)) {
-    const key = decodeURIComponent(step).replace(/~1/g, '/').replace(/~0/g, '~');
+  for (const one of fragment.split('/').slice(1)) {
+    const key = one.replace(/~1/g, '/').replace(/~0/g, '~');
     if (typeof at !== 'object' || at === null || !Object.hasOwn(at, key)) return undefined;
     at = (at as Record<string, unknown>)[key];
   }
-  return at as JsonSchema;
+  return isSchema(at) ? { schema: at, pointer: fragment } : undefined;
 }
 
-/** Every field that the schema declares, by pointer, with its path as an author writes it. Each reference is followed once. */
+function safelyDecoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
+
+function anchored(node: unknown, pointer: string, name: string): Node | undefined {
+  if (typeof node !== 'object' || node === null) return undefined;
+  if (isObject(node) && (node['$anchor'] === name || node['$dynamicAnchor'] === name)) return { schema: node, pointer };
+  for (const [key, inner] of Object.entries(node)) {
+    const found = anchored(inner, `${pointer}/${step(key)}`, name);
+    if (found !== undefined) return found;
+  }
+  return undefined;
+}
+
+/** Every field that the schema declares, by pointer, with its path as an author writes it. Each schema is gone through once. */
 export function declaredFields(root: JsonSchema): Map<string, string> {
   const out = new Map<string, string>();
   const seen = new Set<JsonSchema>();
-  const walk = (schema: JsonSchema | undefined, pointer: string, path: string): void => {
-    if (typeof schema !== 'object' || seen.has(schema)) return;
+  const walk = (schema: unknown, pointer: string, path: string): void => {
+    if (!isObject(schema) || seen.has(schema)) return;
     seen.add(schema);
-    if (typeof schema['$ref'] === 'string') walk(resolve(root, schema['$ref']), schema['$ref'].slice(1), path);
-    for (const key of ['oneOf', 'anyOf', 'allOf'] as const) {
+    const reference = schema['$ref'];
+    const target = typeof reference === 'string' ? resolve(root, reference) : undefined;
+    if (target !== undefined) walk(target.schema, target.pointer, path);
+    for (const key of ['oneOf', 'anyOf', 'allOf', 'prefixItems'] as const) {
       const list = schema[key];
       if (Array.isArray(list))
-        list.forEach((one: JsonSchema, i) => {
-          walk(one, `${pointer}/${key}/${i}`, path);
+        list.forEach((one, i) => {
+          walk(one, `${pointer}/${key}/${i}`, key === 'prefixItems' ? `${path}[${i}]` : path);
         });
     }
-    walk(schema['items'] as JsonSchema | undefined, `${pointer}/items`, `${path}[]`);
-    const properties = (schema['properties'] ?? {}) as Record<string, JsonSchema>;
-    for (const [name, field] of Object.entries(properties)) {
+    for (const key of ['then', 'else'] as const) walk(schema[key], `${pointer}/${key}`, path);
+    walk(schema['items'], `${pointer}/items`, `${path}[]`);
+    for (const [name, field] of Object.entries(fieldsOf(schema, 'properties'))) {
       const at = path === '' ? name : `${path}.${name}`;
-      out.set(`${pointer}/properties/${name}`, at);
-      walk(field, `${pointer}/properties/${name}`, at);
+      out.set(`${pointer}/properties/${step(name)}`, at);
+      walk(field, `${pointer}/properties/${step(name)}`, at);
     }
   };
   walk(root, '', '');

@@ -1,40 +1,46 @@
 import type { Expression } from '../notation/index.js';
-import { mayEqual, present, type Type } from './type.js';
+import { literal, mayEqual, present, type Member, type Type } from './type.js';
 
-let nothing: ReadonlyMap<string, Type> | undefined;
+/** The identity of the whole data: its fields are names in reach. */
+const ROOT = '$';
 
 /** Names in reach, and what is known of paths beyond their declared type ("inside this `if` it is there"). */
 export class Scope {
   private constructor(
+    /** The data, whose fields are in reach by their names; undefined inside a block of one's own. */
+    readonly root: Type | undefined,
     private readonly names: ReadonlyMap<string, { readonly id: string; readonly type: Type }>,
     private readonly known: ReadonlyMap<string, Type>,
   ) {}
 
-  static of(names: Iterable<readonly [string, Type]>): Scope {
-    nothing ??= new Map();
-    return new Scope(new Map([...names].map(([name, type]) => [name, { id: name, type }])), nothing);
+  static of(root: Type | undefined, names: Iterable<readonly [string, Type]>): Scope {
+    return new Scope(root, new Map([...names].map(([name, type]) => [name, { id: `!${name}`, type }])), new Map());
   }
 
-  has(name: string): boolean {
-    return this.names.has(name);
-  }
-
+  /** Every name that can be written here. */
   get all(): string[] {
-    return [...this.names.keys()];
+    const fields = (this.root?.members ?? []).flatMap((one) => (one.kind === 'record' ? one.names : []));
+    return [...new Set([...this.names.keys(), ...fields])];
   }
 
+  /** The type of a loop variable, an input or `mail`; fields of the data are not among them. */
   type(name: string): Type | undefined {
     return this.names.get(name)?.type;
   }
 
+  /** The data, as far as conditions have narrowed it. */
+  get data(): Type | undefined {
+    return this.known.get(ROOT) ?? this.root;
+  }
+
   /** A new name; one that hides another gets a fresh identity, so that nothing known of the old one sticks to it. */
   with(name: string, type: Type): Scope {
-    const id = `${name}#${this.names.size}${this.names.has(name) ? `'${this.names.get(name)?.id ?? ''}` : ''}`;
-    return new Scope(new Map([...this.names, [name, { id, type }]]), this.known);
+    const id = `!${name}#${this.names.size}${this.names.has(name) ? `'${this.names.get(name)?.id ?? ''}` : ''}`;
+    return new Scope(this.root, new Map([...this.names, [name, { id, type }]]), this.known);
   }
 
   knowing(path: string, type: Type): Scope {
-    return new Scope(this.names, new Map([...this.known, [path, type]]));
+    return new Scope(this.root, this.names, new Map([...this.known, [path, type]]));
   }
 
   knownType(path: string): Type | undefined {
@@ -45,18 +51,38 @@ export class Scope {
   pathOf(expression: Expression): string | undefined {
     switch (expression.kind) {
       case 'name':
-        return this.names.get(expression.name)?.id ?? `?${expression.name}`;
+        return this.names.get(expression.name)?.id ?? `${ROOT}[${JSON.stringify(expression.name)}]`;
       case 'member': {
         const of = this.pathOf(expression.of);
-        return of === undefined ? undefined : `${of}.${expression.name}`;
+        return of === undefined ? undefined : `${of}[${JSON.stringify(expression.name)}]`;
       }
       case 'index': {
         const of = this.pathOf(expression.of);
-        return of === undefined || expression.at.kind !== 'literal' ? undefined : `${of}[${String(expression.at.value)}]`;
+        return of === undefined || expression.at.kind !== 'literal' ? undefined : `${of}[${JSON.stringify(expression.at.value)}]`;
       }
       default:
         return undefined;
     }
+  }
+
+  /** The record that a path is a field of: by its identity, with its type; undefined for what is no field. */
+  ownerOf(
+    path: Expression,
+    typeOf: (expression: Expression, scope: Scope) => Type,
+  ): { readonly id: string; readonly type: Type; readonly name: string } | undefined {
+    if (path.kind === 'name') {
+      const data = this.names.has(path.name) ? undefined : this.data;
+      return data === undefined ? undefined : { id: ROOT, type: data, name: path.name };
+    }
+    const name =
+      path.kind === 'member'
+        ? path.name
+        : path.kind === 'index' && path.at.kind === 'literal' && typeof path.at.value === 'string'
+          ? path.at.value
+          : undefined;
+    const id = path.kind === 'member' || path.kind === 'index' ? this.pathOf(path.of) : undefined;
+    if (name === undefined || id === undefined || (path.kind !== 'member' && path.kind !== 'index')) return undefined;
+    return { id, type: typeOf(path.of, this), name };
   }
 }
 
@@ -66,7 +92,7 @@ export function narrow(scope: Scope, test: Expression, outcome: boolean, typeOf:
     case 'name':
     case 'member':
     case 'index':
-      return outcome ? knowPresent(scope, test, typeOf) : scope;
+      return outcome ? knowTrue(scope, test, typeOf) : scope;
     case 'unary':
       return test.operator === 'not' ? narrow(scope, test.operand, !outcome, typeOf) : scope;
     case 'format':
@@ -93,9 +119,26 @@ function narrowBinary(scope: Scope, test: Binary, outcome: boolean, typeOf: (exp
     if (left.kind === 'literal') return narrowEqual(scope, right, left.value, equal, typeOf);
   }
   if (outcome && (operator === '<' || operator === '<=' || operator === '>' || operator === '>=')) {
-    return knowPresent(knowPresent(scope, left, typeOf), right, typeOf);
+    const both = knowPresent(knowPresent(scope, left, typeOf), right, typeOf);
+    // Past 0, a number can be divided by.
+    if ((operator === '>' || operator === '<') && right.kind === 'literal' && right.value === 0) return knowNonzero(both, left, typeOf);
+    return both;
   }
   return scope;
+}
+
+/** The path is there and is none of the values that count as false. */
+function knowTrue(scope: Scope, path: Expression, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
+  const key = scope.pathOf(path);
+  const out = knowPresent(scope, path, typeOf);
+  if (key === undefined) return out;
+  const type = typeOf(path, out);
+  const members = type.members.map((one): Member => {
+    if (one.kind === 'number') return { ...one, nonzero: true };
+    return one.kind === 'list' ? { ...one, least: Math.max(1, one.least) } : one;
+  });
+  // Records that have no such field, or only a false one, are out.
+  return sieve(out.knowing(key, { absent: false, members }), path, () => true, false, typeOf);
 }
 
 /** The path is there, and so is everything it leads through. */
@@ -115,25 +158,71 @@ function narrowEqual(
 ): Scope {
   const key = scope.pathOf(path);
   if (key === undefined) return scope;
-  if (value === null) return equal ? scope : knowPresent(scope, path, typeOf);
+  if (value === null) {
+    if (!equal) return knowPresent(scope, path, typeOf);
+    return sieve(scope.knowing(key, { absent: true, members: [] }), path, () => false, true, typeOf);
+  }
   let out = equal ? knowPresent(scope, path, typeOf) : scope;
   const type = typeOf(path, out);
-  if (equal) out = out.knowing(key, { absent: false, members: type.members.filter((one) => mayEqual(one, value)) });
-  // A field with a constant tells the records of a union apart.
-  if (path.kind === 'member') {
-    const owner = scope.pathOf(path.of);
-    const ownerType = typeOf(path.of, out);
-    if (owner !== undefined && ownerType.members.length > 1) {
-      const members = ownerType.members.filter((one) => {
-        const field = one.kind === 'record' ? one.field(path.name)?.type : undefined;
-        if (field === undefined) return !equal;
-        if (equal) return field.members.some((member) => mayEqual(member, value));
-        const [only] = field.members;
-        const constant = field.members.length === 1 && !field.absent && only !== undefined && 'values' in only && only.values?.length === 1;
-        return !(constant && mayEqual(only, value));
-      });
-      out = out.knowing(owner, { absent: ownerType.absent && !equal, members });
-    }
+  out = out.knowing(
+    key,
+    equal ? narrowedTo(type, value) : { absent: type.absent, members: type.members.flatMap((one) => without(one, value)) },
+  );
+  return sieve(out, path, (member) => (equal ? mayEqual(member, value) : without(member, value).length > 0), !equal, typeOf);
+}
+
+/** Of a union of records, those whose field can be what a condition has found it to be. */
+function sieve(
+  scope: Scope,
+  path: Expression,
+  fits: (member: Member) => boolean,
+  mayBeAbsent: boolean,
+  typeOf: (expression: Expression, scope: Scope) => Type,
+): Scope {
+  const owner = scope.ownerOf(path, typeOf);
+  if (owner === undefined || owner.type.members.length < 2) return scope;
+  const members = owner.type.members.filter((one) => {
+    if (one.kind !== 'record') return mayBeAbsent || one.kind === 'any';
+    const field = one.field(owner.name);
+    if (field === undefined) return mayBeAbsent || one.open || one.others() !== undefined;
+    return (mayBeAbsent && field.type.absent) || field.type.members.some(fits);
+  });
+  return scope.knowing(owner.id, { absent: owner.type.absent && mayBeAbsent, members });
+}
+
+/** What is left of a type of which a value is known. */
+function narrowedTo(type: Type, value: string | number | boolean): Type {
+  const members = type.members
+    .filter((one) => mayEqual(one, value))
+    .flatMap((one): readonly Member[] => {
+      if (one.kind === 'any') return one.faulty === true ? [one] : literal(value).members;
+      if (one.kind === 'text' && typeof value === 'string') return [{ ...one, values: [value] }];
+      if (one.kind === 'number' && typeof value === 'number') return [{ ...one, values: [value], nonzero: value !== 0 }];
+      return [one];
+    });
+  return { absent: false, members };
+}
+
+/** A member of which one value is excluded; nothing, where that was its only one. */
+function without(member: Member, value: string | number | boolean): Member[] {
+  if (member.kind === 'text' && typeof value === 'string') {
+    const values = member.values?.filter((one) => one !== value);
+    if (values?.length === 0) return [];
+    return [values === undefined ? { ...member, except: [...(member.except ?? []), value] } : { ...member, values }];
   }
-  return out;
+  if (member.kind === 'number' && typeof value === 'number') {
+    const values = member.values?.filter((one) => one !== value);
+    if (values?.length === 0) return [];
+    return [{ ...member, ...(values === undefined ? {} : { values }), ...(value === 0 ? { nonzero: true } : {}) }];
+  }
+  if (member.kind === 'truth' && typeof value === 'boolean') return member.values?.every((one) => one === value) === true ? [] : [member];
+  return [member];
+}
+
+function knowNonzero(scope: Scope, path: Expression, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
+  const key = scope.pathOf(path);
+  if (key === undefined) return scope;
+  const type = typeOf(path, scope);
+  const members = type.members.map((one): Member => (one.kind === 'number' ? { ...one, nonzero: true } : one));
+  return scope.knowing(key, { absent: type.absent, members });
 }

@@ -15,14 +15,36 @@ import type {
   VerbatimTree,
 } from '../notation/index.js';
 import { didYouMean, problem, warning, type Place, type Problem } from '../problems/index.js';
-import { absenceHint, ExpressionTyper, FAULTY, shown, type SayTypes } from './expressions.js';
+import { absenceHint, anythingHint, ExpressionTyper, hasFormat, shown, type SayTypes } from './expressions.js';
 import { declaredFields, SchemaTypes, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
 import type { BlockArgument, BlockSignature } from './signature.js';
-import { ANY, inWords, isNumeral, literal, present, TEXT, WHOLE, type Member, type Type } from './type.js';
+import { accepts } from './accepts.js';
+import {
+  ANY,
+  either,
+  FAULTY,
+  inWords,
+  isFaulty,
+  isNumeral,
+  literal,
+  mayBeAnything,
+  NEVER,
+  optional,
+  present,
+  TEXT,
+  textOf,
+  WHOLE,
+  type Type,
+} from './type.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
-export const MAIL_FIELDS: Readonly<Record<string, Type>> = { locale: TEXT, baseUrl: TEXT, space: TEXT, unsubscribe: TEXT };
+export const MAIL_FIELDS: Readonly<Record<string, Type>> = {
+  locale: TEXT,
+  baseUrl: textOf('uri'),
+  space: TEXT,
+  unsubscribe: textOf('uri'),
+};
 
 const MAIL: Type = {
   absent: false,
@@ -30,7 +52,10 @@ const MAIL: Type = {
     {
       kind: 'record',
       names: Object.keys(MAIL_FIELDS),
-      field: (name) => (Object.hasOwn(MAIL_FIELDS, name) ? { type: MAIL_FIELDS[name] ?? ANY, pointer: '' } : undefined),
+      open: false,
+      others: () => undefined,
+      field: (name) =>
+        Object.hasOwn(MAIL_FIELDS, name) ? { type: MAIL_FIELDS[name] ?? ANY, pointers: [], nullable: false, optional: false } : undefined,
     },
   ],
 };
@@ -58,17 +83,11 @@ export interface Typing {
 /** Types a mail against its data schema (4-template-notation, Types). */
 export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
-  const root = new SchemaTypes(input.schema).type();
-  const names = new Map<string, Type>();
-  for (const [name, type] of input.names ?? []) names.set(name, type);
-  for (const member of input.names === undefined ? root.members : []) {
-    if (member.kind !== 'record') continue;
-    for (const name of member.names) names.set(name, member.field(name)?.type ?? ANY);
-  }
-  names.set('mail', MAIL);
+  const root = input.names === undefined ? new SchemaTypes(input.schema).type() : undefined;
+  const names = new Map<string, Type>([...(input.names ?? []), ['mail', MAIL]]);
   const expressions = new ExpressionTyper(problems, input.say);
   const typer = new TreeTyper(expressions, problems, input.signatures);
-  const scope = Scope.of(names);
+  const scope = Scope.of(root, names);
   for (const tree of input.trees) {
     for (const [, value] of tree.front) typer.parts(value.parts, scope);
     typer.flows(tree.body, scope);
@@ -95,9 +114,14 @@ class TreeTyper {
     private readonly signatures: ReadonlyMap<string, BlockSignature>,
   ) {}
 
-  /** A value that is put into the mail as it is. */
-  #inserted(value: Expression, scope: Scope): void {
+  /** A value that is put into the mail as it is. `prose`: in running text, which may have line breaks. */
+  #inserted(value: Expression, scope: Scope, prose = false): void {
     const type = this.expressions.type(value, scope);
+    if (isFaulty(type)) return;
+    if (mayBeAnything(type)) {
+      this.problems.push(problem('insert-type', value.place, `"${shown(value)}" may be anything here.`, anythingHint(type)));
+      return;
+    }
     if (type.absent) {
       this.problems.push(problem('maybe-absent', value.place, `"${shown(value)}" may be absent here.`, absenceHint(value, type)));
       return;
@@ -130,7 +154,16 @@ class TreeTyper {
             `Write {{ ${shown(value)} ? "yes" : "no" }}.`,
           ),
         );
-      else if (one.kind === 'text' && one.format === 'date-time')
+      else if (hasFormat(one, 'lines') && !prose)
+        this.problems.push(
+          problem(
+            'lines-here',
+            value.place,
+            'Line breaks can be kept in running text only.',
+            'Leave out "lines" here: breaks become spaces.',
+          ),
+        );
+      else if (hasFormat(one, 'date-time'))
         this.problems.push(
           warning(
             'raw-date',
@@ -150,10 +183,11 @@ class TreeTyper {
     for (const node of nodes) {
       switch (node.kind) {
         case 'insert':
-          this.#inserted(node.value, scope);
+          this.#inserted(node.value, scope, true);
           break;
         case 'emphasis':
         case 'strong':
+        case 'struck':
           this.inlines(node.children, scope);
           break;
         case 'link':
@@ -179,9 +213,9 @@ class TreeTyper {
     }
   }
 
-  verbatim(nodes: readonly Verbatim[], scope: Scope): void {
+  verbatim(nodes: readonly Verbatim[], scope: Scope, prose = true): void {
     this.#steered(nodes, scope, (node: Extract<Verbatim, { kind: 'text' | 'insert' }>, inner) => {
-      if (node.kind === 'insert') this.#inserted(node.value, inner);
+      if (node.kind === 'insert') this.#inserted(node.value, inner, prose);
     });
   }
 
@@ -204,6 +238,9 @@ class TreeTyper {
           this.parts(node.parts, scope);
           break;
         case 'rule':
+          break;
+        case 'table':
+          for (const row of [node.head, ...node.rows]) for (const cell of row) this.inlines(cell, scope);
           break;
         case 'block':
           this.#block(node, scope);
@@ -230,21 +267,8 @@ class TreeTyper {
         continue;
       }
       const type = this.expressions.type(test, rest);
-      const [only] = type.members;
-      if (
-        !type.absent &&
-        type.members.length > 0 &&
-        type.members.every((one) => one.kind === 'list' || one.kind === 'record') &&
-        only !== undefined
-      ) {
-        this.problems.push(
-          warning(
-            'test-always',
-            test.place,
-            `"${shown(test)}" is always there, so this test is always true.`,
-            only.kind === 'list' ? `To ask whether the list has entries: ${shown(test)} | count > 0, in parentheses.` : undefined,
-          ),
-        );
+      if (!type.absent && type.members.length > 0 && type.members.every((one) => one.kind === 'record')) {
+        this.problems.push(warning('test-always', test.place, `"${shown(test)}" is always there, so this test is always true.`));
       }
       each(body, this.expressions.narrowed(rest, test, true));
       rest = this.expressions.narrowed(rest, test, false);
@@ -253,19 +277,25 @@ class TreeTyper {
 
   #loop<T>(node: Loop<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
     const type = this.expressions.type(node.list, scope);
-    const list = type.members.find((one) => one.kind === 'list');
-    const faulty = type.members.some((one) => one.kind === 'any');
-    if (list === undefined && !faulty) {
+    const lists = type.members.filter((one) => one.kind === 'list');
+    if (isFaulty(type)) {
+      // Reported where it came from.
+    } else if (mayBeAnything(type) || lists.length < type.members.length || lists.length === 0) {
       this.problems.push(
-        problem('each-type', node.list.place, `"each" goes through a list; "${shown(node.list)}" is ${inWords(present(type))}.`),
+        problem(
+          'each-type',
+          node.list.place,
+          `"each" goes through a list; "${shown(node.list)}" is ${inWords(present(type))}.`,
+          anythingHint(type),
+        ),
       );
-    } else if (type.absent && !faulty) {
+    } else if (type.absent) {
       this.problems.push(
         problem('maybe-absent', node.list.place, `"${shown(node.list)}" may be absent here.`, absenceHint(node.list, type)),
       );
     }
     if (node.name === 'mail') this.problems.push(problem('reserved-name', node.place, 'A loop cannot name its entries "mail".'));
-    let inner = scope.with(node.name, list?.of() ?? FAULTY);
+    let inner = scope.with(node.name, lists.length === 0 ? FAULTY : lists.map((one) => one.of()).reduce(either, NEVER));
     if (node.position !== undefined) inner = inner.with(node.position, WHOLE);
     each(node.body, inner);
     each(node.otherwise, scope);
@@ -292,6 +322,7 @@ class TreeTyper {
   #block(node: BlockUse, scope: Scope): void {
     const signature = this.signatures.get(node.name);
     for (const arg of node.args) {
+      this.#bareword(arg, scope);
       const wanted = signature?.args.find((one) => one.name === arg.name);
       if (wanted?.kind === 'value') this.#input(node.name, wanted, arg, scope);
       else this.parts(arg.parts, scope);
@@ -309,15 +340,41 @@ class TreeTyper {
         });
         break;
       case 'rows':
+        if (node.name === 'steps')
+          for (const one of content.children)
+            if (one.kind !== 'row')
+              this.problems.push(
+                problem(
+                  'steps-form',
+                  one.place,
+                  'The steps of "steps" are counted when the mail is compiled: they cannot be in a loop or a condition.',
+                  'Write each step out.',
+                ),
+              );
         this.#steered(content.children, scope, (row: Row, inner) => {
           for (const cell of row.cells) this.inlines(cell, inner);
         });
         break;
       case 'raw':
-        this.parts(content.parts, scope);
+        this.verbatim(content.pieces, scope);
         break;
       default:
     }
+  }
+
+  /** A path without braces is its letters: hardly what was meant. */
+  #bareword(arg: Argument, scope: Scope): void {
+    const [only] = arg.parts;
+    const path = arg.bare && arg.parts.length === 1 && typeof only === 'string' ? /^([\p{L}_]\w*)(?:\.[\p{L}_]\w*)+$/u.exec(only) : null;
+    if (path === null || !scope.all.includes(path[1] ?? '')) return;
+    this.problems.push(
+      problem(
+        'bare-path',
+        arg.place,
+        `This gives the text "${path[0]}".`,
+        `Did you mean {{ ${path[0]} }}? For the text itself, put quotes around it.`,
+      ),
+    );
   }
 
   #arguments(node: BlockUse, signature: BlockSignature): void {
@@ -365,19 +422,29 @@ class TreeTyper {
     }
   }
 
-  /** An input takes a value of its type; several parts, or written text, make a text. */
+  /** An input takes a value of its type; several parts make a text, or an address where one is wanted. */
   #input(block: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
     const [only] = arg.parts;
     const single = arg.parts.length === 1 && only !== undefined && typeof only !== 'string';
     if (!single) this.parts(arg.parts, scope);
-    const written = arg.parts.length === 1 && typeof only === 'string' ? only : undefined;
+    const type = wanted.type ?? ANY;
+    const takesAddress = type.members.some((one) => hasFormat(one, 'uri') || hasFormat(one, 'uri-reference'));
+    const written = arg.parts.every((part) => typeof part === 'string') ? arg.parts.join('') : undefined;
+    // An address that is written out, or put together, is checked as one where it is made.
+    if (!single && takesAddress) return;
     const given = single
       ? this.expressions.type(only, scope)
-      : written !== undefined && isNumeral(written) && !(wanted.type ?? ANY).members.some((one) => one.kind === 'text')
-        ? literal(Number(written))
-        : TEXT;
-    const type = wanted.type ?? ANY;
-    if (given.absent && !type.absent && wanted.required === true) {
+      : written === undefined
+        ? TEXT
+        : isNumeral(written) && !type.members.some((one) => one.kind === 'text')
+          ? literal(Number(written))
+          : /^(?:true|false)$/.test(written) && type.members.every((one) => one.kind === 'truth')
+            ? literal(written === 'true')
+            : literal(written);
+    if (isFaulty(given)) return;
+    // What an input is when left out, it also is when its value is absent.
+    const allowed = wanted.required === true ? type : optional(type);
+    if (given.absent && !allowed.absent && !mayBeAnything(given)) {
       this.problems.push(
         problem(
           'maybe-absent',
@@ -386,15 +453,19 @@ class TreeTyper {
           single ? absenceHint(only, given) : undefined,
         ),
       );
-    } else if (!given.members.every((one) => type.members.some((other) => accepts(other, one)))) {
-      this.problems.push(
-        problem(
-          'input-type',
-          arg.place,
-          `"${wanted.name}" of "${block}" takes ${inWords(present(type))}; this is ${inWords(present(given))}.`,
-        ),
-      );
+      return;
     }
+    const why = accepts(type, present(given));
+    if (why === undefined) return;
+    const at = why.path === '' ? '' : ` at "${why.path.replace(/^\./, '')}"`;
+    this.problems.push(
+      problem(
+        'input-type',
+        arg.place,
+        `"${wanted.name}" of "${block}" takes ${why.wanted}${at}; this is ${why.given}.`,
+        anythingHint(given),
+      ),
+    );
   }
 
   #missing(place: Place, block: string, what: string, example: string): void {
@@ -419,12 +490,4 @@ class TreeTyper {
       this.problems.push(problem('argument-empty', arg.place, `"${wanted.name}" of "${block}" is empty.`));
     }
   }
-}
-
-/** Whether a value of `given` is one of `wanted`; records are told apart by their fields when these are used. */
-function accepts(wanted: Member, given: Member): boolean {
-  if (wanted.kind === 'any' || given.kind === 'any') return true;
-  if (wanted.kind === 'text' && given.kind === 'text') return wanted.format === undefined || wanted.format === given.format;
-  if (wanted.kind === 'number' && given.kind === 'number') return !wanted.whole || given.whole;
-  return wanted.kind === given.kind;
 }

@@ -1,25 +1,64 @@
+/** What a text, a number or a truth value is known to be, beyond its kind. */
+interface Known<T> {
+  /** Exactly one of these. */
+  readonly values?: readonly T[];
+  /** None of these (a condition has excluded them). */
+  readonly except?: readonly T[];
+}
+
 /** One kind of value that a type allows. Records and lists are read lazily, since schemas may refer to themselves. */
 export type Member =
-  | { readonly kind: 'text'; readonly format?: string; readonly values?: readonly string[] }
-  | { readonly kind: 'number'; readonly whole: boolean; readonly values?: readonly number[] }
-  | { readonly kind: 'truth'; readonly values?: readonly boolean[] }
-  | { readonly kind: 'list'; readonly of: () => Type }
+  | TextMember
+  | NumberMember
+  | ({ readonly kind: 'truth' } & Known<boolean>)
+  | ListMember
   | RecordMember
-  | { readonly kind: 'any' };
+  /** `faulty`: what a wrong path gives; it fits everywhere, so that one fault does not cause a second. */
+  | { readonly kind: 'any'; readonly faulty?: true };
+
+export interface TextMember extends Known<string> {
+  readonly kind: 'text';
+  /** Every "format" that the schema asserts. */
+  readonly formats?: readonly string[];
+}
+
+export interface NumberMember extends Known<number> {
+  readonly kind: 'number';
+  readonly whole: boolean;
+  /** Never 0: it can be divided by. */
+  readonly nonzero?: boolean;
+}
+
+export interface ListMember {
+  readonly kind: 'list';
+  /** Any entry. */
+  readonly of: () => Type;
+  /** The entry at an index from 0. */
+  readonly at: (index: number) => Type;
+  /** Entries that are always there. */
+  readonly least: number;
+}
+
+/** A field of a record, as far as its schema speaks of it. */
+export interface Field {
+  readonly type: Type;
+  /** Where the schema declares it (RFC 6901). */
+  readonly pointers: readonly string[];
+  /** Whether null is allowed, not only absence. */
+  readonly nullable: boolean;
+  readonly optional: boolean;
+}
 
 export interface RecordMember {
   readonly kind: 'record';
   /** Names that the schema declares. */
   readonly names: readonly string[];
-  /** The type of a field; undefined where the schema has none of this name and allows no others. */
-  readonly field: (name: string) =>
-    | {
-        readonly type: Type;
-        readonly pointer: string;
-        /** Whether null is allowed, not only absence. */ readonly nullable?: boolean;
-        readonly optional?: boolean;
-      }
-    | undefined;
+  /** The type of a field; undefined where the schema does not speak of one with this name. */
+  readonly field: (name: string) => Field | undefined;
+  /** Fields that the schema does not declare may hold this; undefined where there are none. */
+  readonly others: () => Type | undefined;
+  /** Fields of other names are allowed although the schema says nothing of them. */
+  readonly open: boolean;
 }
 
 /** What a value may be. `absent`: it may be missing or null (the notation makes no difference between them). */
@@ -29,12 +68,29 @@ export interface Type {
 }
 
 export const ANY: Type = { absent: true, members: [{ kind: 'any' }] };
+/** What a wrong path or operator gives. */
+export const FAULTY: Type = { absent: false, members: [{ kind: 'any', faulty: true }] };
 export const NEVER: Type = { absent: false, members: [] };
 export const TEXT: Type = { absent: false, members: [{ kind: 'text' }] };
 export const NUMBER: Type = { absent: false, members: [{ kind: 'number', whole: false }] };
 export const WHOLE: Type = { absent: false, members: [{ kind: 'number', whole: true }] };
 export const TRUTH: Type = { absent: false, members: [{ kind: 'truth' }] };
 export const ABSENT: Type = { absent: true, members: [] };
+
+/** A text of one format. */
+export function textOf(format: string): Type {
+  return { absent: false, members: [{ kind: 'text', formats: [format] }] };
+}
+
+/** Whether nothing is known of what it is because of a fault that has been reported. */
+export function isFaulty(type: Type): boolean {
+  return type.members.some((one) => one.kind === 'any' && one.faulty === true);
+}
+
+/** Whether it may be a value of which the schema says nothing. */
+export function mayBeAnything(type: Type): boolean {
+  return type.members.some((one) => one.kind === 'any') && !isFaulty(type);
+}
 
 export function present(type: Type): Type {
   return type.absent ? { absent: false, members: type.members } : type;
@@ -53,7 +109,8 @@ export function either(a: Type, b: Type): Type {
 export function literal(value: string | number | boolean | null): Type {
   if (value === null) return ABSENT;
   if (typeof value === 'string') return { absent: false, members: [{ kind: 'text', values: [value] }] };
-  if (typeof value === 'number') return { absent: false, members: [{ kind: 'number', whole: Number.isInteger(value), values: [value] }] };
+  if (typeof value === 'number')
+    return { absent: false, members: [{ kind: 'number', whole: Number.isInteger(value), values: [value], nonzero: value !== 0 }] };
   return { absent: false, members: [{ kind: 'truth', values: [value] }] };
 }
 
@@ -63,7 +120,7 @@ export function inWords(type: Type): string {
     type.members.map((one) => {
       switch (one.kind) {
         case 'text':
-          return one.format === undefined ? 'a text' : `a text (${one.format})`;
+          return one.formats === undefined || one.formats.length === 0 ? 'a text' : `a text (${one.formats.join(', ')})`;
         case 'number':
           return one.whole ? 'a whole number' : 'a number';
         case 'truth':
@@ -89,8 +146,10 @@ export function isNumeral(text: string): boolean {
 /** Whether a value that equals `value` could be of this member. */
 export function mayEqual(member: Member, value: string | number | boolean | null): boolean {
   if (member.kind === 'any') return true;
-  if (typeof value === 'string') return member.kind === 'text' && (member.values?.includes(value) ?? true);
-  if (typeof value === 'number') return member.kind === 'number' && (member.values?.includes(value) ?? true);
-  if (typeof value === 'boolean') return member.kind === 'truth' && (member.values?.includes(value) ?? true);
-  return false;
+  if (
+    member.kind !== (typeof value === 'string' ? 'text' : typeof value === 'number' ? 'number' : typeof value === 'boolean' ? 'truth' : '')
+  )
+    return false;
+  const { values, except } = member as Known<unknown>;
+  return (values?.includes(value) ?? true) && !(except?.includes(value) ?? false);
 }

@@ -1,6 +1,7 @@
 import { didYouMean } from '@verbalis/core/problems';
 import { textOfHtml } from '@verbalis/core/program';
 import { RenderFault } from '@verbalis/core/render';
+import { canonicalLocale, lookUp } from '@verbalis/core/strings';
 import type { LoadedEdition, ReadyTemplate } from '../editions/index.js';
 import { Refusal, type RequestProblem } from '../refusal.js';
 import type { MessageMore } from '../store/index.js';
@@ -13,6 +14,8 @@ export interface Content {
   readonly template: string;
   readonly edition: number;
   readonly locale: string;
+  /** What was asked for, where the template is not offered in it. */
+  readonly localeAsked?: string;
   readonly topic: string | undefined;
   readonly subject: string;
   readonly sender: string | undefined;
@@ -58,7 +61,21 @@ export function templateContent(
   }
   if (subject === '') problems.push({ path: 'data', message: 'the subject comes out empty', hint: 'Look at the subject of the template.' });
   const { topic, sender, replyTo } = template.compiled;
-  return { template: name, edition: edition.number, locale: ready.program.locale, topic, subject, sender, replyTo, ready: undefined };
+  const { locale } = ready.program;
+  const asked = wanted.locale === undefined ? undefined : canonicalLocale(wanted.locale);
+  // "fr" for "fr-CA" is what was asked for; another language is not.
+  const isOther = asked !== undefined && !lookUp(asked, '').includes(locale);
+  return {
+    template: name,
+    edition: edition.number,
+    locale,
+    ...(isOther ? { localeAsked: asked } : {}),
+    topic,
+    subject,
+    sender,
+    replyTo,
+    ready: undefined,
+  };
 }
 
 /** A mail that the app has made itself; a text part is made from its HTML where it brings none. */
@@ -77,6 +94,6 @@ export function readyContent(wanted: WantedMessage, edition: LoadedEdition, prob
   if (problems.length > 0) return undefined;
   const shown = text ?? textOfHtml(html ?? '');
   const ready = html === undefined ? { text: shown } : { html, text: shown };
-  const locale = wanted.locale ?? edition.project.settings.locale;
+  const locale = canonicalLocale(wanted.locale ?? '') ?? edition.project.settings.locale;
   return { template: '', edition: edition.number, locale, topic, subject, sender: undefined, replyTo: undefined, ready };
 }

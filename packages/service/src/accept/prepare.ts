@@ -85,7 +85,11 @@ export function prepareMessage(
     subject: marked(content.subject, rules),
     sender: stored(sender),
     to: to.map(stored),
-    more: content.ready === undefined ? more : { ...more, ready: content.ready },
+    more: {
+      ...more,
+      ...(content.ready === undefined ? {} : { ready: content.ready }),
+      ...(content.localeAsked === undefined ? {} : { localeAsked: content.localeAsked }),
+    },
     reference: wanted.reference ?? null,
     labels: { ...wanted.labels },
     data: wanted.data ?? {},

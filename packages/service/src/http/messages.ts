@@ -43,6 +43,7 @@ function fields(row: MessageRow) {
     template: row.template,
     edition: row.edition,
     locale: row.locale,
+    localeAsked: row.more.localeAsked,
     topic: some(row.topic),
     subject: row.subject,
     from: row.sender,

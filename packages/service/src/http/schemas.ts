@@ -1,4 +1,5 @@
 import { CAUSES, FACT_KINDS, STATES, SUPPRESSION_REASONS } from '@verbalis/core/delivery';
+import { localeFault } from '@verbalis/core/strings';
 import { z } from 'zod';
 
 // The shapes of the API: they validate what comes in, and the OpenAPI document is made from them.
@@ -8,6 +9,16 @@ const oneLine = (most: number) =>
     .string()
     .max(most, `must have at most ${most} characters`)
     .refine((text) => !/[\u0000-\u001F\u007F\u2028\u2029]/.test(text), 'must not hold line breaks or control characters');
+
+/** A locale tag, whatever its case. */
+export const Locale = z
+  .string()
+  .max(35)
+  .superRefine((tag, context) => {
+    const fault = localeFault(tag);
+    if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
+  })
+  .meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' });
 
 export const State = z.enum(STATES).meta({ id: 'State', description: 'What became of a delivery.' });
 export const CauseName = z.enum(CAUSES).meta({ id: 'Cause', description: 'Why a delivery failed or waits.' });
@@ -78,7 +89,7 @@ export const NewMessage = z
       .strictObject({ method: z.string().regex(/^[A-Z-]{1,30}$/, 'must be a method like REQUEST'), text: z.string().max(200_000) })
       .optional()
       .meta({ description: 'An iCalendar object (RFC 5545) that clients offer to answer.' }),
-    locale: z.string().max(35).optional().meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' }),
+    locale: Locale.optional(),
     reference: oneLine(200).optional().meta({ description: 'The app’s own name for what the message is about.' }),
     labels: z.record(oneLine(60), oneLine(200)).optional(),
   })
@@ -95,7 +106,8 @@ const messageFields = {
   createdAt: z.iso.datetime(),
   template: z.string(),
   edition: z.int(),
-  locale: z.string(),
+  locale: z.string().meta({ description: 'The locale that the mail is in.' }),
+  localeAsked: z.string().optional().meta({ description: 'The locale that was asked for, where the template is not offered in it.' }),
   topic: z.string().optional(),
   subject: z.string(),
   from: Mailbox,

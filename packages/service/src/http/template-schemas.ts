@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { Locale } from './schemas.js';
 
 // The shapes of what the step Write shows.
 
@@ -58,7 +59,7 @@ export const RenderWanted = z
     edition: z.int().min(1).optional(),
     sample: z.string().max(100).optional(),
     data: z.unknown().optional(),
-    locale: z.string().max(35).optional(),
+    locale: Locale.optional(),
     edits: z
       .record(z.string().max(300), z.string().max(500_000))
       .optional()

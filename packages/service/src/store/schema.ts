@@ -54,6 +54,8 @@ export interface MessageMore {
   readonly calendar?: { readonly method: string; readonly text: string };
   /** How many attachments it has, so that most mails need not look for any. */
   readonly attached?: number;
+  /** The locale that was asked for, where the mail is in another language. */
+  readonly localeAsked?: string;
 }
 
 export interface ToldReturn {

@@ -16,9 +16,9 @@ function byPlace(at: Value, step: number, before: Op[], now: Op[], after: Op[]):
   };
 }
 
-export const journey: Block = {
+export const steps: Block = {
   signature: {
-    name: 'journey',
+    name: 'steps',
     args: [
       {
         name: 'at',
@@ -32,7 +32,7 @@ export const journey: Block = {
   },
   summary:
     'Steps one after the other with where we are; the steps are written out, "- name | remark". In the text part: a list with marks.',
-  example: ':::journey at={{ 2 }}\n- Booked | 4 June\n- Boarding | Pier 2\n- At sea\n:::',
+  example: ':::steps at={{ 2 }}\n- Booked | 4 June\n- Boarding | Pier 2\n- At sea\n:::',
   html(use, side) {
     if (use.content.mode !== 'rows') return [];
     const { theme, direction } = side;
@@ -55,7 +55,7 @@ export const journey: Block = {
       return markup`<tr>${[byPlace(at, step, [...mark('&#10003;', 'good'), ...label('normal')], [...mark('&#9679;', 'accent'), ...label('bold')], [...mark('&#9675;', 'soft'), ...label('normal')])]}</tr>
 `;
     });
-    return markup`<table role="presentation" class="block-journey" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">
+    return markup`<table role="presentation" class="block-steps" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">
 ${rows}</table>
 `;
   },

@@ -1,0 +1,83 @@
+import type { MailProject, TemplateSource } from '../folder/index.js';
+import type { BlockModes, Expression, FrontValue, parseSource, SourceTree, VerbatimTree } from '../notation/index.js';
+import { problem, type Place, type Problem, type SourceText } from '../problems/index.js';
+import type { BlockSignature, SayTypes, Type, Typing } from '../typing/index.js';
+import type { OwnBlock } from './own-blocks.js';
+import type { TypeOf } from './values.js';
+
+export type Parsed = ReturnType<typeof parseSource>;
+
+/** What all templates of a folder share. */
+export interface FolderContext {
+  readonly project: MailProject;
+  readonly modes: BlockModes;
+  readonly signatures: ReadonlyMap<string, BlockSignature>;
+  readonly layouts: ReadonlyMap<string, Parsed>;
+  readonly own: ReadonlyMap<string, OwnBlock>;
+  readonly ownTypes: ReadonlyMap<Expression, Type>;
+  readonly say: SayTypes;
+}
+
+/** One source, read and typed: the same for all locales that take it. */
+export interface ReadSource {
+  readonly file: TemplateSource;
+  readonly front: ReadonlyMap<string, FrontValue>;
+  readonly tree: SourceTree | undefined;
+  readonly html: VerbatimTree | undefined;
+  readonly text: VerbatimTree | undefined;
+  readonly layout: Parsed | undefined;
+  readonly typing: Typing;
+  readonly source: SourceText;
+}
+
+/** What is the same for every mail that is being compiled. */
+export interface CompileContext {
+  readonly types: TypeOf;
+  /** Blocks of the mail folder's own. */
+  readonly own: ReadonlyMap<string, OwnBlock>;
+  /** "" where the folder has none. */
+  readonly baseUrl: string;
+  /** Files of assets/, and whether pictures have an address of their own. */
+  readonly assets: ReadonlySet<string> | ReadonlyMap<string, unknown>;
+  readonly hasAssetUrl: boolean;
+  readonly problems: Problem[];
+  /** False where both parts are made to be compared: what stands in one of them only is left out. */
+  readonly single: boolean;
+  /** How many loop variables were in reach at once so far. */
+  deepest: number;
+  /** Nodes that may still be compiled: blocks that use each other grow without end. */
+  left: number;
+}
+
+/** For HTML that an app has made itself: no data, no folder. */
+export function bareContext(): CompileContext {
+  return {
+    types: new Map(),
+    own: new Map(),
+    baseUrl: '',
+    assets: new Set(),
+    hasAssetUrl: false,
+    problems: [],
+    single: true,
+    deepest: 0,
+    left: MAX_NODES,
+  };
+}
+
+/** Nodes that one template may have when all its blocks are put in. */
+export const MAX_NODES = 50_000;
+
+/** Counts a node. False when there are too many, which is reported once. */
+export function spend(context: CompileContext, place: Place): boolean {
+  context.left -= 1;
+  if (context.left === 0)
+    context.problems.push(
+      problem(
+        'too-large',
+        place,
+        `With all its blocks put in, this template has more than ${MAX_NODES} parts.`,
+        'Blocks that use each other several times double with each step.',
+      ),
+    );
+  return context.left > 0;
+}

@@ -1,0 +1,78 @@
+import { Tokenizer, TokenizerMode, type Token } from 'parse5';
+
+/** A tag or comment of markup that need not be a whole document, with where it stands. */
+export interface Tag {
+  readonly kind: 'start' | 'end' | 'other';
+  readonly name: string;
+  readonly attributes: readonly { readonly name: string; readonly value: string }[];
+  readonly selfClosing: boolean;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** Elements whose content is text and no markup (HTML 13.2.5). */
+const RAW_TEXT = new Set(['style', 'xmp', 'iframe', 'noembed', 'noframes']);
+const RCDATA = new Set(['title', 'textarea']);
+/** Where markup ends in the middle of something. */
+const CUT_OFF: ReadonlySet<string> = new Set([
+  'eof-in-tag',
+  'eof-in-comment',
+  'eof-before-tag-name',
+  'eof-in-script-html-comment-like-text',
+  'incorrectly-closed-comment',
+]);
+
+export const VOID = new Set(['area', 'base', 'br', 'col', 'embed', 'hr', 'img', 'input', 'link', 'meta', 'source', 'track', 'wbr']);
+
+/** The tags of markup in order, and whether it ends in the middle of one. */
+export function tagsOf(markup: string): { readonly tags: Tag[]; readonly cutOff: boolean } {
+  const tags: Tag[] = [];
+  const state = { cutOff: false, open: '' };
+  const nothing = (): void => undefined;
+  const add = (kind: Tag['kind'], token: Token.TagToken | Token.CommentToken | Token.DoctypeToken): void => {
+    const { location } = token;
+    if (location === null) return;
+    const isTag = 'tagName' in token;
+    tags.push({
+      kind,
+      name: isTag ? token.tagName : '',
+      attributes: isTag ? token.attrs : [],
+      selfClosing: isTag && token.selfClosing,
+      from: location.startOffset,
+      to: location.endOffset,
+    });
+  };
+  const tokenizer: Tokenizer = new Tokenizer(
+    { sourceCodeLocationInfo: true },
+    {
+      onStartTag: (token) => {
+        add('start', token);
+        if (RAW_TEXT.has(token.tagName)) tokenizer.state = TokenizerMode.RAWTEXT;
+        else if (RCDATA.has(token.tagName)) tokenizer.state = TokenizerMode.RCDATA;
+        else if (token.tagName === 'script') tokenizer.state = TokenizerMode.SCRIPT_DATA;
+        else if (token.tagName === 'plaintext') tokenizer.state = TokenizerMode.PLAINTEXT;
+        else return;
+        tokenizer.lastStartTagName = state.open = token.tagName;
+      },
+      onEndTag: (token) => {
+        if (token.tagName === state.open) state.open = '';
+        add('end', token);
+      },
+      onComment: (token) => {
+        add('other', token);
+      },
+      onDoctype: (token) => {
+        add('other', token);
+      },
+      onCharacter: nothing,
+      onNullCharacter: nothing,
+      onWhitespaceCharacter: nothing,
+      onEof: nothing,
+      onParseError: ({ code }) => {
+        if (CUT_OFF.has(code)) state.cutOff = true;
+      },
+    },
+  );
+  tokenizer.write(markup, true);
+  return { tags, cutOff: state.cutOff || state.open !== '' };
+}
