@@ -220,6 +220,13 @@ group('what is right is accepted, and renders', () => {
       'first',
     ],
     ['a number without end', object({ a: { type: 'number' } }), '{{ a * a > 1 ? "big" : "small" }}', { a: 1e200 }, 'big'],
+    [
+      'a moment and what may be anything',
+      object({ a: { oneOf: [{ type: 'string', format: 'time' }, {}] } }, { required: [] }),
+      '{{ a == a ? "same" : "other" }}',
+      { a: { b: 1 } },
+      'same',
+    ],
     ['lines', object({ a: STRING }), '{{ a | lines }}', { a: 'Pier 1\nBrackwater' }, 'Pier 1\nBrackwater'],
   ];
   test.each(cases)('%s', (_name, schema, body, data, text) => {

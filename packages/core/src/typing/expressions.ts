@@ -584,6 +584,8 @@ const MOMENTS = ['date-time', 'date', 'time'] as const;
 
 /** How two texts are compared: as moments of one format, as texts, or not at all since one is a moment and the other is not. */
 export function momentsOf(a: Type, b: Type): (typeof MOMENTS)[number] | 'text' | 'mixed' {
+  // What may be anything equals only what it is.
+  if (mayBeAnything(a) || mayBeAnything(b)) return 'text';
   const members = [...a.members, ...b.members].filter((one): one is TextMember => one.kind === 'text');
   const moment = MOMENTS.find((format) => members.some((one) => hasFormat(one, format)));
   if (moment === undefined) return 'text';
