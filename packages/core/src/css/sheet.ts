@@ -1,4 +1,5 @@
 import { generate, parse, walk, type CssNode, type Declaration, type Rule, type Selector, type StyleSheet } from 'css-tree';
+import { memo } from '../formats/index.js';
 import { specificity, type Specificity } from './specificity.js';
 
 export interface SheetDeclaration {
@@ -149,8 +150,8 @@ export function readDeclarations(text: string): SheetDeclaration[] {
   return out;
 }
 
-/** What a style sheet says that cannot be read, with its place. */
-export function cssFaults(text: string): { readonly offset: number; readonly message: string }[] {
+/** What a style sheet says that cannot be read, with its place. Kept, since a folder is read again at every change. */
+export const cssFaults = memo((text: string): readonly { readonly offset: number; readonly message: string }[] => {
   const out: { offset: number; message: string }[] = [];
   parse(text, {
     positions: true,
@@ -159,13 +160,13 @@ export function cssFaults(text: string): { readonly offset: number; readonly mes
     },
   });
   return out;
-}
+}, 100);
 
 /** Classes that the selectors of a style sheet name, each once, with its place. */
-export function classesIn(text: string): { readonly name: string; readonly offset: number }[] {
+export const classesIn = memo((text: string): readonly { readonly name: string; readonly offset: number }[] => {
   const out = new Map<string, number>();
   walk(parse(text, { positions: true, parseValue: false }), (node) => {
     if (node.type === 'ClassSelector' && !out.has(node.name)) out.set(node.name, node.loc?.start.offset ?? 0);
   });
   return [...out].map(([name, offset]) => ({ name, offset }));
-}
+}, 100);

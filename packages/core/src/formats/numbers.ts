@@ -31,16 +31,16 @@ function decimal(minor: bigint, digits: number): string {
 }
 
 // The text part shows what the HTML has shown.
-const shownMoney = memo((locale: string, currency: string, digits: string, minor: string) => {
+const shownMoney = memo((locale: string, currency: string, minor: string) => {
+  const digits = minorUnits(currency);
+  if (digits === undefined) throw new FormatFault(`"${currency}" is no ISO 4217 currency code.`);
   // Exact for any size: a decimal text is not read as a double (ECMA-402 15.5.16).
-  return moneys(locale, currency, digits).format(decimal(BigInt(minor), Number(digits)) as unknown as number);
+  return moneys(locale, currency, String(digits)).format(decimal(BigInt(minor), digits) as unknown as number);
 }, 2000);
 
 function money(minor: number, currency: string, locale: string): string {
   if (!Number.isInteger(minor)) throw new FormatFault(`${minor} is no whole number of minor units.`);
-  const digits = minorUnits(currency);
-  if (digits === undefined) throw new FormatFault(`"${currency}" is no ISO 4217 currency code.`);
-  return shownMoney(locale, currency, String(digits), String(BigInt(minor)));
+  return shownMoney(locale, currency, Number.isSafeInteger(minor) ? String(minor) : String(BigInt(minor)));
 }
 
 export const NUMBER_FORMATS: readonly Format[] = [

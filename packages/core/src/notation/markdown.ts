@@ -59,14 +59,21 @@ const PLAIN = /^(?! )[^*_`~\\[\]!<>&\p{Cc}]+(?<! )$/u;
 // The same where blocks can begin: lines that begin with a letter or a value are a paragraph.
 const PLAIN_PARAGRAPH = /^[\p{L}\uFDD0][^*_`~|\\[\]!<>&\p{Cc}]*(?<! )(?:\n[\p{L}\uFDD0][^*_`~|\\[\]!<>&\p{Cc}]*(?<! ))*$/u;
 
-/** CommonMark with tables and struck-out text (GFM), and with emphasis that works beside CJK punctuation. */
-const MICROMARK: Extension[] = [
-  cjkFriendlyExtension(),
-  gfmTable(),
-  // One tilde stays a tilde.
-  gfmStrikethroughCjkFriendly({ singleTilde: false }),
-];
+/** What CommonMark is extended by: tables and struck-out text (GFM), and emphasis that works beside CJK punctuation. */
+const TABLES = gfmTable();
+const CJK_EMPHASIS = cjkFriendlyExtension();
+// One tilde stays a tilde.
+const STRUCK = gfmStrikethroughCjkFriendly({ singleTilde: false });
 const MDAST: MdastExtension[] = [gfmTableFromMarkdown(), gfmStrikethroughFromMarkdown()];
+
+/** The extensions that a text can have a use for: each costs time, and most texts have none. */
+function extensionsFor(text: string): Extension[] {
+  const out: Extension[] = [];
+  if (text.includes('|')) out.push(TABLES);
+  if (text.includes('~~')) out.push(STRUCK);
+  if (/[\u1100-\uFDCF\uFDF0-\uFFFF]/.test(text)) out.push(CJK_EMPHASIS);
+  return out;
+}
 
 /** Levels that prose may nest: quotes in quotes, lists in lists, emphasis in emphasis. */
 const MAX_PROSE_DEPTH = 32;
@@ -109,8 +116,9 @@ export class Prose {
     // A quote in a quote in a quote …: what goes past every bound is not even read.
     const deep = /^(?:(?:[ \t]*(?:>|[-*+][ \t]|\d{1,9}[.)][ \t])){33}|[ \t]{100,}(?:>|[-*+][ \t]|\d{1,9}[.)][ \t]))/m.exec(text);
     if (deep !== null) return undefined;
-    const extensions = without.length > 0 ? [...MICROMARK, { disable: { null: [...without, 'table'] } }] : MICROMARK;
-    return fromMarkdown(text, { extensions, mdastExtensions: MDAST }).children;
+    const extensions = extensionsFor(text);
+    if (without.length > 0) extensions.push({ disable: { null: [...without, 'table'] } });
+    return fromMarkdown(text, { extensions, mdastExtensions: extensions.length === 0 ? [] : MDAST }).children;
   }
 
   #open(region: Region, column = 0): Reading {

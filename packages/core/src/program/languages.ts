@@ -97,7 +97,7 @@ interface Said {
 }
 
 function said(context: FolderContext, trees: readonly unknown[]): Said {
-  const keys = new Set([...nodesOf(trees, 'say')].map((one) => one.key));
+  const keys = new Set(nodesOf(trees, 'say').map((one) => one.key));
   return { keys, prose: proseIn(trees, context.project.settings.name, undefined) };
 }
 

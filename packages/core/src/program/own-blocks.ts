@@ -117,7 +117,7 @@ function circleFrom(
   seen = new Set<string>(),
   path: readonly string[] = [],
 ): readonly string[] | undefined {
-  const used = new Set([...nodesOf(blocks.get(name)?.tree.body, 'block')].map((one) => one.name));
+  const used = new Set(nodesOf(blocks.get(name)?.tree.body, 'block').map((one) => one.name));
   for (const one of used) {
     if (one === (path[0] ?? name)) return [...path, name, one];
     if (seen.has(one) || !blocks.has(one)) continue;

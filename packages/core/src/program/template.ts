@@ -65,9 +65,10 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   const broken =
     hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
   if (!broken) {
-    const hasSingle = [
-      ...nodesOf([[...read.values()].map((one) => [one.tree, one.layout?.tree]), [...context.own.values()]], 'block'),
-    ].some((one) => one.name === 'only');
+    // The block can only come from a source that names it.
+    const hasSingle = [...template.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some((one) =>
+      one.text.includes(':::only'),
+    );
     for (const [locale, one] of localesOf(context, read, main, problems)) {
       programs.set(locale, build(context, template, locale, one, problems, true, classes));
       if (hasSingle) compared.set(locale, build(context, template, locale, one, problems, false, classes));
@@ -420,5 +421,5 @@ export function bodiesAt(nodes: readonly Flow[]): number {
 
 /** Every use of a block in a tree. */
 export function uses(tree: unknown, name: string): BlockUse[] {
-  return [...nodesOf(tree, 'block')].filter((one) => one.name === name);
+  return nodesOf(tree, 'block').filter((one) => one.name === name);
 }

@@ -70,8 +70,9 @@ function isAllowed(host: string, hosts: readonly string[]): boolean {
  */
 export function fromData(value: string, env: Environment, at: string): string {
   const url = absolute(value, env.baseUrl, at);
+  if (env.linkHosts === undefined) return url;
   const { protocol, hostname } = new URL(url);
-  if (!/^https?:$/.test(protocol) || env.linkHosts === undefined) return url;
+  if (!/^https?:$/.test(protocol)) return url;
   const own = env.baseUrl === '' ? undefined : new URL(env.baseUrl).hostname;
   if (hostname === own || isAllowed(hostname, env.linkHosts)) return url;
   throw new RenderFault(

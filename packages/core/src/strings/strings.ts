@@ -9,7 +9,7 @@ import {
   type MessageFormatElement,
 } from '@formatjs/icu-messageformat-parser';
 import { IntlMessageFormat } from 'intl-messageformat';
-import { instantOf } from '../formats/index.js';
+import { instantOf, memo } from '../formats/index.js';
 import { depthOf, didYouMean, duplicateKeys, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
 /** How a text uses a value: as it stands, as a number, as a date, or to choose between variants. */
@@ -82,6 +82,22 @@ function flatten(value: unknown, path: string, out: Map<string, string>, wrong: 
   } else wrong.push(path);
 }
 
+type Read = { readonly uses: Uses; readonly missing: readonly string[] } | { readonly fault: string };
+
+/** What a text takes, and what is wrong with it. A folder is read again at every change, and most of its texts are as they were. */
+const readMessage = memo((locale: string, message: string): Read => {
+  const found: Uses = new Map();
+  try {
+    const elements = parse(message, { ignoreTag: true });
+    argumentsIn(elements, found);
+    // What only formatting finds out: a unit or a pattern of dates that there is not.
+    compileMessage(message, locale, 'UTC')(exampleValues(found));
+    return { uses: found, missing: missingForms(elements, locale) };
+  } catch (error) {
+    return { fault: error instanceof Error ? error.message.replaceAll('_', ' ').toLowerCase() : 'unreadable' };
+  }
+}, 20_000);
+
 /** Reads the files of `strings/`. `own` is the folder's own locale: what it has and another lacks is untranslated. */
 export function readStrings(files: readonly StringsFile[], own: string): Strings {
   const problems: Problem[] = [];
@@ -117,36 +133,30 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
     flatten(json, '', texts, wrong);
     for (const key of wrong) problems.push(problem('string-type', placeOf(source, key), `"${key}" must be a text.`));
     for (const [key, message] of texts) {
-      const found: Uses = new Map();
-      try {
-        const elements = parse(message, { ignoreTag: true });
-        argumentsIn(elements, found);
-        // What only formatting finds out: a unit or a pattern of dates that there is not.
-        compileMessage(message, locale, 'UTC')(exampleValues(found));
-        const byOne = uses.get(key) ?? new Map<string, Uses>();
-        uses.set(key, byOne.set(locale, found));
-        const missing = missingForms(elements, locale);
-        if (missing.length > 0)
-          problems.push(
-            warning(
-              'plural-forms',
-              placeOf(source, key),
-              `The text of "${key}" has no form for ${missing.map((one) => `"${one}"`).join(', ')}, which ${locale} tells apart.`,
-              'Numbers of that kind are said with "other".',
-            ),
-          );
-      } catch (error) {
+      const read = readMessage(locale, message);
+      if ('fault' in read) {
         texts.delete(key);
-        const what = error instanceof Error ? error.message.replaceAll('_', ' ').toLowerCase() : 'unreadable';
         problems.push(
           problem(
             'icu',
             placeOf(source, key),
-            `The text of "${key}" is no ICU message: ${what}.`,
+            `The text of "${key}" is no ICU message: ${read.fault}.`,
             "Braces mean a value; a literal brace stands in apostrophes: '{'.",
           ),
         );
+        continue;
       }
+      const byOne = uses.get(key) ?? new Map<string, Uses>();
+      uses.set(key, byOne.set(locale, read.uses));
+      if (read.missing.length > 0)
+        problems.push(
+          warning(
+            'plural-forms',
+            placeOf(source, key),
+            `The text of "${key}" has no form for ${read.missing.map((one) => `"${one}"`).join(', ')}, which ${locale} tells apart.`,
+            'Numbers of that kind are said with "other".',
+          ),
+        );
     }
     byLocale.set(locale, texts);
   }
