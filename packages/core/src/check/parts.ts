@@ -1,6 +1,4 @@
-import { isTag, isText, type ChildNode } from 'domhandler';
-import { parse } from 'parse5';
-import { adapter } from 'parse5-htmlparser2-tree-adapter';
+import { Tokenizer, TokenizerMode } from 'parse5';
 
 /** What one part of a mail says and the other does not. */
 export interface Difference {
@@ -24,28 +22,73 @@ const BLOCKS = new Set(
   'address blockquote body br dd div dl dt h1 h2 h3 h4 h5 h6 hr li ol p pre section table tbody td tfoot th thead tr ul'.split(' '),
 );
 const SILENT = new Set(['head', 'style', 'title', 'script', 'template']);
+const RAW_TEXT = new Set(['style', 'script', 'title']);
+const VOID = new Set('area base br col embed hr img input link meta source track wbr'.split(' '));
 
-/** What a reader of the HTML reads, and where its links lead. Items of numbered lists have their numbers. */
+/**
+ * What a reader of the HTML reads, and where its links lead. Items of numbered lists have their numbers. Tags are enough for that: a tree
+ * would cost as much as the rendering.
+ */
 function readHtml(html: string): { text: string; links: string[] } {
   const parts: string[] = [];
   const links: string[] = [];
-  const walk = (node: ChildNode, position: number): void => {
-    if (isText(node)) parts.push(node.data);
-    if (!isTag(node) || SILENT.has(node.name)) return;
-    if (/(?:^|;)\s*display\s*:\s*none/i.test(node.attribs['style'] ?? '') || 'hidden' in node.attribs) return;
-    const href = node.attribs['href'] ?? '';
-    if (node.name === 'a' && href !== '' && !href.startsWith('#')) links.push(href);
-    if (node.name === 'img') parts.push(` ${node.attribs['alt'] ?? ''} `);
-    if (BLOCKS.has(node.name)) parts.push(' ');
-    if (node.name === 'li' && position > 0) parts.push(`${position} `);
-    let number = node.name === 'ol' ? Number(node.attribs['start'] ?? 1) : 0;
-    for (const child of node.children) {
-      walk(child, isTag(child) && child.name === 'li' ? number : 0);
-      if (isTag(child) && child.name === 'li' && number > 0) number += 1;
-    }
-    if (BLOCKS.has(node.name)) parts.push(' ');
+  /** Elements that are open since one began that shows nothing, that one included; empty where all is shown. */
+  const hidden: string[] = [];
+  /** For each list that is open, the number of its next item; 0 where items have none. */
+  const lists: number[] = [];
+  const say = ({ chars }: { readonly chars: string }): void => {
+    if (hidden.length === 0) parts.push(chars);
   };
-  for (const node of parse(html, { treeAdapter: adapter }).children) walk(node, 0);
+  const nothing = (): void => undefined;
+  const tokenizer: Tokenizer = new Tokenizer(
+    { sourceCodeLocationInfo: false },
+    {
+      onCharacter: say,
+      onWhitespaceCharacter: say,
+      onNullCharacter: nothing,
+      onComment: nothing,
+      onDoctype: nothing,
+      onEof: nothing,
+      onStartTag: ({ tagName, attrs }) => {
+        if (RAW_TEXT.has(tagName)) {
+          tokenizer.state = tagName === 'title' ? TokenizerMode.RCDATA : TokenizerMode.RAWTEXT;
+          tokenizer.lastStartTagName = tagName;
+        }
+        const attribute = (name: string): string | undefined => attrs.find((one) => one.name === name)?.value;
+        if (hidden.length > 0) {
+          if (!VOID.has(tagName)) hidden.push(tagName);
+          return;
+        }
+        if (SILENT.has(tagName) || attribute('hidden') !== undefined || /(?:^|;)\s*display\s*:\s*none/i.test(attribute('style') ?? '')) {
+          if (!VOID.has(tagName)) hidden.push(tagName);
+          return;
+        }
+        if (BLOCKS.has(tagName)) parts.push(' ');
+        if (tagName === 'ol') lists.push(Number(attribute('start') ?? 1));
+        else if (tagName === 'ul') lists.push(0);
+        else if (tagName === 'li') {
+          const number = lists[lists.length - 1] ?? 0;
+          if (number > 0) {
+            parts.push(`${number} `);
+            lists[lists.length - 1] = number + 1;
+          }
+        } else if (tagName === 'a') {
+          const href = attribute('href') ?? '';
+          if (href !== '' && !href.startsWith('#')) links.push(href);
+        } else if (tagName === 'img') parts.push(` ${attribute('alt') ?? ''} `);
+      },
+      onEndTag: ({ tagName }) => {
+        if (hidden.length > 0) {
+          const at = hidden.lastIndexOf(tagName);
+          if (at !== -1) hidden.length = at;
+          return;
+        }
+        if (BLOCKS.has(tagName)) parts.push(' ');
+        if (tagName === 'ol' || tagName === 'ul') lists.pop();
+      },
+    },
+  );
+  tokenizer.write(html, true);
   return { text: parts.join(''), links };
 }
 
