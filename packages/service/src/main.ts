@@ -109,6 +109,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       log.warn({ attempts: interrupted }, 'attempts were under way when the service ended; they are marked as uncertain');
 
     const editions = editionCache(store, sharedCompiler());
+    const writing = editionWriting(store);
     for (const [name, space] of Object.entries(settings.spaces)) {
       // Without a folder, a space has what is published to it.
       const row =
@@ -140,6 +141,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const running: { readonly start: () => void; readonly stop: () => Promise<void> }[] = [];
     closing.push(async () => {
       await Promise.all(running.map((one) => one.stop()));
+      await writing.close();
     });
 
     const intake = returnIntake({ store, clock, log, suppressing, domain: settings.returns.domain, secret: returnSecret });
@@ -265,7 +267,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       notifying,
       rules,
       alerting,
-      writing: editionWriting(store),
+      writing,
       testing: testSending({ capturing, providers, tryProvider }),
       forged: () => forged.count,
       returnBytes: settings.returns.maxBytes,

@@ -1,7 +1,7 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
 import { depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
-import { dataCheck, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+import { dataCheck, schemaBoundFault, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
 import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
 import { readTheme } from './theme.js';
 
@@ -220,6 +220,13 @@ function linkTemplate(
         ),
       );
     }
+    return undefined;
+  }
+  const tooMuch = schemaBoundFault(schema);
+  if (tooMuch !== undefined) {
+    problems.push(
+      problem('schema-size', new SourceText(schemaFile, '').whole, tooMuch, 'Say less: what a template does not show needs no schema.'),
+    );
     return undefined;
   }
   let checkData: DataCheck;

@@ -248,7 +248,6 @@ group('what is right is accepted, and renders', () => {
       ...object({ t: { $ref: '#/$defs/node' } }),
       $defs: {
         node: object({ name: STRING, next: { anyOf: [{ $ref: '#/$defs/node' }, { type: 'null' }] } }),
-        loop: { $ref: '#/$defs/loop' },
       },
     };
     expect(errors(tree, '{{ t.name }} {{ t.next.next.name ?? "end" }}')).toEqual([]);
@@ -346,6 +345,24 @@ group('patterns', () => {
   test.each(['(?=a)b', '(?<!a)b', '(a)\\1'])('%s is refused with its reason', (pattern) => {
     const { problems } = testFolder(object({ a: { type: 'string', pattern } }), { 'templates/t/message.md': md('{{ a }}') });
     expect(problems.find((one) => one.code === 'schema')?.message).toContain('look-ahead, look-behind and back-references');
+  });
+  const many = (count: number, schema: (i: number) => unknown): Record<string, unknown> =>
+    Object.fromEntries(Array.from({ length: count }, (_, i) => [`p${i}`, schema(i)]));
+  const doubling = {
+    ...object({ a: { $ref: '#/$defs/p0' } }),
+    $defs: many(40, (i) => (i === 39 ? STRING : { anyOf: [{ $ref: `#/$defs/p${i + 1}` }, { $ref: `#/$defs/p${i + 1}` }] })),
+  };
+  test.each<[string, JsonSchema]>([
+    ['too many parts', { type: 'object', properties: many(2100, () => STRING) }],
+    ['too many patterns', { type: 'object', properties: many(201, (i) => ({ type: 'string', pattern: `^a{${i}}$` })) }],
+    ['too many alternatives', { type: 'object', oneOf: Array.from({ length: 201 }, () => ({})) }],
+    ['alternatives that double with each reference', doubling],
+    [
+      'a reference to itself',
+      { ...object({ a: { $ref: '#/$defs/a' } }), $defs: { a: { allOf: [{ $ref: '#/$defs/b' }] }, b: { $ref: '#/$defs/a' } } },
+    ],
+  ])('%s: refused at once', (_name, schema) => {
+    expect(errors(schema, 'x')).toContain('schema-size');
   });
   test('no template is missing because its schema is wrong', () => {
     const { codes } = testFolder({ type: 'nothing' }, { 'templates/t/message.md': md('x') });

@@ -1,6 +1,7 @@
 export { dataCheck, SchemaFault, type DataCheck, type DataProblem } from './data.js';
 export { anythingHint, fits, hasFormat, isFormatted, momentsOf, shown, type SayTypes } from './expressions.js';
 export { accepts } from './accepts.js';
+export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
 export { compilePattern, PatternFault, type Pattern } from './pattern.js';
 export { SchemaTypes, type JsonSchema } from './schema.js';

@@ -1,11 +1,12 @@
 import { randomBytes } from 'node:crypto';
-import { previewOf, shownAs, type FolderPreview, type MailPreview, type TemplateState } from '@verbalis/core/preview';
+import { shownAs, type MailPreview, type TemplateState } from '@verbalis/core/preview';
 import { didYouMean, type Problem } from '@verbalis/core/problems';
 import { Router } from 'express';
 import type { z } from 'zod';
 import type { Clock } from '../kernel/index.js';
 import { Refusal } from '../refusal.js';
-import { SaveFault, type Writing, type WritingNow } from '../writing/index.js';
+import { ThreadFault } from '../kernel/thread.js';
+import { SaveFault, type FolderView, type Shown, type Writing, type WritingNow } from '../writing/index.js';
 import { callerOf, needs } from './access.js';
 import { sendFrame } from './frame.js';
 import { parse } from './problem.js';
@@ -71,8 +72,6 @@ function depth(path: string): number {
 export function templatesRouter({ writing, clock, testing }: TemplatesOptions): Router {
   const router = Router();
   const frames = new Map<string, MailPreview>();
-  let overlay: { readonly on: FolderPreview; readonly key: string; readonly preview: FolderPreview } | undefined;
-
   const current = (space: string, edition: unknown): WritingNow => {
     const number = typeof edition === 'string' ? Number(edition) : typeof edition === 'number' ? edition : undefined;
     const found = writing.now(space, number);
@@ -82,38 +81,38 @@ export function templatesRouter({ writing, clock, testing }: TemplatesOptions): 
       });
     return found;
   };
-  /** The folder with texts laid over it that are not saved. */
-  const withEdits = (now: FolderPreview, edits: Readonly<Record<string, string>> | undefined): FolderPreview => {
-    if (edits === undefined || Object.keys(edits).length === 0) return now;
-    const key = JSON.stringify(edits);
-    if (overlay?.on !== now || overlay.key !== key) {
-      const files = new Map(now.files);
-      for (const [path, text] of Object.entries(edits)) files.set(path, Buffer.from(text));
-      overlay = { on: now, key, preview: previewOf(files, now) };
-    }
-    return overlay.preview;
-  };
-  const known = (now: FolderPreview, name: string): void => {
-    if (now.names.includes(name)) return;
+  const known = (view: FolderView, name: string): void => {
+    if (view.names.includes(name)) return;
     throw new Refusal(404, 'unknown-template', 'There is no such template', {
       detail: `No template "${name}".`,
-      hint: didYouMean(name, now.names),
+      hint: didYouMean(name, view.names),
     });
   };
+  /** A folder that cannot be looked at within the bounds is told to who asked; the service goes on. */
+  const ask: FolderView['ask'] extends infer A ? (view: FolderView) => A : never = (view) => async (method, input) => {
+    try {
+      return await view.ask(method, input);
+    } catch (error) {
+      if (!(error instanceof ThreadFault)) throw error;
+      throw new Refusal(422, 'folder-bounds', 'This mail folder cannot be looked at', {
+        detail: error.message,
+        hint: 'Something in it grows without end, or is far too large: look at what was changed last.',
+      });
+    }
+  };
 
-  router.get('/', needs('read'), (request, response) => {
+  router.get('/', needs('read'), async (request, response) => {
     const { space } = callerOf(request);
-    const { preview, edition } = current(space, request.query['edition']);
+    const { view, edition } = current(space, request.query['edition']);
     // An edition is looked at as a whole; a folder that is being worked on in the background, so that its page is there at once.
-    const state = (name: string): TemplateState | undefined =>
-      writing.folder === undefined ? preview.stateOf(name, clock.now()) : preview.known(name);
+    const { problems, states } = await ask(view)('overview', { all: writing.folder === undefined, now: clock.now() });
     response.json({
       edition,
       folder: writing.folder,
       editable: writing.editable,
       testBy: testing.ways(space),
-      problems: preview.problems.map(problemView),
-      templates: preview.names.map((name) => summary(name, state(name))),
+      problems: problems.map(problemView),
+      templates: view.names.map((name, i) => summary(name, states[i])),
     });
   });
 
@@ -150,14 +149,14 @@ export function templatesRouter({ writing, clock, testing }: TemplatesOptions): 
     response.status(204).end();
   });
 
-  router.get('/:name', needs('read'), (request, response) => {
+  router.get('/:name', needs('read'), async (request, response) => {
     const { space } = callerOf(request);
     const name = String(request.params['name']);
-    const { preview, edition } = current(space, request.query['edition']);
-    known(preview, name);
-    const state = preview.stateOf(name, clock.now());
-    const template = preview.project.templates.get(name);
-    const paths = [...preview.files.keys()].filter(
+    const { view, edition } = current(space, request.query['edition']);
+    known(view, name);
+    const state = await ask(view)('state', { name, now: clock.now() });
+    const template = await ask(view)('data', { name });
+    const paths = [...view.files.keys()].filter(
       (path) =>
         path.startsWith(`templates/${name}/`) ||
         (/^(?:layouts|blocks|strings|styles)\//.test(path) && !path.includes('/.')) ||
@@ -171,33 +170,29 @@ export function templatesRouter({ writing, clock, testing }: TemplatesOptions): 
       testBy: testing.ways(space),
       problems: (state?.problems ?? []).map(problemView),
       files: paths
-        .map((path) => ({ path, text: Buffer.from(preview.files.get(path) ?? []).toString('utf8'), role: roleOf(path) }))
+        .map((path) => ({ path, text: Buffer.from(view.files.get(path) ?? []).toString('utf8'), role: roleOf(path) }))
         .sort((a, b) => order.indexOf(a.role) - order.indexOf(b.role) || depth(a.path) - depth(b.path) || a.path.localeCompare(b.path)),
-      data: Object.fromEntries(template?.samples.map((one) => [one.name, one.data]) ?? []),
+      data: Object.fromEntries(template?.samples ?? []),
       schema: template?.schema ?? {},
     });
   });
 
-  const rendered = (space: string, name: string, wanted: z.infer<typeof RenderWanted>) => {
+  const rendered = async (
+    space: string,
+    name: string,
+    { edition, edits, ...wish }: z.infer<typeof RenderWanted>,
+  ): Promise<Shown & { readonly milliseconds: number }> => {
     const from = performance.now();
-    const { preview: now } = current(space, wanted.edition);
-    const preview = withEdits(now, wanted.edits);
-    known(preview, name);
-    const { mail, dataProblems, problems } = preview.render(name, {
-      sample: wanted.sample,
-      data: wanted.data,
-      locale: wanted.locale,
-      now: clock.now(),
-    });
-    // Advice of an earlier look is good as long as nothing has changed; a fresh look costs a rendering of every sample.
-    const state = preview.stateOf(name, clock.now());
-    const all = [...problems, ...(state?.problems.filter((one) => one.severity !== 'error') ?? [])];
-    return { mail, dataProblems, problems: all, milliseconds: performance.now() - from };
+    const { view: saved } = current(space, edition);
+    const view = edits === undefined || Object.keys(edits).length === 0 ? saved : writing.withEdits(saved, edits);
+    known(view, name);
+    const shown = await ask(view)('render', { name, wish, now: clock.now() });
+    return { ...shown, milliseconds: performance.now() - from };
   };
 
-  router.post('/:name/render', needs('read'), (request, response) => {
+  router.post('/:name/render', needs('read'), async (request, response) => {
     const { space } = callerOf(request);
-    const { mail, dataProblems, problems, milliseconds } = rendered(
+    const { mail, dataProblems, problems, milliseconds } = await rendered(
       space,
       String(request.params['name']),
       parse(RenderWanted, request.body),
@@ -237,7 +232,7 @@ export function templatesRouter({ writing, clock, testing }: TemplatesOptions): 
   router.post('/:name/test', needs('send'), async (request, response) => {
     const { space } = callerOf(request);
     const { to, by, ...wanted } = parse(TestMail, request.body);
-    const { mail, dataProblems, problems } = rendered(space, String(request.params['name']), wanted);
+    const { mail, dataProblems, problems } = await rendered(space, String(request.params['name']), wanted);
     if (mail === undefined)
       throw new Refusal(422, 'not-rendered', 'The mail cannot be made', {
         detail: dataProblems[0]?.message ?? problems[0]?.message,

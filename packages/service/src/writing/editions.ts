@@ -1,13 +1,15 @@
-import { previewOf, type FolderPreview } from '@verbalis/core/preview';
+import { LRUCache } from 'lru-cache';
 import type { Store } from '../store/index.js';
+import { editedViews } from './edits.js';
+import { folderViews, type FolderView } from './view.js';
 import { SaveFault, type Writing } from './writing.js';
 
 /** Editions that are kept ready to be looked at. */
 const MOST = 4;
 
 /** What has been published to the spaces: read only, since an edition never changes. */
-export function editionWriting(store: Store): Writing {
-  const kept = new Map<string, FolderPreview>();
+export function editionWriting(store: Store, views = folderViews()): Writing {
+  const kept = new LRUCache<string, FolderView>({ max: MOST });
   return {
     folder: undefined,
     editable: false,
@@ -15,16 +17,13 @@ export function editionWriting(store: Store): Writing {
       const row = edition === undefined ? store.editions.current(space) : store.editions.find(space, edition);
       if (row === undefined) return undefined;
       const key = `${space}/${row.number}`;
-      let preview = kept.get(key);
-      if (preview === undefined) {
-        preview = previewOf(store.editions.files(row));
-        kept.set(key, preview);
-        if (kept.size > MOST) kept.delete(kept.keys().next().value ?? '');
-      }
-      return { preview, edition: row.number };
+      let view = kept.get(key);
+      if (view === undefined) kept.set(key, (view = views.open(store.editions.files(row))));
+      return { view, edition: row.number };
     },
+    withEdits: editedViews(views),
     onChange: () => () => undefined,
     save: () => Promise.reject(new SaveFault('An edition never changes.')),
-    close: () => Promise.resolve(),
+    close: views.stop,
   };
 }

@@ -1,9 +1,10 @@
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { dirname, join, relative, resolve, sep } from 'node:path';
-import { previewOf, type FolderPreview } from '@verbalis/core/preview';
 import { watch } from 'chokidar';
 import type { Clock } from '../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
+import { editedViews } from './edits.js';
+import { folderViews, type FolderView } from './view.js';
 import { SaveFault, type Writing } from './writing.js';
 
 /** Changes that come together are one: an editor writes a file in several steps. In milliseconds. */
@@ -22,7 +23,10 @@ export async function folderWriting(
 ): Promise<Writing> {
   const folder = resolve(path);
   let files = await readMailFolder(folder);
-  let preview: FolderPreview = previewOf(files);
+  const views = folderViews();
+  let view: FolderView = views.open(files);
+  // Read while the page is on its way.
+  view.ask('look', { forMs: 0, now: clock.now() }).catch(() => undefined);
   const listeners = new Set<(paths: readonly string[]) => void>();
   const tell = (paths: readonly string[]): void => {
     for (const listener of [...listeners]) listener(paths);
@@ -49,7 +53,7 @@ export async function folderWriting(
     );
     if (same) return;
     files = next;
-    preview = previewOf(files, preview);
+    view = views.open(files, view);
     tell(paths);
     lookAtRest();
   }
@@ -60,28 +64,27 @@ export async function folderWriting(
 
   let looking: NodeJS.Timeout | undefined;
   let toldAt = 0;
+  let closed = false;
   /** Looks at templates that nobody has asked for yet, a few at a time. */
   function lookAtRest(after = 0): void {
     if (looking !== undefined) return;
-    const step = (): void => {
+    const step = async (): Promise<void> => {
+      const at = view;
+      // A folder past its bounds is told to those who ask; there is nobody here to be told.
+      const more = await at.ask('look', { forMs: TURN_MS, now: clock.now() }).catch(() => false);
       looking = undefined;
-      const end = performance.now() + TURN_MS;
-      let more = false;
-      for (const name of preview.names) {
-        if (preview.known(name) !== undefined) continue;
-        if (performance.now() > end) {
-          more = true;
-          break;
-        }
-        preview.stateOf(name, clock.now());
+      if (closed) return;
+      if (at !== view) {
+        lookAtRest();
+        return;
       }
       if (!more || performance.now() - toldAt > TOLD_EVERY_MS) {
         toldAt = performance.now();
         tell([]);
       }
-      if (more) looking = setTimeout(step, TURN_MS);
+      if (more) looking = setTimeout(() => void step(), TURN_MS);
     };
-    looking = setTimeout(step, after);
+    looking = setTimeout(() => void step(), after);
   }
 
   const watcher = watch(folder, {
@@ -99,7 +102,8 @@ export async function folderWriting(
   return {
     folder,
     editable,
-    now: () => ({ preview, edition: undefined }),
+    now: () => ({ view, edition: undefined }),
+    withEdits: editedViews(views),
     onChange: (listener) => {
       listeners.add(listener);
       return () => {
@@ -122,9 +126,10 @@ export async function folderWriting(
       note(file);
     },
     close: async () => {
+      closed = true;
       clearTimeout(timer);
       clearTimeout(looking);
-      await watcher.close();
+      await Promise.all([watcher.close(), views.stop()]);
     },
   };
 }

@@ -1,8 +1,8 @@
-import type { FolderPreview } from '@verbalis/core/preview';
+import type { FolderView } from './view.js';
 
 /** A mail folder as it is at the moment. */
 export interface WritingNow {
-  readonly preview: FolderPreview;
+  readonly view: FolderView;
   /** Where it is an edition. */
   readonly edition: number | undefined;
 }
@@ -14,6 +14,8 @@ export interface Writing {
   readonly editable: boolean;
   /** Undefined where there is none: no such edition, or none yet. */
   readonly now: (space: string, edition: number | undefined) => WritingNow | undefined;
+  /** The folder with texts laid over it that are not saved. */
+  readonly withEdits: (view: FolderView, edits: Readonly<Record<string, string>>) => FolderView;
   /** Is called with the paths that have changed, or with none when more is known of the same files. @returns a function that ends it */
   readonly onChange: (listener: (paths: readonly string[]) => void) => () => void;
   /** Writes a file whose text was `was`; an empty `was` makes a new one. @throws SaveFault */
