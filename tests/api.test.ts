@@ -194,3 +194,25 @@ describe('the console’s session', () => {
     expect(tries.some((one) => one.status === 429 && one.headers.get('retry-after') === '60')).toBe(true);
   });
 });
+
+describe('the language of a mail', () => {
+  test.each([
+    ['fr', 'fr', undefined],
+    ['FR', 'fr', undefined],
+    ['fr-CA', 'fr', undefined],
+    ['zz-ZZ', 'en', 'zz-ZZ'],
+    ['ja', 'en', 'ja'],
+  ])('%s: the mail is in %s', async (asked, locale, localeAsked) => {
+    const { status, body } = await ask('POST', '/v1/messages', { ...good, locale: asked });
+    expect([status, body['locale'], body['localeAsked']]).toEqual([202, locale, localeAsked]);
+    expect((await ask('GET', `/v1/messages/${String(body['id'])}`)).body['localeAsked']).toBe(localeAsked);
+  });
+  test.each([
+    ['de_DE', 'did you mean "de-DE"?'],
+    ['!', 'must be a BCP 47 tag'],
+  ])('%s is refused', async (locale, words) => {
+    const { status, body } = await ask('POST', '/v1/messages', { ...good, locale });
+    expect(status).toBe(422);
+    expect(body.problems).toEqual([expect.objectContaining({ path: 'locale', message: expect.stringContaining(words) })]);
+  });
+});

@@ -38,6 +38,15 @@ group('frames', () => {
     );
   });
 
+  test('a line that is far too long is cut around the place', () => {
+    const text = `first\n${'a'.repeat(100_000)}HERE${'b'.repeat(100_000)}\nlast`;
+    const source = new SourceText('f', text);
+    const frame = codeFrame(text, source.place(text.indexOf('HERE'), 4)).split('\n');
+    expect(frame[1]).toBe(`> 2 | …${'a'.repeat(60)}HERE${'b'.repeat(96)}…`);
+    expect(frame[2]?.indexOf('^^^^')).toBe(frame[1]?.indexOf('HERE'));
+    expect(frame.join('').length).toBeLessThan(500);
+    expect(codeFrame(text, source.place(6, 1)).split('\n')[1]).toBe(`> 2 | ${'a'.repeat(160)}…`);
+  });
   test('line numbers stand flush, and the mark ends with its line', () => {
     const text = Array.from({ length: 12 }, (_, i) => `line ${i + 1}`).join('\n');
     const source = new SourceText('f', text);
