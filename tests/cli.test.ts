@@ -99,6 +99,8 @@ describe('render', () => {
     [['booking-confirm'], 2, 'Did you mean "booking-confirmed"?'],
     [['booking-confirmed', '--sample', 'typicl'], 2, 'Did you mean "typical"?'],
     [['booking-confirmed', '--part', 'htm'], 2, 'Allowed choices are'],
+    [['booking-confirmed', '--locale', 'de_DE'], 2, 'did you mean "de-DE"?'],
+    [['booking-confirmed', '--locale', 'ja'], 0, '"booking-confirmed" is not offered in ja; this is en. Offered: en, fr.'],
     [['booking-confirmed', '--data', '-'], 2, 'line 1, column 11'],
   ])('%j', async (args, code, words) => {
     const ran = await verbalis(['render', DEMO_FOLDER, ...args], { input: '{"booking"' });

@@ -3,7 +3,7 @@ import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
 import { isFault, mailBytes, parseMailbox, writeMail } from '@verbalis/core/mime';
 import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
-import { lookUp } from '@verbalis/core/strings';
+import { localeFault, lookUp } from '@verbalis/core/strings';
 import { prepare, RenderFault, type Rendering } from '@verbalis/core/render';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import { UsageError, type ExitCode, type Output } from '../output.js';
@@ -27,6 +27,8 @@ export async function render(folder: string, name: string, options: RenderOption
   const wrong = [...project.problems, ...(made?.problems ?? [])].filter((one) => one.severity === 'error');
   if (template === undefined && wrong.length === 0)
     throw new UsageError(`There is no template "${name}" in ${folder}.`, didYouMean(name, project.templates.keys()));
+  const fault = options.locale === undefined ? undefined : localeFault(options.locale);
+  if (fault !== undefined) throw new UsageError(`The locale "${options.locale ?? ''}" ${fault}`);
   const locale = options.locale ?? project.settings.locale;
   const program = lookUp(locale, project.settings.locale)
     .map((tag) => made?.programs.get(tag))
@@ -35,6 +37,10 @@ export async function render(folder: string, name: string, options: RenderOption
     for (const one of wrong) output.note(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
     return 1;
   }
+  if (!lookUp(locale, '').includes(program.locale))
+    output.note(
+      `"${name}" is not offered in ${locale}; this is ${program.locale}. Offered: ${[...(made?.programs.keys() ?? [])].join(', ')}.`,
+    );
   const data = dataFor(template, options);
   const faults = template.checkData(data);
   if (faults.length > 0) {

@@ -328,7 +328,7 @@ group('types as TypeScript', () => {
         m: { type: 'object', additionalProperties: { type: 'integer' } },
       }),
     );
-    expect(text).toContain('/** When it leaves *\u200B/ really Format: date-time. */\n    at: string;');
+    expect(text).toContain('/** When it leaves *\u200B/ really. Format: date-time. */\n    at: string;');
     expect(text).toContain('m: Record<string, number>;');
   });
 });

@@ -86,7 +86,7 @@ function comment(pointers: readonly string[], type: Type, schema: JsonSchema, in
     return [node?.['title'], node?.['description']].filter((one): one is string => typeof one === 'string');
   });
   const formats = type.members.flatMap((one) => (one.kind === 'text' ? (one.formats ?? []) : []));
-  const text = [...new Set([...said, ...formats.map((one) => `Format: ${one}.`)])]
+  const text = [...new Set([...said.map((one) => (/[.!?]$/.test(one) ? one : `${one}.`)), ...formats.map((one) => `Format: ${one}.`)])]
     .join(' ')
     .replace(/\s+/g, ' ')
     .replaceAll('*/', '*\u200B/');
