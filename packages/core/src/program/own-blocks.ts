@@ -1,7 +1,7 @@
 import type { MailProject } from '../folder/index.js';
 import { parseSource, type BlockModes, type SourceTree } from '../notation/index.js';
 import { problem, SourceText, type Problem } from '../problems/index.js';
-import { accepts, literal, optional, SchemaTypes, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+import { accepts, literal, optional, typeOfSchema, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
 import { nodesOf } from './walk.js';
 
 export interface Input {
@@ -89,7 +89,7 @@ function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Inpu
     }
     const { default: usual, optional: mayMiss } = schema as { default?: unknown; optional?: unknown };
     const at = source.place(Math.max(0, source.text.indexOf(`${name}:`)), name.length);
-    const type = new SchemaTypes(schema as JsonSchema).type();
+    const type = typeOfSchema(schema as JsonSchema);
     const isScalar = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean';
     if (type.members.some((one) => one.kind === 'any'))
       problems.push(problem('inputs', at, `The input "${name}" may be anything.`, `Say what it is: "${name}: { type: string }".`));

@@ -13,7 +13,7 @@ import {
 import { didYouMean, hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
 import { textOf } from '../strings/index.js';
-import { anythingHint, SchemaTypes, typeTrees, type Type } from '../typing/index.js';
+import { anythingHint, typeOfSchema, typeTrees, type Type } from '../typing/index.js';
 import {
   applySheets,
   elementsOf,
@@ -118,7 +118,7 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
 
 /** The data is an object: its schema has to say so. */
 function rootFaults(template: TemplateFiles): Problem[] {
-  const type = new SchemaTypes(template.schema).type();
+  const type = typeOfSchema(template.schema);
   if (!type.absent && type.members.length > 0 && type.members.every((one) => one.kind === 'record')) return [];
   const place = new SourceText(template.schemaFile, '').whole;
   return [

@@ -1,6 +1,6 @@
 import { describe as group, expect, test } from '@jest/globals';
 import { md, object, testFolder } from './test-folder.js';
-import { dataCheck, declareData, inWords, SchemaTypes, type JsonSchema } from '../typing/index.js';
+import { dataCheck, declareData, inWords, typeOfSchema, type JsonSchema } from '../typing/index.js';
 
 /** Codes of the errors that a body gives. */
 function errors(schema: JsonSchema, body: string, more: Record<string, string> = {}): string[] {
@@ -251,7 +251,7 @@ group('what is right is accepted, and renders', () => {
       },
     };
     expect(errors(tree, '{{ t.name }} {{ t.next.next.name ?? "end" }}')).toEqual([]);
-    expect(inWords(new SchemaTypes({ $ref: '#/$defs/a', $defs: { a: { $ref: '#/$defs/a' } } }).type())).toBe('anything or absent');
+    expect(inWords(typeOfSchema({ $ref: '#/$defs/a', $defs: { a: { $ref: '#/$defs/a' } } }))).toBe('anything or absent');
   });
 
   test('many alternatives do not multiply without end', () => {

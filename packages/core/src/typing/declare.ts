@@ -1,4 +1,4 @@
-import { SchemaTypes, type JsonSchema } from './schema.js';
+import { typeOfSchema, type JsonSchema } from './schema.js';
 import type { Member, RecordMember, Type } from './type.js';
 
 const NAME = /^[A-Za-z_$][A-Za-z0-9_$]*$/;
@@ -14,7 +14,7 @@ function quoted(name: string): string {
 export function declareData(schemas: ReadonlyMap<string, JsonSchema>): string {
   const entries = [...schemas].map(([name, schema]) => {
     const context: Context = { schema, depth: 1, above: [] };
-    return `  ${quoted(name)}: ${typeText(new SchemaTypes(schema).type(), context)};`;
+    return `  ${quoted(name)}: ${typeText(typeOfSchema(schema), context)};`;
   });
   return `// Made by "verbalis types" from the data schemas of the mail folder. Do not edit.\n\n/** Data that each template needs. */\nexport interface TemplateData {\n${entries.join('\n')}\n}\n`;
 }

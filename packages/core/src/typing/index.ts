@@ -4,7 +4,7 @@ export { accepts } from './accepts.js';
 export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
 export { compilePattern, PatternFault, type Pattern } from './pattern.js';
-export { SchemaTypes, type JsonSchema } from './schema.js';
+export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { MAIL_FIELDS, typeTrees, type Typing, type TypingInput } from './tree-typer.js';
 export {

@@ -37,11 +37,22 @@ function fieldsOf(schema: SchemaObject, key: 'properties' | 'patternProperties')
   return isObject(fields) ? (fields as Record<string, JsonSchema>) : {};
 }
 
+/** What was read of a schema: a template is typed once for each of its sources, against the same one. */
+const READ = new WeakMap<object, Type>();
+
+/** The type of all data that a schema accepts. */
+export function typeOfSchema(schema: JsonSchema): Type {
+  if (typeof schema === 'boolean') return new SchemaTypes(schema).type();
+  let type = READ.get(schema);
+  if (type === undefined) READ.set(schema, (type = new SchemaTypes(schema).type()));
+  return type;
+}
+
 /**
  * Reads a data schema as types. A type allows at least what the schema allows: whatever a keyword says that types cannot is left out of
  * account, never guessed.
  */
-export class SchemaTypes {
+class SchemaTypes {
   readonly #made = new Map<string, Type>();
 
   constructor(private readonly root: JsonSchema) {}

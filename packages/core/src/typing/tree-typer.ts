@@ -16,7 +16,7 @@ import type {
 } from '../notation/index.js';
 import { didYouMean, problem, warning, type Place, type Problem } from '../problems/index.js';
 import { absenceHint, anythingHint, ExpressionTyper, hasFormat, shown, type SayTypes } from './expressions.js';
-import { declaredFields, SchemaTypes, type JsonSchema } from './schema.js';
+import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
 import type { BlockArgument, BlockSignature } from './signature.js';
 import { accepts } from './accepts.js';
@@ -83,7 +83,7 @@ export interface Typing {
 /** Types a mail against its data schema (4-template-notation, Types). */
 export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
-  const root = input.names === undefined ? new SchemaTypes(input.schema).type() : undefined;
+  const root = input.names === undefined ? typeOfSchema(input.schema) : undefined;
   const names = new Map<string, Type>([...(input.names ?? []), ['mail', MAIL]]);
   const expressions = new ExpressionTyper(problems, input.say);
   const typer = new TreeTyper(expressions, problems, input.signatures);
