@@ -25,7 +25,9 @@ function intoLastItem(flows: readonly Flow[], indent: number, make: (column: num
   if (last?.kind !== 'list' || item?.kind !== 'item' || indent < item.column) return undefined;
   const { column } = item;
   const children = joinLists(item.children, indent, (deeper) => make(Math.max(column, deeper)));
-  return [...flows.slice(0, -1), { ...last, items: [...last.items.slice(0, -1), { ...item, children }] }];
+  // Only lists stand close under an item's text; anything else sets the items apart.
+  const tight = last.tight && children.every((one, i) => i === 0 || one.kind === 'list');
+  return [...flows.slice(0, -1), { ...last, tight, items: [...last.items.slice(0, -1), { ...item, children }] }];
 }
 
 /** A list, or a branch or loop that holds nothing but lists of one kind, as a list. */

@@ -93,13 +93,8 @@ export class HtmlCompiler implements HtmlSide {
       case 'paragraph':
         return markup`<p class="${inkClass(ground.ink)}" style="margin:0 0 16px;${prose}">${this.inline(node.children)}</p>
 `;
-      case 'list': {
-        const tag = node.ordered ? 'ol' : 'ul';
-        const start = node.ordered && node.start !== 1 ? ` start="${node.start}"` : '';
-        return markup`<${tag}${start} class="${inkClass(ground.ink)}" style="margin:0 0 16px;padding:0;padding-${near}:24px;${prose}">
-${this.#items(node.items, node.tight)}</${tag}>
-`;
-      }
+      case 'list':
+        return this.#list(node, '0 0 16px');
       case 'quote':
         return markup`<blockquote class="${colorClass('line', 'line')}" style="margin:0 0 16px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.line.light}">
 ${this.flow(node.children, { ink: ground.soft })}</blockquote>
@@ -136,10 +131,15 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
     const row = (cells: readonly (readonly Inline[])[], heading: boolean): Op[] =>
       markup`<tr>${node.align.flatMap((align, c) => {
         const tag = heading ? 'th' : 'td';
+        const gap = c === node.align.length - 1 ? '0' : '12px';
         const style = letters(theme, heading ? ground.soft : ground.ink, ground.size, {
           'font-weight': heading ? 'bold' : 'normal',
-          padding: direction === 'rtl' ? '8px 0 8px 16px' : '8px 16px 8px 0',
+          padding: direction === 'rtl' ? `8px 0 8px ${gap}` : `8px ${gap} 8px 0`,
           'text-align': align ?? near,
+          // Words break only where they must: a column is as wide as its longest.
+          'word-break': 'normal',
+          'overflow-wrap': 'break-word',
+          ...(align === 'right' ? { 'white-space': 'nowrap' } : {}),
           'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
         });
         return markup`<${tag}${heading ? ' scope="col"' : ''} class="${inkClass(heading ? ground.soft : ground.ink)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { ink: ground.soft } : undefined)}</${tag}>`;
@@ -180,12 +180,26 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
 `;
   }
 
+  #list(node: Extract<Flow, { kind: 'list' }>, margin: string): Op[] {
+    const { theme, ground, direction } = this;
+    const near = direction === 'rtl' ? 'right' : 'left';
+    const tag = node.ordered ? 'ol' : 'ul';
+    const start = node.ordered && node.start !== 1 ? ` start="${node.start}"` : '';
+    return markup`<${tag}${start} class="${inkClass(ground.ink)}" style="margin:${margin};padding:0;padding-${near}:24px;${letters(theme, ground.ink, ground.size)}">
+${this.#items(node.items, node.tight)}</${tag}>
+`;
+  }
+
   #items(items: readonly ListPart[], tight: boolean): Op[] {
     return this.#steer<ListItem>(items, (item, side) => {
-      const [only] = item.children;
-      // In a tight list the items' paragraphs are no paragraphs (CommonMark 5.3).
-      const bare = tight && item.children.length === 1 && only?.kind === 'paragraph';
-      return markup`<li style="margin:0 0 ${tight ? 6 : 0}px">${bare ? side.inline(only.children) : side.flow(item.children)}</li>
+      // In a tight list the items' paragraphs are no paragraphs (CommonMark 5.3), and lists stand close under them.
+      const content = tight
+        ? item.children.flatMap((child) => {
+            if (child.kind === 'paragraph') return side.inline(child.children);
+            return child.kind === 'list' ? side.#list(child, '6px 0 0') : side.flow([child]);
+          })
+        : side.flow(item.children);
+      return markup`<li style="margin:0 0 ${tight ? 6 : 0}px">${content}</li>
 `;
     });
   }

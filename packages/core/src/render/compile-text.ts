@@ -122,7 +122,8 @@ function compileList(op: Extract<TextOp, { op: 'list' }>): TextRun {
     const items: Block[] = [];
     run(env, (item) => {
       const mark = op.ordered ? `${op.start + items.length}. ` : '- ';
-      const lines = hard(spaced(item(env, width - mark.length)));
+      const blocks = item(env, width - mark.length);
+      const lines = hard(op.tight ? blocks.flat() : spaced(blocks));
       items.push(lines.map((line, i) => (i === 0 ? mark + line : (' '.repeat(mark.length) + line).trimEnd())));
     });
     return op.tight ? [items.flat()] : items;
