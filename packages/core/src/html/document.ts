@@ -21,12 +21,15 @@ const FILLER = '&#847;&zwnj;&nbsp;'.repeat(30);
 /** Classes of ours that stand in a body: the head holds rules for these only. */
 function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   for (const op of ops) {
-    if (typeof op === 'string') for (const [found] of op.matchAll(/\bv(?:[a-z]\d+|dark)\b/g)) out.add(found);
+    if (typeof op === 'string') for (const [found] of op.matchAll(/\bv(?:[a-z]\d+|dark|t)\b/g)) out.add(found);
     else if (op.op === 'if') for (const branch of op.branches) classesIn(branch.body, out);
     else if (op.op === 'each') classesIn([...op.body, ...op.otherwise], out);
   }
   return out;
 }
+
+/** A table has the width it has: on a phone its letters are smaller, and its columns closer. */
+const TABLE_ON_PHONES = '.vt{font-size:13px!important;line-height:20px!important;padding-left:0!important;padding-right:8px!important}';
 
 /** Pictures in pairs: one for a light ground, one for a dark. */
 function pictureRules(used: ReadonlySet<string>): string {
@@ -65,7 +68,7 @@ ${input.body}
 <!--[if mso]><xml><o:OfficeDocumentSettings><o:PixelsPerInch>96</o:PixelsPerInch></o:OfficeDocumentSettings></xml><![endif]-->
 <style>
 :root{color-scheme:light dark}
-@media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}}
+@media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}${used.has('vt') ? TABLE_ON_PHONES : ''}}
 ${darkRules(theme, used)}${pictureRules(used)}
 </style>
 </head>

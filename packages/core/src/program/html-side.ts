@@ -142,7 +142,7 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
           ...(align === 'right' ? { 'white-space': 'nowrap' } : {}),
           'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
         });
-        return markup`<${tag}${heading ? ' scope="col"' : ''} class="${inkClass(heading ? ground.soft : ground.ink)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { ink: ground.soft } : undefined)}</${tag}>`;
+        return markup`<${tag}${heading ? ' scope="col"' : ''} class="vt ${inkClass(heading ? ground.soft : ground.ink)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { ink: ground.soft } : undefined)}</${tag}>`;
       })}</tr>
 `;
     return markup`<table class="block-table" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
