@@ -198,6 +198,25 @@ group('data never says where a link leads', () => {
       expect(() => address(u)).toThrow(RenderFault);
   });
 
+  test('what the service makes leads where it must, whatever "linkHosts" says; without a base URL it may be absent', () => {
+    const source = {
+      'message.html': '<a href="{{ mail.unsubscribe }}">Stop</a> <a href="{{ mail.baseUrl }}help">Help</a>'.replace('}}help', '}}/help'),
+    };
+    const { render } = folder(source, 'baseUrl: https://shop.example/\nlinkHosts: []\n');
+    expect(addressesIn(render({ s: 'x', u: 'https://a.example/', n: 1 }).html)).toEqual([
+      'https://shop.example/',
+      'https://shop.example/help',
+    ]);
+    expect(folder(source, '').codes).toContain('maybe-absent');
+  });
+
+  test('conditional comments that reveal stay as they are', () => {
+    const { render } = folder({ 'message.html': '<body><![if !mso]><p>x</p><![endif]><!-- a note --><!--[if mso]><p>y</p><![endif]-->' });
+    expect(render({ s: 'x', u: 'https://a.example/', n: 1 }).html).toContain(
+      '<![if !mso]><p>x</p><![endif]><!--[if mso]><p>y</p><![endif]-->',
+    );
+  });
+
   test('an address that is written out in the template, or in the schema, needs no format', () => {
     const schema = object({ kind: { enum: ['/a', 'https://x.example/b'] }, n: { type: 'integer' } });
     const { codes, render } = testFolder(schema, { 'templates/t/message.md': md('[A]({{ kind }}) [B]({{ n > 1 ? "/y" : "/z" }})') });
@@ -225,7 +244,8 @@ group('markup of one’s own within Markdown', () => {
     ['<a href="', 'html-open'],
     ['<!-- x', 'html-open'],
     ['<tr><td>{{ s }}</td></tr>', 'html-dropped'],
-    ['<style>p{color:{{ s }}}</style>', 'style-data'],
+    ['<style>p{color:{{ s }}}</style>', 'forbidden-element'],
+    ['<link rel="stylesheet" href="https://x.example/a.css">', 'forbidden-element'],
   ])('%s: %s', (markup, code) => {
     expect(raw(markup).codes).toContain(code);
   });

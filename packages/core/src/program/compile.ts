@@ -40,7 +40,7 @@ export function folderCompiler(project: MailProject): FolderCompiler {
   const own = readOwnBlocks(project, modes, new Set(BUILT_IN.keys()), problems);
   const signatures = new Map([...SIGNATURES, ...[...own].map(([name, block]) => [name, block.signature] as const)]);
   const say: SayTypes = { keys: project.strings.names.keys(), names: (key) => project.strings.names.get(key) };
-  const ownTypes = typesOfOwn(own, signatures, say, problems);
+  const ownTypes = typesOfOwn(own, signatures, say, project.settings.baseUrl !== undefined, problems);
   const layouts = readLayouts(project, modes, problems);
   problems.push(...sheetFaults(project));
   for (const path of project.settings.styles) {
@@ -87,12 +87,13 @@ function typesOfOwn(
   own: ReadonlyMap<string, OwnBlock>,
   signatures: ReadonlyMap<string, BlockSignature>,
   say: SayTypes,
+  hasBaseUrl: boolean,
   problems: Problem[],
 ): ReadonlyMap<Expression, Type> {
   const out = new Map<Expression, Type>();
   for (const block of own.values()) {
     const names = new Map(block.inputs.map((input) => [input.name, input.type]));
-    const typing = typeTrees({ trees: [block.tree], schema: true, names, signatures, say });
+    const typing = typeTrees({ trees: [block.tree], schema: true, names, signatures, say, hasBaseUrl });
     problems.push(...typing.problems);
     for (const [expression, type] of typing.types) out.set(expression, type);
   }

@@ -309,9 +309,21 @@ function forbiddenIn(name: string, attributes: readonly string[], refresh: boole
     : { code: 'forbidden-attribute', message: `A mail cannot hold the attribute "${attribute}".`, hint: 'No script runs in a mail.' };
 }
 
-/** Takes away what no mail may hold, telling each. */
-export function refuseForbidden(document: Document, faults: DomFault[]): void {
+const OF_THE_HEAD = new Set(['link', 'style', 'title', 'meta']);
+
+/** Takes away what no mail may hold, telling each. `isPart`: of markup that is no document of its own. */
+export function refuseForbidden(document: Document, faults: DomFault[], isPart = false): void {
   for (const node of elementsOf(document)) {
+    if (isPart && OF_THE_HEAD.has(node.name) && node.parent !== null && isTag(node.parent) && node.parent.name !== 'head') {
+      faults.push({
+        code: 'forbidden-element',
+        message: `<${node.name}> belongs into the head of a document, not among its text.`,
+        hint: 'Style sheets stand in styles/, titles in the front matter.',
+        offset: offsetOf(node),
+      });
+      remove(node);
+      continue;
+    }
     for (;;) {
       const names = Object.keys(node.attribs);
       const fault = forbiddenIn(node.name, names, /refresh/i.test(node.attribs['http-equiv'] ?? ''));
@@ -474,7 +486,9 @@ function commentOps(node: Comment, writing: Writing): Op[] {
   }
   if (tracesIn(node.data).length > 0) writing.faults.push(movedFault(offset));
   // Other comments are notes of the author: they are nobody else's business.
-  return /^(?:<!\[endif\]|\[if )/.test(node.data) ? [`<!--${node.data}-->`] : [];
+  if (/^<!\[endif\]$/.test(node.data)) return [`<!--${node.data}-->`];
+  // The form that all clients but the Word engine take for a comment of nothing, so that they show what is between.
+  return /^\[(?:if [^\]]*|endif)\]$/.test(node.data) ? [`<!${node.data}>`] : [];
 }
 
 /** Markup that is no whole document: its tags are looked at one by one, and what needs nothing stays as it stands. */

@@ -111,6 +111,7 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
     schema: template.schema,
     signatures: context.signatures,
     say: context.say,
+    hasBaseUrl: context.project.settings.baseUrl !== undefined,
   });
   problems.push(...typing.problems);
   return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };

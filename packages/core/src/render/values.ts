@@ -186,8 +186,11 @@ export function compileAddress({ parts, at }: Address): Run<string> {
     list.map((one) => (typeof one === 'string' ? one : encode(one.part, put(one.run(env))))).join('');
   const [first, ...rest] = runs;
   if (typeof first === 'object' && first.part.encode === 'whole') {
+    // What `mail` holds is made by the service, not by data.
+    const isOurs = first.part.value.k === 'path' && first.part.value.root === 'mail';
     return (env) => {
-      const base = fromData(put(first.run(env)), env, at);
+      const given = put(first.run(env));
+      const base = isOurs ? absolute(given, env.baseUrl, at) : fromData(given, env, at);
       if (rest.length === 0) return base;
       const tail = text(rest, env);
       const url = absolute(base.endsWith('/') && tail.startsWith('/') ? base + tail.slice(1) : base + tail, '', at);

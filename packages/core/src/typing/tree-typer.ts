@@ -46,7 +46,10 @@ export const MAIL_FIELDS: Readonly<Record<string, Type>> = {
   unsubscribe: textOf('uri'),
 };
 
-const MAIL: Type = {
+/** Without a base URL, there is none, and no page that ends a subscription. */
+const NEEDS_BASE = new Set(['baseUrl', 'unsubscribe']);
+
+const mailType = (hasBaseUrl: boolean): Type => ({
   absent: false,
   members: [
     {
@@ -54,11 +57,14 @@ const MAIL: Type = {
       names: Object.keys(MAIL_FIELDS),
       open: false,
       others: () => undefined,
-      field: (name) =>
-        Object.hasOwn(MAIL_FIELDS, name) ? { type: MAIL_FIELDS[name] ?? ANY, pointers: [], nullable: false, optional: false } : undefined,
+      field: (name) => {
+        const type = Object.hasOwn(MAIL_FIELDS, name) ? MAIL_FIELDS[name] : undefined;
+        if (type === undefined) return undefined;
+        return { type: hasBaseUrl || !NEEDS_BASE.has(name) ? type : optional(type), pointers: [], nullable: false, optional: false };
+      },
     },
   ],
-};
+});
 
 export interface TypingInput {
   /** The sources that make up one mail: layout and template; their front matters and bodies are typed against the same data. */
@@ -70,6 +76,8 @@ export interface TypingInput {
   readonly names?: ReadonlyMap<string, Type>;
   readonly signatures: ReadonlyMap<string, BlockSignature>;
   readonly say?: SayTypes;
+  /** Whether the folder says where its links lead. */
+  readonly hasBaseUrl: boolean;
 }
 
 export interface Typing {
@@ -84,7 +92,7 @@ export interface Typing {
 export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
   const root = input.names === undefined ? typeOfSchema(input.schema) : undefined;
-  const names = new Map<string, Type>([...(input.names ?? []), ['mail', MAIL]]);
+  const names = new Map<string, Type>([...(input.names ?? []), ['mail', mailType(input.hasBaseUrl)]]);
   const expressions = new ExpressionTyper(problems, input.say);
   const typer = new TreeTyper(expressions, problems, input.signatures);
   const scope = Scope.of(root, names);
