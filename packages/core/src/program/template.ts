@@ -142,7 +142,9 @@ function frontFaults(
 ): Parsed | undefined {
   const { project, layouts } = context;
   const top = source.place(0, 0);
-  if (!front.has('subject'))
+  // Front matter that cannot be read has said so already.
+  const isUnread = problems.some((one) => one.code === 'yaml' && one.place.file === source.file);
+  if (!front.has('subject') && !isUnread)
     problems.push(problem('no-subject', top, 'This source has no subject.', 'Put subject: "…" between two lines "---" at the top.'));
   const topic = front.get('topic');
   const topics = Object.keys(project.settings.topics);
