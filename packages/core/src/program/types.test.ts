@@ -358,11 +358,26 @@ group('patterns', () => {
     ['too many alternatives', { type: 'object', oneOf: Array.from({ length: 201 }, () => ({})) }],
     ['alternatives that double with each reference', doubling],
     [
+      'a reference to itself in two alternatives, one level down',
+      { type: 'object', anyOf: [{ properties: { a: { $ref: '#' } } }, { properties: { a: { $ref: '#' } } }] },
+    ],
+    [
       'a reference to itself',
       { ...object({ a: { $ref: '#/$defs/a' } }), $defs: { a: { allOf: [{ $ref: '#/$defs/b' }] }, b: { $ref: '#/$defs/a' } } },
     ],
   ])('%s: refused at once', (_name, schema) => {
     expect(errors(schema, 'x')).toContain('schema-size');
+  });
+  test('a tree with two branches is no such thing, and is checked in no time', () => {
+    const tree: JsonSchema = {
+      type: 'object',
+      properties: { left: { $ref: '#' }, right: { $ref: '#' }, kind: { type: 'string' } },
+      oneOf: [{ required: ['kind'] }, { required: ['left'], properties: { more: { type: 'array', items: { $ref: '#' } } } }],
+    };
+    expect(errors(tree, '{{ kind ?? "none" }}')).toEqual([]);
+    let data: unknown = { kind: 'leaf' };
+    for (let i = 0; i < 200; i += 1) data = { left: data };
+    expect(dataCheck(tree)(data)).toEqual([]);
   });
   test('no template is missing because its schema is wrong', () => {
     const { codes } = testFolder({ type: 'nothing' }, { 'templates/t/message.md': md('x') });

@@ -62,7 +62,63 @@ export function schemaBoundFault(schema: JsonSchema): string | undefined {
     if (most === Infinity) return 'A reference in this schema leads back to itself for the same value.';
     if (most > MOST_AT_ONCE) return `More than ${MOST_AT_ONCE} schemas would apply to one value, its references followed.`;
   }
-  return undefined;
+  return repeatsItself(byPointer.values(), target)
+    ? 'This schema applies itself more than once to the same value within a value: each level of data would take twice as long.'
+    : undefined;
+}
+
+/**
+ * Whether a schema that refers to itself does so twice for the same part of a value: checking would then double with each level of the
+ * data. A tree with two branches does not: these are different parts.
+ */
+function repeatsItself(nodes: Iterable<object>, target: (reference: unknown) => object | undefined): boolean {
+  const all = [...nodes];
+  /** What applies to the same value as a schema, itself included; as often as it does. */
+  const closure = (node: object): Map<object, number> => {
+    const out = new Map<object, number>();
+    const left: object[] = [node];
+    for (let next = left.pop(); next !== undefined && out.size < MOST_AT_ONCE; next = left.pop()) {
+      out.set(next, (out.get(next) ?? 0) + 1);
+      const fields = next as Record<string, unknown>;
+      const inner = [
+        ...IN_PLACE_LISTS.flatMap((key) => (Array.isArray(fields[key]) ? (fields[key] as unknown[]) : [])),
+        ...IN_PLACE.map((key) => (key.startsWith('$') ? target(fields[key]) : fields[key])),
+      ];
+      for (const one of inner) if (typeof one === 'object' && one !== null) left.push(one);
+    }
+    return out;
+  };
+  const closures = new Map(all.map((node) => [node, closure(node)]));
+  /** By the part of the value that they describe: the schemas one level further down. */
+  const down = (node: object): Map<string, object[]> => {
+    const out = new Map<string, object[]>();
+    for (const [one, times] of closures.get(node) ?? []) {
+      const fields = one as Record<string, unknown>;
+      const add = (part: string, schema: unknown): void => {
+        if (typeof schema !== 'object' || schema === null) return;
+        out.set(part, [...(out.get(part) ?? []), ...Array.from({ length: Math.min(times, 2) }, () => schema)]);
+      };
+      for (const key of ['items', 'additionalProperties', 'unevaluatedProperties', 'contains', 'unevaluatedItems']) add(key, fields[key]);
+      for (const key of ['properties', 'patternProperties'])
+        for (const [name, schema] of Object.entries((fields[key] as object | undefined) ?? {})) add(`${key} ${name}`, schema);
+    }
+    return out;
+  };
+  const downs = new Map(all.map((node) => [node, down(node)]));
+  const reaches = (from: object, to: object): boolean => {
+    const seen = new Set<object>();
+    const left = [from];
+    for (let next = left.pop(); next !== undefined; next = left.pop()) {
+      if (closures.get(next)?.has(to) === true) return true;
+      if (seen.has(next)) continue;
+      seen.add(next);
+      for (const list of downs.get(next)?.values() ?? []) left.push(...list);
+    }
+    return false;
+  };
+  return all.some((node) =>
+    [...(downs.get(node)?.values() ?? [])].some((list) => list.length > 1 && list.filter((one) => reaches(one, node)).length > 1),
+  );
 }
 
 function decoded(text: string): string {
