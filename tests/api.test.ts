@@ -61,6 +61,12 @@ describe('bad requests are refused with every fault at once, and nothing is stor
       'cannot link',
     ],
     [
+      'data that nests without end',
+      `{"template":"booking-confirmed","to":["asa@post.example"],"data":{"a":${'['.repeat(50_000)}${']'.repeat(50_000)}}}`,
+      [''],
+      'nests deeper',
+    ],
+    [
       'an amount in an unknown currency',
       { ...good, data: { ...good.data, booking: { ...good.data.booking, currency: 'QQQ' } } },
       ['data.booking.currency'],

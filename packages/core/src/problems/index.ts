@@ -1,5 +1,5 @@
 export { codeFrame, describe } from './frame.js';
-export { depthOf, duplicateKeys, jsonFault, MAX_DEPTH } from './json.js';
+export { depthOf, duplicateKeys, isDeeper, jsonFault, MAX_DEPTH } from './json.js';
 export { didYouMean, nearest } from './nearest.js';
 export { hasErrors, inReadingOrder, problem, warning, type Place, type Problem, type Severity } from './problem.js';
 export { SourceText } from './source.js';

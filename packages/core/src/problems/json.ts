@@ -47,6 +47,14 @@ export function depthOf(value: unknown): number {
   return deepest;
 }
 
+/** Whether a value has more levels than `most`; counted without going deeper than that. */
+export function isDeeper(value: unknown, most: number): boolean {
+  if (typeof value !== 'object' || value === null) return false;
+  if (most === 0) return true;
+  for (const inner of Object.values(value)) if (typeof inner === 'object' && inner !== null && isDeeper(inner, most - 1)) return true;
+  return false;
+}
+
 /** Keys that stand twice in the same object of a JSON text: parsers keep the last one in silence. */
 export function duplicateKeys(text: string): { readonly name: string; readonly offset: number; readonly length: number }[] {
   const out: { name: string; offset: number; length: number }[] = [];

@@ -368,6 +368,11 @@ group('patterns', () => {
   ])('%s: refused at once', (_name, schema) => {
     expect(errors(schema, 'x')).toContain('schema-size');
   });
+  test('data that nests without end is refused in a sentence', () => {
+    let deep: unknown = 1;
+    for (let i = 0; i < 100_000; i += 1) deep = [deep];
+    expect(dataCheck({ type: 'object' })({ deep })).toEqual([{ path: '', message: 'nests deeper than 250 levels' }]);
+  });
   test('a tree with two branches is no such thing, and is checked in no time', () => {
     const tree: JsonSchema = {
       type: 'object',

@@ -1,7 +1,7 @@
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import addFormatsModule from 'ajv-formats';
 import { TEXT_KINDS } from '../formats/index.js';
-import { nearest } from '../problems/index.js';
+import { isDeeper, nearest } from '../problems/index.js';
 import { compilePattern } from './pattern.js';
 import type { JsonSchema } from './schema.js';
 
@@ -53,6 +53,9 @@ export function dataCheck(schema: JsonSchema): DataCheck {
 const KEPT = new Map<string, DataCheck>();
 const MOST_KEPT = 1000;
 
+/** Levels of lists and records that data may have. */
+const MAX_DATA_DEPTH = 250;
+
 function compileCheck(schema: JsonSchema): DataCheck {
   let validate: ValidateFunction;
   try {
@@ -62,7 +65,11 @@ function compileCheck(schema: JsonSchema): DataCheck {
   }
   // The compiled check stands on its own; the instance forgets the schema, so that it does not grow with every reading of a folder.
   AJV.removeSchema(schema);
-  return (data) => (validate(data) ? [] : (validate.errors ?? []).slice(0, 100).map(inOurWords));
+  return (data) => {
+    // Deeper than that, neither this check nor what stores the data could go through it.
+    if (isDeeper(data, MAX_DATA_DEPTH)) return [{ path: '', message: `nests deeper than ${MAX_DATA_DEPTH} levels` }];
+    return validate(data) ? [] : (validate.errors ?? []).slice(0, 100).map(inOurWords);
+  };
 }
 
 function inOurWords(error: ErrorObject): DataProblem {

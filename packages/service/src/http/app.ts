@@ -26,7 +26,7 @@ import { uploadsRouter } from './uploads.js';
 import { keysRouter } from './keys.js';
 import { messagesRouter } from './messages.js';
 import { openApiDocument } from './openapi.js';
-import { problemHandler } from './problem.js';
+import { problemHandler, shallowBody } from './problem.js';
 import { sessionRouter } from './session.js';
 
 export interface AppOptions
@@ -103,6 +103,7 @@ export function makeApp(options: AppOptions): Express {
   app.use(
     /^\/(?:v1(?!\/uploads|\/returns|\/suppressions\/import)|console\/session)/,
     express.json({ limit: options.bodyBytes, strict: true }),
+    shallowBody,
     (_request, response, next) => {
       response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
       next();

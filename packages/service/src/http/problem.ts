@@ -1,9 +1,18 @@
-import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
-import type { ErrorRequestHandler, Request, Response } from 'express';
+import { didYouMean, isDeeper, jsonFault, SourceText } from '@verbalis/core/problems';
+import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import { unavailableOf } from '../kernel/index.js';
 import { invalid, Refusal, type RequestProblem } from '../refusal.js';
+
+/** Levels of lists and records that a request may have: past some thousands, nothing could go through it, not even to store it. */
+const MAX_BODY_DEPTH = 300;
+
+/** Refuses a body that nests without end. */
+export const shallowBody: RequestHandler = (request, _response, next) => {
+  if (isDeeper(request.body, MAX_BODY_DEPTH)) throw invalid([{ path: '', message: `nests deeper than ${MAX_BODY_DEPTH} levels` }]);
+  next();
+};
 
 /** Writes a refusal as application/problem+json (RFC 9457). */
 export function sendProblem(response: Response, refusal: Refusal): void {
