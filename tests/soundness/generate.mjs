@@ -241,7 +241,7 @@ export const wholeCase = fc.record({
     }),
     { minLength: 1, maxLength: 16 },
   ),
-  choices: fc.array(fc.array(nat, { minLength: 4, maxLength: 16 }), { minLength: 3, maxLength: 3 }),
+  choices: fc.array(fc.array(nat, { minLength: 4, maxLength: 16 }), { minLength: 5, maxLength: 5 }),
 });
 
 /** Numbers that go round. */
