@@ -3,7 +3,8 @@ import { joined } from '../html/index.js';
 import type { Op, TextItem, TextOp, TextRow } from '../render/index.js';
 import type { Address } from '../render/index.js';
 import { addressOf } from './address.js';
-import { attributeOffset, steered, type DomFault, type Writing } from './dom.js';
+import { attributeOffset, type DomFault } from './dom.js';
+import { steered, type Writing } from './write-dom.js';
 import { piecesOf, type SlotOp } from './marked.js';
 import { inserted } from './sides.js';
 

@@ -1,7 +1,8 @@
 import type { Verbatim } from '../notation/index.js';
 import { problem, type Place } from '../problems/index.js';
 import type { Op, TextOp } from '../render/index.js';
-import { elementsOf, isIntact, readDocument, refuseForbidden, writeDocument, type DomFault, type Writing } from './dom.js';
+import { elementsOf, isIntact, readDocument, refuseForbidden, type DomFault } from './dom.js';
+import { writeDocument, type Writing } from './write-dom.js';
 import { textOfDocument } from './html-text.js';
 import { mark, type Marked, type SlotOp } from './marked.js';
 import type { CompileContext } from './context.js';

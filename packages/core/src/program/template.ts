@@ -14,17 +14,8 @@ import { didYouMean, hasErrors, inReadingOrder, problem, SourceText, warning, ty
 import type { Op, Program, TextOp } from '../render/index.js';
 import { textOf } from '../strings/index.js';
 import { anythingHint, typeOfSchema, typeTrees, type Type } from '../typing/index.js';
-import {
-  applySheets,
-  elementsOf,
-  isIntact,
-  readDocument,
-  refuseForbidden,
-  takeSheets,
-  writeDocument,
-  type DomFault,
-  type Writing,
-} from './dom.js';
+import { applySheets, elementsOf, isIntact, readDocument, refuseForbidden, takeSheets, type DomFault } from './dom.js';
+import { writeDocument, type Writing } from './write-dom.js';
 import { HtmlCompiler } from './html-side.js';
 import { textOfDocument } from './html-text.js';
 import { localesOf } from './languages.js';
