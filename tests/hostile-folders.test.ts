@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
+import { ALIAS_BOMB, doublingBlocks } from '../packages/core/src/program/test-hostile.js';
 import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
 
 let all: TestService;
@@ -17,22 +18,9 @@ const SIMPLE = {
   'templates/t/message.md': '---\nsubject: "s"\n---\nx\n',
 };
 const front = '---\nsubject: "s"\n---\n';
-const doubling = Object.fromEntries(
-  Array.from({ length: 40 }, (_, i) => [`blocks/b${i}.md`, i === 0 ? 'word' : `::b${i - 1}\n\n::b${i - 1}`]),
-);
-const aliases = [
-  'a: &a [x,x,x,x,x,x,x,x,x]',
-  ...'bcdefghi'.split('').map(
-    (one, i) =>
-      `${one}: &${one} [${Array(9)
-        .fill(`*${'abcdefgh'[i] ?? 'a'}`)
-        .join(',')}]`,
-  ),
-].join('\n');
-
 /** Folders made to take time, memory or the stack. */
 const HOSTILE: [name: string, files: Record<string, string>][] = [
-  ['blocks that double with each step', { ...doubling, 'templates/t/message.md': `${front}::b39` }],
+  ['blocks that double with each step', { ...doublingBlocks(40), 'templates/t/message.md': `${front}::b39` }],
   [
     'a pattern that backtracks',
     {
@@ -43,7 +31,7 @@ const HOSTILE: [name: string, files: Record<string, string>][] = [
   ['60 kB of nested elements', { 'templates/t/message.md': `${front}:::raw html\n${'<div>'.repeat(12_000)}\n:::` }],
   ['3,000 signs of quotes', { 'templates/t/message.md': `${front}${'>'.repeat(3000)} x` }],
   ['1,500 nested conditions', { 'templates/t/message.md': `${front}${':::if n\n'.repeat(1500)}x` }],
-  ['aliases that multiply', { 'mail.yaml': `name: T\n${aliases}\n` }],
+  ['aliases that multiply', { 'mail.yaml': `name: T\n${ALIAS_BOMB}\n` }],
   ['JSON that nests without end', { 'templates/t/data.schema.json': `${'{"properties":'.repeat(20_000)}1${'}'.repeat(20_000)}` }],
   [
     'references that double',

@@ -70,7 +70,7 @@ export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone:
 /** How often a YAML document may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;
 
-/** Reads `mail.yaml`; each fault is told with its line. Undefined when it cannot be used. */
+/** Reads `mail.yaml` and reports each mistake with its line. Returns undefined when the file cannot be used. */
 export function readSettings(file: string, text: string, problems: Problem[]): MailSettings | undefined {
   const source = new SourceText(file, text);
   const document = parseDocument(text, { lineCounter: new LineCounter(), prettyErrors: false });

@@ -18,7 +18,7 @@ const formatter = memo(
 
 /** Milliseconds since the epoch of an RFC 3339 date-time or full-date (5.6); a date alone counts as midnight UTC. */
 export function instantOf(value: string): number {
-  if (!isDate(value) && !isDateTime(value)) throw new FormatFault(`"${value}" is no date that exists.`);
+  if (!isDate(value) && !isDateTime(value)) throw new FormatFault(`"${value}" is not a valid date.`);
   // A leap second is the last of its minute, and the first of the next for those who count without them.
   const leap = /^(.{17})60(.*)$/.exec(value);
   return leap === null ? Date.parse(value.toUpperCase()) : Date.parse(`${leap[1] ?? ''}59${leap[2] ?? ''}`.toUpperCase()) + 1000;

@@ -5,7 +5,7 @@ type List = Extract<Flow, { kind: 'list' }>;
 /**
  * Adds what stands next in a block to what stands before it. Directive lines cut prose into runs, and a list goes on over them: what is
  * indented as an item's text belongs to that item, and items before, in and after an `if` or `each` are one list with one numbering.
- * @param make reads it, `column` columns of its indentation taken away
+ * @param make parses it after removing `column` columns of indentation
  */
 export function joinLists(before: readonly Flow[], indent: number, make: (column: number) => readonly Flow[]): Flow[] {
   const inside = intoLastItem(before, indent, make);

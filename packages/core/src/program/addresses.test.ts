@@ -170,7 +170,7 @@ group('data never says where a link leads', () => {
     expect(folder({ 'message.md': body }).codes).toContain(code);
   });
 
-  test('without a base URL a relative address is told when the folder is checked', () => {
+  test('a relative address without a base URL is reported by check', () => {
     expect(folder({ 'message.md': '[A](/x)' }, '').codes).toContain('link-malformed');
     expect(folder({ 'message.md': '[A](/x/{{ s }})' }, '').codes).toContain('link-malformed');
     const schema = object({ u: { type: 'string', format: 'uri-reference' } });
@@ -256,7 +256,7 @@ group('markup of one’s own within Markdown', () => {
     expect(html).toContain('<p style="margin:0">Dear &lt;b&gt;&amp;, <a href="https://shop.example/x">look</a>.</p>');
     expect(text).toBe('Dear <b>&, look [1].\n\n[1] https://shop.example/x\n');
   });
-  test('faults are told where they stand', () => {
+  test('errors carry the line and column of the markup', () => {
     const { problems } = folder({ 'message.md': 'x\n\n:::raw html\n<p>y</p>\n<p>{{ s }}</p> <form></form>\n:::' });
     expect(problems.filter((one) => one.code === 'forbidden-element').map(({ place }) => `${place.line}:${place.column}`)).toEqual([
       '8:16',

@@ -283,7 +283,7 @@ group('rendering', () => {
   });
 
   test('a date that does not exist is told with its place', () => {
-    expect(() => render('{{ at | date }}', { ...DATA, at: '2026-13-45T00:00:00Z' })).toThrow(/no date that exists/);
+    expect(() => render('{{ at | date }}', { ...DATA, at: '2026-13-45T00:00:00Z' })).toThrow(/is not a valid date/);
   });
 
   test('loops are bounded', () => {

@@ -115,7 +115,7 @@ function readLayouts(project: MailProject, modes: BlockModes, problems: Problem[
             ? 'This layout has no "::body".'
             : all.length > 1
               ? `This layout has "::body" ${all.length} times.`
-              : 'Here, "::body" stands in a loop, a list or a condition, and a mail always has a body.',
+              : '"::body" is inside a loop, a list or a condition, so some emails would have no body.',
           'A line "::body", once, is where the template’s body goes.',
         ),
       );

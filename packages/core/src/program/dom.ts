@@ -125,8 +125,8 @@ export function isIntact(document: Document, marked: Marked, faults: DomFault[])
 export function movedFault(offset: number | undefined): DomFault {
   return {
     code: 'html-moved',
-    message: 'This cannot stand here: clients would move it elsewhere, or drop it.',
-    hint: 'In a table, text stands in cells only, and "if" and "each" stand around whole rows. No value stands in a tag’s name, in a comment, or as an attribute.',
+    message: 'This is not allowed here: mail clients would move it elsewhere or drop it.',
+    hint: 'Inside a table, put text in cells and wrap whole rows in "if" and "each". Values cannot be tag names, attribute names or comments.',
     offset,
   };
 }
@@ -285,7 +285,7 @@ export function forbiddenIn(name: string, attributes: readonly string[], refresh
 
 const OF_THE_HEAD = new Set(['link', 'style', 'title', 'meta']);
 
-/** Takes away what no mail may hold, telling each. `isPart`: of markup that is no document of its own. */
+/** Removes elements and attributes that email must not contain, with a fault for each. `isPart`: the markup is a fragment, not a document. */
 export function refuseForbidden(document: Document, faults: DomFault[], isPart = false): void {
   for (const node of elementsOf(document)) {
     if (isPart && OF_THE_HEAD.has(node.name) && node.parent !== null && isTag(node.parent) && node.parent.name !== 'head') {

@@ -155,7 +155,7 @@ group('what a string takes', () => {
     );
     expect(render(DATA).text.replace(/[\u00A0\u202F]/g, ' ')).toContain('On June 4, 2026');
   });
-  test('what only another language takes is told there, and not asked of the template', () => {
+  test('a value that only a translation uses is reported in the translation, not in the template', () => {
     const { problems } = folder({ 'strings/fr.json': '{"hello":"Bonjour {nom}"}', 'templates/t/message.md': md('{{ say "hello" }}') });
     expect(problems.filter((one) => one.severity === 'error').map(({ code, place }) => [code, place.file])).toEqual([
       ['string-value', 'strings/fr.json'],
@@ -213,7 +213,7 @@ group('files and settings', () => {
   test('a text part without its message', () => {
     expect(folder({ ...source, 'templates/t/message.fr.txt': 'x' }).codes).toContain('text-alone');
   });
-  test('a fault of mail.yaml is told alone', () => {
+  test('a mistake in mail.yaml is reported without errors that follow from it', () => {
     const { codes, problems } = folder({ 'templates/t/message.md': md('[x](/y)') }, 'locale: nonsense!\n');
     expect(codes).toEqual(['setting']);
     expect(problems[0]?.place).toMatchObject({ file: 'mail.yaml', line: 2 });

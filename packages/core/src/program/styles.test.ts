@@ -121,7 +121,7 @@ p:hover::after{content:"</style><script>alert(1)</script>"}`;
     expect(render(DATA).html.match(/letter-spacing:2px/g)).toHaveLength(8);
   });
 
-  test('what is wrong in a sheet is told, with its place', () => {
+  test('mistakes in a style sheet are reported with their place', () => {
     const { problems } = testFolder(
       SCHEMA,
       { 'styles/x.css': '.block-legder td { color: red }\n.block-card { color red }', 'templates/t/message.md': md(LEDGER) },

@@ -9,7 +9,7 @@ const SIMPLE = {
   'templates/t/samples/s.json': '{"name":"Ása"}',
   'templates/t/message.md': '---\nsubject: "Hello {{ name }}"\npreview: "p"\n---\nHello {{ name }}.\n',
 };
-const views = folderViews({ limitMs: 3000, memoryMb: 256 });
+const views = folderViews({ limitMs: 60_000, memoryMb: 256 });
 afterAll(() => views.stop());
 
 test('a folder is read, checked and rendered in a thread; after a change only that travels', async () => {
