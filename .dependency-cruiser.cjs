@@ -1,4 +1,7 @@
-// The house (docs/architecture.md): every arrow points down, there is no circle, and doors are the only way in.
+// docs/architecture.md: every import points down, none forms a cycle, and folders are entered by their doors (index.ts).
+const { readFileSync } = require('node:fs');
+const { join } = require('node:path');
+
 const below = (name, from, to) => ({ name, severity: 'error', from: { path: `^packages/${from}/` }, to: { path: `^packages/(${to})/` } });
 
 // Inside core, from the lowest step to the highest. A step knows those before it, never those after.
@@ -33,6 +36,17 @@ const upward = STEPS.map((step, i) => ({
   to: { path: `^packages/core/src/(${STEPS.slice(i + 1).join('|') || 'nothing-is-above'})/` },
 }));
 
+// Features of the service, from low to high.
+const FEATURES = [...readFileSync(join(__dirname, 'packages/service/src/features/order.ts'), 'utf8').matchAll(/^ {2}'([a-z-]+)',$/gm)].map(
+  (match) => match[1],
+);
+const climbing = FEATURES.map((feature, i) => ({
+  name: `${feature}-knows-lower-features-only`,
+  severity: 'error',
+  from: { path: `^packages/service/src/features/${feature}/`, pathNot: '\\.test\\.ts$' },
+  to: { path: `^packages/service/src/features/(${FEATURES.slice(i + 1).join('|') || 'nothing-is-above'})/` },
+}));
+
 module.exports = {
   forbidden: [
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
@@ -59,20 +73,46 @@ module.exports = {
       name: 'the-kernel-is-the-ground',
       severity: 'error',
       from: { path: '^packages/service/src/kernel/' },
-      to: { path: '^packages/(core|service/src/(?!kernel/))' },
+      to: { path: '^packages/(core/src/(?!problems/)|service/src/(?!kernel/))' },
     },
     {
       // Threads enter the kernel by a door of their own: they never open the database.
-      name: 'service-doors',
+      name: 'kernel-door',
       severity: 'error',
-      from: { path: '^packages/service/src/([^/]+)/' },
-      to: { path: '^packages/service/src/([^/]+)/(?!index\\.ts$).+', pathNot: '^packages/service/src/($1/|kernel/thread|[^/]+/test-)' },
+      from: { path: '^packages/service/src/', pathNot: '^packages/service/src/kernel/' },
+      to: { path: '^packages/service/src/kernel/(?!(index|thread)\\.ts$|test-)' },
     },
     {
-      name: 'only-the-store-writes-sql',
+      name: 'feature-doors',
       severity: 'error',
-      from: { path: '^packages/service/src/', pathNot: '^packages/service/src/(store|kernel)/' },
+      from: { path: '^packages/service/src/(features/[^/]+|app|records|settings)/' },
+      to: {
+        path: '^packages/service/src/(features/[^/]+|app|records|settings)/(?!index\\.ts$).+',
+        pathNot: '^packages/service/src/($1/|(features/[^/]+|records)/test-)',
+      },
+    },
+    {
+      name: 'features-stand-on-features',
+      severity: 'error',
+      from: { path: '^packages/service/src/features/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^packages/service/src/(app|records|settings)/' },
+    },
+    {
+      name: 'only-queries-write-sql',
+      severity: 'error',
+      from: {
+        path: '^packages/service/src/',
+        pathNot:
+          '^packages/service/src/(kernel/|features/[^/]+/(tables|.*queries|claims|claim-statements|facts|attempts|deliveries)\\.ts$|.*test)',
+      },
       to: { path: 'node_modules/(drizzle-orm|better-sqlite3)/' },
+    },
+    ...climbing,
+    {
+      name: 'no-feature-without-a-place',
+      severity: 'error',
+      from: {},
+      to: { path: `^packages/service/src/features/(?!(${FEATURES.join('|')})/|order\\.ts$)` },
     },
     ...upward,
     { name: 'no-step-without-a-place', severity: 'error', from: {}, to: { path: `^packages/core/src/(?!(${STEPS.join('|')})/)[^/]+/` } },

@@ -25,7 +25,7 @@ export default async function bench() {
     VERBALIS_OPERATOR_SECRET: OPERATOR,
   });
   const client = createClient({ url: service.said.url, key: OPERATOR, space: 'dock' });
-  await client.domains.add('saltmarsh-ferries.example', ['ed25519-sha256']);
+  await client.domains.add({ name: 'saltmarsh-ferries.example', algorithms: ['ed25519-sha256'] });
   const source = (kept) => {
     const from = performance.now();
     const args = ['-s', 2 * CONNECTIONS, '-m', MAILS, '-l', 10_000, '-f', 'a@host.example', '-t', 'b@host.example'].map(String);

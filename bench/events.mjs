@@ -13,8 +13,9 @@ export const runs = 3;
 
 export default async function bench() {
   const service = (door) => import(join(root, `packages/service/dist/${door}`));
-  const { openStore } = await service('store/index.js');
-  const { eventFeed, notifier } = await service('notify/index.js');
+  const { openStore } = await service('records/index.js');
+  const { eventFeed } = await service('features/events/index.js');
+  const { notifier } = await service('features/webhooks/index.js');
   const { SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
   const path = folder();
   const file = join(path, 'consumer.mjs');

@@ -72,7 +72,8 @@ export default async function bench() {
   fill(await emptyFile(full, sink.port), FINISHED, { queued: false });
   const services = { full: await serviceOn(full, sink.port), empty: await serviceOn(empty, sink.port) };
   const of = (service) => createClient({ url: service.said.url, key: OPERATOR, space: 'dock' });
-  for (const service of Object.values(services)) await of(service).domains.add('saltmarsh-ferries.example', ['ed25519-sha256']);
+  for (const service of Object.values(services))
+    await of(service).domains.add({ name: 'saltmarsh-ferries.example', algorithms: ['ed25519-sha256'] });
   fill(await emptyFile(waiting, sink.port), QUEUED, { queued: true });
   return [
     {

@@ -10,11 +10,11 @@ const EVENTS = 10_000;
 
 export default async function bench() {
   const service = (door) => import(join(root, `packages/service/dist/${door}`));
-  const { openStore, newId } = await service('store/index.js');
-  const { callbackDesk } = await service('callbacks/index.js');
-  const { suppressing } = await service('suppress/index.js');
-  const { Callbacks } = await service('profile/index.js');
-  const { SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
+  const { openStore } = await service('records/index.js');
+  const { callbackDesk } = await service('features/callbacks/index.js');
+  const { suppressing } = await service('features/suppressions/index.js');
+  const { Callbacks } = await service('features/providers/index.js');
+  const { newId, SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
   const log = { info() {}, warn() {}, error: console.error };
   const store = await openStore(join(folder(), 'ours.sqlite'), { log, clock: SYSTEM_CLOCK });
   const callbacks = Callbacks.parse({

@@ -9,7 +9,7 @@ const BYTES = 10_000;
 const CONNECTIONS = 10;
 
 export default async function bench() {
-  const { smtpProvider } = await import(join(root, 'packages/service/dist/providers/index.js'));
+  const { smtpProvider } = await import(join(root, 'packages/service/dist/features/providers/index.js'));
   const { foreignMail } = await import(join(root, 'packages/core/dist/mime/index.js'));
   const sink = await startSink();
   const { port } = sink;

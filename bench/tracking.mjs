@@ -12,7 +12,7 @@ const DAY = 86_400_000;
 export const runs = 1;
 
 export default async function bench() {
-  const { openStore } = await import(join(root, 'packages/service/dist/store/index.js'));
+  const { openStore } = await import(join(root, 'packages/service/dist/records/index.js'));
   const { createClient } = await import(join(root, 'packages/client/dist/index.js'));
   const path = folder();
   const database = join(path, 'verbalis.sqlite');
@@ -32,14 +32,14 @@ export default async function bench() {
   });
   const client = createClient({ url: service.said.url, key: OPERATOR, space: 'dock' });
   const counting = performance.now();
-  while ((await client.figures({ from: new Date(Date.now() - 91 * DAY).toISOString() })).total.asked < DELIVERIES)
+  while ((await client.figures.get({ from: new Date(Date.now() - 91 * DAY).toISOString() })).total.asked < DELIVERIES)
     await new Promise((done) => setTimeout(done, 1000));
   console.error(`figures had counted them all after ${Math.round((performance.now() - counting) / 1000)} s`);
   const { messages } = await client.messages.list({ limit: 200 });
   const guest = (i) => `guest${(i * 3571) % 250_000}@`;
   const ask = {
-    'search by address': (i) => client.search(guest(i)),
-    'search by reference': (i) => client.search(`SM-${(i * 3571) % DELIVERIES}`),
+    'search by address': (i) => client.search.find({ q: guest(i) }),
+    'search by reference': (i) => client.search.find({ q: `SM-${(i * 3571) % DELIVERIES}` }),
     'list of failed': () => client.messages.list({ state: 'failed' }),
     'list by address': (i) =>
       client.messages.list({
@@ -52,7 +52,7 @@ export default async function bench() {
         to: new Date(Date.now() - i * DAY).toISOString(),
       }),
     'one message': (i) => client.messages.get(messages[i % messages.length].id),
-    'figures of 90 days by domain': () => client.figures({ from: new Date(Date.now() - 90 * DAY).toISOString(), by: 'domain' }),
+    'figures of 90 days by domain': () => client.figures.get({ from: new Date(Date.now() - 90 * DAY).toISOString(), by: 'domain' }),
     'events with a filter': () => client.events.list({ filter: 'type = failed' }),
   };
   return Object.entries(ask).map(([what, run], n) => ({

@@ -4,7 +4,12 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root, run } from './steps.mjs';
 
-run('tsc -b', process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
+const tsc = (...projects) => run(`tsc -b ${projects.join(' ')}`, process.execPath, ['node_modules/typescript/bin/tsc', '-b', ...projects]);
+
+// The client is made from the endpoints of the service, so the service comes first.
+tsc('packages/service');
+run('client', process.execPath, ['scripts/client.mjs']);
+tsc();
 
 const consoleRoot = join(root, 'packages/console');
 const hash = createHash('sha256');

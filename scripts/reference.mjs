@@ -61,7 +61,7 @@ const problems = table(
   ]),
 );
 
-const { EVENT_SCHEMAS } = await import('../packages/service/dist/http/event-schemas.js');
+const { EVENT_SCHEMAS } = await import('../packages/service/dist/features/events/data-schemas.js');
 const { EVENT_KINDS, typeOf, schemaNameOf } = await import('../packages/core/dist/events/index.js');
 const kindOf = (field) => field.enum?.map((one) => `\`${one}\``).join(' ') ?? field.type ?? '';
 const eventTypes = table(

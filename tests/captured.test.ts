@@ -4,10 +4,10 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
-import { SmtpConnection } from '@verbalis/service/smtp-socket';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import { foreignMail } from '@verbalis/core/mime';
 import { SYSTEM_CLOCK } from '@verbalis/service/kernel';
-import { openStore } from '@verbalis/service/store';
+import { openStore } from '@verbalis/service/records';
 import { pino } from 'pino';
 import { needs } from './support/browser.js';
 import { booking, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
@@ -71,7 +71,7 @@ describe('a message to a capturing space', () => {
     expect(fault).toBeInstanceOf(RefusedError);
     expect((fault as RefusedError).problem).toMatchObject({
       status: 404,
-      detail: expect.stringMatching(/to nobody@post\.example.*The last one that came is to asa@post\.example/),
+      detail: expect.stringMatching(/to nobody@post\.example.*The newest is to asa@post\.example/),
     });
   });
 

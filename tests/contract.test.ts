@@ -2,7 +2,7 @@ import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
-import { openApiDocument } from '@verbalis/service/openapi';
+import { openApiDocument } from '@verbalis/service/endpoints';
 import { booking, OPERATOR, ROOT, startTestService, until, type TestService } from './support/service.js';
 
 // What the OpenAPI document promises of each answer holds, and what it does not name is not there.
@@ -67,7 +67,7 @@ beforeAll(async () => {
     '/v1/editions/{number}': '1',
     '/v1/events/schemas/{name}': 'delivery',
   });
-  await until(async () => ((await client.figures()).total.asked > 0 ? true : undefined));
+  await until(async () => ((await client.figures.get()).total.asked > 0 ? true : undefined));
 });
 afterAll(() => all.stop());
 

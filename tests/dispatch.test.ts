@@ -5,8 +5,8 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { fieldOf, foreignMail, readMail, shownText } from '@verbalis/core/mime';
 import { backupDatabase, startService } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/config';
-import { SmtpConnection } from '@verbalis/service/smtp-socket';
+import { readConfig } from '@verbalis/service/settings';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
 import { stringify } from 'yaml';
 import { movableClock } from './support/clock.js';
@@ -146,7 +146,7 @@ describe('with a clock that is moved', () => {
     await clock.move(2 * HOUR);
     expect((await stateOf(first.id)).state).toBe('canceled');
     expect((await stateOf(next.id)).state).toBe('queued');
-    expect((await client.queue()).waiting).toBe(1);
+    expect((await client.queue.get()).waiting).toBe(1);
     await clock.move(2 * HOUR);
     expect((await stateOf(next.id)).state).toBe('accepted');
     expect(await client.messages.cancel(next.id)).toMatchObject({ changed: [], late: [expect.any(String)] });
@@ -338,7 +338,7 @@ describe('at the door', () => {
     });
     expect((await client.messages.send({ template: 'hello', to: ['a@post.example'] })).subject).toBe('Two');
     expect((await client.messages.get(later.id)).subject).toBe('One');
-    await client.editions.use(1);
+    await client.editions.use({ number: 1 });
     expect((await client.messages.send({ template: 'hello', to: ['a@post.example'] })).subject).toBe('One');
     expect((await client.editions.list()).editions.map((one) => [one.number, one.inUse])).toEqual([
       [2, false],
@@ -350,7 +350,7 @@ describe('at the door', () => {
   test('a paused provider holds its mail; the queue and the figures say so', async () => {
     await of('harbour').providers.pause('relay');
     const { id } = await of('harbour').messages.send(booking('asa@post.example'));
-    await until(async () => ((await of('harbour').queue()).waiting > 0 ? true : undefined));
+    await until(async () => ((await of('harbour').queue.get()).waiting > 0 ? true : undefined));
     expect((await of('harbour').messages.get(id)).deliveries[0]!.attempts).toEqual([]);
     const figures = await (await fetch(`${all.service.url}/metrics`)).text();
     expect(figures).toContain('verbalis_queue_deliveries{space="harbour"');

@@ -47,13 +47,13 @@ test.each([
       expect(await client.messages.sendBatch({ mode: 'all', messages })).toMatchObject({ refused: 0 });
     }
     await client.providers.resume(relay);
-    await until(async () => ((await client.queue()).waiting < bulk ? true : undefined));
+    await until(async () => ((await client.queue.get()).waiting < bulk ? true : undefined));
     for (let i = 0; i < 5; i += 1) {
       const { id } = await client.messages.send({ template: 'sign-in-code', to: [`guest${i}@post.example`], data: sample('sign-in-code') });
       await until(async () => ((await client.messages.get(id)).deliveries[0]!.state === 'accepted' ? true : undefined));
     }
-    const queue = await client.queue();
-    expect(queue.lines.find((one) => one.priority === 'optional')?.waiting).toBeGreaterThan(0);
+    const queue = await client.queue.get();
+    expect(queue.topics.find((one) => one.priority === 'optional')?.waiting).toBeGreaterThan(0);
   },
   LIMITS.longTest,
 );

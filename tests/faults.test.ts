@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Service } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/config';
+import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
@@ -94,13 +94,13 @@ const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promi
       return () => client.messages.reschedule(id, { notBefore: later() });
     },
   ],
-  ['upload', async () => () => client.uploads.add('a.txt', new Blob(['x'.repeat(300_000)]))],
+  ['upload', async () => () => client.uploads.add(new Blob(['x'.repeat(300_000)]), { name: 'a.txt' })],
   ['suppress', async () => () => client.suppressions.add({ address: address() })],
   [
     'lift',
     async () => {
       const { id } = await client.suppressions.add({ address: address() });
-      return () => client.suppressions.lift(id, 'x');
+      return () => client.suppressions.lift(id, { note: 'x' });
     },
   ],
   ['import', async () => () => client.suppressions.import(`address\r\n${address()}\r\n${address()}\r\n`)],
@@ -140,7 +140,7 @@ const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promi
     },
   ],
   ['add a key', async () => () => client.keys.add({ name: 'x', scopes: ['send'] })],
-  ['add a domain', async () => () => client.domains.add(`host${(n += 1)}.example`, ['ed25519-sha256'])],
+  ['add a domain', async () => () => client.domains.add({ name: `host${(n += 1)}.example`, algorithms: ['ed25519-sha256'] })],
   ['pause a provider', async () => () => client.providers.pause('relay')],
   ['resume a provider', async () => () => client.providers.resume('relay')],
   ['clear captured mail', async () => () => createClient({ url: service.url, key: OPERATOR, space: 'drydock', tries: 1 }).captured.clear()],

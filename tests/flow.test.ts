@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
 import { fieldOf, foreignMail, readMail } from '@verbalis/core/mime';
-import { SmtpConnection } from '@verbalis/service/smtp-socket';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
 
 // A mail's whole way, over real sockets: API, queue, SMTP, return path.

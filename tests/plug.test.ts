@@ -79,7 +79,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
       await serve();
     }
     await offers;
-    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined));
+    await until(async () => ((await client.queue.get()).waiting === 0 ? true : undefined));
     const taken = new Map<string, number>();
     for (const line of readFileSync(tally, 'utf8').trim().split('\n')) {
       const { to } = JSON.parse(line) as { to: string };
@@ -159,7 +159,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     expect((refused as RefusedError).problem).toMatchObject({ status: 503, type: 'urn:verbalis:problem:store-unavailable' });
     rmSync(join(disk, 'ballast'));
     ids.push((await client.messages.send(booking('after@post.example'))).id);
-    await until(async () => ((await client.queue()).waiting === 0 ? true : undefined));
+    await until(async () => ((await client.queue.get()).waiting === 0 ? true : undefined));
     for (const id of ids) expect((await client.messages.get(id)).deliveries[0]!.state).toBe('accepted');
   } finally {
     child.kill('SIGKILL');

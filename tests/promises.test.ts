@@ -30,7 +30,7 @@ describe('writes that come together', () => {
       const repeating = (async () => {
         while (!isDone) await Promise.all([1, 2, 3].map(() => client.messages.sendBatch(batch, { idempotencyKey: 'the-same' })));
       })();
-      const uploads = await Promise.all(files.map((bytes, i) => client.uploads.add(`file-${i}.bin`, new Blob([bytes]))));
+      const uploads = await Promise.all(files.map((bytes, i) => client.uploads.add(new Blob([bytes]), { name: `file-${i}.bin` })));
       isDone = true;
       await repeating;
       uploads.forEach(({ size, sha256 }, i) => {
@@ -378,7 +378,7 @@ describe('starting and stopping', () => {
       expect(await reading).toContain(': open');
       const again = serve(config);
       await again.said;
-      await until(async () => ((await client.queue()).waiting === 0 ? true : undefined));
+      await until(async () => ((await client.queue.get()).waiting === 0 ? true : undefined));
       for (const id of ids)
         expect((await client.messages.get(id)).deliveries[0]!).toMatchObject({ state: 'accepted', attempts: [{ outcome: 'accepted' }] });
       again.child.kill('SIGTERM');

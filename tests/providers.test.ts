@@ -161,7 +161,7 @@ describe('an HTTP provider in trouble', () => {
 describe('what a message may bring', () => {
   test('attachments of every kind, a calendar, a thread, header fields, copies', async () => {
     const client = clients['captured'] as Client;
-    const upload = await client.uploads.add('Bestätigung.pdf', new Blob(['handed in'], { type: 'application/pdf' }));
+    const upload = await client.uploads.add(new Blob(['handed in'], { type: 'application/pdf' }), { name: 'Bestätigung.pdf' });
     expect(upload).toMatchObject({ size: 9, type: 'application/pdf' });
     const first = await ended('captured', booking('asa@post.example'), 'accepted');
     const message = await ended(
@@ -233,7 +233,9 @@ describe('what a message may bring', () => {
     await expect(client.messages.send({ ...booking('asa@post.example'), attachments: [large] })).rejects.toMatchObject({
       problem: { problems: [{ path: 'attachments' }] },
     });
-    await expect(client.uploads.add('big', new Blob([new Uint8Array(1_100_000)]))).rejects.toMatchObject({ problem: { status: 413 } });
+    await expect(client.uploads.add(new Blob([new Uint8Array(1_100_000)]), { name: 'big' })).rejects.toMatchObject({
+      problem: { status: 413 },
+    });
   });
 
   test('what cannot be fetched fails with the reason', async () => {
@@ -259,10 +261,10 @@ describe('what a message may bring', () => {
     await expect(client.messages.send({ ...booking('asa@post.example'), from: 'x@elsewhere.example' })).rejects.toMatchObject({
       problem: { problems: [{ path: 'from', hint: expect.stringContaining('ferries.example') }] },
     });
-    const { id } = await client.tellOperator('The pier is closed', 'Since noon.\nCall the harbour.');
+    const { id } = await client.operatorNotes.send({ subject: 'The pier is closed', text: 'Since noon.\nCall the harbour.' });
     await until(async () => ((await client.messages.get(id)).deliveries[0]!.state === 'accepted' ? true : undefined));
     expect((await client.messages.mail(id)).text).toContain('Call the harbour.');
-    await expect(clients['captured']!.tellOperator('x', 'y')).rejects.toMatchObject({
+    await expect(clients['captured']!.operatorNotes.send({ subject: 'x', text: 'y' })).rejects.toMatchObject({
       problem: { type: expect.stringContaining('no-operator') },
     });
   });
@@ -271,14 +273,14 @@ describe('what a message may bring', () => {
 describe('keys, pictures, tests of providers', () => {
   test('a domain with keys signs; the private half is sealed', async () => {
     const client = clients['captured'] as Client;
-    const made = await client.domains.add('saltmarsh-ferries.example');
+    const made = await client.domains.add({ name: 'saltmarsh-ferries.example' });
     expect(made.records).toHaveLength(2);
     expect(made.records[0]).toMatchObject({
       type: 'TXT',
       name: expect.stringMatching(/\._domainkey\.saltmarsh-ferries\.example$/),
       text: expect.stringContaining('v=DKIM1; k='),
     });
-    expect((await client.domains.add('saltmarsh-ferries.example')).records).toEqual(made.records);
+    expect((await client.domains.add({ name: 'saltmarsh-ferries.example' })).records).toEqual(made.records);
     const message = await ended('captured', booking('asa@post.example'), 'accepted');
     const mail = readMail(Buffer.from(await client.messages.source(message.id)));
     expect(mail.fields.filter((one) => one.name === 'dkim-signature')).toHaveLength(2);

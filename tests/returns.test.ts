@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
-import { SmtpConnection } from '@verbalis/service/smtp-socket';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import { signedCall, startHttpProvider, type HttpStandIn } from '@verbalis/standins';
 import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
@@ -166,9 +166,9 @@ describe('suppression', () => {
       advice: expect.stringContaining('Lift'),
       attempts: [],
     });
-    await expect(of('relay').suppressions.lift(suppressions[0]!.id, '')).rejects.toMatchObject({ problem: { status: 422 } });
-    await of('relay').suppressions.lift(suppressions[0]!.id, 'asked by phone');
-    await expect(of('relay').suppressions.lift(suppressions[0]!.id, 'again')).rejects.toMatchObject({ problem: { status: 409 } });
+    await expect(of('relay').suppressions.lift(suppressions[0]!.id, { note: '' })).rejects.toMatchObject({ problem: { status: 422 } });
+    await of('relay').suppressions.lift(suppressions[0]!.id, { note: 'asked by phone' });
+    await expect(of('relay').suppressions.lift(suppressions[0]!.id, { note: 'again' })).rejects.toMatchObject({ problem: { status: 409 } });
     expect((await of('relay').suppressions.list({ lifted: 'yes' })).suppressions[0]).toMatchObject({ liftNote: 'asked by phone' });
     // The old failure counts no more; a new one does.
     await sent('relay', 'bounced@post.example', 'failed');
@@ -375,10 +375,12 @@ describe('uploads and the unmatched', () => {
     expect(lost.deliveryId).toBeUndefined();
     expect((await of('relay').returns.list({ matched: 'no' })).returns.map((one) => one.id)).toContain(lost.id);
     expect(Buffer.from(await of('relay').returns.source(lost.id)).toString()).toContain('Final-Recipient');
-    const matched = await of('relay').returns.match(lost.id, other.deliveries[0]!.id);
+    const matched = await of('relay').returns.match(lost.id, { deliveryId: other.deliveries[0]!.id });
     expect(matched).toMatchObject({ matched: true, messageId: other.id });
     expect((await of('relay').messages.get(other.id)).deliveries[0]!.state).toBe('failed');
-    await expect(of('relay').returns.match(lost.id, other.deliveries[0]!.id)).rejects.toMatchObject({ problem: { status: 409 } });
+    await expect(of('relay').returns.match(lost.id, { deliveryId: other.deliveries[0]!.id })).rejects.toMatchObject({
+      problem: { status: 409 },
+    });
   });
 
   test('an mbox file, and answers that are no bounces', async () => {

@@ -7,7 +7,7 @@ import { expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/config';
+import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider } from '@verbalis/standins';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
@@ -301,7 +301,7 @@ test(
       await attempt(() => client!.providers.resume('relay'));
       await until(async () => {
         await clock.pass(120_000);
-        return (await client!.queue()).waiting === 0 && !service!.busy() ? true : undefined;
+        return (await client!.queue.get()).waiting === 0 && !service!.busy() ? true : undefined;
       });
       for (const one of (await client!.quarantine.list({ limit: 200 })).items) expect(one.worker).toBe('callbacks');
       const problems = (service!.memory()['workers'] as string[]).filter((one) => one.includes('backing off'));

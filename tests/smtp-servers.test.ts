@@ -5,7 +5,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/gl
 import { importKey, makeKey, recordOf, signMail } from '@verbalis/core/dkim';
 import { bytesOf, fieldOf, mailBytes, prefixed, readMail, writeMail, type WrittenMail } from '@verbalis/core/mime';
 import type { Outcome } from '@verbalis/core/smtp';
-import { SmtpConnection, USUAL_WAITS, type ConnectionOptions } from '@verbalis/service/smtp-socket';
+import { SmtpConnection, USUAL_WAITS, type ConnectionOptions } from '@verbalis/service/smtp';
 import { needs } from './support/browser.js';
 import { EXIM, startExim, type Exim } from './support/exim.js';
 import { freePort, POSTFIX, startPostfix, type Postfix } from './support/postfix.js';

@@ -42,7 +42,7 @@ beforeAll(async () => {
   await client.messages.send(booking('arrives@post.example', 'SM-7001'));
   const { id } = await client.messages.send(booking('refused@post.example', 'SM-7002'));
   await all.ended(id, 'failed');
-  await until(async () => ((await client.figures()).total.asked >= 2 ? true : undefined));
+  await until(async () => ((await client.figures.get()).total.asked >= 2 ? true : undefined));
   browser = await launch();
 });
 afterAll(async () => {
@@ -148,7 +148,7 @@ browserTest('a chat is sent what it takes: a shape of its own, looked at before 
   await shape.fill('{"text": "It says: {{ event.data.text }}"}');
   await page.keyboard.press('Enter');
   await page.getByText('whsec_').waitFor();
-  const [made] = await client.subscriptions.list();
+  const [made] = (await client.subscriptions.list()).subscriptions;
   bodies.length = 0;
   expect(await client.subscriptions.test(made?.id ?? '')).toMatchObject({ ok: true });
   expect(bodies).toEqual([expect.stringMatching(/^\{"text":"It says: .+"\}$/)]);
@@ -208,7 +208,7 @@ browserTest('alerts teach, and say what holds; rules are set, changed and taken 
   await page.keyboard.press('Space');
   await page.getByLabel(/Only events/).fill('topik = 4');
   await page.keyboard.press('Enter');
-  await page.getByText(/is no filter/).waitFor();
+  await page.getByText(/is not a valid filter/).waitFor();
   await page.getByLabel(/Only events/).fill('topic = bookings');
   await page.keyboard.press('Enter');
   await page.getByText('more than 3 % failed or complained within 15 minutes, where topic = bookings').waitFor();

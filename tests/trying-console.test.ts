@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
-import { SmtpConnection } from '@verbalis/service/smtp-socket';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';

@@ -27,10 +27,10 @@ export async function dispatchRate(client, mails) {
   const data = read('demo/mail/templates/refund-receipt/samples/typical.json');
   const chunk = Array.from({ length: 500 }, (_, i) => ({ template: 'refund-receipt', to: [`guest${i}@post.example`], data }));
   await client.providers.pause('sink');
-  const before = (await client.queue()).waiting;
+  const before = (await client.queue.get()).waiting;
   for (let i = 0; i < mails; i += chunk.length) await client.messages.sendBatch({ mode: 'all', messages: chunk });
   const from = performance.now();
   await client.providers.resume('sink');
-  while ((await client.queue()).waiting > before) await new Promise((done) => setTimeout(done, 100));
+  while ((await client.queue.get()).waiting > before) await new Promise((done) => setTimeout(done, 100));
   return (mails * 1000) / (performance.now() - from);
 }

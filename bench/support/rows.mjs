@@ -4,7 +4,7 @@ const TEMPLATES = ['booking-confirmed', 'sign-in-code', 'boarding-reminder', 're
 
 /** Writes messages with one delivery each, spread over a time; nine of ten arrive, the others fail. */
 export async function historyRows(store, { messages, from, to, space, step = 500 }) {
-  const { newId } = await import('../../packages/service/dist/store/index.js');
+  const { newId } = await import('../../packages/service/dist/kernel/index.js');
   for (let at = 0; at < messages; at += step) {
     await store.write((tx) => {
       for (let i = at; i < Math.min(messages, at + step); i += 1) {

@@ -2,6 +2,6 @@ import { defineConfig } from 'drizzle-kit';
 
 export default defineConfig({
   dialect: 'sqlite',
-  schema: ['./packages/service/src/store/schema.ts', './packages/service/src/kernel/tables.ts'],
+  schema: ['./packages/service/src/features/*/tables.ts', './packages/service/src/kernel/tables.ts'],
   out: './packages/service/drizzle',
 });

@@ -4,7 +4,7 @@ import { join, resolve } from 'node:path';
 import { Writable } from 'node:stream';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/config';
+import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/standins';
 import { stringify } from 'yaml';
 import { LIMITS } from './limits.js';

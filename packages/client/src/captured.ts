@@ -1,10 +1,11 @@
-import type { components, paths } from './api.js';
+import type { Query } from './call.js';
+import type { components } from './generated/api.js';
 
 type Schemas = components['schemas'];
 export type CapturedSummary = Schemas['CapturedSummary'];
 export type CapturedView = Schemas['CapturedMail'];
 export type CapturedList = Schemas['CapturedList'];
-export type CapturedListFilter = NonNullable<paths['/v1/captured']['get']['parameters']['query']>;
+export type CapturedListFilter = Query<'captured.list'>;
 export type Simulation = Schemas['Simulation'];
 export type Fate = Simulation['fate'];
 export type Cause = Schemas['Cause'];

@@ -1,4 +1,4 @@
-import type { components } from './api.js';
+import type { components } from './generated/api.js';
 
 export type ProblemBody = components['schemas']['Problem'];
 

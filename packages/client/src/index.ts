@@ -1,48 +1,10 @@
-export {
-  createClient,
-  type AnyTemplates,
-  type MessageOf,
-  type Client,
-  type FollowOptions,
-  type Rendered,
-  type RenderWanted,
-  type SourceProblem,
-  type TemplateDetail,
-  type TemplateList,
-  type TemplateSummary,
-  type ClientOptions,
-  type Delivery,
-  type KeyMade,
-  type ListFilter,
-  type Mail,
-  type Message,
-  type MessageList,
-  type MessageSummary,
-  type NewAlertRule,
-  type NewKey,
-  type NewMessage,
-  type SendOptions,
-  type SpaceView,
-  type DomainView,
-  type ProviderReport,
-  type ReturnFilter,
-  type ReturnView,
-  type SuppressionFilter,
-  type SuppressionView,
-  type Upload,
-  type State,
-  type AlertRule,
-  type AlertView,
-  type QuarantinedItem,
-  type CloudEvent,
-  type CountsView,
-  type FiguresView,
-  type FiguresWanted,
-  type NewSubscription,
-  type NotificationView,
-  type Subscription,
-} from './client.js';
-export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
+import type { Query } from './call.js';
+import type { components } from './generated/api.js';
+
+type Schemas = components['schemas'];
+
+export type { CallOptions, ClientOptions, FollowOptions } from './call.js';
+export { createClient, type AnyTemplates, type Client, type MessageOf, type NewMessage } from './client.js';
 export type {
   CapturedAttachment,
   CapturedFilter,
@@ -53,4 +15,42 @@ export type {
   Cause,
   Fate,
 } from './captured.js';
+export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
 export type { StreamEvent } from './stream.js';
+
+/** Any schema of the API document, by its name there. */
+export type Schema<N extends keyof Schemas> = Schemas[N];
+export type MessageSummary = Schemas['MessageSummary'];
+export type Message = Schemas['Message'];
+export type Delivery = Schemas['Delivery'];
+export type Mail = Schemas['Mail'];
+export type MessageList = Schemas['MessageList'];
+export type KeyMade = Schemas['KeyMade'];
+export type NewKey = Schemas['NewKey'];
+export type State = Schemas['State'];
+export type ListFilter = Query<'messages.list'>;
+export type TemplateList = Schemas['TemplateList'];
+export type TemplateSummary = Schemas['TemplateSummary'];
+export type TemplateDetail = Schemas['TemplateDetail'];
+export type Rendered = Schemas['Rendered'];
+export type RenderWanted = Schemas['RenderWanted'];
+export type SourceProblem = Schemas['SourceProblem'];
+export type SpaceView = Schemas['Space'];
+export type Upload = Schemas['Upload'];
+export type ProviderReport = Schemas['ProviderReport'];
+export type DomainView = Schemas['Domain'];
+export type ReturnView = Schemas['Return'];
+export type SuppressionView = Schemas['Suppression'];
+export type ReturnFilter = Query<'returns.list'>;
+export type SuppressionFilter = Query<'suppressions.list'>;
+export type CloudEvent = Schemas['CloudEvent'];
+export type Subscription = Schemas['Subscription'];
+export type NewSubscription = Schemas['NewSubscription'];
+export type NotificationView = Schemas['Notification'];
+export type FiguresView = Schemas['Figures'];
+export type CountsView = Schemas['Counts'];
+export type AlertView = Schemas['Alert'];
+export type QuarantinedItem = Schemas['QuarantinedItem'];
+export type AlertRule = Schemas['AlertRule'];
+export type NewAlertRule = Schemas['NewAlertRule'];
+export type FiguresWanted = Query<'figures.get'>;

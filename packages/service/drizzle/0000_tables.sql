@@ -32,29 +32,30 @@ CREATE TABLE `attachments` (
 );
 --> statement-breakpoint
 CREATE INDEX `attachments_by_content` ON `attachments` (`content_id`) WHERE "attachments"."content_id" is not null;--> statement-breakpoint
-CREATE TABLE `attempts` (
+CREATE TABLE `content_pieces` (
+	`content_id` text NOT NULL,
+	`n` integer NOT NULL,
+	`bytes` blob NOT NULL,
+	PRIMARY KEY(`content_id`, `n`)
+);
+--> statement-breakpoint
+CREATE TABLE `contents` (
 	`id` text PRIMARY KEY NOT NULL,
-	`delivery_id` text NOT NULL,
-	`number` integer NOT NULL,
-	`provider` text NOT NULL,
-	`started_at` integer NOT NULL,
-	`ended_at` integer,
-	`outcome` text,
-	`phase` text,
-	`reply_code` integer,
-	`status` text,
-	`diagnostic` text,
-	`provider_id` text,
-	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
+	`hash` text,
+	`size` integer NOT NULL,
+	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
-CREATE INDEX `attempts_by_provider_id` ON `attempts` (`provider_id`);--> statement-breakpoint
-CREATE UNIQUE INDEX `attempts_by_delivery` ON `attempts` (`delivery_id`,`number`);--> statement-breakpoint
-CREATE TABLE `blobs` (
-	`hash` text PRIMARY KEY NOT NULL,
-	`bytes` blob NOT NULL
+CREATE TABLE `uploads` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`type` text NOT NULL,
+	`content_id` text NOT NULL,
+	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
+CREATE INDEX `uploads_by_content` ON `uploads` (`content_id`);--> statement-breakpoint
 CREATE TABLE `callback_batches` (
 	`id` text PRIMARY KEY NOT NULL,
 	`provider` text NOT NULL,
@@ -85,23 +86,39 @@ CREATE UNIQUE INDEX `captured_delivery_id_unique` ON `captured` (`delivery_id`);
 CREATE INDEX `captured_by_space` ON `captured` (`space`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_address` ON `captured` (`space`,`address`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_content` ON `captured` (`content_id`) WHERE "captured"."content_id" is not null;--> statement-breakpoint
-CREATE TABLE `content_pieces` (
-	`content_id` text NOT NULL,
-	`n` integer NOT NULL,
-	`bytes` blob NOT NULL,
-	PRIMARY KEY(`content_id`, `n`)
+CREATE TABLE `signing_keys` (
+	`domain` text NOT NULL,
+	`selector` text NOT NULL,
+	`algorithm` text NOT NULL,
+	`sealed` blob NOT NULL,
+	`record` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`domain`, `selector`)
 );
 --> statement-breakpoint
-CREATE TABLE `contents` (
-	`id` text PRIMARY KEY NOT NULL,
-	`hash` text,
-	`size` integer NOT NULL,
-	`created_at` integer NOT NULL
+CREATE TABLE `assets` (
+	`address` text PRIMARY KEY NOT NULL,
+	`hash` text NOT NULL,
+	`type` text NOT NULL
 );
 --> statement-breakpoint
-CREATE TABLE `counted` (
-	`delivery_id` text PRIMARY KEY NOT NULL,
-	`counted_as` text NOT NULL
+CREATE TABLE `blobs` (
+	`hash` text PRIMARY KEY NOT NULL,
+	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `editions` (
+	`space` text NOT NULL,
+	`number` integer NOT NULL,
+	`hash` text NOT NULL,
+	`manifest` text NOT NULL,
+	`created_at` integer NOT NULL,
+	PRIMARY KEY(`space`, `number`)
+);
+--> statement-breakpoint
+CREATE TABLE `editions_in_use` (
+	`space` text PRIMARY KEY NOT NULL,
+	`number` integer NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `cursors` (
@@ -109,6 +126,70 @@ CREATE TABLE `cursors` (
 	`seq` integer NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `events` (
+	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`id` text NOT NULL,
+	`space` text NOT NULL,
+	`kind` text NOT NULL,
+	`delivery_id` text,
+	`at` integer NOT NULL,
+	`recorded_at` integer NOT NULL,
+	`data` text
+);
+--> statement-breakpoint
+CREATE INDEX `events_by_kind` ON `events` (`space`,`kind`,`seq`);--> statement-breakpoint
+CREATE INDEX `events_by_delivery` ON `events` (`delivery_id`,`seq`) WHERE "events"."delivery_id" is not null;--> statement-breakpoint
+CREATE TABLE `counted` (
+	`delivery_id` text PRIMARY KEY NOT NULL,
+	`counted_as` text NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `figures` (
+	`space` text NOT NULL,
+	`grain` text NOT NULL,
+	`dimension` text NOT NULL,
+	`at` integer NOT NULL,
+	`value` text NOT NULL,
+	`measure` text NOT NULL,
+	`n` integer NOT NULL,
+	PRIMARY KEY(`space`, `grain`, `dimension`, `at`, `value`, `measure`)
+);
+--> statement-breakpoint
+CREATE TABLE `keys` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`scopes` text NOT NULL,
+	`hash` text NOT NULL,
+	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
+CREATE TABLE `sessions` (
+	`hash` text PRIMARY KEY NOT NULL,
+	`kind` text NOT NULL,
+	`created_at` integer NOT NULL,
+	`expires_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `attempts` (
+	`id` text PRIMARY KEY NOT NULL,
+	`delivery_id` text NOT NULL,
+	`number` integer NOT NULL,
+	`provider` text NOT NULL,
+	`started_at` integer NOT NULL,
+	`ended_at` integer,
+	`outcome` text,
+	`phase` text,
+	`reply_code` integer,
+	`status` text,
+	`diagnostic` text,
+	`provider_id` text,
+	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
+);
+--> statement-breakpoint
+CREATE INDEX `attempts_by_provider_id` ON `attempts` (`provider_id`);--> statement-breakpoint
+CREATE UNIQUE INDEX `attempts_by_delivery` ON `attempts` (`delivery_id`,`number`);--> statement-breakpoint
 CREATE TABLE `deliveries` (
 	`id` text PRIMARY KEY NOT NULL,
 	`message_id` text NOT NULL,
@@ -138,33 +219,6 @@ CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries".
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`,`id`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
-CREATE TABLE `editions` (
-	`space` text NOT NULL,
-	`number` integer NOT NULL,
-	`hash` text NOT NULL,
-	`manifest` text NOT NULL,
-	`created_at` integer NOT NULL,
-	PRIMARY KEY(`space`, `number`)
-);
---> statement-breakpoint
-CREATE TABLE `editions_in_use` (
-	`space` text PRIMARY KEY NOT NULL,
-	`number` integer NOT NULL
-);
---> statement-breakpoint
-CREATE TABLE `events` (
-	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
-	`id` text NOT NULL,
-	`space` text NOT NULL,
-	`kind` text NOT NULL,
-	`delivery_id` text,
-	`at` integer NOT NULL,
-	`recorded_at` integer NOT NULL,
-	`data` text
-);
---> statement-breakpoint
-CREATE INDEX `events_by_kind` ON `events` (`space`,`kind`,`seq`);--> statement-breakpoint
-CREATE INDEX `events_by_delivery` ON `events` (`delivery_id`,`seq`) WHERE "events"."delivery_id" is not null;--> statement-breakpoint
 CREATE TABLE `facts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -181,17 +235,6 @@ CREATE TABLE `facts` (
 );
 --> statement-breakpoint
 CREATE INDEX `facts_by_delivery` ON `facts` (`delivery_id`);--> statement-breakpoint
-CREATE TABLE `figures` (
-	`space` text NOT NULL,
-	`grain` text NOT NULL,
-	`dimension` text NOT NULL,
-	`at` integer NOT NULL,
-	`value` text NOT NULL,
-	`measure` text NOT NULL,
-	`n` integer NOT NULL,
-	PRIMARY KEY(`space`, `grain`, `dimension`, `at`, `value`, `measure`)
-);
---> statement-breakpoint
 CREATE TABLE `idempotency` (
 	`space` text NOT NULL,
 	`key` text NOT NULL,
@@ -201,16 +244,6 @@ CREATE TABLE `idempotency` (
 	PRIMARY KEY(`space`, `key`)
 );
 --> statement-breakpoint
-CREATE TABLE `keys` (
-	`id` text PRIMARY KEY NOT NULL,
-	`space` text NOT NULL,
-	`name` text NOT NULL,
-	`scopes` text NOT NULL,
-	`hash` text NOT NULL,
-	`created_at` integer NOT NULL
-);
---> statement-breakpoint
-CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
 CREATE TABLE `mails` (
 	`delivery_id` text PRIMARY KEY NOT NULL,
 	`bytes` blob NOT NULL
@@ -240,22 +273,16 @@ CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`,`id`);--
 CREATE INDEX `messages_by_template` ON `messages` (`space`,`template`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_edition` ON `messages` (`space`,`edition`);--> statement-breakpoint
 CREATE INDEX `messages_by_raw` ON `messages` ("more" ->> '$.raw') WHERE "messages"."more" ->> '$.raw' is not null;--> statement-breakpoint
-CREATE TABLE `notifications` (
-	`subscription_id` text NOT NULL,
-	`seq` integer NOT NULL,
-	`state` text NOT NULL,
-	`line` text NOT NULL,
-	`attempts` integer NOT NULL,
-	`next_at` integer,
-	`last_at` integer,
-	`status` integer,
-	`problem` text,
-	`milliseconds` integer,
-	PRIMARY KEY(`subscription_id`, `seq`)
+CREATE TABLE `sender_faults` (
+	`space` text NOT NULL,
+	`cause` text NOT NULL,
+	`day` text NOT NULL,
+	`count` integer NOT NULL,
+	`evidence` text NOT NULL,
+	`told_at` integer,
+	PRIMARY KEY(`space`, `cause`, `day`)
 );
 --> statement-breakpoint
-CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`next_at`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
-CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'set-aside';--> statement-breakpoint
 CREATE TABLE `provider_states` (
 	`name` text PRIMARY KEY NOT NULL,
 	`paused` integer NOT NULL
@@ -281,50 +308,6 @@ CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakp
 CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
 CREATE INDEX `returns_unmatched` ON `returns` (`space`,`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
-CREATE TABLE `sender_faults` (
-	`space` text NOT NULL,
-	`cause` text NOT NULL,
-	`day` text NOT NULL,
-	`count` integer NOT NULL,
-	`evidence` text NOT NULL,
-	`told_at` integer,
-	PRIMARY KEY(`space`, `cause`, `day`)
-);
---> statement-breakpoint
-CREATE TABLE `sessions` (
-	`hash` text PRIMARY KEY NOT NULL,
-	`kind` text NOT NULL,
-	`created_at` integer NOT NULL,
-	`expires_at` integer NOT NULL
-);
---> statement-breakpoint
-CREATE TABLE `signing_keys` (
-	`domain` text NOT NULL,
-	`selector` text NOT NULL,
-	`algorithm` text NOT NULL,
-	`sealed` blob NOT NULL,
-	`record` text NOT NULL,
-	`created_at` integer NOT NULL,
-	PRIMARY KEY(`domain`, `selector`)
-);
---> statement-breakpoint
-CREATE TABLE `subscriptions` (
-	`id` text PRIMARY KEY NOT NULL,
-	`space` text NOT NULL,
-	`name` text NOT NULL,
-	`url` text NOT NULL,
-	`filter` text NOT NULL,
-	`sealed` blob NOT NULL,
-	`shape` text,
-	`batch` integer NOT NULL,
-	`handshake` integer NOT NULL,
-	`state` text NOT NULL,
-	`reason` text,
-	`cursor` integer NOT NULL,
-	`created_at` integer NOT NULL
-);
---> statement-breakpoint
-CREATE INDEX `subscriptions_by_space` ON `subscriptions` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `suppressions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,
@@ -345,16 +328,39 @@ CREATE INDEX `suppressions_by_space` ON `suppressions` (`space`,`id`);--> statem
 CREATE INDEX `suppressions_by_address` ON `suppressions` (`space`,`address`,`id`);--> statement-breakpoint
 CREATE INDEX `suppressions_by_reason` ON `suppressions` (`space`,`reason`,`id`);--> statement-breakpoint
 CREATE INDEX `suppressions_by_topic` ON `suppressions` (`space`,`topic`,`id`);--> statement-breakpoint
-CREATE TABLE `uploads` (
+CREATE TABLE `notifications` (
+	`subscription_id` text NOT NULL,
+	`seq` integer NOT NULL,
+	`state` text NOT NULL,
+	`line` text NOT NULL,
+	`attempts` integer NOT NULL,
+	`next_at` integer,
+	`last_at` integer,
+	`status` integer,
+	`problem` text,
+	`milliseconds` integer,
+	PRIMARY KEY(`subscription_id`, `seq`)
+);
+--> statement-breakpoint
+CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`next_at`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
+CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'set-aside';--> statement-breakpoint
+CREATE TABLE `subscriptions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,
 	`name` text NOT NULL,
-	`type` text NOT NULL,
-	`content_id` text NOT NULL,
+	`url` text NOT NULL,
+	`filter` text NOT NULL,
+	`sealed` blob NOT NULL,
+	`shape` text,
+	`batch` integer NOT NULL,
+	`handshake` integer NOT NULL,
+	`state` text NOT NULL,
+	`reason` text,
+	`cursor` integer NOT NULL,
 	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
-CREATE INDEX `uploads_by_content` ON `uploads` (`content_id`);--> statement-breakpoint
+CREATE INDEX `subscriptions_by_space` ON `subscriptions` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `kernel_state` (
 	`id` integer PRIMARY KEY NOT NULL,
 	`epoch` integer NOT NULL

@@ -1,7 +1,7 @@
 import { appendFileSync } from 'node:fs';
 import { foreignMail } from '@verbalis/core/mime';
 import type { Answer } from '@verbalis/core/smtp';
-import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service/smtp-socket';
+import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service/smtp';
 import { writeComplaint, writeReport } from '@verbalis/core/returns';
 import type { Script } from './script.js';
 

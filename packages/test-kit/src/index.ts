@@ -5,7 +5,7 @@ import { join, resolve } from 'node:path';
 import { Writable } from 'node:stream';
 import { createClient, type AnyTemplates, type Client } from '@verbalis/client';
 import { startService } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/config';
+import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
 
 export { mailMatchers } from './matchers.js';

@@ -51,7 +51,7 @@ export function Editions() {
     enabled: change !== undefined && TEXT.test(change.path),
   });
   const use = useMutation({
-    mutationFn: (number: number) => client.editions.use(number),
+    mutationFn: (number: number) => client.editions.use({ number }),
     onSuccess: () => queries.invalidateQueries(),
   });
   const set = (name: string, value: string): void => {

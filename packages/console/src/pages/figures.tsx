@@ -169,7 +169,7 @@ export function Figures() {
   const wanted: FiguresWanted = { from: new Date(to - Number(days) * DAY).toISOString(), to: new Date(to).toISOString(), by };
   const { data, error } = useQuery({
     queryKey: ['figures', space.name, wanted],
-    queryFn: () => client.figures(wanted),
+    queryFn: () => client.figures.get(wanted),
     refetchInterval: 10_000,
   });
   const csv = `/v1/figures/csv?${new URLSearchParams({ ...wanted, space: space.name }).toString()}`;

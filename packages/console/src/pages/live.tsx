@@ -107,7 +107,7 @@ export function Live() {
         const wanted = filter === '' ? {} : { filter };
         const before = await client.events.list({ ...wanted, limit: 30 });
         setEvents(before.events);
-        for await (const one of client.events.follow({ ...wanted, signal: end.signal })) {
+        for await (const one of client.events.follow(wanted, { signal: end.signal })) {
           if (isPaused.current) {
             held.current = [one, ...held.current].slice(0, MOST);
             setWaiting(held.current.length);

@@ -66,7 +66,7 @@ function Weeks({
   const { data } = useQuery({
     queryKey: ['figures', space.name, 'ribbon', end],
     queryFn: () =>
-      client.figures({ from: new Date(end - DAYS_SHOWN * DAY_MS).toISOString(), to: new Date(end).toISOString(), grain: 'day' }),
+      client.figures.get({ from: new Date(end - DAYS_SHOWN * DAY_MS).toISOString(), to: new Date(end).toISOString(), grain: 'day' }),
     refetchInterval: 10_000,
   });
   const series = data?.series ?? [];

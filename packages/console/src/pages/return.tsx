@@ -55,7 +55,7 @@ export function Return() {
     queryFn: async () => new TextDecoder().decode((await client.returns.source(id)).slice(0, SHOWN_BYTES)),
   });
   const match = useMutation({
-    mutationFn: (deliveryId: string) => client.returns.match(id, deliveryId),
+    mutationFn: (deliveryId: string) => client.returns.match(id, { deliveryId }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['return', space.name, id] }),
   });
   if (error !== null) return <Fault error={error} />;

@@ -25,7 +25,7 @@ export function Search() {
   const { client, space } = useSession();
   const [params] = useSearchParams();
   const q = params.get('q') ?? '';
-  const { data, error } = useQuery({ queryKey: ['search', space.name, q], queryFn: () => client.search(q), enabled: q !== '' });
+  const { data, error } = useQuery({ queryKey: ['search', space.name, q], queryFn: () => client.search.find({ q }), enabled: q !== '' });
   const hits = data?.hits ?? [];
   return (
     <>

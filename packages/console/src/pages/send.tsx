@@ -16,14 +16,14 @@ const Section = styled.section`
 export function Send() {
   const { client, space } = useSession();
   const queries = useQueryClient();
-  const queue = useQuery({ queryKey: ['queue', space.name], queryFn: () => client.queue(), refetchInterval: REFRESH_MS });
+  const queue = useQuery({ queryKey: ['queue', space.name], queryFn: () => client.queue.get(), refetchInterval: REFRESH_MS });
   const providers = useQuery({ queryKey: ['providers', space.name], queryFn: () => client.providers.list(), refetchInterval: REFRESH_MS });
   const change = useMutation({
     mutationFn: ({ name, pause }: { name: string; pause: boolean }) =>
       pause ? client.providers.pause(name) : client.providers.resume(name),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['providers'] }),
   });
-  const lines = queue.data?.lines ?? [];
+  const lines = queue.data?.topics ?? [];
   return (
     <>
       <h1>Send</h1>

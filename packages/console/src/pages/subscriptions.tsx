@@ -139,7 +139,7 @@ export function Subscriptions() {
   const { client, space } = useSession();
   const { data, error } = useQuery({
     queryKey: ['subscriptions', space.name],
-    queryFn: () => client.subscriptions.list(),
+    queryFn: async () => (await client.subscriptions.list()).subscriptions,
     refetchInterval: 3000,
   });
   return (
@@ -309,13 +309,18 @@ export function SubscriptionPage() {
         <Button
           $quiet
           onPress={() =>
-            act.mutate(async () => (await subscriptions.replay(id, new Date(Date.now() - 3_600_000)), 'The last hour is sent again.'))
+            act.mutate(
+              async () => (
+                await subscriptions.replay(id, { since: new Date(Date.now() - 3_600_000).toISOString() }),
+                'The last hour is sent again.'
+              ),
+            )
           }
         >
           Send the last hour again
         </Button>
         {data.setAside > 0 && (
-          <Button $quiet onPress={() => act.mutate(async () => `${await subscriptions.again(id)} on their way again.`)}>
+          <Button $quiet onPress={() => act.mutate(async () => `${(await subscriptions.again(id)).count} are sent again.`)}>
             Send again what was set aside
           </Button>
         )}

@@ -60,7 +60,7 @@ function Lift({ one }: { readonly one: SuppressionView }) {
   const { client } = useSession();
   const queries = useQueryClient();
   const lift = useMutation({
-    mutationFn: (note: string) => client.suppressions.lift(one.id, note),
+    mutationFn: (note: string) => client.suppressions.lift(one.id, { note }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['suppressions'] }),
   });
   return (

@@ -140,7 +140,7 @@ export function Template() {
   const edition = params.get('edition') === null ? undefined : Number(params.get('edition'));
   const { data, error } = useQuery({
     queryKey: ['template', space.name, name, edition],
-    queryFn: () => client.templates.get(name, edition),
+    queryFn: () => client.templates.get(name, edition === undefined ? {} : { edition }),
     placeholderData: keepPreviousData,
   });
   const set = (changes: Readonly<Record<string, string | undefined>>): void =>
@@ -220,7 +220,7 @@ function Work({
   const settled = useDeferredValue(wanted);
   const rendered = useQuery({
     queryKey: ['render', space.name, name, settled],
-    queryFn: ({ signal }) => client.templates.render(name, settled, signal),
+    queryFn: ({ signal }) => client.templates.render(name, settled, { signal }),
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     gcTime: 30_000,
@@ -251,7 +251,7 @@ function Work({
   const frame =
     mail === undefined
       ? undefined
-      : `/v1/templates/frames/${mail.frame}?${new URLSearchParams({ space: space.name, scheme: dark ? 'dark' : 'light', pictures: pictures ? 'all' : 'none', stripped: stripped ? 'yes' : 'no' }).toString()}`;
+      : `/v1/frames/${mail.frame}?${new URLSearchParams({ space: space.name, scheme: dark ? 'dark' : 'light', pictures: pictures ? 'all' : 'none', stripped: stripped ? 'yes' : 'no' }).toString()}`;
   const editing = file !== undefined && edits[file.path] !== undefined;
 
   return (

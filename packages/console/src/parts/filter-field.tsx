@@ -63,7 +63,7 @@ export function FilterField({ value, onChange }: { readonly value: string; reado
   const settled = useDeferredValue(value);
   const trial = useQuery({
     queryKey: ['filter', space.name, settled],
-    queryFn: () => client.events.tryFilter(settled),
+    queryFn: () => client.events.tryFilter({ filter: settled }),
     placeholderData: keepPreviousData,
   });
   const chosen = (name: string): string[] =>

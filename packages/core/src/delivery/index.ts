@@ -11,6 +11,7 @@ export { instantOf } from './when.js';
 export {
   addressKey,
   isLasting,
+  isSenderFault,
   SUPPRESSION_REASONS,
   suppressionOf,
   USUAL_SUPPRESSION,
@@ -19,3 +20,4 @@ export {
   type SuppressionReason,
   type SuppressionVerdict,
 } from './suppression.js';
+export { claimInOrder, fairnessKey, readFairnessKey, takeInTurn, type Fairness, type Slots, type Turn } from './fairness.js';

@@ -73,3 +73,10 @@ export function addressKey(address: string, anyCase: boolean): string {
   const domain = (domainToASCII(given) || given).toLowerCase();
   return `${anyCase ? local.toLowerCase() : local}@${domain}`;
 }
+
+const SENDER_FAULTS: ReadonlySet<Cause> = new Set<Cause>(['policy', 'reputation', 'content', 'authentication', 'too-large']);
+
+/** Whether a failure with this cause is the sender's to mend: it says nothing against the recipient. */
+export function isSenderFault(cause: Cause): boolean {
+  return SENDER_FAULTS.has(cause);
+}

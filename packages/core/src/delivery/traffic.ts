@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { Outcome } from '../smtp/index.js';
 
 /** What a provider may be asked to take. */
@@ -51,6 +52,8 @@ export function ceilingOf(plan: WarmUp, now: number): number {
   const ceiling = Math.floor(plan.first * plan.growth ** day);
   return ceiling >= plan.most ? Number.POSITIVE_INFINITY : ceiling;
 }
+
+const MOST_BUCKETS = 20_000;
 
 /** Tokens that come back with time: `rate` a second, at most a second's worth (at least one) at once. */
 class Bucket {
@@ -126,7 +129,8 @@ function isTooOften({ kind, reply }: Pick<Outcome, 'kind' | 'reply'>): boolean {
  */
 export class Traffic {
   readonly #health = new Map<string, Health>();
-  readonly #buckets = new Map<string, Bucket>();
+  /** Domains come and go; the bucket of one that is not used is full, and remembers nothing. */
+  readonly #buckets = new LRUCache<string, Bucket>({ max: MOST_BUCKETS });
   readonly #slow = new Map<string, Slowdown>();
   readonly #today = new Map<string, { day: number; count: number }>();
   #paused: ReadonlySet<string> = new Set();
@@ -266,9 +270,6 @@ export class Traffic {
     if (rate === undefined) return undefined;
     let bucket = this.#buckets.get(key);
     if (bucket === undefined) this.#buckets.set(key, (bucket = new Bucket(rate, now)));
-    // Domains come and go; a full bucket remembers nothing.
-    if (this.#buckets.size > 10_000)
-      for (const [old, one] of this.#buckets) if (old.includes(' ') && one.readyAt(now) <= now) this.#buckets.delete(old);
     return bucket;
   }
 

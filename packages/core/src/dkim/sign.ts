@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { createHash, sign, type KeyObject } from 'node:crypto';
 import type { Bytes } from '../mime/index.js';
 import { canonicalBodyHash, canonicalField } from './canonical.js';
@@ -74,11 +75,10 @@ function folded(tag: string, value: string): string {
 }
 
 /** Mails have the same few sets of fields: the list of their names is folded once. */
-const lists = new Map<string, string>();
+const lists = new LRUCache<string, string>({ max: 200 });
 function foldedNames(names: string): string {
   let list = lists.get(names);
   if (list === undefined) {
-    if (lists.size >= 200) lists.clear();
     lists.set(names, (list = names.replace(/(.{50,66}:)(?=.)/g, '$1\r\n ')));
   }
   return list;

@@ -1,6 +1,8 @@
+import { LRUCache } from 'lru-cache';
+
 /** Keeps what `make` made for each list of texts. Intl objects are slow to make and cheap to keep; the count is bounded. */
 export function memo<A extends readonly string[], T>(make: (...key: A) => T, most = 500): (...key: A) => T {
-  const kept = new Map<string, T>();
+  const kept = new LRUCache<string, { readonly made: T }>({ max: most });
   let last: readonly string[] = [];
   let lastMade: T | undefined;
   return (...key) => {
@@ -10,12 +12,11 @@ export function memo<A extends readonly string[], T>(make: (...key: A) => T, mos
     const found = kept.get(name);
     if (found !== undefined) {
       last = key;
-      lastMade = found;
-      return found;
+      lastMade = found.made;
+      return found.made;
     }
-    if (kept.size >= most) kept.clear();
     const made = make(...key);
-    kept.set(name, made);
+    kept.set(name, { made });
     last = key;
     lastMade = made;
     return made;

@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 /** Longest encoded line (RFC 2045 6.7 and 6.8). */
 const LINE = 76;
 
@@ -71,14 +72,13 @@ function codeLine(source: string): CodedLine {
 }
 
 /** Lines of layouts and templates come again in every mail: they are coded once. */
-const kept = new Map<string, CodedLine>();
-const [KEPT_LINES, KEPT_LENGTH] = [4000, 2000];
+const kept = new LRUCache<string, CodedLine>({ max: 4000 });
+const KEPT_LENGTH = 2000;
 
 function coded(line: string): CodedLine {
   const found = kept.get(line);
   if (found !== undefined) return found;
   if (line.length > KEPT_LENGTH) return codeLine(line);
-  if (kept.size >= KEPT_LINES) kept.clear();
   // A copy, since a piece of a mail would keep the whole mail in memory.
   const own = Buffer.from(line, 'utf16le').toString('utf16le');
   const made = codeLine(own);

@@ -1,25 +1,8 @@
-/** Damerau-Levenshtein distance (optimal string alignment), given up once it must pass `limit`. */
-function distance(a: string, b: string, limit: number): number {
-  if (Math.abs(a.length - b.length) > limit) return limit + 1;
-  let before: number[] = [];
-  let last = Array.from({ length: b.length + 1 }, (_, j) => j);
-  for (let i = 1; i <= a.length; i += 1) {
-    const row = [i];
-    let least = i;
-    for (let j = 1; j <= b.length; j += 1) {
-      const change = a[i - 1] === b[j - 1] ? 0 : 1;
-      let cost = Math.min((last[j] ?? 0) + 1, (row[j - 1] ?? 0) + 1, (last[j - 1] ?? 0) + change);
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) {
-        cost = Math.min(cost, (before[j - 2] ?? 0) + 1);
-      }
-      row.push(cost);
-      least = Math.min(least, cost);
-    }
-    if (least > limit) return limit + 1;
-    before = last;
-    last = row;
-  }
-  return last[b.length] ?? 0;
+import damerauLevenshtein from 'damerau-levenshtein';
+
+/** Slips between two names: letters added, left out, changed or swapped. Lengths that differ by more than `limit` are not looked at. */
+function slips(a: string, b: string, limit: number): number {
+  return Math.abs(a.length - b.length) > limit ? limit + 1 : damerauLevenshtein(a, b).steps;
 }
 
 /** The known name most like `name`, if one is near enough that a slip of the hand explains it. */
@@ -29,7 +12,7 @@ export function nearest(name: string, known: Iterable<string>): string | undefin
   let best: string | undefined;
   let least = limit + 1;
   for (const candidate of known) {
-    const d = candidate.toLowerCase() === wanted ? 0 : distance(wanted, candidate.toLowerCase(), limit);
+    const d = candidate.toLowerCase() === wanted ? 0 : slips(wanted, candidate.toLowerCase(), limit);
     if (d < least) [best, least] = [candidate, d];
   }
   return best;

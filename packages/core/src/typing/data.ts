@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import addFormatsModule from 'ajv-formats';
 import { TEXT_KINDS } from '../formats/index.js';
@@ -40,18 +41,15 @@ export class SchemaFault extends Error {
  */
 export function dataCheck(schema: JsonSchema): DataCheck {
   const key = JSON.stringify(schema);
-  let check = KEPT.get(key);
-  if (check === undefined) {
-    check = compileCheck(schema);
-    if (KEPT.size >= MOST_KEPT) KEPT.delete(KEPT.keys().next().value ?? '');
-    KEPT.set(key, check);
-  }
+  const kept = KEPT.get(key);
+  if (kept !== undefined) return kept;
+  const check = compileCheck(schema);
+  KEPT.set(key, check);
   return check;
 }
 
 // A folder is read again at every change of a file, and most of its schemas are as they were.
-const KEPT = new Map<string, DataCheck>();
-const MOST_KEPT = 1000;
+const KEPT = new LRUCache<string, DataCheck>({ max: 1000 });
 
 /** Levels of lists and records that data may have. */
 const MAX_DATA_DEPTH = 250;

@@ -7,12 +7,13 @@ import Sqlite from 'better-sqlite3';
 import { sql } from 'drizzle-orm';
 import { copyDatabase, openKernel, type Kernel } from './database.js';
 import { kernelState } from './tables.js';
+import { SYSTEM_CLOCK } from './clock.js';
 import { SILENT } from './test-kernel.js';
 import { reading, writing, type Tx } from './transaction.js';
 
 const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
 const newFile = (): string => join(mkdtempSync(join(tmpdir(), 'verbalis-database-')), 'a.sqlite');
-const open = (file: string): Promise<Kernel> => openKernel({ file, migrations: MIGRATIONS, log: SILENT });
+const open = (file: string): Promise<Kernel> => openKernel({ file, migrations: MIGRATIONS, log: SILENT, clock: SYSTEM_CLOCK });
 
 const epochs = reading((db) => db.select().from(kernelState).prepare());
 const raise = writing((db) =>

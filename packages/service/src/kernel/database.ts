@@ -6,6 +6,8 @@ import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
 import type { Logger } from 'pino';
 import { GroupCommit, sentenceOf, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
+import { quarantineOn, type Quarantine } from './quarantine.js';
+import type { Clock } from './clock.js';
 import { kernelState } from './tables.js';
 import { Connection, Reads, type Reader, type Tx } from './transaction.js';
 import { StartError } from './unavailable.js';
@@ -15,6 +17,7 @@ export interface KernelOptions {
   /** The folder of drizzle's migrations. */
   readonly migrations: string;
   readonly log: Logger;
+  readonly clock: Clock;
   readonly group?: Partial<GroupCommitOptions>;
   /** Is given the writing connection before anything is prepared on it; a test makes statements fail here. */
   readonly instrument?: (raw: Sqlite.Database) => void;
@@ -23,6 +26,7 @@ export interface KernelOptions {
 /** The database: one connection that writes, one that reads, and the lock that keeps other services away. */
 export interface Kernel {
   readonly reads: Reader;
+  readonly quarantine: Quarantine;
   /** See {@link GroupCommit.write}. */
   readonly write: <T>(run: (tx: Tx) => T) => Promise<T>;
   /** See {@link GroupCommit.writeSoon}. */
@@ -90,7 +94,7 @@ function openWriter({ file, migrations, instrument }: KernelOptions): Connection
  * @throws StartError when another service has it, or it cannot be used, with what to do
  */
 export async function openKernel(options: KernelOptions): Promise<Kernel> {
-  const { file, log } = options;
+  const { file, log, clock } = options;
   const lock = lockFile(file);
   let writer: Connection | undefined;
   try {
@@ -112,6 +116,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
     const { raw } = writer;
     return {
       reads,
+      quarantine: quarantineOn(reads, clock, log),
       write: (run) => group.write(run),
       writeSoon: (run) => group.writeSoon(run),
       hurry: () => {

@@ -4,7 +4,6 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, expect, test } from '@jest/globals';
 import { openKernel, type Kernel } from './database.js';
-import { quarantineOn } from './quarantine.js';
 import { SILENT, steppedClock } from './test-kernel.js';
 import { StoreUnavailable } from './unavailable.js';
 
@@ -16,10 +15,10 @@ afterAll(async () => {
 async function newQuarantine() {
   const migrations = fileURLToPath(new URL('../../drizzle', import.meta.url));
   const file = join(mkdtempSync(join(tmpdir(), 'verbalis-quarantine-')), 'a.sqlite');
-  const kernel = await openKernel({ file, migrations, log: SILENT });
-  opened.push(kernel);
   const clock = steppedClock(1000);
-  return { kernel, clock, own: quarantineOn(kernel.reads, clock, SILENT) };
+  const kernel = await openKernel({ file, migrations, log: SILENT, clock });
+  opened.push(kernel);
+  return { kernel, clock, own: kernel.quarantine };
 }
 
 test('an item is tried three times again, each later, and is quarantined then; what went well begins anew', async () => {

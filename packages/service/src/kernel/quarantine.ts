@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { and, count, desc, eq, isNull, lt, or, sql, type SQL, type SQLWrapper } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import type { Clock } from './clock.js';
@@ -51,7 +52,7 @@ export type Quarantine = ReturnType<typeof quarantineOn>;
 /** Where items wait that cannot be processed, with their error, until somebody retries or drops them. */
 export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
   const sources = new Map<string, QuarantineSource>();
-  const tries = new Map<string, { n: number; nextAt: number }>();
+  const tries = new LRUCache<string, { n: number; nextAt: number }>({ max: MOST_REMEMBERED });
   const listeners = new Set<() => void>();
   const changed = (): void => {
     for (const listener of listeners) listener();
@@ -95,7 +96,6 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
       if (wait === undefined) return undefined;
       const nextAt = clock.now() + wait;
       tries.set(id, { n, nextAt });
-      if (tries.size > MOST_REMEMBERED) tries.delete(tries.keys().next().value ?? '');
       return nextAt;
     },
 

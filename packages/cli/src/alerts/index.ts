@@ -1,0 +1,43 @@
+import { Option, type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import { listAlerts, setRule, removeRule } from './alerts.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const alerts = root.command('alerts').description('track: rules over what happens, and what holds by them');
+
+  example(
+    remote(
+      alerts
+        .command('list', { isDefault: true })
+        .description('what is firing, what was, and the rules; exits with status 1 when one is firing'),
+    ),
+    'verbalis alerts',
+  ).action((options: Remote & Parameters<typeof listAlerts>[1]) => run((output) => listAlerts(connect(options), only(options), output)));
+
+  example(
+    remote(
+      alerts
+        .command('set <rule>')
+        .description('set a rule, or change it')
+        .option('--of <kind...>', 'kinds of events that it counts (failed when left out)')
+        .option('--percent <n>', 'fires above so many per cent of the hand-overs')
+        .option('--count <n>', 'fires above so many events')
+        .option('--queue-seconds <n>', 'fires when the oldest due mail has waited so long')
+        .option('--minutes <n>', 'within the last minutes (15)')
+        .option('--least <n>', 'says nothing below so many events (5)')
+        .addOption(new Option('--by <what>', 'each of them on its own').choices(['template', 'topic', 'provider', 'domain', 'cause']))
+        .option('--where <filter>', 'only these events'),
+    ),
+    'verbalis alerts set many-fail --percent 5 --by topic --minutes 15',
+    `verbalis alerts set complaints --of complained --count 3 --minutes 1440 --least 1 --where 'topic = "pier-news"'`,
+    'verbalis alerts set stuck --queue-seconds 300',
+  ).action((name: string, options: Remote & Parameters<typeof setRule>[2]) =>
+    run((output) => setRule(connect(options), name, only(options), output)),
+  );
+
+  example(remote(alerts.command('remove <rule>').description('take a rule away')), 'verbalis alerts remove many-fail').action(
+    (name: string, options: Remote) => run((output) => removeRule(connect(options), name, output)),
+  );
+}

@@ -1,0 +1,71 @@
+import { Option, type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate } from './captured.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const captured = root.command('captured').description('try: mail that was kept instead of being sent');
+
+  const filters = (command: Command): Command =>
+    command
+      .option('--to <address>', 'of the recipient')
+      .option('--subject <words>', 'in its subject')
+      .option('--find <words>', 'anywhere in it');
+
+  const parts = (command: Command): Command =>
+    command
+      .addOption(new Option('--part <part>', 'one part of it').choices(['text', 'html', 'source', 'links', 'code']))
+      .option('--save <file>', 'write its bytes to a file');
+
+  example(
+    remote(
+      filters(captured.command('list').description('newest first'))
+        .option('--limit <n>', 'mails a page (50)')
+        .option('--cursor <cursor>', 'the next page'),
+    ),
+    'verbalis captured list --to asa@post.example',
+  ).action((options: Remote & Parameters<typeof listCaptured>[1]) =>
+    run((output) => listCaptured(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(parts(captured.command('show <mail>').description('one mail, or a part of it'))),
+    'verbalis captured show l01k… --part html',
+  ).action((id: string, options: Remote & Parameters<typeof showCaptured>[2]) =>
+    run((output) => showCaptured(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(
+      parts(
+        filters(captured.command('wait').description('wait for a mail; ends with 1 when none comes'))
+          .option('--seconds <n>', 'how long', '10')
+          .option('--after <time>', 'only what comes from then on; "now"'),
+      ),
+    ),
+    'verbalis captured wait --to asa@post.example --part code',
+  ).action((options: Remote & Parameters<typeof waitForCaptured>[1]) =>
+    run((output) => waitForCaptured(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(filters(captured.command('clear').description('take captured mail away: all, or what fits'))),
+    'verbalis captured clear --to asa@post.example',
+  ).action((options: Remote & Parameters<typeof clearCaptured>[1]) =>
+    run((output) => clearCaptured(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(
+      captured
+        .command('simulate <mail> <fate>')
+        .description('let something become of it: delivered, delayed, bounced, complained, opened, clicked')
+        .option('--cause <cause>', 'why it bounced or waits')
+        .option('--link <address>', 'the link that was clicked'),
+    ),
+    'verbalis captured simulate l01k… bounced --cause mailbox-full',
+  ).action((id: string, fate: string, options: Remote & Parameters<typeof simulate>[3]) =>
+    run((output) => simulate(connect(options), id, fate, only(options), output)),
+  );
+}

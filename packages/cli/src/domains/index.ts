@@ -1,0 +1,20 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making } from '../command.js';
+import { addDomain, listDomains } from './domains.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const domains = root.command('domains').description('set up: sending domains and the keys that sign their mail');
+
+  example(
+    remote(domains.command('add <name>').description('make keys; shows what to publish in the DNS')),
+    'verbalis domains add saltmarsh-ferries.example',
+  ).action((name: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+    run((output) => addDomain(connect(options), name, options, output)),
+  );
+
+  example(remote(domains.command('list').description('domains with their records')), 'verbalis domains list').action(
+    (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listDomains(connect(options), options, output)),
+  );
+}

@@ -1,0 +1,31 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, type Remote } from '../command.js';
+import { publish, listEditions, showEdition, diffEditions, useEdition } from './editions.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  example(
+    remote(root.command('publish <mailfolder>').description('send: check a mail folder and make it the space’s edition')),
+    'verbalis publish demo/mail',
+  ).action((folder: string, options: Remote) => run((output) => publish(connect(options), folder, options, output)));
+
+  const editions = root.command('editions').description('send: publications of a space');
+
+  example(remote(editions.command('list').description('newest first')), 'verbalis editions list').action((options: Remote) =>
+    run((output) => listEditions(connect(options), options, output)),
+  );
+
+  example(remote(editions.command('show <number>').description('its files')), 'verbalis editions show 3').action(
+    (number: string, options: Remote) => run((output) => showEdition(connect(options), number, options, output)),
+  );
+
+  example(
+    remote(editions.command('diff <from> <to>').description('what differs; ends with 1 when something does')),
+    'verbalis editions diff 2 3',
+  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), from, to, options, output)));
+
+  example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
+    (number: string, options: Remote) => run((output) => useEdition(connect(options), number, options, output)),
+  );
+}

@@ -1,0 +1,62 @@
+import type { Client, CountsView, FiguresWanted } from '@verbalis/client';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+
+const STATES = ['accepted', 'delivered', 'delayed', 'failed', 'complained', 'withheld', 'expired', 'canceled'] as const;
+
+function span(ms: number | undefined): string {
+  if (ms === undefined) return '–';
+  if (ms < 1000) return `${ms} ms`;
+  if (ms < 60_000) return `${(ms / 1000).toFixed(1)} s`;
+  return ms < 3_600_000 ? `${Math.round(ms / 60_000)} min` : `${(ms / 3_600_000).toFixed(1)} h`;
+}
+
+function rate(n: number, of: number): string {
+  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)} %`;
+}
+
+function cells(counts: CountsView): string[] {
+  const { asked, states, toAccepted, toDelivered } = counts;
+  return [
+    String(asked),
+    ...STATES.map((one) => String(states[one] ?? 0)),
+    rate(states['failed'] ?? 0, asked),
+    span(toAccepted.median),
+    span(toAccepted.p95),
+    span(toDelivered.median),
+  ];
+}
+
+export async function figures(
+  client: Client,
+  { json, csv, days, ...options }: { readonly json?: boolean; readonly csv?: boolean; readonly days?: string; readonly by?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const back = Number(days ?? '7');
+  if (!Number.isFinite(back) || back <= 0) throw new UsageError(`"${days ?? ''}" is no number of days.`);
+  const wanted = { ...options, from: new Date(Date.now() - back * 86_400_000).toISOString() } as FiguresWanted;
+  if (csv === true) {
+    output.out(await client.figures.csv(wanted));
+    return 0;
+  }
+  const found = await client.figures.get(wanted);
+  if (json === true) {
+    output.out(JSON.stringify(found, null, 2));
+    return 0;
+  }
+  const columns = [
+    { title: options.by ?? 'time' },
+    { title: 'asked', right: true },
+    ...STATES.map((title) => ({ title, right: true })),
+    { title: 'rate', right: true },
+    { title: 'taken in', right: true },
+    { title: '95 %', right: true },
+    { title: 'arrived in', right: true },
+  ];
+  const rows = [
+    ...(found.by ?? []).map((one) => [one.value === '' ? '(none)' : one.value, ...cells(one.counts)]),
+    [`these ${back} days`, ...cells(found.total)],
+    ['those before', ...cells(found.before)],
+  ];
+  output.out(tableText(columns, rows, output.color));
+  return 0;
+}

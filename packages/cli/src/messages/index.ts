@@ -1,0 +1,64 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import { send } from './send.js';
+import { cancelMessage, listMessages, showMessage } from './messages.js';
+import { followEvents } from '../events/events.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      root
+        .command('send [template]')
+        .description('send: ask for a message')
+        .option('--to <address...>', 'one recipient or several')
+        .option('--data <file>', 'JSON data; - for standard input')
+        .option('--file <file>', 'messages as JSON: one, or a list')
+        .option('--locale <tag>', 'BCP 47 tag')
+        .option('--reference <text>', 'your own name for what it is about')
+        .option('--label <name=value...>', 'labels')
+        .option('--attach <file...>', 'files to attach')
+        .option('--wait', 'wait for the outcome; ends with 1 when a delivery failed'),
+    ),
+    "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
+  ).action((template: string | undefined, options: Parameters<typeof send>[2] & Parameters<typeof connect>[0]) =>
+    run((output) => send(connect(options), template, options, output)),
+  );
+
+  example(
+    remote(root.command('cancel <message>').description('send: call a message back, as far as it has not gone')),
+    'verbalis cancel m01k…',
+  ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
+
+  const messages = root.command('messages').description('track: messages and what became of them');
+
+  example(
+    remote(
+      messages
+        .command('list')
+        .description('messages, newest first')
+        .option('--state <state>', 'queued, delayed, accepted, delivered, failed …')
+        .option('--address <address>', 'of a recipient')
+        .option('--template <name>')
+        .option('--reference <text>')
+        .option('--limit <n>', 'messages a page (50)')
+        .option('--cursor <cursor>', 'the next page'),
+    ),
+    'verbalis messages list --state failed',
+  ).action(({ url, key, space, ...options }: Parameters<typeof listMessages>[1] & Parameters<typeof connect>[0]) =>
+    run((output) => listMessages(connect({ url, key, space }), options, output)),
+  );
+
+  example(remote(messages.command('show <message>').description('the story of one message')), 'verbalis messages show m01k…').action(
+    (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+      run((output) => showMessage(connect(options), id, options, output)),
+  );
+
+  example(
+    remote(messages.command('follow').description('what becomes known, as it does').option('--filter <filter>', 'only these events')),
+    "verbalis messages follow --filter 'type in [failed, complained]'",
+  ).action((options: Remote & Parameters<typeof followEvents>[1]) =>
+    run((output) => followEvents(connect(options), only(options), output)),
+  );
+}

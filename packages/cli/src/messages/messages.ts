@@ -1,0 +1,105 @@
+import type { Client, Delivery, Message, State } from '@verbalis/client';
+import { tableText, type ExitCode, type Output } from '../output.js';
+import { clockTime, stateWord } from '../words.js';
+
+export interface ListOptions {
+  readonly state?: State;
+  readonly address?: string;
+  readonly template?: string;
+  readonly reference?: string;
+  readonly limit?: string;
+  readonly cursor?: string;
+  readonly json?: boolean;
+}
+
+export async function listMessages(client: Client, options: ListOptions, output: Output): Promise<ExitCode> {
+  const { json, limit, ...filter } = options;
+  const page = await client.messages.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  if (json === true) {
+    output.out(JSON.stringify(page, null, 2));
+    return 0;
+  }
+  if (page.messages.length === 0) {
+    output.note('No messages here. Send one: verbalis send TEMPLATE --to ADDRESS --data FILE');
+    return 0;
+  }
+  const rows = page.messages.flatMap((one) =>
+    one.deliveries.map((delivery) => [
+      clockTime(one.createdAt),
+      delivery.address,
+      stateWord(delivery.state, output.color),
+      delivery.cause ?? '',
+      one.subject,
+      output.color.dim(one.id),
+    ]),
+  );
+  output.out(
+    tableText(
+      [{ title: 'asked' }, { title: 'to' }, { title: 'state' }, { title: 'cause' }, { title: 'subject' }, { title: 'message' }],
+      rows,
+      output.color,
+    ),
+  );
+  if (page.nextCursor !== undefined) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}
+
+export async function showMessage(client: Client, id: string, options: { json?: boolean }, output: Output): Promise<ExitCode> {
+  const message = await client.messages.get(id);
+  output.out(options.json === true ? JSON.stringify(message, null, 2) : story(message, output));
+  return 0;
+}
+
+/** One message as a person tells it. */
+export function story(message: Message, output: Output): string {
+  const { color } = output;
+  const from = message.from.name === '' ? message.from.address : `${message.from.name} <${message.from.address}>`;
+  const facts = [
+    ['From', from],
+    ['Template', `${message.template}, edition ${message.edition}, ${message.locale}`],
+    ...(message.topic === undefined ? [] : [['Topic', message.topic]]),
+    ...(message.reference === undefined ? [] : [['Reference', message.reference]]),
+    ['Asked', clockTime(message.createdAt)],
+    ['Message', message.id],
+  ];
+  const width = Math.max(...facts.map(([label]) => (label ?? '').length));
+  const head = [color.bold(message.subject), ...facts.map(([label = '', value = '']) => `${color.dim(label.padEnd(width))}  ${value}`)];
+  return [head.join('\n'), ...message.deliveries.map((one) => deliveryStory(one, message.createdAt, output))].join('\n\n');
+}
+
+function deliveryStory(delivery: Delivery, askedAt: string, { color }: Output): string {
+  const lines = [`${stateWord(delivery.state, color)}  ${delivery.sentence}`];
+  if (delivery.advice !== undefined) lines.push(`  ${color.cyan(delivery.advice)}`);
+  const steps: [string, string][] = [[askedAt, 'accepted from the app']];
+  for (const attempt of delivery.attempts) {
+    const words = {
+      accepted: 'took it',
+      refused: 'refused it',
+      deferred: 'put it off',
+      trouble: 'could not be used',
+      uncertain: 'may have taken it: the connection was lost before the answer',
+    };
+    steps.push([
+      attempt.endedAt ?? attempt.startedAt,
+      `attempt ${attempt.number}: ${attempt.provider} ${attempt.outcome === undefined ? 'is being asked' : words[attempt.outcome]}${said(attempt.diagnostic)}`,
+    ]);
+  }
+  for (const fact of delivery.facts) {
+    if (fact.source !== 'attempt') steps.push([fact.at, `a report came back: ${fact.kind}${said(fact.diagnostic)}`]);
+  }
+  if (delivery.nextAttemptAt !== undefined) steps.push([delivery.nextAttemptAt, 'next attempt']);
+  steps.sort((a, b) => a[0].localeCompare(b[0]));
+  return [...lines, ...steps.map(([at, text]) => `  ${color.dim(clockTime(at))}  ${text}`)].join('\n');
+}
+
+function said(diagnostic: string | undefined): string {
+  return diagnostic === undefined ? '' : `: “${diagnostic}”`;
+}
+
+/** Cancels a message. Exits with status 1 when it was too late for some of it. */
+export async function cancelMessage(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+  const { changed, late } = await client.messages.cancel(id);
+  if (json) output.out(JSON.stringify({ changed, late }, null, 2));
+  else output.out(`Canceled: ${changed.length}${late.length > 0 ? `; too late for ${late.length}` : ''}.`);
+  return late.length === 0 ? 0 : 1;
+}

@@ -1,0 +1,96 @@
+import { readFileSync } from 'node:fs';
+import { basename } from 'node:path';
+import { RefusedError, type Client, type Message, type MessageSummary, type NewMessage } from '@verbalis/client';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { stateWord } from '../words.js';
+import { readJson } from '../workbench/render.js';
+
+export interface SendOptions {
+  readonly to?: string[];
+  readonly data?: string;
+  readonly locale?: string;
+  readonly reference?: string;
+  readonly label?: string[];
+  readonly attach?: string[];
+  readonly file?: string;
+  readonly wait?: boolean;
+  readonly json?: boolean;
+}
+
+const POLL_MS = 150;
+
+function wanted(template: string | undefined, options: SendOptions): NewMessage[] {
+  if (options.file !== undefined) {
+    if (template !== undefined) throw new UsageError('Give either TEMPLATE or --file, not both.');
+    const content = readJson(options.file);
+    return (Array.isArray(content) ? content : [content]) as NewMessage[];
+  }
+  if (template === undefined) throw new UsageError('Which template?', 'verbalis send TEMPLATE --to ADDRESS --data FILE');
+  if (options.to === undefined || options.to.length === 0) throw new UsageError('To whom?', 'Give --to ADDRESS.');
+  const labels = Object.fromEntries(
+    (options.label ?? []).map((one) => {
+      const at = one.indexOf('=');
+      if (at <= 0) throw new UsageError(`"${one}" is no label.`, 'Write --label name=value.');
+      return [one.slice(0, at), one.slice(at + 1)];
+    }),
+  );
+  return [
+    {
+      template,
+      to: options.to,
+      data: (options.data === undefined ? {} : readJson(options.data)) as Record<string, unknown>,
+      ...(options.locale === undefined ? {} : { locale: options.locale }),
+      ...(options.reference === undefined ? {} : { reference: options.reference }),
+      labels,
+    },
+  ];
+}
+
+export async function send(client: Client, template: string | undefined, options: SendOptions, output: Output): Promise<ExitCode> {
+  const messages = wanted(template, options);
+  const uploaded: { upload: string }[] = [];
+  for (const path of options.attach ?? []) {
+    let bytes: Buffer;
+    try {
+      bytes = readFileSync(path);
+    } catch (error) {
+      throw new UsageError(`The file ${path} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+    }
+    uploaded.push({ upload: (await client.uploads.add(new Blob([bytes]), { name: basename(path) })).id });
+  }
+  const accepted: MessageSummary[] = [];
+  let refused = 0;
+  for (const [i, message] of messages.entries()) {
+    try {
+      const attachments = [...(message.attachments ?? []), ...uploaded];
+      accepted.push(await client.messages.send(attachments.length === 0 ? message : { ...message, attachments }));
+    } catch (error) {
+      // In a list, one that is refused does not keep the others.
+      if (!(error instanceof RefusedError) || messages.length === 1) throw error;
+      refused += 1;
+      output.note(`message ${i + 1}: ${error.message}`);
+      for (const one of error.problem.problems ?? [])
+        output.note(`  ${one.path} ${one.message}${one.hint === undefined ? '' : `. ${one.hint}`}`);
+    }
+  }
+  const ended: (MessageSummary | Message)[] =
+    options.wait === true ? await Promise.all(accepted.map((one) => settled(client, one.id))) : accepted;
+  if (options.json === true) output.out(JSON.stringify(messages.length === 1 ? ended[0] : ended, null, 2));
+  else {
+    const rows = ended.flatMap((one) =>
+      one.deliveries.map((delivery) => [one.id, delivery.address, stateWord(delivery.state, output.color), one.subject]),
+    );
+    output.out(tableText([{ title: 'message' }, { title: 'to' }, { title: 'state' }, { title: 'subject' }], rows, output.color));
+  }
+  const failed = ended.some((one) => one.deliveries.some((delivery) => ['failed', 'expired', 'withheld'].includes(delivery.state)));
+  return refused > 0 || (options.wait === true && failed) ? 1 : 0;
+}
+
+/** Asks until no delivery of the message waits any more. */
+export async function settled(client: Client, id: string): Promise<Message> {
+  for (;;) {
+    const message = await client.messages.get(id);
+    if (message.deliveries.every((one) => one.state !== 'queued' && one.nextAttemptAt === undefined)) return message;
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+  }
+}

@@ -1,0 +1,32 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, type Remote } from '../command.js';
+import { listProviders, testProvider, pauseProvider } from './providers.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const providers = root.command('providers').description('set up: what mail goes out by');
+
+  example(remote(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
+    (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listProviders(connect(options), options, output)),
+  );
+
+  example(
+    remote(
+      providers
+        .command('test <name>')
+        .description('look into a provider step by step; ends with 1 when it does not work')
+        .option('--to <address>', 'also send a test mail'),
+    ),
+    'verbalis providers test north-relay --to asa@post.example',
+  ).action((name: string, options: { to?: string; json?: boolean } & Parameters<typeof connect>[0]) =>
+    run((output) => testProvider(connect(options), name, options, output)),
+  );
+
+  for (const verb of ['pause', 'resume'] as const) {
+    const words = verb === 'pause' ? 'give a provider no more mail' : 'give a provider mail again';
+    example(remote(providers.command(`${verb} <name>`).description(words)), `verbalis providers ${verb} north-relay`).action(
+      (name: string, options: Remote) => run((output) => pauseProvider(connect(options), name, verb === 'pause', output)),
+    );
+  }
+}

@@ -1,0 +1,25 @@
+import type { Client } from '@verbalis/client';
+import { tableText, type ExitCode, type Output } from '../output.js';
+
+/** What waits, by topic. */
+export async function showQueue(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+  const queue = await client.queue.get();
+  if (json) output.out(JSON.stringify(queue, null, 2));
+  else if (queue.topics.length === 0) output.out('Nothing waits.');
+  else
+    output.out(
+      tableText(
+        [
+          { title: 'topic' },
+          { title: 'priority' },
+          { title: 'state' },
+          { title: 'waiting', right: true },
+          { title: 'due', right: true },
+          { title: 'oldest' },
+        ],
+        queue.topics.map((one) => [one.topic ?? '(none)', one.priority, one.state, String(one.waiting), String(one.due), one.oldest]),
+        output.color,
+      ),
+    );
+  return 0;
+}

@@ -1,0 +1,67 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import { readCalls } from './read-calls.js';
+import { readReturns } from './read.js';
+import { listReturns, showReturn, addReturns, matchReturn } from './returns.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const returns = root.command('returns').description('track: what came back');
+
+  example(
+    returns
+      .command('read <files...>')
+      .description('tell what mails say that came back: .eml, mbox, Maildir; needs no service')
+      .option('--envelope-to <address>', 'the address that they were sent to')
+      .option('--profile <provider>', 'the files are bodies of a provider’s calls, read by its profile')
+      .option('--config <file>', 'the configuration with the profile (verbalis.yaml)')
+      .option('--json', 'one JSON line a mail'),
+    'verbalis returns read bounce.eml',
+    'verbalis returns read ~/Maildir --json',
+    'verbalis returns read --profile packet-api --config demo/verbalis.yaml call.json',
+  ).action((files: string[], options: { json?: boolean; envelopeTo?: string; profile?: string; config?: string }) =>
+    run((output) => {
+      const { profile } = options;
+      if (profile !== undefined) return readCalls(files, { ...options, profile }, output);
+      return readReturns(files, options, output);
+    }),
+  );
+
+  example(
+    remote(
+      returns
+        .command('list')
+        .description('what came back, newest first')
+        .option('--kind <kind>', 'delivery-status, complaint, auto-reply, read-receipt, other')
+        .option('--matched <yes|no>', 'whether its delivery is known')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis returns list --matched no',
+  ).action((options: Remote & Parameters<typeof listReturns>[1]) => run((output) => listReturns(connect(options), only(options), output)));
+
+  example(
+    remote(returns.command('show <return>').description('one return, and what was read out of it').option('--source', 'its bytes')),
+    'verbalis returns show r01…',
+  ).action((id: string, options: Remote & { source?: boolean }) => run((output) => showReturn(connect(options), id, options, output)));
+
+  example(
+    remote(
+      returns
+        .command('add <files...>')
+        .description('hand in mails that came back: .eml, mbox, Maildir')
+        .option('--envelope-to <address>', 'the address that they were sent to'),
+    ),
+    'verbalis returns add bounces.mbox',
+  ).action((files: string[], options: Remote & { envelopeTo?: string }) =>
+    run((output) => addReturns(connect(options), files, options, output)),
+  );
+
+  example(
+    remote(returns.command('match <return> <delivery>').description('say which delivery a return is about')),
+    'verbalis returns match r01… d01…',
+  ).action((id: string, delivery: string, options: Remote) =>
+    run((output) => matchReturn(connect(options), id, delivery, options, output)),
+  );
+}

@@ -1,0 +1,117 @@
+import type { Client, ReturnView } from '@verbalis/client';
+import { tableText, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+import { mailsOf } from './read.js';
+
+export interface ReturnsOptions {
+  readonly kind?: ReturnView['kind'];
+  readonly matched?: 'yes' | 'no';
+  readonly limit?: string;
+  readonly cursor?: string;
+  readonly json?: boolean;
+}
+
+function saysOf(one: ReturnView): string {
+  if (one.feedbackType !== undefined) return one.feedbackType;
+  const [first] = one.recipients;
+  if (first === undefined) return one.problem ?? one.subject ?? '';
+  const why = first.action === 'failed' || first.action === 'delayed' ? `: ${first.cause}` : '';
+  return `${first.action}${why}${one.recipients.length > 1 ? ` and ${one.recipients.length - 1} more` : ''}`;
+}
+
+export async function listReturns(client: Client, { json, limit, ...filter }: ReturnsOptions, output: Output): Promise<ExitCode> {
+  const page = await client.returns.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  if (json === true) output.out(JSON.stringify(page, null, 2));
+  else if (page.returns.length === 0) output.note('Nothing has come back. Hand something in: verbalis returns add FILE');
+  else
+    output.out(
+      tableText(
+        [{ title: 'came' }, { title: 'kind' }, { title: 'about' }, { title: 'says' }, { title: 'matched' }, { title: 'return' }],
+        page.returns.map((one) => [
+          clockTime(one.receivedAt),
+          one.kind,
+          one.recipients[0]?.address ?? one.from ?? '',
+          saysOf(one),
+          one.matched ? 'yes' : output.color.yellow('no'),
+          output.color.dim(one.id),
+        ]),
+        output.color,
+      ),
+    );
+  if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}
+
+export async function showReturn(
+  client: Client,
+  id: string,
+  options: { json?: boolean; source?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  if (options.source === true) {
+    output.out(Buffer.from(await client.returns.source(id)).toString('utf8'));
+    return 0;
+  }
+  const one = await client.returns.get(id);
+  if (options.json === true) {
+    output.out(JSON.stringify(one, null, 2));
+    return 0;
+  }
+  const { color } = output;
+  const rows: [string, string | undefined][] = [
+    ['Came', `${one.receivedAt} by ${one.source}${one.provider === undefined ? '' : ` of ${one.provider}`}`],
+    ['From', one.from],
+    ['Subject', one.subject],
+    ['Sent to', one.envelopeTo],
+    ['About', one.messageId === undefined ? undefined : `message ${one.messageId}, delivery ${one.deliveryId ?? ''}`],
+    ['Feedback', one.feedbackType],
+    ['Problem', one.problem],
+  ];
+  output.out(color.bold(`${one.id}  ${one.kind}${one.matched ? '' : '  (unmatched)'}`));
+  for (const [name, value] of rows) if (value !== undefined) output.out(`  ${name.padEnd(9)} ${value}`);
+  for (const report of one.recipients) {
+    output.out(`\n  ${report.address}: ${report.action}, ${report.cause} ${color.dim(`(${report.confidence}: ${report.evidence})`)}`);
+    if (report.diagnostic !== undefined) output.out(`    ${report.diagnostic}`);
+  }
+  if (!one.matched) output.note('Say which delivery it is about: verbalis returns match RETURN DELIVERY');
+  return 0;
+}
+
+export async function matchReturn(
+  client: Client,
+  id: string,
+  delivery: string,
+  options: { json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const one = await client.returns.match(id, { deliveryId: delivery });
+  output.out(options.json === true ? JSON.stringify(one, null, 2) : `${one.id} is about the delivery ${delivery}.`);
+  return 0;
+}
+
+/** Hands mails in: files, mbox files, Maildirs. Ends with 1 when one of them could not be matched. */
+export async function addReturns(
+  client: Client,
+  paths: readonly string[],
+  options: { json?: boolean; envelopeTo?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const counts = { matched: 0, unmatched: 0, repeated: 0 };
+  let done = 0;
+  let told = Date.now();
+  for await (const { file, bytes } of mailsOf(paths)) {
+    const { returns } = await client.returns.add(bytes, options.envelopeTo === undefined ? {} : { envelopeTo: options.envelopeTo });
+    for (const one of returns) {
+      counts[one.repeated ? 'repeated' : one.deliveryId === undefined ? 'unmatched' : 'matched'] += 1;
+      if (options.json === true) output.out(JSON.stringify({ file, ...one }));
+    }
+    done += 1;
+    if (Date.now() - told > 1000) {
+      output.note(`${done} handed in …`);
+      told = Date.now();
+    }
+  }
+  if (options.json !== true)
+    output.out(`${done} handed in: ${counts.matched} matched, ${counts.unmatched} unmatched, ${counts.repeated} known already.`);
+  return counts.unmatched > 0 ? 1 : 0;
+}

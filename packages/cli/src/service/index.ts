@@ -1,0 +1,25 @@
+import { type Command } from 'commander';
+import { type Making } from '../command.js';
+import { serve } from './serve.js';
+import { backup } from './backup.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, example }: Making): void {
+  example(
+    root
+      .command('serve')
+      .description('set up: run the service')
+      .option('--config <file>', 'configuration (verbalis.yaml when left out)')
+      .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
+      .option('--json', 'say where it listens as JSON'),
+    'verbalis serve --config verbalis.yaml',
+  ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
+
+  example(
+    root
+      .command('backup <file>')
+      .description('set up: copy the database, also of a running service')
+      .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
+    'verbalis backup /var/backups/verbalis.sqlite',
+  ).action((file: string, options: { config?: string }) => run((output) => backup(file, options, output)));
+}

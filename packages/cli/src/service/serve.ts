@@ -1,0 +1,44 @@
+import { startService, StartError } from '@verbalis/service';
+import { ConfigError, readConfig } from '@verbalis/service/settings';
+import { UsageError, type ExitCode, type Output } from '../output.js';
+
+const MOST_WORKERS = 64;
+
+export interface ServeOptions {
+  readonly config?: string;
+  readonly json?: boolean;
+  readonly workers?: string;
+}
+
+/** Runs the service until it is told to end (SIGINT, SIGTERM). */
+export async function serve(options: ServeOptions, output: Output): Promise<ExitCode> {
+  const workers = Number(options.workers ?? 1);
+  if (!Number.isInteger(workers) || workers < 1 || workers > MOST_WORKERS)
+    throw new UsageError(`"${options.workers ?? ''}" is not a number of workers.`, `From 1 to ${MOST_WORKERS}.`);
+  let service;
+  try {
+    const config = readConfig(options.config, process.env);
+    service = await startService({ config, workers, operatorSecret: process.env['VERBALIS_OPERATOR_SECRET'] });
+  } catch (error) {
+    if (!(error instanceof ConfigError) && !(error instanceof StartError)) throw error;
+    output.note(error.message);
+    return 2;
+  }
+  const { url, signInUrl, returnsPort, submissionPort, stop } = service;
+  // Whoever reads where it listens may end it at once: the ear is open before the mouth.
+  const told = new Promise<void>((resolve) => {
+    process.once('SIGINT', () => resolve());
+    process.once('SIGTERM', () => resolve());
+  });
+  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, returnsPort, submissionPort }));
+  else
+    output.out(
+      `Verbalis listens at ${url}\nConsole (this link opens it once): ${signInUrl}\nReturns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
+    );
+  await told;
+  output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');
+  // A second signal does not wait for anything.
+  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));
+  await stop();
+  return 0;
+}

@@ -1,0 +1,56 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import { listSuppressions, addSuppression, liftSuppression, importSuppressions, exportSuppressions } from './suppressions.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const suppressions = root.command('suppressions').description('track: addresses that get no more mail');
+
+  example(
+    remote(
+      suppressions
+        .command('list')
+        .description('addresses that get no more mail, newest first')
+        .option('--address <address>', 'one address')
+        .option('--topic <topic>', 'of one topic')
+        .option('--reason <reason>', 'failed, failed-repeatedly, complained, unsubscribed, added, imported')
+        .option('--lifted', 'also those that were lifted')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis suppressions list --address asa@post.example',
+  ).action((options: Remote & Parameters<typeof listSuppressions>[1]) =>
+    run((output) => listSuppressions(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(
+      suppressions
+        .command('add <address>')
+        .description('send no more mail to an address')
+        .option('--topic <topic>', 'only of this topic')
+        .option('--note <text>', 'why'),
+    ),
+    'verbalis suppressions add asa@post.example --note "asked by phone"',
+  ).action((address: string, options: Remote & { topic?: string; note?: string }) =>
+    run((output) => addSuppression(connect(options), address, only(options), output)),
+  );
+
+  example(
+    remote(suppressions.command('lift <address>').description('let an address get mail again').requiredOption('--note <text>', 'why')),
+    'verbalis suppressions lift asa@post.example --note "has emptied the mailbox"',
+  ).action((what: string, options: Remote & { note: string }) => run((output) => liftSuppression(connect(options), what, options, output)));
+
+  example(
+    remote(suppressions.command('import <file>').description('take a CSV file with a column "address"')),
+    'verbalis suppressions import old.csv',
+  ).action((file: string, options: Remote) => run((output) => importSuppressions(connect(options), file, options, output)));
+
+  example(
+    remote(
+      suppressions.command('export').description('all in force, as CSV').option('--out <file>', 'a file (standard output when left out)'),
+    ),
+    'verbalis suppressions export --out suppressed.csv',
+  ).action((options: Remote & { out?: string }) => run((output) => exportSuppressions(connect(options), options, output)));
+}

@@ -1,0 +1,105 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import type { Client, SuppressionView } from '@verbalis/client';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+export interface SuppressionsOptions {
+  readonly address?: string;
+  readonly topic?: string;
+  readonly reason?: SuppressionView['reason'];
+  readonly lifted?: boolean;
+  readonly limit?: string;
+  readonly cursor?: string;
+  readonly json?: boolean;
+}
+
+export async function listSuppressions(client: Client, options: SuppressionsOptions, output: Output): Promise<ExitCode> {
+  const { json, limit, lifted, ...filter } = options;
+  const page = await client.suppressions.list({
+    ...filter,
+    ...(lifted === true ? { lifted: 'yes' as const } : {}),
+    ...(limit === undefined ? {} : { limit: Number(limit) }),
+  });
+  if (json === true) output.out(JSON.stringify(page, null, 2));
+  else if (page.suppressions.length === 0) output.note('No address is suppressed.');
+  else
+    output.out(
+      tableText(
+        [{ title: 'since' }, { title: 'address' }, { title: 'topic' }, { title: 'reason' }, { title: 'cause' }, { title: 'suppression' }],
+        page.suppressions.map((one) => [
+          clockTime(one.createdAt),
+          one.address,
+          one.topic ?? 'all',
+          one.liftedAt === undefined ? one.reason : `${one.reason}, lifted: ${one.liftNote ?? ''}`,
+          one.cause ?? '',
+          output.color.dim(one.id),
+        ]),
+        output.color,
+      ),
+    );
+  if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}
+
+export async function addSuppression(
+  client: Client,
+  address: string,
+  { json, ...more }: { topic?: string; note?: string; json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const one = await client.suppressions.add({ address, ...more });
+  output.out(
+    json === true
+      ? JSON.stringify(one, null, 2)
+      : `${one.address} gets no more mail${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}. (${one.id})`,
+  );
+  return 0;
+}
+
+/** Lifts what stands against an address, or one suppression by its id. */
+export async function liftSuppression(
+  client: Client,
+  what: string,
+  { note, json }: { note: string; json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const ids = what.includes('@') ? (await client.suppressions.list({ address: what })).suppressions.map((one) => one.id) : [what];
+  if (ids.length === 0) {
+    output.note(`Nothing stands against ${what}.`);
+    return 1;
+  }
+  const lifted: SuppressionView[] = [];
+  for (const id of ids) lifted.push(await client.suppressions.lift(id, { note }));
+  output.out(
+    json === true
+      ? JSON.stringify(lifted, null, 2)
+      : lifted
+          .map((one) => `${one.address} may get mail again${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}.`)
+          .join('\n'),
+  );
+  return 0;
+}
+
+/** Takes a CSV file; says of each line that could not be taken why. Ends with 1 when there is one. */
+export async function importSuppressions(client: Client, file: string, options: { json?: boolean }, output: Output): Promise<ExitCode> {
+  const text = await readFile(file, 'utf8').catch(() => {
+    throw new UsageError(`There is no file "${file}".`, 'A CSV file with a header line; one column is "address".');
+  });
+  const report = await client.suppressions.import(text);
+  if (options.json === true) output.out(JSON.stringify(report, null, 2));
+  else {
+    for (const one of report.lines) if (one.problem !== undefined) output.out(`${file}:${one.line}: ${output.color.red(one.problem)}`);
+    output.out(`${report.added} added, ${report.known} known already, ${report.refused} refused.`);
+  }
+  return report.refused > 0 ? 1 : 0;
+}
+
+export async function exportSuppressions(client: Client, options: { out?: string }, output: Output): Promise<ExitCode> {
+  const text = await client.suppressions.export();
+  if (options.out === undefined) output.out(text);
+  else {
+    await writeFile(options.out, text);
+    output.note(`Written to ${options.out}.`);
+  }
+  return 0;
+}

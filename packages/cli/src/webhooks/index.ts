@@ -1,0 +1,106 @@
+import { Option, type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import {
+  listSubscriptions,
+  addSubscription,
+  showSubscription,
+  changeSubscription,
+  testSubscription,
+  replaySubscription,
+  againSubscription,
+  listNotifications,
+  removeSubscription,
+  type ACTIONS,
+} from './subscriptions.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const subscriptions = root.command('subscriptions').description('track: where events are sent, signed');
+
+  example(remote(subscriptions.command('list').description('all of the space')), 'verbalis subscriptions list').action(
+    (options: Remote & Parameters<typeof listSubscriptions>[1]) =>
+      run((output) => listSubscriptions(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(
+      subscriptions
+        .command('add <url>')
+        .description('send events to an address; it is asked first whether it wants them')
+        .option('--name <name>', 'what to call it (the host when left out)')
+        .option('--filter <filter>', 'only these events (all when left out)')
+        .option('--shape <json>', 'a JSON template in place of the event, or a file that holds one')
+        .option('--batch <n>', 'events in one notification at most')
+        .option('--header <field...>', 'header fields that go with it: "NAME: VALUE"')
+        .option('--no-handshake', 'do not ask (needs the scope admin)'),
+    ),
+    `verbalis subscriptions add https://app.example/mail-events --filter 'type in [failed, complained]'`,
+    `verbalis subscriptions add https://chat.example/hooks/harbour --no-handshake --shape '{"text": "{{ event.data.address }}: {{ event.data.cause }}"}'`,
+  ).action((url: string, options: Remote & Parameters<typeof addSubscription>[2]) =>
+    run((output) => addSubscription(connect(options), url, only(options), output)),
+  );
+
+  example(
+    remote(subscriptions.command('show <subscription>').description('one, by its id or name')),
+    'verbalis subscriptions show office',
+  ).action((id: string, options: Remote) => run((output) => showSubscription(connect(options), id, only(options), output)));
+
+  const actions: readonly (readonly [(typeof ACTIONS)[number], string])[] = [
+    ['pause', 'send nothing until it is resumed; nothing is lost meanwhile'],
+    ['resume', 'go on; asks the address again where it has not said yes'],
+    ['renew-secret', 'a new secret that signs beside the old one'],
+  ];
+
+  for (const [action, words] of actions)
+    example(remote(subscriptions.command(`${action} <subscription>`).description(words)), `verbalis subscriptions ${action} office`).action(
+      (id: string, options: Remote) => run((output) => changeSubscription(connect(options), id, action, only(options), output)),
+    );
+
+  example(
+    remote(subscriptions.command('test <subscription>').description('send a test at once')),
+    'verbalis subscriptions test office',
+  ).action((id: string, options: Remote & Parameters<typeof testSubscription>[2]) =>
+    run((output) => testSubscription(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(
+      subscriptions
+        .command('replay <subscription>')
+        .description('send again what became known since a time')
+        .requiredOption('--since <time>', 'a time'),
+    ),
+    'verbalis subscriptions replay office --since 2026-12-04T08:15:00Z',
+  ).action((id: string, options: Remote & Parameters<typeof replaySubscription>[2]) =>
+    run((output) => replaySubscription(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(
+      subscriptions.command('again <subscription> [notifications...]').description('send again what was set aside: some of it, or all'),
+    ),
+    'verbalis subscriptions again office',
+  ).action((id: string, notifications: string[], options: Remote) =>
+    run((output) => againSubscription(connect(options), id, notifications, output)),
+  );
+
+  example(
+    remote(
+      subscriptions
+        .command('notifications <subscription>')
+        .description('what was sent to it, newest first')
+        .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'set-aside']))
+        .option('--limit <n>', 'a page (50)')
+        .option('--cursor <cursor>', 'the next page'),
+    ),
+    'verbalis subscriptions notifications office --state set-aside',
+  ).action((id: string, options: Remote & Parameters<typeof listNotifications>[2]) =>
+    run((output) => listNotifications(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(subscriptions.command('remove <subscription>').description('take it away, with its notifications')),
+    'verbalis subscriptions remove office',
+  ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
+}

@@ -1,0 +1,203 @@
+import { readFile } from 'node:fs/promises';
+import type { Client, NewSubscription, Subscription } from '@verbalis/client';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+interface Json {
+  readonly json?: boolean;
+}
+
+function stateText({ state, restingUntil }: Subscription, { color }: Output): string {
+  if (state === 'active') return restingUntil === undefined ? color.green('● active') : color.yellow('◐ resting');
+  return state === 'paused' ? color.yellow('◌ paused') : color.red(state === 'gone' ? '✗ gone' : '? unproven');
+}
+
+function story(one: Subscription, output: Output): string {
+  const { color } = output;
+  const rows: [string, string][] = [
+    ['State', `${stateText(one, output)}${one.reason === undefined ? '' : `  ${one.reason}`}`],
+    ['To', one.url],
+    ['Filter', one.filter === '' ? 'everything' : one.filter],
+    ...(one.batch > 1 ? [['Together', `up to ${one.batch}`] as [string, string]] : []),
+    ...(one.shape === undefined ? [] : [['Shape', JSON.stringify(one.shape)] as [string, string]]),
+    ['Delivered', String(one.delivered)],
+    ['Waiting', `${one.waiting}${one.behind > 0 ? `, ${one.behind} events not looked at` : ''}`],
+    ['Set aside', String(one.setAside)],
+    ...(one.restingUntil === undefined ? [] : [['Resting', `until ${clockTime(one.restingUntil)}, since it fails`] as [string, string]]),
+    ...(one.secret === undefined ? [] : [['Secret', `${color.bold(one.secret)}   (shown once)`] as [string, string]]),
+  ];
+  const wide = Math.max(...rows.map(([name]) => name.length));
+  return [
+    `${color.bold(one.name)}  ${color.dim(one.id)}`,
+    ...rows.map(([name, value]) => `  ${color.dim(name.padEnd(wide))}  ${value}`),
+  ].join('\n');
+}
+
+function show(one: Subscription, { json }: Json, output: Output): ExitCode {
+  output.out(json === true ? JSON.stringify(one, null, 2) : story(one, output));
+  return one.state === 'unproven' ? 1 : 0;
+}
+
+export async function listSubscriptions(client: Client, { json }: Json, output: Output): Promise<ExitCode> {
+  const { subscriptions: list } = await client.subscriptions.list();
+  if (json === true) output.out(JSON.stringify(list, null, 2));
+  else if (list.length === 0) output.note('No subscription yet. verbalis subscriptions add URL makes one.');
+  else
+    output.out(
+      tableText(
+        [
+          { title: 'name' },
+          { title: 'state' },
+          { title: 'delivered', right: true },
+          { title: 'waiting', right: true },
+          { title: 'set aside', right: true },
+          { title: 'filter' },
+          { title: 'subscription' },
+        ],
+        list.map((one) => [
+          one.name,
+          stateText(one, output),
+          String(one.delivered),
+          String(one.waiting),
+          String(one.setAside),
+          one.filter === '' ? 'everything' : one.filter,
+          output.color.dim(one.id),
+        ]),
+        output.color,
+      ),
+    );
+  return 0;
+}
+
+export async function addSubscription(
+  client: Client,
+  url: string,
+  options: Json & {
+    readonly filter?: string;
+    readonly name?: string;
+    readonly shape?: string;
+    readonly batch?: string;
+    readonly header?: string[];
+    readonly handshake?: boolean;
+  },
+  output: Output,
+): Promise<ExitCode> {
+  const headers = Object.fromEntries(
+    (options.header ?? []).map((line) => {
+      const colon = line.indexOf(':');
+      if (colon <= 0) throw new UsageError(`"${line}" is no header field.`, 'It is written NAME: VALUE.');
+      return [line.slice(0, colon).trim(), line.slice(colon + 1).trim()];
+    }),
+  );
+  let shape: unknown;
+  if (options.shape !== undefined) {
+    const text = options.shape.trimStart().startsWith('{') ? options.shape : await readFile(options.shape, 'utf8');
+    try {
+      shape = JSON.parse(text);
+    } catch (error) {
+      throw new UsageError(`The shape is no JSON: ${error instanceof Error ? error.message : String(error)}`);
+    }
+  }
+  const wanted = {
+    url,
+    ...(options.filter === undefined ? {} : { filter: options.filter }),
+    ...(options.name === undefined ? {} : { name: options.name }),
+    ...(shape === undefined ? {} : { shape }),
+    ...(options.batch === undefined ? {} : { batch: Number(options.batch) }),
+    ...(Object.keys(headers).length === 0 ? {} : { headers }),
+    ...(options.handshake === false ? { handshake: false } : {}),
+  } as NewSubscription;
+  return show(await client.subscriptions.add(wanted), options, output);
+}
+
+export const ACTIONS = ['pause', 'resume', 'renew-secret'] as const;
+
+export async function changeSubscription(
+  client: Client,
+  id: string,
+  action: (typeof ACTIONS)[number],
+  options: Json,
+  output: Output,
+): Promise<ExitCode> {
+  const { pause, resume, renewSecret } = client.subscriptions;
+  return show(await { pause, resume, 'renew-secret': renewSecret }[action](id), options, output);
+}
+
+export async function showSubscription(client: Client, id: string, options: Json, output: Output): Promise<ExitCode> {
+  show(await client.subscriptions.get(id), options, output);
+  return 0;
+}
+
+export async function removeSubscription(client: Client, id: string, output: Output): Promise<ExitCode> {
+  await client.subscriptions.remove(id);
+  output.note(`${id} gets no more events.`);
+  return 0;
+}
+
+export async function testSubscription(client: Client, id: string, { json }: Json, output: Output): Promise<ExitCode> {
+  const result = await client.subscriptions.test(id);
+  if (json === true) output.out(JSON.stringify(result));
+  else if (result.ok) output.out(`${output.color.green('✓')} It answered ${result.status ?? ''} after ${result.milliseconds} ms.`);
+  else output.out(`${output.color.red('✗')} ${result.problem ?? 'It failed.'}`);
+  return result.ok ? 0 : 1;
+}
+
+export async function replaySubscription(
+  client: Client,
+  id: string,
+  { since, ...options }: Json & { readonly since: string },
+  output: Output,
+): Promise<ExitCode> {
+  const at = new Date(since);
+  if (Number.isNaN(at.getTime())) throw new UsageError(`"${since}" is no time.`, 'It looks like 2026-12-04T08:15:00Z.');
+  return show(await client.subscriptions.replay(id, { since: at.toISOString() }), options, output);
+}
+
+export async function againSubscription(client: Client, id: string, notifications: string[], output: Output): Promise<ExitCode> {
+  const { count } = await client.subscriptions.again(id, notifications.length === 0 ? {} : { notifications });
+  output.note(`${count} on ${count === 1 ? 'its' : 'their'} way again.`);
+  return 0;
+}
+
+export async function listNotifications(
+  client: Client,
+  id: string,
+  {
+    json,
+    limit,
+    ...filter
+  }: Json & { readonly state?: 'waiting' | 'delivered' | 'set-aside'; readonly limit?: string; readonly cursor?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const page = await client.subscriptions.notifications(id, { ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  if (json === true) output.out(JSON.stringify(page, null, 2));
+  else if (page.notifications.length === 0) output.note('Nothing was sent to it yet.');
+  else
+    output.out(
+      tableText(
+        [
+          { title: 'last try' },
+          { title: 'state' },
+          { title: 'event' },
+          { title: 'about' },
+          { title: 'tries', right: true },
+          { title: 'ms', right: true },
+          { title: 'answer' },
+          { title: 'notification' },
+        ],
+        page.notifications.map((one) => [
+          one.lastAt === undefined ? '' : clockTime(one.lastAt),
+          one.state,
+          one.type.replace('verbalis.', ''),
+          one.address ?? '',
+          String(one.attempts),
+          String(one.milliseconds ?? ''),
+          one.problem ?? String(one.status ?? ''),
+          output.color.dim(one.id),
+        ]),
+        output.color,
+      ),
+    );
+  if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}

@@ -1,0 +1,63 @@
+import { Option, type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, type Remote } from '../command.js';
+import { init } from './init.js';
+import { types } from './types.js';
+import { check } from './check.js';
+import { render } from './render.js';
+import { preview, type PreviewOptions } from './preview.js';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  example(root.command('init <folder>').description('write: make a small mail folder that works'), 'verbalis init mail').action(
+    (folder: string) => run((output) => init(folder, output)),
+  );
+
+  example(
+    root
+      .command('types <mailfolder>')
+      .description('write: TypeScript types of every template’s data')
+      .option('--out <file>', 'a file (standard output when left out)'),
+    'verbalis types demo/mail --out src/mail-data.ts',
+  ).action((folder: string, options: { out?: string }) => run((output) => types(folder, options, output)));
+
+  example(
+    root.command('check <mailfolder>').description('write: find what is wrong in a mail folder').option('--json', 'for machines'),
+    'verbalis check demo/mail',
+  ).action((folder: string, options: Parameters<typeof check>[1]) => run((output) => check(folder, options, output)));
+
+  example(
+    root
+      .command('render <mailfolder> <template>')
+      .description('write: make a mail from a sample or from data')
+      .option('--sample <name>', 'a sample of the template (typical, or the first one, when left out)')
+      .option('--data <file>', 'JSON data; - for standard input')
+      .option('--locale <tag>', 'BCP 47 tag')
+      .addOption(new Option('--part <part>', 'one part, as it is').choices(['subject', 'preview', 'html', 'text', 'eml']))
+      .option('--json', 'for machines'),
+    'verbalis render demo/mail booking-confirmed --sample typical --part text',
+  ).action((folder: string, template: string, options: Parameters<typeof render>[2]) =>
+    run((output) => render(folder, template, options, output)),
+  );
+
+  example(
+    remote(
+      root
+        .command('preview <mailfolder>')
+        .description('write: see a mail folder on a local page, as you write it')
+        .option('--host <host>', 'where it listens', '127.0.0.1')
+        .option('--port <port>', 'any free one when 0', '8630')
+        .option('--edit', 'let the page write the sources'),
+    ),
+    'verbalis preview demo/mail',
+    'verbalis preview demo/mail --edit --url http://127.0.0.1:8620 --key KEY   (can send tests)',
+  ).action((folder: string, { url, key, space, ...options }: Remote & PreviewOptions) =>
+    run((output) => {
+      const hasKey = (key ?? process.env['VERBALIS_KEY']) !== undefined;
+      const connection = hasKey
+        ? { client: connect({ url, key, space }), url: url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620' }
+        : undefined;
+      return preview(folder, options, connection, output);
+    }),
+  );
+}

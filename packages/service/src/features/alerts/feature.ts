@@ -1,0 +1,34 @@
+import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import type { Feed } from '../events/index.js';
+import type { Acceptor } from '../messages/index.js';
+import { alertEndpoints } from './endpoints.js';
+import { alertNotices } from './notices.js';
+import { alertRetention } from './retention.js';
+import { alertRules, type RulesOf } from './rules.js';
+import type { Store } from './store.js';
+import { alertWatch } from './watch.js';
+
+interface Options {
+  readonly store: Store;
+  readonly settings: RulesOf;
+  readonly feed: Feed;
+  readonly accept: Acceptor;
+  /** Whom to notify, by space. */
+  readonly operators: ReadonlyMap<string, string | undefined>;
+}
+
+/** Rules over what happens, and the alerts that follow from them. */
+export function openAlerts(
+  { clock, log, workers, publicUrl, ages }: Runtime,
+  { store, settings, feed, accept, operators }: Options,
+): Feature {
+  const rules = alertRules(settings, store);
+  const alerting = alertWatch({ store, workers, clock, log, feed, rules });
+  return {
+    name: 'alerts',
+    endpoints: serve(alertEndpoints, { store, clock, rules, alerting }),
+    running: [alerting, alertNotices({ store, workers, clock, accept, feed, operators, publicUrl })],
+    retention: alertRetention(store, ages),
+    memory: () => ({ rules: alerting.memory() }),
+  };
+}

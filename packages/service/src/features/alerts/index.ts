@@ -1,0 +1,10 @@
+export { alertNotices } from './notices.js';
+export { alertRules } from './rules.js';
+export { alertWatch } from './watch.js';
+export { AlertSettings, WrittenRule } from './settings.js';
+export { alerts } from './tables.js';
+export { alertStore, TOLD } from './queries.js';
+export type { AlertRecords } from './queries.js';
+export { alertRetention } from './retention.js';
+export { alertEndpoints } from './endpoints.js';
+export { openAlerts } from './feature.js';

@@ -1,0 +1,58 @@
+import type { AlertRule, EventKind } from '@verbalis/core/events';
+import type { AlertSettings, WrittenRule } from './settings.js';
+import type { SpaceSettings } from '../spaces/index.js';
+import type { Store } from './store.js';
+
+/** A rule in force. */
+export interface RuleInForce extends AlertRule {
+  /** Events that it is about. */
+  readonly of: readonly EventKind[];
+  /** Only these of them, and of the hand-overs. */
+  readonly where: string;
+  /** Each value of this field is looked at on its own. */
+  readonly by: 'topic' | 'template' | 'provider' | 'domain' | 'cause' | undefined;
+  /** Spaces that it holds for. */
+  readonly spaces: readonly string[];
+  /** Where it is written down. */
+  readonly from: 'configuration' | 'service';
+}
+
+function inForce(
+  name: string,
+  { of, where, by, percent, count, queueSeconds, minutes, least }: WrittenRule,
+  spaces: readonly string[],
+  from: RuleInForce['from'],
+): RuleInForce {
+  const over = percent !== undefined ? { percent } : count !== undefined ? { count } : { queueSeconds: queueSeconds ?? 0 };
+  return { name, of, where, by, minutes, least, over, spaces, from };
+}
+
+/** The parts of the configuration that rules come from. */
+export interface RulesOf {
+  readonly alerts: AlertSettings;
+  readonly spaces: SpaceSettings;
+}
+
+/** The rules of the configuration, each with the spaces that it holds for, and those that people have set. The configuration's go first. */
+export function alertRules({ alerts, spaces }: RulesOf, store: Store) {
+  const delivering = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'deliver');
+  const configured = Object.entries(alerts).map(([name, rule]) => inForce(name, rule, rule.spaces ?? delivering, 'configuration'));
+  return {
+    /** Spaces that deliver. */
+    delivering,
+    all(): RuleInForce[] {
+      const set = store.alerts
+        .rules()
+        .filter(({ space, name }) => spaces[space] !== undefined && !this.isConfigured(space, name))
+        .map(({ space, name, rule }) => inForce(name, rule, [space], 'service'));
+      return [...configured, ...set];
+    },
+
+    /** Whether a name is the configuration's in a space: it is changed there. */
+    isConfigured(space: string, name: string): boolean {
+      return configured.some((one) => one.name === name && one.spaces.includes(space));
+    },
+  };
+}
+
+export type AlertRules = ReturnType<typeof alertRules>;

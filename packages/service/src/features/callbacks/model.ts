@@ -1,0 +1,3 @@
+import { z } from 'zod';
+
+export const CallStored = z.strictObject({ events: z.int() }).meta({ id: 'CallStored' });

@@ -1,0 +1,292 @@
+import { createHash } from 'node:crypto';
+import { readCause, type FactKind } from '@verbalis/core/delivery';
+import type { Logger } from 'pino';
+import {
+  Budget,
+  StoreUnavailable,
+  type Clock,
+  type QuarantinedRow,
+  type StepResult,
+  type Tx,
+  type WorkerGroup,
+  newId,
+} from '../../kernel/index.js';
+import type { Callbacks } from '../providers/index.js';
+import type { KnownDelivery, ReturnRow } from '../returns/index.js';
+import type { CallbackBatchRow } from './queries.js';
+import type { Store } from './store.js';
+import type { Suppressing } from '../suppressions/index.js';
+import { eventOf, rawEvents, type CallbackEvent } from './events.js';
+
+export interface DeskOptions {
+  readonly store: Store;
+  readonly workers: WorkerGroup;
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly suppressing: Suppressing;
+  readonly profiles: ReadonlyMap<string, Callbacks>;
+}
+
+export type CallbackReceiver = ReturnType<typeof callbackReceiver>;
+
+const NAME = 'callbacks';
+/** Events in one call. */
+export const MOST_EVENTS = 5000;
+/** Events that are concluded in one transaction; in between others have their turn. */
+const STEP = 500;
+/** Calls that are looked at to find one that may be tried now. */
+const LOOKED_AT = 50;
+
+const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, FactKind>>> = {
+  accepted: 'accepted',
+  relayed: 'relayed',
+  delivered: 'delivered',
+  delayed: 'delayed',
+  failed: 'failed',
+  complained: 'complained',
+};
+
+/** Where some events stand in their call. */
+interface Place {
+  /** There are no others in the call. */
+  readonly isAlone: boolean;
+  readonly isLast: boolean;
+}
+
+/** What is needed to read a quarantined call again. */
+interface HeldCall {
+  readonly provider: string;
+  readonly receivedAt: number;
+  readonly extracted: boolean;
+  /** As text: a call is JSON. */
+  readonly body: string;
+}
+
+/**
+ * Receives calls of providers: written as they come, and read after they were answered. One call at a time, since they all write to one file;
+ * a storm makes the table longer, never the process bigger. An event that cannot be read is split off its call, tried again by itself, and
+ * quarantined in the end, so that it never stops those behind it.
+ */
+export function callbackReceiver({ store, workers, clock, log, suppressing, profiles }: DeskOptions) {
+  const counts = { events: 0, repeated: 0, unmatched: 0 };
+
+  function find(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
+    const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery, tx);
+    if (byOwn !== undefined) return byOwn;
+    const byMail = event.mail === undefined ? undefined : known.get(event.mail);
+    if (byMail !== undefined) return byMail;
+    if (event.messageId === undefined) return undefined;
+    const rows = store.returns.deliveriesOfHeaderId(event.messageId, tx);
+    const wanted = event.address === undefined ? undefined : suppressing.keyOf(event.address);
+    const [only] = rows.length === 1 ? rows : rows.filter((one) => suppressing.keyOf(one.address) === wanted);
+    return only === undefined ? undefined : store.deliveries.find(only.id, tx);
+  }
+
+  /** One event, with the deliveries that the provider knows by ids of its own. */
+  function conclude(
+    tx: Tx,
+    event: CallbackEvent,
+    provider: string,
+    receivedAt: number,
+    known: ReadonlyMap<string, KnownDelivery>,
+  ): 'repeated' | 'unmatched' | 'taken' {
+    const now = clock.now();
+    const delivery = find(event, known, tx);
+    const kind = event.meaning === undefined ? undefined : FACTS[event.meaning];
+    const isTrouble = kind === 'failed' || kind === 'delayed';
+    const evidence = { status: event.status, replyCode: event.replyCode, diagnostic: event.reason };
+    const reading = isTrouble ? readCause(evidence) : undefined;
+    const hash = createHash('sha256').update(`${provider}\0${event.id}`).digest('hex');
+    const at = Math.min(event.at ?? receivedAt, now);
+    const row: ReturnRow = {
+      id: newId('r', now),
+      hash,
+      space: delivery?.space ?? null,
+      source: 'callback',
+      provider,
+      receivedAt,
+      envelopeFrom: '',
+      envelopeTo: '',
+      kind: event.meaning === 'complained' ? 'complaint' : kind === undefined ? 'other' : 'delivery-status',
+      deliveryId: delivery?.id ?? null,
+      told: {
+        subject: event.type,
+        originalMessageId: event.messageId,
+        problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
+        recipients:
+          kind === undefined || kind === 'accepted'
+            ? []
+            : [
+                {
+                  address: event.address ?? delivery?.address ?? '',
+                  // What somebody minds was delivered.
+                  action: kind === 'complained' ? 'delivered' : (kind as 'failed' | 'delayed' | 'delivered' | 'relayed'),
+                  status: event.status,
+                  replyCode: event.replyCode,
+                  cause: reading?.cause ?? 'other',
+                  evidence: reading?.evidence ?? '',
+                  confidence: reading?.confidence ?? 'sure',
+                  permanent: kind === 'failed',
+                  diagnostic: event.reason,
+                },
+              ],
+      },
+      bytes: Buffer.from(JSON.stringify(event.source)),
+    };
+    if (!store.returns.insert(tx, row)) {
+      return 'repeated';
+    }
+    if (delivery === undefined) {
+      return 'unmatched';
+    }
+    if (event.meaning === 'unsubscribed') {
+      const topic = store.messages.findAny(delivery.messageId, tx)?.topic ?? '';
+      suppressing.add(
+        tx,
+        { space: delivery.space, address: delivery.address, topic, reason: 'unsubscribed', deliveryId: delivery.id },
+        now,
+      );
+    } else if (kind !== undefined) {
+      store.deliveries.record(
+        tx,
+        {
+          id: `callback:${hash.slice(0, 40)}`,
+          deliveryId: delivery.id,
+          kind,
+          source: 'return',
+          at,
+          ...evidence,
+          cause: reading?.cause,
+          returnId: row.id,
+        },
+        now,
+      );
+    }
+    return 'taken';
+  }
+
+  /** Concludes some events in one transaction; the last ones remove their call. */
+  async function concludeAll(events: readonly CallbackEvent[], batch: CallbackBatchRow, isLast: boolean): Promise<void> {
+    const { provider, receivedAt } = batch;
+    await store.write((tx) => {
+      const known = store.returns.deliveriesByProviderIds(
+        provider,
+        events.flatMap((event) => event.mail ?? []),
+        tx,
+      );
+      const results = events.map((event) => conclude(tx, event, provider, receivedAt, known));
+      if (isLast) store.callbacks.remove(tx, batch.id);
+      tx.afterCommit(() => {
+        counts.events += results.length;
+        counts.repeated += results.filter((one) => one === 'repeated').length;
+        counts.unmatched += results.filter((one) => one === 'unmatched').length;
+      });
+    });
+  }
+
+  /** An event that cannot be processed becomes a call of its own, behind the others. */
+  function splitOff(tx: Tx, source: unknown, { provider, receivedAt }: CallbackBatchRow): void {
+    const body = Buffer.from(JSON.stringify([source]));
+    store.callbacks.add(tx, { id: newId('b', clock.now()), provider, receivedAt, extracted: true, body });
+  }
+
+  /** Some raw events of a call. Those that throw are split off, where there are others; one alone throws on. */
+  async function readSome(callbacks: Callbacks, sources: readonly unknown[], batch: CallbackBatchRow, place: Place): Promise<void> {
+    try {
+      await concludeAll(
+        sources.map((source) => eventOf(callbacks, source)),
+        batch,
+        place.isLast,
+      );
+    } catch (error) {
+      if (place.isAlone || error instanceof StoreUnavailable) throw error;
+      log.warn({ err: error, provider: batch.provider }, 'an event of a call could not be processed; its call is read one by one');
+      for (const source of sources) {
+        try {
+          await concludeAll([eventOf(callbacks, source)], batch, false);
+        } catch (fault) {
+          if (fault instanceof StoreUnavailable) throw fault;
+          await store.write((tx) => {
+            splitOff(tx, source, batch);
+          });
+        }
+      }
+      if (place.isLast)
+        await store.write((tx) => {
+          store.callbacks.remove(tx, batch.id);
+        });
+    }
+  }
+
+  /** One call. Its row goes when all of it is done: a crash before that reads it again, and finds what it knows already. */
+  async function read(batch: CallbackBatchRow): Promise<void> {
+    const callbacks = profiles.get(batch.provider);
+    if (callbacks === undefined) throw new Error(`No provider "${batch.provider}" with callbacks is configured any more.`);
+    const body: unknown = JSON.parse(batch.body.toString('utf8'));
+    const sources = batch.extracted ? (body as unknown[]) : rawEvents(callbacks, body);
+    new Budget(`The call of ${batch.provider}`, { steps: MOST_EVENTS }).step(sources.length);
+    for (let from = 0; from < sources.length; from += STEP) {
+      const place = { isAlone: sources.length === 1, isLast: from + STEP >= sources.length };
+      await readSome(callbacks, sources.slice(from, from + STEP), batch, place);
+    }
+    if (sources.length === 0)
+      await store.write((tx) => {
+        store.callbacks.remove(tx, batch.id);
+      });
+  }
+
+  async function step(): Promise<StepResult> {
+    const now = clock.now();
+    const ids = store.callbacks.oldest(LOOKED_AT);
+    const resting = ids.map((id) => store.quarantine.restsUntil(NAME, id) ?? 0);
+    const id = ids.find((_, i) => (resting[i] ?? 0) <= now);
+    if (id === undefined) return { did: 0, next: ids.length === 0 ? undefined : Math.min(...resting) };
+    const batch = store.callbacks.find(id);
+    if (batch === undefined) return { did: 0, next: 'now' };
+    try {
+      await read(batch);
+      store.quarantine.succeeded(NAME, batch.id);
+    } catch (error) {
+      if (store.quarantine.failed(NAME, batch.id, error) === undefined) await quarantine(batch, error);
+    }
+    return { did: 1, next: 'now' };
+  }
+
+  async function quarantine(batch: CallbackBatchRow, error: unknown): Promise<void> {
+    const { id, provider, receivedAt, extracted } = batch;
+    const body = batch.body.toString('utf8');
+    const payload: HeldCall = { provider, receivedAt, extracted, body };
+    const key = createHash('sha256').update(`${provider}\0${body}`).digest('hex');
+    const bytes = batch.body.length;
+    const title = `${extracted ? 'Event' : 'Call'} from ${provider}, ${bytes.toLocaleString('en')} ${bytes === 1 ? 'byte' : 'bytes'}`;
+    await store.write((tx) => {
+      store.quarantine.put(tx, NAME, { key, space: undefined, title, payload }, error, newId('q', clock.now()));
+      store.callbacks.remove(tx, id);
+    });
+  }
+
+  const worker = workers.add({ name: NAME, step });
+  store.quarantine.register(NAME, {
+    retry: (tx: Tx, { payload }: QuarantinedRow) => {
+      const { body, ...rest } = payload as HeldCall;
+      store.callbacks.add(tx, { id: newId('b', clock.now()), ...rest, body: Buffer.from(body) });
+      tx.afterCommit(worker.wake);
+    },
+  });
+
+  return {
+    counts,
+    profiles,
+    /** Begins with what was left by the last run. */
+    start: worker.start,
+    /** Writes a call; when it resolves, it is on the disk. */
+    async receive(provider: string, body: Uint8Array): Promise<void> {
+      const now = clock.now();
+      await store.write((tx) => {
+        store.callbacks.add(tx, { id: newId('b', now), provider, receivedAt: now, extracted: false, body: Buffer.from(body) });
+        tx.afterCommit(worker.wake);
+      });
+    },
+    stop: worker.stop,
+  };
+}

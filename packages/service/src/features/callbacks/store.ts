@@ -1,0 +1,7 @@
+import type { Kernel } from '../../kernel/index.js';
+import type { MessageRecords } from '../messages/index.js';
+import type { ReturnRecords } from '../returns/index.js';
+import type { CallbackRecords } from './queries.js';
+
+/** The records that this feature works on: its own, and those of features below it. */
+export type Store = Kernel & MessageRecords & ReturnRecords & CallbackRecords;

@@ -1,0 +1,8 @@
+export { captureDesk, type CaptureDesk } from './capture.js';
+export { simulator } from './simulate.js';
+export { captured } from './tables.js';
+export { capturedStore, holdsWords } from './queries.js';
+export type { CaptureRecords } from './queries.js';
+export { CaptureSettings } from './settings.js';
+export { captureEndpoints } from './endpoints.js';
+export { openCapture } from './feature.js';

@@ -1,0 +1,85 @@
+import { causeRow, type Cause } from '@verbalis/core/delivery';
+import { returnToken, writeComplaint, writeReport } from '@verbalis/core/returns';
+import { type Clock, newId } from '../../kernel/index.js';
+import type { ReturnIntake } from '../returns/index.js';
+import type { CapturedRow } from './queries.js';
+import type { Store } from './store.js';
+
+/** What may become of a captured mail, so that an app's handling of it can be tried. */
+export type Fate = 'delivered' | 'delayed' | 'bounced' | 'complained' | 'opened' | 'clicked';
+
+export class SimulationFault extends Error {
+  override name = 'SimulationFault';
+}
+
+export interface SimulatorOptions {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly intake: ReturnIntake;
+  readonly bytesOf: (row: CapturedRow) => Buffer;
+  readonly returnDomain: string;
+  readonly returnSecret: Uint8Array;
+}
+
+export type Simulate = ReturnType<typeof simulator>;
+
+const REPORTER = 'mailbox.simulated.example';
+
+/**
+ * Lets something become of a captured mail: reports and complaints are written as a mail server writes them and taken in as if they had come
+ * by mail, so that all that follows from a real one follows.
+ */
+export function simulator({ store, clock, intake, bytesOf, returnDomain, returnSecret }: SimulatorOptions) {
+  /** @throws SimulationFault where the mail belongs to no delivery */
+  return async (
+    row: CapturedRow,
+    fate: Fate,
+    more: { readonly cause?: Cause | undefined; readonly link?: string | undefined },
+  ): Promise<void> => {
+    const delivery = row.deliveryId === null ? undefined : store.deliveries.find(row.deliveryId);
+    if (delivery === undefined) throw new SimulationFault('This mail is a test of its own: no delivery of a message stands behind it.');
+    const now = clock.now();
+    if (fate === 'opened' || fate === 'clicked') {
+      await store.write((tx) => {
+        store.deliveries.record(
+          tx,
+          {
+            id: `${fate}:${newId('e', now)}`,
+            deliveryId: delivery.id,
+            kind: fate,
+            source: 'service',
+            at: now,
+            cause: undefined,
+            status: undefined,
+            replyCode: undefined,
+            diagnostic: fate === 'clicked' ? more.link : undefined,
+          },
+          now,
+        );
+      });
+      return;
+    }
+    const returnPath = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
+    const base = {
+      reportingMta: REPORTER,
+      recipient: delivery.address,
+      returnPath,
+      arrivedAt: row.receivedAt,
+      now,
+      original: bytesOf(row),
+      id: newId('e', now),
+    };
+    const cause = more.cause ?? (fate === 'delayed' ? 'mailbox-full' : 'mailbox-unknown');
+    const said = causeRow(cause).example.replace(/<[^<>@\s]+@[^<>\s]+>/g, `<${delivery.address}>`);
+    const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(said)?.[0];
+    // What is given up for good is a failure whatever the number began with (RFC 3464 2.3.3).
+    const report = { ...base, diagnostic: said, ...(status === undefined ? {} : { status }) };
+    const bytes =
+      fate === 'complained'
+        ? writeComplaint(base)
+        : fate === 'delivered'
+          ? writeReport({ ...base, action: 'delivered' })
+          : writeReport({ ...report, action: fate === 'bounced' ? 'failed' : 'delayed' });
+    await intake.take({ bytes, source: 'mail', envelopeFrom: '', envelopeTo: returnPath, space: undefined });
+  };
+}

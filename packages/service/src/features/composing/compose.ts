@@ -1,0 +1,231 @@
+import { createHash } from 'node:crypto';
+import { signMail, type SigningKey } from '@verbalis/core/dkim';
+import {
+  fieldOf,
+  foreignMail,
+  inOnePiece,
+  isFault,
+  mailBytes,
+  parseAddress,
+  prefixed,
+  readMail,
+  shownText,
+  writeMail,
+  type Bytes,
+  type Mailbox,
+  type MailFile,
+  type WrittenMail,
+} from '@verbalis/core/mime';
+import { escapeHtml } from '@verbalis/core/render';
+import type { LoadedEdition } from '../editions/index.js';
+import type { MailParts } from '../providers/index.js';
+import type { AttachmentRow } from '../attachments/index.js';
+import type { DeliveryRow, MessageRow, StoredMailbox } from '../messages/index.js';
+
+/** What is stored beside messages. */
+export interface StoredFiles {
+  readonly attachments: (message: MessageRow) => readonly AttachmentRow[];
+  /** The bytes of a stored content, read piece by piece when they are gone through. */
+  readonly bytes: (contentId: string) => Bytes;
+}
+
+export interface ComposeSources {
+  readonly edition: (space: string, number: number) => LoadedEdition | undefined | Promise<LoadedEdition | undefined>;
+  readonly keysFor: (domain: string) => readonly SigningKey[] | Promise<readonly SigningKey[]>;
+  readonly files: StoredFiles;
+}
+
+/** A mail ready to be handed over: its bytes, and what they were made of. */
+export interface ComposedMail {
+  readonly mail: WrittenMail;
+  readonly parts: MailParts;
+}
+
+function mailbox(stored: StoredMailbox): Mailbox {
+  const address = parseAddress(stored.address);
+  if (isFault(address)) throw new Error(`A stored address is none: ${address.fault}`);
+  return { ...address, name: stored.name };
+}
+
+/**
+ * The mail of a delivery: the same bytes whenever they are made, since all that flows in is stored with it. Attachments are read while the
+ * bytes are gone through; those with an address must have been fetched.
+ */
+export async function composeMail(
+  sources: ComposeSources,
+  message: MessageRow,
+  delivery: DeliveryRow,
+  unsubscribeUrl: string | undefined,
+): Promise<ComposedMail> {
+  if (message.more.raw !== undefined) return rawMail(sources, message, delivery, message.more.raw);
+  const { keysFor, files } = sources;
+  const edition = await sources.edition(message.space, message.edition);
+  const rendering = renderingOf(message, edition, unsubscribeUrl);
+  const { more } = message;
+  const from = mailbox(message.sender);
+  const attachments = files.attachments(message).map((row): MailFile => {
+    if (row.contentId === null) throw new Error(`The attachment "${row.name}" has not been fetched.`);
+    return { name: row.name, type: row.type, body: files.bytes(row.contentId) };
+  });
+  const pictures = rendering.carried.flatMap((one) => {
+    const bytes = edition?.project.assets.get(one.path);
+    const name = one.path.slice(one.path.lastIndexOf('/') + 1);
+    // What stands in a branch that was not taken stays at home.
+    return bytes === undefined || rendering.html?.includes(`cid:${one.id}`) !== true
+      ? []
+      : [{ id: one.id, name, type: one.type, body: { size: bytes.length, chunks: () => [bytes] } }];
+  });
+  const headers: (readonly [string, string])[] = [['Auto-Submitted', 'auto-generated']];
+  if (rendering.locale !== 'und') headers.push(['Content-Language', rendering.locale]);
+  if (delivery.intended !== null) headers.push([INTENDED, delivery.intended]);
+  headers.push(...(more.headers ?? []));
+  const shared = {
+    from,
+    to: message.to.map(mailbox),
+    cc: (more.cc ?? []).map(mailbox),
+    replyTo: (more.replyTo ?? []).map(mailbox),
+    // As it was accepted: with the mark of its space.
+    subject: message.subject,
+    attachments,
+    pictures,
+    headers,
+  };
+  const content = writeMail({
+    ...shared,
+    messageId: message.headerId,
+    inReplyTo: more.inReplyTo,
+    references: more.references ?? [],
+    date: message.createdAt,
+    text: noteFor(delivery) + rendering.flowed,
+    flowed: true,
+    ...(rendering.html === undefined ? {} : { html: withNote(rendering.html, delivery) }),
+    calendar: more.calendar,
+    unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
+    boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
+  });
+  const written = inOnePiece(content, SMALL_MAIL);
+  return {
+    mail: prefixed(await signMail(written, await keysFor(from.domain), message.createdAt), written),
+    parts: {
+      ...shared,
+      messageId: message.headerId,
+      deliveryId: delivery.id,
+      text: rendering.text,
+      html: rendering.html,
+      template: message.template,
+      topic: message.topic ?? undefined,
+      reference: message.reference ?? undefined,
+      labels: message.labels,
+    },
+  };
+}
+
+/** In bytes. */
+const SMALL_MAIL = 128 * 1024;
+
+/** Names whom a mail was meant for, where the space's rules have sent it elsewhere. */
+const INTENDED = 'Verbalis-Intended-For';
+
+interface ShownMail {
+  readonly locale: string;
+  readonly text: string;
+  readonly flowed: string;
+  readonly html: string | undefined;
+  readonly carried: readonly { readonly path: string; readonly id: string; readonly type: string }[];
+}
+
+/** What the mail shows: rendered from its template, or as the app has made it. */
+function renderingOf(message: MessageRow, edition: LoadedEdition | undefined, unsubscribe: string | undefined): ShownMail {
+  const { ready } = message.more;
+  if (ready !== undefined) {
+    // Lines of the app's own are fixed; only what would be misread is stuffed (RFC 3676 4.4).
+    const flowed = ready.text.replace(/[ \t]+$/gm, '').replace(/^(?= |>|From )/gm, ' ');
+    return { locale: message.locale, text: ready.text, flowed, html: ready.html, carried: [] };
+  }
+  const template = edition?.templates.get(message.template)?.render(message.locale);
+  if (template === undefined)
+    throw new Error(`Edition ${message.edition} of "${message.space}" has no template "${message.template}" any more.`);
+  const rendering = template.renderer({
+    data: message.data,
+    now: message.createdAt,
+    mail: { space: message.space, ...(unsubscribe === undefined ? {} : { unsubscribe }) },
+  });
+  return { ...rendering, locale: template.program.locale, carried: template.program.carried };
+}
+
+function noteFor(delivery: DeliveryRow): string {
+  return delivery.intended === null ? '' : `[This mail was meant for ${delivery.intended}]\n\n`;
+}
+
+/** The note stands on top of what the reader sees. */
+function withNote(html: string, delivery: DeliveryRow): string {
+  if (delivery.intended === null) return html;
+  const note = `<p style="margin:0;padding:8px 12px;background:#fff3c4;color:#4a3b00;font:14px sans-serif">This mail was meant for ${escapeHtml(delivery.intended)}</p>`;
+  const body = /<body[^>]*>/i.exec(html);
+  return body === null ? note + html : html.slice(0, body.index + body[0].length) + note + html.slice(body.index + body[0].length);
+}
+
+/** The parts of a mail that is taken as a whole. */
+export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts {
+  return {
+    messageId: message.headerId,
+    deliveryId: delivery.id,
+    from: mailbox(message.sender),
+    to: message.to.map(mailbox),
+    cc: [],
+    replyTo: [],
+    subject: message.subject,
+    text: '',
+    html: undefined,
+    headers: [],
+    attachments: [],
+    pictures: [],
+    template: '',
+    topic: undefined,
+    reference: undefined,
+    labels: {},
+  };
+}
+
+const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
+
+/** A mail that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
+async function rawMail(sources: ComposeSources, message: MessageRow, delivery: DeliveryRow, contentId: string): Promise<ComposedMail> {
+  const bytes = mailBytes(foreignMail(mailBytes(sources.files.bytes(contentId))));
+  const end = bytes.indexOf('\r\n\r\n');
+  const head = bytes.toString('latin1', 0, end === -1 ? bytes.length : end);
+  const fields = head.split(/\r\n(?![ \t])/);
+  const nameOf = (line: string): string => line.slice(0, line.indexOf(':')).trim().toLowerCase();
+  const has = new Set(fields.map(nameOf));
+  const from = mailbox(message.sender);
+  // The subject is replaced only where the space marks it: a fold or an encoding of the app's own stays as it is.
+  const before = readMail(bytes);
+  const changed = message.subject !== (fieldOf(before, 'subject') ?? '');
+  const kept = fields.filter((line) => line !== '' && !NEVER_SENT.has(nameOf(line)) && !(changed && nameOf(line) === 'subject'));
+  const written = writeMail({
+    from,
+    to: [],
+    subject: message.subject,
+    messageId: message.headerId,
+    date: message.createdAt,
+    text: '',
+    boundary: 'x',
+  });
+  const own = mailBytes(written)
+    .toString('latin1')
+    .split(/\r\n(?![ \t])/);
+  const wanted = ['date', 'message-id'].filter((name) => !has.has(name));
+  if (changed) wanted.push('subject');
+  const added = own.filter((line) => wanted.includes(nameOf(line)));
+  const note = delivery.intended === null ? [] : [`${INTENDED}: ${delivery.intended}`];
+  const whole = Buffer.concat([
+    Buffer.from([...added, ...note, ...kept].join('\r\n'), 'latin1'),
+    bytes.subarray(end === -1 ? bytes.length : end),
+  ]);
+  const mail = foreignMail(whole);
+  const read = readMail(whole);
+  return {
+    mail: prefixed(await signMail(mail, await sources.keysFor(from.domain), message.createdAt), mail),
+    parts: { ...bareParts(message, delivery), text: shownText(read, 'plain') ?? '', html: shownText(read, 'html') },
+  };
+}

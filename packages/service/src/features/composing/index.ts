@@ -1,0 +1,1 @@
+export { composeMail, bareParts, type StoredFiles } from './compose.js';

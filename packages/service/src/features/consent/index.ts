@@ -1,0 +1,1 @@
+export { unsubscribePages } from './unsubscribe-pages.js';

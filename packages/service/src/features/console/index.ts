@@ -1,0 +1,1 @@
+export { consoleRouter } from './console.js';

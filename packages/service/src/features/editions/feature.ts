@@ -1,0 +1,39 @@
+import { serve, type Feature, type Runtime, type Tx } from '../../kernel/index.js';
+import { readMailFolder } from '../mail-folder/index.js';
+import type { SpaceSettings } from '../spaces/index.js';
+import { sharedCompiler } from './compile.js';
+import { editionEndpoints } from './endpoints.js';
+import { editionCache, type Editions } from './loaded.js';
+import { editionRetention } from './retention.js';
+import type { Store } from './store.js';
+
+interface Options {
+  readonly store: Store;
+  readonly spaces: SpaceSettings;
+  /** Whether something that is kept was made with an edition. */
+  readonly isNeeded: (tx: Tx, space: string, number: number) => boolean;
+}
+
+/** Publications of mail folders. Folders that the configuration names are published now. @throws EditionError, FolderError */
+export async function openEditions(
+  runtime: Runtime,
+  { store, spaces, isNeeded }: Options,
+): Promise<{ readonly editions: Editions; readonly feature: Feature }> {
+  const { clock, log, within, ages } = runtime;
+  const editions = editionCache(store, sharedCompiler());
+  for (const [name, { mailFolder, mode }] of Object.entries(spaces)) {
+    // Without a folder, a space has what is published to it.
+    const row =
+      mailFolder === undefined
+        ? store.editions.current(name)
+        : await editions.publish(name, await readMailFolder(within(mailFolder)), clock.now());
+    log.info({ space: name, mode, edition: row?.number }, 'space ready');
+  }
+  const feature: Feature = {
+    name: 'editions',
+    endpoints: serve(editionEndpoints, { store, editions, clock }),
+    retention: editionRetention(store, ages, isNeeded),
+    memory: () => ({ editions: Object.fromEntries(Object.keys(spaces).map((name) => [name, editions.loaded(name)?.number])) }),
+  };
+  return { editions, feature };
+}

@@ -1,0 +1,151 @@
+import { eventOf, fieldsOf, passes, readFilter, type Filter } from '@verbalis/core/events';
+import {
+  content,
+  endpointsOf,
+  eventStream,
+  invalid,
+  json,
+  jsonBody,
+  numberCursor,
+  openStream,
+  Refusal,
+  Reply,
+  textParams,
+  type Clock,
+} from '../../kernel/index.js';
+import { EVENT_SCHEMAS } from './data-schemas.js';
+import type { Feed } from './feed.js';
+import { EventList, EventsQuery, FilterTrial, FilterTried, StreamQuery } from './model.js';
+import type { KnownEvent } from './queries.js';
+import type { Store } from './store.js';
+
+export interface EventEndpoints {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly feed: Feed;
+  readonly publicUrl: string | undefined;
+}
+
+const endpoint = endpointsOf<EventEndpoints>();
+
+const DAY = 24 * 3_600_000;
+const STEP = 300;
+/** Events that one call looks through. */
+const MOST_LOOKED = 20_000;
+
+/** Reads a filter. @throws Refusal with the place of what is wrong */
+export function filterOf(text: string, path = 'filter'): Filter {
+  const { filter, fault } = readFilter(text);
+  if (filter !== undefined) return filter;
+  const message = `is not a valid filter: ${fault.message.replace(/\.$/, '')} (character ${fault.at + 1})`;
+  throw invalid([{ path, message, hint: fault.hint }]);
+}
+
+const optionalFilter = (text: string | undefined): Filter | undefined => (text === undefined ? undefined : filterOf(text));
+
+const list = endpoint({
+  name: 'events.list',
+  method: 'get',
+  path: '/v1/events',
+  summary: 'Events, newest first',
+  scope: 'read',
+  query: EventsQuery,
+  answers: { 200: json('A page.', EventList) },
+  run({ caller: { space }, query: { limit, cursor, filter: text, deliveryId } }, { store, publicUrl }) {
+    const filter = optionalFilter(text);
+    let before = cursor;
+    const found: KnownEvent[] = [];
+    // A filter that lets little through is looked for no further than so many events; the cursor goes on from there.
+    for (let looked = 0; found.length < limit && looked < MOST_LOOKED; looked += STEP) {
+      const rows = store.events.list({ space, limit: STEP, before, deliveryId });
+      for (const row of rows) {
+        before = row.seq;
+        if (filter === undefined || passes(filter, fieldsOf(row))) found.push(row);
+        if (found.length === limit) break;
+      }
+      if (rows.length < STEP && found.length < limit) {
+        before = undefined;
+        break;
+      }
+    }
+    return { events: found.map((row) => eventOf(row, publicUrl)), nextCursor: before === undefined ? undefined : numberCursor(before) };
+  },
+});
+
+const tryFilter = endpoint({
+  name: 'events.tryFilter',
+  method: 'post',
+  path: '/v1/events/filter',
+  summary: 'How many of the last day’s events a filter lets through',
+  scope: 'read',
+  body: jsonBody(FilterTrial),
+  answers: { 200: json('Counts.', FilterTried) },
+  isRepeatable: true,
+  run({ caller: { space }, body }, { store, clock }) {
+    const filter = filterOf(body.filter);
+    const since = store.events.before(clock.now() - DAY);
+    const kinds: Record<string, number> = {};
+    let [looked, passed] = [0, 0];
+    for (let before: number | undefined; looked < MOST_LOOKED;) {
+      const rows = store.events.list({ space, limit: 1000, before }).filter((row) => row.seq > since && row.kind !== 'test');
+      for (const row of rows) {
+        before = row.seq;
+        looked += 1;
+        if (!passes(filter, fieldsOf(row))) continue;
+        passed += 1;
+        kinds[row.kind] = (kinds[row.kind] ?? 0) + 1;
+      }
+      if (rows.length === 0) break;
+    }
+    return { looked, passed, kinds };
+  },
+});
+
+const follow = endpoint({
+  name: 'events.follow',
+  method: 'get',
+  path: '/v1/events/stream',
+  summary: 'Events as they happen (server-sent events), from Last-Event-ID on',
+  scope: 'read',
+  query: StreamQuery,
+  answers: { 200: eventStream('Events "event".') },
+  run({ caller: { space }, query, request, response }, { store, feed, publicUrl }) {
+    const filter = optionalFilter(query.filter);
+    const stream = openStream(request, response);
+    const given = Number(request.header('last-event-id') ?? Number.NaN);
+    let at = Number.isInteger(given) ? given : store.events.last();
+    const look = (): void => {
+      for (;;) {
+        const rows = store.events.after(at, STEP);
+        for (const row of rows) {
+          at = row.seq;
+          if (row.space !== space || (filter !== undefined && !passes(filter, fieldsOf(row)))) continue;
+          if (!stream.send({ id: row.seq, event: 'event', data: eventOf(row, publicUrl) })) return;
+        }
+        if (rows.length < STEP) return;
+      }
+    };
+    stream.onClose(feed.onNew(look));
+    look();
+    return undefined;
+  },
+});
+
+const schema = endpoint({
+  name: 'events.schema',
+  method: 'get',
+  path: '/v1/events/schemas/{name}',
+  summary: 'JSON Schema of the data of events: delivery, alert, test',
+  description: 'It holds no secret: whoever gets an event can look it up without a key.',
+  scope: 'open',
+  params: textParams('name'),
+  answers: { 200: content('The schema.', 'application/schema+json') },
+  run({ params: { name } }) {
+    const found = Object.hasOwn(EVENT_SCHEMAS, name) ? EVENT_SCHEMAS[name] : undefined;
+    if (found !== undefined) return new Reply(JSON.stringify(found, null, 2));
+    throw new Refusal(404, 'unknown-schema', 'There is no such schema', { hint: `One of ${Object.keys(EVENT_SCHEMAS).join(', ')}.` });
+  },
+});
+
+/** Everything that is made public: as a list, as a stream, and what a filter would let through. */
+export const eventEndpoints = [list, tryFilter, follow, schema];

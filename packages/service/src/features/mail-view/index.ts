@@ -1,0 +1,1 @@
+export { sendFrame, withCarried, type Pictures } from './frame.js';

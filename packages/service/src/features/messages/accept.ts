@@ -1,0 +1,225 @@
+import { createHash } from 'node:crypto';
+import { fieldOf, isFault, parseAddress, parseMailbox, readMail } from '@verbalis/core/mime';
+import { Refusal, type RequestProblem, type Reader, type Tx, newId } from '../../kernel/index.js';
+import type { DeliveryRow, MessageRow } from './tables.js';
+import { NO_RULES } from '../spaces/index.js';
+import { stored } from './people.js';
+import { deliveryOf, editionsOf, marked, prepareMessage, type PrepareOptions, type Prepared } from './prepare.js';
+import { laterOf } from './timing.js';
+import type { WantedMessage } from './model.js';
+
+export interface Accepted {
+  readonly message: MessageRow;
+  readonly deliveries: readonly DeliveryRow[];
+  /** The same request had been accepted before. */
+  readonly repeated: boolean;
+}
+
+export interface AcceptOptions extends PrepareOptions {
+  /** Why a delivery must not be sent, in a sentence. */
+  readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
+  /** Called when something is due. */
+  readonly wake: () => void;
+}
+
+/** The result of one entry of a batch. */
+export type BatchResult =
+  | { readonly index: number; readonly message: MessageRow; readonly deliveries: readonly DeliveryRow[] }
+  | { readonly index: number; readonly problems: readonly RequestProblem[] };
+
+/** How one message is accepted. */
+export interface AcceptOne {
+  readonly idempotencyKey?: string | undefined;
+  /** Whether the template is one of the service's own. */
+  readonly isBuiltIn?: boolean;
+}
+
+/** Accepts messages: checks everything that could go wrong later, then writes them durably. */
+export interface Acceptor {
+  readonly one: (space: string, wanted: WantedMessage, how?: AcceptOne) => Promise<Accepted>;
+  /** Looks at a message without accepting it. @throws Refusal that names all that is wrong */
+  readonly check: (space: string, wanted: WantedMessage) => Promise<void>;
+  /**
+   * Many at once, in one transaction. `all`: none is taken unless all can be. `each`: what can be taken is. `check`: none, only looked at.
+   * The key stands for the whole batch.
+   */
+  readonly batch: (
+    space: string,
+    wanted: readonly WantedMessage[],
+    how: { readonly mode: 'all' | 'each' | 'check'; readonly idempotencyKey?: string | undefined },
+  ) => Promise<BatchResult[]>;
+  /** When a message that was accepted is to go instead; in milliseconds since the epoch. */
+  readonly later: (message: MessageRow, wanted: { notBefore: string; timeZone?: string | undefined }) => Promise<number>;
+  /** A mail that came in as a whole, to the recipients of its envelope. */
+  readonly raw: (space: string, to: readonly string[], bytes: Uint8Array) => Promise<MessageRow>;
+}
+
+export function acceptor(options: AcceptOptions): Acceptor {
+  const { store, clock, editions, spaces, wake, suppressionFor } = options;
+  const hashOf = (wanted: unknown): string => createHash('sha256').update(JSON.stringify(wanted)).digest('hex');
+
+  /** The rows of a prepared message. */
+  const write = (tx: Tx, { keep, ...made }: Prepared, idempotency: { key: string; bodyHash: string } | undefined): void => {
+    store.messages.insert(tx, { ...made, attachments: keep(tx), idempotency });
+    withholdSome(tx, made);
+  };
+
+  /** What must not be sent ends here; the app sees it in the answer. Within the transaction that writes the message. */
+  const withholdSome = (tx: Tx, made: { message: MessageRow; deliveries: DeliveryRow[] }): void => {
+    made.deliveries.forEach((row, i) => {
+      const reason = suppressionFor(row, tx);
+      if (reason === undefined) return;
+      store.deliveries.withhold(tx, row, reason, made.message.createdAt);
+      made.deliveries[i] = { ...row, state: 'withheld', nextAttemptAt: null };
+    });
+  };
+
+  return {
+    async one(space, wanted, { idempotencyKey, isBuiltIn = false } = {}) {
+      const bodyHash = hashOf(wanted);
+      const earlier = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey);
+      if (earlier !== undefined) return repeated(space, earlier, bodyHash);
+      const made = prepareMessage(options, await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn });
+      const idempotency = idempotencyKey === undefined ? undefined : { key: idempotencyKey, bodyHash };
+      const again = await store.write((tx) => {
+        // Two requests with one key may have come at the same time: the second finds the first here.
+        const found = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey, tx);
+        if (found === undefined) write(tx, made, idempotency);
+        tx.afterCommit(wake);
+        return found;
+      });
+      if (again !== undefined) return repeated(space, again, bodyHash);
+      return { message: made.message, deliveries: made.deliveries, repeated: false };
+    },
+
+    async check(space, wanted) {
+      prepareMessage(options, await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn: false });
+    },
+
+    async batch(space, wanted, { mode, idempotencyKey }) {
+      const now = clock.now();
+      const keyOf = (index: number): string | undefined => (idempotencyKey === undefined ? undefined : `${idempotencyKey}#${index}`);
+      const own = await editionsOf(editions, space);
+      const results: BatchResult[] = [];
+      const fresh: { made: Prepared; index: number }[] = [];
+      wanted.forEach((one, index) => {
+        const key = keyOf(index);
+        const earlier = key === undefined ? undefined : store.messages.underKey(space, key);
+        try {
+          if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, hashOf(one)));
+          else fresh.push({ made: prepareMessage(options, own, { space, wanted: one, now, isBuiltIn: false }), index });
+        } catch (error) {
+          results[index] = refused(index, error);
+        }
+      });
+      if (mode === 'check') return results.filter(Boolean);
+      if (mode === 'all' && results.some((one) => 'problems' in one)) return results;
+      const again = await store.write((tx) => {
+        const found = new Map<number, { bodyHash: string; messageId: string }>();
+        for (const { made, index } of fresh) {
+          const key = keyOf(index);
+          // The same batch may have come twice at the same time: the second finds what the first has written, entry by entry.
+          const earlier = key === undefined ? undefined : store.messages.underKey(space, key, tx);
+          if (earlier !== undefined) found.set(index, earlier);
+          else write(tx, made, key === undefined ? undefined : { key, bodyHash: hashOf(wanted[index]) });
+        }
+        // Where all or none is wanted, one entry with another body refuses the whole batch: nothing of it is written.
+        if (mode === 'all') for (const [index, earlier] of found) refuseOther(earlier, hashOf(wanted[index]));
+        tx.afterCommit(wake);
+        return found;
+      });
+      for (const { made, index } of fresh) {
+        const earlier = again.get(index);
+        results[index] = entry(index, () => (earlier === undefined ? made : repeated(space, earlier, hashOf(wanted[index]))));
+      }
+      return results;
+    },
+
+    async later(message, wanted) {
+      const edition = (await editions.get(message.space, message.edition)) ?? (await editions.current(message.space));
+      if (edition === undefined) throw new Refusal(410, 'edition-gone', 'The edition of this message is no longer kept');
+      return laterOf(wanted, edition, clock.now());
+    },
+
+    async raw(space, to, bytes) {
+      const now = clock.now();
+      const rules = spaces.get(space) ?? NO_RULES;
+      const current = await editions.current(space);
+      const mail = readMail(bytes);
+      const captures = rules.mode === 'capture';
+      const told = parseMailbox(fieldOf(mail, 'from') ?? '');
+      // A space that captures takes whatever an app makes: that is what it is looked at for.
+      const from = isFault(told) && captures ? { name: '', local: 'unknown', domain: 'sender.invalid' } : told;
+      if (isFault(from)) throw new Refusal(422, 'no-sender', 'The mail has no sender', { detail: `Its From field ${from.fault}.` });
+      const usual = parseMailbox(rules.sender ?? current?.project.settings.sender ?? '');
+      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains.map((one) => one.toLowerCase())];
+      if (!captures && !allowed.includes(from.domain))
+        throw new Refusal(422, 'wrong-sender', 'This space may not send as that domain', {
+          detail: `${from.domain} is none of ${allowed.join(', ') || 'those allowed'}.`,
+        });
+      const id = newId('m', now);
+      const given = /<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>/.exec(fieldOf(mail, 'message-id') ?? '')?.[1];
+      const content = store.contents;
+      const message: MessageRow = {
+        id,
+        space,
+        edition: current?.number ?? 0,
+        template: '',
+        locale: 'und',
+        topic: null,
+        subject: marked(fieldOf(mail, 'subject') ?? '', rules),
+        sender: stored(from),
+        to: to.map((address) => ({ name: '', address })),
+        more: {},
+        reference: null,
+        labels: {},
+        data: {},
+        headerId: given ?? `${id}@${from.domain}`,
+        createdAt: now,
+      };
+      const deliveries = to.flatMap((one) => {
+        const address = parseAddress(one);
+        return isFault(address)
+          ? []
+          : [deliveryOf(message, { ...address, name: '' }, { topic: undefined, urgent: true, nextAttemptAt: now, expiresAt: null, rules })];
+      });
+      await store.write((tx) => {
+        const raw = content.keep(tx, bytes, now).id;
+        store.messages.insert(tx, { message: { ...message, more: { raw } }, deliveries, idempotency: undefined });
+        withholdSome(tx, { message, deliveries });
+        tx.afterCommit(wake);
+      });
+      return message;
+    },
+  };
+
+  function refused(index: number, error: unknown): BatchResult {
+    if (!(error instanceof Refusal)) throw error;
+    return { index, problems: error.more.problems ?? [{ path: '', message: error.message, hint: error.more.hint }] };
+  }
+
+  function entry(index: number, result: () => { message: MessageRow; deliveries: readonly DeliveryRow[] }): BatchResult {
+    try {
+      const { message, deliveries } = result();
+      return { index, message, deliveries };
+    } catch (error) {
+      return refused(index, error);
+    }
+  }
+
+  function refuseOther(earlier: { bodyHash: string; messageId: string }, bodyHash: string): void {
+    if (earlier.bodyHash !== bodyHash) {
+      throw new Refusal(409, 'idempotency-conflict', 'This idempotency key was used for another request', {
+        detail: `The key stands for the message ${earlier.messageId}, which was asked for with another body.`,
+        hint: 'Use a new key for a new message, and the same body with the same key.',
+      });
+    }
+  }
+
+  function repeated(space: string, earlier: { bodyHash: string; messageId: string }, bodyHash: string): Accepted {
+    refuseOther(earlier, bodyHash);
+    const message = store.messages.find(space, earlier.messageId);
+    if (message === undefined) throw new Refusal(410, 'message-gone', 'The message of this idempotency key is no longer kept');
+    return { message, deliveries: store.messages.deliveriesOf([message.id]), repeated: true };
+  }
+}

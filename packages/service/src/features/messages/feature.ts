@@ -1,0 +1,40 @@
+import { serve, type Feature, type Runtime, type Reader } from '../../kernel/index.js';
+import type { Editions } from '../editions/index.js';
+import type { SpaceSettings } from '../spaces/index.js';
+import { acceptor, type Acceptor } from './accept.js';
+import { messageEndpoints, type MessageEndpoints } from './endpoints.js';
+import { messageMetrics } from './metrics.js';
+import { messageRetention } from './retention.js';
+import type { Store } from './store.js';
+import type { DeliveryRow } from './tables.js';
+
+interface Options extends Pick<MessageEndpoints, 'wake' | 'compose'> {
+  readonly store: Store;
+  readonly editions: Editions;
+  readonly spaces: SpaceSettings;
+  readonly limits: { readonly attachmentBytes: number; readonly recipients: number };
+  /** Why a delivery must not be sent, in a sentence. */
+  readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
+}
+
+/** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
+export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
+  const { clock, registry, ages } = runtime;
+  const { store, editions, spaces, limits, suppressionFor, wake, compose } = options;
+  const accept = acceptor({
+    store,
+    editions,
+    clock,
+    spaces: new Map(Object.entries(spaces)),
+    attachmentBytes: limits.attachmentBytes,
+    maxRecipients: limits.recipients,
+    suppressionFor,
+    wake,
+  });
+  const feature: Feature = {
+    name: 'messages',
+    endpoints: serve(messageEndpoints, { store, clock, accept, metrics: messageMetrics(registry), wake, compose }),
+    retention: messageRetention(store, ages),
+  };
+  return { accept, feature };
+}

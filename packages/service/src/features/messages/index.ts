@@ -1,0 +1,23 @@
+export { acceptor, type Acceptor } from './accept.js';
+export { deliveryStore } from './deliveries.js';
+export type { Claimed, Decision } from './claims.js';
+export type { NewFact } from './facts.js';
+export type { HeldAttempt } from './attempts.js';
+export { messageStore } from './queries.js';
+export {
+  type DeliveryRow,
+  type MessageRow,
+  type StoredMailbox,
+  messages,
+  deliveries,
+  facts,
+  attempts,
+  idempotency,
+  mails,
+} from './tables.js';
+export { IdempotencyHeader, idempotencyKeyOf, messageEndpoints } from './endpoints.js';
+export { CauseName, FrameQuery, Locale, State } from './model.js';
+export { messageMetrics } from './metrics.js';
+export type { MessageRecords } from './records.js';
+export { messageRetention } from './retention.js';
+export { openMessages } from './feature.js';

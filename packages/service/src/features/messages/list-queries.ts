@@ -1,0 +1,194 @@
+import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import type { State } from '@verbalis/core/delivery';
+import { reading, type Reader, idSince } from '../../kernel/index.js';
+import { deliveries, messages } from './tables.js';
+
+export interface MessageFilter {
+  readonly space: string;
+  readonly limit: number;
+  /** The id of the last message of the page before. */
+  readonly before?: string | undefined;
+  readonly state?: State | undefined;
+  readonly address?: string | undefined;
+  readonly template?: string | undefined;
+  readonly reference?: string | undefined;
+  /** Accepted at this time or later, and before another; in milliseconds since the epoch. */
+  readonly from?: number | undefined;
+  readonly to?: number | undefined;
+}
+
+/** A page of ids, newest first. */
+export interface MessagePage {
+  readonly ids: readonly string[];
+  /** Where the next page begins; undefined at the end. */
+  readonly next: string | undefined;
+  /** The look ended before the page was full: there may be more behind `next`. */
+  readonly partial: boolean;
+}
+
+/** Look-ups that one page costs at most; each takes some microseconds. */
+const MOST_LOOKS = 6000;
+
+/** The messages that fit one condition, in order of their ids. */
+interface Source {
+  /** The newest one before an id. */
+  readonly newestBefore: (id: string) => string | undefined;
+  readonly has: (id: string) => boolean;
+}
+
+const byTemplate = reading((db) =>
+  db
+    .select({ id: messages.id })
+    .from(messages)
+    .where(
+      and(
+        eq(messages.space, sql.placeholder('space')),
+        eq(messages.template, sql.placeholder('value')),
+        lt(messages.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(messages.id))
+    .limit(1)
+    .prepare(),
+);
+const byReference = reading((db) =>
+  db
+    .select({ id: messages.id })
+    .from(messages)
+    .where(
+      and(
+        eq(messages.space, sql.placeholder('space')),
+        eq(messages.reference, sql.placeholder('value')),
+        lt(messages.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(messages.id))
+    .limit(1)
+    .prepare(),
+);
+const bySpace = reading((db) =>
+  db
+    .select({ id: messages.id })
+    .from(messages)
+    .where(and(eq(messages.space, sql.placeholder('space')), lt(messages.id, sql.placeholder('before'))))
+    .orderBy(desc(messages.id))
+    .limit(1)
+    .prepare(),
+);
+// Ids are one sequence, whatever they begin with: those of a message's deliveries come after its own and before the next message's. So an
+// index that ends with the delivery's id gives messages in order.
+const byState = reading((db) =>
+  db
+    .select({ id: deliveries.messageId })
+    .from(deliveries)
+    .where(
+      and(
+        eq(deliveries.space, sql.placeholder('space')),
+        eq(deliveries.state, sql.placeholder('value')),
+        lt(deliveries.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(deliveries.id))
+    .limit(1)
+    .prepare(),
+);
+const byAddress = reading((db) =>
+  db
+    .select({ id: deliveries.messageId })
+    .from(deliveries)
+    .where(
+      and(
+        eq(deliveries.space, sql.placeholder('space')),
+        eq(deliveries.address, sql.placeholder('value')),
+        lt(deliveries.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(deliveries.id))
+    .limit(1)
+    .prepare(),
+);
+const byMessageId = reading((db) =>
+  db
+    .select({ template: messages.template, reference: messages.reference })
+    .from(messages)
+    .where(eq(messages.id, sql.placeholder('id')))
+    .prepare(),
+);
+const recipientsOf = reading((db) =>
+  db
+    .select({ state: deliveries.state, address: deliveries.address })
+    .from(deliveries)
+    .where(eq(deliveries.messageId, sql.placeholder('id')))
+    .prepare(),
+);
+
+/** Behind every id. */
+const NEWEST = 'm~';
+const ofDelivery = (id: string): string => `d${id.slice(1)}`;
+
+function sourcesOf(filter: MessageFilter, from: Reader): Source[] {
+  const { space, template, reference, state, address } = filter;
+  const sources: Source[] = [];
+  const ofMessage = (query: typeof byTemplate, value: string, has: Source['has']): void => {
+    sources.push({ newestBefore: (before) => query(from).get({ space, value, before })?.id, has });
+  };
+  const ofRecipient = (query: typeof byState, value: string): void => {
+    sources.push({
+      newestBefore: (before) => query(from).get({ space, value, before: ofDelivery(before) })?.id,
+      // State and address are those of one and the same recipient.
+      has: (id) =>
+        recipientsOf(from)
+          .all({ id })
+          .some((row) => (state === undefined || row.state === state) && (address === undefined || row.address === address)),
+    });
+  };
+  if (reference !== undefined) ofMessage(byReference, reference, (id) => byMessageId(from).get({ id })?.reference === reference);
+  if (address !== undefined) ofRecipient(byAddress, address);
+  if (template !== undefined) ofMessage(byTemplate, template, (id) => byMessageId(from).get({ id })?.template === template);
+  if (state !== undefined) ofRecipient(byState, state);
+  if (sources.length === 0) sources.push({ newestBefore: (before) => bySpace(from).get({ space, before })?.id, has: () => true });
+  return sources;
+}
+
+/**
+ * The messages that fit a filter, newest first, found through indexes alone: each condition has one that is ordered by id, and whichever does
+ * not hold for a candidate says from where to go on. So the cost is bounded by the rarest condition, and in any case by a number of look-ups.
+ */
+export function messagePage(filter: MessageFilter, from: Reader): MessagePage {
+  const sources = sourcesOf(filter, from);
+  // Ids sort by time.
+  const oldest = filter.from === undefined ? '' : idSince('m', filter.from);
+  const newest = filter.to === undefined ? NEWEST : idSince('m', filter.to);
+  let before = filter.before !== undefined && filter.before < newest ? filter.before : newest;
+  const ids: string[] = [];
+  let looks = 0;
+  for (;;) {
+    if (looks >= MOST_LOOKS) return { ids, next: before, partial: true };
+    // Every condition names the newest message that it allows; the oldest of these is the only one that all of them can allow.
+    let candidate: string | undefined = NEWEST;
+    for (const source of sources) {
+      looks += 1;
+      const own: string | undefined = source.newestBefore(before);
+      if (own === undefined || own < oldest) return { ids, next: undefined, partial: false };
+      if (own < candidate) candidate = own;
+    }
+    const id: string = candidate;
+    looks += sources.length;
+    if (sources.every((one) => one.has(id))) {
+      if (ids.length === filter.limit) return { ids, next: ids.at(-1), partial: false };
+      ids.push(id);
+    }
+    // Nothing that is newer than the candidate fits all conditions.
+    before = id;
+  }
+}
+
+/** The rows of a page, in its order. */
+export function messageRows(page: MessagePage, from: Reader): (typeof messages.$inferSelect)[] {
+  return from.db
+    .select()
+    .from(messages)
+    .where(inArray(messages.id, [...page.ids]))
+    .orderBy(desc(messages.id))
+    .all();
+}

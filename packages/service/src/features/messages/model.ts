@@ -1,0 +1,219 @@
+import { CAUSES, FACT_KINDS, STATES } from '@verbalis/core/delivery';
+import { z } from 'zod';
+import { localeFault } from '@verbalis/core/strings';
+import { IdCursor, Limit, oneLine, RequestFault, Time } from '../../kernel/index.js';
+import { Attachment } from '../attachments/index.js';
+
+/** A locale tag, whatever its case. */
+export const Locale = z
+  .string()
+  .max(35)
+  .superRefine((tag, context) => {
+    const fault = localeFault(tag);
+    if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
+  })
+  .meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' });
+export const State = z.enum(STATES).meta({ id: 'State', description: 'What became of a delivery.' });
+export const CauseName = z.enum(CAUSES).meta({ id: 'Cause', description: 'Why a delivery failed or waits.' });
+
+const Recipient = z
+  .union([
+    z
+      .string()
+      .min(1)
+      .max(1000)
+      .meta({ description: 'An address, or "Name <address>".', examples: ['Ása Jóns <asa@post.example>'] }),
+    z.strictObject({ name: z.string().max(300).optional(), address: z.string().min(1).max(320) }),
+  ])
+  .meta({ id: 'Recipient' });
+
+export const NewMessage = z
+  .strictObject({
+    template: z
+      .string()
+      .min(1)
+      .max(100)
+      .optional()
+      .meta({ description: 'Name of a template of the space’s current edition. Left out: the mail itself is given.' }),
+    subject: oneLine(998).optional(),
+    html: z.string().optional(),
+    text: z.string().optional(),
+    topic: z.string().max(100).optional().meta({ description: 'Of a mail without a template.' }),
+    notBefore: z
+      .string()
+      .max(40)
+      .optional()
+      .meta({ description: 'When to send: an instant, or a clock time in timeZone; up to a year ahead.' }),
+    expiresAt: z.string().max(40).optional().meta({ description: 'After this it is not sent any more.' }),
+    timeZone: z.string().max(60).optional().meta({ description: 'IANA zone of clock times; the mail folder’s when left out.' }),
+    to: z.array(Recipient).min(1, 'must name at least one recipient').meta({ description: 'Each recipient gets a delivery of their own.' }),
+    data: z.record(z.string(), z.unknown()).optional().meta({ description: 'Data that fits the template’s data schema.' }),
+    cc: z.array(Recipient).optional(),
+    bcc: z.array(Recipient).optional().meta({ description: 'Get the mail without standing in it.' }),
+    from: Recipient.optional().meta({ description: 'Another sender, within the domains of the space.' }),
+    replyTo: z.array(Recipient).optional(),
+    headers: z
+      .record(z.string(), z.string())
+      .optional()
+      .meta({ description: 'Header fields of the app’s own; those that the service writes are refused.' }),
+    inReplyTo: z
+      .string()
+      .max(1000)
+      .optional()
+      .meta({ description: 'What this answers: the id of a message here, or a Message-ID in angle brackets.' }),
+    references: z.array(z.string().max(1000)).max(50).optional(),
+    attachments: z.array(Attachment).max(50).optional(),
+    calendar: z
+      .strictObject({ method: z.string().regex(/^[A-Z-]{1,30}$/, 'must be a method like REQUEST'), text: z.string().max(200_000) })
+      .optional()
+      .meta({ description: 'An iCalendar object (RFC 5545) that clients offer to answer.' }),
+    locale: Locale.optional(),
+    reference: oneLine(200).optional().meta({ description: 'The app’s own name for what the message is about.' }),
+    labels: z.record(oneLine(60), oneLine(200)).optional(),
+  })
+  .meta({ id: 'NewMessage' });
+
+const Mailbox = z.strictObject({ name: z.string(), address: z.string() }).meta({ id: 'Mailbox' });
+
+export const DeliverySummary = z
+  .strictObject({ id: z.string(), address: z.string(), state: State, cause: CauseName.optional() })
+  .meta({ id: 'DeliverySummary' });
+
+const messageFields = {
+  id: z.string(),
+  createdAt: z.iso.datetime(),
+  template: z.string(),
+  edition: z.int(),
+  locale: z.string().meta({ description: 'The locale that the mail is in.' }),
+  localeAsked: z.string().optional().meta({ description: 'The locale that was asked for, where the template is not offered in it.' }),
+  topic: z.string().optional(),
+  subject: z.string(),
+  from: Mailbox,
+  to: z.array(Mailbox),
+  cc: z.array(Mailbox).optional(),
+  attachments: z.array(z.strictObject({ name: z.string(), type: z.string(), size: z.int().optional() })).optional(),
+  reference: z.string().optional(),
+  labels: z.record(z.string(), z.string()),
+};
+
+export const MessageSummary = z.strictObject({ ...messageFields, deliveries: z.array(DeliverySummary) }).meta({ id: 'MessageSummary' });
+
+export const AttemptView = z
+  .strictObject({
+    number: z.int(),
+    provider: z.string(),
+    startedAt: z.iso.datetime(),
+    endedAt: z.iso.datetime().optional(),
+    outcome: z
+      .enum(['accepted', 'refused', 'deferred', 'trouble', 'uncertain'])
+      .optional()
+      .meta({ description: 'Absent while it is under way.' }),
+    phase: z.string().optional(),
+    replyCode: z.int().optional(),
+    status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
+    diagnostic: z.string().optional(),
+    providerId: z.string().optional().meta({ description: 'What the provider calls the mail.' }),
+  })
+  .meta({ id: 'Attempt' });
+
+export const FactView = z
+  .strictObject({
+    kind: z.enum(FACT_KINDS),
+    source: z.enum(['attempt', 'return', 'service']),
+    at: z.iso.datetime(),
+    cause: CauseName.optional(),
+    status: z.string().optional(),
+    replyCode: z.int().optional(),
+    diagnostic: z.string().optional(),
+    returnId: z.string().optional(),
+  })
+  .meta({ id: 'Fact' });
+
+export const DeliveryView = z
+  .strictObject({
+    id: z.string(),
+    address: z.string(),
+    intended: z.string().optional().meta({ description: 'Whom the app meant, where the space’s rules sent it elsewhere.' }),
+    state: State,
+    cause: CauseName.optional(),
+    sentence: z.string().meta({ description: 'What became of it, in words.' }),
+    advice: z.string().optional().meta({ description: 'What to do about it.' }),
+    nextAttemptAt: z.iso.datetime().optional(),
+    attempts: z.array(AttemptView),
+    facts: z.array(FactView),
+  })
+  .meta({ id: 'Delivery' });
+
+export const MessageView = z
+  .strictObject({ ...messageFields, data: z.unknown(), deliveries: z.array(DeliveryView) })
+  .meta({ id: 'Message' });
+
+export const MessageList = z
+  .strictObject({
+    messages: z.array(MessageSummary),
+    nextCursor: z.string().optional().meta({ description: 'Give it as cursor to get the next page.' }),
+    partial: z
+      .boolean()
+      .optional()
+      .meta({ description: 'True when the look ended before the page was full: older messages may fit too; go on with nextCursor.' }),
+  })
+  .meta({ id: 'MessageList' });
+
+export const MailView = z
+  .strictObject({
+    subject: z.string(),
+    headers: z.array(z.strictObject({ name: z.string(), value: z.string() })),
+    html: z.string(),
+    text: z.string(),
+    size: z.int().meta({ description: 'Bytes of the whole mail.' }),
+  })
+  .meta({ id: 'Mail' });
+
+export const ListQuery = z.strictObject({
+  limit: Limit,
+  cursor: IdCursor,
+  state: State.optional(),
+  address: z.string().max(320).optional(),
+  template: z.string().max(100).optional(),
+  reference: z.string().max(200).optional(),
+  from: Time.optional().meta({ description: 'Created at this time or later.' }),
+  to: Time.optional().meta({ description: 'Created before this time.' }),
+});
+
+export const FrameQuery = z.strictObject({
+  remote: z.enum(['yes', 'no']).default('no').meta({ description: 'Whether pictures from other hosts are loaded.' }),
+});
+
+/** A message as an app asks for it; its shape is checked, its meaning is not yet. */
+export type WantedMessage = z.output<typeof NewMessage>;
+export type WantedMailbox = z.output<typeof Recipient>;
+
+export const NewBatch = z
+  .strictObject({
+    template: z.string().min(1).max(100).optional().meta({ description: 'For all entries that name none.' }),
+    mode: z.enum(['all', 'each']).default('each').meta({ description: 'all: none is taken unless all can be.' }),
+    messages: z.array(z.record(z.string(), z.unknown())).min(1).max(1000).meta({ description: 'Each as for POST /v1/messages.' }),
+  })
+  .meta({ id: 'NewBatch' });
+export const BatchView = z
+  .strictObject({
+    accepted: z.int(),
+    refused: z.int(),
+    results: z.array(
+      z.strictObject({
+        index: z.int(),
+        id: z.string().optional(),
+        problems: z.array(RequestFault).optional(),
+      }),
+    ),
+  })
+  .meta({ id: 'Batch' });
+export const Rescheduling = z
+  .strictObject({ notBefore: z.string().max(40), timeZone: z.string().max(60).optional() })
+  .meta({ id: 'Rescheduling' });
+export const ChangeView = z
+  .strictObject({
+    changed: z.array(z.string()).meta({ description: 'Deliveries that were changed.' }),
+    late: z.array(z.string()).meta({ description: 'Deliveries for which it came too late.' }),
+  })
+  .meta({ id: 'Change' });

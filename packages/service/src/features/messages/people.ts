@@ -1,0 +1,71 @@
+import { addressText, isFault, parseMailbox, type Mailbox } from '@verbalis/core/mime';
+import type { LoadedEdition } from '../editions/index.js';
+import { invalid, Refusal, type RequestProblem } from '../../kernel/index.js';
+import type { SpaceRules } from '../spaces/index.js';
+import type { WantedMailbox } from './model.js';
+
+/** As it stands in the records. */
+export function stored(one: Mailbox): { name: string; address: string } {
+  return { name: one.name, address: addressText(one) };
+}
+
+/** Addresses as an app names them, each once. */
+export function recipients(wanted: readonly WantedMailbox[], field: string, most: number, problems: RequestProblem[]): Mailbox[] {
+  const out: Mailbox[] = [];
+  if (wanted.length > most) problems.push({ path: field, message: `has ${wanted.length} recipients, more than ${most}` });
+  wanted.slice(0, most).forEach((one, i) => {
+    const path = `${field}[${i}]`;
+    const parsed = parseMailbox(typeof one === 'string' ? one : one.address);
+    if (isFault(parsed)) {
+      problems.push({ path: typeof one === 'string' ? path : `${path}.address`, message: parsed.fault, hint: parsed.hint });
+      return;
+    }
+    const name = typeof one === 'string' ? parsed.name : (one.name ?? parsed.name);
+    if (/[\u0000-\u001F\u007F]/.test(name)) {
+      problems.push({
+        path: typeof one === 'string' ? path : `${path}.name`,
+        message: 'holds a line break or control character',
+        hint: 'A name stands on one line.',
+      });
+      return;
+    }
+    if (out.some((other) => addressText(other) === addressText(parsed))) {
+      problems.push({ path, message: `names ${addressText(parsed)} a second time` });
+      return;
+    }
+    out.push({ ...parsed, name });
+  });
+  return out;
+}
+
+/** One address of the configuration, or none. */
+export function mailboxOf(written: string | undefined): Mailbox[] {
+  const parsed = written === undefined ? undefined : parseMailbox(written);
+  return parsed === undefined || isFault(parsed) ? [] : [parsed];
+}
+
+/** Who writes: the message's own word within the space's domains, then the template's, the space's, the mail folder's. */
+export function senderOf(edition: LoadedEdition, own: string | undefined, rules: SpaceRules, asked: WantedMailbox | undefined): Mailbox {
+  const written = own ?? rules.sender ?? edition.project.settings.sender;
+  const parsed = written === undefined ? undefined : parseMailbox(written);
+  if (asked !== undefined) {
+    const problems: RequestProblem[] = [];
+    const [wanted] = recipients([asked], 'from', 1, problems);
+    if (wanted === undefined) throw invalid(problems.map((one) => ({ ...one, path: one.path.replace('from[0]', 'from') })));
+    const usual = parsed === undefined || isFault(parsed) ? [] : [parsed.domain];
+    const allowed = [...new Set([...usual, ...rules.senderDomains.map((one) => one.toLowerCase())])];
+    if (!allowed.some((domain) => wanted.domain === domain)) {
+      const hint = `Allowed: ${allowed.join(', ') || 'none'}. More are set as senderDomains of the space in verbalis.yaml.`;
+      throw invalid([{ path: 'from', message: `names the domain ${wanted.domain}, which this space may not send as`, hint }]);
+    }
+    return wanted;
+  }
+  if (parsed === undefined || isFault(parsed)) {
+    throw new Refusal(409, 'no-sender', 'No sender is set', {
+      detail:
+        parsed === undefined ? 'Neither the space nor the mail folder names a sender.' : `The sender "${written ?? ''}" ${parsed.fault}.`,
+      hint: 'Set sender: Name <address> in mail.yaml or for the space in verbalis.yaml.',
+    });
+  }
+  return parsed;
+}

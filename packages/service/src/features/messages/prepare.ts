@@ -1,0 +1,216 @@
+import { headerFault, addressText, type Mailbox } from '@verbalis/core/mime';
+import { fairnessKey, isNamed } from '@verbalis/core/delivery';
+import { BUILT_IN, type Editions, type LoadedEdition } from '../editions/index.js';
+import { type Clock, type Tx, invalid, Refusal, type RequestProblem, newId } from '../../kernel/index.js';
+import type { NewMessage } from './queries.js';
+import type { DeliveryRow, MessageMore, MessageRow } from './tables.js';
+import type { Store } from './store.js';
+import { attachmentsOf } from '../attachments/index.js';
+import { readyContent, templateContent } from './content.js';
+import { mailboxOf, recipients, senderOf, stored } from './people.js';
+import { timingOf } from './timing.js';
+import { NO_RULES, type SpaceRules } from '../spaces/index.js';
+import type { WantedMessage } from './model.js';
+
+export interface PrepareOptions {
+  readonly store: Store;
+  readonly editions: Editions;
+  readonly clock: Clock;
+  readonly spaces: ReadonlyMap<string, SpaceRules>;
+  /** All attachments of a message together, in bytes. */
+  readonly attachmentBytes: number;
+  readonly maxRecipients: number;
+}
+
+/** A message that can be written. `keep` writes what comes with it; it is called within the transaction. */
+export interface Prepared {
+  readonly message: MessageRow;
+  readonly deliveries: DeliveryRow[];
+  readonly keep: (tx: Tx) => NewMessage['attachments'];
+}
+
+/** What a space's messages are made from. */
+export interface SpaceEditions {
+  /** The edition in use, where there is one. */
+  readonly current: LoadedEdition | undefined;
+  /** What the service brings itself. */
+  readonly plain: LoadedEdition | undefined;
+}
+
+/** The editions that a message of a space may need, in memory. */
+export async function editionsOf(editions: Editions, space: string): Promise<SpaceEditions> {
+  return { current: await editions.current(space), plain: await editions.get(space, BUILT_IN) };
+}
+
+/** A message to be prepared. */
+export interface ToPrepare {
+  readonly space: string;
+  readonly wanted: WantedMessage;
+  readonly now: number;
+  /** Whether the template is one of the service's own. */
+  readonly isBuiltIn: boolean;
+}
+
+/** Checks everything that could go wrong later. @throws Refusal that names all of it */
+export function prepareMessage(
+  options: PrepareOptions,
+  { current, plain }: SpaceEditions,
+  { space, wanted, now, isBuiltIn }: ToPrepare,
+): Prepared {
+  const { store, maxRecipients, attachmentBytes } = options;
+  const rules: SpaceRules = options.spaces.get(space) ?? NO_RULES;
+  // A mail that the app has made itself needs no edition.
+  const needsNone = isBuiltIn || (wanted.template === undefined && current === undefined);
+  const edition = needsNone ? plain : current;
+  if (edition === undefined) {
+    throw new Refusal(409, 'nothing-published', 'Nothing is published in this space', {
+      detail: `The space "${space}" has no edition yet.`,
+      hint: 'Publish one: verbalis publish MAILFOLDER; or set its mailFolder in verbalis.yaml.',
+    });
+  }
+  const problems: RequestProblem[] = [];
+  const to = recipients(wanted.to, 'to', maxRecipients, problems);
+  const cc = recipients(wanted.cc ?? [], 'cc', maxRecipients, problems);
+  const bcc = recipients(wanted.bcc ?? [], 'bcc', maxRecipients, problems);
+  const replyTo = recipients(wanted.replyTo ?? (rules.replyTo === undefined ? [] : [rules.replyTo]), 'replyTo', 10, problems);
+  const files = attachmentsOf(wanted.attachments ?? [], { store, edition, space, most: attachmentBytes, now }, problems);
+  const timing = timingOf(wanted, edition, now, problems);
+  const content =
+    wanted.template === undefined
+      ? readyContent(wanted, edition, problems)
+      : templateContent(wanted, wanted.template, edition, space, now, problems);
+  if (problems.length > 0 || content === undefined) throw invalid(problems);
+  const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
+  const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
+  const id = newId('m', now);
+  const message: MessageRow = {
+    id,
+    space,
+    edition: content.edition,
+    template: content.template,
+    locale: content.locale,
+    topic: content.topic ?? null,
+    subject: marked(content.subject, rules),
+    sender: stored(sender),
+    to: to.map(stored),
+    more: {
+      ...more,
+      ...(content.ready === undefined ? {} : { ready: content.ready }),
+      ...(content.localeAsked === undefined ? {} : { localeAsked: content.localeAsked }),
+    },
+    reference: wanted.reference ?? null,
+    labels: { ...wanted.labels },
+    data: wanted.data ?? {},
+    headerId: `${id}@${sender.domain}`,
+    createdAt: now,
+  };
+  const archive = rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []);
+  const all = [...new Map([...to, ...cc, ...bcc].map((one) => [addressText(one), one])).values()];
+  if (all.length > maxRecipients)
+    throw invalid([{ path: 'to', message: `names ${all.length} recipients in all, more than ${maxRecipients}` }]);
+  const topic = edition.project.settings.topics[content.topic ?? ''];
+  const expiresAt =
+    timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
+  const urgent = topic?.purpose !== 'optional';
+  const deliveries = [...all, ...archive.filter((one) => !all.some((other) => addressText(other) === addressText(one)))].map((one) =>
+    deliveryOf(message, one, { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules }),
+  );
+  return { message, deliveries, keep: (tx) => files.keep(tx, id) };
+}
+
+interface DeliveryWishes {
+  readonly topic: string | undefined;
+  /** Essential mail goes before optional. */
+  readonly urgent: boolean;
+  readonly nextAttemptAt: number;
+  readonly expiresAt: number | null;
+  readonly rules: SpaceRules;
+}
+
+/** A delivery to one recipient, where the space's rules let it go. */
+export function deliveryOf(
+  message: MessageRow,
+  recipient: Mailbox,
+  { topic, urgent, nextAttemptAt, expiresAt, rules }: DeliveryWishes,
+): DeliveryRow {
+  const address = addressText(recipient);
+  const { recipients } = rules;
+  const allowed = recipients === undefined || isNamed(address, recipients.allowed);
+  const redirect = allowed ? undefined : mailboxOf(recipients.redirectTo)[0];
+  const kept = !allowed && redirect === undefined;
+  return {
+    id: newId('d', message.createdAt),
+    messageId: message.id,
+    space: message.space,
+    address: redirect === undefined ? address : addressText(redirect),
+    state: 'queued',
+    cause: null,
+    attempts: 0,
+    createdAt: message.createdAt,
+    nextAttemptAt,
+    leaseUntil: null,
+    owner: null,
+    line: fairnessKey({ urgent, space: message.space, kept, topic }),
+    domain: (redirect ?? recipient).domain,
+    expiresAt,
+    decidedBy: null,
+    avoid: null,
+    intended: redirect === undefined ? null : address,
+    kept,
+  };
+}
+
+/** The subject with the space's mark. */
+export function marked(subject: string, { mark }: SpaceRules): string {
+  if (mark === undefined) return subject;
+  return mark.place === 'before' ? `${mark.text} ${subject}` : `${subject} ${mark.text}`;
+}
+
+/** What only some messages have; nothing is written for the rest. */
+function moreOf(
+  store: Store,
+  space: string,
+  wanted: WantedMessage,
+  addresses: { cc: readonly Mailbox[]; replyTo: readonly Mailbox[] },
+): MessageMore {
+  const problems: RequestProblem[] = [];
+  const headers = Object.entries(wanted.headers ?? {});
+  if (headers.length > 50) problems.push({ path: 'headers', message: 'has more than 50 fields' });
+  for (const [name, value] of headers) {
+    const fault = headerFault(name, value);
+    if (fault !== undefined) problems.push({ path: `headers.${name}`, message: fault });
+  }
+  const headerId = (given: string, path: string): string => {
+    const own = store.messages.find(space, given)?.headerId;
+    if (own !== undefined) return own;
+    const bare = /^<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>$/.exec(given)?.[1];
+    if (bare === undefined)
+      problems.push({
+        path,
+        message: 'is neither the id of a message here nor a Message-ID',
+        hint: 'A Message-ID looks like "<x@host.example>".',
+      });
+    return bare ?? '';
+  };
+  const inReplyTo = wanted.inReplyTo === undefined ? undefined : headerId(wanted.inReplyTo, 'inReplyTo');
+  const given = (wanted.references ?? []).map((one, i) => headerId(one, `references[${i}]`));
+  // What is answered belongs to its thread (RFC 5322 3.6.4).
+  const before = inReplyTo === undefined ? undefined : store.messages.byHeaderId(space, inReplyTo)?.more;
+  const references = given.length > 0 || inReplyTo === undefined ? given : [...(before?.references ?? []), inReplyTo];
+  const { calendar } = wanted;
+  if (calendar !== undefined && !/^BEGIN:VCALENDAR\r?\n[\s\S]*END:VCALENDAR\s*$/.test(calendar.text))
+    problems.push({
+      path: 'calendar.text',
+      message: 'is no iCalendar object',
+      hint: 'It begins with BEGIN:VCALENDAR and ends with END:VCALENDAR.',
+    });
+  if (problems.length > 0) throw invalid(problems);
+  return {
+    ...(addresses.cc.length > 0 ? { cc: addresses.cc.map(stored) } : {}),
+    ...(addresses.replyTo.length > 0 ? { replyTo: addresses.replyTo.map(stored) } : {}),
+    ...(headers.length > 0 ? { headers } : {}),
+    ...(inReplyTo === undefined ? {} : { inReplyTo }),
+    ...(references.length > 0 ? { references } : {}),
+    ...(calendar === undefined ? {} : { calendar }),
+  };
+}

@@ -1,0 +1,176 @@
+import type { Cause, FactKind, FactSource, State } from '@verbalis/core/delivery';
+import { sql } from 'drizzle-orm';
+import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+
+export interface StoredMailbox {
+  readonly name: string;
+  readonly address: string;
+}
+
+export interface MessageMore {
+  /** A mail that was made by the app itself. */
+  readonly ready?: { readonly html?: string; readonly text: string };
+  /** A mail that came in as a whole: where its bytes are. */
+  readonly raw?: string;
+  readonly cc?: readonly StoredMailbox[];
+  readonly replyTo?: readonly StoredMailbox[];
+  readonly headers?: readonly (readonly [name: string, value: string])[];
+  /** Message-IDs without angle brackets. */
+  readonly inReplyTo?: string;
+  readonly references?: readonly string[];
+  readonly calendar?: { readonly method: string; readonly text: string };
+  /** How many attachments it has, so that most mails need not look for any. */
+  readonly attached?: number;
+  /** The locale that was asked for, where the mail is in another language. */
+  readonly localeAsked?: string;
+}
+
+export const messages = sqliteTable(
+  'messages',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    edition: integer('edition').notNull(),
+    template: text('template').notNull(),
+    locale: text('locale').notNull(),
+    topic: text('topic'),
+    subject: text('subject').notNull(),
+    sender: text('sender', { mode: 'json' }).$type<StoredMailbox>().notNull(),
+    to: text('to', { mode: 'json' }).$type<StoredMailbox[]>().notNull(),
+    /** What only some messages have. */
+    more: text('more', { mode: 'json' }).$type<MessageMore>().notNull().default({}),
+    reference: text('reference'),
+    labels: text('labels', { mode: 'json' }).$type<Record<string, string>>().notNull(),
+    data: text('data', { mode: 'json' }).$type<unknown>().notNull(),
+    /** Message-ID without angle brackets. */
+    headerId: text('header_id').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [
+    index('messages_by_space').on(table.space, table.id),
+    index('messages_by_header_id').on(table.headerId),
+    index('messages_by_reference').on(table.space, table.reference, table.id),
+    index('messages_by_template').on(table.space, table.template, table.id),
+    index('messages_by_edition').on(table.space, table.edition),
+    index('messages_by_raw')
+      .on(sql`${table.more} ->> '$.raw'`)
+      .where(sql`${table.more} ->> '$.raw' is not null`),
+  ],
+);
+
+/** The bytes as they were handed over; made at the first attempt and the same for every later one. */
+export const mails = sqliteTable('mails', {
+  deliveryId: text('delivery_id').primaryKey(),
+  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+});
+
+export const deliveries = sqliteTable(
+  'deliveries',
+  {
+    id: text('id').primaryKey(),
+    messageId: text('message_id')
+      .notNull()
+      .references(() => messages.id),
+    space: text('space').notNull(),
+    address: text('address').notNull(),
+    state: text('state').$type<State>().notNull(),
+    cause: text('cause').$type<Cause>(),
+    attempts: integer('attempts').notNull(),
+    createdAt: integer('created_at').notNull(),
+    /** When the next attempt is due; null when none follows. While a worker has it: when it is given up on that worker. */
+    nextAttemptAt: integer('next_attempt_at'),
+    leaseUntil: integer('lease_until'),
+    /** The worker that has it. */
+    owner: text('owner'),
+    /** What goes out together in turn with others: priority, space and topic. Sorts by priority. */
+    line: text('line').notNull(),
+    domain: text('domain').notNull(),
+    /** After this it is not sent any more. */
+    expiresAt: integer('expires_at'),
+    /** The fact that its state follows from. */
+    decidedBy: text('decided_by'),
+    /** The provider that has just failed it. */
+    avoid: text('avoid'),
+    /** Whom the app meant, where the space's rules send it to somebody else. */
+    intended: text('intended'),
+    /** Whether the space's rules keep it here. */
+    kept: integer('kept', { mode: 'boolean' }).notNull().default(false),
+  },
+  (table) => [
+    index('deliveries_by_message').on(table.messageId),
+    index('deliveries_by_line')
+      .on(table.line, table.nextAttemptAt, table.id)
+      .where(sql`${table.nextAttemptAt} is not null`),
+    index('deliveries_by_deadline')
+      .on(table.expiresAt)
+      .where(sql`${table.nextAttemptAt} is not null and ${table.expiresAt} is not null`),
+    index('deliveries_by_owner')
+      .on(table.owner)
+      .where(sql`${table.owner} is not null`),
+    index('deliveries_by_age').on(table.createdAt),
+    index('deliveries_by_address').on(table.space, table.address, table.id),
+    index('deliveries_by_state').on(table.space, table.state, table.id),
+  ],
+);
+
+export const attempts = sqliteTable(
+  'attempts',
+  {
+    id: text('id').primaryKey(),
+    deliveryId: text('delivery_id')
+      .notNull()
+      .references(() => deliveries.id),
+    number: integer('number').notNull(),
+    provider: text('provider').notNull(),
+    startedAt: integer('started_at').notNull(),
+    endedAt: integer('ended_at'),
+    /** Null while it is under way. */
+    outcome: text('outcome').$type<'accepted' | 'refused' | 'deferred' | 'trouble' | 'uncertain'>(),
+    phase: text('phase'),
+    replyCode: integer('reply_code'),
+    status: text('status'),
+    diagnostic: text('diagnostic'),
+    /** What the provider calls the mail. */
+    providerId: text('provider_id'),
+  },
+  (table) => [
+    index('attempts_by_provider_id').on(table.providerId),
+    uniqueIndex('attempts_by_delivery').on(table.deliveryId, table.number),
+  ],
+);
+
+export const facts = sqliteTable(
+  'facts',
+  {
+    /** Made from what the fact says, so that the same fact reported twice is one row. */
+    id: text('id').primaryKey(),
+    deliveryId: text('delivery_id')
+      .notNull()
+      .references(() => deliveries.id),
+    kind: text('kind').$type<FactKind>().notNull(),
+    source: text('source').$type<FactSource>().notNull(),
+    at: integer('at').notNull(),
+    recordedAt: integer('recorded_at').notNull(),
+    cause: text('cause').$type<Cause>(),
+    status: text('status'),
+    replyCode: integer('reply_code'),
+    diagnostic: text('diagnostic'),
+    returnId: text('return_id'),
+  },
+  (table) => [index('facts_by_delivery').on(table.deliveryId)],
+);
+
+export const idempotency = sqliteTable(
+  'idempotency',
+  {
+    space: text('space').notNull(),
+    key: text('key').notNull(),
+    bodyHash: text('body_hash').notNull(),
+    messageId: text('message_id').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.space, table.key] })],
+);
+
+export type MessageRow = typeof messages.$inferSelect;
+export type DeliveryRow = typeof deliveries.$inferSelect;

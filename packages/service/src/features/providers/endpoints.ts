@@ -1,0 +1,115 @@
+import type { Traffic } from '@verbalis/core/delivery';
+import { isFault, parseAddress } from '@verbalis/core/mime';
+import { didYouMean } from '@verbalis/core/problems';
+import { endpointsOf, instant, invalid, json, optionalJsonBody, Refusal, textParams, type Clock } from '../../kernel/index.js';
+import { ProviderList, ProviderPaused, ProviderReport, ProviderTest } from './model.js';
+import type { ProviderProbe } from './probe.js';
+import type { Provider } from './provider.js';
+import type { Store } from './store.js';
+
+export interface ProviderEndpoints {
+  readonly clock: Clock;
+  readonly store: Store;
+  readonly traffic: Traffic;
+  readonly providers: ReadonlyMap<string, Provider>;
+  /** Hands one email to a provider at once, outside of the queue. */
+  readonly probe: ProviderProbe;
+  /** Called when something may be due. */
+  readonly wake: () => void;
+}
+
+const endpoint = endpointsOf<ProviderEndpoints>();
+
+function found(providers: ProviderEndpoints['providers'], name: string): Provider {
+  const provider = providers.get(name);
+  if (provider !== undefined) return provider;
+  throw new Refusal(404, 'unknown-provider', 'There is no such provider', {
+    detail: `No provider "${name}" is configured.`,
+    hint: didYouMean(name, providers.keys()),
+  });
+}
+
+const list = endpoint({
+  name: 'providers.list',
+  method: 'get',
+  path: '/v1/providers',
+  summary: 'Providers that are configured, with their state',
+  scope: 'read',
+  answers: { 200: json('All of them.', ProviderList) },
+  run(_call, { clock, store, traffic, providers }) {
+    const now = clock.now();
+    traffic.pause(store.providers.paused());
+    return {
+      providers: [...providers.values()].map(({ name, kind, where }) => {
+        const { state, until } = traffic.tell(name, now);
+        return { name, kind, where, state, until: until === undefined ? undefined : instant(until) };
+      }),
+    };
+  },
+});
+
+async function setPaused({ store, traffic, providers, wake }: ProviderEndpoints, given: string, isPaused: boolean) {
+  const { name } = found(providers, given);
+  await store.write((tx) => {
+    store.providers.setPaused(tx, name, isPaused);
+    tx.afterCommit(() => {
+      traffic.pause(store.providers.paused());
+      wake();
+    });
+  });
+  return { name, paused: isPaused };
+}
+
+const pause = endpoint({
+  name: 'providers.pause',
+  method: 'post',
+  path: '/v1/providers/{name}/pause',
+  summary: 'Send nothing through a provider until it is resumed',
+  scope: 'admin',
+  params: textParams('name'),
+  answers: { 200: json('Its state.', ProviderPaused) },
+  isRepeatable: true,
+  run: ({ params: { name } }, deps) => setPaused(deps, name, true),
+});
+
+const resume = endpoint({
+  name: 'providers.resume',
+  method: 'post',
+  path: '/v1/providers/{name}/resume',
+  summary: 'Send through a provider again',
+  scope: 'admin',
+  params: textParams('name'),
+  answers: { 200: json('Its state.', ProviderPaused) },
+  isRepeatable: true,
+  run: ({ params: { name } }, deps) => setPaused(deps, name, false),
+});
+
+const test = endpoint({
+  name: 'providers.test',
+  method: 'post',
+  path: '/v1/providers/{name}/test',
+  summary: 'Test a provider step by step',
+  description: 'With `to`, a test email is sent when the steps before went well.',
+  scope: 'admin',
+  params: textParams('name'),
+  body: optionalJsonBody(ProviderTest),
+  answers: { 200: json('What each step found.', ProviderReport) },
+  async run({ caller: { space }, params, body: { to } }, { providers, probe }) {
+    const provider = found(providers, params.name);
+    const findings = await provider.examine();
+    let ok = findings.every((finding) => finding.ok);
+    if (ok && to !== undefined) {
+      const address = parseAddress(to);
+      if (isFault(address)) throw invalid([{ path: 'to', message: address.fault, hint: address.hint }]);
+      const from = performance.now();
+      const outcome = await probe(provider, space, to);
+      ok = outcome.kind === 'accepted';
+      findings.push({ step: 'mail', ok, milliseconds: Math.round(performance.now() - from), detail: outcome.detail });
+    }
+    const { name, kind, where } = provider;
+    return { name, kind, where, ok, findings };
+  },
+});
+
+/** Providers: what there is, and whether each works. */
+export const providerEndpoints = [list, pause, resume, test];

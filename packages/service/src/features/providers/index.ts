@@ -1,0 +1,11 @@
+export { makeProviders, type ProvidersOf } from './make-provider.js';
+export { captureProvider } from './capture.js';
+export type { Job, Provider, MailParts } from './provider.js';
+export { providerProbe, type ProviderProbe } from './probe.js';
+export { Callbacks, type EventMeaning, CallbackSignature, readProfile, HttpProfile } from './profile.js';
+export { providerStates } from './tables.js';
+export { providerStore, type ProviderRecords } from './queries.js';
+export { smtpProvider } from './smtp.js';
+export { ProvidersSettings, type ProviderSettings } from './settings.js';
+export { providerEndpoints } from './endpoints.js';
+export { openProviders } from './feature.js';

@@ -1,0 +1,80 @@
+import { readFileSync } from 'node:fs';
+import type { Logger } from 'pino';
+import type { ProvidersSettings, ProviderSettings } from './settings.js';
+import { captureProvider } from './capture.js';
+import { fileProvider } from './file.js';
+import { httpProvider } from './http.js';
+import { logProvider } from './log.js';
+import { smtpProvider } from './smtp.js';
+import type { Job, Provider } from './provider.js';
+
+/** The part of the configuration that providers are made of. */
+export interface ProvidersOf {
+  readonly providers: ProvidersSettings;
+  readonly helloName: string;
+}
+
+interface Surroundings {
+  readonly helloName: string;
+  /** A path of the configuration, from its folder on. */
+  readonly within: (path: string) => string;
+  readonly log: Logger;
+  /** Puts a mail where it can be looked at. */
+  readonly capture: (job: Job) => Promise<void>;
+}
+
+/** The provider that a part of the configuration describes. */
+export function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture }: Surroundings): Provider {
+  switch (settings.kind) {
+    case 'smtp': {
+      const { host, port, tls, user, password, token, waits } = settings;
+      return smtpProvider(name, {
+        host,
+        port,
+        helloName,
+        security: tls.mode,
+        trust: {
+          ca: tls.caFile === undefined ? undefined : readFileSync(within(tls.caFile), 'utf8'),
+          fingerprint: tls.fingerprint,
+          // A connection that need not be secure at all gains nothing from a certificate that nobody knows (RFC 7435).
+          verify: tls.verify && (tls.mode !== 'opportunistic' || user !== undefined || tls.caFile !== undefined),
+          name: tls.name,
+        },
+        credentials: user === undefined ? undefined : token === undefined ? { user, password: password ?? '' } : { user, token },
+        openLogin: settings.openLogin,
+        connections: settings.connections,
+        mailsPerConnection: settings.mailsPerConnection,
+        idleMs: settings.idleSeconds * 1000,
+        waits: {
+          connect: waits.connectSeconds * 1000,
+          reply: waits.replySeconds * 1000,
+          content: waits.contentSeconds * 1000,
+          verdict: waits.verdictSeconds * 1000,
+        },
+      });
+    }
+    case 'http':
+      return httpProvider(name, settings);
+    case 'file':
+      return fileProvider(name, settings.mbox === undefined ? { folder: within(settings.folder ?? '') } : { mbox: within(settings.mbox) });
+    case 'log':
+      return logProvider(name, log);
+    case 'capture':
+      return captureProvider(capture);
+  }
+}
+
+/**
+ * All providers of the configuration.
+ * @param shares into how many parts their connections are divided, each part being that of one thread; every part has one at least
+ */
+export function makeProviders(settings: ProvidersOf, surroundings: Omit<Surroundings, 'helloName'>, shares = 1): Map<string, Provider> {
+  const part = (one: ProviderSettings): ProviderSettings =>
+    'connections' in one ? { ...one, connections: Math.max(1, Math.floor(one.connections / shares)) } : one;
+  return new Map(
+    Object.entries(settings.providers).map(([name, one]) => [
+      name,
+      makeProvider(name, part(one), { helloName: settings.helloName, ...surroundings }),
+    ]),
+  );
+}

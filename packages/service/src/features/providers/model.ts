@@ -1,0 +1,27 @@
+import { z } from 'zod';
+
+export const ProviderView = z
+  .strictObject({
+    name: z.string(),
+    kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']),
+    where: z.string(),
+    state: z.enum(['working', 'resting', 'paused']),
+    until: z.iso.datetime().optional(),
+  })
+  .meta({ id: 'Provider' });
+export const ProviderList = z.strictObject({ providers: z.array(ProviderView) }).meta({ id: 'ProviderList' });
+export const ProviderPaused = z.strictObject({ name: z.string(), paused: z.boolean() }).meta({ id: 'ProviderPaused' });
+export const ProviderTest = z
+  .strictObject({ to: z.string().max(320).optional().meta({ description: 'An address that gets a test mail.' }) })
+  .meta({ id: 'ProviderTest' });
+export const ProviderReport = z
+  .strictObject({
+    name: z.string(),
+    kind: z.string(),
+    where: z.string(),
+    ok: z.boolean(),
+    findings: z.array(
+      z.strictObject({ step: z.string(), ok: z.boolean(), milliseconds: z.int(), detail: z.string(), hint: z.string().optional() }),
+    ),
+  })
+  .meta({ id: 'ProviderReport' });

@@ -1,0 +1,70 @@
+import { signMail, type SigningKey } from '@verbalis/core/dkim';
+import { addressText, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
+import { replyText } from '@verbalis/core/smtp';
+import type { Clock } from '../../kernel/index.js';
+import type { Provider } from './provider.js';
+
+export interface TrialOptions {
+  readonly clock: Clock;
+  readonly keysFor: (domain: string) => readonly SigningKey[];
+  /** Who writes from a space, as it stands in the configuration. */
+  readonly senderOf: (space: string) => string | undefined;
+}
+
+/** What a test mail says; a few plain words when left out. */
+export interface TrialContent {
+  readonly subject: string;
+  readonly text: string;
+  readonly html: string;
+}
+
+export type ProviderProbe = (
+  provider: Provider,
+  space: string,
+  to: string,
+  content?: TrialContent,
+) => Promise<{ kind: string; detail: string }>;
+
+/** Hands one mail to a provider at once and outside of the queue, to see whether it takes it. */
+export function providerProbe({ clock, keysFor, senderOf }: TrialOptions): ProviderProbe {
+  return async (provider, space, to, content) => {
+    const from = parseMailbox(senderOf(space) ?? '');
+    const address = parseAddress(to);
+    if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
+    const id = `test-${clock.now()}@${from.domain}`;
+    const subject = content?.subject ?? `Test of the provider ${provider.name}`;
+    const text = content?.text ?? `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
+    const shared = {
+      from,
+      to: [{ ...address, name: '' }],
+      cc: [],
+      replyTo: [],
+      subject,
+      text,
+      headers: [['Auto-Submitted', 'auto-generated']] as const,
+    };
+    const written = writeMail({
+      ...shared,
+      ...(content === undefined ? {} : { html: content.html }),
+      messageId: id,
+      date: clock.now(),
+      boundary: '=_test',
+    });
+    const mail = prefixed(await signMail(written, keysFor(from.domain), clock.now()), written);
+    const parts = {
+      ...shared,
+      html: content?.html,
+      messageId: id,
+      deliveryId: id,
+      attachments: [],
+      pictures: [],
+      template: '',
+      topic: undefined,
+      reference: undefined,
+      labels: {},
+    };
+    const outcome = await provider.hand({ envelope: { from: addressText(from), to: addressText(address) }, mail, parts });
+    const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
+    return { kind: outcome.kind, detail };
+  };
+}

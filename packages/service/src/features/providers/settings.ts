@@ -1,0 +1,71 @@
+import { z } from 'zod';
+import { Host, Name, Port, Seconds } from '../../kernel/index.js';
+import { HttpProfile } from './profile.js';
+
+/** How much a provider may be asked to take. */
+const Limits = z
+  .strictObject({
+    perSecond: z.number().positive().optional(),
+    perDomainSecond: z.number().positive().optional(),
+    warmUp: z
+      .strictObject({
+        first: z.int().min(1),
+        growth: z.number().min(1).max(10).default(1.5),
+        most: z.int().min(1),
+        since: z.iso.date(),
+      })
+      .optional(),
+  })
+  .prefault({});
+
+const SmtpProvider = z.strictObject({
+  kind: z.literal('smtp'),
+  host: Host,
+  port: Port,
+  limits: Limits,
+  user: z.string().min(1).optional(),
+  password: z.string().optional(),
+  /** An access token in place of a password (OAUTHBEARER, XOAUTH2). */
+  token: z.string().optional(),
+  /** Lets a password travel over a connection that is not secure. */
+  openLogin: z.boolean().default(false),
+  tls: z
+    .strictObject({
+      mode: z.enum(['none', 'starttls', 'opportunistic', 'implicit']).default('opportunistic'),
+      /** Certificates in PEM that are trusted in place of the system's. */
+      caFile: z.string().optional(),
+      fingerprint: z
+        .string()
+        .regex(/^(?:[0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/, 'must be the SHA-256 of a certificate in hex')
+        .optional(),
+      verify: z.boolean().default(true),
+      /** The name in the certificate, where it is not the host. */
+      name: z.string().optional(),
+    })
+    .prefault({}),
+  connections: z.int().min(1).max(200).default(5),
+  mailsPerConnection: z.int().min(1).max(10_000).default(100),
+  idleSeconds: Seconds.default(30),
+  waits: z
+    .strictObject({
+      connectSeconds: Seconds.default(30),
+      replySeconds: Seconds.default(300),
+      contentSeconds: Seconds.default(180),
+      verdictSeconds: Seconds.default(600),
+    })
+    .prefault({}),
+});
+
+const FileProvider = z
+  .strictObject({ kind: z.literal('file'), folder: z.string().optional(), mbox: z.string().optional() })
+  .refine((one) => (one.folder === undefined) !== (one.mbox === undefined), 'needs either folder or mbox');
+
+const LogProvider = z.strictObject({ kind: z.literal('log') });
+
+const CaptureProvider = z.strictObject({ kind: z.literal('capture') });
+
+export const ProvidersSettings = z
+  .record(Name, z.discriminatedUnion('kind', [SmtpProvider, HttpProfile, FileProvider, LogProvider, CaptureProvider]))
+  .default({});
+export type ProvidersSettings = z.infer<typeof ProvidersSettings>;
+export type ProviderSettings = ProvidersSettings[string];

@@ -1,0 +1,2 @@
+export { quarantineEndpoints } from './endpoints.js';
+export { openQuarantine } from './feature.js';

@@ -1,0 +1,10 @@
+export { listenReturns } from './listen.js';
+export { returnIntake, type ReturnIntake } from './intake.js';
+export { type KnownDelivery, type ReturnRow, returnStore } from './queries.js';
+export { returns } from './tables.js';
+export type { ReturnRecords } from './queries.js';
+export { returnRetention } from './retention.js';
+export { ReturnSettings } from './settings.js';
+export { returnEndpoints } from './endpoints.js';
+export { returnMetrics } from './metrics.js';
+export { openReturns } from './feature.js';

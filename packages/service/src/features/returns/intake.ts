@@ -1,0 +1,263 @@
+import { createHash } from 'node:crypto';
+import type { Cause } from '@verbalis/core/delivery';
+import { fieldOf, readMail, type Part } from '@verbalis/core/mime';
+import { deliveryOfToken, readReturn, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
+import type { Logger } from 'pino';
+import { StoreUnavailable, type Clock, type Tx, newId } from '../../kernel/index.js';
+import type { DeliveryRow } from '../messages/index.js';
+import type { ReturnRow } from './queries.js';
+import type { Store } from './store.js';
+import type { Suppressing } from '../suppressions/index.js';
+
+export interface IntakeOptions {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly suppressing: Suppressing;
+  /** The domain of return paths. */
+  readonly domain: string;
+  readonly secret: Uint8Array;
+}
+
+/** What became of a return that was handed in. */
+export interface TakenReturn {
+  readonly id: string;
+  readonly kind: ReturnReading['kind'];
+  readonly deliveryId: string | undefined;
+  /** The same return had come before. */
+  readonly repeated: boolean;
+}
+
+export interface HandedIn {
+  readonly bytes: Uint8Array;
+  readonly source: 'mail' | 'upload';
+  readonly envelopeFrom: string;
+  /** Empty where nobody knows. */
+  readonly envelopeTo: string;
+  /** Whose it is, where the one who hands it in belongs to a space: it then says nothing of other spaces' mail. */
+  readonly space: string | undefined;
+}
+
+const NAME = 'returns';
+
+/** What is needed to read a quarantined return again. */
+interface HeldReturn {
+  readonly returnId: string;
+  /** Whose key brought it. */
+  readonly space: string | undefined;
+}
+
+/** A return that was read. */
+interface ToWrite {
+  readonly id: string;
+  readonly hash: string;
+  readonly reading: ReturnReading;
+  readonly mail: Part;
+  readonly at: number;
+}
+
+export type ReturnIntake = ReturnType<typeof returnIntake>;
+
+/** What a report says as a kind of fact; an expansion (RFC 3464 2.3.3) says nothing of a single mailbox. */
+const FACT_OF = { failed: 'failed', delayed: 'delayed', delivered: 'delivered', relayed: 'relayed', expanded: 'relayed' } as const;
+
+/** Keeps what comes back and turns what it says into facts about deliveries. */
+export function returnIntake(options: IntakeOptions) {
+  const { store, clock, log, domain, secret, suppressing } = options;
+
+  /** The delivery whose return path this is; undefined for an address that is none of ours. */
+  function deliveryAt(address: string, from?: Tx): string | undefined {
+    const at = address.lastIndexOf('@');
+    if (address.slice(at + 1).toLowerCase() !== domain.toLowerCase()) return undefined;
+    if (!address.toLowerCase().startsWith('returns+')) return undefined;
+    return deliveryOf(tokenOf(address), from);
+  }
+
+  function deliveryOf(token: string | undefined, from?: Tx): string | undefined {
+    const id = token === undefined ? undefined : deliveryOfToken(secret, token);
+    return id !== undefined && store.deliveries.find(id, from) !== undefined ? id : undefined;
+  }
+
+  /** Which deliveries a return is about, with what it says of each. The token first, since nobody can forge it. */
+  function matched(tx: Tx, reading: ReturnReading, space: string | undefined): { row: DeliveryRow; report: RecipientReport | undefined }[] {
+    const mine = (row: DeliveryRow | undefined): row is DeliveryRow => row !== undefined && (space === undefined || row.space === space);
+    const sure =
+      deliveryOf(reading.token, tx) ?? deliveryOf(reading.originalFrom === undefined ? undefined : tokenOf(reading.originalFrom), tx);
+    // Without a token only those are believed who have shown a key.
+    const told = sure ?? (space === undefined ? undefined : reading.envelopeId);
+    const row = told === undefined ? undefined : store.deliveries.find(told, tx);
+    if (mine(row)) return [{ row, report: aboutUs(reading.recipients, row.address) }];
+    if (space === undefined || reading.originalMessageId === undefined) return [];
+    const candidates = store.returns.deliveriesOfHeaderId(reading.originalMessageId, tx);
+    const rows = candidates.map((one) => store.deliveries.find(one.id, tx)).filter(mine);
+    const named = rows.flatMap((one) => {
+      const report = reading.recipients.find((other) => suppressing.keyOf(other.address) === suppressing.keyOf(one.address));
+      return report === undefined ? [] : [{ row: one, report }];
+    });
+    if (named.length > 0) return named;
+    const [only] = rows;
+    return rows.length === 1 && only !== undefined ? [{ row: only, report: reading.recipients[0] }] : [];
+  }
+
+  /** Facts that follow from a report; within a transaction. */
+  function conclude(
+    tx: Tx,
+    reading: ReturnReading,
+    row: DeliveryRow,
+    report: RecipientReport | undefined,
+    from: Pick<ReturnRow, 'id' | 'hash'>,
+    at: number,
+    now: number,
+  ): void {
+    const id = `return:${from.hash.slice(0, 40)}:${row.id}`;
+    const none = { cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined };
+    const base = { id, deliveryId: row.id, source: 'return' as const, at, returnId: from.id };
+    if (reading.kind === 'complaint') {
+      store.deliveries.record(tx, { ...base, ...none, kind: 'complained', diagnostic: reading.feedbackType }, now);
+    } else if (reading.feedbackType?.startsWith('opt-out') === true) {
+      const topic = store.messages.findAny(row.messageId, tx)?.topic ?? '';
+      suppressing.add(
+        tx,
+        { space: row.space, address: row.address, topic, reason: 'unsubscribed', deliveryId: row.id, evidence: 'feedback report' },
+        now,
+      );
+    } else if (reading.kind === 'delivery-status' && report !== undefined) {
+      const kind = FACT_OF[report.action];
+      const cause: Cause | undefined = kind === 'failed' || kind === 'delayed' ? report.cause : undefined;
+      const { status, replyCode, diagnostic } = report;
+      store.deliveries.record(tx, { ...base, kind, cause, status, replyCode, diagnostic }, now);
+      tx.afterCommit(() => {
+        log.info({ delivery: row.id, action: report.action, cause }, 'return read');
+      });
+    }
+  }
+
+  /** Stores a return, and concludes what it says. When it resolves, it is on the disk. */
+  async function take(given: HandedIn): Promise<TakenReturn> {
+    const { bytes, envelopeTo } = given;
+    const hash = createHash('sha256').update(`${envelopeTo.toLowerCase()}\0`).update(bytes).digest('hex');
+    const id = newId('r', clock.now());
+    try {
+      const found = read(given);
+      return await store.write((tx) => write(tx, given, { id, hash, ...found }));
+    } catch (error) {
+      if (error instanceof StoreUnavailable) throw error;
+      // Whoever brings it has done so for good: it is stored as it came, and waits until it can be read.
+      return store.write((tx) => writeUnread(tx, given, { id, hash }, error));
+    }
+  }
+
+  /** What a return says. @throws when it cannot be read */
+  function read({ bytes, source, envelopeTo }: HandedIn, tx?: Tx): Pick<ToWrite, 'reading' | 'mail' | 'at'> {
+    const now = clock.now();
+    const known = deliveryAt(envelopeTo, tx);
+    const recipient = known === undefined ? undefined : store.deliveries.find(known, tx)?.address;
+    const mail = readMail(bytes.subarray(0, 64 * 1024));
+    const sent = Date.parse(fieldOf(mail, 'date') ?? '');
+    return {
+      reading: readReturn(bytes, { envelopeTo: envelopeTo === '' ? undefined : envelopeTo, recipient }),
+      mail,
+      // A clock that goes wrong elsewhere must not put a fact into the future.
+      at: Number.isNaN(sent) || source === 'mail' ? now : Math.min(sent, now),
+    };
+  }
+
+  function write(tx: Tx, given: HandedIn, { id, hash, reading, mail, at }: ToWrite): TakenReturn {
+    const now = clock.now();
+    const { bytes, source, envelopeFrom, envelopeTo, space } = given;
+    const found = matched(tx, reading, space);
+    const [first] = found;
+    const row: ReturnRow = {
+      id,
+      hash,
+      space: first?.row.space ?? space ?? null,
+      source,
+      provider: null,
+      receivedAt: now,
+      envelopeFrom,
+      envelopeTo,
+      kind: reading.kind,
+      deliveryId: first?.row.id ?? null,
+      told: {
+        recipients: reading.recipients,
+        subject: fieldOf(mail, 'subject')?.slice(0, 300),
+        from: fieldOf(mail, 'from')?.slice(0, 300),
+        originalMessageId: reading.originalMessageId,
+        feedbackType: reading.feedbackType,
+      },
+      bytes: Buffer.from(bytes),
+    };
+    if (!store.returns.insert(tx, row)) {
+      const before = store.returns.findByHash(hash, tx);
+      return { id: before?.id ?? id, kind: reading.kind, deliveryId: before?.deliveryId ?? undefined, repeated: true };
+    }
+    for (const one of found) conclude(tx, reading, one.row, one.report, row, at, now);
+    return { id, kind: reading.kind, deliveryId: first?.row.id, repeated: false };
+  }
+
+  function writeUnread(tx: Tx, given: HandedIn, { id, hash }: Pick<ToWrite, 'id' | 'hash'>, error: unknown): TakenReturn {
+    const { bytes, source, envelopeFrom, envelopeTo, space } = given;
+    const known = deliveryAt(envelopeTo, tx);
+    const delivery = known === undefined ? undefined : store.deliveries.find(known, tx);
+    const problem = `It could not be read: ${error instanceof Error ? error.message : String(error)}`;
+    const row: ReturnRow = {
+      id,
+      hash,
+      space: delivery?.space ?? space ?? null,
+      source,
+      provider: null,
+      receivedAt: clock.now(),
+      envelopeFrom,
+      envelopeTo,
+      kind: 'other',
+      deliveryId: delivery?.id ?? null,
+      told: { recipients: [], problem },
+      bytes: Buffer.from(bytes),
+    };
+    const isNew = store.returns.insert(tx, row);
+    const kept = isNew ? id : (store.returns.findByHash(hash, tx)?.id ?? id);
+    const payload: HeldReturn = { returnId: kept, space };
+    const item = { key: kept, space: row.space ?? undefined, title: `Return to ${envelopeTo === '' ? 'nobody' : envelopeTo}`, payload };
+    if (isNew) store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+    return { id: kept, kind: 'other', deliveryId: delivery?.id, repeated: !isNew };
+  }
+
+  store.quarantine.register(NAME, {
+    // Read again as if it came now, in the transaction that takes it out: what throws leaves it where it is, with the same error.
+    retry: (tx, { payload }) => {
+      const { returnId, space } = payload as HeldReturn;
+      const row = store.returns.find(returnId, tx);
+      if (row === undefined) return;
+      const { bytes, envelopeFrom, envelopeTo, hash } = row;
+      const given: HandedIn = { bytes, source: row.source === 'upload' ? 'upload' : 'mail', envelopeFrom, envelopeTo, space };
+      store.returns.remove(tx, returnId);
+      write(tx, given, { id: returnId, hash, ...read(given, tx) });
+    },
+  });
+
+  /** A person says which delivery a return is about. */
+  async function match(row: ReturnRow, delivery: DeliveryRow): Promise<void> {
+    const now = clock.now();
+    const { recipients, feedbackType } = row.told;
+    const reading: ReturnReading = {
+      kind: row.kind,
+      token: undefined,
+      originalMessageId: row.told.originalMessageId,
+      originalFrom: undefined,
+      envelopeId: undefined,
+      feedbackType,
+      recipients,
+    };
+    await store.write((tx) => {
+      store.returns.match(tx, row.id, delivery.id, delivery.space);
+      conclude(tx, reading, delivery, aboutUs(recipients, delivery.address), row, row.receivedAt, now);
+    });
+  }
+
+  return { deliveryAt, take, match };
+}
+
+/** The return path names one delivery: of several recipients in a report, the one with its address; else the only one. */
+function aboutUs(reports: readonly RecipientReport[], address: string): RecipientReport | undefined {
+  return reports.find((one) => one.address.toLowerCase() === address.toLowerCase()) ?? reports[0];
+}

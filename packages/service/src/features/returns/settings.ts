@@ -1,0 +1,20 @@
+import { z } from 'zod';
+import { Host, Port } from '../../kernel/index.js';
+
+export const ReturnSettings = z
+  .strictObject({
+    host: Host.default('127.0.0.1'),
+    port: Port.default(8625),
+    /** The domain of return paths; its mail must reach the listener. */
+    domain: z.string().default('returns.localhost'),
+    maxBytes: z
+      .int()
+      .min(10_000)
+      .default(20 * 1024 * 1024),
+    /** Certificate and key in PEM: STARTTLS is offered then. */
+    tls: z.strictObject({ certFile: z.string(), keyFile: z.string() }).optional(),
+    /** How often one address may connect in a minute. */
+    connectionsPerMinute: z.int().min(1).default(600),
+  })
+  .prefault({});
+export type ReturnSettings = z.infer<typeof ReturnSettings>;

@@ -1,0 +1,45 @@
+import type { RecipientReport, ReturnKind } from '@verbalis/core/returns';
+import { sql } from 'drizzle-orm';
+import { blob, index, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+
+export interface ToldReturn {
+  readonly recipients: readonly RecipientReport[];
+  readonly subject?: string | undefined;
+  readonly from?: string | undefined;
+  readonly originalMessageId?: string | undefined;
+  readonly feedbackType?: string | undefined;
+  /** Why nothing came of it. */
+  readonly problem?: string | undefined;
+}
+
+/** What came back, as it came back: a mail, or an event that a provider has called about. */
+export const returns = sqliteTable(
+  'returns',
+  {
+    id: text('id').primaryKey(),
+    /** SHA-256 of what makes it this one: the same mail or event twice is one return. */
+    hash: text('hash').notNull().unique(),
+    /** Null where nobody knows whose it is. */
+    space: text('space'),
+    source: text('source').$type<'mail' | 'upload' | 'callback'>().notNull(),
+    /** The provider that has called. */
+    provider: text('provider'),
+    receivedAt: integer('received_at').notNull(),
+    envelopeFrom: text('envelope_from').notNull(),
+    envelopeTo: text('envelope_to').notNull(),
+    kind: text('kind').$type<ReturnKind>().notNull(),
+    /** The delivery that it is about; null for one that nobody could match. */
+    deliveryId: text('delivery_id'),
+    /** What was read out of it, for people. */
+    told: text('told', { mode: 'json' }).$type<ToldReturn>().notNull(),
+    bytes: blob('bytes', { mode: 'buffer' }).notNull(),
+  },
+  (table) => [
+    index('returns_by_space').on(table.space, table.id),
+    index('returns_by_kind').on(table.space, table.kind, table.id),
+    index('returns_by_delivery').on(table.deliveryId),
+    index('returns_unmatched')
+      .on(table.space, table.id)
+      .where(sql`${table.deliveryId} is null`),
+  ],
+);

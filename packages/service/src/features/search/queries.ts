@@ -1,0 +1,162 @@
+import { and, desc, eq, gte, inArray, lt, or, sql, type SQL } from 'drizzle-orm';
+import type { State } from '@verbalis/core/delivery';
+import { holdsWords, captured } from '../capture/index.js';
+import type { Reader } from '../../kernel/index.js';
+import { deliveries, messages } from '../messages/index.js';
+import { returns } from '../returns/index.js';
+import { suppressions } from '../suppressions/index.js';
+
+/** Something that fits what somebody looks for. */
+export interface SearchHit {
+  readonly kind: 'message' | 'captured' | 'return' | 'suppression';
+  readonly id: string;
+  readonly address: string | undefined;
+  readonly title: string;
+  readonly state: State | undefined;
+  readonly at: number;
+}
+
+/** Of so many of the newest messages the subjects are looked through; addresses, ids and references are found in all of them. */
+export const SUBJECTS_SEARCHED = 10_000;
+const MOST = 50;
+const ID = /^([mdlr])[0-9a-z]{26}$/;
+
+/** One search over everything that a person may have in hand: an address, an id, a reference, words of a subject. */
+export function searchStore(reads: Reader) {
+  const ofDelivery = {
+    id: deliveries.messageId,
+    address: deliveries.address,
+    title: messages.subject,
+    state: deliveries.state,
+    at: deliveries.createdAt,
+  };
+  const joined = () => reads.db.select(ofDelivery).from(deliveries).innerJoin(messages, eq(messages.id, deliveries.messageId));
+  const asMessage = (row: { id: string; address: string; title: string; state: State; at: number }): SearchHit => ({
+    kind: 'message',
+    ...row,
+  });
+
+  function byId(space: string, id: string): SearchHit[] {
+    const kind = ID.exec(id)?.[1];
+    if (kind === 'm' || kind === 'd')
+      return joined()
+        .where(and(eq(deliveries.space, space), eq(kind === 'm' ? deliveries.messageId : deliveries.id, id)))
+        .limit(MOST)
+        .all()
+        .map(asMessage);
+    if (kind === 'l') return capturedBy(space, eq(captured.id, id));
+    if (kind !== 'r') return [];
+    return reads.db
+      .select()
+      .from(returns)
+      .where(and(eq(returns.id, id), eq(returns.space, space)))
+      .all()
+      .map((row) => ({
+        kind: 'return',
+        id: row.id,
+        address: row.told.recipients[0]?.address,
+        title: row.told.subject ?? row.kind,
+        state: undefined,
+        at: row.receivedAt,
+      }));
+  }
+
+  function capturedBy(space: string, ...fits: readonly SQL[]): SearchHit[] {
+    return reads.db
+      .select({ id: captured.id, address: captured.address, title: captured.subject, at: captured.receivedAt })
+      .from(captured)
+      .where(and(eq(captured.space, space), ...fits))
+      .orderBy(desc(captured.seq))
+      .limit(MOST)
+      .all()
+      .map((row) => ({ kind: 'captured', ...row, state: undefined }));
+  }
+
+  return {
+    /** Newest first within each kind. */
+    find(space: string, text: string): SearchHit[] {
+      const wanted = text.trim();
+      if (wanted === '') return [];
+      const named = byId(space, wanted.toLowerCase());
+      if (named.length > 0) return named;
+      const small = wanted.toLowerCase();
+      const out: SearchHit[] = [];
+      // The beginning of an address is enough: it is a range of the index.
+      const begins = (start: string) => and(gte(deliveries.address, start), lt(deliveries.address, `${start}\u{10FFFF}`));
+      if (!/\s/.test(wanted))
+        out.push(
+          ...joined()
+            .where(and(eq(deliveries.space, space), or(...[...new Set([wanted, small])].map(begins))))
+            .limit(MOST * 4)
+            .all()
+            .map(asMessage)
+            .sort((a, b) => b.at - a.at)
+            .slice(0, MOST),
+        );
+      out.push(
+        ...joined()
+          .where(
+            inArray(
+              deliveries.messageId,
+              reads.db
+                .select({ id: messages.id })
+                .from(messages)
+                .where(and(eq(messages.space, space), eq(messages.reference, wanted)))
+                .orderBy(desc(messages.id))
+                .limit(MOST),
+            ),
+          )
+          .limit(MOST)
+          .all()
+          .map(asMessage),
+      );
+      if (!wanted.includes('@') && wanted.length >= 2) {
+        const newest = reads.db
+          .select({ id: messages.id, subject: messages.subject })
+          .from(messages)
+          .where(eq(messages.space, space))
+          .orderBy(desc(messages.id))
+          .limit(SUBJECTS_SEARCHED)
+          .as('newest');
+        const ids = reads.db
+          .select({ id: newest.id })
+          .from(newest)
+          .where(sql`instr(lower(${newest.subject}), ${small}) > 0 or instr(${newest.subject}, ${wanted}) > 0`)
+          .limit(MOST)
+          .all()
+          .map((row) => row.id);
+        if (ids.length > 0)
+          out.push(...joined().where(inArray(deliveries.messageId, ids)).orderBy(desc(deliveries.id)).limit(MOST).all().map(asMessage));
+      }
+      out.push(...capturedBy(space, ...holdsWords(wanted)).slice(0, 20));
+      if (wanted.includes('@'))
+        out.push(
+          ...reads.db
+            .select()
+            .from(suppressions)
+            .where(and(eq(suppressions.space, space), inArray(suppressions.address, [...new Set([wanted, small])])))
+            .orderBy(desc(suppressions.id))
+            .limit(10)
+            .all()
+            .map((row): SearchHit => ({
+              kind: 'suppression',
+              id: row.id,
+              address: row.address,
+              title: row.liftedAt === null ? `suppressed: ${row.reason}` : `lifted: ${row.liftNote ?? ''}`,
+              state: undefined,
+              at: row.createdAt,
+            })),
+        );
+      const seen = new Set<string>();
+      return out.filter((one) => {
+        const key = `${one.kind}/${one.id}/${one.address ?? ''}`;
+        return !seen.has(key) && seen.add(key);
+      });
+    },
+  };
+}
+
+/** The records of this feature, for the features above it. */
+export interface SearchRecords {
+  readonly search: ReturnType<typeof searchStore>;
+}

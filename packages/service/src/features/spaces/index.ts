@@ -1,0 +1,2 @@
+export { SpaceList, type SpaceView } from './model.js';
+export { NO_RULES, SpaceSettings, type SpaceRules } from './settings.js';

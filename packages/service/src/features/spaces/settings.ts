@@ -1,0 +1,45 @@
+import { z } from 'zod';
+import { Name } from '../../kernel/index.js';
+
+const Route = z.union([
+  Name.transform((provider) => ({ provider, share: undefined })),
+  z.strictObject({ provider: Name, share: z.number().min(0).max(1000) }),
+]);
+
+export const SpaceSettings = z
+  .record(
+    Name,
+    z.strictObject({
+      mode: z.enum(['deliver', 'capture']),
+      /** Published at every start; left out: what `verbalis publish` brings. */
+      mailFolder: z.string().optional(),
+      /** Providers in order: a name, or {provider, share} to divide the traffic. */
+      route: z.array(Route).default([]),
+      /** Put before or after every subject: "[test]". */
+      mark: z.strictObject({ text: z.string().min(1).max(40), place: z.enum(['before', 'after']).default('before') }).optional(),
+      /** Who may get mail: addresses, domains, patterns with "*". Left out: everybody. */
+      recipients: z
+        .strictObject({
+          allowed: z.array(z.string()).min(1),
+          /** Where mail for everybody else goes; left out: it is captured. */
+          redirectTo: z.string().optional(),
+        })
+        .optional(),
+      sender: z.string().optional(),
+      replyTo: z.string().optional(),
+      /** Domains that a message may name another sender of. */
+      senderDomains: z.array(z.string()).default([]),
+      /** Gets a copy of every mail. */
+      archive: z.string().optional(),
+      /** Whom to tell what needs a person. */
+      operator: z.string().optional(),
+    }),
+  )
+  .default({});
+export type SpaceSettings = z.infer<typeof SpaceSettings>;
+
+/** The rules of one space. */
+export type SpaceRules = SpaceSettings[string];
+
+/** Of a space that is no longer configured, but whose records are still there. */
+export const NO_RULES: SpaceRules = { mode: 'deliver', route: [], senderDomains: [] };

@@ -1,0 +1,3 @@
+export { listenSubmission } from './listen.js';
+export { SubmissionSettings } from './settings.js';
+export { openSubmission } from './feature.js';

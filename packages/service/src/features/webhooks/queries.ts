@@ -1,0 +1,171 @@
+import { and, asc, count, desc, eq, inArray, lt, lte, min, sql } from 'drizzle-orm';
+import { writing, type Reader, type Tx } from '../../kernel/index.js';
+import { notifications, subscriptions } from './tables.js';
+
+export type SubscriptionRow = typeof subscriptions.$inferSelect;
+export type NotificationRow = typeof notifications.$inferSelect;
+/** Subscriptions, and the notifications that were tried. */
+export function subscriptionStore(reads: Reader) {
+  const write = writing((db) =>
+    db
+      .insert(notifications)
+      .values({
+        subscriptionId: sql.placeholder('subscriptionId'),
+        seq: sql.placeholder('seq'),
+        state: sql.placeholder('state'),
+        line: sql.placeholder('line'),
+        attempts: sql.placeholder('attempts'),
+        nextAt: sql.placeholder('nextAt'),
+        lastAt: sql.placeholder('lastAt'),
+        status: sql.placeholder('status'),
+        problem: sql.placeholder('problem'),
+        milliseconds: sql.placeholder('milliseconds'),
+      })
+      .onConflictDoUpdate({
+        target: [notifications.subscriptionId, notifications.seq],
+        set: {
+          state: sql`excluded.state`,
+          attempts: sql`excluded.attempts`,
+          nextAt: sql`excluded.next_at`,
+          lastAt: sql`excluded.last_at`,
+          status: sql`excluded.status`,
+          problem: sql`excluded.problem`,
+          milliseconds: sql`excluded.milliseconds`,
+        },
+      })
+      .prepare(),
+  );
+  const isWaiting = (id: string) => and(eq(notifications.subscriptionId, id), eq(notifications.state, 'waiting'));
+
+  return {
+    add(tx: Tx, row: SubscriptionRow): void {
+      tx.db.insert(subscriptions).values(row).run();
+    },
+    all(from: Reader = reads): SubscriptionRow[] {
+      return from.db.select().from(subscriptions).orderBy(asc(subscriptions.id)).all();
+    },
+    list(space: string, from: Reader = reads): SubscriptionRow[] {
+      return from.db.select().from(subscriptions).where(eq(subscriptions.space, space)).orderBy(asc(subscriptions.id)).all();
+    },
+    find(space: string, id: string, from: Reader = reads): SubscriptionRow | undefined {
+      const row = from.db.select().from(subscriptions).where(eq(subscriptions.id, id)).get();
+      return row?.space === space ? row : undefined;
+    },
+    change(tx: Tx, id: string, set: Partial<Omit<SubscriptionRow, 'id' | 'space'>>): void {
+      tx.db.update(subscriptions).set(set).where(eq(subscriptions.id, id)).run();
+    },
+    remove(tx: Tx, id: string): void {
+      tx.db.delete(notifications).where(eq(notifications.subscriptionId, id)).run();
+      tx.db.delete(subscriptions).where(eq(subscriptions.id, id)).run();
+    },
+
+    /** Writes how a notification stands; within a transaction. */
+    note(tx: Tx, row: NotificationRow): void {
+      write(tx).run({ ...row });
+    },
+    notification(id: string, seq: number, from: Reader = reads): NotificationRow | undefined {
+      return from.db
+        .select()
+        .from(notifications)
+        .where(and(eq(notifications.subscriptionId, id), eq(notifications.seq, seq)))
+        .get();
+    },
+    /** Newest first. */
+    notifications(
+      id: string,
+      { limit, before, state }: { limit: number; before?: number | undefined; state?: NotificationRow['state'] | undefined },
+      from: Reader = reads,
+    ): NotificationRow[] {
+      const found = [eq(notifications.subscriptionId, id)];
+      if (before !== undefined) found.push(lt(notifications.seq, before));
+      if (state !== undefined) found.push(eq(notifications.state, state));
+      return from.db
+        .select()
+        .from(notifications)
+        .where(and(...found))
+        .orderBy(desc(notifications.seq))
+        .limit(limit)
+        .all();
+    },
+    /** Due again, the longest due first. */
+    due(id: string, now: number, limit: number, from: Reader = reads): NotificationRow[] {
+      return from.db
+        .select()
+        .from(notifications)
+        .where(and(isWaiting(id), lte(notifications.nextAt, now)))
+        .orderBy(asc(notifications.nextAt), asc(notifications.seq))
+        .limit(limit)
+        .all();
+    },
+    nextDueAt(id: string, from: Reader = reads): number | undefined {
+      return (
+        from.db
+          .select({ at: min(notifications.nextAt) })
+          .from(notifications)
+          .where(isWaiting(id))
+          .get()?.at ?? undefined
+      );
+    },
+    /** For each line in which something waits, the first that does. */
+    waitingLines(id: string, from: Reader = reads): Map<string, number> {
+      const rows = from.db
+        .select({ line: notifications.line, seq: min(notifications.seq) })
+        .from(notifications)
+        .where(isWaiting(id))
+        .groupBy(notifications.line)
+        .all();
+      return new Map(rows.map((row) => [row.line, row.seq ?? 0]));
+    },
+    firstWaiting(id: string, line: string, from: Reader = reads): number | undefined {
+      return (
+        from.db
+          .select({ seq: min(notifications.seq) })
+          .from(notifications)
+          .where(and(isWaiting(id), eq(notifications.line, line)))
+          .get()?.seq ?? undefined
+      );
+    },
+    counts(id: string, from: Reader = reads): Record<NotificationRow['state'], number> {
+      const rows = from.db
+        .select({ state: notifications.state, n: count() })
+        .from(notifications)
+        .where(eq(notifications.subscriptionId, id))
+        .groupBy(notifications.state)
+        .all();
+      return { waiting: 0, delivered: 0, 'set-aside': 0, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
+    },
+    /** Puts what was set aside (or some of it) in the queue again; within a transaction. @returns how many */
+    again(tx: Tx, id: string, seqs: readonly number[] | undefined, now: number): number {
+      return tx.db
+        .update(notifications)
+        .set({ state: 'waiting', nextAt: now })
+        .where(
+          and(
+            eq(notifications.subscriptionId, id),
+            eq(notifications.state, 'set-aside'),
+            ...(seqs === undefined ? [] : [inArray(notifications.seq, [...seqs])]),
+          ),
+        )
+        .run().changes;
+    },
+    /** Removes dead letters of events up to this one. @returns how many */
+    forgetDead(tx: Tx, to: number, step: number): number {
+      return tx.db
+        .delete(notifications)
+        .where(sql`rowid in (select rowid from notifications where seq <= ${to} and state = 'set-aside' limit ${step})`)
+        .run().changes;
+    },
+    /** Removes what was delivered of events up to this one. @returns how many */
+    forget(tx: Tx, to: number, step: number): number {
+      return tx.db
+        .delete(notifications)
+        .where(sql`rowid in (select rowid from notifications where seq <= ${to} and state = 'delivered' limit ${step})`)
+        .run().changes;
+    },
+  };
+}
+
+/** The records of this feature, for the features above it. */
+export interface WebhookRecords {
+  readonly subscriptions: ReturnType<typeof subscriptionStore>;
+}

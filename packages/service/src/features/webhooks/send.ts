@@ -1,0 +1,97 @@
+import { request, type Dispatcher } from 'undici';
+import { OutsideFault, refuseInside, type OutsideRules } from '../../kernel/index.js';
+
+/** What became of one try to hand something to a consumer. */
+export interface Answer {
+  /** HTTP status; undefined where none came. */
+  readonly status: number | undefined;
+  readonly ok: boolean;
+  /** The consumer has gone for good (410). */
+  readonly gone: boolean;
+  /** What is wrong, in a sentence. */
+  readonly problem: string | undefined;
+  /** When to come again, as the consumer says, in milliseconds. */
+  readonly retryAfterMs: number | undefined;
+  readonly milliseconds: number;
+  readonly headers: Readonly<Record<string, string | readonly string[] | undefined>>;
+}
+
+export interface SendOptions {
+  readonly dispatcher: Dispatcher;
+  readonly rules: OutsideRules;
+  readonly waitMs: number;
+}
+
+/** Milliseconds until the time that a Retry-After names (RFC 9110 10.2.3): seconds, or a date. */
+function retryAfter(value: string | readonly string[] | undefined, now: number): number | undefined {
+  if (typeof value !== 'string') return undefined;
+  if (/^\d{1,9}$/.test(value)) return Number(value) * 1000;
+  const at = Date.parse(value);
+  return Number.isNaN(at) ? undefined : Math.max(0, at - now);
+}
+
+function reasonOf(error: unknown): string {
+  const { code, message } = error as NodeJS.ErrnoException;
+  switch (code) {
+    case 'ECONNREFUSED':
+      return 'Nothing listens there (connection refused).';
+    case 'ENOTFOUND':
+    case 'EAI_AGAIN':
+      return 'The host is not found.';
+    case 'EPRIVATE':
+      return `${message}; allow it under "outside" in the configuration.`;
+    case 'UND_ERR_HEADERS_TIMEOUT':
+    case 'UND_ERR_BODY_TIMEOUT':
+    case 'UND_ERR_CONNECT_TIMEOUT':
+      return 'It did not answer in time.';
+    case 'UND_ERR_SOCKET':
+    case 'ECONNRESET':
+      return 'It closed the connection without an answer.';
+    default:
+      return error instanceof Error && error.name === 'TimeoutError'
+        ? 'It did not answer in time.'
+        : `It could not be reached: ${message}.`;
+  }
+}
+
+/** One request to a consumer. Redirects are not followed, private networks not entered. Never throws. */
+export async function ask(
+  url: string,
+  method: 'POST' | 'OPTIONS',
+  headers: Readonly<Record<string, string>>,
+  body: string | undefined,
+  { dispatcher, rules, waitMs }: SendOptions,
+): Promise<Answer> {
+  const from = performance.now();
+  const spent = (): number => Math.round(performance.now() - from);
+  try {
+    refuseInside(new URL(url), rules);
+    const response = await request(url, {
+      method,
+      headers,
+      ...(body === undefined ? {} : { body }),
+      dispatcher,
+      headersTimeout: waitMs,
+      bodyTimeout: waitMs,
+    });
+    await response.body.dump({ limit: 64 * 1024 });
+    const { statusCode: status } = response;
+    const ok = status >= 200 && status < 300;
+    return {
+      status,
+      ok,
+      gone: status === 410,
+      problem: ok
+        ? undefined
+        : status >= 300 && status < 400
+          ? `It answered ${status}; redirects are not followed.`
+          : `It answered ${status}.`,
+      retryAfterMs: retryAfter(response.headers['retry-after'], Date.now()),
+      milliseconds: spent(),
+      headers: response.headers,
+    };
+  } catch (error) {
+    const problem = error instanceof OutsideFault ? `${error.message} Allow it under "outside" in the configuration.` : reasonOf(error);
+    return { status: undefined, ok: false, gone: false, problem, retryAfterMs: undefined, milliseconds: spent(), headers: {} };
+  }
+}

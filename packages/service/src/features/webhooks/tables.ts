@@ -1,0 +1,59 @@
+import { sql } from 'drizzle-orm';
+import { blob, index, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+
+export type SubscriptionState = 'unproven' | 'active' | 'paused' | 'gone';
+
+/** Where events are sent. */
+export const subscriptions = sqliteTable(
+  'subscriptions',
+  {
+    id: text('id').primaryKey(),
+    space: text('space').notNull(),
+    name: text('name').notNull(),
+    url: text('url').notNull(),
+    filter: text('filter').notNull(),
+    /** Secrets that sign, the newest first, and header fields of its own: sealed with the service's master key. */
+    sealed: blob('sealed', { mode: 'buffer' }).notNull(),
+    /** A JSON template in place of the event. */
+    shape: text('shape', { mode: 'json' }).$type<unknown>(),
+    /** Events in one notification at most. */
+    batch: integer('batch').notNull(),
+    handshake: integer('handshake', { mode: 'boolean' }).notNull(),
+    state: text('state').$type<SubscriptionState>().notNull(),
+    /** Why it is in that state, where somebody would ask. */
+    reason: text('reason'),
+    /** All events up to this one have been looked at. */
+    cursor: integer('cursor').notNull(),
+    createdAt: integer('created_at').notNull(),
+  },
+  (table) => [index('subscriptions_by_space').on(table.space, table.id)],
+);
+
+/** One event on its way to one subscription; written when its first try has ended. */
+export const notifications = sqliteTable(
+  'notifications',
+  {
+    subscriptionId: text('subscription_id').notNull(),
+    seq: integer('seq').notNull(),
+    state: text('state').$type<'waiting' | 'delivered' | 'set-aside'>().notNull(),
+    /** What must come in order: the delivery, or the event itself. */
+    line: text('line').notNull(),
+    attempts: integer('attempts').notNull(),
+    /** When the next try is due. */
+    nextAt: integer('next_at'),
+    lastAt: integer('last_at'),
+    /** HTTP status of the last answer. */
+    status: integer('status'),
+    problem: text('problem'),
+    milliseconds: integer('milliseconds'),
+  },
+  (table) => [
+    primaryKey({ columns: [table.subscriptionId, table.seq] }),
+    index('notifications_waiting')
+      .on(table.subscriptionId, table.nextAt)
+      .where(sql`${table.state} = 'waiting'`),
+    index('notifications_set_aside')
+      .on(table.subscriptionId, table.seq)
+      .where(sql`${table.state} = 'set-aside'`),
+  ],
+);

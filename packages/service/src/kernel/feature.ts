@@ -1,0 +1,46 @@
+import type { Registry } from 'prom-client';
+import type { Logger } from 'pino';
+import type { Clock } from './clock.js';
+import type { ServedEndpoint } from './endpoint.js';
+import type { RetentionAges, RetentionRule } from './retention.js';
+import type { WorkerGroup } from './worker.js';
+
+/** What every feature is given. */
+export interface Runtime {
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly workers: WorkerGroup;
+  /** Where a feature registers its metrics. */
+  readonly registry: Registry;
+  /** A path of the configuration, which may start from its folder. */
+  readonly within: (path: string) => string;
+  /** The address under which people reach the service; links start with it. */
+  readonly publicUrl: string | undefined;
+  /** How long records are kept. */
+  readonly ages: RetentionAges;
+}
+
+/** What runs by itself. */
+export interface Running {
+  readonly start: () => void;
+  /** Ends when nothing of it is under way. */
+  readonly stop: () => Promise<void>;
+}
+
+/** What a feature contributes to the service; all parts are optional. */
+export interface Feature {
+  readonly name: string;
+  readonly endpoints?: readonly ServedEndpoint[];
+  readonly running?: readonly Running[];
+  readonly retention?: readonly RetentionRule[];
+  /** What it remembers beside the database, and what follows from the database: a fresh start on the same file remembers the same. */
+  readonly memory?: () => Readonly<Record<string, unknown>>;
+  /** Whether something of it is under way that the worker group does not know. */
+  readonly isBusy?: () => boolean;
+  /** Opens its sockets, when all features are there. @throws StartError */
+  readonly listen?: () => Promise<void>;
+  /** Closes its sockets: nothing comes in any more. */
+  readonly closeSockets?: () => Promise<void>;
+  /** Frees what it holds, after everything has stopped. */
+  readonly close?: () => void | Promise<void>;
+}

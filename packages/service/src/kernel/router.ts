@@ -1,0 +1,228 @@
+import { createHash } from 'node:crypto';
+import compression from 'compression';
+import express, { Router, type Request, type RequestHandler, type Response } from 'express';
+import { z } from 'zod';
+import { requireScope, type Access, type Caller } from './access.js';
+import { Reply, type Call, type Endpoint, type ServedEndpoint } from './endpoint.js';
+import { faultsOf, refuseDeep } from './problem.js';
+import { invalid, Refusal, type RequestProblem } from './refusal.js';
+
+export interface RouterOptions {
+  readonly endpoints: readonly ServedEndpoint[];
+  readonly access: Access;
+  /** The largest JSON body, in bytes. */
+  readonly bodyBytes: number;
+}
+
+/** Smaller answers are not compressed, in bytes. */
+const COMPRESSED_FROM = 8192;
+const NOBODY: Caller = { space: '', scopes: new Set(), operator: false };
+/** Says for which space an operator asks; every endpoint knows it (the header field Verbalis-Space says the same). */
+const SPACE = 'space';
+
+/** Static parts of a path go before parameters, so that "/batch" is never taken for an id. */
+function bySpecificity(a: string, b: string): number {
+  const parts = [a.split('/'), b.split('/')] as const;
+  for (const [i, part] of parts[0].entries()) {
+    const other = parts[1][i];
+    if (other === undefined) return 1;
+    if (part.startsWith('{') !== other.startsWith('{')) return part.startsWith('{') ? 1 : -1;
+    if (part !== other) return part < other ? -1 : 1;
+  }
+  return parts[0].length - parts[1].length;
+}
+
+function expressPath(path: string): string {
+  return path.replace(/\{(\w+)\*\}/g, '{*$1}').replace(/\{(\w+)\}/g, ':$1');
+}
+
+/** Every endpoint, and for what no endpoint answers: 405 with the methods that a path has. */
+export function endpointRouter(options: RouterOptions): Router {
+  const router = Router();
+  router.use(compression({ threshold: COMPRESSED_FROM, filter: isCompressed }));
+  const paths = new Map<string, ServedEndpoint[]>();
+  for (const served of options.endpoints) paths.set(served.endpoint.path, [...(paths.get(served.endpoint.path) ?? []), served]);
+  for (const [path, all] of [...paths].sort(([a], [b]) => bySpecificity(a, b))) {
+    const route = router.route(expressPath(path));
+    for (const served of all) route[served.endpoint.method](...handlersOf(served, options));
+    const allowed = all.flatMap(({ endpoint: { method } }) => (method === 'get' ? ['GET', 'HEAD'] : [method.toUpperCase()])).sort();
+    route.all((request, response) => {
+      response.setHeader('Allow', allowed.join(', '));
+      throw new Refusal(405, 'method-not-allowed', 'This address does not take that method', {
+        detail: `${request.method} is not possible here.`,
+        hint: `Possible: ${allowed.join(', ')}.`,
+      });
+    });
+  }
+  return router;
+}
+
+/** Lists and tables; a stream must reach the other side piece by piece, and bytes of emails are sent as they are. */
+function isCompressed(request: Request, response: Response): boolean {
+  const type = String(response.getHeader('content-type') ?? '');
+  return request.method === 'GET' && /^(?:application\/(?:[\w.-]+\+)?json|text\/csv)/.test(type);
+}
+
+function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes }: RouterOptions): RequestHandler[] {
+  const callers = new WeakMap<Request, Caller>();
+  const admit: RequestHandler = (request, response, next) => {
+    const caller = endpoint.scope === 'open' ? NOBODY : access(request);
+    if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
+    callers.set(request, caller);
+    response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
+    refuseType(endpoint, request);
+    next();
+  };
+  const run: RequestHandler = async (request, response) => {
+    const call = await readCall(endpoint, deps, { request, response, caller: callers.get(request) ?? NOBODY });
+    const result = await endpoint.run(call, deps);
+    sendResult(endpoint, call, result);
+  };
+  return [admit, ...bodyReaders(endpoint, deps, bodyBytes), run];
+}
+
+function bodyReaders({ body }: Endpoint<unknown>, deps: unknown, bodyBytes: number): RequestHandler[] {
+  switch (body?.kind) {
+    case 'json':
+      return [express.json({ limit: bodyBytes, strict: false, type: () => true }), refuseDeep];
+    case 'bytes':
+      return [express.raw({ type: () => true, limit: body.limit(deps) })];
+    case 'stream':
+    case undefined:
+      return [];
+  }
+}
+
+function hasBody(request: Request): boolean {
+  const { 'content-length': length, 'transfer-encoding': encoding } = request.headers;
+  return encoding !== undefined || (length !== undefined && length !== '0');
+}
+
+/** @throws Refusal 415 when a body is of a type that the endpoint does not take */
+function refuseType({ body }: Endpoint<unknown>, request: Request): void {
+  if (body === undefined || !hasBody(request)) return;
+  const types = body.kind === 'json' ? ['application/json'] : body.types;
+  const given = request.headers['content-type']?.split(';')[0]?.trim().toLowerCase() ?? '';
+  const isJson = body.kind === 'json' && /^application\/[\w.-]+\+json$/.test(given);
+  if (types.length === 0 || types.includes(given) || isJson) return;
+  throw new Refusal(415, 'unsupported-type', 'This address does not take that media type', {
+    detail: given === '' ? 'The request has no Content-Type.' : `The body is ${given}.`,
+    hint: `Send ${types.join(' or ')}.`,
+  });
+}
+
+interface Parts {
+  readonly request: Request;
+  readonly response: Response;
+  readonly caller: Caller;
+}
+
+/** Reads all parts of a request by their schemas. @throws Refusal that names every fault of all parts */
+async function readCall(endpoint: Endpoint<unknown>, deps: unknown, parts: Parts): Promise<Call<unknown, unknown, unknown, unknown>> {
+  const { request } = parts;
+  const problems: RequestProblem[] = [];
+  const read = (schema: z.ZodType | undefined, input: unknown): unknown => {
+    if (schema === undefined) return input;
+    const parsed = schema.safeParse(input);
+    if (parsed.success) return parsed.data;
+    problems.push(...faultsOf(parsed.error, schema));
+    return undefined;
+  };
+  const params = read(endpoint.params, joined(request.params));
+  const rest = Object.fromEntries(Object.entries(request.query).filter(([name]) => name !== SPACE));
+  const query = read(endpoint.query ?? (endpoint.scope === 'open' ? undefined : z.strictObject({})), rest);
+  if (problems.some(({ path }) => path === 'cursor'))
+    throw new Refusal(400, 'broken-cursor', 'This cursor is not one of ours', {
+      hint: 'Use nextCursor of the page before as it is, with the same filter; leave it out for the first page.',
+    });
+  const headers = read(endpoint.headers, request.headers);
+  const beside = problems.length;
+  const body = readBody(endpoint, request, problems);
+  const call = { ...parts, params, query, headers, body };
+  if (problems.length > beside && beside === 0) problems.push(...(await hiddenFaults(endpoint, deps, call)));
+  if (problems.length > 0) throw invalid(problems);
+  return call;
+}
+
+/** The rest of a path comes as a list. */
+function joined(params: Readonly<Record<string, unknown>>): Record<string, unknown> {
+  return Object.fromEntries(Object.entries(params).map(([name, value]) => [name, Array.isArray(value) ? value.join('/') : value]));
+}
+
+function readBody({ body }: Endpoint<unknown>, request: Request, problems: RequestProblem[]): unknown {
+  const given = request.body as unknown;
+  if (body === undefined || body.kind === 'stream') return undefined;
+  if (body.kind === 'bytes') return Buffer.isBuffer(given) ? given : Buffer.alloc(0);
+  const parsed = body.schema.safeParse(given ?? {});
+  if (parsed.success) return parsed.data;
+  problems.push(...faultsOf(parsed.error, body.schema));
+  return undefined;
+}
+
+/** Where all that is wrong with a body are fields that are not known: what else is wrong with the rest of it. */
+async function hiddenFaults(
+  endpoint: Endpoint<unknown>,
+  deps: unknown,
+  call: Call<unknown, unknown, unknown, unknown>,
+): Promise<readonly RequestProblem[]> {
+  const { body, check } = endpoint;
+  if (body?.kind !== 'json' || check === undefined) return [];
+  const rest = withoutUnknown(body.schema, call.request.body);
+  if (rest === undefined) return [];
+  try {
+    await check({ ...call, body: rest }, deps);
+    return [];
+  } catch (error) {
+    if (error instanceof Refusal) return error.more.problems ?? [];
+    throw error;
+  }
+}
+
+function withoutUnknown(schema: z.ZodType, input: unknown): unknown {
+  const copy: unknown = structuredClone(input);
+  const parsed = schema.safeParse(copy);
+  for (const issue of parsed.error?.issues ?? []) {
+    if (issue.code !== 'unrecognized_keys') return undefined;
+    let at = copy as Record<PropertyKey, unknown>;
+    for (const step of issue.path) at = at[step] as Record<PropertyKey, unknown>;
+    for (const key of issue.keys) Reflect.deleteProperty(at, key);
+  }
+  const again = schema.safeParse(copy);
+  return again.success ? again.data : undefined;
+}
+
+function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unknown, unknown, unknown, unknown>, result: unknown): void {
+  const [first = 200] = Object.keys(endpoint.answers).map(Number);
+  if (result === undefined) {
+    // Written by the endpoint itself, or without a body.
+    if (!response.headersSent && !response.writableEnded && endpoint.answers[first]?.type === undefined) response.status(first).end();
+    return;
+  }
+  const { body, more } = result instanceof Reply ? (result as Reply) : new Reply(result);
+  const status = more.status ?? first;
+  const type = endpoint.answers[status]?.type;
+  if (more.headers !== undefined) response.set(more.headers);
+  if (typeof body === 'string' || body instanceof Uint8Array) {
+    if (type !== undefined && !response.hasHeader('Content-Type'))
+      response.setHeader('Content-Type', type.startsWith('text/') ? `${type}; charset=utf-8` : type);
+    response.status(status).send(typeof body === 'string' ? body : Buffer.from(body.buffer, body.byteOffset, body.byteLength));
+    return;
+  }
+  const text = JSON.stringify(body);
+  // One resource has a version that the other side may hold (RFC 9110, section 13); a list changes with every request.
+  if (endpoint.method === 'get' && endpoint.path.endsWith('}') && status === 200) {
+    const tag = `"${createHash('sha256').update(text).digest('base64url').slice(0, 22)}"`;
+    response.set({ ETag: tag, 'Cache-Control': 'private, no-cache' });
+    if (matches(request.headers['if-none-match'], tag)) {
+      response.status(304).end();
+      return;
+    }
+  }
+  response.status(status).type('application/json').send(text);
+}
+
+/** If-None-Match compares weakly (RFC 9110, section 13.1.2). */
+function matches(header: string | undefined, tag: string): boolean {
+  if (header === undefined) return false;
+  return header.split(',').some((one) => one.trim() === '*' || one.trim().replace(/^W\//, '') === tag);
+}

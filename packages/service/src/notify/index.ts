@@ -1,3 +1,0 @@
-export { eventFeed, type Feed } from './feed.js';
-export { notifier, type NewSubscription, type Notifier } from './notifier.js';
-export type { Answer } from './send.js';

@@ -1,1 +1,0 @@
-export { outsideAgent, OutsideFault, fetchOutside, isInside, refuseInside, type OutsideRules } from './outside.js';

@@ -1,0 +1,1 @@
+export { openStore, type Store } from './records.js';

@@ -1,0 +1,69 @@
+import { fileURLToPath } from 'node:url';
+import { alertStore } from '../features/alerts/index.js';
+import { contentStore } from '../features/attachments/index.js';
+import { callbackStore } from '../features/callbacks/index.js';
+import { capturedStore } from '../features/capture/index.js';
+import { keyStore } from '../features/domains/index.js';
+import { editionStore } from '../features/editions/index.js';
+import { eventStore } from '../features/events/index.js';
+import { figureStore } from '../features/figures/index.js';
+import { accessStore } from '../features/keys/index.js';
+import { deliveryStore, messageStore } from '../features/messages/index.js';
+import { senderFaultStore } from '../features/operator-notes/index.js';
+import { providerStore } from '../features/providers/index.js';
+import { returnStore } from '../features/returns/index.js';
+import { searchStore } from '../features/search/index.js';
+import { suppressionStore } from '../features/suppressions/index.js';
+import { subscriptionStore } from '../features/webhooks/index.js';
+import { openKernel, type Kernel, type KernelOptions } from '../kernel/index.js';
+
+// From src/records (tests) and from dist/records the migrations stand at the same distance.
+const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
+
+/** The records of all features. A feature takes the part that it works on (its store.ts). */
+// An interface, so that messages of the compiler name it.
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Store extends ReturnType<typeof recordsOn> {}
+
+/** Opens a database file for this process alone. @throws StartError */
+export async function openStore(file: string, options: Omit<KernelOptions, 'file' | 'migrations'>): Promise<Store> {
+  return recordsOn(await openKernel({ ...options, file, migrations: MIGRATIONS }));
+}
+
+function recordsOn(kernel: Kernel) {
+  const { reads } = kernel;
+  const contents = contentStore(reads);
+  const messages = messageStore(reads, contents);
+  const captured = capturedStore(reads);
+  const figures = figureStore(reads);
+  const deliveries = deliveryStore(reads);
+  const events = eventStore(reads);
+  // What follows from a change in a lower feature, in the same transaction.
+  deliveries.onRecorded((tx, fact, recordedAt) => {
+    events.publish(tx, fact, recordedAt);
+  });
+  contents.alsoUsedBy((tx, id) => captured.uses(tx, id));
+  messages.onForgotten((tx, ids) => {
+    figures.forgetDeliveries(tx, ids);
+  });
+  return {
+    ...kernel,
+    access: accessStore(reads),
+    alerts: alertStore(reads),
+    callbacks: callbackStore(reads),
+    captured,
+    contents,
+    signingKeys: keyStore(reads),
+    deliveries,
+    editions: editionStore(reads),
+    events,
+    figures,
+    messages,
+    providers: providerStore(reads),
+    returns: returnStore(reads),
+    search: searchStore(reads),
+    senderFaults: senderFaultStore(reads),
+    subscriptions: subscriptionStore(reads),
+    suppressions: suppressionStore(reads),
+  };
+}

@@ -1,0 +1,511 @@
+import { fairnessKey, readFairnessKey } from '@verbalis/core/delivery';
+import { describe as group, expect, test } from '@jest/globals';
+import { wholeOf } from '@verbalis/core/mime';
+import fc from 'fast-check';
+import { type Claimed, type DeliveryRow, type MessageRow, type NewFact } from '../features/messages/index.js';
+import { newId, idSince } from '../kernel/index.js';
+import { TOLD } from '../features/alerts/index.js';
+import type { NotificationRow } from '../features/webhooks/index.js';
+import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
+
+const DAY = 86_400_000;
+
+/** A message with deliveries to these addresses, as it is accepted. */
+async function accepted(
+  store: TestStore,
+  at: number,
+  addresses: readonly string[],
+  more: Partial<MessageRow> = {},
+): Promise<{ message: MessageRow; deliveries: DeliveryRow[] }> {
+  const message = testMessage(at, { topic: 'bookings', ...more });
+  const deliveries = addresses.map((address) => testDelivery(message, address));
+  await store.messages.insert({ message, deliveries, idempotency: undefined });
+  return { message, deliveries };
+}
+
+const fact = (delivery: DeliveryRow, kind: NewFact['kind'], at: number, more: Partial<NewFact> = {}): NewFact => ({
+  id: `${delivery.id}:${kind}:${at}`,
+  deliveryId: delivery.id,
+  kind,
+  source: 'return',
+  at,
+  cause: undefined,
+  status: undefined,
+  replyCode: undefined,
+  diagnostic: undefined,
+  ...more,
+});
+
+test('a line is read as it was named, whatever its topic', async () => {
+  const text = fc.stringMatching(/^[a-z][a-z0-9/-]{0,12}$/);
+  fc.assert(
+    fc.property(
+      fc.boolean(),
+      fc.stringMatching(/^[a-z][a-z0-9-]{0,12}$/),
+      fc.boolean(),
+      fc.option(text, { nil: undefined }),
+      (urgent, space, kept, topic) => {
+        expect(readFairnessKey(fairnessKey({ urgent, space, kept, topic }))).toEqual({ urgent, space, kept, topic });
+      },
+    ),
+  );
+  expect(
+    fairnessKey({ urgent: true, space: 'z', kept: false, topic: undefined }) <
+      fairnessKey({ urgent: false, space: 'a', kept: false, topic: undefined }),
+  ).toBe(true);
+});
+
+group('messages', () => {
+  test('are listed newest first, by what is asked for, a page at a time', async () => {
+    const store = await openTestStore();
+    const made = await Promise.all(
+      Array.from({ length: 30 }, (_, i) =>
+        accepted(
+          store,
+          DAY + i * 1000,
+          [i % 3 === 0 ? 'asa@post.example' : `guest${i}@mail.test`, ...(i === 7 ? ['liv@post.example'] : [])],
+          {
+            template: i % 2 === 0 ? 'booking-confirmed' : 'sign-in-code',
+            reference: `SM-${i % 5}`,
+          },
+        ),
+      ),
+    );
+    const ids = made.map(({ message }) => message.id).reverse();
+    const list = (more: object) => store.messages.list({ space: 'harbour', limit: 100, ...more }).rows.map((one) => one.id);
+    expect(list({})).toEqual(ids);
+    expect([...list({ limit: 10 }), ...list({ limit: 10, before: ids[9] }), ...list({ limit: 10, before: ids[19] })]).toEqual(ids);
+    expect(list({ address: 'asa@post.example' })).toEqual(ids.filter((_, i) => (29 - i) % 3 === 0));
+    expect(list({ address: 'liv@post.example' })).toEqual([ids[22]]);
+    expect(list({ template: 'sign-in-code', reference: 'SM-1' })).toEqual(ids.filter((_, i) => (29 - i) % 2 === 1 && (29 - i) % 5 === 1));
+    expect(list({ address: 'asa@post.example', template: 'booking-confirmed', limit: 2 })).toEqual(
+      ids.filter((_, i) => (29 - i) % 6 === 0).slice(0, 2),
+    );
+    expect(list({ from: DAY + 10_000, to: DAY + 12_000 })).toEqual([ids[18], ids[19]]);
+    expect(list({ state: 'failed' })).toEqual([]);
+    expect(store.messages.list({ space: 'pier', limit: 10 })).toEqual({ rows: [], next: undefined, partial: false });
+    expect(store.messages.find('pier', ids[0] ?? '')).toBeUndefined();
+  });
+
+  test('the first bytes of a mail stay', async () => {
+    const store = await openTestStore();
+    const { deliveries } = await accepted(store, 1, ['asa@post.example']);
+    const [one] = deliveries;
+    await store.messages.keepMail(one?.id ?? '', Buffer.from('first'));
+    await store.messages.keepMail(one?.id ?? '', Buffer.from('second'));
+    expect(store.messages.mail(one?.id ?? '')?.toString()).toBe('first');
+  });
+});
+
+group('the end of an attempt', () => {
+  const end = {
+    endedAt: 5,
+    outcome: 'accepted',
+    phase: 'content',
+    replyCode: 250,
+    status: null,
+    diagnostic: null,
+    providerId: null,
+  } as const;
+  const held = ({ attemptId, delivery, number }: Claimed) => ({ id: attemptId, deliveryId: delivery.id, owner: 'w', number });
+  const claim = (store: TestStore) =>
+    store.deliveries.claim(
+      { now: 10, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
+      () => false,
+      () => ({ provider: 'relay', attemptId: newId('a', 10) }),
+    );
+
+  test('the first word: state, lease and next attempt in one; the same again changes nothing', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example']);
+    const [one] = await claim(store);
+    if (one === undefined) throw new Error('nothing claimed');
+    expect(store.deliveries.find(one.delivery.id)).toMatchObject({ owner: 'w', leaseUntil: 1010, attempts: 1 });
+    const said = fact(one.delivery, 'accepted', 20, { id: `${one.attemptId}:accepted`, source: 'attempt' });
+    await store.deliveries.endAttempt(held(one), end, said, { at: undefined, avoid: undefined }, 20);
+    const settled = { state: 'accepted', owner: null, leaseUntil: null, nextAttemptAt: null, decidedBy: said.id };
+    expect(store.deliveries.find(one.delivery.id)).toMatchObject(settled);
+    await store.deliveries.endAttempt(held(one), end, said, { at: 99, avoid: undefined }, 21);
+    expect(store.deliveries.facts(one.delivery.id)).toHaveLength(1);
+    expect(store.deliveries.attempts(one.delivery.id)).toMatchObject([{ outcome: 'accepted', endedAt: 5 }]);
+  });
+
+  test('a delay keeps its next attempt, and a bounce that was faster than the end of its attempt is not forgotten', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example', 'liv@post.example']);
+    const [late, fast] = await claim(store);
+    if (late === undefined || fast === undefined) throw new Error('nothing claimed');
+    await store.deliveries.endAttempt(
+      held(late),
+      { ...end, outcome: 'deferred' },
+      fact(late.delivery, 'delayed', 20, { source: 'attempt' }),
+      { at: 500, avoid: 'relay' },
+      20,
+    );
+    expect(store.deliveries.find(late.delivery.id)).toMatchObject({ state: 'delayed', nextAttemptAt: 500, avoid: 'relay', owner: null });
+    await store.deliveries.record(fact(fast.delivery, 'failed', 15, { cause: 'mailbox-full' }), 15);
+    await store.deliveries.endAttempt(
+      held(fast),
+      end,
+      fact(fast.delivery, 'accepted', 20, { source: 'attempt' }),
+      { at: undefined, avoid: undefined },
+      20,
+    );
+    expect(store.deliveries.find(fast.delivery.id)).toMatchObject({
+      state: 'failed',
+      cause: 'mailbox-full',
+      owner: null,
+      nextAttemptAt: null,
+    });
+  });
+
+  test('what lost its lease writes nothing: another attempt, or another owner, has the delivery', async () => {
+    const store = await openTestStore();
+    await accepted(store, 1, ['asa@post.example']);
+    const [old] = await claim(store);
+    // The lease runs out, and the same owner claims it again: the first attempt is in doubt.
+    const again = await store.deliveries.claim(
+      { now: 5000, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
+      () => false,
+      () => ({ provider: 'relay', attemptId: newId('a', 5000) }),
+    );
+    if (old === undefined) throw new Error('nothing claimed');
+    expect(again.map((one) => one.number)).toEqual([2]);
+    const said = fact(old.delivery, 'accepted', 20, { id: `${old.attemptId}:accepted`, source: 'attempt' });
+    const late = { at: undefined, avoid: undefined };
+    expect(await store.deliveries.endAttempt(held(old), end, said, late, 20)).toBe(false);
+    expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, end, said, late, 20)).toBe(false);
+    expect(store.deliveries.facts(old.delivery.id)).toEqual([]);
+    expect(store.deliveries.find(old.delivery.id)).toMatchObject({ state: 'queued', owner: 'w', attempts: 2 });
+    expect(store.deliveries.attempts(old.delivery.id).map((one) => one.outcome)).toEqual(['uncertain', null]);
+    expect(await store.deliveries.endAttempt(held(again[0]!), end, said, late, 20)).toBe(true);
+  });
+
+  test('each fact is an event, in the order of becoming known', async () => {
+    const store = await openTestStore();
+    const { deliveries } = await accepted(store, 1, ['asa@post.example']);
+    const [one] = deliveries;
+    if (one === undefined) throw new Error('no delivery');
+    await store.deliveries.record(fact(one, 'accepted', 30), 30);
+    await store.deliveries.record(fact(one, 'delivered', 20), 31);
+    await store.deliveries.record(fact(one, 'delivered', 20), 32);
+    const seq = await store.events.append({ id: 'x', space: 'harbour', kind: 'test', at: 40, data: { text: 'hello' } });
+    const known = store.events.after(0, 10);
+    expect(known.map((event) => [event.seq, event.kind])).toEqual([
+      [1, 'accepted'],
+      [2, 'delivered'],
+      [seq, 'test'],
+    ]);
+    expect(known[1]?.fact).toMatchObject({
+      address: 'asa@post.example',
+      template: 'booking-confirmed',
+      topic: 'bookings',
+      messageId: one.messageId,
+    });
+    expect(store.events.bareAfter(1, 10).map((event) => event.kind)).toEqual(['delivered', 'test']);
+    expect(store.events.list({ space: 'harbour', limit: 10, kinds: ['delivered'] })).toHaveLength(1);
+    expect([store.events.before(30), store.events.before(31), store.events.before(99)]).toEqual([0, 1, 3]);
+    expect(await store.events.forget(32, 10)).toBe(2);
+    expect(store.events.after(0, 10).map((event) => event.seq)).toEqual([3]);
+    expect(store.events.before(1)).toBe(2);
+  });
+});
+
+group('contents', () => {
+  test('come back piece by piece as they were, and count only once they have ended', async () => {
+    const store = await openTestStore();
+    const bytes = Buffer.alloc(700_000, 'abcdefg');
+    const { id, size } = await store.contents.keep(bytes, 5);
+    expect(size).toBe(bytes.length);
+    expect([...store.contents.bytes(id).chunks()].map((one) => one.length)).toEqual([262_144, 262_144, 175_712]);
+    expect(wholeOf(store.contents.bytes(id)).equals(bytes)).toBe(true);
+    const begun = await store.contents.begin(5);
+    await store.contents.append(begun, Buffer.from('half'));
+    expect(store.contents.find(begun)).toBeUndefined();
+    await expect(store.contents.end(begun, { hash: 'x', size: 5 })).rejects.toThrow('5 bytes came in');
+    expect(await store.contents.forgetUnfinished(6)).toBe(1);
+    expect(await store.contents.forgetUnfinished(6)).toBe(0);
+  });
+});
+
+group('editions', () => {
+  const folder = (text: string) =>
+    new Map([
+      ['mail.yaml', Buffer.from('name: x\n')],
+      ['templates/a/message.md', Buffer.from(text)],
+    ]);
+  test('only changes make a new one, what is shared is kept once, and any can be used again', async () => {
+    const store = await openTestStore();
+    const first = await store.editions.publish('harbour', folder('one'), 1);
+    expect(await store.editions.publish('harbour', folder('one'), 2)).toEqual(first);
+    const second = await store.editions.publish('harbour', folder('two'), 3);
+    expect([first.number, second.number, store.editions.currentNumber('harbour')]).toEqual([1, 2, 2]);
+    expect(first.manifest['mail.yaml']).toBe(second.manifest['mail.yaml']);
+    await store.editions.use('harbour', 1);
+    expect(store.editions.current('harbour')?.number).toBe(1);
+    // What was in use before is published anew: it differs from the one in use, so it is a third.
+    expect((await store.editions.publish('harbour', folder('two'), 4)).number).toBe(3);
+    expect(store.editions.list('harbour').map((one) => one.number)).toEqual([3, 2, 1]);
+    expect(Buffer.from(store.editions.files(first).get('templates/a/message.md') ?? '').toString()).toBe('one');
+    expect(store.editions.current('pier')).toBeUndefined();
+  });
+});
+
+group('captured mail', () => {
+  const keep = (store: TestStore, n: number, more: object = {}) =>
+    store.captured.keep({
+      id: newId('l', n * 1000),
+      space: 'drydock',
+      deliveryId: `d${n}`,
+      messageId: `m${n}`,
+      address: n % 2 === 0 ? 'asa@post.example' : 'liv@post.example',
+      sender: 'Harbour <harbour@saltmarsh-ferries.example>',
+      subject: `Booking SM-${1000 + n}`,
+      receivedAt: n * 1000,
+      size: 10,
+      attachments: 0,
+      bytes: Buffer.from(`mail ${n}`),
+      words: `Booking SM-${1000 + n} ferry to Tern Island with Ása and 24 others`,
+      ...more,
+    });
+
+  test('is found by words in any order and case, by parts, and by accents left out', async () => {
+    const store = await openTestStore();
+    for (let n = 1; n <= 6; n += 1) expect(await keep(store, n)).toBe(true);
+    expect(await keep(store, 6)).toBe(false);
+    const found = (find: string) => store.captured.list({ space: 'drydock', find }, 10).map((one) => one.subject.slice(-4));
+    expect(found('island FERRY')).toHaveLength(6);
+    expect(found('SM-1003')).toEqual(['1003']);
+    expect(found('asa')).toHaveLength(6);
+    expect(found('SM-1003 nothing')).toEqual([]);
+    // Two letters are looked for in what the list shows.
+    expect(found('SM 04')).toEqual(['1004']);
+    expect(found('"quoted" OR ferry*')).toEqual([]);
+  });
+
+  test('is counted by recipient, followed by number, bounded and cleared', async () => {
+    const store = await openTestStore();
+    for (let n = 1; n <= 10; n += 1) await keep(store, n);
+    expect(store.captured.addresses('drydock', 5)).toEqual([
+      { address: 'asa@post.example', mails: 5, latest: 10_000 },
+      { address: 'liv@post.example', mails: 5, latest: 9000 },
+    ]);
+    expect(store.captured.list({ space: 'drydock', after: 8 }, 10).map((one) => one.seq)).toEqual([10, 9]);
+    expect(await store.captured.bound('drydock', 4, 0)).toBe(6);
+    expect(store.captured.list({ space: 'drydock' }, 10).map((one) => one.seq)).toEqual([10, 9, 8, 7]);
+    expect(await store.captured.clear({ space: 'drydock', address: 'asa@post.example' })).toBe(2);
+    expect(store.captured.count({ space: 'drydock' })).toBe(2);
+    // A number is not used twice.
+    await keep(store, 11);
+    expect(store.captured.last()).toBe(11);
+  });
+});
+
+group('notifications', () => {
+  const row = (seq: number, more: Partial<NotificationRow> = {}): NotificationRow => ({
+    subscriptionId: 'b1',
+    seq,
+    state: 'waiting',
+    line: `d${seq % 2}`,
+    attempts: 1,
+    nextAt: seq * 10,
+    lastAt: 1,
+    status: 500,
+    problem: null,
+    milliseconds: 3,
+    ...more,
+  });
+  test('wait in order by line, become dead letters and are sent again', async () => {
+    const store = await openTestStore();
+    for (const one of [
+      row(1),
+      row(2),
+      row(3),
+      row(4, { state: 'delivered', nextAt: null }),
+      row(5, { state: 'set-aside', nextAt: null }),
+      row(6, { state: 'set-aside', nextAt: null }),
+    ])
+      await store.subscriptions.note(one);
+    expect(store.subscriptions.due('b1', 20, 10).map((one) => one.seq)).toEqual([1, 2]);
+    expect(store.subscriptions.nextDueAt('b1')).toBe(10);
+    expect([...store.subscriptions.waitingLines('b1')].sort()).toEqual([
+      ['d0', 2],
+      ['d1', 1],
+    ]);
+    await store.subscriptions.note(row(1, { state: 'delivered', nextAt: null }));
+    expect(store.subscriptions.firstWaiting('b1', 'd1')).toBe(3);
+    expect(store.subscriptions.counts('b1')).toEqual({ waiting: 2, delivered: 2, 'set-aside': 2 });
+    expect(await store.subscriptions.again('b1', [6], 100)).toBe(1);
+    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(1);
+    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(0);
+    expect(await store.subscriptions.forget(4, 10)).toBe(2);
+    expect(store.subscriptions.notifications('b1', { limit: 10 }).map((one) => one.seq)).toEqual([6, 5, 3, 2]);
+  });
+});
+
+group('suppressions', () => {
+  const row = (id: string, more: object = {}) => ({
+    id,
+    space: 'harbour',
+    address: 'asa@post.example',
+    topic: '',
+    reason: 'added' as const,
+    cause: null,
+    evidence: null,
+    deliveryId: null,
+    note: null,
+    createdAt: 1,
+    liftedAt: null,
+    liftNote: null,
+    ...more,
+  });
+  test('of all mail goes before that of a topic; a lifted one stays as a record, and may come again', async () => {
+    const store = await openTestStore();
+    const why = (topic: string) => store.suppressions.inForce('harbour', 'asa@post.example', topic)?.id;
+    expect(await store.suppressions.add(row('s1', { topic: 'pier-news' }))).toBe(true);
+    expect([why('pier-news'), why('bookings')]).toEqual(['s1', undefined]);
+    await store.suppressions.add(row('s2'));
+    expect([why('pier-news'), why('bookings')]).toEqual(['s2', 's2']);
+    expect(await store.suppressions.add(row('s3'))).toBe(false);
+    await store.suppressions.lift('s2', 50, 'asked by phone');
+    await store.suppressions.lift('s2', 60, 'again');
+    expect([why('pier-news'), why('bookings')]).toEqual(['s1', undefined]);
+    expect(store.suppressions.liftedAt('harbour', 'asa@post.example')).toBe(50);
+    expect(await store.suppressions.add(row('s4'))).toBe(true);
+    const list = (lifted: boolean) => store.suppressions.list({ space: 'harbour', limit: 10, lifted }).map((one) => one.id);
+    expect([list(false), list(true)]).toEqual([
+      ['s4', 's1'],
+      ['s4', 's2', 's1'],
+    ]);
+  });
+});
+
+test('alerts: one of a kind at a time, told once when it begins and once when it is over', async () => {
+  const store = await openTestStore();
+  const alert = { id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: '5 failed.' };
+  await store.alerts.fire(alert);
+  await store.alerts.fire({ ...alert, id: 'g2' });
+  expect(store.alerts.firing().map((one) => one.id)).toEqual(['g1']);
+  await store.alerts.told('g1', TOLD.firing);
+  expect(store.alerts.untold(10)).toEqual([]);
+  await store.alerts.resolve(['g1'], 9);
+  expect(store.alerts.untold(10)).toMatchObject([{ id: 'g1', resolvedAt: 9 }]);
+  await store.alerts.told('g1', TOLD.over);
+  await store.alerts.fire({ ...alert, id: 'g3' });
+  expect(store.alerts.list('harbour', 10).map((one) => one.id)).toEqual(['g3', 'g1']);
+  expect(store.alerts.untold(10).map((one) => one.id)).toEqual(['g3']);
+});
+
+test('keys and sessions: secrets are kept as hashes, and sessions end', async () => {
+  const store = await openTestStore();
+  const secret = await store.access.addKey({ id: 'k1', space: 'harbour', name: 'app', scopes: ['send'], createdAt: 1 });
+  expect(store.access.findKey(secret)).toMatchObject({ id: 'k1', scopes: ['send'] });
+  expect(store.access.findKey(`${secret}x`)).toBeUndefined();
+  expect(JSON.stringify(store.access.findKey(secret))).not.toContain(secret);
+  const session = await store.access.open('session', 10, 20);
+  expect([
+    store.access.isOpen('session', session, 19),
+    store.access.isOpen('session', session, 20),
+    store.access.isOpen('sign-in', session, 15),
+  ]).toEqual([true, false, false]);
+  await store.access.close(session);
+  expect(store.access.isOpen('session', session, 15)).toBe(false);
+});
+
+test('old messages are removed with all that belongs to them; those that still wait stay', async () => {
+  const store = await openTestStore();
+  const old = await accepted(store, 10 * DAY, ['asa@post.example']);
+  const waits = await accepted(store, 10 * DAY + 1, ['liv@post.example']);
+  const young = await accepted(store, 20 * DAY, ['asa@post.example']);
+  for (const { deliveries } of [old, young])
+    for (const one of deliveries) {
+      await store.messages.keepMail(one.id, Buffer.from('mail'));
+      await store.deliveries.record(fact(one, 'delivered', one.createdAt), one.createdAt);
+    }
+  expect(await store.messages.forgetMails(15 * DAY)).toBe(1);
+  expect(await store.messages.forget(15 * DAY)).toBe(1);
+  const left = store.messages.list({ space: 'harbour', limit: 10 }).rows.map((one) => one.id);
+  expect(left).toEqual([young.message.id, waits.message.id]);
+  expect(store.deliveries.facts(old.deliveries[0]?.id ?? '')).toEqual([]);
+  expect(store.messages.mail(young.deliveries[0]?.id ?? '')).toBeDefined();
+});
+
+test('uploads, alerts, notes, sessions and editions are removed when they are old; what is in use stays', async () => {
+  const store = await openTestStore();
+  const [first, second] = await Promise.all([store.contents.keep(Buffer.from('one'), 1), store.contents.keep(Buffer.from('two'), 2)]);
+  const upload = (id: string, contentId: string, at: number) =>
+    store.contents.addUpload({ id: newId('u', at), space: 'harbour', name: id, type: 'text/plain', contentId, createdAt: at });
+  await upload('old', first.id, 30 * DAY);
+  await upload('attached', second.id, 30 * DAY + 1);
+  const { message } = await accepted(store, 40 * DAY, ['asa@post.example']);
+  await store.store.write((tx) => {
+    store.store.messages.insert(tx, {
+      message: { ...message, id: newId('m', 41 * DAY), headerId: 'other' },
+      deliveries: [],
+      attachments: [{ messageId: message.id, n: 0, name: 'a', type: 'text/plain', url: null, contentId: second.id }],
+      idempotency: undefined,
+    });
+  });
+  expect(await store.contents.forgetUploads(35 * DAY)).toBe(2);
+  expect(await store.contents.forgetUploads(35 * DAY)).toBe(0);
+  // The bytes that a message attached stay with it.
+  expect([store.contents.find(first.id), store.contents.find(second.id)?.size]).toEqual([undefined, 3]);
+
+  await store.alerts.fire({ id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: 'x' });
+  expect(await store.alerts.forget(100)).toBe(0);
+  await store.alerts.resolve(['g1'], 50);
+  expect(await store.alerts.forget(100)).toBe(1);
+
+  await store.senderFaults.count({ space: 'harbour', cause: 'policy', day: '2026-11-20' }, 'no');
+  expect(await store.senderFaults.forget(100)).toBe(0);
+  await store.senderFaults.setReported({ space: 'harbour', cause: 'policy', day: '2026-11-20' }, 50);
+  expect(await store.senderFaults.forget(100)).toBe(1);
+
+  await store.access.open('session', 10, 20);
+  expect([await store.access.forget(19), await store.access.forget(20)]).toEqual([0, 1]);
+
+  const folder = (text: string) => new Map([['a.md', Buffer.from(text)], ['shared.md', Buffer.from('shared')]]); // prettier-ignore
+  for (let n = 1; n <= 6; n += 1) await store.editions.publish('harbour', folder(`text ${n}`), n);
+  // Edition 1 belongs to the messages above; 6 is in use; two stay as the newest.
+  // With them, the files that no other edition has.
+  expect(
+    await store.editions.forget({
+      before: 100,
+      newest: 2,
+      isNeeded: (tx, space, number) => store.store.messages.usesEdition(tx, space, number),
+    }),
+  ).toBe(3 + 3);
+  expect(store.editions.list('harbour').map((one) => one.number)).toEqual([6, 5, 1]);
+  expect(Buffer.from(store.editions.files(store.editions.find('harbour', 1)!).get('shared.md') ?? '').toString()).toBe('shared');
+  await store.close();
+});
+
+test('what waits in quarantine keeps its message, whatever its age', async () => {
+  const store = await openTestStore();
+  const { deliveries } = await accepted(store, 60 * DAY, ['asa@post.example']);
+  const [one] = deliveries;
+  await store.store.write((tx) => {
+    const item = { key: one?.id ?? '', space: 'harbour', title: 'x', payload: {} };
+    store.store.quarantine.put(tx, 'queue', item, new Error('no'), 'q1');
+    store.store.deliveries.withhold(tx, { id: one?.id ?? '' }, 'x', 1);
+  });
+  expect(await store.messages.forget(90 * DAY)).toBe(0);
+  expect(await store.quarantine.forget(Number.MAX_SAFE_INTEGER)).toBe(1);
+  expect(await store.messages.forget(90 * DAY)).toBe(1);
+  await store.close();
+});
+
+// Last, since ids never go back: those of the tests above are of earlier days.
+group('ids', () => {
+  test('sort by the time they were made, also within a millisecond and when the clock goes back', async () => {
+    const ids = [5, 5, 5, 9, 3, 9, 12].map((at) => newId('m', at * DAY));
+    expect([...ids].sort()).toEqual(ids);
+    expect(new Set(ids).size).toBe(ids.length);
+    for (const id of ids) expect(id).toMatch(/^m[0-9a-hjkmnp-tv-z]{26}$/);
+  });
+  test('those made since a time sort after what such ids begin with', async () => {
+    const [before, after] = [newId('d', 400 * DAY), newId('d', 401 * DAY)];
+    expect(before < idSince('d', 401 * DAY)).toBe(true);
+    expect(after >= idSince('d', 401 * DAY)).toBe(true);
+  });
+});

@@ -1,0 +1,250 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { dirname, resolve } from 'node:path';
+import { readFilter } from '@verbalis/core/events';
+import { didYouMean } from '@verbalis/core/problems';
+import { parse } from 'yaml';
+import { z } from 'zod';
+import { readProfile } from '../features/providers/index.js';
+import { Settings } from './schema.js';
+
+/** A wrong setting, by its path ("providers.north-relay.port"). */
+export interface ConfigFault {
+  readonly path: string;
+  readonly message: string;
+  readonly hint?: string;
+}
+
+/** All that is wrong with the configuration, at once. */
+export class ConfigError extends Error {
+  override name = 'ConfigError';
+  constructor(
+    readonly file: string,
+    readonly faults: readonly ConfigFault[],
+  ) {
+    super(
+      `The configuration is not right (${file}):\n${faults.map((one) => `  ${one.path}: ${one.message}${one.hint === undefined ? '' : ` ${one.hint}`}`).join('\n')}`,
+    );
+  }
+}
+
+export interface ReadConfig {
+  readonly settings: Settings;
+  /** Folder that relative paths in the configuration start from. */
+  readonly folder: string;
+  /** Where each setting that was given came from: the file or a variable. */
+  readonly origins: ReadonlyMap<string, string>;
+}
+
+/** Variables that speak to the command line, not to the service. */
+const NOT_SETTINGS = new Set(['VERBALIS_CONFIG', 'VERBALIS_URL', 'VERBALIS_KEY', 'VERBALIS_OPERATOR_SECRET', 'VERBALIS_CI']);
+
+type Json = Record<string, unknown>;
+
+function isRecord(value: unknown): value is Json {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+/**
+ * Reads the configuration: the file, then variables over it.
+ * @param env VERBALIS_LISTEN_PORT sets listen.port, VERBALIS_PROVIDERS_NORTH_RELAY_HOST sets providers.north-relay.host
+ * @throws ConfigError that names every fault
+ */
+export function readConfig(file: string | undefined, env: Readonly<Record<string, string | undefined>>): ReadConfig {
+  const path = resolve(file ?? 'verbalis.yaml');
+  const faults: ConfigFault[] = [];
+  let raw: Json = {};
+  if (existsSync(path)) {
+    try {
+      const parsed: unknown = parse(readFileSync(path, 'utf8'));
+      if (isRecord(parsed)) raw = parsed;
+      else if (parsed !== null) faults.push({ path: '(file)', message: 'must hold settings as "key: value".' });
+    } catch (error) {
+      throw new ConfigError(path, [{ path: '(file)', message: error instanceof Error ? error.message : String(error) }]);
+    }
+  } else if (file !== undefined) {
+    throw new ConfigError(path, [{ path: '(file)', message: 'does not exist.', hint: 'Name another with --config FILE.' }]);
+  }
+  const origins = new Map<string, string>();
+  note(raw, '', path, origins);
+  applyVariables(raw, env, origins, faults);
+  const parsed = Settings.safeParse(raw);
+  if (!parsed.success) faults.push(...parsed.error.issues.flatMap(inWords));
+  if (faults.length > 0 || !parsed.success) throw new ConfigError(path, faults);
+  faults.push(...crossFaults(parsed.data));
+  if (faults.length > 0) throw new ConfigError(path, faults);
+  return { settings: parsed.data, folder: dirname(path), origins };
+}
+
+function note(value: unknown, path: string, from: string, origins: Map<string, string>): void {
+  if (isRecord(value)) for (const [key, inner] of Object.entries(value)) note(inner, path === '' ? key : `${path}.${key}`, from, origins);
+  else origins.set(path, from);
+}
+
+function shout(key: string): string {
+  return key
+    .replace(/([a-z0-9])([A-Z])/g, '$1_$2')
+    .replace(/-/g, '_')
+    .toUpperCase();
+}
+
+interface Leaf {
+  readonly path: readonly string[];
+  readonly schema: z.ZodType;
+}
+
+function unwrap(schema: z.ZodType): z.ZodType {
+  let at = schema;
+  while (at instanceof z.ZodDefault || at instanceof z.ZodPrefault || at instanceof z.ZodOptional) at = at.unwrap() as z.ZodType;
+  return at;
+}
+
+/** Of a choice by kind, what the file has chosen. */
+function chosen(schema: z.ZodType, raw: unknown): z.ZodType {
+  if (!(schema instanceof z.ZodDiscriminatedUnion)) return schema;
+  const kind = isRecord(raw) ? raw['kind'] : undefined;
+  const option = (schema.options as readonly z.ZodType[]).find((one) => {
+    const { shape } = one as z.ZodObject;
+    return (shape['kind'] as z.ZodType).safeParse(kind).success;
+  });
+  return option ?? schema;
+}
+
+/** Every setting that a variable can name: those of the schema, and those of the entries that the file has. */
+function leaves(schema: z.ZodType, raw: unknown, path: readonly string[]): Leaf[] {
+  const bare = chosen(unwrap(schema), raw);
+  if (bare instanceof z.ZodObject) {
+    const shape = bare.shape as Record<string, z.ZodType>;
+    return Object.entries(shape).flatMap(([key, inner]) => leaves(inner, isRecord(raw) ? raw[key] : undefined, [...path, key]));
+  }
+  if (bare instanceof z.ZodRecord) {
+    return isRecord(raw) ? Object.entries(raw).flatMap(([key, inner]) => leaves(bare.valueType as z.ZodType, inner, [...path, key])) : [];
+  }
+  return [{ path, schema: bare }];
+}
+
+function applyVariables(
+  raw: Json,
+  env: Readonly<Record<string, string | undefined>>,
+  origins: Map<string, string>,
+  faults: ConfigFault[],
+): void {
+  const known = new Map(leaves(Settings, raw, []).map((leaf) => [`VERBALIS_${leaf.path.map(shout).join('_')}`, leaf]));
+  for (const [name, value] of Object.entries(env)) {
+    if (!name.startsWith('VERBALIS_') || NOT_SETTINGS.has(name) || value === undefined) continue;
+    const leaf = known.get(name);
+    if (leaf === undefined) {
+      const hint = didYouMean(name, known.keys());
+      faults.push({ path: name, message: 'names no setting.', ...(hint === undefined ? {} : { hint }) });
+      continue;
+    }
+    let at: Json = raw;
+    for (const key of leaf.path.slice(0, -1)) {
+      const next = isRecord(at[key]) ? at[key] : {};
+      at[key] = next;
+      at = next;
+    }
+    at[leaf.path.at(-1) ?? ''] = typed(value, leaf.schema);
+    origins.set(leaf.path.join('.'), name);
+  }
+}
+
+function typed(value: string, schema: z.ZodType): unknown {
+  if (schema instanceof z.ZodNumber) return /^-?\d+(?:\.\d+)?$/.test(value) ? Number(value) : value;
+  if (schema instanceof z.ZodBoolean) return value === 'true' ? true : value === 'false' ? false : value;
+  if (schema instanceof z.ZodArray) return value.split(',').map((one) => one.trim());
+  return value;
+}
+
+function inWords(issue: z.core.$ZodIssue): ConfigFault[] {
+  const path = issue.path.map(String).join('.');
+  if (issue.code === 'unrecognized_keys') {
+    let at: z.ZodType | undefined = Settings;
+    for (const step of issue.path) {
+      const bare: z.ZodType = unwrap(at);
+      at =
+        bare instanceof z.ZodObject
+          ? (bare.shape as Record<string, z.ZodType>)[String(step)]
+          : bare instanceof z.ZodRecord
+            ? (bare.valueType as z.ZodType)
+            : undefined;
+      if (at === undefined) break;
+    }
+    const bare = at === undefined ? undefined : unwrap(at);
+    const known = bare instanceof z.ZodObject ? Object.keys(bare.shape) : [];
+    return issue.keys.map((key) => {
+      const hint = didYouMean(key, known);
+      return { path: path === '' ? key : `${path}.${key}`, message: 'is no setting.', ...(hint === undefined ? {} : { hint }) };
+    });
+  }
+  if (issue.code === 'invalid_union' && issue.discriminator !== undefined) {
+    return [{ path: `${path}.${issue.discriminator}`, message: 'must be one of smtp, http, file, log, capture.' }];
+  }
+  return [{ path: path === '' ? '(file)' : path, message: `${issue.message.replace(/^Invalid input: /, '')}.` }];
+}
+
+/** What no single setting shows: names that must exist elsewhere. */
+function crossFaults(settings: Settings): ConfigFault[] {
+  const providers = Object.keys(settings.providers);
+  const profiles = Object.entries(settings.providers).flatMap(([name, provider]): ConfigFault[] => {
+    if (provider.kind === 'http') return readProfile(name, provider).faults.map((message) => ({ path: `providers.${name}`, message }));
+    if (provider.kind === 'smtp' && provider.user !== undefined && (provider.password === undefined) === (provider.token === undefined))
+      return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
+    return [];
+  });
+  return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings), ...alertFaults(settings)];
+}
+
+function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
+  return Object.entries(alerts).flatMap(([name, { where, spaces: named = [] }]): ConfigFault[] => {
+    const { fault } = readFilter(where);
+    const unknown = named.filter((one) => spaces[one] === undefined);
+    return [
+      ...(fault === undefined
+        ? []
+        : [
+            {
+              path: `alerts.${name}.where`,
+              message: `is not a valid filter: ${fault.message.replace(/\.$/, '')} (character ${fault.at + 1})`,
+              ...(fault.hint === undefined ? {} : { hint: fault.hint }),
+            },
+          ]),
+      ...unknown.map((one): ConfigFault => {
+        const hint = didYouMean(one, Object.keys(spaces));
+        return { path: `alerts.${name}.spaces`, message: `names no space: "${one}".`, ...(hint === undefined ? {} : { hint }) };
+      }),
+    ];
+  });
+}
+
+function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {
+  const { openTo } = submission;
+  if (openTo === undefined) return [];
+  const path = 'submission.openTo';
+  const capturing = Object.keys(spaces).filter((name) => spaces[name]?.mode === 'capture');
+  const space = spaces[openTo];
+  if (space?.mode === 'capture') return [];
+  const hint = space === undefined ? didYouMean(openTo, capturing) : 'Name a space with mode: capture.';
+  const message =
+    space === undefined ? `names no space: "${openTo}".` : `names "${openTo}", which delivers: nobody may send by it without a key.`;
+  return [{ path, message, ...(hint === undefined ? {} : { hint }) }];
+}
+
+function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {
+  return Object.entries(settings.spaces).flatMap(([name, space]) => {
+    const faults: ConfigFault[] = space.route
+      .map((one) => one.provider)
+      .filter((one) => !providers.includes(one))
+      .map((one) => {
+        const hint = didYouMean(one, providers);
+        return { path: `spaces.${name}.route`, message: `names no provider: "${one}".`, ...(hint === undefined ? {} : { hint }) };
+      });
+    if (space.mode === 'deliver' && space.route.length === 0) {
+      faults.push({
+        path: `spaces.${name}.route`,
+        message: 'is empty, but the space delivers.',
+        hint: 'Name a provider, or set mode: capture.',
+      });
+    }
+    return faults;
+  });
+}

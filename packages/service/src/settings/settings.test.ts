@@ -1,0 +1,105 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { describe as group, expect, test } from '@jest/globals';
+import { ConfigError, readConfig } from './read.js';
+
+const folder = mkdtempSync(join(tmpdir(), 'verbalis-config-'));
+let n = 0;
+function written(yaml: string): string {
+  n += 1;
+  const file = join(folder, `${n}.yaml`);
+  writeFileSync(file, yaml);
+  return file;
+}
+const GOOD = `
+listen: { port: 8620 }
+providers:
+  north-relay: { kind: smtp, host: relay.example, port: 587, user: harbour, password: secret }
+spaces:
+  harbour: { mode: deliver, mailFolder: mail, route: [north-relay] }
+`;
+
+/** What is wrong, as "path: message hint". */
+function faults(yaml: string, env: Record<string, string> = {}): string[] {
+  try {
+    readConfig(written(yaml), env);
+    return [];
+  } catch (error) {
+    if (!(error instanceof ConfigError)) throw error;
+    return error.faults.map(({ path, message, hint = '' }) => `${path}: ${message} ${hint}`.trim());
+  }
+}
+
+test('what is not said has a usual value, and relative paths start at the file', () => {
+  const { settings, folder: from } = readConfig(written(GOOD), {});
+  expect(from).toBe(folder);
+  expect(settings).toMatchObject({
+    listen: { host: '127.0.0.1', port: 8620 },
+    dispatch: { concurrency: 40, leaseSeconds: 120 },
+    keep: { mailDays: 30, messageDays: 400 },
+    alerts: {},
+  });
+  expect(readConfig(written(''), {}).settings.spaces).toBeDefined();
+});
+
+group('variables', () => {
+  test('go before the file, and it is known where each setting came from', () => {
+    const { settings, origins } = readConfig(written(GOOD), {
+      VERBALIS_LISTEN_PORT: '9999',
+      VERBALIS_PROVIDERS_NORTH_RELAY_HOST: 'other.example',
+      VERBALIS_PROVIDERS_NORTH_RELAY_PASSWORD: '12345',
+      VERBALIS_DISPATCH_LEASE_SECONDS: '60',
+      VERBALIS_KEY: 'of the command line',
+      HOME: '/root',
+    });
+    expect(settings.listen.port).toBe(9999);
+    expect(settings.dispatch.leaseSeconds).toBe(60);
+    expect(settings.providers['north-relay']).toMatchObject({ host: 'other.example', port: 587, password: '12345' });
+    expect(origins.get('listen.port')).toContain('VERBALIS_LISTEN_PORT');
+    expect(origins.get('providers.north-relay.port')).toContain('.yaml');
+  });
+  test.each([
+    [{ VERBALIS_LISTEN_PROT: '1' }, /VERBALIS_LISTEN_PROT/],
+    [{ VERBALIS_LISTEN_PORT: 'many' }, /listen\.port/],
+    [{ VERBALIS_NOTHING: '1' }, /VERBALIS_NOTHING/],
+  ] as [Record<string, string>, RegExp][])('%j is told', (env, words) => {
+    expect(faults(GOOD, env).join('\n')).toMatch(words);
+  });
+});
+
+group('every fault at once, each with its path and a way out', () => {
+  test.each([
+    ['a setting that is none', GOOD.replace('listen:', 'listn:'), ['listn']],
+    ['a port that is none', GOOD.replace('8620', '99999'), ['listen.port']],
+    ['a kind that is none', GOOD.replace('kind: smtp', 'kind: smpt'), ['providers.north-relay']],
+    ['a user without a password', GOOD.replace(', password: secret', ''), ['providers.north-relay.user']],
+    ['both a password and a token', GOOD.replace('password: secret', 'password: secret, token: t'), ['providers.north-relay.user']],
+    ['a route to nobody', GOOD.replace('route: [north-relay]', 'route: [north-relai]'), ['spaces.harbour.route']],
+    ['a space that delivers by nobody', GOOD.replace(', route: [north-relay]', ''), ['spaces.harbour']],
+    ['a name in capitals', GOOD.replace('harbour:', 'Harbour:'), ['spaces']],
+    ['two faults', GOOD.replace('8620', 'x').replace('587', 'y'), ['listen.port', 'providers.north-relay.port']],
+    ['a rule without a limit', `${GOOD}alerts: { a: { of: [failed] } }\n`, ['alerts.a']],
+    ['a rule with two', `${GOOD}alerts: { a: { percent: 5, count: 3 } }\n`, ['alerts.a']],
+    ['a rule whose filter is none', `${GOOD}alerts: { a: { count: 3, where: 'topik = x' } }\n`, ['alerts.a.where']],
+    ['a rule for a space that is none', `${GOOD}alerts: { a: { count: 3, spaces: [harbor] } }\n`, ['alerts.a.spaces']],
+    ['an unknown kind of event', `${GOOD}alerts: { a: { count: 3, of: [bounced] } }\n`, ['alerts.a.of']],
+    ['what is no list of settings', '- a\n- b\n', ['(file)']],
+  ])('%s', (_name, yaml, paths) => {
+    const found = faults(yaml);
+    expect(found.length).toBeGreaterThanOrEqual(paths.length);
+    for (const path of paths) expect(found.some((one) => one.startsWith(path))).toBe(true);
+    for (const one of found) expect(one).toMatch(/: \S.{5,}/);
+  });
+
+  test('a slip of the hand is answered with what was likely meant', () => {
+    expect(faults(GOOD.replace('route: [north-relay]', 'route: [north-relai]')).join()).toContain('Did you mean "north-relay"?');
+    expect(faults(GOOD.replace('listen:', 'listn:')).join()).toContain('Did you mean "listen"?');
+    expect(faults(`${GOOD}alerts: { a: { count: 3, spaces: [harbor] } }\n`).join()).toContain('Did you mean "harbour"?');
+  });
+
+  test('a file that is not there, and one that is no YAML', () => {
+    expect(() => readConfig(join(folder, 'none.yaml'), {})).toThrow(/does not exist/);
+    expect(() => readConfig(written('a: [1, 2'), {})).toThrow(ConfigError);
+  });
+});

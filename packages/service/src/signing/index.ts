@@ -1,2 +1,0 @@
-export { seal, unseal } from './seal.js';
-export { signing, type Signing } from './signing.js';
