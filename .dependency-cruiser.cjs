@@ -18,7 +18,7 @@ const STEPS = [
   'folder',
   'blocks',
   'program',
-  'shape',
+  'payload',
   'check',
   'mime',
   'inspect',
@@ -50,11 +50,11 @@ const climbing = FEATURES.map((feature, i) => ({
 module.exports = {
   forbidden: [
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
-    below('core-is-the-ground', 'core', 'service|client|cli|console|standins'),
-    below('service-knows-core-only', 'service', 'client|cli|console|standins'),
-    below('client-knows-the-document-only', 'client', 'core|service|cli|console|standins'),
-    below('console-knows-the-client-only', 'console', 'core|service|cli|standins'),
-    below('standins-are-outside', 'standins', 'client|cli|console'),
+    below('core-is-the-ground', 'core', 'service|client|cli|console|simulators'),
+    below('service-knows-core-only', 'service', 'client|cli|console|simulators'),
+    below('client-knows-the-document-only', 'client', 'core|service|cli|console|simulators'),
+    below('console-knows-the-client-only', 'console', 'core|service|cli|simulators'),
+    below('simulators-are-outside', 'simulators', 'client|cli|console'),
     below('cli-is-no-page', 'cli', 'console'),
     {
       name: 'core-touches-nothing',

@@ -15,7 +15,7 @@ export default {
     '^@verbalis/service/(settings|kernel|records)$': '<rootDir>/packages/service/src/$1/index.ts',
     '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/features/$1/index.ts',
     '^@verbalis/test-kit/jest$': '<rootDir>/packages/test-kit/src/jest.ts',
-    '^@verbalis/(client|standins|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@verbalis/(client|simulators|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
   },
   transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
   // The same as LIMITS.test of tests/support/limits.ts.

@@ -19,7 +19,7 @@ export default async function bench() {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: ${CONCURRENCY} }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, mailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: ${CONCURRENCY} }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
   );
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--workers', '2', '--config', file], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,
@@ -33,14 +33,14 @@ export default async function bench() {
     if (status !== 0) throw new Error(String(stderr));
     return (MAILS * 1000) / (performance.now() - from);
   };
-  const name = `dispatch: ${MAILS} mails from the queue to smtp-sink (render, MIME, DKIM by Ed25519, SMTP, record)`;
+  const name = `dispatch: ${MAILS} emails from the queue to smtp-sink (render, MIME, DKIM by Ed25519, SMTP, record)`;
   const ours = () => dispatchRate(client, MAILS);
   const close = async () => {
     service.stop();
     sink.stop();
   };
   return [
-    { name: `${name}, against smtp-source`, unit: 'mails/s', ours, baseline: () => source([]), close: async () => undefined },
-    { name: `${name}, against smtp-source with connections that it keeps`, unit: 'mails/s', ours, baseline: () => source(['-d']), close },
+    { name: `${name}, against smtp-source`, unit: 'emails/s', ours, baseline: () => source([]), close: async () => undefined },
+    { name: `${name}, against smtp-source with connections that it keeps`, unit: 'emails/s', ours, baseline: () => source(['-d']), close },
   ];
 }

@@ -52,7 +52,7 @@ async function serviceOn(path, sinkPort) {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: 40 }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sinkPort}, mailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: 40 }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sinkPort}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
   );
   return started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--config', file], { VERBALIS_OPERATOR_SECRET: OPERATOR });
 }
@@ -84,7 +84,7 @@ export default async function bench() {
     },
     {
       name: `large: from the queue to smtp-sink with ${FINISHED} finished messages, against an empty file`,
-      unit: 'mails/s',
+      unit: 'emails/s',
       ours: () => dispatchRate(of(services.full), MAILS),
       baseline: () => dispatchRate(of(services.empty), MAILS),
       close: () => {

@@ -1,4 +1,4 @@
-// Building a mail and signing it (RSA-2048), against the bare signature of a text of the size that a signature covers.
+// Building an email and signing it (RSA-2048), against the bare signature of a text of the size that a signature covers.
 import { generateKeyPairSync, sign } from 'node:crypto';
 import { join } from 'node:path';
 import { root } from './support/processes.mjs';
@@ -32,8 +32,8 @@ export default async function bench() {
   };
   return [
     {
-      name: `mime: build and sign a mail of ${bytes.length} bytes, against crypto.sign`,
-      unit: 'mails/s',
+      name: `mime: build and sign an email of ${bytes.length} bytes, against crypto.sign`,
+      unit: 'emails/s',
       // Ten at a time, as the service has them: signatures are made off the main thread while the next mail is built.
       ours: async () => {
         const from = performance.now();
@@ -44,7 +44,7 @@ export default async function bench() {
     },
     {
       name: 'mime: read it back',
-      unit: 'mails/s',
+      unit: 'emails/s',
       ours: () => rate(1000, () => shownText(readMail(bytes), 'html')),
     },
   ];

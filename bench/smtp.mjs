@@ -1,4 +1,4 @@
-// Handing 5,000 mails of 10 kB over on 10 connections, from memory, to Postfix's smtp-sink; against Postfix's smtp-source with the same.
+// Handing 5,000 emails of 10 kB over on 10 connections, from memory, to Postfix's smtp-sink; against Postfix's smtp-source with the same.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { root } from './support/processes.mjs';
@@ -21,12 +21,12 @@ export default async function bench() {
     helloName: 'bench.example',
     connections: CONNECTIONS,
     idleMs: 60_000,
-    mailsPerConnection: 10_000,
+    emailsPerConnection: 10_000,
   });
   return [
     {
-      name: 'smtp: hand over 5,000 mails of 10 kB on 10 connections, against smtp-source',
-      unit: 'mails/s',
+      name: 'smtp: hand over 5,000 emails of 10 kB on 10 connections, against smtp-source',
+      unit: 'emails/s',
       ours: async () => {
         const from = performance.now();
         let left = MAILS;
@@ -43,7 +43,7 @@ export default async function bench() {
       },
       baseline: () => {
         const from = performance.now();
-        // -d: connections are kept between mails, as ours are.
+        // -d: connections are kept between emails, as ours are.
         const args = ['-d', '-s', String(CONNECTIONS), '-m', String(MAILS), '-l', String(BYTES), '-f', envelope.from, '-t', envelope.to];
         const { status, stderr } = spawnSync('/usr/sbin/smtp-source', [...args, `inet:127.0.0.1:${port}`]);
         if (status !== 0) throw new Error(String(stderr));

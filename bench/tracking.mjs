@@ -32,7 +32,7 @@ export default async function bench() {
   });
   const client = createClient({ url: service.said.url, key: OPERATOR, space: 'dock' });
   const counting = performance.now();
-  while ((await client.figures.get({ from: new Date(Date.now() - 91 * DAY).toISOString() })).total.asked < DELIVERIES)
+  while ((await client.figures.get({ from: new Date(Date.now() - 91 * DAY).toISOString() })).total.created < DELIVERIES)
     await new Promise((done) => setTimeout(done, 1000));
   console.error(`figures had counted them all after ${Math.round((performance.now() - counting) / 1000)} s`);
   const { messages } = await client.messages.list({ limit: 200 });

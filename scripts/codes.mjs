@@ -45,7 +45,7 @@ export function problemCodes() {
           .slice(1)
           .map(words)
           .filter((text) => text !== '');
-        if (name === 'problem' || name === 'warning' || name === 'advice')
+        if (name === 'problem' || name === 'warning' || name === 'suggestion')
           for (const code of codesOf(args[0])) add(step, code, name === 'problem' ? 'error' : name, words(args[2]), words(args[3]));
         else if (/^(?:RenderFault|fault|mistake|FormatFault|say|wrong|tell|report)$/.test(name))
           for (const code of codesOf(args[0])) if (code.includes('-')) add(step, code, 'error', texts[0] ?? '', texts[1] ?? '');
@@ -53,7 +53,7 @@ export function problemCodes() {
         const get = (key) => node.properties.find((one) => ts.isPropertyAssignment(one) && one.name.getText(source) === key)?.initializer;
         if (get('code') !== undefined && get('message') !== undefined && !ts.isIdentifier(get('code')))
           for (const code of codesOf(get('code')))
-            add(step, code, step === 'check' ? 'advice' : 'error', words(get('message')), words(get('hint')));
+            add(step, code, step === 'check' ? 'suggestion' : 'error', words(get('message')), words(get('hint')));
       }
       ts.forEachChild(node, visit);
     };

@@ -19,7 +19,7 @@ for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true }
 }
 const project = linkFolder(files);
 const compiled = compileFolder(project);
-const mails = [];
+const emails = [];
 for (const [name, template] of compiled.templates) {
   for (const sample of project.templates.get(name).samples) {
     for (const [locale, program] of template.programs) {
@@ -31,7 +31,7 @@ for (const [name, template] of compiled.templates) {
           html = html.replaceAll(`${program.baseUrl}${path}`, `data:image/png;base64,${bytes.toString('base64')}`);
       if (args.includes('--no-pictures')) html = html.replace(/src="[^"]*"/g, 'src="https://host.invalid/none.png"');
       if (args.includes('--no-styles')) html = html.replace(/<style>[\s\S]*?<\/style>/g, '');
-      mails.push({ title: `${name} ${sample.name} ${locale}`, html });
+      emails.push({ title: `${name} ${sample.name} ${locale}`, html });
     }
   }
 }
@@ -42,7 +42,7 @@ const browser = await chromium.launch({
 const sheet = await browser.newPage({ viewport: { width: 100, height: 100 }, colorScheme: args.includes('--dark') ? 'dark' : 'light' });
 const single = await browser.newPage({ viewport: { width, height: 600 }, colorScheme: args.includes('--dark') ? 'dark' : 'light' });
 const shots = [];
-for (const { title, html } of mails) {
+for (const { title, html } of emails) {
   await single.setContent(html);
   const wide = await single.evaluate(() => document.documentElement.scrollWidth);
   if (wide > width) console.log(`${title}: ${wide} px wide at ${width}`);
@@ -63,4 +63,4 @@ for (let n = 0; n * perSheet < shots.length; n += 1) {
   await sheet.screenshot({ path: join(out, `sheet-${n + 1}.png`), fullPage: true });
 }
 await browser.close();
-console.log(`${mails.length} mails on sheets in ${out}`);
+console.log(`${emails.length} emails on sheets in ${out}`);

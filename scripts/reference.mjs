@@ -1,4 +1,4 @@
-// Writes docs/reference/*.md from the code: blocks, formatters, CSS by client family, problem and advice codes, causes. With --check: fails when they are stale.
+// Writes docs/reference/*.md from the code: blocks, formatters, CSS by client family, problem codes, causes, events, the API. With --check: fails when they are stale.
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { problemCodes } from './codes.mjs';
@@ -78,12 +78,68 @@ const eventData = Object.entries(EVENT_SCHEMAS).map(([name, schema]) => {
   return `## ${name}\n\n${schema.description}\n\n${table(['field', 'kind', '', ''], rows)}`;
 });
 
+// The API, from the endpoints that serve it.
+const { openApiDocument } = await import('../packages/service/dist/app/endpoints.js');
+const api = openApiDocument();
+const schemaText = (schema) => {
+  if (schema === undefined) return '';
+  if (schema.$ref !== undefined) return `\`${schema.$ref.split('/').at(-1)}\``;
+  if (schema.enum !== undefined) return schema.enum.map((value) => `\`${value}\``).join(' ');
+  return schema.type === 'array' ? `list of ${schemaText(schema.items)}` : [schema.type].flat().join(' or ');
+};
+const bodyText = (content = {}) =>
+  Object.entries(content)
+    .map(([type, { schema }]) => (type === 'application/json' ? schemaText(schema) : `\`${type}\``))
+    .join(', ');
+const operations = Object.entries(api.paths).flatMap(([path, methods]) =>
+  Object.entries(methods).map(([method, operation]) => ({ path, method, ...operation })),
+);
+const apiGroups = api.tags.map(({ name, description }) => {
+  const own = operations.filter(({ tags }) => tags.includes(name));
+  const parts = own.map((operation) => {
+    const query = (operation.parameters ?? []).filter((parameter) => parameter.in === 'query');
+    const rows = query.map((parameter) => [
+      `\`${parameter.name}\``,
+      schemaText(parameter.schema),
+      parameter.required ? 'needed' : '',
+      parameter.description ?? '',
+    ]);
+    // Refusals that every endpoint may answer with are listed once.
+    const answers = Object.entries(operation.responses)
+      .filter(([, { $ref }]) => $ref === undefined)
+      .map(([status, { content, description }]) => [status, status < '300' ? bodyText(content) : '', description]);
+    return [
+      `### ${operation.operationId}\n`,
+      `\`${operation.method.toUpperCase()} ${operation.path}\`: ${`${operation.summary}. ${operation.description ?? ''}`.trim()}\n`,
+      `${operation['x-scope'] === undefined ? 'Needs no key.' : `Scope: \`${operation['x-scope']}\`.`}${operation.requestBody === undefined ? '' : ` Body: ${bodyText(operation.requestBody.content)}.`}\n`,
+      ...(rows.length === 0 ? [] : [table(['query', 'kind', '', ''], rows)]),
+      table(['status', 'body', ''], answers),
+    ].join('\n');
+  });
+  return `## ${name}\n\n${description}\n\n${parts.join('\n')}`;
+});
+const apiSchemas = Object.entries(api.components.schemas)
+  .filter(([, schema]) => schema.properties !== undefined)
+  .map(([name, schema]) => {
+    const rows = Object.entries(schema.properties).map(([field, one]) => [
+      `\`${field}\``,
+      schemaText(one),
+      schema.required?.includes(field) ? 'always' : '',
+      one.description ?? '',
+    ]);
+    return `### ${name}\n\n${table(['field', 'kind', '', ''], rows)}`;
+  });
+
 const files = {
+  'api.md': `# HTTP interface\n\n${made}\`GET /v1/openapi.json\` is the same as OpenAPI 3.1. A key is sent as \`Authorization: Bearer KEY\`; the operator names the space with \`Verbalis-Space\` or \`?space=\`. Refusals are \`application/problem+json\` (RFC 9457), with all faults of a request at once. A wrong method is a 405 with \`Allow\`. A single resource has an \`ETag\`; lists have \`nextCursor\`. \`Idempotency-Key\` is a string of RFC 9651, in double quotes or bare.\n\n${table(
+    ['status', 'refusal of any endpoint'],
+    Object.entries(api.components.responses).map(([name, { description }]) => [name, description]),
+  )}\n${apiGroups.join('\n')}\n## Schemas\n\n${apiSchemas.join('\n')}`,
   'events.md': `# Events\n\n${made}Each is a CloudEvent 1.0: \`id\` (the same fact has the same for ever), \`source\` (\`urn:verbalis:space:NAME\`), \`type\`, \`subject\` and \`partitionkey\` (the delivery), \`time\`, \`dataschema\` (\`GET /v1/events/schemas/NAME\`), \`data\`.\n\n${eventTypes}\n\n${eventData.join('\n')}`,
   'blocks.md': `# Built-in blocks\n\n${made}Beside these: \`if\`, \`each\`, \`body\` (in layouts) and \`content\` (in blocks of one’s own).\n\n![All blocks](../screenshots/blocks.png)\n\n${blocks.join('\n')}`,
   'formatters.md': `# Formatters\n\n${made}${formats}`,
   'css.md': `# CSS that families of clients ignore\n\n${made}${css}`,
-  'problems.md': `# Problems and advice\n\n${made}What \`verbalis check\` and a publication can say. An error stops a publication; a warning and advice do not. "…" stands for what differs from mail to mail. JSON output carries the code, so that a project can count or silence one.\n\n${problems}`,
+  'problems.md': `# Problems and suggestions\n\n${made}What \`verbalis check\` and a publication can say. An error stops a publication; a warning and advice do not. "…" stands for what differs from mail to mail. JSON output carries the code, so that a project can count or silence one.\n\n${problems}`,
   'causes.md': `# Causes\n\n${made}${causes}`,
 };
 mkdirSync(join(root, 'docs/reference'), { recursive: true });

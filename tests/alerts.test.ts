@@ -34,7 +34,7 @@ const fail = (n: number) =>
     mode: 'all',
     messages: Array.from({ length: n }, () => booking(`refused${used++}@post.example`, `SM-${7000 + used}`)),
   });
-const notes = async () => (await client.messages.list({ address: OFFICE })).messages.map((one) => one.subject);
+const notes = async () => (await client.messages.list({ address: OFFICE })).messages.map((message) => message.subject);
 
 test('a rule that is set holds at once for what has just happened, and the operator gets one mail when it begins and one when it is over', async () => {
   await fail(4);
@@ -53,7 +53,7 @@ test('a rule that is set holds at once for what has just happened, and the opera
   });
   await clock.move(MINUTE);
   const { alerts, rules } = await client.alerts.list();
-  expect(rules.map((one) => [one.name, one.from])).toEqual([
+  expect(rules.map((rule) => [rule.name, rule.from])).toEqual([
     ['written', 'configuration'],
     ['many-fail', 'service'],
   ]);
@@ -82,31 +82,32 @@ test('what holds by a rule that is taken away is over', async () => {
   await client.alerts.setRule('any', { count: 2, least: 1, minutes: 60 });
   await fail(3);
   await clock.move(2 * MINUTE);
-  const holding = async () => (await client.alerts.list()).alerts.filter((one) => one.resolvedAt === undefined).map((one) => one.rule);
+  const holding = async () =>
+    (await client.alerts.list()).alerts.filter((alert) => alert.resolvedAt === undefined).map((alert) => alert.rule);
   expect(await holding()).toContain('any');
   await client.alerts.removeRule('any');
   await clock.move(MINUTE);
   expect(await holding()).not.toContain('any');
   const { events } = await client.events.list({ filter: 'type = alert-resolved and rule = any' });
-  expect(events.map((one) => one.data['text'])).toEqual(['Resolved: the rule any was removed.']);
+  expect(events.map((event) => event.data['text'])).toEqual(['Resolved: the rule any was removed.']);
 });
 
 test('a changed rule counts anew from what is known', async () => {
   await client.alerts.setRule('tuned', { count: 100, least: 1, minutes: 600 });
   await clock.move(MINUTE);
-  const tuned = async () => (await client.alerts.list()).alerts.filter((one) => one.rule === 'tuned');
+  const tuned = async () => (await client.alerts.list()).alerts.filter((alert) => alert.rule === 'tuned');
   expect(await tuned()).toEqual([]);
   await client.alerts.setRule('tuned', { count: 5, least: 1, minutes: 600 });
   await clock.move(MINUTE);
   expect(await tuned()).toMatchObject([{ value: 7 }]);
 });
 
-test('the mails that tell of alerts count in no rule', async () => {
-  // All that was taken in this space are such mails.
+test('the emails that tell of alerts count in no rule', async () => {
+  // All that was taken in this space are such emails.
   expect((await notes()).length).toBeGreaterThan(2);
   await client.alerts.setRule('taken', { of: ['accepted'], count: 1, least: 1, minutes: 1440 });
   await clock.move(MINUTE);
-  expect((await client.alerts.list()).alerts.filter((one) => one.rule === 'taken')).toEqual([]);
+  expect((await client.alerts.list()).alerts.filter((alert) => alert.rule === 'taken')).toEqual([]);
   await client.alerts.removeRule('taken');
 });
 
@@ -134,8 +135,8 @@ test('an operator who could not be told is told later, of all in one mail', asyn
   // Longer than the window: what began is over when anybody looks.
   await clock.move(30 * MINUTE);
   const subjects = (await notes()).slice(0, (await notes()).length - before);
-  expect(subjects.filter((one) => one.includes('brief'))).toEqual(['Resolved: brief', 'Alert: brief']);
+  expect(subjects.filter((subject) => subject.includes('brief'))).toEqual(['Resolved: brief', 'Alert: brief']);
   await until(async () =>
-    (await client.alerts.list()).alerts.every((one) => one.resolvedAt !== undefined || one.rule === 'tuned') ? true : undefined,
+    (await client.alerts.list()).alerts.every((alert) => alert.resolvedAt !== undefined || alert.rule === 'tuned') ? true : undefined,
   );
 });

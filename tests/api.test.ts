@@ -78,7 +78,7 @@ describe('bad requests are refused with every fault at once, and nothing is stor
     const answer = await ask('POST', '/v1/messages', body);
     expect(answer.status).toBe(422);
     expect(answer.type).toContain('application/problem+json');
-    expect(answer.body.problems?.map((one) => one.path)).toEqual(paths);
+    expect(answer.body.problems?.map((problem) => problem.path)).toEqual(paths);
     expect(JSON.stringify(answer.body.problems).replaceAll('\\"', '"')).toContain(words);
     expect(await count()).toBe(before);
   });
@@ -89,7 +89,7 @@ describe('bad requests are refused with every fault at once, and nothing is stor
     await all.ended(id, 'accepted');
     const mail = await all.client.messages.mail(id);
     expect(mail.subject).toBe('Booking SM-1042: Brack Bcc: x@y.example water to Tern Island');
-    expect(mail.headers.map((one) => one.name)).not.toContain('bcc');
+    expect(mail.headers.map((header) => header.name)).not.toContain('bcc');
   });
 });
 
@@ -136,8 +136,8 @@ describe('the same idempotency key', () => {
   const post = (key: string, body: unknown) => ask('POST', '/v1/messages', body, { 'idempotency-key': key });
   test('with the same body gives the first answer, also at the same time', async () => {
     const answers = await Promise.all([1, 2, 3, 4].map(() => post('one', good)));
-    expect(new Set(answers.map((one) => one.body['id'])).size).toBe(1);
-    expect(answers.map((one) => one.status)).toEqual([202, 202, 202, 202]);
+    expect(new Set(answers.map((answer) => answer.body['id'])).size).toBe(1);
+    expect(answers.map((answer) => answer.status)).toEqual([202, 202, 202, 202]);
     expect(answers[0]!.headers.get('location')).toBe(`/v1/messages/${answers[0]!.body['id'] as string}`);
   });
   test('with another body is refused', async () => {
@@ -156,7 +156,9 @@ test('pages are stable and filters find', async () => {
   await all.client.messages.send(good);
   const second = await all.client.messages.list({ limit: 2, cursor: first.nextCursor });
   expect([...first.messages, ...second.messages].map((one) => one.reference)).toEqual(['SM-7005', 'SM-7004', 'SM-7003', 'SM-7002']);
-  expect((await all.client.messages.list({ address: 'page3@post.example' })).messages.map((one) => one.reference)).toEqual(['SM-7003']);
+  expect((await all.client.messages.list({ address: 'page3@post.example' })).messages.map((message) => message.reference)).toEqual([
+    'SM-7003',
+  ]);
   expect((await all.client.messages.list({ reference: 'SM-7004', template: 'booking-confirmed' })).messages).toHaveLength(1);
 });
 
@@ -197,11 +199,11 @@ describe('the console’s session', () => {
 
   test('guessing is slowed down', async () => {
     const tries = await Promise.all(Array.from({ length: 12 }, () => session('POST', { secret: 'guess' })));
-    expect(tries.some((one) => one.status === 429 && one.headers.get('retry-after') === '60')).toBe(true);
+    expect(tries.some((attempt) => attempt.status === 429 && attempt.headers.get('retry-after') === '60')).toBe(true);
   });
 });
 
-describe('the language of a mail', () => {
+describe('the language of an email', () => {
   test.each([
     ['fr', 'fr', undefined],
     ['FR', 'fr', undefined],

@@ -63,7 +63,7 @@ describe('a message to a capturing space', () => {
       return found?.state === 'queued' ? undefined : found;
     });
     expect(delivery).toMatchObject({ state: 'accepted', attempts: [{ provider: 'capture', outcome: 'accepted' }] });
-    expect(all.standIn.seen.size).toBe(0);
+    expect(all.simulator.seen.size).toBe(0);
   });
 
   test('what does not come is said with what came instead', async () => {
@@ -75,11 +75,11 @@ describe('a message to a capturing space', () => {
     });
   });
 
-  test.each(['delivered', 'delayed', 'bounced', 'complained', 'opened', 'clicked'] as const)('can be %s', async (fate) => {
-    const address = `${fate}@post.example`;
+  test.each(['delivered', 'delayed', 'bounced', 'complained', 'image-loaded', 'link-followed'] as const)('can be %s', async (outcome) => {
+    const address = `${outcome}@post.example`;
     await drydock.messages.send(booking(address, 'SM-7002'));
     const mail = await drydock.captured.waitFor({ to: address });
-    await drydock.captured.simulate(mail, fate, fate === 'bounced' ? { cause: 'mailbox-full' } : {});
+    await drydock.captured.simulate(mail, outcome, outcome === 'bounced' ? { cause: 'mailbox-full' } : {});
     const delivery = await until(async () => {
       const found = (await drydock.messages.get(mail.messageId ?? '')).deliveries[0]!;
       return found.facts.length > 1 ? found : undefined;
@@ -89,11 +89,11 @@ describe('a message to a capturing space', () => {
       delayed: { state: 'delayed' },
       bounced: { state: 'failed', cause: 'mailbox-full' },
       complained: { state: 'complained' },
-      opened: { state: 'accepted' },
-      clicked: { state: 'accepted' },
+      'image-loaded': { state: 'accepted' },
+      'link-followed': { state: 'accepted' },
     };
-    expect(delivery).toMatchObject(wanted[fate]);
-    expect(delivery.facts.map((one) => one.kind)).toContain({ bounced: 'failed' }[fate as 'bounced'] ?? fate);
+    expect(delivery).toMatchObject(wanted[outcome]);
+    expect(delivery.facts.map((fact) => fact.kind)).toContain({ bounced: 'failed' }[outcome as 'bounced'] ?? outcome);
   });
 
   test('a cause that suppresses does so, and a delivering space is untouched', async () => {
@@ -101,7 +101,9 @@ describe('a message to a capturing space', () => {
     const mail = await drydock.captured.waitFor({ to: 'gone@post.example' });
     await drydock.captured.simulate(mail, 'bounced', { cause: 'mailbox-unknown' });
     await until(async () =>
-      (await drydock.suppressions.list()).suppressions.some((one) => one.address === 'gone@post.example') ? true : undefined,
+      (await drydock.suppressions.list()).suppressions.some((suppression) => suppression.address === 'gone@post.example')
+        ? true
+        : undefined,
     );
     expect((await all.client.suppressions.list()).suppressions).toEqual([]);
   });
@@ -197,8 +199,8 @@ describe('the captured mail of a space', () => {
     expect((await drydock.captured.list({ find: 'COMMON word1' })).captured).toMatchObject([{ subject: 'Number 1' }]);
     expect(await drydock.captured.addresses()).toMatchObject({
       addresses: [
-        { address: 'a@post.example', mails: 2 },
-        { address: 'b@post.example', mails: 1 },
+        { address: 'a@post.example', emails: 2 },
+        { address: 'b@post.example', emails: 1 },
       ],
     });
     expect(await drydock.captured.clear({ to: 'a@post.example' })).toBe(2);
@@ -241,7 +243,7 @@ describe('the captured mail of a space', () => {
   });
 });
 
-test('10,000 captured mails: list and search answer within 100 ms', async () => {
+test('10,000 captured emails: list and search answer within 100 ms', async () => {
   const folder = temporaryFolder();
   const store = await openStore(join(folder.path, 'many.sqlite'), { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK });
   const words = 'the quick ferry jumps over the lazy pier '.repeat(60);
@@ -278,7 +280,7 @@ test('10,000 captured mails: list and search answer within 100 ms', async () => 
     addresses: timed(() => store.captured.addresses('drydock', 500)),
   };
   process.stderr.write(
-    `captured, 10,000 mails: ${Object.entries(took)
+    `captured, 10,000 emails: ${Object.entries(took)
       .map(([name, ms]) => `${name} ${ms.toFixed(1)} ms`)
       .join(', ')}\n`,
   );

@@ -43,7 +43,7 @@ describe('check', () => {
     const { out } = await verbalis(['check', DEMO_FOLDER, '--json']);
     const { templates, problems } = JSON.parse(out) as { templates: number; problems: { severity: string }[] };
     expect(templates).toBe(7);
-    expect(problems.filter((one) => one.severity !== 'advice')).toEqual([]);
+    expect(problems.filter((problem) => problem.severity !== 'suggestion')).toEqual([]);
   });
   test('faults with place, frame and hint: 1', async () => {
     const copy = join(folder.path, 'broken');
@@ -57,7 +57,7 @@ describe('check', () => {
     expect(out).toContain('Did you mean "total"?');
     expect(out).toContain('Did you mean "money"?');
     const machine = await verbalis(['check', copy, '--json']);
-    expect(JSON.parse(machine.out).problems.find((one: { code: string }) => one.code === 'unknown-field')).toEqual({
+    expect(JSON.parse(machine.out).problems.find((problem: { code: string }) => problem.code === 'unknown-field')).toEqual({
       file: 'templates/booking-confirmed/message.md',
       line: 22,
       column: 24,
@@ -136,8 +136,8 @@ describe('send and messages', () => {
     expect(list.out).not.toContain('asa@post.example');
     const { id } = JSON.parse(good.out) as { id: string };
     const { out } = await verbalis(['messages', 'show', id]);
-    expect(out).toContain('○ accepted  The mail to asa@post.example was taken by the provider');
-    expect(out).toContain('attempt 1: relay took it: “250 2.0.0 Taken as');
+    expect(out).toContain('○ accepted  The provider accepted the email to asa@post.example');
+    expect(out).toContain('attempt 1: relay accepted it: “250 2.0.0 Taken as');
     expect(JSON.parse((await verbalis(['messages', 'show', id, '--json'])).out)).toMatchObject({ id, labels: { from: 'test' } });
   });
 
@@ -263,7 +263,7 @@ test('demo --once: every delivery ends as scripted', async () => {
   expect(code).toBe(0);
 });
 
-test('returns read: one line a mail, also of mbox files and Maildirs, without a service', async () => {
+test('returns read: one line an email, also of mbox files and Maildirs, without a service', async () => {
   const samples = join(ROOT, 'tests/fixtures/returns/hand');
   const file = join(samples, 'generic-status.eml');
   const { code, out } = await verbalis(['returns', 'read', file, '--json']);

@@ -79,10 +79,10 @@ browserTest('one message: sentence, advice, journey with evidence, the mail in a
   await all.ended(id, 'failed');
   await signIn();
   await page.getByRole('row', { name: /bounced@post\.example/ }).click();
-  await page.getByText('after the provider had taken it: there is no such mailbox').waitFor();
-  const journey = await page.getByRole('list', { name: 'Journey' }).textContent();
-  expect(journey).toContain('relay took it');
-  expect(journey).toContain('550 5.1.1 <bounced@post.example>: no such user here');
+  await page.getByText('after the provider had accepted it: there is no such mailbox').waitFor();
+  const timeline = await page.getByRole('list', { name: 'Timeline' }).textContent();
+  expect(timeline).toContain('relay accepted it');
+  expect(timeline).toContain('550 5.1.1 <bounced@post.example>: no such user here');
   const frame = page.frameLocator('iframe[title="HTML part"]');
   await frame.getByRole('heading', { name: 'You are on board, Ása' }).waitFor();
   expect(await page.locator('iframe').getAttribute('sandbox')).toBe('');

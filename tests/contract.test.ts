@@ -67,7 +67,7 @@ beforeAll(async () => {
     '/v1/editions/{number}': '1',
     '/v1/events/schemas/{name}': 'delivery',
   });
-  await until(async () => ((await client.figures.get()).total.asked > 0 ? true : undefined));
+  await until(async () => ((await client.figures.get()).total.created > 0 ? true : undefined));
 });
 afterAll(() => all.stop());
 
@@ -91,7 +91,7 @@ const operator = (space: string) => ({ authorization: `Bearer ${OPERATOR}`, 'ver
 const QUERIES: Readonly<Record<string, string>> = { '/v1/search': '?q=SM-8801', '/v1/suppressions/check': '?address=asa@post.example' };
 
 describe('an answer is what the document says', () => {
-  test.each(operations.filter(({ method }) => method === 'get').map((one) => [one.operation.operationId, one] as const))(
+  test.each(operations.filter(({ method }) => method === 'get').map((operation) => [operation.operation.operationId, operation] as const))(
     '%s',
     async (_name, { path, operation }) => {
       const address = addressOf(path);
@@ -127,7 +127,7 @@ describe('who may not ask is told so, as a problem', () => {
   test.each(
     operations
       .filter(({ operation, path }) => operation.security === undefined && path.startsWith('/v1/'))
-      .map((one) => [one.operation.operationId, one] as const),
+      .map((operation) => [operation.operation.operationId, operation] as const),
   )('%s', async (_name, { path, method }) => {
     const url = path.replace(/\{[^}]+\}/g, 'x');
     for (const headers of [{}, { authorization: 'Bearer verbalis-wrong' }] as Record<string, string>[]) {

@@ -7,7 +7,7 @@ import { fieldOf, foreignMail, readMail, shownText } from '@verbalis/core/mime';
 import { backupDatabase, startService } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
+import { startSmtpProvider, type StandInProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { movableClock } from './support/clock.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
@@ -133,8 +133,8 @@ describe('with a clock that is moved', () => {
     for (let i = 0; i < 4; i += 1) await failing.messages.send(booking(`asa${i}@post.example`));
     await clock.move(1000);
     const { providers } = await failing.providers.list();
-    expect(providers.find((one) => one.name === 'dead')).toMatchObject({ state: 'resting' });
-    expect(providers.find((one) => one.name === 'second')).toMatchObject({ state: 'working' });
+    expect(providers.find((provider) => provider.name === 'dead')).toMatchObject({ state: 'resting' });
+    expect(providers.find((provider) => provider.name === 'second')).toMatchObject({ state: 'working' });
   });
 
   test('called back and rescheduled while it waits, not after', async () => {
@@ -191,7 +191,7 @@ describe('at the door', () => {
   const ended = (space: string, id: string): Promise<Message> =>
     until(async () => {
       const message = await of(space).messages.get(id);
-      return message.deliveries.every((one) => one.state === 'accepted') ? message : undefined;
+      return message.deliveries.every((delivery) => delivery.state === 'accepted') ? message : undefined;
     });
   const mailOf = async (space: string, id: string) => readMail(Buffer.from(await of(space).messages.source(id)));
 
@@ -233,7 +233,7 @@ describe('at the door', () => {
     expect(await of('harbour').messages.sendBatch({ mode: 'all', messages: many })).toMatchObject({ accepted: 1000, refused: 0 });
   });
 
-  test('a mail without a template', async () => {
+  test('an email without a template', async () => {
     const { id } = await of('harbour').messages.send({
       to: ['asa@post.example'],
       subject: 'Ready',
@@ -262,15 +262,15 @@ describe('at the door', () => {
     const closed = await of('closed').messages.send({ ...booking('asa.closed@post.example'), cc: ['x@crew.example'] });
     const kept = await ended('closed', closed.id);
     expect(kept.subject).toMatch(/\(closed\)$/);
-    expect(kept.deliveries.map((one) => [one.address, one.attempts[0]!.provider])).toEqual([
+    expect(kept.deliveries.map((delivery) => [delivery.address, delivery.attempts[0]!.provider])).toEqual([
       ['asa.closed@post.example', 'capture'],
       ['x@crew.example', 'relay'],
     ]);
-    expect(all.standIn.seen.has('x@crew.example')).toBe(true);
-    expect(all.standIn.seen.has('asa.closed@post.example')).toBe(false);
+    expect(all.simulator.seen.has('x@crew.example')).toBe(true);
+    expect(all.simulator.seen.has('asa.closed@post.example')).toBe(false);
   });
 
-  test('a mail handed in by SMTP with a key', async () => {
+  test('an email handed in by SMTP with a key', async () => {
     const raw = Buffer.from(
       'From: Harbour <harbour@saltmarsh-ferries.example>\r\nTo: asa@post.example\r\nBcc: quiet@post.example\r\nSubject: By =?utf-8?q?hand_=E2=86=92?=\r\nX-Own: 1\r\n\r\n.A line\r\n',
     );
@@ -291,8 +291,8 @@ describe('at the door', () => {
     const message = await ended('harbour', id);
     expect(message).toMatchObject({ subject: 'By hand →', deliveries: [{ address: 'asa@post.example' }] });
     const mail = await mailOf('harbour', id);
-    expect(mail.fields.map((one) => one.name)).toEqual(expect.arrayContaining(['from', 'subject', 'x-own', 'message-id', 'date']));
-    expect(mail.fields.map((one) => one.name)).not.toContain('bcc');
+    expect(mail.fields.map((field) => field.name)).toEqual(expect.arrayContaining(['from', 'subject', 'x-own', 'message-id', 'date']));
+    expect(mail.fields.map((field) => field.name)).not.toContain('bcc');
     expect(Buffer.from(mail.body).toString()).toBe('.A line\r\n');
   });
 
@@ -311,7 +311,10 @@ describe('at the door', () => {
           .filter((text) => asked.missing.includes(hash(text)))
           .map((text) => [hash(text), Buffer.from(text).toString('base64')]),
       );
-      return { asked: asked.missing.length, ...(asked.missing.length > 0 ? await client.editions.publish({ manifest, contents }) : asked) };
+      return {
+        created: asked.missing.length,
+        ...(asked.missing.length > 0 ? await client.editions.publish({ manifest, contents }) : asked),
+      };
     };
     const files = {
       'mail.yaml': 'name: x\nsender: a@empty.example\n',
@@ -319,7 +322,7 @@ describe('at the door', () => {
       'templates/hello/message.md': '---\nsubject: One\n---\nHello',
     };
     expect(await put(files)).toMatchObject({
-      asked: 3,
+      created: 3,
       edition: { number: 1, inUse: true },
       changes: [{ change: 'added' }, { change: 'added' }, { change: 'added' }],
     });
@@ -329,7 +332,7 @@ describe('at the door', () => {
       notBefore: new Date(Date.now() + HOUR).toISOString(),
     });
     expect(await put({ ...files, 'templates/hello/message.md': '---\nsubject: Two\n---\nHello' })).toMatchObject({
-      asked: 1,
+      created: 1,
       edition: { number: 2 },
       changes: [{ path: 'templates/hello/message.md', change: 'changed' }],
     });
@@ -340,7 +343,7 @@ describe('at the door', () => {
     expect((await client.messages.get(later.id)).subject).toBe('One');
     await client.editions.use({ number: 1 });
     expect((await client.messages.send({ template: 'hello', to: ['a@post.example'] })).subject).toBe('One');
-    expect((await client.editions.list()).editions.map((one) => [one.number, one.inUse])).toEqual([
+    expect((await client.editions.list()).editions.map((edition) => [edition.number, edition.inUse])).toEqual([
       [2, false],
       [1, true],
     ]);

@@ -129,7 +129,7 @@ describe('a notification', () => {
       url: chat.url,
       filter: 'type = failed',
       headers: { 'X-Room': 'harbour office' },
-      shape: { text: 'Not delivered to {{ event.data.address }}: {{ event.data.cause | default "unknown" }}' },
+      payload: { text: 'Not delivered to {{ event.data.address }}: {{ event.data.cause | default "unknown" }}' },
     });
     const batch = await consumer();
     await client.subscriptions.add({ url: batch.url, filter: 'reference starts-with SM-951', batch: 10 });
@@ -248,7 +248,7 @@ describe('a consumer', () => {
       await client.subscriptions.pause(sick.id).then(() => client.subscriptions.resume(sick.id));
       return (await client.subscriptions.get(sick.id)).delivered >= 60 ? true : undefined;
     });
-    expect(new Set(dead.got.map((one) => one.event.id)).size).toBe(60);
+    expect(new Set(dead.got.map((got) => got.event.id)).size).toBe(60);
   });
 
   test('that answers 410 is let go, and what was meant for it is set aside, not lost', async () => {
@@ -262,7 +262,7 @@ describe('a consumer', () => {
     await client.messages.send(booking('asa@post.example', 'SM-9551'));
     expect(got).toHaveLength(1);
     const { notifications } = await until(async () => {
-      const page = await client.subscriptions.notifications(id, { state: 'set-aside' });
+      const page = await client.subscriptions.notifications(id, { state: 'dead-letter' });
       return page.notifications.length > 0 ? page : undefined;
     });
     expect(notifications).toMatchObject([{ status: 410, problem: 'It answered 410.', type: 'verbalis.delivery.accepted' }]);
@@ -321,20 +321,20 @@ describe('with a clock that is moved', () => {
       });
     await send(30);
     await clock.move(24 * 3_600_000);
-    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 0, setAside: 0 });
+    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 0, deadLetters: 0 });
     const tries = got.length;
     expect(tries).toBeGreaterThan(10);
     alive = true;
     await clock.move(8 * 3_600_000);
-    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, setAside: 0, waiting: 0 });
+    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, deadLetters: 0, waiting: 0 });
     alive = false;
     await send(5);
     await clock.move(4 * 24 * 3_600_000);
-    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, setAside: 5, waiting: 0 });
+    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, deadLetters: 5, waiting: 0 });
     alive = true;
     expect((await operator.subscriptions.again(id)).count).toBe(5);
     await clock.move(3_600_000);
-    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 35, setAside: 0, behind: 0 });
+    expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 35, deadLetters: 0, behind: 0 });
     expect(new Set(got.map((one) => one.event.id)).size).toBe(35);
     await own.stop();
   });
@@ -343,8 +343,8 @@ describe('with a clock that is moved', () => {
 describe('at the door', () => {
   test.each<[string, Record<string, unknown>, string, RegExp]>([
     ['a filter with a fault', { filter: 'typ = failed' }, 'filter', /no field "typ" *.*character 1/],
-    ['a shape with a fault', { shape: { text: '{{ evnt.id }}' } }, 'shape', /evnt/],
-    ['a shape of one event for a batch', { shape: { text: '{{ event.id }}' }, batch: 5 }, 'shape', /one event only/],
+    ['a payload with a fault', { payload: { text: '{{ evnt.id }}' } }, 'payload', /evnt/],
+    ['a payload of one event for a batch', { payload: { text: '{{ event.id }}' }, batch: 5 }, 'payload', /one event only/],
     ['a field of ours', { headers: { 'Webhook-Id': 'x' } }, 'headers', /set by the service/],
     ['a field that breaks out', { headers: { 'X-A': 'a\r\nB: c' } }, 'headers.X-A', /no header field may hold/],
     ['no web address', { url: 'ftp://x.example' }, 'url', /./],
@@ -393,7 +393,7 @@ describe('events', () => {
     const page = await client.events.list({ filter: 'labels.live = yes', limit: 2 });
     expect(page.events).toHaveLength(2);
     const next = await client.events.list({ filter: 'labels.live = yes', limit: 2, cursor: page.nextCursor });
-    expect(next.events.map((one) => one.id)).not.toContain(page.events[0]?.id);
+    expect(next.events.map((event) => event.id)).not.toContain(page.events[0]?.id);
     const tried = await client.events.tryFilter({ filter: 'labels.live = yes' });
     expect(tried.passed).toBeGreaterThanOrEqual(3);
     expect(tried.kinds).toEqual({ accepted: tried.passed });
@@ -409,24 +409,25 @@ describe('events', () => {
     const ajv = new Ajv({ strict: false, validateFormats: false });
     const { events } = await client.events.list({ limit: 200 });
     expect(events.length).toBeGreaterThan(20);
-    for (const one of events) {
+    for (const event of events) {
       const schema = (await (
-        await fetch(one.dataschema.replace('https://mail.saltmarsh-ferries.example', all.service.url))
+        await fetch(event.dataschema.replace('https://mail.saltmarsh-ferries.example', all.service.url))
       ).json()) as object;
       const fits = ajv.compile(schema);
-      expect({ ok: fits(one.data), errors: fits.errors }).toEqual({ ok: true, errors: null });
+      expect({ ok: fits(event.data), errors: fits.errors }).toEqual({ ok: true, errors: null });
     }
   });
 });
 
 describe('figures and alerts', () => {
-  test('counts say what became of the mails, by what they are and over time, and correct themselves', async () => {
+  test('counts say what became of the emails, by what they are and over time, and correct themselves', async () => {
     const { id } = await client.messages.send(booking('bounced@post.example', 'SM-9580'));
     await all.ended(id, 'failed');
     const states: Record<string, number> = {};
     for (let cursor: string | undefined, more = true; more;) {
       const page = await client.messages.list({ limit: 200, cursor });
-      for (const message of page.messages) for (const one of message.deliveries) states[one.state] = (states[one.state] ?? 0) + 1;
+      for (const message of page.messages)
+        for (const delivery of message.deliveries) states[delivery.state] = (states[delivery.state] ?? 0) + 1;
       cursor = page.nextCursor;
       more = cursor !== undefined;
     }
@@ -436,11 +437,11 @@ describe('figures and alerts', () => {
       const counted = Object.fromEntries(Object.entries(found.total.states).filter(([, n]) => n > 0));
       return JSON.stringify(Object.entries(counted).sort()) === JSON.stringify(Object.entries(states).sort()) ? found : undefined;
     });
-    expect(total.asked).toBe(Object.values(states).reduce((sum, n) => sum + n, 0));
+    expect(total.created).toBe(Object.values(states).reduce((sum, n) => sum + n, 0));
     expect(total.toAccepted.median).toBeGreaterThan(0);
     const causes = await client.figures.get({ by: 'cause' });
     expect(causes.by?.find((one) => one.value === 'mailbox-unknown')?.counts.states['failed']).toBeGreaterThan(0);
-    expect(await client.figures.csv({ by: 'template' })).toMatch(/^template,asked,[\s\S]*booking-confirmed,/);
+    expect(await client.figures.csv({ by: 'template' })).toMatch(/^template,created,[\s\S]*booking-confirmed,/);
     for (const by of ['topic', 'provider', 'domain'] as const) expect((await client.figures.get({ by })).by?.length).toBeGreaterThan(0);
     await expect(client.figures.get({ from: '2026-01-02T00:00:00Z', to: '2026-01-01T00:00:00Z' })).rejects.toThrow();
   });
@@ -450,7 +451,7 @@ describe('figures and alerts', () => {
     await client.subscriptions.add({
       url: chat.url,
       filter: 'type in [alert-firing, alert-resolved]',
-      shape: { text: '{{ event.data.text }}' },
+      payload: { text: '{{ event.data.text }}' },
     });
     // A template that no other test has failures of, so that its alert begins here.
     const data = JSON.parse(readFileSync(join(DEMO_FOLDER, 'templates/refund-receipt/samples/typical.json'), 'utf8')) as Record<
@@ -463,10 +464,10 @@ describe('figures and alerts', () => {
     });
     const { alerts, rules } = await until(async () => {
       const found = await client.alerts.list();
-      return found.alerts.some((one) => one.group === 'refund-receipt') ? found : undefined;
+      return found.alerts.some((alert) => alert.group === 'refund-receipt') ? found : undefined;
     });
-    expect(rules.map((one) => one.name)).toEqual(['refusals', 'many-bookings']);
-    expect(alerts.find((one) => one.group === 'refund-receipt')).toMatchObject({ rule: 'refusals' });
-    await until(() => chat.got.find((one) => /% failed within 15 minutes for template refund-receipt/.test(one.body)));
+    expect(rules.map((rule) => rule.name)).toEqual(['refusals', 'many-bookings']);
+    expect(alerts.find((alert) => alert.group === 'refund-receipt')).toMatchObject({ rule: 'refusals' });
+    await until(() => chat.got.find((got) => /% failed within 15 minutes for template refund-receipt/.test(got.body)));
   });
 });

@@ -53,7 +53,7 @@ test.each([
       await until(async () => ((await client.messages.get(id)).deliveries[0]!.state === 'accepted' ? true : undefined));
     }
     const queue = await client.queue.get();
-    expect(queue.topics.find((one) => one.priority === 'optional')?.waiting).toBeGreaterThan(0);
+    expect(queue.topics.find((topic) => topic.priority === 'optional')?.waiting).toBeGreaterThan(0);
   },
   LIMITS.longTest,
 );

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
+import { startSmtpProvider, type StandInProvider } from '@verbalis/simulators';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
@@ -19,7 +19,7 @@ let crash: (() => void) | undefined;
 
 const folder = temporaryFolder();
 const file = join(folder.path, 'verbalis.yaml');
-let standIn: StandInProvider;
+let simulator: StandInProvider;
 let service: Service;
 let client: Client;
 
@@ -32,7 +32,7 @@ const start = (database: string, isFaulty: boolean): Promise<Service> =>
   });
 
 beforeAll(async () => {
-  standIn = await startSmtpProvider({
+  simulator = await startSmtpProvider({
     name: 'relay',
     host: '127.0.0.1',
     port: 0,
@@ -51,7 +51,7 @@ beforeAll(async () => {
         relay: {
           kind: 'smtp',
           host: '127.0.0.1',
-          port: standIn.port,
+          port: simulator.port,
           limits: { warmUp: { first: 100_000, growth: 1, most: 200_000, since: '2026-11-20' } },
         },
       },
@@ -66,7 +66,7 @@ beforeAll(async () => {
 });
 afterAll(async () => {
   await service.stop();
-  await standIn.close();
+  await simulator.close();
   folder.remove();
 });
 
@@ -148,7 +148,7 @@ const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promi
 
 const idle = (of: Service) => until(() => (of.busy() ? undefined : true));
 
-const ruleNames = async (): Promise<string[]> => (await client.alerts.list()).rules.map((one) => `harbour/${one.name}`).sort();
+const ruleNames = async (): Promise<string[]> => (await client.alerts.list()).rules.map((rule) => `harbour/${rule.name}`).sort();
 
 /** What a fresh start on a copy of the file remembers. */
 async function fresh(): Promise<string> {

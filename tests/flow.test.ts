@@ -4,7 +4,7 @@ import { fieldOf, foreignMail, readMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import { booking, OPERATOR, startTestService, type TestService } from './support/service.js';
 
-// A mail's whole way, over real sockets: API, queue, SMTP, return path.
+// An email's whole way, over real sockets: API, queue, SMTP, return path.
 let all: TestService;
 beforeAll(async () => {
   all = await startTestService({
@@ -19,13 +19,13 @@ beforeAll(async () => {
 });
 afterAll(() => all.stop());
 
-describe('every fate ends in its state', () => {
+describe('every outcome ends in its state', () => {
   test('accepted', async () => {
     const { id } = await all.client.messages.send(booking('Ása <fine@post.example>'));
     const { deliveries } = await all.ended(id, 'accepted');
     expect(deliveries[0]).toMatchObject({
       address: 'fine@post.example',
-      sentence: expect.stringContaining('taken by the provider'),
+      sentence: expect.stringContaining('The provider accepted the email'),
       attempts: [{ number: 1, provider: 'relay', outcome: 'accepted', replyCode: 250 }],
     });
     const mail = readMail(Buffer.from(await all.client.messages.source(id)));
@@ -49,13 +49,13 @@ describe('every fate ends in its state', () => {
   test('put off twice, then taken', async () => {
     const { id } = await all.client.messages.send(booking('deferred@post.example'));
     const { deliveries } = await all.ended(id, 'accepted');
-    expect(deliveries[0]!.attempts.map((one) => one.outcome)).toEqual(['deferred', 'deferred', 'accepted']);
-    expect(deliveries[0]!.facts.map((one) => [one.kind, one.cause])).toEqual([
+    expect(deliveries[0]!.attempts.map((attempt) => attempt.outcome)).toEqual(['deferred', 'deferred', 'accepted']);
+    expect(deliveries[0]!.facts.map((fact) => [fact.kind, fact.cause])).toEqual([
       ['delayed', 'rate-or-greylist'],
       ['delayed', 'rate-or-greylist'],
       ['accepted', undefined],
     ]);
-    expect(all.standIn.seen.get('deferred@post.example')).toMatchObject({ tries: 3, taken: 1 });
+    expect(all.simulator.seen.get('deferred@post.example')).toMatchObject({ tries: 3, taken: 1 });
   });
 
   test('a report that comes back turns accepted to failed, or to delivered', async () => {
@@ -65,13 +65,13 @@ describe('every fate ends in its state', () => {
       cause: 'mailbox-unknown',
       facts: [{ kind: 'accepted' }, { kind: 'failed', source: 'return', returnId: expect.any(String) }],
     });
-    expect((await all.ended(confirmed.id, 'delivered')).deliveries[0]!.facts.map((one) => one.kind)).toEqual(['accepted', 'delivered']);
+    expect((await all.ended(confirmed.id, 'delivered')).deliveries[0]!.facts.map((fact) => fact.kind)).toEqual(['accepted', 'delivered']);
   });
 
-  test('one message, several recipients, each with a fate of its own', async () => {
+  test('one message, several recipients, each with a outcome of its own', async () => {
     const { id } = await all.client.messages.send({ ...booking('fine@post.example'), to: ['fine@post.example', 'refused@other.example'] });
     const { deliveries } = await all.ended(id, 'accepted', 'failed');
-    expect(deliveries.map((one) => one.state)).toEqual(['accepted', 'failed']);
+    expect(deliveries.map((delivery) => delivery.state)).toEqual(['accepted', 'failed']);
   });
 
   test('a capturing space sends nothing and keeps the mail', async () => {
@@ -79,7 +79,7 @@ describe('every fate ends in its state', () => {
     const { id } = await drydock.messages.send(booking('captured@post.example'));
     for (;;) if ((await drydock.messages.get(id)).deliveries[0]!.state === 'accepted') break;
     expect((await drydock.messages.mail(id)).html).toContain('You are on board, Ása');
-    expect(all.standIn.seen.has('captured@post.example')).toBe(false);
+    expect(all.simulator.seen.has('captured@post.example')).toBe(false);
   });
 });
 

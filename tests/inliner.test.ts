@@ -66,7 +66,8 @@ async function computed(html: string): Promise<string[]> {
   return page.evaluate(
     (properties) =>
       [...document.querySelectorAll('body, body *')].map(
-        (node) => `${node.tagName}: ${properties.map((one) => `${one}=${getComputedStyle(node).getPropertyValue(one)}`).join('; ')}`,
+        (node) =>
+          `${node.tagName}: ${properties.map((property) => `${property}=${getComputedStyle(node).getPropertyValue(property)}`).join('; ')}`,
       ),
     PROPERTIES,
   );

@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { expect, test } from '@jest/globals';
 import { createClient, UnreachableError, type MessageSummary } from '@verbalis/client';
-import { startSmtpProvider } from '@verbalis/standins';
+import { startSmtpProvider } from '@verbalis/simulators';
 import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
 
@@ -20,10 +20,10 @@ test('killed in the middle: every accepted message still ends in its state, dupl
   const returnsPort = await freePort();
   const tally = join(path, 'tally.jsonl');
   writeFileSync(tally, '');
-  const fates = ['accept', 'refuse', 'defer-twice', 'report-failed', 'report-delivered'] as const;
-  const addressOf = (n: number): string => `guest${n}-${fates[n % fates.length]!}@post.example`;
-  const script = Object.fromEntries(Array.from({ length: MESSAGES }, (_, n) => [addressOf(n), fates[n % fates.length]!]));
-  const standIn = await startSmtpProvider({
+  const outcomes = ['accept', 'refuse', 'defer-twice', 'report-failed', 'report-delivered'] as const;
+  const addressOf = (n: number): string => `guest${n}-${outcomes[n % outcomes.length]!}@post.example`;
+  const script = Object.fromEntries(Array.from({ length: MESSAGES }, (_, n) => [addressOf(n), outcomes[n % outcomes.length]!]));
+  const simulator = await startSmtpProvider({
     name: 'relay',
     host: '127.0.0.1',
     port: 0,
@@ -37,7 +37,7 @@ test('killed in the middle: every accepted message still ends in its state, dupl
     config,
     `outside: { allow: [127.0.0.1] }\nlisten: { port: ${port} }\nreturns: { port: ${returnsPort}, domain: returns.saltmarsh-ferries.example }\nlog: { level: warn }
 dispatch: { concurrency: 4, retryByCause: { rate-or-greylist: { firstSeconds: 0.2, growth: 1, mostSeconds: 1 }, unreachable: { firstSeconds: 0.2, growth: 1, mostSeconds: 1 } } }
-providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${standIn.port} } }
+providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }
 spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
   );
   // A consumer of all events: whatever is known must have come here, at least once.
@@ -100,7 +100,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     for (const [n, { id }] of accepted) {
       await until(async () => {
         const message = await client.messages.get(id).catch(() => undefined);
-        return message?.deliveries[0]?.state === wanted[fates[n % fates.length]!] && message.deliveries[0].nextAttemptAt === undefined
+        return message?.deliveries[0]?.state === wanted[outcomes[n % outcomes.length]!] && message.deliveries[0].nextAttemptAt === undefined
           ? true
           : undefined;
       });
@@ -113,28 +113,30 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     let uncertain = 0;
     for (const [n, { id }] of accepted) {
       const [delivery] = (await client.messages.get(id)).deliveries;
-      const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
+      const doubtful = delivery!.attempts.filter((attempt) => attempt.outcome === 'uncertain').length;
       const taken = lines.filter((to) => to === addressOf(n)).length;
       uncertain += doubtful;
       expect(taken).toBeLessThanOrEqual(1 + doubtful);
-      expect(taken).toBeGreaterThanOrEqual(fates[n % fates.length] === 'refuse' ? 0 : 1);
+      expect(taken).toBeGreaterThanOrEqual(outcomes[n % outcomes.length] === 'refuse' ? 0 : 1);
     }
     const known: string[] = [];
     for (let cursor: string | undefined, more = true; more;) {
       const page = await client.events.list({ limit: 200, cursor });
-      known.push(...page.events.map((one) => one.id));
+      known.push(...page.events.map((event) => event.id));
       cursor = page.nextCursor;
       more = cursor !== undefined;
     }
     expect(known.length).toBeGreaterThanOrEqual(MESSAGES);
-    await until(() => (known.every((one) => told.has(one)) ? true : undefined));
+    await until(() => (known.every((text) => told.has(text)) ? true : undefined));
     process.stderr.write(`kill test: ${known.length} events, ${notifications} notifications\n`);
-    process.stderr.write(`kill test: ${MESSAGES} messages, ${KILLS} kills, ${uncertain} uncertain attempts, ${lines.length} mails taken\n`);
+    process.stderr.write(
+      `kill test: ${MESSAGES} messages, ${KILLS} kills, ${uncertain} uncertain attempts, ${lines.length} emails taken\n`,
+    );
   } finally {
     child?.kill('SIGKILL');
     consumer.closeAllConnections();
     consumer.close();
-    await standIn.close();
+    await simulator.close();
     remove();
   }
 });

@@ -107,7 +107,7 @@ const body = (text: string): string =>
     .replace(/\r\n|\r|\n/g, '\n');
 const lines = (text: string | undefined): string | undefined => text?.replaceAll('\r\n', '\n');
 
-/** What our own reader makes of a mail, in the shape in which Python tells it. */
+/** What our own reader makes of an email, in the shape in which Python tells it. */
 function ours(bytes: Buffer) {
   const mail = readMail(bytes);
   const from = parseMailbox(fieldOf(mail, 'from') ?? '');
@@ -145,7 +145,7 @@ json.dump(out, sys.stdout)
 const COUNT = process.env['CI'] === undefined ? 500 : 5000;
 
 needs(PYTHON)(
-  '5,000 generated mails are read back the same by our reader and by Python’s',
+  '5,000 generated emails are read back the same by our reader and by Python’s',
   () => {
     // Pools of generated pieces, put together in ever new ways: making each mail from nothing takes minutes.
     const pool = { seed: 20261123, numRuns: 331 };
@@ -159,12 +159,12 @@ needs(PYTHON)(
       files: Array.from({ length: i % 3 }, (_unused, n) => ({ name: pick(names, i * 19 + n), bytes: pick(files, i * 23 + n) })),
       calendar: i % 5 === 0,
     }));
-    const mails = all.map((one) => mailBytes(writeMail(mailOf(one))));
-    const file = join(folder.path, 'mails');
+    const emails = all.map((one) => mailBytes(writeMail(mailOf(one))));
+    const file = join(folder.path, 'emails');
     writeFileSync(
       file,
       Buffer.concat(
-        mails.flatMap((mail) => {
+        emails.flatMap((mail) => {
           const size = Buffer.alloc(4);
           size.writeUInt32BE(mail.length);
           return [size, mail];
@@ -182,13 +182,13 @@ needs(PYTHON)(
         html: one.html === undefined ? null : body(one.html),
         files: one.files.map((found) => Buffer.from(found.bytes).toString('base64')),
       };
-      expect(ours(mails[i] as Buffer)).toEqual(wanted);
+      expect(ours(emails[i] as Buffer)).toEqual(wanted);
       const { defects, ...read } = theirs[i] as (typeof theirs)[number];
       expect({ i, ...read, subject: flat(read.subject ?? '') }).toEqual({ i, ...wanted });
       expect(defects).toEqual([]);
       expect(
         Math.max(
-          ...(mails[i] as Buffer)
+          ...(emails[i] as Buffer)
             .toString('latin1')
             .split('\r\n')
             .map((line) => line.length),
@@ -233,7 +233,7 @@ const made = (['rsa-sha256', 'ed25519-sha256'] as const).map((algorithm, i): Sig
   key: importKey(algorithm, makeKey(algorithm).privateKey),
 }));
 
-/** Verifies every signature of a mail by the Python implementation, with the records given instead of asked for. */
+/** Verifies every signature of an email by the Python implementation, with the records given instead of asked for. */
 export const VERIFY = `
 import sys, json, dkim
 records = json.loads(sys.argv[2])
@@ -241,7 +241,9 @@ verifier = dkim.DKIM(open(sys.argv[1], 'rb').read())
 look = lambda name, timeout=5: records[(name.decode() if isinstance(name, bytes) else name).rstrip('.')].encode()
 print(json.dumps([verifier.verify(idx=i, dnsfunc=look) for i in range(int(sys.argv[3]))]))
 `;
-const records = Object.fromEntries(made.map((one) => [`${one.selector}._domainkey.${DOMAIN}`, recordOf(one.algorithm, one.key)]));
+const records = Object.fromEntries(
+  made.map((signingKey) => [`${signingKey.selector}._domainkey.${DOMAIN}`, recordOf(signingKey.algorithm, signingKey.key)]),
+);
 
 needs(PYTHON, '/usr/bin/dkimverify')('signatures are verified by an independent program, RSA and Ed25519', async () => {
   for (const [i, one] of fc.sample(content, { numRuns: 25, seed: 7 }).entries()) {

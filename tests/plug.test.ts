@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { expect, test } from '@jest/globals';
 import { createClient, RefusedError, UnreachableError } from '@verbalis/client';
-import { startSmtpProvider } from '@verbalis/standins';
+import { startSmtpProvider } from '@verbalis/simulators';
 import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
@@ -24,7 +24,7 @@ async function pull({ messages, kills, workers }: Plug): Promise<void> {
   const port = await freePort();
   const tally = join(path, 'tally.jsonl');
   writeFileSync(tally, '');
-  const standIn = await startSmtpProvider({
+  const simulator = await startSmtpProvider({
     name: 'relay',
     host: '127.0.0.1',
     port: 0,
@@ -38,7 +38,7 @@ async function pull({ messages, kills, workers }: Plug): Promise<void> {
     config,
     `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: fatal }
 dispatch: { concurrency: 8, retry: { firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 } }
-providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${standIn.port} } }
+providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }
 spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
   );
   let child: ChildProcess | undefined;
@@ -92,7 +92,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
       expect({ n, there: count >= 1 }).toEqual({ n, there: true });
       if (count === 1) continue;
       const [delivery] = (await client.messages.get(id)).deliveries;
-      const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
+      const doubtful = delivery!.attempts.filter((attempt) => attempt.outcome === 'uncertain').length;
       duplicates += count - 1;
       uncertain += doubtful;
       expect(count - 1).toBeLessThanOrEqual(doubtful);
@@ -103,7 +103,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     );
   } finally {
     child?.kill('SIGKILL');
-    await standIn.close();
+    await simulator.close();
     remove();
   }
 }
@@ -121,7 +121,7 @@ test('a full disk: requests are refused clearly, nothing accepted is lost, and s
   mkdirSync(disk);
   const mounted = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=12m', 'tmpfs', disk]);
   if (mounted.status !== 0) throw new Error(`No small disk could be made (mount needs root): ${mounted.stderr.toString()}`);
-  const standIn = await startSmtpProvider({
+  const simulator = await startSmtpProvider({
     name: 'relay',
     host: '127.0.0.1',
     port: 0,
@@ -134,7 +134,7 @@ test('a full disk: requests are refused clearly, nothing accepted is lost, and s
     config,
     `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: fatal }\ndatabaseFile: ${disk}/v.sqlite
 dispatch: { retry: { firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 } }
-providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${standIn.port} } }
+providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }
 spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
   );
   const child = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
@@ -163,7 +163,7 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] }
     for (const id of ids) expect((await client.messages.get(id)).deliveries[0]!.state).toBe('accepted');
   } finally {
     child.kill('SIGKILL');
-    await standIn.close();
+    await simulator.close();
     await new Promise((done) => setTimeout(done, 200));
     spawnSync('umount', [disk]);
     folder.remove();

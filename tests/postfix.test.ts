@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import { afterAll, beforeAll, expect } from '@jest/globals';
-import { startSmtpProvider, type StandInProvider } from '@verbalis/standins';
+import { startSmtpProvider, type StandInProvider } from '@verbalis/simulators';
 import { needs } from './support/browser.js';
 import { POSTFIX, freePort, startPostfix, type Postfix } from './support/postfix.js';
 import { booking, startTestService, until, type TestService } from './support/service.js';
@@ -52,7 +52,7 @@ print(json.dumps({
   'defects': [str(d) for part in mail.walk() for d in part.defects],
 }))`;
 
-postfixTest('a mail with names and subject beyond ASCII arrives whole', async () => {
+postfixTest('an email with names and subject beyond ASCII arrives whole', async () => {
   const wanted = booking({ name: 'Ása Þórsdóttir, "Nýja höfn" 海', address: 'asa@post.example' });
   wanted.data.sailing.from = 'Brackwater → Ængus 桟橋';
   wanted.data.passenger.givenName = 'Ása 👋';
@@ -79,7 +79,7 @@ postfixTest('a recipient that Postfix’s next hop refuses comes back as a real 
   const { deliveries } = await all.ended(id, 'failed');
   expect(deliveries[0]).toMatchObject({
     cause: 'mailbox-unknown',
-    sentence: expect.stringContaining('after the provider had taken it: there is no such mailbox'),
+    sentence: expect.stringContaining('after the provider had accepted it: there is no such mailbox'),
     facts: [
       { kind: 'accepted' },
       { kind: 'failed', source: 'return', status: '5.1.1', replyCode: 550, diagnostic: expect.stringContaining('no such user here') },

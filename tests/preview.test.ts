@@ -36,11 +36,11 @@ beforeEach(async () => {
   page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
   page.on('request', (request) => {
-    if (![preview.url, large?.url ?? preview.url].some((one) => request.url().startsWith(one)) && !request.url().startsWith('data:'))
+    if (![preview.url, large?.url ?? preview.url].some((text) => request.url().startsWith(text)) && !request.url().startsWith('data:'))
       foreign.push(request.url());
   });
   page.on('console', (message) => {
-    // A mail's frame runs no scripts, and says so of those that the browser's driver puts in.
+    // An email's frame runs no scripts, and says so of those that the browser's driver puts in.
     if (message.type() === 'error' && !/sandboxed|40[49]|422/.test(message.text())) complaints.push(message.text());
   });
 });
@@ -91,7 +91,7 @@ browserTest('every switch: widths, dark, pictures off, styles stripped, text, HT
   await frame().getByRole('heading', { level: 1 }).waitFor();
   await page.waitForFunction(
     (was) => {
-      const shown = [...document.querySelectorAll('iframe')].find((one) => one.offsetParent !== null && one.title === 'Mail');
+      const shown = [...document.querySelectorAll('iframe')].find((frame) => frame.offsetParent !== null && frame.title === 'Mail');
       return shown?.contentDocument?.body && getComputedStyle(shown.contentDocument.body).backgroundColor !== was;
     },
     light,
@@ -101,7 +101,7 @@ browserTest('every switch: widths, dark, pictures off, styles stripped, text, HT
   await page.getByRole('button', { name: 'Dark' }).click();
   await page.getByRole('button', { name: 'Styles stripped' }).click();
   await page.waitForFunction(() => {
-    const shown = [...document.querySelectorAll('iframe')].find((one) => one.offsetParent !== null && one.title === 'Mail');
+    const shown = [...document.querySelectorAll('iframe')].find((frame) => frame.offsetParent !== null && frame.title === 'Mail');
     return shown?.contentDocument?.querySelector('h1') !== null && shown?.contentDocument?.querySelector('style') === null;
   });
   await page.getByRole('button', { name: 'Pictures off' }).click();
@@ -152,7 +152,7 @@ browserTest('what is typed is seen, and what is wrong is said with its line, wit
   await frame().getByText('and more').first().waitFor();
   await page.keyboard.type(' {{ booking.refrence }}');
   await page.getByRole('alert').waitFor();
-  const problems = page.getByRole('list', { name: 'Problems and advice' });
+  const problems = page.getByRole('list', { name: 'Problems and suggestions' });
   await problems.getByText('refrence').first().waitFor();
   expect(await problems.textContent()).toMatch(/reference/);
   await picture('preview-problems');
@@ -210,7 +210,7 @@ browserTest('a saved file is seen at once, and how fast is said', async () => {
     await page.waitForFunction(
       (text) =>
         [...document.querySelectorAll('iframe')].some(
-          (one) => one.offsetParent !== null && one.contentDocument?.querySelector('h1')?.textContent?.includes(text) === true,
+          (frame) => frame.offsetParent !== null && frame.contentDocument?.querySelector('h1')?.textContent?.includes(text) === true,
         ),
       words,
       { polling: 'raf' },

@@ -6,7 +6,7 @@ import { createInterface } from 'node:readline';
 import { afterAll, describe, expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
 import { createClient } from '@verbalis/client';
-import { startSmtpProvider } from '@verbalis/standins';
+import { startSmtpProvider } from '@verbalis/simulators';
 import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
 
@@ -15,7 +15,7 @@ const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 const SECRET = 'what only the provider knows';
 const folders = [temporaryFolder()];
 afterAll(() => {
-  for (const one of folders) one.remove();
+  for (const folder of folders) folder.remove();
 });
 
 const auth = (key: string) => ({ authorization: `Bearer ${key}` });
@@ -66,7 +66,7 @@ describe('writes that come together', () => {
           client.messages.sendBatch({ mode: 'all', messages: [booking('asa@post.example', reference)] }, { idempotencyKey: 'two-bodies' }),
         ),
       );
-      expect(other.map((one) => one.status).sort()).toEqual(['fulfilled', 'rejected']);
+      expect(other.map((promiseSettledResult) => promiseSettledResult.status).sort()).toEqual(['fulfilled', 'rejected']);
     } finally {
       await stop();
     }
@@ -160,13 +160,13 @@ describe('what cannot be processed', () => {
       expect(logs.join('').length).toBeLessThan(200_000);
       // Four tries, one, five and thirty seconds apart; then they wait for a person, who may drop them or try again.
       const items = await until(async () => {
-        const found = (await operator.quarantine.list()).items.filter((one) => one.worker === 'callbacks');
+        const found = (await operator.quarantine.list()).items.filter((item) => item.worker === 'callbacks');
         return found.length >= 1 ? found : undefined;
       });
-      expect(items.map((one) => one.title)).toEqual(['Call from parcel, 4 bytes']);
+      expect(items.map((item) => item.title)).toEqual(['Call from parcel, 4 bytes']);
       expect(items[0]!.error).toContain('finds nothing in this call');
       await operator.quarantine.retry(items[0]!.id);
-      expect((await operator.quarantine.list()).items.filter((one) => one.worker === 'callbacks')).toEqual([]);
+      expect((await operator.quarantine.list()).items.filter((item) => item.worker === 'callbacks')).toEqual([]);
       // Nobody but the operator sees what belongs to nobody.
       expect((await client.quarantine.list()).items).toEqual([]);
     } finally {
@@ -349,7 +349,7 @@ describe('starting and stopping', () => {
   test.each([1, 2])('SIGTERM ends a service with %d workers while a stream is open and mail is under way', async (workers) => {
     const folder = temporaryFolder();
     folders.push(folder);
-    const standIn = await startSmtpProvider({
+    const simulator = await startSmtpProvider({
       name: 'relay',
       host: '127.0.0.1',
       port: 0,
@@ -361,7 +361,7 @@ describe('starting and stopping', () => {
     const port = await freePort();
     writeFileSync(
       config,
-      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${standIn.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
+      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
     );
     const running = serve(config, '--workers', String(workers));
     try {
@@ -385,7 +385,7 @@ describe('starting and stopping', () => {
       await again.ended;
     } finally {
       running.child.kill('SIGKILL');
-      await standIn.close();
+      await simulator.close();
     }
   });
 });

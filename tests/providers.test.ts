@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { fieldOf, partBytes, partsOf, readMail, shownText } from '@verbalis/core/mime';
-import { startHttpProvider, type Fault, type HttpStandIn } from '@verbalis/standins';
+import { startHttpProvider, type Fault, type HttpStandIn } from '@verbalis/simulators';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // The same call of an app goes out by any provider: configuration decides.
@@ -66,7 +66,7 @@ beforeAll(async () => {
       providers: {
         parcel: { ...PARCEL, request: { ...PARCEL.request, url: `http://127.0.0.1:${parcel.port}/v2/letters` } },
         postbox: { ...POSTBOX, request: { ...POSTBOX.request, url: `http://127.0.0.1:${postbox.port}/drop?via=raw` } },
-        files: { kind: 'file', folder: 'mails' },
+        files: { kind: 'file', folder: 'emails' },
         mbox: { kind: 'file', mbox: 'all.mbox' },
         logged: { kind: 'log' },
         nowhere: { kind: 'smtp', host: '127.0.0.1', port: 1 },
@@ -105,7 +105,7 @@ async function ended(space: string, wanted: Parameters<Client['messages']['send'
   const { id } = await client.messages.send(wanted);
   return until(async () => {
     const message = await client.messages.get(id);
-    return message.deliveries.every((one) => states.includes(one.state)) ? message : undefined;
+    return message.deliveries.every((delivery) => states.includes(delivery.state)) ? message : undefined;
   });
 }
 
@@ -115,12 +115,12 @@ describe('one call, any provider', () => {
     expect(message.deliveries[0]).toMatchObject({ state: 'accepted', attempts: [{ outcome: 'accepted' }] });
   });
   test('what each has understood', () => {
-    expect(parcel.taken.find((one) => one.to === 'asa@post.example')).toMatchObject({
+    expect(parcel.taken.find((letter) => letter.to === 'asa@post.example')).toMatchObject({
       subject: 'Booking SM-1042: Brackwater to Tern Island',
       headers: { ref: expect.stringMatching(/^d/) },
     });
     expect(fieldOf(postbox.taken[0]!.mail!, 'subject')).toBe('Booking SM-1042: Brackwater to Tern Island');
-    const folder = join(all.folder, 'mails');
+    const folder = join(all.folder, 'emails');
     expect(shownText(readMail(readFileSync(join(folder, readdirSync(folder)[0]!))), 'plain')).toContain('MV Sandpiper');
     expect(readFileSync(join(all.folder, 'all.mbox'), 'utf8')).toMatch(/^From returns\+\S+ \w{3} \w{3} \d+ [\d:]+ \d{4}\n/);
     expect(all.logs.join('')).toContain('MV Sandpiper');
@@ -128,12 +128,12 @@ describe('one call, any provider', () => {
   test('refused for good, and put off with a time to come back', async () => {
     for (const space of ['by-parcel', 'by-postbox']) {
       const failed = await ended(space, booking('nobody@post.example'), 'failed', 'accepted');
-      expect(failed.deliveries.find((one) => one.address === 'nobody@post.example')).toMatchObject({
+      expect(failed.deliveries.find((delivery) => delivery.address === 'nobody@post.example')).toMatchObject({
         state: 'failed',
         cause: 'mailbox-unknown',
       });
       const later = await ended(space, booking('later@post.example'), 'accepted');
-      expect(later.deliveries[0]!.attempts.map((one) => one.outcome)).toEqual(['deferred', 'deferred', 'accepted']);
+      expect(later.deliveries[0]!.attempts.map((attempt) => attempt.outcome)).toEqual(['deferred', 'deferred', 'accepted']);
       expect(later.deliveries[0]!.attempts[2]!.providerId).toMatch(/^(parcel|postbox)-\d+$/);
     }
   });
@@ -153,7 +153,9 @@ describe('an HTTP provider in trouble', () => {
     const client = clients['by-parcel'] as Client;
     faults.set(`${fault}@post.example`, fault);
     const { id } = await client.messages.send(booking(`${fault}@post.example`));
-    const first = await until(async () => (await client.messages.get(id)).deliveries[0]!.attempts.find((one) => one.endedAt !== undefined));
+    const first = await until(async () =>
+      (await client.messages.get(id)).deliveries[0]!.attempts.find((attempt) => attempt.endedAt !== undefined),
+    );
     expect(first).toMatchObject({ outcome, diagnostic: expect.stringMatching(words) });
   });
 });
@@ -183,10 +185,14 @@ describe('what a message may bring', () => {
       },
       'accepted',
     );
-    expect(message.deliveries.map((one) => one.address).sort()).toEqual(['asa@post.example', 'emile@post.example', 'silent@post.example']);
+    expect(message.deliveries.map((delivery) => delivery.address).sort()).toEqual([
+      'asa@post.example',
+      'emile@post.example',
+      'silent@post.example',
+    ]);
     const mail = readMail(Buffer.from(await client.messages.source(message.id)));
     expect(fieldOf(mail, 'cc')).toContain('emile@post.example');
-    expect(mail.fields.some((one) => one.raw.includes('silent'))).toBe(false);
+    expect(mail.fields.some((field) => field.raw.includes('silent'))).toBe(false);
     expect(fieldOf(mail, 'reply-to')).toBe('desk@saltmarsh-ferries.example');
     expect(fieldOf(mail, 'x-deck')).toBe('Ober→deck');
     expect(fieldOf(mail, 'in-reply-to')).toBe(`<${first.id}@saltmarsh-ferries.example>`);
@@ -196,7 +202,12 @@ describe('what a message may bring', () => {
       parts.filter((part) => part.type === type).map((part) => Buffer.from(partBytes(part)).toString());
     expect(bytes('application/pdf')).toEqual(['handed in', 'from elsewhere']);
     expect(bytes('text/calendar')[0]).toContain('VERSION:2.0');
-    expect(message.attachments?.map((one) => one.name)).toEqual(['note.txt', 'sandpiper.png', 'Bestätigung.pdf', 'terms.pdf']);
+    expect(message.attachments?.map((attachment) => attachment.name)).toEqual([
+      'note.txt',
+      'sandpiper.png',
+      'Bestätigung.pdf',
+      'terms.pdf',
+    ]);
   });
 
   test('everything wrong is told at once, and nothing is kept', async () => {
@@ -255,7 +266,7 @@ describe('what a message may bring', () => {
     const client = clients['by-parcel'] as Client;
     const sent = await ended('by-parcel', { ...booking('asa@post.example'), from: 'Crew <crew@ferries.example>' }, 'accepted');
     expect(sent.from).toEqual({ name: 'Crew', address: 'crew@ferries.example' });
-    expect(sent.deliveries.map((one) => one.address)).toEqual(['asa@post.example', 'archive@saltmarsh-ferries.example']);
+    expect(sent.deliveries.map((delivery) => delivery.address)).toEqual(['asa@post.example', 'archive@saltmarsh-ferries.example']);
     const mail = readMail(Buffer.from(await client.messages.source(sent.id)));
     expect(fieldOf(mail, 'reply-to')).toBe('Harbour desk <desk@saltmarsh-ferries.example>');
     await expect(client.messages.send({ ...booking('asa@post.example'), from: 'x@elsewhere.example' })).rejects.toMatchObject({
@@ -271,7 +282,7 @@ describe('what a message may bring', () => {
 });
 
 describe('keys, pictures, tests of providers', () => {
-  test('a domain with keys signs; the private half is sealed', async () => {
+  test('a domain with keys signs; the private half is encrypted', async () => {
     const client = clients['captured'] as Client;
     const made = await client.domains.add({ name: 'saltmarsh-ferries.example' });
     expect(made.records).toHaveLength(2);
@@ -283,7 +294,7 @@ describe('keys, pictures, tests of providers', () => {
     expect((await client.domains.add({ name: 'saltmarsh-ferries.example' })).records).toEqual(made.records);
     const message = await ended('captured', booking('asa@post.example'), 'accepted');
     const mail = readMail(Buffer.from(await client.messages.source(message.id)));
-    expect(mail.fields.filter((one) => one.name === 'dkim-signature')).toHaveLength(2);
+    expect(mail.fields.filter((field) => field.name === 'dkim-signature')).toHaveLength(2);
     for (const name of ['verbalis.sqlite', 'verbalis.sqlite-wal']) {
       const file = join(all.folder, name);
       if (existsSync(file)) expect(readFileSync(file).includes('PRIVATE KEY')).toBe(false);
@@ -292,7 +303,7 @@ describe('keys, pictures, tests of providers', () => {
 
   test('providers are looked into, and what to fix is said', async () => {
     const client = clients['captured'] as Client;
-    expect((await client.providers.list()).providers.map((one) => one.name)).toContain('parcel');
+    expect((await client.providers.list()).providers.map((provider) => provider.name)).toContain('parcel');
     for (const name of ['parcel', 'files', 'mbox', 'logged'])
       expect(await client.providers.test(name, { to: 'asa@post.example' })).toMatchObject({ ok: true });
     expect(await client.providers.test('nowhere')).toMatchObject({

@@ -8,8 +8,8 @@ import { ROOT } from './support/service.js';
 
 const FOLDER = join(ROOT, 'tests/fixtures/returns');
 const samples = readdirSync(FOLDER, { recursive: true, encoding: 'utf8' })
-  .filter((one) => one.endsWith('.eml'))
-  .map((one) => readFileSync(join(FOLDER, one)));
+  .filter((text) => text.endsWith('.eml'))
+  .map((text) => readFileSync(join(FOLDER, text)));
 
 /** A small generator of chance that can be repeated. */
 function chance(seed: number): (most: number) => number {
@@ -101,7 +101,7 @@ test('what is huge or deep is read within bounds', () => {
     ['a header of 1 MB', Buffer.concat([Buffer.from(`Subject: ${'x'.repeat(1 << 20)}\r\n`), report])],
     ['a header of many folds', Buffer.concat([Buffer.from(`Subject: x\r\n${' y\r\n'.repeat(200_000)}`), report])],
     ['1000 deep', Buffer.from(nested(1000))],
-    ['1000 mails in mails', Buffer.from('Content-Type: message/rfc822\r\n\r\n'.repeat(1000))],
+    ['1000 emails in emails', Buffer.from('Content-Type: message/rfc822\r\n\r\n'.repeat(1000))],
     ['many boundaries', Buffer.from(`Content-Type: multipart/mixed; boundary=b\r\n\r\n${'--b\r\n\r\nx\r\n'.repeat(100_000)}`)],
     [
       'many recipients',

@@ -30,8 +30,8 @@ function shown(reading: ReturnReading) {
 }
 
 const folders = readdirSync(FOLDER, { withFileTypes: true })
-  .filter((one) => one.isDirectory())
-  .map((one) => one.name);
+  .filter((dirent) => dirent.isDirectory())
+  .map((dirent) => dirent.name);
 
 describe.each(folders)('returns of %s', (folder) => {
   const expected = JSON.parse(readFileSync(join(FOLDER, folder, 'expected.json'), 'utf8')) as Record<string, unknown>;

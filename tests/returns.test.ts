@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import { signedCall, startHttpProvider, type HttpStandIn } from '@verbalis/standins';
+import { signedCall, startHttpProvider, type HttpStandIn } from '@verbalis/simulators';
 import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
 import { makeCertificates, type Certificates } from './support/secure.js';
@@ -28,7 +28,7 @@ const of = (space: string): Client => clients[space]!;
 beforeAll(async () => {
   made = makeCertificates(certificates.path, 'returns.saltmarsh-ferries.example');
   const listen = await freePort();
-  const fates = {
+  const outcomes = {
     'bounced@post.example': 'report-failed',
     'fine@post.example': 'report-delivered',
     'angry@post.example': 'complain',
@@ -39,7 +39,7 @@ beforeAll(async () => {
     host: '127.0.0.1',
     port: 0,
     key: 'k',
-    script: fates,
+    script: outcomes,
     callsTo: calls('parcel', SECRET),
   });
   boxApi = await startHttpProvider({
@@ -47,7 +47,7 @@ beforeAll(async () => {
     host: '127.0.0.1',
     port: 0,
     key: 'k',
-    script: fates,
+    script: outcomes,
     callsTo: calls('postbox', PRIVATE),
   });
   all = await startTestService({
@@ -96,7 +96,7 @@ beforeAll(async () => {
               'came-back hard': 'failed',
               'came-back soft': 'delayed',
               minded: 'complained',
-              left: 'unsubscribed',
+              left: 'topic-left',
             },
           },
         },
@@ -140,7 +140,7 @@ async function sent(space: string, to: string, ...states: string[]) {
   const { id } = await of(space).messages.send(booking(to));
   return until(async () => {
     const message = await of(space).messages.get(id);
-    return message.deliveries.every((one) => states.includes(one.state)) ? message : undefined;
+    return message.deliveries.every((delivery) => states.includes(delivery.state)) ? message : undefined;
   });
 }
 
@@ -150,7 +150,7 @@ const report = (to: string, fields: string, more = ''): Buffer =>
   );
 
 describe('suppression', () => {
-  test('a mail that comes back for good: the address gets no more, with the reason shown, until somebody lifts it', async () => {
+  test('an email that comes back for good: the address gets no more, with the reason shown, until somebody lifts it', async () => {
     const first = await sent('relay', 'bounced@post.example', 'failed');
     expect(first.deliveries[0]!.facts.at(-1)).toMatchObject({ kind: 'failed', cause: 'mailbox-unknown', returnId: expect.any(String) });
     const { suppressions } = await of('relay').suppressions.list({ address: 'bounced@POST.example' });
@@ -158,12 +158,12 @@ describe('suppression', () => {
       { address: 'bounced@post.example', reason: 'failed', cause: 'mailbox-unknown', deliveryId: first.deliveries[0]!.id },
     ]);
     const next = await of('relay').messages.send({ ...booking('bounced@post.example'), cc: ['else@post.example'] });
-    expect(next.deliveries.map((one) => one.state)).toEqual(['withheld', 'queued']);
+    expect(next.deliveries.map((delivery) => delivery.state)).toEqual(['withheld', 'queued']);
     const shown = await of('relay').messages.get(next.id);
     expect(shown.deliveries[0]).toMatchObject({
       state: 'withheld',
       sentence: expect.stringContaining('there is no such mailbox'),
-      advice: expect.stringContaining('Lift'),
+      advice: expect.stringContaining('Remove'),
       attempts: [],
     });
     await expect(of('relay').suppressions.lift(suppressions[0]!.id, { note: '' })).rejects.toMatchObject({ problem: { status: 422 } });
@@ -185,7 +185,7 @@ describe('suppression', () => {
       return found.deliveries[0]!.state === 'withheld' ? found : undefined;
     });
     expect(message.deliveries[0]).toMatchObject({ attempts: [], sentence: expect.stringContaining('closed the account') });
-    expect(all.standIn.seen.has('later@post.example')).toBe(false);
+    expect(all.simulator.seen.has('later@post.example')).toBe(false);
   });
 
   test('only of a topic; spaces share nothing', async () => {
@@ -201,7 +201,7 @@ describe('suppression', () => {
       'address,topic,reason,note\r\n"one@post.example",,failed,"a ""quoted"" note"\r\nno address,,,\r\ntwo@POST.example,pier-news,,\r\none@post.example,,,\r\nx@post.example,,rain,\r\n';
     const made = await of('parcel').suppressions.import(csv);
     expect(made).toMatchObject({ added: 2, known: 1, refused: 2 });
-    expect(made.lines.filter((one) => one.result === 'refused')).toMatchObject([
+    expect(made.lines.filter((line) => line.result === 'refused')).toMatchObject([
       { line: 3, problem: expect.stringContaining('"no address"') },
       { line: 6, problem: expect.stringContaining('"rain" is no reason') },
     ]);
@@ -240,13 +240,13 @@ describe('callbacks', () => {
     });
     const angry = await sent(space, 'angry@post.example', 'complained');
     const { suppressions } = await of(space).suppressions.list();
-    expect(suppressions.map((one) => [one.address, one.reason])).toEqual(
+    expect(suppressions.map((suppression) => [suppression.address, suppression.reason])).toEqual(
       expect.arrayContaining([
         ['angry@post.example', 'complained'],
         ['bounced@post.example', 'failed'],
       ]),
     );
-    const kept = await of(space).returns.get(angry.deliveries[0]!.facts.find((one) => one.kind === 'complained')!.returnId!);
+    const kept = await of(space).returns.get(angry.deliveries[0]!.facts.find((fact) => fact.kind === 'complained')!.returnId!);
     expect(kept).toMatchObject({ source: 'callback', provider: space, kind: 'complaint', matched: true, messageId: angry.id });
   });
 
@@ -305,11 +305,11 @@ describe('callbacks', () => {
   });
 
   test(
-    'a storm: batches of 500 while mails are being sent; none is lost',
+    'a storm: batches of 500 while emails are being sent; none is lost',
     async () => {
       const EVENTS = process.env['CI'] === undefined ? 10_000 : 100_000;
       const targets = await Promise.all(Array.from({ length: 20 }, (_, i) => sent('parcel', `storm${i}@post.example`, 'accepted')));
-      const letters = targets.map((one) => one.deliveries[0]!.attempts[0]!.providerId!);
+      const letters = targets.map((target) => target.deliveries[0]!.attempts[0]!.providerId!);
       const before = process.memoryUsage().rss;
       const from = performance.now();
       let slowest = 0;
@@ -340,11 +340,11 @@ describe('callbacks', () => {
       await until(async () => ((await count()) === 0 ? true : undefined));
       const seconds = (performance.now() - from) / 1000;
       const facts = await Promise.all(
-        targets.map(async (one) => (await of('parcel').messages.get(one.id)).deliveries[0]!.facts.length - 1),
+        targets.map(async (target) => (await of('parcel').messages.get(target.id)).deliveries[0]!.facts.length - 1),
       );
-      expect(facts.reduce((sum, one) => sum + one, 0)).toBe(EVENTS);
+      expect(facts.reduce((sum, fact) => sum + fact, 0)).toBe(EVENTS);
       process.stderr.write(
-        `storm: ${EVENTS} events in ${seconds.toFixed(1)} s (${Math.round(EVENTS / seconds)}/s), mails meanwhile in at most ${slowest.toFixed(0)} ms, memory +${Math.round((process.memoryUsage().rss - before) / 1e6)} MB\n`,
+        `storm: ${EVENTS} events in ${seconds.toFixed(1)} s (${Math.round(EVENTS / seconds)}/s), emails meanwhile in at most ${slowest.toFixed(0)} ms, memory +${Math.round((process.memoryUsage().rss - before) / 1e6)} MB\n`,
       );
     },
     LIMITS.longTest,

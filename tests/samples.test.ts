@@ -29,7 +29,7 @@ interface Mail {
   program: Program;
   data: unknown;
 }
-const mails: Mail[] = [...compiled.templates].flatMap(([template, { programs }]) =>
+const emails: Mail[] = [...compiled.templates].flatMap(([template, { programs }]) =>
   [...programs].flatMap(([locale, program]) =>
     (project.templates.get(template)?.samples ?? []).map((sample): Mail => ({
       name: `${template} ${sample.name} ${locale}`,
@@ -56,10 +56,10 @@ test('the demo has seven templates, two samples each at least, and five language
     'sign-in-code',
   ]);
   for (const template of project.templates.values()) expect(template.samples.length).toBeGreaterThanOrEqual(2);
-  expect([...new Set(mails.map((one) => one.locale))].sort()).toEqual(['ar', 'de', 'en', 'fr', 'ja']);
+  expect([...new Set(emails.map((email) => email.locale))].sort()).toEqual(['ar', 'de', 'en', 'fr', 'ja']);
 });
 
-test.each(mails.map((mail) => [mail.name, mail] as const))(
+test.each(emails.map((mail) => [mail.name, mail] as const))(
   '%s: well-formed, small, absolute, readable as text',
   (_name, { program, data, locale }) => {
     const { html, text, subject, preview } = prepare(program)({ data, now: NOW });
@@ -109,7 +109,7 @@ describe('data is never markup', () => {
     return typeof value === 'string' ? next() : value;
   };
   const shape = (html: string): string => [...html.matchAll(/<(?:[a-z][^\s>]*|\/[a-z]+|!--)/gi)].map((found) => found[0]).join(' ');
-  test.each(mails.filter((mail) => !mail.name.includes('nasty')).map((mail) => [mail.name, mail] as const))(
+  test.each(emails.filter((mail) => !mail.name.includes('nasty')).map((mail) => [mail.name, mail] as const))(
     '%s',
     (_name, { program, data, template }) => {
       const run = prepare(program);
@@ -161,7 +161,7 @@ browserTest(
     try {
       for (const colorScheme of ['light', 'dark'] as const) {
         const page = await browser.newPage({ viewport: { width: 320, height: 700 }, colorScheme });
-        for (const { name, program, data, locale } of mails) {
+        for (const { name, program, data, locale } of emails) {
           if (colorScheme === 'dark' && locale !== 'en') continue;
           const { html } = prepare(program)({ data, now: NOW });
           for (const made of colorScheme === 'light' ? [html, html.replace(/<style>[\s\S]*?<\/style>/g, '')] : [html]) {
@@ -173,14 +173,14 @@ browserTest(
                   ? undefined
                   : `#${parts
                       .slice(1, 4)
-                      .map((one) => Number(one).toString(16).padStart(2, '0'))
+                      .map((part) => Number(part).toString(16).padStart(2, '0'))
                       .join('')}`;
               };
               const pairs = [...document.querySelectorAll('body *')].flatMap((node) => {
                 if (
                   getComputedStyle(node).display === 'none' ||
                   node.closest('[style*="display:none"]') !== null ||
-                  ![...node.childNodes].some((one) => one.nodeType === 3 && one.textContent!.trim() !== '')
+                  ![...node.childNodes].some((childNode) => childNode.nodeType === 3 && childNode.textContent!.trim() !== '')
                 )
                   return [];
                 let ground: string | undefined;
@@ -230,7 +230,7 @@ describe('types of the data', () => {
         types: [],
         lib: ['lib.es2022.d.ts', 'lib.dom.d.ts'],
       });
-      return ts.getPreEmitDiagnostics(program).map((one) => ts.flattenDiagnosticMessageText(one.messageText, ' '));
+      return ts.getPreEmitDiagnostics(program).map((diagnostic) => ts.flattenDiagnosticMessageText(diagnostic.messageText, ' '));
     };
     expect(faults("{ template: 'sign-in-code', to: ['a@b.example'], data: { code: '493 027', validMinutes: 10 } }")).toEqual([]);
     expect(faults("{ template: 'sign-in-code', to: ['a@b.example'], data: { code: 493027, validMinutes: 10 } }").join()).toContain(

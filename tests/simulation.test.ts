@@ -8,7 +8,7 @@ import Sqlite from 'better-sqlite3';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
-import { startSmtpProvider } from '@verbalis/standins';
+import { startSmtpProvider } from '@verbalis/simulators';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
@@ -57,7 +57,7 @@ function simulatedClock(
       const end = now + ms;
       for (;;) {
         let next: { readonly at: number; readonly run: () => void } | undefined;
-        for (const one of timers) if (one.at <= end && (next === undefined || one.at < next.at)) next = one;
+        for (const timer of timers) if (timer.at <= end && (next === undefined || timer.at < next.at)) next = timer;
         if (next === undefined) break;
         timers.delete(next);
         now = Math.max(now, next.at);
@@ -114,12 +114,12 @@ test(
     const folder = temporaryFolder();
     const clock = simulatedClock(Date.parse('2026-11-20T08:00:00Z'));
     const faults = faultyStatements();
-    const standIn = await startSmtpProvider({
+    const simulator = await startSmtpProvider({
       name: 'relay',
       host: '127.0.0.1',
       port: 0,
       script: {},
-      conduct: (to, tries) =>
+      behaviour: (to, tries) =>
         to.startsWith('refused')
           ? { answer: { code: 550, enhanced: '5.1.1', text: 'no such user here' } }
           : to.startsWith('later') && tries < 3
@@ -128,7 +128,7 @@ test(
       returnsTo: { host: '127.0.0.1', port: 1 },
       reportAfterMs: 50,
     });
-    const way = await fragileWay(standIn.port);
+    const way = await fragileWay(simulator.port);
     const config = join(folder.path, 'verbalis.yaml');
     writeFileSync(
       config,
@@ -141,7 +141,7 @@ test(
           attempts: 1000,
           retry: { firstSeconds: 5, growth: 1, mostSeconds: 60 },
           retryByCause: Object.fromEntries(
-            ['rate-or-greylist', 'unreachable'].map((one) => [one, { firstSeconds: 5, growth: 1, mostSeconds: 60 }]),
+            ['rate-or-greylist', 'unreachable'].map((text) => [text, { firstSeconds: 5, growth: 1, mostSeconds: 60 }]),
           ),
         },
         outside: { allow: ['127.0.0.1'] },
@@ -303,14 +303,14 @@ test(
         await clock.pass(120_000);
         return (await client!.queue.get()).waiting === 0 && !service!.busy() ? true : undefined;
       });
-      for (const one of (await client!.quarantine.list({ limit: 200 })).items) expect(one.worker).toBe('callbacks');
-      const problems = (service!.memory()['workers'] as string[]).filter((one) => one.includes('backing off'));
+      for (const item of (await client!.quarantine.list({ limit: 200 })).items) expect(item.worker).toBe('callbacks');
+      const problems = (service!.memory()['workers'] as string[]).filter((text) => text.includes('backing off'));
       expect(problems).toEqual([]);
 
       let [duplicates, uncertain] = [0, 0];
       for (const [id, { to, canceled }] of accepted) {
         const [delivery] = (await client!.messages.get(id)).deliveries;
-        const taken = standIn.seen.get(to)?.taken ?? 0;
+        const taken = simulator.seen.get(to)?.taken ?? 0;
         expect({ to, isFinal: FINAL.has(delivery!.state) }).toEqual({ to, isFinal: true });
         const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
         // Taken at least once where it says so, and more often only where an attempt was in doubt.
@@ -331,7 +331,7 @@ test(
     } finally {
       await service!.stop();
       await way.close();
-      await standIn.close();
+      await simulator.close();
       folder.remove();
     }
   },

@@ -15,7 +15,7 @@ import { until } from './support/service.js';
 const waits = { ...USUAL_WAITS, connect: 5000, reply: 5000, content: 5000, verdict: 5000 };
 const ENVELOPE = { from: 'harbour@saltmarsh-ferries.example', to: 'asa@post.example' };
 
-function mail(subject = 'A mail', attachmentBytes = 0): WrittenMail {
+function mail(subject = 'An email', attachmentBytes = 0): WrittenMail {
   return writeMail({
     from: { name: 'Saltmarsh Ferries', local: 'harbour', domain: 'saltmarsh-ferries.example' },
     to: [{ name: 'Ása', local: 'asa', domain: 'post.example' }],
@@ -31,14 +31,14 @@ function mail(subject = 'A mail', attachmentBytes = 0): WrittenMail {
 
 async function hand(
   options: Partial<ConnectionOptions> & { port: number },
-  mails: readonly WrittenMail[] = [mail()],
+  emails: readonly WrittenMail[] = [mail()],
   envelope = ENVELOPE,
 ): Promise<Outcome[]> {
   const connection = new SmtpConnection({ host: '127.0.0.1', helloName: 'us.example', waits, ...options });
   const opened = await connection.open();
   if (opened !== 'ready') return [opened];
   const out: Outcome[] = [];
-  for (const one of mails) out.push(await connection.deliver(envelope, one));
+  for (const email of emails) out.push(await connection.deliver(envelope, email));
   connection.close();
   return out;
 }
@@ -59,7 +59,7 @@ describe('Postfix: TLS, logins, signatures', () => {
     trust: { ca: readFileSync(started().certificates.caFile, 'utf8'), name: 'mx.postfix.example' },
   });
 
-  it('STARTTLS with a CA of our own, a login, two mails on one connection', async () => {
+  it('STARTTLS with a CA of our own, a login, two emails on one connection', async () => {
     const before = started().delivered('asa@post.example').length;
     expect(await hand(submission(), [mail('First'), mail('Second', 300_000)])).toMatchObject([{ kind: 'accepted' }, { kind: 'accepted' }]);
     const files = await until(() =>
@@ -117,9 +117,9 @@ describe('Postfix: TLS, logins, signatures', () => {
     const file = await until(() =>
       started()
         .delivered('asa@post.example')
-        .find((one) => fieldOf(readMail(readFileSync(one)), 'subject') === 'Signed → and sealed'),
+        .find((text) => fieldOf(readMail(readFileSync(text)), 'subject') === 'Signed → and sealed'),
     );
-    const records = Object.fromEntries(keys.map((one) => [`${one.selector}._domainkey.${one.domain}`, recordOf(one.algorithm, one.key)]));
+    const records = Object.fromEntries(keys.map((key) => [`${key.selector}._domainkey.${key.domain}`, recordOf(key.algorithm, key.key)]));
     const script = `
 import sys, json, dkim
 records = json.loads(sys.argv[2])

@@ -11,7 +11,7 @@ test(
     const seed = Math.floor(Date.now() / 86_400_000);
     const { failure, ...count } = await proveSoundness({ cases: CASES, seed });
     process.stdout.write(
-      `soundness: seed ${seed}, ${count.cases} cases, ${count.accepted} templates accepted, ${count.renderings} mails\n`,
+      `soundness: seed ${seed}, ${count.cases} cases, ${count.accepted} templates accepted, ${count.renderings} emails\n`,
     );
     if (failure !== undefined) throw new Error(`seed ${failure.seed} path ${failure.path}\n${failure.fault}`);
     expect(count.cases).toBeGreaterThanOrEqual(CASES);

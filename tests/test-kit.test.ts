@@ -25,7 +25,7 @@ test('matchers say what was there when something else was wanted', async () => {
   expect(sent).not.toHaveCode();
   expect(sent).toSay('We kept your place');
   expect(() => expect(sent).toHaveLink('Buy')).toThrow(/No link fits Buy[\s\S]*"Change this booking"/);
-  expect(() => expect(sent).toHaveCode()).toThrow('There is no one-time code in this mail.');
+  expect(() => expect(sent).toHaveCode()).toThrow('There is no one-time code in this email.');
   expect(() => expect(sent).toSay('You won')).toThrow(/It does not say "You won"[\s\S]*Sandpiper/);
   await expect(expect(mail.captured).toHaveSentMailTo('nobody@post.example', { within: 50 })).rejects.toThrow(/The newest is/);
   await expect(expect(mail.captured).not.toHaveSentMailTo('asa@post.example')).rejects.toThrow(/No mail was to go to/);

@@ -10,7 +10,7 @@ import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
-// The step Track: figures, subscriptions, live events, alerts, and the ribbon over the messages.
+// The step Track: figures, subscriptions, live events, alerts, and the histogram over the messages.
 let all: TestService;
 let client: Client;
 let browser: Browser;
@@ -42,7 +42,7 @@ beforeAll(async () => {
   await client.messages.send(booking('arrives@post.example', 'SM-7001'));
   const { id } = await client.messages.send(booking('refused@post.example', 'SM-7002'));
   await all.ended(id, 'failed');
-  await until(async () => ((await client.figures.get()).total.asked >= 2 ? true : undefined));
+  await until(async () => ((await client.figures.get()).total.created >= 2 ? true : undefined));
   browser = await launch();
 });
 afterAll(async () => {
@@ -78,7 +78,7 @@ browserTest('figures: tiles, bars, the same as a table, by what they are; the pe
   expect(download.suggestedFilename()).toBe('figures.csv');
 });
 
-browserTest('the ribbon chooses a span by the arrow keys, and the list follows', async () => {
+browserTest('the histogram chooses a span by the arrow keys, and the list follows', async () => {
   await page.goto(`${all.service.url}/track`);
   await page.getByRole('row', { name: /refused@post/ }).waitFor();
   const to = page.getByRole('slider', { name: /To/ });
@@ -94,7 +94,7 @@ browserTest('the ribbon chooses a span by the arrow keys, and the list follows',
 
 browserTest('a subscription: chosen filter, how much it lets through, test, pause, and removed by name', async () => {
   await page.goto(`${all.service.url}/track/subscriptions`);
-  await page.getByText('Nobody is told yet').waitFor();
+  await page.getByText('No subscriptions yet').waitFor();
   await page.getByLabel(/^Address/).fill(`${consumerUrl}/hook`);
   await page.getByLabel('Name', { exact: true }).fill('office');
   await page.getByRole('button', { name: 'complained', exact: true }).click();
@@ -112,7 +112,7 @@ browserTest('a subscription: chosen filter, how much it lets through, test, paus
   await page.getByText('whsec_').waitFor();
   await page.getByRole('row', { name: /office/ }).click();
   await page.getByRole('button', { name: 'Send a test' }).click();
-  await page.getByText(/The test was taken: 200/).waitFor();
+  await page.getByText(/The test was accepted: 200/).waitFor();
   expect(got).toEqual(['/hook']);
   await page.getByRole('row', { name: /test/ }).waitFor();
   await page.getByRole('button', { name: 'Pause' }).click();
@@ -123,29 +123,29 @@ browserTest('a subscription: chosen filter, how much it lets through, test, paus
   await page.getByRole('button', { name: 'Remove' }).click();
   await page.getByRole('alertdialog').getByText('Remove “office”?').waitFor();
   await page.getByRole('button', { name: 'Take away' }).click();
-  await page.getByText('Nobody is told yet').waitFor();
+  await page.getByText('No subscriptions yet').waitFor();
 });
 
-browserTest('a chat is sent what it takes: a shape of its own, looked at before it counts', async () => {
+browserTest('a chat is sent what it takes: a payload of its own, looked at before it counts', async () => {
   await page.goto(`${all.service.url}/track/subscriptions`);
   await page.getByLabel(/^Address/).fill(`${consumerUrl}/chat`);
   await page.getByLabel(/chat’s incoming address/).focus();
   await page.keyboard.press('Space');
-  const shape = page.getByLabel(/^What it is sent/);
-  await shape.fill('{"text": ');
+  const payload = page.getByLabel(/^What it is sent/);
+  await payload.fill('{"text": ');
   await page.keyboard.press('Enter');
   await page
     .getByRole('alert')
-    .getByText(/is no JSON/)
+    .getByText(/is not valid JSON/)
     .waitFor();
-  await shape.fill('{"text": "{{ evnt.id }}"}');
+  await payload.fill('{"text": "{{ evnt.id }}"}');
   await page.keyboard.press('Enter');
   await page
     .getByRole('alert')
     .getByText(/Did you mean "event"/)
     .waitFor();
   expect(await axe(page)).toEqual([]);
-  await shape.fill('{"text": "It says: {{ event.data.text }}"}');
+  await payload.fill('{"text": "It says: {{ event.data.text }}"}');
   await page.keyboard.press('Enter');
   await page.getByText('whsec_').waitFor();
   const [made] = (await client.subscriptions.list()).subscriptions;
@@ -185,10 +185,10 @@ browserTest('a table is saved as it is filtered, whole, and nothing in it is a f
   const [head, ...lines] = await download();
   expect(head).toBe('messageId,deliveryId,to,state,cause,template,subject,reference,createdAt');
   expect(lines.length).toBeGreaterThanOrEqual(3);
-  expect(lines.find((one) => one.includes('SM-7991'))).toContain(",'=sum@post.example,");
+  expect(lines.find((line) => line.includes('SM-7991'))).toContain(",'=sum@post.example,");
   await page.goto(`${all.service.url}/track?state=failed`);
   const failed = await download();
-  expect(failed.slice(1).every((one) => one.includes(',failed,'))).toBe(true);
+  expect(failed.slice(1).every((text) => text.includes(',failed,'))).toBe(true);
   expect(failed.length).toBeLessThan(lines.length);
   for (const path of ['returns', 'subscriptions', 'live', 'alerts']) {
     await page.goto(`${all.service.url}/track/${path}`);

@@ -15,7 +15,7 @@ let drydock: Client;
 let browser: Browser;
 let context: BrowserContext;
 let page: Page;
-/** Somebody else's server: whoever asks it for anything was made to by a mail. */
+/** Somebody else's server: whoever asks it for anything was made to by an email. */
 let trap: Server;
 let trapUrl: string;
 const trapped: string[] = [];
@@ -123,14 +123,14 @@ browserTest('the reader: mail, text, headers, source, attachments, links, codes,
   expect(download.suggestedFilename()).toBe('ticket.pdf');
   await page.getByText('https://saltmarsh-ferries.example/bookings/SM-8002').first().waitFor();
   await page.getByRole('button', { name: 'Let it happen' }).click();
-  await page.getByText('It has happened').waitFor();
+  await page.getByText('Simulated:').waitFor();
   expect(await axe(page)).toEqual([]);
-  await page.getByRole('link', { name: 'its journey' }).last().click();
+  await page.getByRole('link', { name: 'its timeline' }).last().click();
   await page.getByText('mailbox is full').first().waitFor();
   expect(page.url()).toContain(messageId);
 });
 
-browserTest('keyboard alone: "/" finds by address, subject, reference and id; a mail is opened and taken away', async () => {
+browserTest('keyboard alone: "/" finds by address, subject, reference and id; an email is opened and taken away', async () => {
   await drydock.messages.send(booking('key@post.example', 'SM-8003'));
   const { id } = await drydock.captured.waitFor({ to: 'key@post.example' });
   await signIn();

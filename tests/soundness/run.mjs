@@ -1,4 +1,4 @@
-// node tests/soundness/run.mjs [--cases N] [--seed N] [--threads N] [--core PATH] [--all]: looks for a mail that a check accepts and that goes wrong.
+// node tests/soundness/run.mjs [--cases N] [--seed N] [--threads N] [--core PATH] [--all]: looks for an email that a check accepts and that goes wrong.
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';

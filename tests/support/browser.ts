@@ -43,8 +43,8 @@ export async function axe(page: Page): Promise<string[]> {
       }
     ).axe;
     return (await run.run({ exclude: [['iframe']] }, { resultTypes: ['violations'] })).violations.map(
-      (one) =>
-        `${one.id}: ${one.nodes
+      (violation) =>
+        `${violation.id}: ${violation.nodes
           .map((node) => node.html)
           .join(' | ')
           .slice(0, 300)}`,

@@ -10,7 +10,7 @@ const USER = 'Debian-exim';
 
 export interface Exim {
   readonly port: number;
-  /** The mails that have arrived, as bytes. */
+  /** The emails that have arrived, as bytes. */
   readonly delivered: () => Buffer[];
   readonly stop: () => void;
 }

@@ -92,8 +92,8 @@ export async function startPostfix(options: PostfixOptions): Promise<Postfix> {
     secure === undefined
       ? ''
       : `127.0.0.1:${submissionPort} inet n - n - - smtpd -o smtpd_tls_security_level=encrypt -o smtpd_sasl_auth_enable=yes -o smtpd_relay_restrictions=permit_sasl_authenticated,reject -o smtpd_recipient_restrictions=\n127.0.0.1:${implicitPort} inet n - n - - smtpd -o smtpd_tls_wrappermode=yes -o smtpd_sasl_auth_enable=yes -o smtpd_relay_restrictions=permit_sasl_authenticated,reject -o smtpd_recipient_restrictions=\n`;
-  const domains = [...new Set(options.mailboxes.map((one) => one.split('@')[1] ?? ''))];
-  writeFileSync(join(base, 'conf/mailboxes'), options.mailboxes.map((one) => `${one} ${one}/\n`).join(''));
+  const domains = [...new Set(options.mailboxes.map((mailbox) => mailbox.split('@')[1] ?? ''))];
+  writeFileSync(join(base, 'conf/mailboxes'), options.mailboxes.map((mailbox) => `${mailbox} ${mailbox}/\n`).join(''));
   writeFileSync(
     join(base, 'conf/transport'),
     Object.entries(options.routes)

@@ -5,7 +5,7 @@ import { Writable } from 'node:stream';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/standins';
+import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { LIMITS } from './limits.js';
 
@@ -55,7 +55,7 @@ export interface TestService {
   readonly service: Service;
   readonly client: Client;
   readonly key: string;
-  readonly standIn: StandInProvider;
+  readonly simulator: StandInProvider;
   readonly logs: string[];
   readonly folder: string;
   /** The message, once every delivery is in one of these states. */
@@ -63,7 +63,7 @@ export interface TestService {
   readonly stop: () => Promise<void>;
 }
 
-/** A service on free ports with a stand-in provider, in this process. `change` is laid over its configuration. */
+/** A service on free ports with a simulator provider, in this process. `change` is laid over its configuration. */
 export async function startTestService(
   options: {
     script?: Script;
@@ -75,8 +75,8 @@ export async function startTestService(
 ): Promise<TestService> {
   const { path, remove } = temporaryFolder();
   const returnsTo = { host: '127.0.0.1', port: 0 };
-  const standIn = await startSmtpProvider({
-    name: 'stand-in',
+  const simulator = await startSmtpProvider({
+    name: 'simulator',
     host: '127.0.0.1',
     port: 0,
     script: options.script ?? {},
@@ -97,12 +97,12 @@ export async function startTestService(
           unreachable: { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
         },
       },
-      providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: standIn.port, ...options.provider } },
+      providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: simulator.port, ...options.provider } },
       spaces: {
         harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
         drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
       },
-      ...(typeof options.change === 'function' ? options.change(standIn.port) : options.change),
+      ...(typeof options.change === 'function' ? options.change(simulator.port) : options.change),
     }),
   );
   const logTo = new Writable({
@@ -127,17 +127,17 @@ export async function startTestService(
     service,
     client,
     key,
-    standIn,
+    simulator,
     logs,
     folder: path,
     ended: (id, ...states) =>
       until(async () => {
         const message = await client.messages.get(id);
-        return message.deliveries.every((one) => states.includes(one.state)) ? message : undefined;
+        return message.deliveries.every((delivery) => states.includes(delivery.state)) ? message : undefined;
       }),
     stop: async () => {
       await service.stop();
-      await standIn.close();
+      await simulator.close();
       remove();
     },
   };

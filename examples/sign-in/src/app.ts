@@ -1,7 +1,7 @@
 import { randomBytes, randomInt, timingSafeEqual } from 'node:crypto';
 import express, { type Express, type Response } from 'express';
 
-/** How the app mails: the one thing that it asks of the world. */
+/** How the app emails: the one thing that it asks of the world. */
 export type SendSignIn = (
   to: string,
   wanted: { readonly code: string; readonly link: string; readonly validMinutes: number },
@@ -39,7 +39,7 @@ function page(response: Response, body: string, status = 200): void {
 /**
  * A small sign-in without passwords: by a code, or by a link. Offers and sessions are kept in memory, since this shows the mail and not the
  * store.
- * @param publicUrl where the app is reached; links in mails begin with it
+ * @param publicUrl where the app is reached; links in emails begin with it
  */
 export function signInApp(send: SendSignIn, publicUrl: () => string): Express {
   const offers = new Map<string, Offer>();

@@ -11,7 +11,7 @@ export interface ConnectionOptions {
 export function connect(options: ConnectionOptions): Client {
   const url = options.url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620';
   if (!/^https?:\/\/[^\s/]+\/?$/.test(url))
-    throw new UsageError(`"${url}" is no address of a service.`, 'It looks like http://127.0.0.1:8620.');
+    throw new UsageError(`"${url}" is not a valid service address.`, 'It looks like http://127.0.0.1:8620.');
   const key = options.key ?? process.env['VERBALIS_KEY'] ?? process.env['VERBALIS_OPERATOR_SECRET'];
   if (key === undefined) throw new UsageError('No key is set.', 'Set VERBALIS_KEY in the environment or in .env, or give --key KEY.');
   return createClient({ url, key, space: options.space });

@@ -86,7 +86,7 @@ async function program(called: string | undefined, run: (action: Action) => Prom
     for (const [usage, description] of commands) {
       const [name = '', ...given] = usage.split(' ');
       const own = loaded.commands.find((command) => command.name() === name);
-      root.addCommand(own ?? new Command(name).arguments(given.join(' ')).description(description));
+      root.addCommand(own ?? given.reduce((command, argument) => command.argument(argument), new Command(name)).description(description));
     }
   }
   return root;

@@ -1,23 +1,27 @@
 import type { State } from '@verbalis/client';
 import type { Output } from './output.js';
 
+type Paint = 'green' | 'blue' | 'yellow' | 'red' | 'dim';
+
+const SIGNS: Readonly<Record<State, readonly [sign: string, paint: Paint]>> = {
+  queued: ['…', 'blue'],
+  delayed: ['~', 'yellow'],
+  accepted: ['○', 'green'],
+  delivered: ['●', 'green'],
+  failed: ['✗', 'red'],
+  complained: ['✗', 'red'],
+  withheld: ['–', 'dim'],
+  expired: ['–', 'dim'],
+  canceled: ['–', 'dim'],
+};
+
+/** All states, in the order in which a delivery may come to them. */
+export const STATES = Object.keys(SIGNS) as readonly State[];
+
 /** A state with its sign and colour: never by colour alone. */
 export function stateWord(state: State, color: Output['color']): string {
-  switch (state) {
-    case 'delivered':
-      return color.green(`● ${state}`);
-    case 'accepted':
-      return color.green(`○ ${state}`);
-    case 'queued':
-      return color.blue(`… ${state}`);
-    case 'delayed':
-      return color.yellow(`~ ${state}`);
-    case 'failed':
-    case 'complained':
-      return color.red(`✗ ${state}`);
-    default:
-      return color.dim(`– ${state}`);
-  }
+  const [sign, paint] = SIGNS[state];
+  return color[paint](`${sign} ${state}`);
 }
 
 /** "14:03:07" today, else with the date; in the local time zone of the terminal. */

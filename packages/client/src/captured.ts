@@ -7,10 +7,10 @@ export type CapturedView = Schemas['CapturedMail'];
 export type CapturedList = Schemas['CapturedList'];
 export type CapturedListFilter = Query<'captured.list'>;
 export type Simulation = Schemas['Simulation'];
-export type Fate = Simulation['fate'];
+export type SimulatedOutcome = Simulation['outcome'];
 export type Cause = Schemas['Cause'];
 
-/** Which captured mails are meant. */
+/** Which captured emails are meant. */
 export interface CapturedFilter {
   /** The recipient's address. */
   readonly to?: string | undefined;
@@ -21,7 +21,7 @@ export interface CapturedFilter {
 }
 
 export interface CapturedWaitFilter extends CapturedFilter {
-  /** Only what came at this time or later: a mail of the test before is none. */
+  /** Only what came at this time or later: an email of the test before is none. */
   readonly after?: Date | string | undefined;
 }
 
@@ -97,12 +97,12 @@ export function capturedMail(
     })),
     size: view.size,
     messageId,
-    header: (name) => headers.find((one) => one.name.toLowerCase() === name.toLowerCase())?.value,
+    header: (name) => headers.find((header) => header.name.toLowerCase() === name.toLowerCase())?.value,
     link: (which) => {
-      const found = links.find((one) => fits(which, one.text) || fits(which, one.href));
+      const found = links.find((link) => fits(which, link.text) || fits(which, link.href));
       if (found === undefined)
         throw new Error(
-          `No link fits ${String(which)}. There are: ${links.map((one) => `"${one.text}" (${one.href})`).join(', ') || 'none'}.`,
+          `No link fits ${String(which)}. There are: ${links.map((link) => `"${link.text}" (${link.href})`).join(', ') || 'none'}.`,
         );
       return found.href;
     },

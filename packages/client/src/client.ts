@@ -6,7 +6,7 @@ import {
   type CapturedSummary,
   type CapturedView,
   type CapturedWaitFilter,
-  type Fate,
+  type SimulatedOutcome,
 } from './captured.js';
 import { RefusedError } from './errors.js';
 import type { components } from './generated/api.js';
@@ -65,8 +65,12 @@ function captureTools({ captured }: Methods) {
     /** Deletes captured mail: all of it, or what matches. @returns how many */
     clear: async (filter: CapturedFilter = {}): Promise<number> => (await captured.clear(filter)).removed,
     /** Simulates an outcome for a captured email, as if the other side had reported it. */
-    simulate: async (mail: { readonly id: string }, fate: Fate, more: Omit<Body<'captured.simulate'>, 'fate'> = {}): Promise<void> => {
-      await captured.simulate(mail.id, { fate, ...more });
+    simulate: async (
+      mail: { readonly id: string },
+      outcome: SimulatedOutcome,
+      more: Omit<Body<'captured.simulate'>, 'outcome'> = {},
+    ): Promise<void> => {
+      await captured.simulate(mail.id, { outcome, ...more });
     },
     /** Captured mail as it arrives. */
     follow: async function* (options: FollowOptions = {}): AsyncGenerator<CapturedSummary> {

@@ -13,7 +13,7 @@ export type {
   CapturedSummary,
   CapturedWaitFilter,
   Cause,
-  Fate,
+  SimulatedOutcome,
 } from './captured.js';
 export { RefusedError, UnreachableError, type ProblemBody } from './errors.js';
 export type { StreamEvent } from './stream.js';
@@ -33,7 +33,7 @@ export type TemplateList = Schemas['TemplateList'];
 export type TemplateSummary = Schemas['TemplateSummary'];
 export type TemplateDetail = Schemas['TemplateDetail'];
 export type Rendered = Schemas['Rendered'];
-export type RenderWanted = Schemas['RenderWanted'];
+export type RenderRequest = Schemas['RenderRequest'];
 export type SourceProblem = Schemas['SourceProblem'];
 export type SpaceView = Schemas['Space'];
 export type Upload = Schemas['Upload'];
@@ -53,4 +53,4 @@ export type AlertView = Schemas['Alert'];
 export type QuarantinedItem = Schemas['QuarantinedItem'];
 export type AlertRule = Schemas['AlertRule'];
 export type NewAlertRule = Schemas['NewAlertRule'];
-export type FiguresWanted = Query<'figures.get'>;
+export type FiguresFilter = Query<'figures.get'>;

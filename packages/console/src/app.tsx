@@ -4,28 +4,28 @@ import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { RouterProvider } from 'react-aria-components';
 import { Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
 import { Frame } from './parts/frame.js';
-import { Message } from './pages/message.js';
-import { Messages } from './pages/messages.js';
-import { SignIn } from './pages/sign-in.js';
-import { Return } from './pages/return.js';
-import { Returns } from './pages/returns.js';
-import { Send } from './pages/send.js';
-import { SetUp } from './pages/steps.js';
-import { Alerts } from './pages/alerts.js';
-import { Quarantine } from './pages/quarantine.js';
-import { Figures } from './pages/figures.js';
-import { Live } from './pages/live.js';
-import { SubscriptionPage, Subscriptions } from './pages/subscriptions.js';
-import { Captured } from './pages/captured.js';
-import { CapturedList } from './pages/captured-list.js';
-import { Search } from './pages/search.js';
-import { Templates } from './pages/templates.js';
-import { Suppressions } from './pages/suppressions.js';
+import { Message } from './messages/message.js';
+import { Messages } from './messages/messages.js';
+import { SignIn } from './keys/sign-in.js';
+import { Return } from './returns/return.js';
+import { Returns } from './returns/returns.js';
+import { Send } from './queue/send.js';
+import { SetUp } from './parts/set-up.js';
+import { Alerts } from './alerts/alerts.js';
+import { Quarantine } from './quarantine/quarantine.js';
+import { Figures } from './figures/figures.js';
+import { Live } from './events/live.js';
+import { SubscriptionPage, Subscriptions } from './webhooks/subscriptions.js';
+import { Captured } from './capture/captured.js';
+import { CapturedList } from './capture/captured-list.js';
+import { Search } from './search/search.js';
+import { Templates } from './workbench/templates.js';
+import { Suppressions } from './suppressions/suppressions.js';
 import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Session } from './session.js';
 
 // The editor is most of the console's weight and belongs to these pages only.
-const Template = lazy(async () => ({ default: (await import('./pages/template.js')).Template }));
-const Editions = lazy(async () => ({ default: (await import('./pages/editions.js')).Editions }));
+const Template = lazy(async () => ({ default: (await import('./workbench/template.js')).Template }));
+const Editions = lazy(async () => ({ default: (await import('./editions/editions.js')).Editions }));
 
 /** Who is signed in decides what is shown: the pages, or the way in. */
 export function App() {

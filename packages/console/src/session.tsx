@@ -29,7 +29,7 @@ export function useSession(): Session {
 /** The space that was looked at last, on this machine. */
 export function rememberedSpace(spaces: readonly SpaceView[]): SpaceView | undefined {
   const name = window.localStorage.getItem(SPACE);
-  return spaces.find((one) => one.name === name) ?? spaces[0];
+  return spaces.find((space) => space.name === name) ?? spaces[0];
 }
 
 export function rememberSpace(name: string): void {

@@ -4,7 +4,7 @@ import { createGlobalStyle } from 'styled-components';
 export const color = {
   paper: 'var(--paper)',
   raised: 'var(--raised)',
-  ink: 'var(--ink)',
+  text: 'var(--text)',
   soft: 'var(--soft)',
   hair: 'var(--hair)',
   accent: 'var(--accent)',
@@ -27,19 +27,19 @@ export const wide = '@media (min-width: 900px)';
 export const GlobalStyle = createGlobalStyle`
   :root {
     color-scheme: light dark;
-    --paper: #fbf9f4; --raised: #ffffff; --ink: #1c2733; --soft: #55606b; --hair: #ddd8cc; --wash: #f1ede3;
+    --paper: #fbf9f4; --raised: #ffffff; --text: #1c2733; --soft: #55606b; --hair: #ddd8cc; --wash: #f1ede3;
     --accent: #0f766e; --on-accent: #ffffff;
     --good: #16653f; --wait: #8a5300; --bad: #b3261e; --mark: #2f5d9e;
   }
   @media (prefers-color-scheme: dark) {
     :root {
-      --paper: #12181f; --raised: #182029; --ink: #e9e4d8; --soft: #a5adb3; --hair: #2d3843; --wash: #1b242d;
+      --paper: #12181f; --raised: #182029; --text: #e9e4d8; --soft: #a5adb3; --hair: #2d3843; --wash: #1b242d;
       --accent: #4fd1bf; --on-accent: #08231f;
       --good: #6fd39b; --wait: #f0b95c; --bad: #ff9d93; --mark: #9cc0f5;
     }
   }
   * { box-sizing: border-box; }
-  body { margin: 0; background: var(--paper); color: var(--ink); font: 16px/1.5 ${font.sans}; font-variant-numeric: tabular-nums; }
+  body { margin: 0; background: var(--paper); color: var(--text); font: 16px/1.5 ${font.sans}; font-variant-numeric: tabular-nums; }
   h1, h2, h3 { font-family: ${font.serif}; font-weight: 560; line-height: 1.2; margin: 0; text-wrap: balance; }
   h1 { font-size: 28px; letter-spacing: -0.01em; }
   h2 { font-size: 20px; }

@@ -1,17 +1,17 @@
 import type { Cause, State } from '@verbalis/client';
 import { color } from './style.js';
 
-/** A state's sign, colour and meaning: never told by colour alone. */
+/** A state's sign, colour and meaning: never by colour alone. */
 export const STATES: Readonly<Record<State, { readonly sign: string; readonly color: string; readonly means: string }>> = {
-  queued: { sign: '…', color: color.mark, means: 'waits to be handed over' },
-  delayed: { sign: '~', color: color.wait, means: 'put off, tried again' },
-  accepted: { sign: '○', color: color.good, means: 'taken by the provider' },
+  queued: { sign: '…', color: color.mark, means: 'waits to be sent' },
+  delayed: { sign: '~', color: color.wait, means: 'deferred, retried automatically' },
+  accepted: { sign: '○', color: color.good, means: 'accepted by the provider' },
   delivered: { sign: '●', color: color.good, means: 'in the mailbox' },
   failed: { sign: '✕', color: color.bad, means: 'could not be delivered' },
   complained: { sign: '!', color: color.bad, means: 'reported as unwanted' },
   withheld: { sign: '–', color: color.soft, means: 'must not be sent' },
   expired: { sign: '–', color: color.soft, means: 'too late to be sent' },
-  canceled: { sign: '–', color: color.soft, means: 'called back' },
+  canceled: { sign: '–', color: color.soft, means: 'canceled before it was sent' },
 };
 
 const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto', style: 'short' });
@@ -64,8 +64,8 @@ export function inBytes(bytes: number): string {
   return bytes < 1_000_000 ? `${(bytes / 1000).toFixed(1)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
 }
 
-/** A span of time as people say it. */
-export function spanWords(ms: number | undefined): string {
+/** A duration as people say it. */
+export function durationText(ms: number | undefined): string {
   if (ms === undefined) return '–';
   if (ms < 1000) return `${ms} ms`;
   if (ms < 60_000) return `${(ms / 1000).toFixed(1)} s`;

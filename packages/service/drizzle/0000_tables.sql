@@ -15,7 +15,7 @@ CREATE TABLE `alerts` (
 	`resolved_at` integer,
 	`value` real NOT NULL,
 	`text` text NOT NULL,
-	`told` integer DEFAULT 0 NOT NULL
+	`notified` integer DEFAULT 0 NOT NULL
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `alerts_firing` ON `alerts` (`space`,`rule`,`group`) WHERE "alerts"."resolved_at" is null;--> statement-breakpoint
@@ -90,7 +90,7 @@ CREATE TABLE `signing_keys` (
 	`domain` text NOT NULL,
 	`selector` text NOT NULL,
 	`algorithm` text NOT NULL,
-	`sealed` blob NOT NULL,
+	`encrypted` blob NOT NULL,
 	`record` text NOT NULL,
 	`created_at` integer NOT NULL,
 	PRIMARY KEY(`domain`, `selector`)
@@ -202,7 +202,7 @@ CREATE TABLE `deliveries` (
 	`next_attempt_at` integer,
 	`lease_until` integer,
 	`owner` text,
-	`line` text NOT NULL,
+	`fairness_key` text NOT NULL,
 	`domain` text NOT NULL,
 	`expires_at` integer,
 	`decided_by` text,
@@ -213,12 +213,17 @@ CREATE TABLE `deliveries` (
 );
 --> statement-breakpoint
 CREATE INDEX `deliveries_by_message` ON `deliveries` (`message_id`);--> statement-breakpoint
-CREATE INDEX `deliveries_by_line` ON `deliveries` (`line`,`next_attempt_at`,`id`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_fairness_key` ON `deliveries` (`fairness_key`,`next_attempt_at`,`id`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_deadline` ON `deliveries` (`expires_at`) WHERE "deliveries"."next_attempt_at" is not null and "deliveries"."expires_at" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries"."owner" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`,`id`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
+CREATE TABLE `emails` (
+	`delivery_id` text PRIMARY KEY NOT NULL,
+	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `facts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -242,11 +247,6 @@ CREATE TABLE `idempotency` (
 	`message_id` text NOT NULL,
 	`created_at` integer NOT NULL,
 	PRIMARY KEY(`space`, `key`)
-);
---> statement-breakpoint
-CREATE TABLE `mails` (
-	`delivery_id` text PRIMARY KEY NOT NULL,
-	`bytes` blob NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `messages` (
@@ -279,7 +279,7 @@ CREATE TABLE `sender_faults` (
 	`day` text NOT NULL,
 	`count` integer NOT NULL,
 	`evidence` text NOT NULL,
-	`told_at` integer,
+	`reported_at` integer,
 	PRIMARY KEY(`space`, `cause`, `day`)
 );
 --> statement-breakpoint
@@ -299,7 +299,7 @@ CREATE TABLE `returns` (
 	`envelope_to` text NOT NULL,
 	`kind` text NOT NULL,
 	`delivery_id` text,
-	`told` text NOT NULL,
+	`readout` text NOT NULL,
 	`bytes` blob NOT NULL
 );
 --> statement-breakpoint
@@ -332,7 +332,7 @@ CREATE TABLE `notifications` (
 	`subscription_id` text NOT NULL,
 	`seq` integer NOT NULL,
 	`state` text NOT NULL,
-	`line` text NOT NULL,
+	`order_key` text NOT NULL,
 	`attempts` integer NOT NULL,
 	`next_at` integer,
 	`last_at` integer,
@@ -343,15 +343,15 @@ CREATE TABLE `notifications` (
 );
 --> statement-breakpoint
 CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`next_at`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
-CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'set-aside';--> statement-breakpoint
+CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'dead-letter';--> statement-breakpoint
 CREATE TABLE `subscriptions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,
 	`name` text NOT NULL,
 	`url` text NOT NULL,
 	`filter` text NOT NULL,
-	`sealed` blob NOT NULL,
-	`shape` text,
+	`encrypted` blob NOT NULL,
+	`payload` text,
 	`batch` integer NOT NULL,
 	`handshake` integer NOT NULL,
 	`state` text NOT NULL,

@@ -11,7 +11,7 @@ import { stringify } from 'yaml';
 export { mailMatchers } from './matchers.js';
 
 export interface MailServiceOptions {
-  /** The mail folder whose templates the app sends; none is needed for mails that the app makes itself. */
+  /** The mail folder whose templates the app sends; none is needed for emails that the app makes itself. */
   readonly mailFolder?: string;
   /** Put over the configuration, as in verbalis.yaml. */
   readonly settings?: Readonly<Record<string, unknown>>;

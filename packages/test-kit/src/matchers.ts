@@ -58,8 +58,8 @@ export const mailMatchers = {
   /** The mail has a link whose words or address fit. */
   toHaveLink(received: unknown, wanted: string | RegExp): Verdict {
     const { links } = mailOf(received);
-    const found = links.find((one) => fits(wanted, one.text) || fits(wanted, one.href));
-    const all = links.map((one) => `  "${one.text}"  ${one.href}`).join('\n');
+    const found = links.find((link) => fits(wanted, link.text) || fits(wanted, link.href));
+    const all = links.map((link) => `  "${link.text}"  ${link.href}`).join('\n');
     return {
       pass: found !== undefined,
       message: () =>
@@ -72,14 +72,14 @@ export const mailMatchers = {
   /** The mail has a one-time code, or this very one, or one like this. */
   toHaveCode(received: unknown, wanted?: string | RegExp): Verdict {
     const { codes } = mailOf(received);
-    const pass = codes.some((one) => wanted === undefined || (typeof wanted === 'string' ? one === wanted : wanted.test(one)));
+    const pass = codes.some((code) => wanted === undefined || (typeof wanted === 'string' ? code === wanted : wanted.test(code)));
     return {
       pass,
       message: () =>
         pass
           ? `There is such a code: ${codes.join(', ')}`
           : codes.length === 0
-            ? 'There is no one-time code in this mail.'
+            ? 'There is no one-time code in this email.'
             : `No code fits ${String(wanted)}. There is: ${codes.join(', ')}`,
     };
   },

@@ -17,7 +17,7 @@ function ruleText({ of, where, by, percent, count, queueSeconds, minutes, least 
 /** What holds and has held, and the rules. @returns 1 when one holds */
 export async function listAlerts(client: Client, { json }: Json, output: Output): Promise<ExitCode> {
   const found = await client.alerts.list();
-  const firing = found.alerts.filter((one) => one.resolvedAt === undefined);
+  const firing = found.alerts.filter((alert) => alert.resolvedAt === undefined);
   if (json === true) {
     output.out(JSON.stringify(found, null, 2));
     return firing.length > 0 ? 1 : 0;
@@ -27,12 +27,12 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
     output.out(
       tableText(
         [{ title: 'alert' }, { title: 'for' }, { title: 'since' }, { title: 'until' }, { title: 'what was found' }],
-        found.alerts.map((one) => [
-          one.resolvedAt === undefined ? color.red(`▲ ${one.rule}`) : one.rule,
-          one.group ?? '',
-          clockTime(one.since),
-          one.resolvedAt === undefined ? 'now' : clockTime(one.resolvedAt),
-          one.text,
+        found.alerts.map((alert) => [
+          alert.resolvedAt === undefined ? color.red(`▲ ${alert.rule}`) : alert.rule,
+          alert.group ?? '',
+          clockTime(alert.since),
+          alert.resolvedAt === undefined ? 'now' : clockTime(alert.resolvedAt),
+          alert.text,
         ]),
         color,
       ),
@@ -40,9 +40,9 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
   if (found.rules.length === 0)
     output.note('No rule is in force. verbalis alerts set NAME makes one; verbalis.yaml may hold others under "alerts".');
   else if (found.alerts.length === 0) output.note('All is quiet.');
-  const wide = Math.max(...found.rules.map((one) => one.name.length));
-  for (const one of found.rules)
-    output.out(`Rule ${one.name.padEnd(wide)}  ${ruleText(one)}${one.from === 'configuration' ? '  (verbalis.yaml)' : ''}`);
+  const wide = Math.max(...found.rules.map((rule) => rule.name.length));
+  for (const rule of found.rules)
+    output.out(`Rule ${rule.name.padEnd(wide)}  ${ruleText(rule)}${rule.from === 'configuration' ? '  (verbalis.yaml)' : ''}`);
   return firing.length > 0 ? 1 : 0;
 }
 
@@ -60,7 +60,7 @@ export interface SetRuleOptions extends Json {
 function numberOf(text: string | undefined, option: string): number | undefined {
   if (text === undefined) return undefined;
   const value = Number(text);
-  if (!Number.isFinite(value) || text.trim() === '') throw new UsageError(`"${text}" is no number.`, `${option} takes one.`);
+  if (!Number.isFinite(value) || text.trim() === '') throw new UsageError(`"${text}" is not a valid number.`, `${option} takes one.`);
   return value;
 }
 

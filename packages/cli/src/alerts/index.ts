@@ -5,7 +5,7 @@ import { listAlerts, setRule, removeRule } from './alerts.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const alerts = root.command('alerts').description('track: rules over what happens, and what holds by them');
+  const alerts = root.command('alerts').description('track: rules over rates and counts, and their alerts');
 
   example(
     remote(
@@ -26,7 +26,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--count <n>', 'fires above so many events')
         .option('--queue-seconds <n>', 'fires when the oldest due mail has waited so long')
         .option('--minutes <n>', 'within the last minutes (15)')
-        .option('--least <n>', 'says nothing below so many events (5)')
+        .option('--least <n>', 'fires at no fewer events than this (5)')
         .addOption(new Option('--by <what>', 'each of them on its own').choices(['template', 'topic', 'provider', 'domain', 'cause']))
         .option('--where <filter>', 'only these events'),
     ),
@@ -37,7 +37,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => setRule(connect(options), name, only(options), output)),
   );
 
-  example(remote(alerts.command('remove <rule>').description('take a rule away')), 'verbalis alerts remove many-fail').action(
+  example(remote(alerts.command('remove <rule>').description('remove a rule')), 'verbalis alerts remove many-fail').action(
     (name: string, options: Remote) => run((output) => removeRule(connect(options), name, output)),
   );
 }

@@ -1,5 +1,5 @@
 import { writeFile } from 'node:fs/promises';
-import { RefusedError, type CapturedMail, type Cause, type Client, type Fate } from '@verbalis/client';
+import { RefusedError, type CapturedMail, type Cause, type Client, type SimulatedOutcome } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
 
@@ -61,18 +61,18 @@ async function show(mail: CapturedMail, { part, save, json }: ShowOptions, outpu
   if (part === 'source') process.stdout.write(await mail.source());
   else if (part === 'code') {
     if (mail.code === undefined) {
-      output.note('There is no one-time code in this mail.');
+      output.note('There is no one-time code in this email.');
       return 1;
     }
     output.out(mail.code);
-  } else if (part === 'links') output.out(mail.links.map((one) => `${one.href}  ${output.color.dim(one.text)}`).join('\n'));
+  } else if (part === 'links') output.out(mail.links.map((link) => `${link.href}  ${output.color.dim(link.text)}`).join('\n'));
   else if (part !== undefined) output.out(mail[part]);
   else if (json === true) output.out(JSON.stringify(mail, null, 2));
-  else output.out(story(mail, output));
+  else output.out(mailText(mail, output));
   return 0;
 }
 
-function story(mail: CapturedMail, { color }: Output): string {
+function mailText(mail: CapturedMail, { color }: Output): string {
   const rows: string[][] = [
     ['From', mail.from],
     ['To', mail.to],
@@ -80,9 +80,9 @@ function story(mail: CapturedMail, { color }: Output): string {
     ['Size', kilobytes(mail.size)],
     ...(mail.messageId === undefined ? [] : [['Message', mail.messageId]]),
     ...(mail.code === undefined ? [] : [['Code', color.bold(mail.code)]]),
-    ...mail.attachments.map((one) => [
-      one.inline ? 'Picture' : 'Attached',
-      `${one.name}  ${color.dim(`${one.type}, ${kilobytes(one.size)}`)}`,
+    ...mail.attachments.map((attachment) => [
+      attachment.inline ? 'Picture' : 'Attached',
+      `${attachment.name}  ${color.dim(`${attachment.type}, ${kilobytes(attachment.size)}`)}`,
     ]),
   ];
   const wide = Math.max(...rows.map(([name = '']) => name.length));
@@ -91,7 +91,7 @@ function story(mail: CapturedMail, { color }: Output): string {
     ...rows.map(([name = '', value = '']) => `  ${color.dim(name.padEnd(wide))}  ${value}`),
     '',
     mail.text === '' ? color.dim('(no text part; --part html shows the other)') : mail.text.trimEnd(),
-    ...(mail.links.length === 0 ? [] : ['', color.dim('Links'), ...mail.links.map((one) => `  ${one.href}  ${color.dim(one.text)}`)]),
+    ...(mail.links.length === 0 ? [] : ['', color.dim('Links'), ...mail.links.map((link) => `  ${link.href}  ${color.dim(link.text)}`)]),
   ].join('\n');
 }
 
@@ -105,10 +105,10 @@ export async function waitForCaptured(
   output: Output,
 ): Promise<ExitCode> {
   const timeout = Number(seconds) * 1000;
-  if (!Number.isFinite(timeout) || timeout < 0) throw new UsageError(`"${seconds}" is no number of seconds.`);
+  if (!Number.isFinite(timeout) || timeout < 0) throw new UsageError(`"${seconds}" is not a valid number of seconds.`);
   const since = after === 'now' ? new Date().toISOString() : after;
   if (since !== undefined && Number.isNaN(Date.parse(since)))
-    throw new UsageError(`"${since}" is no time.`, 'It looks like 2026-12-04T08:15:00Z, or is "now".');
+    throw new UsageError(`"${since}" is not a valid time.`, 'It looks like 2026-12-04T08:15:00Z, or is "now".');
   if (output.interactive) output.note('Waiting …');
   try {
     return await show(await client.captured.waitFor({ to, subject, find, after: since }, { timeout }), rest, output);
@@ -122,23 +122,23 @@ export async function waitForCaptured(
 export async function clearCaptured(client: Client, { json, ...filter }: CapturedOptions, output: Output): Promise<ExitCode> {
   const removed = await client.captured.clear(filter);
   if (json === true) output.out(JSON.stringify({ removed }));
-  else output.note(`${removed} taken away.`);
+  else output.note(`${removed} deleted.`);
   return 0;
 }
 
-export const FATES: readonly Fate[] = ['delivered', 'delayed', 'bounced', 'complained', 'opened', 'clicked'];
+export const OUTCOMES: readonly SimulatedOutcome[] = ['delivered', 'delayed', 'bounced', 'complained', 'image-loaded', 'link-followed'];
 
 export async function simulate(
   client: Client,
   id: string,
-  fate: string,
+  outcome: string,
   { cause, link }: { readonly cause?: Cause; readonly link?: string },
   output: Output,
 ): Promise<ExitCode> {
-  const known = FATES.find((one) => one === fate);
-  if (known === undefined) throw new UsageError(`"${fate}" is no fate.`, `One of ${FATES.join(', ')}.`);
+  const known = OUTCOMES.find((one) => one === outcome);
+  if (known === undefined) throw new UsageError(`"${outcome}" is not a known outcome.`, `One of ${OUTCOMES.join(', ')}.`);
   await client.captured.simulate({ id }, known, { ...(cause === undefined ? {} : { cause }), ...(link === undefined ? {} : { link }) });
   const { messageId } = await client.captured.get(id);
-  output.note(`It is ${known} now. verbalis messages show ${messageId ?? 'MESSAGE'} tells its story.`);
+  output.note(`It is ${known} now. verbalis messages show ${messageId ?? 'MESSAGE'} shows its timeline.`);
   return 0;
 }

@@ -5,7 +5,7 @@ import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate } 
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const captured = root.command('captured').description('try: mail that was kept instead of being sent');
+  const captured = root.command('captured').description('try: email that was captured instead of being sent');
 
   const filters = (command: Command): Command =>
     command
@@ -21,7 +21,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       filters(captured.command('list').description('newest first'))
-        .option('--limit <n>', 'mails a page (50)')
+        .option('--limit <n>', 'how many per page (50)')
         .option('--cursor <cursor>', 'the next page'),
     ),
     'verbalis captured list --to asa@post.example',
@@ -39,7 +39,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       parts(
-        filters(captured.command('wait').description('wait for a mail; ends with 1 when none comes'))
+        filters(captured.command('wait').description('wait for an email; exits with status 1 when none arrives'))
           .option('--seconds <n>', 'how long', '10')
           .option('--after <time>', 'only what comes from then on; "now"'),
       ),
@@ -50,7 +50,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(filters(captured.command('clear').description('take captured mail away: all, or what fits'))),
+    remote(filters(captured.command('clear').description('delete captured mail: all, or what matches'))),
     'verbalis captured clear --to asa@post.example',
   ).action((options: Remote & Parameters<typeof clearCaptured>[1]) =>
     run((output) => clearCaptured(connect(options), only(options), output)),
@@ -59,13 +59,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       captured
-        .command('simulate <mail> <fate>')
-        .description('let something become of it: delivered, delayed, bounced, complained, opened, clicked')
+        .command('simulate <mail> <outcome>')
+        .description('simulate an outcome: delivered, delayed, bounced, complained, image-loaded, link-followed')
         .option('--cause <cause>', 'why it bounced or waits')
-        .option('--link <address>', 'the link that was clicked'),
+        .option('--link <address>', 'the link that was followed'),
     ),
     'verbalis captured simulate l01k… bounced --cause mailbox-full',
-  ).action((id: string, fate: string, options: Remote & Parameters<typeof simulate>[3]) =>
-    run((output) => simulate(connect(options), id, fate, only(options), output)),
+  ).action((id: string, outcome: string, options: Remote & Parameters<typeof simulate>[3]) =>
+    run((output) => simulate(connect(options), id, outcome, only(options), output)),
   );
 }

@@ -8,7 +8,7 @@ import { createClient, type Client, type Message, type NewMessage, type State } 
 import { writeMail } from '@verbalis/core/mime';
 import { readConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import type { Fate, Script } from '@verbalis/standins';
+import type { ScriptedOutcome, Script } from '@verbalis/simulators';
 import { makeHistory } from './history.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
@@ -30,14 +30,14 @@ export interface DemoOptions {
   readonly dir?: string;
 }
 
-/** What the stand-in's script means for a delivery. */
-const ENDINGS: Readonly<Record<Fate, { readonly state: State; readonly attempts: number; readonly words: string }>> = {
-  accept: { state: 'accepted', attempts: 1, words: 'taken' },
+/** What the simulator's script means for a delivery. */
+const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonly attempts: number; readonly words: string }>> = {
+  accept: { state: 'accepted', attempts: 1, words: 'accepted' },
   refuse: { state: 'failed', attempts: 1, words: 'refused with 550 5.1.1' },
-  'defer-twice': { state: 'accepted', attempts: 3, words: 'put off twice with 451 4.7.1, then taken' },
-  'report-failed': { state: 'failed', attempts: 1, words: 'taken, then reported as undeliverable' },
-  'report-delivered': { state: 'delivered', attempts: 1, words: 'taken, then reported as delivered' },
-  complain: { state: 'complained', attempts: 1, words: 'taken, then reported as unwanted' },
+  'defer-twice': { state: 'accepted', attempts: 3, words: 'deferred twice with 451 4.7.1, then accepted' },
+  'report-failed': { state: 'failed', attempts: 1, words: 'accepted, then reported as undeliverable' },
+  'report-delivered': { state: 'delivered', attempts: 1, words: 'accepted, then reported as delivered' },
+  complain: { state: 'complained', attempts: 1, words: 'accepted, then reported as unwanted' },
 };
 
 /** A child process that says one line of JSON when it is ready. */
@@ -80,7 +80,7 @@ async function ended(children: readonly ChildProcess[]): Promise<void> {
   );
 }
 
-/** Starts stand-in and service, sends the demo's bookings through the API, and shows what became of them. */
+/** Starts simulator and service, sends the demo's bookings through the API, and shows what became of them. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
   const dir = resolve(options.dir ?? '.demo');
   rmSync(dir, { recursive: true, force: true });
@@ -101,9 +101,9 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   try {
     const relay = settings.providers['north-relay'];
     if (relay?.kind !== 'smtp') throw new UsageError('The demo’s configuration has no provider "north-relay".');
-    const standIn = join(dir, 'north-relay.json');
+    const simulator = join(dir, 'north-relay.json');
     writeFileSync(
-      standIn,
+      simulator,
       JSON.stringify({
         kind: 'smtp',
         name: 'north-relay',
@@ -140,38 +140,38 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
       output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about 40 s) …');
       const began = Date.now();
       const count = await makeHistory(readConfig(configFile, env), SPACE, operator, Math.floor(began / HISTORY_STEP_MS) * HISTORY_STEP_MS);
-      output.note(`… ${count} mails sent and answered in ${Math.round((Date.now() - began) / 1000)} s.`);
+      output.note(`… ${count} emails sent and answered in ${Math.round((Date.now() - began) / 1000)} s.`);
     }
-    output.note('Starting the stand-in providers and the service …');
-    await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [standIn], process.env, children);
-    await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [httpStandIn], process.env, children);
+    output.note('Starting the simulator providers and the service …');
+    await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [simulator], process.env, children);
+    await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [httpStandIn], process.env, children);
     const south = settings.providers['south-relay'];
     if (south?.kind === 'smtp') {
       const southStandIn = join(dir, 'south-relay.json');
       writeFileSync(
         southStandIn,
-        JSON.stringify({ ...(JSON.parse(readFileSync(standIn, 'utf8')) as object), name: 'south-relay', port: south.port }),
+        JSON.stringify({ ...(JSON.parse(readFileSync(simulator, 'utf8')) as object), name: 'south-relay', port: south.port }),
       );
-      await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [southStandIn], process.env, children);
+      await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [southStandIn], process.env, children);
     }
     const chatStandIn = join(dir, 'chat.json');
     writeFileSync(
       chatStandIn,
       JSON.stringify({ kind: 'chat', host: '127.0.0.1', port: Number(env['VERBALIS_DEMO_CHAT_PORT'] ?? CHAT_PORT) }),
     );
-    const chat = await started(fileURLToPath(import.meta.resolve('@verbalis/standins/main')), [chatStandIn], process.env, children);
+    const chat = await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [chatStandIn], process.env, children);
     const chatUrl = `http://127.0.0.1:${Number(chat['port'])}`;
     const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
     const url = String(service['url']);
 
     const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const client = createClient({ url, key });
-    // Whatever an alert or a complaint says goes to the chat, in the chat's own shape.
+    // Whatever an alert or a complaint says goes to the chat, in the chat's own payload.
     await createClient({ url, key: operator, space: SPACE }).subscriptions.add({
       name: 'harbour office chat',
       url: `${chatUrl}/hooks/harbour-office`,
       filter: 'type in [alert-firing, alert-resolved, complained]',
-      shape: {
+      payload: {
         $if: 'event.data.text',
         $value: { text: '{{ event.data.text }}' },
         $else: { text: '{{ event.data.address }} complains about “{{ event.data.subject }}”.' },
@@ -234,18 +234,20 @@ async function fillDrydock(client: Client, port: string, output: Output): Promis
   const opened = await connection.open();
   const outcome = opened === 'ready' ? await connection.deliver({ from: 'till@saltmarsh-ferries.example', to }, mail) : opened;
   connection.close();
-  if (outcome.kind !== 'accepted') output.note(`The mail by SMTP was not taken: ${outcome.reason ?? outcome.kind}`);
+  if (outcome.kind !== 'accepted') output.note(`The email by SMTP was not accepted: ${outcome.reason ?? outcome.kind}`);
 }
 
-function fateOf(address: string, script: Script): Fate {
+function fateOf(address: string, script: Script): ScriptedOutcome {
   return script[address.toLowerCase()] ?? 'accept';
 }
 
 function asScripted(message: Message, script: Script): boolean {
-  return message.deliveries.every((one) => {
-    const wanted = ENDINGS[fateOf(one.address, script)];
+  return message.deliveries.every((delivery) => {
+    const wanted = ENDINGS[fateOf(delivery.address, script)];
     return (
-      one.state === wanted.state && one.attempts.length === wanted.attempts && (one.state !== 'failed' || one.cause === 'mailbox-unknown')
+      delivery.state === wanted.state &&
+      delivery.attempts.length === wanted.attempts &&
+      (delivery.state !== 'failed' || delivery.cause === 'mailbox-unknown')
     );
   });
 }
@@ -262,12 +264,12 @@ async function outcome(client: Client, ids: readonly string[], script: Script): 
 
 function outcomeTable(messages: readonly Message[], script: Script, { color }: Output): string {
   const rows = messages.flatMap((message) =>
-    message.deliveries.map((one) => [
+    message.deliveries.map((delivery) => [
       message.reference ?? '',
-      one.address,
-      ENDINGS[fateOf(one.address, script)].words,
-      String(one.attempts.length),
-      stateWord(one.state, color),
+      delivery.address,
+      ENDINGS[fateOf(delivery.address, script)].words,
+      String(delivery.attempts.length),
+      stateWord(delivery.state, color),
       asScripted(message, script) ? color.green('as scripted') : color.red('NOT as scripted'),
     ]),
   );
@@ -275,7 +277,7 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
     [
       { title: 'booking' },
       { title: 'to' },
-      { title: 'the stand-in’s script' },
+      { title: 'the simulator’s script' },
       { title: 'attempts', right: true },
       { title: 'state' },
       { title: '' },
@@ -291,7 +293,7 @@ function whereToLook(url: string, signInUrl: string, key: string, operator: stri
     color.bold('Where to look'),
     `  Console (this link opens it once):  ${color.cyan(signInUrl)}`,
     `  API document:                       ${url}/v1/openapi.json`,
-    `  The chat that stands in (alerts):   ${color.cyan(chatUrl)}`,
+    `  The simulated chat (alerts):        ${color.cyan(chatUrl)}`,
     '  On the command line, in another terminal:',
     `    export VERBALIS_URL=${url} VERBALIS_KEY=${key}`,
     '    npx verbalis messages list',

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { createClient, type Client, type NewMessage } from '@verbalis/client';
 import { startService, type Clock } from '@verbalis/service';
 import type { ReadConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type Conduct, type StandInProvider } from '@verbalis/standins';
+import { startSmtpProvider, type Behaviour, type StandInProvider } from '@verbalis/simulators';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -99,7 +99,8 @@ function historyClock(start: number) {
         for (let i = 0; i < 3; i += 1) await new Promise((done) => setImmediate(done));
         while (this.busy()) await new Promise((done) => setImmediate(done));
         let next = timers[0];
-        for (const one of timers) if (next !== undefined && (one.at < next.at || (one.at === next.at && one.n < next.n))) next = one;
+        for (const timer of timers)
+          if (next !== undefined && (timer.at < next.at || (timer.at === next.at && timer.n < next.n))) next = timer;
         if (next === undefined || next.at > end) break;
         timers.splice(timers.indexOf(next), 1);
         now = next.at;
@@ -111,11 +112,11 @@ function historyClock(start: number) {
 }
 
 /** What a mail system does with a recipient at a time: most take it and say so, some do not. */
-function conductOf(provider: string, begin: number) {
+function behaviourOf(provider: string, begin: number) {
   const storm = begin - STORM * DAY;
-  return (to: string, tries: number, now: number): Conduct => {
+  return (to: string, tries: number, now: number): Behaviour => {
     const taken = { code: 250, enhanced: '2.1.5', text: 'OK' };
-    const dice = chance('fate', to);
+    const dice = chance('outcome', to);
     const day = Math.floor(now / DAY);
     // In the storm one provider is down for two hours.
     if (provider === 'north-relay' && now >= storm + 10 * HOUR && now < storm + 12 * HOUR)
@@ -150,7 +151,7 @@ function conductOf(provider: string, begin: number) {
 type Samples = Readonly<Record<string, Record<string, unknown>>>;
 
 /** What Saltmarsh Ferries writes in one step of time. */
-function mailsOf(at: number, begin: number, samples: Samples): NewMessage[] {
+function emailsOf(at: number, begin: number, samples: Samples): NewMessage[] {
   const out: NewMessage[] = [];
   const storm = begin - STORM * DAY;
   const hour = new Date(at).getUTCHours();
@@ -197,23 +198,23 @@ function mailsOf(at: number, begin: number, samples: Samples): NewMessage[] {
 }
 
 /**
- * Weeks of made-up sailings, sent and answered by the real pipeline against stand-ins with a clock that is moved: nothing is written into
- * tables by hand. @returns how many mails were sent
+ * Weeks of made-up sailings, sent and answered by the real pipeline against simulators with a clock that is moved: nothing is written into
+ * tables by hand. @returns how many emails were sent
  */
 export async function makeHistory(config: ReadConfig, space: string, operator: string, begin: number): Promise<number> {
   const start = begin - DAYS * DAY;
   const clock = historyClock(start);
   const names = ['north-relay', 'south-relay'] as const;
   const returnsTo = { host: '127.0.0.1', port: 0 };
-  const standIns: StandInProvider[] = [];
+  const simulators: StandInProvider[] = [];
   for (const name of names)
-    standIns.push(
+    simulators.push(
       await startSmtpProvider({
         name,
         host: '127.0.0.1',
         port: 0,
         script: {},
-        conduct: conductOf(name, begin),
+        behaviour: behaviourOf(name, begin),
         clock,
         returnsTo,
         reportAfterMs: 0,
@@ -234,7 +235,7 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
         log: { level: 'fatal' },
         // As in life: a server that greylists is asked again after minutes.
         dispatch: { ...settings.dispatch, retryByCause: {} },
-        providers: Object.fromEntries(names.map((name, i) => [name, { ...relay, port: standIns[i]?.port ?? 0 }])),
+        providers: Object.fromEntries(names.map((name, i) => [name, { ...relay, port: simulators[i]?.port ?? 0 }])),
         spaces: {
           [space]: {
             ...usual,
@@ -251,8 +252,8 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
   });
   returnsTo.port = service.returnsPort;
   clock.busy = () => {
-    service.hurry();
-    return service.busy() || standIns.some((one) => one.busy());
+    service.writeNow();
+    return service.busy() || simulators.some((simulator) => simulator.busy());
   };
   let sent = 0;
   try {
@@ -262,7 +263,7 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
     for (const { name } of templates) samples[name] = ((await client.templates.get(name)).data['typical'] ?? {}) as Record<string, unknown>;
     for (let at = start; at < begin; at += STEP) {
       await clock.moveTo(at);
-      const messages = mailsOf(at, begin, samples);
+      const messages = emailsOf(at, begin, samples);
       if (messages.length === 0) continue;
       await client.messages.sendBatch({ mode: 'each', messages });
       sent += messages.length;
@@ -270,7 +271,7 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
     await clock.moveTo(begin);
   } finally {
     await service.stop();
-    await Promise.all(standIns.map((one) => one.close()));
+    await Promise.all(simulators.map((simulator) => simulator.close()));
   }
   return sent;
 }

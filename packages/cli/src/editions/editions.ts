@@ -11,7 +11,7 @@ type Change = { readonly path: string; readonly change: keyof typeof MARKS };
 
 function changesText(changes: readonly Change[], { color }: Output): string {
   const paint = { added: color.green, changed: color.yellow, removed: color.red };
-  return changes.map((one) => paint[one.change](`${MARKS[one.change]} ${one.path}`)).join('\n');
+  return changes.map((change) => paint[change.change](`${MARKS[change.change]} ${change.path}`)).join('\n');
 }
 
 /** Checks a mail folder and makes it the space's edition. Only what the service does not have travels. */
@@ -20,8 +20,8 @@ export async function publish(client: Client, folder: string, { json = false }: 
   const project = linkFolder(files);
   const { problems } = compileFolder(project);
   if (hasErrors(problems)) {
-    const errors = problems.filter((one) => one.severity === 'error');
-    for (const one of errors) output.note(describe(one, project.texts.get(one.place.file)));
+    const errors = problems.filter((problem) => problem.severity === 'error');
+    for (const error of errors) output.note(describe(error, project.texts.get(error.place.file)));
     output.note(`Not published: ${errors.length} ${errors.length === 1 ? 'error' : 'errors'}.`);
     return 1;
   }
@@ -50,12 +50,12 @@ export async function listEditions(client: Client, { json = false }: { json?: bo
     output.out(
       tableText(
         [{ title: 'edition', right: true }, { title: 'published' }, { title: 'files', right: true }, { title: 'hash' }, { title: '' }],
-        editions.map((one) => [
-          String(one.number),
-          one.createdAt,
-          String(one.files),
-          one.hash.slice(0, 12),
-          one.inUse ? output.color.green('in use') : '',
+        editions.map((edition) => [
+          String(edition.number),
+          edition.createdAt,
+          String(edition.files),
+          edition.hash.slice(0, 12),
+          edition.inUse ? output.color.green('in use') : '',
         ]),
         output.color,
       ),
@@ -64,7 +64,7 @@ export async function listEditions(client: Client, { json = false }: { json?: bo
 }
 
 function numberOf(text: string): number {
-  if (!/^\d+$/.test(text)) throw new UsageError(`"${text}" is no number of an edition.`, 'verbalis editions list shows them.');
+  if (!/^\d+$/.test(text)) throw new UsageError(`"${text}" is not a valid edition number.`, 'verbalis editions list shows them.');
   return Number(text);
 }
 

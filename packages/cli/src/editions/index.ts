@@ -21,7 +21,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(editions.command('diff <from> <to>').description('what differs; ends with 1 when something does')),
+    remote(editions.command('diff <from> <to>').description('what differs; exits with status 1 when something does')),
     'verbalis editions diff 2 3',
   ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), from, to, options, output)));
 

@@ -9,7 +9,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('events')
-        .description('track: what has become known, newest first')
+        .description('track: events, newest first')
         .option('--filter <filter>', 'only these events')
         .option('--limit <n>', 'a page (50)')
         .option('--cursor <cursor>', 'the next page'),

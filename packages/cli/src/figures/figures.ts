@@ -1,9 +1,8 @@
-import type { Client, CountsView, FiguresWanted } from '@verbalis/client';
+import type { Client, CountsView, FiguresFilter } from '@verbalis/client';
+import { STATES } from '../words.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 
-const STATES = ['accepted', 'delivered', 'delayed', 'failed', 'complained', 'withheld', 'expired', 'canceled'] as const;
-
-function span(ms: number | undefined): string {
+function durationText(ms: number | undefined): string {
   if (ms === undefined) return '–';
   if (ms < 1000) return `${ms} ms`;
   if (ms < 60_000) return `${(ms / 1000).toFixed(1)} s`;
@@ -11,18 +10,18 @@ function span(ms: number | undefined): string {
 }
 
 function rate(n: number, of: number): string {
-  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)} %`;
+  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)}%`;
 }
 
 function cells(counts: CountsView): string[] {
-  const { asked, states, toAccepted, toDelivered } = counts;
+  const { created, states, toAccepted, toDelivered } = counts;
   return [
-    String(asked),
-    ...STATES.map((one) => String(states[one] ?? 0)),
-    rate(states['failed'] ?? 0, asked),
-    span(toAccepted.median),
-    span(toAccepted.p95),
-    span(toDelivered.median),
+    String(created),
+    ...STATES.map((state) => String(states[state] ?? 0)),
+    rate(states['failed'] ?? 0, created),
+    durationText(toAccepted.median),
+    durationText(toAccepted.p95),
+    durationText(toDelivered.median),
   ];
 }
 
@@ -32,8 +31,8 @@ export async function figures(
   output: Output,
 ): Promise<ExitCode> {
   const back = Number(days ?? '7');
-  if (!Number.isFinite(back) || back <= 0) throw new UsageError(`"${days ?? ''}" is no number of days.`);
-  const wanted = { ...options, from: new Date(Date.now() - back * 86_400_000).toISOString() } as FiguresWanted;
+  if (!Number.isFinite(back) || back <= 0) throw new UsageError(`"${days ?? ''}" is not a valid number of days.`);
+  const wanted = { ...options, from: new Date(Date.now() - back * 86_400_000).toISOString() } as FiguresFilter;
   if (csv === true) {
     output.out(await client.figures.csv(wanted));
     return 0;
@@ -45,17 +44,17 @@ export async function figures(
   }
   const columns = [
     { title: options.by ?? 'time' },
-    { title: 'asked', right: true },
+    { title: 'created', right: true },
     ...STATES.map((title) => ({ title, right: true })),
     { title: 'rate', right: true },
-    { title: 'taken in', right: true },
-    { title: '95 %', right: true },
-    { title: 'arrived in', right: true },
+    { title: 'to acceptance', right: true },
+    { title: '95%', right: true },
+    { title: 'to delivery', right: true },
   ];
   const rows = [
     ...(found.by ?? []).map((one) => [one.value === '' ? '(none)' : one.value, ...cells(one.counts)]),
     [`these ${back} days`, ...cells(found.total)],
-    ['those before', ...cells(found.before)],
+    ['the days before', ...cells(found.before)],
   ];
   output.out(tableText(columns, rows, output.color));
   return 0;

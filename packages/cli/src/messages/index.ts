@@ -11,7 +11,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('send [template]')
-        .description('send: ask for a message')
+        .description('send: send a message')
         .option('--to <address...>', 'one recipient or several')
         .option('--data <file>', 'JSON data; - for standard input')
         .option('--file <file>', 'messages as JSON: one, or a list')
@@ -19,19 +19,18 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--reference <text>', 'your own name for what it is about')
         .option('--label <name=value...>', 'labels')
         .option('--attach <file...>', 'files to attach')
-        .option('--wait', 'wait for the outcome; ends with 1 when a delivery failed'),
+        .option('--wait', 'wait for the outcome; exits with status 1 when a delivery failed'),
     ),
     "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
   ).action((template: string | undefined, options: Parameters<typeof send>[2] & Parameters<typeof connect>[0]) =>
     run((output) => send(connect(options), template, options, output)),
   );
 
-  example(
-    remote(root.command('cancel <message>').description('send: call a message back, as far as it has not gone')),
-    'verbalis cancel m01k…',
-  ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
+  example(remote(root.command('cancel <message>').description('send: cancel what has not been sent yet')), 'verbalis cancel m01k…').action(
+    (id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)),
+  );
 
-  const messages = root.command('messages').description('track: messages and what became of them');
+  const messages = root.command('messages').description('track: messages and their timelines');
 
   example(
     remote(
@@ -50,13 +49,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => listMessages(connect({ url, key, space }), options, output)),
   );
 
-  example(remote(messages.command('show <message>').description('the story of one message')), 'verbalis messages show m01k…').action(
+  example(remote(messages.command('show <message>').description('one message with its timeline')), 'verbalis messages show m01k…').action(
     (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
       run((output) => showMessage(connect(options), id, options, output)),
   );
 
   example(
-    remote(messages.command('follow').description('what becomes known, as it does').option('--filter <filter>', 'only these events')),
+    remote(messages.command('follow').description('events as they happen').option('--filter <filter>', 'only these events')),
     "verbalis messages follow --filter 'type in [failed, complained]'",
   ).action((options: Remote & Parameters<typeof followEvents>[1]) =>
     run((output) => followEvents(connect(options), only(options), output)),

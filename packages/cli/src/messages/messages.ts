@@ -23,19 +23,19 @@ export async function listMessages(client: Client, options: ListOptions, output:
     output.note('No messages here. Send one: verbalis send TEMPLATE --to ADDRESS --data FILE');
     return 0;
   }
-  const rows = page.messages.flatMap((one) =>
-    one.deliveries.map((delivery) => [
-      clockTime(one.createdAt),
+  const rows = page.messages.flatMap((message) =>
+    message.deliveries.map((delivery) => [
+      clockTime(message.createdAt),
       delivery.address,
       stateWord(delivery.state, output.color),
       delivery.cause ?? '',
-      one.subject,
-      output.color.dim(one.id),
+      message.subject,
+      output.color.dim(message.id),
     ]),
   );
   output.out(
     tableText(
-      [{ title: 'asked' }, { title: 'to' }, { title: 'state' }, { title: 'cause' }, { title: 'subject' }, { title: 'message' }],
+      [{ title: 'created' }, { title: 'to' }, { title: 'state' }, { title: 'cause' }, { title: 'subject' }, { title: 'message' }],
       rows,
       output.color,
     ),
@@ -46,12 +46,12 @@ export async function listMessages(client: Client, options: ListOptions, output:
 
 export async function showMessage(client: Client, id: string, options: { json?: boolean }, output: Output): Promise<ExitCode> {
   const message = await client.messages.get(id);
-  output.out(options.json === true ? JSON.stringify(message, null, 2) : story(message, output));
+  output.out(options.json === true ? JSON.stringify(message, null, 2) : messageText(message, output));
   return 0;
 }
 
-/** One message as a person tells it. */
-export function story(message: Message, output: Output): string {
+/** One message with the timelines of its deliveries. */
+export function messageText(message: Message, output: Output): string {
   const { color } = output;
   const from = message.from.name === '' ? message.from.address : `${message.from.name} <${message.from.address}>`;
   const facts = [
@@ -59,33 +59,33 @@ export function story(message: Message, output: Output): string {
     ['Template', `${message.template}, edition ${message.edition}, ${message.locale}`],
     ...(message.topic === undefined ? [] : [['Topic', message.topic]]),
     ...(message.reference === undefined ? [] : [['Reference', message.reference]]),
-    ['Asked', clockTime(message.createdAt)],
+    ['Created', clockTime(message.createdAt)],
     ['Message', message.id],
   ];
   const width = Math.max(...facts.map(([label]) => (label ?? '').length));
   const head = [color.bold(message.subject), ...facts.map(([label = '', value = '']) => `${color.dim(label.padEnd(width))}  ${value}`)];
-  return [head.join('\n'), ...message.deliveries.map((one) => deliveryStory(one, message.createdAt, output))].join('\n\n');
+  return [head.join('\n'), ...message.deliveries.map((delivery) => timelineText(delivery, message.createdAt, output))].join('\n\n');
 }
 
-function deliveryStory(delivery: Delivery, askedAt: string, { color }: Output): string {
+function timelineText(delivery: Delivery, createdAt: string, { color }: Output): string {
   const lines = [`${stateWord(delivery.state, color)}  ${delivery.sentence}`];
   if (delivery.advice !== undefined) lines.push(`  ${color.cyan(delivery.advice)}`);
-  const steps: [string, string][] = [[askedAt, 'accepted from the app']];
+  const steps: [string, string][] = [[createdAt, 'accepted from the app']];
   for (const attempt of delivery.attempts) {
     const words = {
-      accepted: 'took it',
-      refused: 'refused it',
-      deferred: 'put it off',
+      accepted: 'accepted it',
+      refused: 'rejected it',
+      deferred: 'deferred it',
       trouble: 'could not be used',
-      uncertain: 'may have taken it: the connection was lost before the answer',
+      uncertain: 'may have accepted it: the connection was lost before the answer',
     };
     steps.push([
       attempt.endedAt ?? attempt.startedAt,
-      `attempt ${attempt.number}: ${attempt.provider} ${attempt.outcome === undefined ? 'is being asked' : words[attempt.outcome]}${said(attempt.diagnostic)}`,
+      `attempt ${attempt.number}: ${attempt.provider} ${attempt.outcome === undefined ? 'is being tried' : words[attempt.outcome]}${said(attempt.diagnostic)}`,
     ]);
   }
   for (const fact of delivery.facts) {
-    if (fact.source !== 'attempt') steps.push([fact.at, `a report came back: ${fact.kind}${said(fact.diagnostic)}`]);
+    if (fact.source !== 'attempt') steps.push([fact.at, `a report was received: ${fact.kind}${said(fact.diagnostic)}`]);
   }
   if (delivery.nextAttemptAt !== undefined) steps.push([delivery.nextAttemptAt, 'next attempt']);
   steps.sort((a, b) => a[0].localeCompare(b[0]));

@@ -28,10 +28,10 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
   if (template === undefined) throw new UsageError('Which template?', 'verbalis send TEMPLATE --to ADDRESS --data FILE');
   if (options.to === undefined || options.to.length === 0) throw new UsageError('To whom?', 'Give --to ADDRESS.');
   const labels = Object.fromEntries(
-    (options.label ?? []).map((one) => {
-      const at = one.indexOf('=');
-      if (at <= 0) throw new UsageError(`"${one}" is no label.`, 'Write --label name=value.');
-      return [one.slice(0, at), one.slice(at + 1)];
+    (options.label ?? []).map((text) => {
+      const at = text.indexOf('=');
+      if (at <= 0) throw new UsageError(`"${text}" is not a valid label.`, 'Write --label name=value.');
+      return [text.slice(0, at), text.slice(at + 1)];
     }),
   );
   return [
@@ -69,8 +69,8 @@ export async function send(client: Client, template: string | undefined, options
       if (!(error instanceof RefusedError) || messages.length === 1) throw error;
       refused += 1;
       output.note(`message ${i + 1}: ${error.message}`);
-      for (const one of error.problem.problems ?? [])
-        output.note(`  ${one.path} ${one.message}${one.hint === undefined ? '' : `. ${one.hint}`}`);
+      for (const problem of error.problem.problems ?? [])
+        output.note(`  ${problem.path} ${problem.message}${problem.hint === undefined ? '' : `. ${problem.hint}`}`);
     }
   }
   const ended: (MessageSummary | Message)[] =
@@ -90,7 +90,7 @@ export async function send(client: Client, template: string | undefined, options
 export async function settled(client: Client, id: string): Promise<Message> {
   for (;;) {
     const message = await client.messages.get(id);
-    if (message.deliveries.every((one) => one.state !== 'queued' && one.nextAttemptAt === undefined)) return message;
+    if (message.deliveries.every((delivery) => delivery.state !== 'queued' && delivery.nextAttemptAt === undefined)) return message;
     await new Promise((resolve) => setTimeout(resolve, POLL_MS));
   }
 }

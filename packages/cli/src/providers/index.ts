@@ -5,7 +5,7 @@ import { listProviders, testProvider, pauseProvider } from './providers.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const providers = root.command('providers').description('set up: what mail goes out by');
+  const providers = root.command('providers').description('set up: what email is sent through');
 
   example(remote(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
     (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listProviders(connect(options), options, output)),
@@ -15,8 +15,8 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       providers
         .command('test <name>')
-        .description('look into a provider step by step; ends with 1 when it does not work')
-        .option('--to <address>', 'also send a test mail'),
+        .description('test a provider step by step; exits with status 1 when it does not work')
+        .option('--to <address>', 'also send a test email'),
     ),
     'verbalis providers test north-relay --to asa@post.example',
   ).action((name: string, options: { to?: string; json?: boolean } & Parameters<typeof connect>[0]) =>

@@ -9,7 +9,7 @@ export async function listProviders(client: Client, { json = false }: { json?: b
     output.out(
       tableText(
         [{ title: 'name' }, { title: 'kind' }, { title: 'state' }, { title: 'where' }],
-        providers.map((one) => [one.name, one.kind, one.state, one.where]),
+        providers.map((provider) => [provider.name, provider.kind, provider.state, provider.where]),
         output.color,
       ),
     );
@@ -29,11 +29,11 @@ export async function testProvider(
     return report.ok ? 0 : 1;
   }
   const { color } = output;
-  const width = Math.max(...report.findings.map((one) => one.step.length));
-  const lines = report.findings.map((one) => {
-    const mark = one.ok ? color.green('✓') : color.red('✗');
-    const hint = one.hint === undefined ? '' : `\n  ${' '.repeat(width)}            ${color.cyan(one.hint)}`;
-    return `${mark} ${one.step.padEnd(width)}  ${`${one.milliseconds} ms`.padStart(8)}  ${one.detail}${hint}`;
+  const width = Math.max(...report.findings.map((finding) => finding.step.length));
+  const lines = report.findings.map((finding) => {
+    const mark = finding.ok ? color.green('✓') : color.red('✗');
+    const hint = finding.hint === undefined ? '' : `\n  ${' '.repeat(width)}            ${color.cyan(finding.hint)}`;
+    return `${mark} ${finding.step.padEnd(width)}  ${`${finding.milliseconds} ms`.padStart(8)}  ${finding.detail}${hint}`;
   });
   const verdict = report.ok ? color.green(`${report.name} works.`) : color.red(`${report.name} does not work as configured.`);
   output.out([`${report.name} (${report.kind}, ${report.where})`, ...lines, verdict].join('\n'));

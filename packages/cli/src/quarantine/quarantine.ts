@@ -19,7 +19,14 @@ export async function listQuarantine(
     output.out(
       tableText(
         [{ title: 'item' }, { title: 'since' }, { title: 'worker' }, { title: 'space' }, { title: 'what' }, { title: 'error' }],
-        items.map((one) => [one.id, clockTime(one.quarantinedAt), one.worker, one.space ?? '', one.title, one.error.split('\n')[0] ?? '']),
+        items.map((item) => [
+          item.id,
+          clockTime(item.quarantinedAt),
+          item.worker,
+          item.space ?? '',
+          item.title,
+          item.error.split('\n')[0] ?? '',
+        ]),
         output.color,
       ),
     );

@@ -5,7 +5,7 @@ import { showQueue } from './queue.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  example(remote(root.command('queue').description('track: what waits')), 'verbalis queue').action((options: Remote) =>
+  example(remote(root.command('queue').description('send: deliveries that wait')), 'verbalis queue').action((options: Remote) =>
     run((output) => showQueue(connect(options), options, output)),
   );
 }

@@ -17,7 +17,14 @@ export async function showQueue(client: Client, { json = false }: { json?: boole
           { title: 'due', right: true },
           { title: 'oldest' },
         ],
-        queue.topics.map((one) => [one.topic ?? '(none)', one.priority, one.state, String(one.waiting), String(one.due), one.oldest]),
+        queue.topics.map((topic) => [
+          topic.topic ?? '(none)',
+          topic.priority,
+          topic.state,
+          String(topic.waiting),
+          String(topic.due),
+          topic.oldest,
+        ]),
         output.color,
       ),
     );

@@ -7,16 +7,16 @@ import { listReturns, showReturn, addReturns, matchReturn } from './returns.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const returns = root.command('returns').description('track: what came back');
+  const returns = root.command('returns').description('track: whatever came back');
 
   example(
     returns
       .command('read <files...>')
-      .description('tell what mails say that came back: .eml, mbox, Maildir; needs no service')
+      .description('show what returned emails say: .eml, mbox, Maildir; needs no service')
       .option('--envelope-to <address>', 'the address that they were sent to')
       .option('--profile <provider>', 'the files are bodies of a provider’s calls, read by its profile')
       .option('--config <file>', 'the configuration with the profile (verbalis.yaml)')
-      .option('--json', 'one JSON line a mail'),
+      .option('--json', 'one JSON line an email'),
     'verbalis returns read bounce.eml',
     'verbalis returns read ~/Maildir --json',
     'verbalis returns read --profile packet-api --config demo/verbalis.yaml call.json',
@@ -50,7 +50,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       returns
         .command('add <files...>')
-        .description('hand in mails that came back: .eml, mbox, Maildir')
+        .description('upload returned emails: .eml, mbox, Maildir')
         .option('--envelope-to <address>', 'the address that they were sent to'),
     ),
     'verbalis returns add bounces.mbox',

@@ -25,10 +25,10 @@ export async function readCalls(
     try {
       body = JSON.parse(text);
     } catch {
-      throw new UsageError(`"${path}" is no JSON.`);
+      throw new UsageError(`"${path}" is not valid JSON.`);
     }
-    for (const one of eventsOf(provider.callbacks, body)) {
-      const event = { ...one, source: undefined };
+    for (const callbackEvent of eventsOf(provider.callbacks, body)) {
+      const event = { ...callbackEvent, source: undefined };
       if (event.meaning === undefined) unknown += 1;
       if (options.json === true) output.out(JSON.stringify({ file: path, ...event }));
       else {

@@ -1,9 +1,9 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { mailsIn, readReturn, type ReturnReading } from '@verbalis/core/returns';
+import { emailsIn, readReturn, type ReturnReading } from '@verbalis/core/returns';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
-/** A mail that somebody wants to have read, and where it stands. */
+/** An email that somebody wants to have read, and where it stands. */
 export interface FoundMail {
   readonly file: string;
   readonly bytes: Uint8Array;
@@ -15,9 +15,9 @@ async function filesOf(path: string): Promise<string[]> {
     throw new UsageError(`There is no file "${path}".`, 'Name .eml files, mbox files, Maildirs or folders of .eml files.');
   if (!found.isDirectory()) return [path];
   const entries = await readdir(path, { withFileTypes: true });
-  const folders = entries.filter((one) => one.isDirectory()).map((one) => one.name);
-  // A Maildir keeps its mails in new and cur; tmp holds what is not finished.
-  const inside = folders.includes('cur') || folders.includes('new') ? ['new', 'cur'].filter((one) => folders.includes(one)) : [''];
+  const folders = entries.filter((entry) => entry.isDirectory()).map((entry) => entry.name);
+  // A Maildir keeps its emails in new and cur; tmp holds what is not finished.
+  const inside = folders.includes('cur') || folders.includes('new') ? ['new', 'cur'].filter((text) => folders.includes(text)) : [''];
   const out: string[] = [];
   for (const folder of inside)
     for (const entry of await readdir(join(path, folder), { withFileTypes: true }))
@@ -26,11 +26,11 @@ async function filesOf(path: string): Promise<string[]> {
 }
 
 /** Every mail of files, mbox files, Maildirs and folders, one after the other. */
-export async function* mailsOf(paths: readonly string[]): AsyncGenerator<FoundMail> {
+export async function* emailsOf(paths: readonly string[]): AsyncGenerator<FoundMail> {
   for (const path of paths)
     for (const file of await filesOf(path)) {
-      const mails = [...mailsIn(await readFile(file))];
-      for (const [i, bytes] of mails.entries()) yield { file: mails.length === 1 ? file : `${file}#${i + 1}`, bytes };
+      const emails = [...emailsIn(await readFile(file))];
+      for (const [i, bytes] of emails.entries()) yield { file: emails.length === 1 ? file : `${file}#${i + 1}`, bytes };
     }
 }
 
@@ -44,19 +44,19 @@ export function readingLine(file: string, reading: ReturnReading): string {
     originalMessageId,
     envelopeId,
     feedbackType,
-    recipients: recipients.map((one) => ({
-      address: one.address,
-      action: one.action,
-      status: one.status ?? null,
-      replyCode: one.replyCode ?? null,
-      cause: one.cause,
-      permanent: one.permanent,
-      diagnostic: one.diagnostic ?? null,
+    recipients: recipients.map((recipient) => ({
+      address: recipient.address,
+      action: recipient.action,
+      status: recipient.status ?? null,
+      replyCode: recipient.replyCode ?? null,
+      cause: recipient.cause,
+      permanent: recipient.permanent,
+      diagnostic: recipient.diagnostic ?? null,
     })),
   });
 }
 
-/** Tells what mails say that came back. Needs no service. Ends with 1 when one of them is no return that can be read. */
+/** Tells what emails say that came back. Needs no service. Ends with 1 when one of them is no return that can be read. */
 export async function readReturns(
   paths: readonly string[],
   options: { json?: boolean; envelopeTo?: string },
@@ -64,7 +64,7 @@ export async function readReturns(
 ): Promise<ExitCode> {
   const { color } = output;
   let strange = 0;
-  for await (const { file, bytes } of mailsOf(paths)) {
+  for await (const { file, bytes } of emailsOf(paths)) {
     const reading = readReturn(bytes, { envelopeTo: options.envelopeTo });
     if (options.json === true) {
       output.out(readingLine(file, reading));
@@ -78,14 +78,16 @@ export async function readReturns(
       reading.feedbackType === undefined ? undefined : `feedback ${reading.feedbackType}`,
     ].filter((one) => one !== undefined);
     output.out(`${color.bold(file)}  ${reading.kind}${about.length === 0 ? '' : color.dim(`  ${about.join(', ')}`)}`);
-    for (const one of reading.recipients) {
-      const codes = [one.replyCode, one.status].filter((part) => part !== undefined).join(' ');
-      const bad = one.action === 'failed' || one.action === 'delayed';
+    for (const recipient of reading.recipients) {
+      const codes = [recipient.replyCode, recipient.status].filter((part) => part !== undefined).join(' ');
+      const bad = recipient.action === 'failed' || recipient.action === 'delayed';
       const why = bad
-        ? `  ${one.cause}${one.action === 'failed' ? (one.permanent ? ', for good' : ', for now') : ''} ${color.dim(`(${one.confidence}: ${one.evidence})`)}`
+        ? `  ${recipient.cause}${recipient.action === 'failed' ? (recipient.permanent ? ', for good' : ', for now') : ''} ${color.dim(`(${recipient.confidence}: ${recipient.evidence})`)}`
         : '';
-      output.out(`  ${bad ? color.red('✗') : color.green('●')} ${one.address}  ${one.action}${codes === '' ? '' : `  ${codes}`}${why}`);
-      if (one.diagnostic !== undefined) output.out(color.dim(`    ${one.diagnostic.slice(0, 200)}`));
+      output.out(
+        `  ${bad ? color.red('✗') : color.green('●')} ${recipient.address}  ${recipient.action}${codes === '' ? '' : `  ${codes}`}${why}`,
+      );
+      if (recipient.diagnostic !== undefined) output.out(color.dim(`    ${recipient.diagnostic.slice(0, 200)}`));
     }
   }
   return strange > 0 && options.json !== true ? 1 : 0;

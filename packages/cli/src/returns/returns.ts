@@ -1,7 +1,7 @@
 import type { Client, ReturnView } from '@verbalis/client';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
-import { mailsOf } from './read.js';
+import { emailsOf } from './read.js';
 
 export interface ReturnsOptions {
   readonly kind?: ReturnView['kind'];
@@ -89,7 +89,7 @@ export async function matchReturn(
   return 0;
 }
 
-/** Hands mails in: files, mbox files, Maildirs. Ends with 1 when one of them could not be matched. */
+/** Hands emails in: files, mbox files, Maildirs. Ends with 1 when one of them could not be matched. */
 export async function addReturns(
   client: Client,
   paths: readonly string[],
@@ -98,20 +98,20 @@ export async function addReturns(
 ): Promise<ExitCode> {
   const counts = { matched: 0, unmatched: 0, repeated: 0 };
   let done = 0;
-  let told = Date.now();
-  for await (const { file, bytes } of mailsOf(paths)) {
+  let reported = Date.now();
+  for await (const { file, bytes } of emailsOf(paths)) {
     const { returns } = await client.returns.add(bytes, options.envelopeTo === undefined ? {} : { envelopeTo: options.envelopeTo });
     for (const one of returns) {
       counts[one.repeated ? 'repeated' : one.deliveryId === undefined ? 'unmatched' : 'matched'] += 1;
       if (options.json === true) output.out(JSON.stringify({ file, ...one }));
     }
     done += 1;
-    if (Date.now() - told > 1000) {
-      output.note(`${done} handed in …`);
-      told = Date.now();
+    if (Date.now() - reported > 1000) {
+      output.note(`${done} uploaded …`);
+      reported = Date.now();
     }
   }
   if (options.json !== true)
-    output.out(`${done} handed in: ${counts.matched} matched, ${counts.unmatched} unmatched, ${counts.repeated} known already.`);
+    output.out(`${done} uploaded: ${counts.matched} matched, ${counts.unmatched} unmatched, ${counts.repeated} known already.`);
   return counts.unmatched > 0 ? 1 : 0;
 }

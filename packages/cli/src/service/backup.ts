@@ -16,6 +16,6 @@ export async function backup(file: string, options: { config?: string }, output:
     return 2;
   }
   output.out(target);
-  output.note('Keep the secrets file with it: without it, sealed keys cannot be read.');
+  output.note('Keep the secrets file with it: without it, encrypted keys cannot be read.');
   return 0;
 }

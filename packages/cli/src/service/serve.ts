@@ -10,7 +10,7 @@ export interface ServeOptions {
   readonly workers?: string;
 }
 
-/** Runs the service until it is told to end (SIGINT, SIGTERM). */
+/** Runs the service until it is interrupted to end (SIGINT, SIGTERM). */
 export async function serve(options: ServeOptions, output: Output): Promise<ExitCode> {
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(workers) || workers < 1 || workers > MOST_WORKERS)
@@ -26,7 +26,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   }
   const { url, signInUrl, returnsPort, submissionPort, stop } = service;
   // Whoever reads where it listens may end it at once: the ear is open before the mouth.
-  const told = new Promise<void>((resolve) => {
+  const interrupted = new Promise<void>((resolve) => {
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
   });
@@ -35,7 +35,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     output.out(
       `Verbalis listens at ${url}\nConsole (this link opens it once): ${signInUrl}\nReturns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
     );
-  await told;
+  await interrupted;
   output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');
   // A second signal does not wait for anything.
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));

@@ -15,7 +15,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--address <address>', 'one address')
         .option('--topic <topic>', 'of one topic')
         .option('--reason <reason>', 'failed, failed-repeatedly, complained, unsubscribed, added, imported')
-        .option('--lifted', 'also those that were lifted')
+        .option('--lifted', 'also those that were removed')
         .option('--limit <n>', 'how many (50)')
         .option('--cursor <cursor>', 'where the page before ended'),
     ),
@@ -38,12 +38,17 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(suppressions.command('lift <address>').description('let an address get mail again').requiredOption('--note <text>', 'why')),
+    remote(
+      suppressions
+        .command('lift <address>')
+        .description('remove a suppression: the address gets mail again')
+        .requiredOption('--note <text>', 'why'),
+    ),
     'verbalis suppressions lift asa@post.example --note "has emptied the mailbox"',
   ).action((what: string, options: Remote & { note: string }) => run((output) => liftSuppression(connect(options), what, options, output)));
 
   example(
-    remote(suppressions.command('import <file>').description('take a CSV file with a column "address"')),
+    remote(suppressions.command('import <file>').description('add the addresses of a CSV file with a column "address"')),
     'verbalis suppressions import old.csv',
   ).action((file: string, options: Remote) => run((output) => importSuppressions(connect(options), file, options, output)));
 

@@ -26,13 +26,13 @@ export async function listSuppressions(client: Client, options: SuppressionsOpti
     output.out(
       tableText(
         [{ title: 'since' }, { title: 'address' }, { title: 'topic' }, { title: 'reason' }, { title: 'cause' }, { title: 'suppression' }],
-        page.suppressions.map((one) => [
-          clockTime(one.createdAt),
-          one.address,
-          one.topic ?? 'all',
-          one.liftedAt === undefined ? one.reason : `${one.reason}, lifted: ${one.liftNote ?? ''}`,
-          one.cause ?? '',
-          output.color.dim(one.id),
+        page.suppressions.map((suppression) => [
+          clockTime(suppression.createdAt),
+          suppression.address,
+          suppression.topic ?? 'all',
+          suppression.liftedAt === undefined ? suppression.reason : `${suppression.reason}, removed: ${suppression.liftNote ?? ''}`,
+          suppression.cause ?? '',
+          output.color.dim(suppression.id),
         ]),
         output.color,
       ),
@@ -63,9 +63,11 @@ export async function liftSuppression(
   { note, json }: { note: string; json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
-  const ids = what.includes('@') ? (await client.suppressions.list({ address: what })).suppressions.map((one) => one.id) : [what];
+  const ids = what.includes('@')
+    ? (await client.suppressions.list({ address: what })).suppressions.map((suppression) => suppression.id)
+    : [what];
   if (ids.length === 0) {
-    output.note(`Nothing stands against ${what}.`);
+    output.note(`${what} is not suppressed.`);
     return 1;
   }
   const lifted: SuppressionView[] = [];
@@ -88,7 +90,7 @@ export async function importSuppressions(client: Client, file: string, options: 
   const report = await client.suppressions.import(text);
   if (options.json === true) output.out(JSON.stringify(report, null, 2));
   else {
-    for (const one of report.lines) if (one.problem !== undefined) output.out(`${file}:${one.line}: ${output.color.red(one.problem)}`);
+    for (const line of report.lines) if (line.problem !== undefined) output.out(`${file}:${line.line}: ${output.color.red(line.problem)}`);
     output.out(`${report.added} added, ${report.known} known already, ${report.refused} refused.`);
   }
   return report.refused > 0 ? 1 : 0;

@@ -30,13 +30,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .description('send events to an address; it is asked first whether it wants them')
         .option('--name <name>', 'what to call it (the host when left out)')
         .option('--filter <filter>', 'only these events (all when left out)')
-        .option('--shape <json>', 'a JSON template in place of the event, or a file that holds one')
+        .option('--payload <json>', 'a JSON template in place of the event, or a file that holds one')
         .option('--batch <n>', 'events in one notification at most')
         .option('--header <field...>', 'header fields that go with it: "NAME: VALUE"')
         .option('--no-handshake', 'do not ask (needs the scope admin)'),
     ),
     `verbalis subscriptions add https://app.example/mail-events --filter 'type in [failed, complained]'`,
-    `verbalis subscriptions add https://chat.example/hooks/harbour --no-handshake --shape '{"text": "{{ event.data.address }}: {{ event.data.cause }}"}'`,
+    `verbalis subscriptions add https://chat.example/hooks/harbour --no-handshake --payload '{"text": "{{ event.data.address }}: {{ event.data.cause }}"}'`,
   ).action((url: string, options: Remote & Parameters<typeof addSubscription>[2]) =>
     run((output) => addSubscription(connect(options), url, only(options), output)),
   );
@@ -68,7 +68,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       subscriptions
         .command('replay <subscription>')
-        .description('send again what became known since a time')
+        .description('send again what happened since a time')
         .requiredOption('--since <time>', 'a time'),
     ),
     'verbalis subscriptions replay office --since 2026-12-04T08:15:00Z',
@@ -77,9 +77,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(
-      subscriptions.command('again <subscription> [notifications...]').description('send again what was set aside: some of it, or all'),
-    ),
+    remote(subscriptions.command('again <subscription> [notifications...]').description('send dead letters again: some, or all')),
     'verbalis subscriptions again office',
   ).action((id: string, notifications: string[], options: Remote) =>
     run((output) => againSubscription(connect(options), id, notifications, output)),
@@ -90,17 +88,17 @@ export function define(root: Command, { run, remote, example }: Making): void {
       subscriptions
         .command('notifications <subscription>')
         .description('what was sent to it, newest first')
-        .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'set-aside']))
+        .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'dead-letter']))
         .option('--limit <n>', 'a page (50)')
         .option('--cursor <cursor>', 'the next page'),
     ),
-    'verbalis subscriptions notifications office --state set-aside',
+    'verbalis subscriptions notifications office --state dead-letter',
   ).action((id: string, options: Remote & Parameters<typeof listNotifications>[2]) =>
     run((output) => listNotifications(connect(options), id, only(options), output)),
   );
 
   example(
-    remote(subscriptions.command('remove <subscription>').description('take it away, with its notifications')),
+    remote(subscriptions.command('remove <subscription>').description('remove it, with its notifications')),
     'verbalis subscriptions remove office',
   ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
 }

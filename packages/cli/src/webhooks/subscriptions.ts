@@ -12,17 +12,17 @@ function stateText({ state, restingUntil }: Subscription, { color }: Output): st
   return state === 'paused' ? color.yellow('◌ paused') : color.red(state === 'gone' ? '✗ gone' : '? unproven');
 }
 
-function story(one: Subscription, output: Output): string {
+function subscriptionText(one: Subscription, output: Output): string {
   const { color } = output;
   const rows: [string, string][] = [
     ['State', `${stateText(one, output)}${one.reason === undefined ? '' : `  ${one.reason}`}`],
     ['To', one.url],
     ['Filter', one.filter === '' ? 'everything' : one.filter],
     ...(one.batch > 1 ? [['Together', `up to ${one.batch}`] as [string, string]] : []),
-    ...(one.shape === undefined ? [] : [['Shape', JSON.stringify(one.shape)] as [string, string]]),
+    ...(one.payload === undefined ? [] : [['Shape', JSON.stringify(one.payload)] as [string, string]]),
     ['Delivered', String(one.delivered)],
     ['Waiting', `${one.waiting}${one.behind > 0 ? `, ${one.behind} events not looked at` : ''}`],
-    ['Set aside', String(one.setAside)],
+    ['Set aside', String(one.deadLetters)],
     ...(one.restingUntil === undefined ? [] : [['Resting', `until ${clockTime(one.restingUntil)}, since it fails`] as [string, string]]),
     ...(one.secret === undefined ? [] : [['Secret', `${color.bold(one.secret)}   (shown once)`] as [string, string]]),
   ];
@@ -34,7 +34,7 @@ function story(one: Subscription, output: Output): string {
 }
 
 function show(one: Subscription, { json }: Json, output: Output): ExitCode {
-  output.out(json === true ? JSON.stringify(one, null, 2) : story(one, output));
+  output.out(json === true ? JSON.stringify(one, null, 2) : subscriptionText(one, output));
   return one.state === 'unproven' ? 1 : 0;
 }
 
@@ -50,7 +50,7 @@ export async function listSubscriptions(client: Client, { json }: Json, output: 
           { title: 'state' },
           { title: 'delivered', right: true },
           { title: 'waiting', right: true },
-          { title: 'set aside', right: true },
+          { title: 'dead letters', right: true },
           { title: 'filter' },
           { title: 'subscription' },
         ],
@@ -59,7 +59,7 @@ export async function listSubscriptions(client: Client, { json }: Json, output: 
           stateText(one, output),
           String(one.delivered),
           String(one.waiting),
-          String(one.setAside),
+          String(one.deadLetters),
           one.filter === '' ? 'everything' : one.filter,
           output.color.dim(one.id),
         ]),
@@ -75,7 +75,7 @@ export async function addSubscription(
   options: Json & {
     readonly filter?: string;
     readonly name?: string;
-    readonly shape?: string;
+    readonly payload?: string;
     readonly batch?: string;
     readonly header?: string[];
     readonly handshake?: boolean;
@@ -85,24 +85,24 @@ export async function addSubscription(
   const headers = Object.fromEntries(
     (options.header ?? []).map((line) => {
       const colon = line.indexOf(':');
-      if (colon <= 0) throw new UsageError(`"${line}" is no header field.`, 'It is written NAME: VALUE.');
+      if (colon <= 0) throw new UsageError(`"${line}" is not a valid header field.`, 'It is written NAME: VALUE.');
       return [line.slice(0, colon).trim(), line.slice(colon + 1).trim()];
     }),
   );
-  let shape: unknown;
-  if (options.shape !== undefined) {
-    const text = options.shape.trimStart().startsWith('{') ? options.shape : await readFile(options.shape, 'utf8');
+  let payload: unknown;
+  if (options.payload !== undefined) {
+    const text = options.payload.trimStart().startsWith('{') ? options.payload : await readFile(options.payload, 'utf8');
     try {
-      shape = JSON.parse(text);
+      payload = JSON.parse(text);
     } catch (error) {
-      throw new UsageError(`The shape is no JSON: ${error instanceof Error ? error.message : String(error)}`);
+      throw new UsageError(`The payload is not valid JSON: ${error instanceof Error ? error.message : String(error)}`);
     }
   }
   const wanted = {
     url,
     ...(options.filter === undefined ? {} : { filter: options.filter }),
     ...(options.name === undefined ? {} : { name: options.name }),
-    ...(shape === undefined ? {} : { shape }),
+    ...(payload === undefined ? {} : { payload }),
     ...(options.batch === undefined ? {} : { batch: Number(options.batch) }),
     ...(Object.keys(headers).length === 0 ? {} : { headers }),
     ...(options.handshake === false ? { handshake: false } : {}),
@@ -149,7 +149,7 @@ export async function replaySubscription(
   output: Output,
 ): Promise<ExitCode> {
   const at = new Date(since);
-  if (Number.isNaN(at.getTime())) throw new UsageError(`"${since}" is no time.`, 'It looks like 2026-12-04T08:15:00Z.');
+  if (Number.isNaN(at.getTime())) throw new UsageError(`"${since}" is not a valid time.`, 'It looks like 2026-12-04T08:15:00Z.');
   return show(await client.subscriptions.replay(id, { since: at.toISOString() }), options, output);
 }
 
@@ -166,7 +166,7 @@ export async function listNotifications(
     json,
     limit,
     ...filter
-  }: Json & { readonly state?: 'waiting' | 'delivered' | 'set-aside'; readonly limit?: string; readonly cursor?: string },
+  }: Json & { readonly state?: 'waiting' | 'delivered' | 'dead-letter'; readonly limit?: string; readonly cursor?: string },
   output: Output,
 ): Promise<ExitCode> {
   const page = await client.subscriptions.notifications(id, { ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
@@ -185,15 +185,15 @@ export async function listNotifications(
           { title: 'answer' },
           { title: 'notification' },
         ],
-        page.notifications.map((one) => [
-          one.lastAt === undefined ? '' : clockTime(one.lastAt),
-          one.state,
-          one.type.replace('verbalis.', ''),
-          one.address ?? '',
-          String(one.attempts),
-          String(one.milliseconds ?? ''),
-          one.problem ?? String(one.status ?? ''),
-          output.color.dim(one.id),
+        page.notifications.map((notification) => [
+          notification.lastAt === undefined ? '' : clockTime(notification.lastAt),
+          notification.state,
+          notification.type.replace('verbalis.', ''),
+          notification.address ?? '',
+          String(notification.attempts),
+          String(notification.milliseconds ?? ''),
+          notification.problem ?? String(notification.status ?? ''),
+          output.color.dim(notification.id),
         ]),
         output.color,
       ),

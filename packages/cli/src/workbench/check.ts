@@ -12,7 +12,7 @@ export async function check(folder: string, options: { json?: boolean; links?: b
   const now = Date.now();
   const dead = options.links === true ? await deadLinks(project, compiled, now) : [];
   const problems = inReadingOrder([...compiled.problems, ...adviseFolder(project, compiled, now), ...dead]);
-  const errors = problems.filter((one) => one.severity === 'error').length;
+  const errors = problems.filter((problem) => problem.severity === 'error').length;
   if (options.json === true) {
     const flat = problems.map(({ place, code, severity, message, hint }) => ({
       file: place.file,
@@ -26,11 +26,11 @@ export async function check(folder: string, options: { json?: boolean; links?: b
     output.out(JSON.stringify({ templates: project.templates.size, problems: flat }, null, 2));
     return errors > 0 ? 1 : 0;
   }
-  for (const one of problems) output.out(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
+  for (const problem of problems) output.out(`${problemText(problem, project.texts.get(problem.place.file), output)}\n`);
   const { color } = output;
   const count = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
-  const warnings = problems.filter((one) => one.severity === 'warning').length;
-  const counts = [count(errors, 'error'), count(warnings, 'warning'), `${problems.length - errors - warnings} of advice`];
+  const warnings = problems.filter((problem) => problem.severity === 'warning').length;
+  const counts = [count(errors, 'error'), count(warnings, 'warning'), count(problems.length - errors - warnings, 'suggestion')];
   const templates = count(project.templates.size, 'template');
   if (problems.length === 0) output.out(`${color.green('✓')} ${templates}, nothing to say`);
   else output.out(`${errors > 0 ? color.red('✗') : color.green('✓')} ${templates}: ${counts.join(', ')}`);
@@ -40,7 +40,7 @@ export async function check(folder: string, options: { json?: boolean; links?: b
 /** A problem as a terminal shows it: place, sentence, frame, hint. */
 export function problemText(one: Problem, source: string | undefined, { color }: Output): string {
   const { file, line, column } = one.place;
-  const mark = { error: color.red, warning: color.yellow, advice: color.blue }[one.severity](one.severity);
+  const mark = { error: color.red, warning: color.yellow, suggestion: color.blue }[one.severity](one.severity);
   const lines = [`${color.bold(`${file}:${line}:${column}`)}  ${mark} ${color.dim(one.code)}`, `  ${one.message}`];
   if (source !== undefined) lines.push(codeFrame(source, one.place).replace(/^/gm, '  '));
   if (one.hint !== undefined) lines.push(`  ${color.cyan(one.hint)}`);

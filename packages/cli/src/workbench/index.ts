@@ -29,7 +29,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     root
       .command('render <mailfolder> <template>')
-      .description('write: make a mail from a sample or from data')
+      .description('write: render an email from a sample or from data')
       .option('--sample <name>', 'a sample of the template (typical, or the first one, when left out)')
       .option('--data <file>', 'JSON data; - for standard input')
       .option('--locale <tag>', 'BCP 47 tag')

@@ -20,13 +20,13 @@ function through(client: Client, where: string): TestSending {
         return { detail: `Asked for as message ${id} of ${where}.` };
       } catch (error) {
         if (!(error instanceof RefusedError) && !(error instanceof UnreachableError)) throw error;
-        throw new Refusal(502, 'not-sent', 'The service did not take the test', { detail: error.message });
+        throw new Refusal(502, 'not-sent', 'The service did not accept the test', { detail: error.message });
       }
     },
   };
 }
 
-/** Shows a mail folder on a local page until it is told to end. */
+/** Shows a mail folder on a local page until it is interrupted to end. */
 export async function preview(
   folder: string,
   options: PreviewOptions,
@@ -34,8 +34,8 @@ export async function preview(
   output: Output,
 ): Promise<ExitCode> {
   const port = Number(options.port);
-  if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`"${options.port}" is no port.`);
-  const told = new Promise<void>((resolve) => {
+  if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`"${options.port}" is not a valid port.`);
+  const interrupted = new Promise<void>((resolve) => {
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
   });
@@ -59,7 +59,7 @@ export async function preview(
     output.out(
       `The preview of ${folder} is at ${page.url}\n${options.edit === true ? 'The page may write its sources.' : 'The page writes nothing; with --edit it may.'} End with Ctrl+C.`,
     );
-  await told;
+  await interrupted;
   await page.stop();
   return 0;
 }

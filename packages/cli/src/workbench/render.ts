@@ -24,7 +24,7 @@ export async function render(folder: string, name: string, options: RenderOption
   const compiled = compileFolder(project);
   const template = project.templates.get(name);
   const made = compiled.templates.get(name);
-  const wrong = [...project.problems, ...(made?.problems ?? [])].filter((one) => one.severity === 'error');
+  const wrong = [...project.problems, ...(made?.problems ?? [])].filter((problem) => problem.severity === 'error');
   if (template === undefined && wrong.length === 0)
     throw new UsageError(`There is no template "${name}" in ${folder}.`, didYouMean(name, project.templates.keys()));
   const fault = options.locale === undefined ? undefined : localeFault(options.locale);
@@ -34,7 +34,7 @@ export async function render(folder: string, name: string, options: RenderOption
     .map((tag) => made?.programs.get(tag))
     .find((one) => one !== undefined);
   if (template === undefined || program === undefined) {
-    for (const one of wrong) output.note(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
+    for (const problem of wrong) output.note(`${problemText(problem, project.texts.get(problem.place.file), output)}\n`);
     return 1;
   }
   if (!lookUp(locale, '').includes(program.locale))
@@ -44,8 +44,10 @@ export async function render(folder: string, name: string, options: RenderOption
   const data = dataFor(template, options);
   const faults = template.checkData(data);
   if (faults.length > 0) {
-    for (const one of faults)
-      output.note(`${one.path === '' ? 'the data' : `"${one.path}"`} ${one.message}.${one.hint === undefined ? '' : ` ${one.hint}`}`);
+    for (const dataProblem of faults)
+      output.note(
+        `${dataProblem.path === '' ? 'the data' : `"${dataProblem.path}"`} ${dataProblem.message}.${dataProblem.hint === undefined ? '' : ` ${dataProblem.hint}`}`,
+      );
     return 1;
   }
   let rendering: Rendering;

@@ -8,9 +8,9 @@ import { problemText } from './check.js';
 /** Writes TypeScript types of every template's data, so that an app's build fails where the data does not fit. */
 export async function types(folder: string, options: { out?: string }, output: Output): Promise<ExitCode> {
   const project = linkFolder(await readMailFolder(folder));
-  const errors = project.problems.filter((one) => one.severity === 'error' && /schema|json|mail\.yaml/.test(one.place.file));
+  const errors = project.problems.filter((problem) => problem.severity === 'error' && /schema|json|mail\.yaml/.test(problem.place.file));
   if (errors.length > 0) {
-    for (const one of errors) output.note(`${problemText(one, project.texts.get(one.place.file), output)}\n`);
+    for (const error of errors) output.note(`${problemText(error, project.texts.get(error.place.file), output)}\n`);
     return 1;
   }
   const text = declareData(new Map([...project.templates].map(([name, template]) => [name, template.schema])));

@@ -5,7 +5,7 @@ import { color, font } from '../style.js';
 import { ago, exactTime, STATES } from '../words.js';
 
 const Tip = styled(Tooltip)`
-  background: ${color.ink};
+  background: ${color.text};
   color: ${color.paper};
   font: 14px/1.4 ${font.sans};
   padding: 4px 8px;
@@ -46,9 +46,9 @@ const StateText = styled.span<{ $color: string }>`
 `;
 
 export function StateWord({ state }: { readonly state: State }) {
-  const { sign, color: ink } = STATES[state];
+  const { sign, color: hue } = STATES[state];
   return (
-    <StateText $color={ink} data-sign={sign}>
+    <StateText $color={hue} data-sign={sign}>
       {state}
     </StateText>
   );
@@ -60,7 +60,7 @@ export const Button = styled(AriaButton)<{ readonly $quiet?: boolean }>`
   border-radius: 6px;
   border: 1px solid ${({ $quiet }) => ($quiet === true ? color.hair : color.accent)};
   background: ${({ $quiet }) => ($quiet === true ? 'transparent' : color.accent)};
-  color: ${({ $quiet }) => ($quiet === true ? color.ink : color.onAccent)};
+  color: ${({ $quiet }) => ($quiet === true ? color.text : color.onAccent)};
   cursor: pointer;
   &[data-hovered] {
     filter: brightness(1.08);
@@ -96,9 +96,9 @@ export function Fault({ error }: { readonly error: unknown }) {
         ? error instanceof Error
           ? error.message
           : 'Something went wrong.'
-        : problems.map((one) => (
-            <p key={`${one.path}${one.message}`}>
-              {one.path} {one.message} {one.hint}
+        : problems.map((problem) => (
+            <p key={`${problem.path}${problem.message}`}>
+              {problem.path} {problem.message} {problem.hint}
             </p>
           ))}
     </Box>

@@ -18,7 +18,7 @@ const FILL: Readonly<Partial<Record<State, string>>> = {
   accepted: 'color-mix(in srgb, var(--good) 34%, var(--paper))',
   queued: 'color-mix(in srgb, var(--mark) 40%, var(--paper))',
   delayed: 'color-mix(in srgb, var(--wait) 62%, var(--paper))',
-  complained: 'var(--ink)',
+  complained: 'var(--text)',
   failed: 'var(--bad)',
 };
 const OTHER = 'color-mix(in srgb, var(--soft) 46%, var(--paper))';
@@ -110,7 +110,7 @@ export function StateBars({
   const layers = stack<Series[number], State>()
     .keys(shown)
     .value((one, state) => one.states[state] ?? 0)([...series]);
-  const most = max(layers.at(-1) ?? [], (one) => one[1]) ?? 0;
+  const most = max(layers.at(-1) ?? [], (point) => point[1]) ?? 0;
   const x = scaleBand<number>()
     .domain(series.map((_, i) => i))
     .range([LEFT, width])

@@ -19,7 +19,7 @@ const Open = styled(Button)`
   min-width: 96px;
   max-width: 320px;
   font: 15px/24px ${font.sans};
-  color: ${color.ink};
+  color: ${color.text};
   background: ${color.raised};
   padding: 6px 10px;
   border: 1px solid ${color.soft};
@@ -51,7 +51,7 @@ const Choice = styled(ListBoxItem)`
   padding: 6px 8px;
   border-radius: 4px;
   cursor: pointer;
-  color: ${color.ink};
+  color: ${color.text};
   font: 15px/20px ${font.sans};
   &[data-focused] {
     background: ${color.wash};

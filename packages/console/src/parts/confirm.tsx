@@ -16,7 +16,7 @@ const Ground = styled(ModalOverlay)`
 
 const Box = styled(Modal)`
   background: ${color.paper};
-  color: ${color.ink};
+  color: ${color.text};
   border-radius: 8px;
   padding: 24px;
   max-width: 460px;

@@ -31,16 +31,16 @@ const Box = styled.div<{ readonly $height: string }>`
 `;
 
 const look = EditorView.theme({
-  '&': { color: 'var(--ink)', backgroundColor: 'var(--raised)' },
+  '&': { color: 'var(--text)', backgroundColor: 'var(--raised)' },
   '.cm-scroller': { fontFamily: font.mono, lineHeight: '1.55' },
   '.cm-gutters': { backgroundColor: 'var(--raised)', color: 'var(--soft)', border: '0' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'var(--wash)' },
-  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-cursor': { borderLeftColor: 'var(--text)' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
     backgroundColor: 'color-mix(in srgb, var(--accent) 24%, transparent) !important',
   },
-  '.cm-panels': { backgroundColor: 'var(--wash)', color: 'var(--ink)' },
-  '.cm-tooltip': { backgroundColor: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--hair)' },
+  '.cm-panels': { backgroundColor: 'var(--wash)', color: 'var(--text)' },
+  '.cm-tooltip': { backgroundColor: 'var(--raised)', color: 'var(--text)', border: '1px solid var(--hair)' },
   '.cm-deletedChunk': { backgroundColor: 'color-mix(in srgb, var(--bad) 14%, transparent)' },
   '.cm-changedLine': { backgroundColor: 'color-mix(in srgb, var(--good) 14%, transparent) !important' },
   '.cm-changedText': { background: 'color-mix(in srgb, var(--good) 32%, transparent) !important' },
@@ -48,7 +48,7 @@ const look = EditorView.theme({
   '.cm-collapsedLines': { background: 'var(--wash)', color: 'var(--soft)' },
 });
 
-const ink = HighlightStyle.define([
+const hue = HighlightStyle.define([
   { tag: [tags.heading, tags.strong], fontWeight: '600' },
   { tag: tags.emphasis, fontStyle: 'italic' },
   { tag: [tags.link, tags.url], color: 'var(--accent)' },
@@ -77,7 +77,7 @@ function base(path: string, label: string): Extension[] {
     // A scroller is reached by the keyboard through the text within it.
     lineNumbers(),
     look,
-    syntaxHighlighting(ink),
+    syntaxHighlighting(hue),
     languageOf(path),
     search({ top: true }),
     highlightSelectionMatches(),
@@ -91,7 +91,7 @@ export interface Jump {
   readonly n: number;
 }
 
-/** A source, to be read or written. What is typed is told by `onChange`; `text` from outside replaces it. */
+/** A source, to be read or written. What is typed is handlers by `onChange`; `text` from outside replaces it. */
 export function Editor({
   path,
   text,
@@ -113,8 +113,8 @@ export function Editor({
 }) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(undefined);
-  const told = useRef({ onChange, onSave });
-  told.current = { onChange, onSave };
+  const handlers = useRef({ onChange, onSave });
+  handlers.current = { onChange, onSave };
   useEffect(() => {
     if (box.current === null) return;
     const editor = new EditorView({
@@ -131,7 +131,7 @@ export function Editor({
             {
               key: 'Mod-s',
               run: () => {
-                told.current.onSave?.();
+                handlers.current.onSave?.();
                 return true;
               },
             },
@@ -141,7 +141,7 @@ export function Editor({
           ]),
           EditorState.readOnly.of(readOnly),
           EditorView.updateListener.of((update) => {
-            if (update.docChanged) told.current.onChange?.(update.state.doc.toString());
+            if (update.docChanged) handlers.current.onChange?.(update.state.doc.toString());
           }),
         ],
       }),
@@ -161,16 +161,16 @@ export function Editor({
     if (editor === undefined) return;
     const { doc } = editor.state;
     const diagnostics = problems
-      .filter((one) => one.file === path)
-      .map((one): Diagnostic => {
-        const line = doc.line(Math.min(Math.max(1, one.line), doc.lines));
-        const from = Math.min(line.from + one.column - 1, line.to);
-        const severity = one.severity === 'advice' ? 'info' : one.severity;
+      .filter((problem) => problem.file === path)
+      .map((problem): Diagnostic => {
+        const line = doc.line(Math.min(Math.max(1, problem.line), doc.lines));
+        const from = Math.min(line.from + problem.column - 1, line.to);
+        const severity = problem.severity === 'suggestion' ? 'info' : problem.severity;
         return {
           from,
           to: Math.max(from, line.to),
           severity,
-          message: one.hint === undefined ? one.message : `${one.message}\n${one.hint}`,
+          message: problem.hint === undefined ? problem.message : `${problem.message}\n${problem.hint}`,
         };
       });
     editor.dispatch(setDiagnostics(editor.state, diagnostics));

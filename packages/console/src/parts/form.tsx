@@ -16,7 +16,7 @@ const Box = styled(TextField)`
     border: 1px solid ${color.soft};
     border-radius: 6px;
     background: ${color.raised};
-    color: ${color.ink};
+    color: ${color.text};
   }
 `;
 

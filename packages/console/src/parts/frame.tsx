@@ -67,7 +67,7 @@ const Steps = styled.nav`
   a {
     display: block;
     padding: 6px 8px;
-    color: ${color.ink};
+    color: ${color.text};
     text-decoration: none;
     font-size: 17px;
     white-space: nowrap;
@@ -94,7 +94,7 @@ const SpaceButton = styled(AriaButton)<{ readonly $captures: boolean }>`
   justify-content: space-between;
   width: 100%;
   font: 600 15px/20px ${font.sans};
-  color: ${color.ink};
+  color: ${color.text};
   background: ${color.raised};
   padding: 8px 12px;
   border: 1px ${({ $captures }) => ($captures ? 'dashed' : 'solid')} ${({ $captures }) => ($captures ? color.wait : color.hair)};
@@ -132,7 +132,7 @@ const Choice = styled(ListBoxItem)`
   padding: 6px 8px;
   border-radius: 4px;
   cursor: pointer;
-  color: ${color.ink};
+  color: ${color.text};
   &[data-focused] {
     background: ${color.wash};
     outline: none;
@@ -161,7 +161,7 @@ const Leave = styled.button`
   text-align: left;
   cursor: pointer;
   &:hover {
-    color: ${color.ink};
+    color: ${color.text};
     text-decoration: underline;
   }
 `;
@@ -226,7 +226,7 @@ const Finding = styled(SearchField)`
     border: 1px solid ${color.soft};
     border-radius: 6px;
     background: ${color.raised};
-    color: ${color.ink};
+    color: ${color.text};
     width: 100%;
   }
 `;

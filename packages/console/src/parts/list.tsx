@@ -38,7 +38,7 @@ export const Search = styled(SearchField)`
     border: 1px solid ${color.soft};
     border-radius: 6px;
     background: ${color.raised};
-    color: ${color.ink};
+    color: ${color.text};
   }
 `;
 
@@ -54,11 +54,11 @@ export const Filter = styled(ToggleButton)`
   border-radius: 999px;
   border: 1px solid ${color.hair};
   background: transparent;
-  color: ${color.ink};
+  color: ${color.text};
   cursor: pointer;
   &[data-selected] {
-    background: ${color.ink};
-    border-color: ${color.ink};
+    background: ${color.text};
+    border-color: ${color.text};
     color: ${color.paper};
   }
 `;
@@ -72,7 +72,7 @@ export const Sheet = styled(Table)`
     font-size: 14px;
     color: ${color.soft};
     padding: 8px 16px 8px 0;
-    border-bottom: 1px solid ${color.ink};
+    border-bottom: 1px solid ${color.text};
   }
   td {
     padding: 10px 16px 10px 0;
@@ -133,7 +133,7 @@ export const Tabs = styled.nav`
     text-decoration: none;
   }
   a:hover {
-    color: ${color.ink};
+    color: ${color.text};
   }
   a[aria-current='page'] {
     color: ${color.accent};

@@ -67,11 +67,11 @@ const Switch = styled(ToggleButtonGroup)`
     padding: 7px 12px;
     border: 0;
     background: transparent;
-    color: ${color.ink};
+    color: ${color.text};
     cursor: pointer;
   }
   button[data-selected] {
-    background: ${color.ink};
+    background: ${color.text};
     color: ${color.paper};
   }
   button[data-focus-visible] {

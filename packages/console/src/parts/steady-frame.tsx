@@ -50,21 +50,21 @@ export function SteadyFrame({
   }, [shown, src]);
   return (
     <Place $height={height}>
-      {list.map((one) => (
+      {list.map((text) => (
         <iframe
-          key={one}
+          key={text}
           ref={(element) => {
-            if (element === null) frames.current.delete(one);
-            else frames.current.set(one, element);
+            if (element === null) frames.current.delete(text);
+            else frames.current.set(text, element);
           }}
-          title={one === src ? title : `${title} (before)`}
+          title={text === src ? title : `${title} (before)`}
           sandbox="allow-same-origin"
           referrerPolicy="no-referrer"
-          src={one}
-          data-coming={one === src && one !== shown ? '' : undefined}
-          aria-hidden={one === src ? undefined : true}
-          tabIndex={one === src ? 0 : -1}
-          onLoad={one === src && one !== shown ? take : undefined}
+          src={text}
+          data-coming={text === src && text !== shown ? '' : undefined}
+          aria-hidden={text === src ? undefined : true}
+          tabIndex={text === src ? 0 : -1}
+          onLoad={text === src && text !== shown ? take : undefined}
         />
       ))}
     </Place>

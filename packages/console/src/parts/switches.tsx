@@ -13,14 +13,14 @@ const Group = styled(ToggleButtonGroup)`
     padding: 5px 10px;
     border: 0;
     background: transparent;
-    color: ${color.ink};
+    color: ${color.text};
     cursor: pointer;
   }
   button + button {
     border-left: 1px solid ${color.hair};
   }
   button[data-selected] {
-    background: ${color.ink};
+    background: ${color.text};
     color: ${color.paper};
   }
   button[data-focus-visible] {
@@ -64,11 +64,11 @@ const Single = styled(ToggleButton)`
   border: 1px solid ${color.hair};
   border-radius: 6px;
   background: transparent;
-  color: ${color.ink};
+  color: ${color.text};
   cursor: pointer;
   &[data-selected] {
-    background: ${color.ink};
-    border-color: ${color.ink};
+    background: ${color.text};
+    border-color: ${color.text};
     color: ${color.paper};
   }
   &[data-focus-visible] {

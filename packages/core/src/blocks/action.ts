@@ -28,16 +28,16 @@ export const action: Block = {
     const to = side.argument(use, 'to');
     if (to === undefined) return [];
     const quiet = side.word(use, 'tone', 'main') === 'quiet';
-    const [ink, ground] = quiet ? (['accent', 'surface'] as const) : (['onAccent', 'accent'] as const);
+    const [textColor, background] = quiet ? (['accent', 'surface'] as const) : (['onAccent', 'accent'] as const);
     const words = side.parts(label);
     const href = side.address(to);
     const radius = theme.space.radius;
-    const text = letters(theme, ink, theme.size.text, { 'font-weight': 'bold', 'text-decoration': 'none' });
-    const border = quiet ? `2px solid ${theme.color.accent.light}` : `2px solid ${theme.color[ground].light}`;
+    const text = letters(theme, textColor, theme.size.text, { 'font-weight': 'bold', 'text-decoration': 'none' });
+    const border = quiet ? `2px solid ${theme.color.accent.light}` : `2px solid ${theme.color[background].light}`;
     const arc = Math.round((radius / HEIGHT) * 100);
     return markup`<table role="presentation" cellpadding="0" cellspacing="0" border="0" style="margin:8px 0 24px"><tr><td>
-<!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${wordWidth(label)}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[ground].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
-<!--[if !mso]><!--><a class="block-action ${colorClass('ink', ink)} ${colorClass('ground', ground)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[ground].light })}">${words}</a><!--<![endif]-->
+<!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${wordWidth(label)}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[background].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
+<!--[if !mso]><!--><a class="block-action ${colorClass('text', textColor)} ${colorClass('background', background)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[background].light })}">${words}</a><!--<![endif]-->
 </td></tr></table>
 `;
   },

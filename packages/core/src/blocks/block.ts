@@ -3,9 +3,9 @@ import type { Color, Theme } from '../html/index.js';
 import type { Op, Steer, TextOp, Value } from '../render/index.js';
 import type { BlockSignature } from '../typing/index.js';
 
-/** The colours that prose has where it stands; a block with a ground of its own changes them for what is inside. */
-export interface Ground {
-  readonly ink: Color;
+/** The colours that prose has where it stands; a block with a background of its own changes them for what is inside. */
+export interface Background {
+  readonly text: Color;
   readonly soft: Color;
   readonly link: Color;
   readonly size: number;
@@ -35,9 +35,9 @@ export type AddressKind = 'link' | 'picture' | 'carried';
 export interface HtmlSide extends Side {
   readonly theme: Theme;
   readonly direction: 'ltr' | 'rtl';
-  readonly ground: Ground;
-  readonly flow: (nodes: readonly Flow[], ground?: Partial<Ground>) => Op[];
-  readonly inline: (nodes: readonly Inline[], ground?: Partial<Ground>) => Op[];
+  readonly background: Background;
+  readonly flow: (nodes: readonly Flow[], background?: Partial<Background>) => Op[];
+  readonly inline: (nodes: readonly Inline[], background?: Partial<Background>) => Op[];
   readonly facts: (nodes: readonly FactPart[], one: (fact: Fact, side: HtmlSide) => Op[]) => Op[];
   readonly rows: (nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]) => Op[];
   /** Markup of the author's own. */

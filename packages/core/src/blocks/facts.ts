@@ -1,6 +1,6 @@
 import { colorClass, css, markup } from '../html/index.js';
 import type { Block } from './block.js';
-import { inkClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 export const facts: Block = {
   signature: { name: 'facts', args: [], content: 'facts' },
@@ -12,10 +12,10 @@ export const facts: Block = {
     const line = `border-bottom:1px solid ${theme.color.line.light}`;
     const end = direction === 'rtl' ? 'padding:8px 0 8px 16px' : 'padding:8px 16px 8px 0';
     const cells = side.facts(use.content.children, (fact, inner) => {
-      const { soft, ink, size } = inner.ground;
+      const { soft, text: textColor, size } = inner.background;
       return markup`<tr>
-<th scope="row" class="${inkClass(soft)} ${colorClass('line', 'line')}" align="${direction === 'rtl' ? 'right' : 'left'}" valign="top" width="36%" style="${letters(theme, soft, size, { 'font-weight': 'normal' })};${end};${line}">${inner.inline(fact.label, { ink: soft })}</th>
-<td class="${inkClass(ink)} ${colorClass('line', 'line')}" valign="top" style="${letters(theme, ink, size)};padding:8px 0;${line}">${inner.inline(fact.value)}</td>
+<th scope="row" class="${textClass(soft)} ${colorClass('line', 'line')}" align="${direction === 'rtl' ? 'right' : 'left'}" valign="top" width="36%" style="${letters(theme, soft, size, { 'font-weight': 'normal' })};${end};${line}">${inner.inline(fact.label, { text: soft })}</th>
+<td class="${textClass(textColor)} ${colorClass('line', 'line')}" valign="top" style="${letters(theme, textColor, size)};padding:8px 0;${line}">${inner.inline(fact.value)}</td>
 </tr>
 `;
     });

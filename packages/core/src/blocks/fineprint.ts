@@ -9,7 +9,7 @@ export const fineprint: Block = {
     use,
     side,
   ) => markup`<table role="presentation" class="block-fineprint" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:20px 40px 0">
-${side.flow(flowOf(use), { ink: 'soft', soft: 'soft', link: 'soft', size: side.theme.size.small })}</td></tr></table>
+${side.flow(flowOf(use), { text: 'soft', soft: 'soft', link: 'soft', size: side.theme.size.small })}</td></tr></table>
 `,
   // The usual mark of a signature, with its text right under it: clients fold it away (RFC 3676, 4.3).
   text: (use, side) => [

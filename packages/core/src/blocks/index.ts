@@ -18,8 +18,8 @@ import { quote } from './quote.js';
 /** Every built-in block. A new one is a new file and a line here. */
 export const BLOCKS: ReadonlyMap<string, Block> = new Map(
   [band, card, lanes, lane, action, facts, ledger, passcode, picture, notice, steps, quote, gap, postal, fineprint, only, raw].map(
-    (one) => [one.signature.name, one],
+    (block) => [block.signature.name, block],
   ),
 );
-export type { AddressKind, Block, Ground, HtmlSide, Side, TextSide } from './block.js';
-export { inkClass, letters, lineHeight } from './style.js';
+export type { AddressKind, Block, Background, HtmlSide, Side, TextSide } from './block.js';
+export { textClass, letters, lineHeight } from './style.js';

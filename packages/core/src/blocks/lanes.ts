@@ -16,7 +16,7 @@ export const lanes: Block = {
     const cells = children.map((child, i) => {
       const between = i === 0 ? '' : `<!--[if mso]></td><td width="${width}" valign="top"><![endif]-->`;
       // Without letters of its own, the space between inline blocks takes no width.
-      return markup`${between}<div style="display:inline-block;width:100%;max-width:${width}px;vertical-align:top;font-size:${side.ground.size}px"><div class="block-lane" style="padding:0 ${GUTTER / 2}px">
+      return markup`${between}<div style="display:inline-block;width:100%;max-width:${width}px;vertical-align:top;font-size:${side.background.size}px"><div class="block-lane" style="padding:0 ${GUTTER / 2}px">
 ${side.flow([child])}</div></div>`;
     });
     return markup`<!--[if mso]><table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td width="${width}" valign="top"><![endif]-->

@@ -1,7 +1,7 @@
 import { colorClass, css, markup } from '../html/index.js';
 import type { Inline, Row, RowPart } from '../notation/index.js';
 import type { Block, Side } from './block.js';
-import { inkClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 function rowsIn(nodes: readonly RowPart[]): Row[] {
   return nodes.flatMap((node) => {
@@ -31,17 +31,17 @@ export const ledger: Block = {
     const [near, far] = direction === 'rtl' ? ['right', 'left'] : ['left', 'right'];
     const line = colorClass('line', 'line');
     const cells = side.rows(use.content.children, (row, inner) => {
-      const { ink, size } = inner.ground;
+      const { text: textColor, size } = inner.background;
       const border = row.total ? `border-top:2px solid ${theme.color.soft.light}` : `border-bottom:1px solid ${theme.color.line.light}`;
       const weight = row.total ? { 'font-weight': 'bold' } : {};
       const columns = right.map((flush, c) => {
-        const style = letters(theme, ink, size, {
+        const style = letters(theme, textColor, size, {
           ...weight,
           'font-variant-numeric': 'tabular-nums',
           ...(flush ? { 'white-space': 'nowrap' } : {}),
         });
         const gap = c === 0 ? '10px 0' : direction === 'rtl' ? '10px 16px 10px 0' : '10px 0 10px 16px';
-        return markup`<td class="${inkClass(ink)} ${line}" align="${flush ? far : near}" valign="top" style="${style};${css({ padding: gap, 'text-align': flush ? far : near })};${border}">${inner.inline(row.cells[c] ?? [])}</td>
+        return markup`<td class="${textClass(textColor)} ${line}" align="${flush ? far : near}" valign="top" style="${style};${css({ padding: gap, 'text-align': flush ? far : near })};${border}">${inner.inline(row.cells[c] ?? [])}</td>
 `;
       });
       return markup`<tr${row.total ? ' class="total"' : ''}>

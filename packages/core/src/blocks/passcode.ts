@@ -1,6 +1,6 @@
 import { colorClass, css, markup } from '../html/index.js';
 import type { Block } from './block.js';
-import { inkClass } from './style.js';
+import { textClass } from './style.js';
 
 export const passcode: Block = {
   signature: { name: 'passcode', first: { name: 'code', kind: 'text', required: true, summary: 'the code' }, args: [], content: 'none' },
@@ -18,11 +18,11 @@ export const passcode: Block = {
       'mso-line-height-rule': 'exactly',
       'font-weight': 'bold',
       'letter-spacing': '0.16em',
-      color: theme.color.ink.light,
+      color: theme.color.text.light,
       'background-color': theme.color.page.light,
       'border-radius': theme.space.radius,
     });
-    return markup`<p dir="ltr" style="margin:8px 0 24px"><span class="block-passcode ${inkClass('ink')} ${colorClass('ground', 'page')}" style="${style}">${side.parts(side.argument(use, undefined)?.parts ?? [])}</span></p>
+    return markup`<p dir="ltr" style="margin:8px 0 24px"><span class="block-passcode ${textClass('text')} ${colorClass('background', 'page')}" style="${style}">${side.parts(side.argument(use, undefined)?.parts ?? [])}</span></p>
 `;
   },
   text: (use, side) => [

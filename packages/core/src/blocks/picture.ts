@@ -2,7 +2,7 @@ import { css, markup } from '../html/index.js';
 import type { Argument } from '../notation/index.js';
 import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
-import { inkClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 export const picture: Block = {
   signature: {
@@ -12,7 +12,7 @@ export const picture: Block = {
       { name: 'alt', kind: 'text', required: true, summary: 'what is said where the picture is not shown' },
       { name: 'width', kind: 'number', summary: 'in pixels on a wide screen; the full width when left out' },
       { name: 'height', kind: 'number', summary: 'in pixels at that width, so that nothing jumps' },
-      { name: 'dark', kind: 'url', summary: 'another picture for a dark ground' },
+      { name: 'dark', kind: 'url', summary: 'another picture for a dark background' },
       { name: 'to', kind: 'url', summary: 'where it leads' },
       {
         name: 'carried',
@@ -34,10 +34,10 @@ export const picture: Block = {
     const dark = side.argument(use, 'dark');
     const to = side.argument(use, 'to');
     const carried = side.word(use, 'carried', 'no') === 'yes';
-    const addressOf = (one: Argument): Op => side.address(one, carried ? 'carried' : 'picture');
+    const addressOf = (argument: Argument): Op => side.address(argument, carried ? 'carried' : 'picture');
     const image = (address: Op, name: string, hidden: boolean): Op[] => {
       // Letters, for the words that stand there where pictures are off.
-      const words = letters(side.theme, side.ground.ink, side.theme.size.small);
+      const words = letters(side.theme, side.background.text, side.theme.size.small);
       const style = css({
         display: hidden ? 'none' : 'block',
         width: '100%',
@@ -46,7 +46,7 @@ export const picture: Block = {
         border: '0',
         ...(hidden ? { 'mso-hide': 'all' } : {}),
       });
-      return markup`<img class="${`${inkClass(side.ground.ink)} ${name}`.trimEnd()}" src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style};${words}">`;
+      return markup`<img class="${`${textClass(side.background.text)} ${name}`.trimEnd()}" src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style};${words}">`;
     };
     const shown = [
       ...image(addressOf(source), dark === undefined ? '' : 'vlight', false),

@@ -1,6 +1,6 @@
 import { fixed, markup } from '../html/index.js';
 import type { Block } from './block.js';
-import { inkClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 export const postal: Block = {
   signature: { name: 'postal', args: [], content: 'raw' },
@@ -8,9 +8,9 @@ export const postal: Block = {
   example: ':::postal\nSaltmarsh Ferries\nPier 1\nBrackwater\n:::',
   html(use, side) {
     if (use.content.mode !== 'raw') return [];
-    const { theme, ground } = side;
+    const { theme, background } = side;
     const parts = side.pieces(use.content.pieces, (text) => fixed(text).replace(/\n/g, '<br>\n'));
-    return markup`<address class="block-postal ${inkClass(ground.ink)}" style="margin:0 0 16px;font-style:normal;${letters(theme, ground.ink, ground.size)}">${parts}</address>
+    return markup`<address class="block-postal ${textClass(background.text)}" style="margin:0 0 16px;font-style:normal;${letters(theme, background.text, background.size)}">${parts}</address>
 `;
   },
   text(use, side) {

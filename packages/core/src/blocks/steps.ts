@@ -1,7 +1,7 @@
 import { colorClass, css, markup } from '../html/index.js';
 import type { Op, TextOp, Value } from '../render/index.js';
 import type { Block } from './block.js';
-import { inkClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 /** Operations for a step that lies behind, is now, or is to come; `at` counts from 1. */
 function byPlace(at: Value, step: number, before: Op[], now: Op[], after: Op[]): Op {
@@ -41,17 +41,17 @@ export const steps: Block = {
     let step = 0;
     const rows = side.rows(use.content.children, (row, inner) => {
       step += 1;
-      const { ink, soft, size } = inner.ground;
+      const { text: textColor, soft, size } = inner.background;
       const mark = (sign: string, color: 'good' | 'accent' | 'soft'): Op[] => [
-        `<td class="${inkClass(color === 'good' ? 'accent' : color)}" width="28" valign="top" style="${letters(theme, color === 'good' ? 'accent' : color, size, { 'font-weight': 'bold', padding: '6px 0' })}">${sign}</td>`,
+        `<td class="${textClass(color === 'good' ? 'accent' : color)}" width="28" valign="top" style="${letters(theme, color === 'good' ? 'accent' : color, size, { 'font-weight': 'bold', padding: '6px 0' })}">${sign}</td>`,
       ];
       const name = inner.inline(row.cells[0] ?? []);
       const remark =
         row.cells[1] === undefined
           ? []
-          : markup`<br><span class="${inkClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small, 'font-weight': 'normal' })}">${inner.inline(row.cells[1], { ink: soft })}</span>`;
+          : markup`<br><span class="${textClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small, 'font-weight': 'normal' })}">${inner.inline(row.cells[1], { text: soft })}</span>`;
       const label = (weight: string): Op[] =>
-        markup`<td class="${inkClass(ink)} ${colorClass('line', 'line')}" valign="top" align="${near}" style="${letters(theme, ink, size, { 'font-weight': weight, padding: '6px 0' })}">${name}${remark}</td>`;
+        markup`<td class="${textClass(textColor)} ${colorClass('line', 'line')}" valign="top" align="${near}" style="${letters(theme, textColor, size, { 'font-weight': weight, padding: '6px 0' })}">${name}${remark}</td>`;
       return markup`<tr>${[byPlace(at, step, [...mark('&#10003;', 'good'), ...label('normal')], [...mark('&#9679;', 'accent'), ...label('bold')], [...mark('&#9675;', 'soft'), ...label('normal')])]}</tr>
 `;
     });

@@ -17,6 +17,6 @@ export function letters(theme: Theme, color: Color, size: number, more: Paramete
   });
 }
 
-export function inkClass(color: Color): string {
-  return colorClass('ink', color);
+export function textClass(color: Color): string {
+  return colorClass('text', color);
 }

@@ -22,7 +22,7 @@ describe('advice', () => {
           .map(([path, text]) => [path, Buffer.from(text)]),
       ),
     );
-    return adviseFolder(linked, compileFolder(linked), NOW).map((one) => one.code);
+    return adviseFolder(linked, compileFolder(linked), NOW).map((problem) => problem.code);
   };
   const md = (front: string, body = 'Hello there.'): string => `---\n${front}\n---\n${body}`;
   const fine = 'subject: "Your booking"\npreview: "It is confirmed."';
@@ -50,7 +50,7 @@ describe('advice', () => {
     ['contrast', md(fine, '<p style="color:#999999;background-color:#ffffff">Pale</p>'), {}, 'message.html'],
     ['css-support', md(fine, '<div style="display:flex">x</div>'), {}, 'message.html'],
     ['text-poor', md(fine, `:::only html\n${'many words stand in this part. '.repeat(12)}\n:::\n\nFew.`)],
-    ['contrast', md(fine), { 'theme.tokens.json': '{"color":{"ink":{"$value":"#eeeeee"}}}' }],
+    ['contrast', md(fine), { 'theme.tokens.json': '{"color":{"text":{"$value":"#eeeeee"}}}' }],
     [
       'link-scheme',
       md(fine, '[your page]({{ x }})'),
@@ -69,12 +69,14 @@ describe('advice', () => {
     expect(codes(md(fine, '![A boat](assets/big.png)'), { 'assets/big.png': 'x'.repeat(400_000) })).toContain('picture-large');
   });
   test('a contrast is enough from 4.5:1 on, and not before', () => {
-    const on = (ink: string): string[] =>
-      codes(md(fine, `<p style="color:${ink};background-color:#ffffff">Pale</p>`), {}, 'message.html').filter((one) => one === 'contrast');
+    const on = (textColor: string): string[] =>
+      codes(md(fine, `<p style="color:${textColor};background-color:#ffffff">Pale</p>`), {}, 'message.html').filter(
+        (code) => code === 'contrast',
+      );
     // #767676 on white has 4.54:1, #777777 has 4.48:1.
     expect([on('#767676'), on('#777777')]).toEqual([[], ['contrast']]);
   });
-  test('nothing is said of a mail that is in order', () => {
+  test('nothing is said of an email that is in order', () => {
     expect(codes(md(fine))).toEqual([]);
   });
 });

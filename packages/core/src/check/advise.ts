@@ -8,18 +8,18 @@ import { lookAt, type Finding } from './document.js';
 import { compareParts } from './parts.js';
 import { FILTER_WORDS, shouts } from './words.js';
 
-/** Bytes of HTML after which some webmail cuts a mail off. */
+/** Bytes of HTML after which some webmail cuts an email off. */
 export const CLIP_LIMIT = 102_400;
 const NEAR_CLIP = 0.85;
 /** Octets that a subject should not pass (a header line, RFC 5322 2.1.1). */
 const SUBJECT_OCTETS = 78;
 
-function advice(code: string, place: Place, message: string, hint?: string): Problem {
-  return { ...warning(code, place, message, hint), severity: 'advice' };
+function suggestion(code: string, place: Place, message: string, hint?: string): Problem {
+  return { ...warning(code, place, message, hint), severity: 'suggestion' };
 }
 
 /**
- * What to mind about the mails that a folder makes: every sample of every template is rendered and looked at.
+ * What to mind about the emails that a folder makes: every sample of every template is rendered and looked at.
  * @param now milliseconds since the epoch, for `relative`
  */
 export function adviseFolder(project: MailProject, compiled: CompiledFolder, now: number): Problem[] {
@@ -40,7 +40,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
   const source = new SourceText(main.file, main.text);
   if (files.samples.length === 0)
     out.push(
-      advice(
+      suggestion(
         'no-sample',
         source.place(0, 0),
         `The template "${files.name}" has no sample.`,
@@ -48,10 +48,10 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
       ),
     );
   const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
-  const told = new Set<string>();
+  const reported = new Set<string>();
   const add = (one: Problem): void => {
-    if (told.has(`${one.code}\0${one.message}`)) return;
-    told.add(`${one.code}\0${one.message}`);
+    if (reported.has(`${one.code}\0${one.message}`)) return;
+    reported.add(`${one.code}\0${one.message}`);
     out.push(one);
   };
   for (const [locale, program] of template.programs) {
@@ -74,7 +74,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         continue;
       }
       for (const one of lineAdvice(rendering, source, sample.name)) add(one);
-      for (const one of partProblems(files, template, locale, rendering, sample, now, source)) add(one);
+      for (const partProblem of partProblems(files, template, locale, rendering, sample, now, source)) add(partProblem);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
       const ownStyles = main.kind === 'html' || project.settings.styles.length > 0;
@@ -85,7 +85,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         optional: purpose === 'optional',
         asset: (address) => assetAt(project, address),
       });
-      for (const finding of findings) add(advice(finding.code, placeNear(finding, source), finding.message, finding.hint));
+      for (const finding of findings) add(suggestion(finding.code, placeNear(finding, source), finding.message, finding.hint));
     }
   }
   return out;
@@ -105,13 +105,13 @@ function partProblems(
   const { html, text } = compared === undefined ? rendering : prepare(compared)({ data: sample.data, now });
   const differences = compareParts(html, text);
   // A text part that is written by hand may well say less, and is its author's.
-  const tell = files.texts.size > 0 ? warning : problem;
+  const report = files.texts.size > 0 ? warning : problem;
   return (['text', 'html'] as const).flatMap((part) => {
-    const missing = differences.filter((one) => one.missingIn === part).map((one) => `"${one.what}"`);
+    const missing = differences.filter((difference) => difference.missingIn === part).map((difference) => `"${difference.what}"`);
     if (missing.length === 0) return [];
     const more = missing.length > 6 ? ` and ${missing.length - 6} more` : '';
     return [
-      tell(
+      report(
         'parts-differ',
         source.place(0, 0),
         `With the sample "${sample.name}" in ${locale}, the ${part === 'text' ? 'text part' : 'HTML'} lacks ${missing.slice(0, 6).join(', ')}${more}.`,
@@ -129,38 +129,38 @@ function lineAdvice({ subject, preview, html }: Rendering, source: SourceText, s
   if (subject === '') out.push(problem('subject-empty', line, `With the sample "${sample}" the subject is empty.`));
   if (octets > SUBJECT_OCTETS)
     out.push(
-      advice(
+      suggestion(
         'subject-long',
         line,
         `With the sample "${sample}" the subject has ${octets} octets; many clients show fewer than ${SUBJECT_OCTETS}.`,
         'Put what matters first, or use "shorten".',
       ),
     );
-  if (shouts(subject)) out.push(advice('filter-words', line, 'The subject is all in capitals, which filters dislike.'));
+  if (shouts(subject)) out.push(suggestion('filter-words', line, 'The subject is all in capitals, which filters dislike.'));
   for (const { pattern, says } of FILTER_WORDS)
-    if (pattern.test(subject)) out.push(advice('filter-words', line, `The subject holds ${says}.`));
+    if (pattern.test(subject)) out.push(suggestion('filter-words', line, `The subject holds ${says}.`));
   if (preview === '')
     out.push(
-      advice(
+      suggestion(
         'preview-missing',
         line,
         'There is no preview line.',
-        'Without one, lists of mails show the beginning of the body. Write preview: "…".',
+        'Without one, lists of emails show the beginning of the body. Write preview: "…".',
       ),
     );
   else if (preview === subject)
-    out.push(advice('preview-repeats', line, 'The preview says the same as the subject.', 'Say what the subject had no room for.'));
+    out.push(suggestion('preview-repeats', line, 'The preview says the same as the subject.', 'Say what the subject had no room for.'));
   const bytes = Buffer.byteLength(html);
   if (bytes > CLIP_LIMIT * NEAR_CLIP) {
     const over = bytes > CLIP_LIMIT;
-    const told = over ? 'so its end is cut off there' : 'and a little more data will pass it';
+    const consequence = over ? 'so its end is cut off there' : 'and a little more data will pass it';
     out.push({
-      ...advice(
+      ...suggestion(
         'size',
         source.place(0, 0),
-        `With the sample "${sample}" the HTML has ${bytes} bytes; some webmail cuts at ${CLIP_LIMIT}, ${told}.`,
+        `With the sample "${sample}" the HTML has ${bytes} bytes; some webmail cuts at ${CLIP_LIMIT}, ${consequence}.`,
       ),
-      severity: over ? 'warning' : 'advice',
+      severity: over ? 'warning' : 'suggestion',
     });
   }
   return out;
@@ -185,9 +185,9 @@ function placeOfFault(at: string, source: SourceText): Place {
   return { file: found[1] ?? '', line: Number(found[2]), column: Number(found[3]), offset: 0, length: 1 };
 }
 
-const PAIRS: readonly (readonly [ink: Color, ground: Color])[] = [
-  ['ink', 'surface'],
-  ['ink', 'page'],
+const PAIRS: readonly (readonly [text: Color, background: Color])[] = [
+  ['text', 'surface'],
+  ['text', 'page'],
   ['soft', 'surface'],
   ['soft', 'page'],
   ['link', 'surface'],
@@ -205,16 +205,16 @@ export function adviseTheme({ theme, texts }: { readonly theme: Theme; readonly 
   const source = new SourceText(file, texts.get(file) ?? '');
   if (!texts.has(file)) return [];
   return (['light', 'dark'] as const).flatMap((scheme) =>
-    PAIRS.flatMap(([ink, ground]): Problem[] => {
-      const ratio = contrast(theme.color[ink][scheme], theme.color[ground][scheme]);
+    PAIRS.flatMap(([textColor, background]): Problem[] => {
+      const ratio = contrast(theme.color[textColor][scheme], theme.color[background][scheme]);
       if (ratio >= LEAST_CONTRAST) return [];
-      const key = source.text.includes(`"${ink}"`) ? `"${ink}"` : `"${ground}"`;
+      const key = source.text.includes(`"${textColor}"`) ? `"${textColor}"` : `"${background}"`;
       const place = source.place(Math.max(0, source.text.indexOf(key)), key.length);
       return [
         warning(
           'contrast',
           place,
-          `color.${ink} on color.${ground} has a contrast of ${ratio.toFixed(1)}:1 on a ${scheme} ground; ${LEAST_CONTRAST}:1 is the least that reads well.`,
+          `color.${textColor} on color.${background} has a contrast of ${ratio.toFixed(1)}:1 on a ${scheme} background; ${LEAST_CONTRAST}:1 is the least that reads well.`,
           'Make one of them lighter or darker.',
         ),
       ];

@@ -43,7 +43,7 @@ export const CSS_FEATURES: readonly CssFeature[] = [
     property: /^(?:background|background-image)$/,
     value: /url\(|gradient\(/,
     ignoredBy: ['word-engine'],
-    instead: 'the plain ground colour shows, or none',
+    instead: 'the plain background colour shows, or none',
   },
   { property: /^box-shadow$|^text-shadow$/, ignoredBy: ['word-engine', 'webmail-without-style'], instead: 'there is no shadow' },
   {

@@ -97,7 +97,7 @@ export function lookAt(input: DocumentInput): Finding[] {
   if (input.optional && !unsubscribes)
     out.push({
       code: 'no-unsubscribe',
-      message: 'A mail of an optional topic needs a way to stop it, and this one shows none.',
+      message: 'An email of an optional topic needs a way to stop it, and this one shows none.',
       hint: 'Link to a page that stops it, with words such as "Unsubscribe".',
     });
   const [inHtml, inText] = [words(document.children.map(textOf).join(' ')), words(input.text)];
@@ -136,23 +136,23 @@ function pictureFindings(node: Element, input: DocumentInput): Finding[] {
 
 function styleFindings(node: Element): Finding[] {
   return readDeclarations(node.attribs['style'] ?? '').flatMap(({ property, value }) =>
-    CSS_FEATURES.filter((one) => one.property.test(property) && (one.value?.test(value) ?? true)).map((one): Finding => ({
+    CSS_FEATURES.filter((feature) => feature.property.test(property) && (feature.value?.test(value) ?? true)).map((feature): Finding => ({
       code: 'css-support',
-      message: `"${property}: ${value.slice(0, 40)}" is ignored by ${one.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; ')}: there, ${one.instead}.`,
+      message: `"${property}: ${value.slice(0, 40)}" is ignored by ${feature.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; ')}: there, ${feature.instead}.`,
       near: property,
     })),
   );
 }
 
-/** Letters against the ground they stand on, as the style attributes say; what is not said is handed down. */
-function contrastFindings(node: ParentNode, ink: string | undefined, ground: string | undefined): Finding[] {
+/** Letters against the background they stand on, as the style attributes say; what is not said is handed down. */
+function contrastFindings(node: ParentNode, textColor: string | undefined, background: string | undefined): Finding[] {
   return node.children.flatMap((child): Finding[] => {
     if (!isTag(child)) return [];
-    const style = new Map(readDeclarations(child.attribs['style'] ?? '').map((one) => [one.property, one.value]));
+    const style = new Map(readDeclarations(child.attribs['style'] ?? '').map((declaration) => [declaration.property, declaration.value]));
     if (/none/.test(style.get('display') ?? '')) return [];
-    const own = colorOf(style.get('color') ?? '') ?? ink;
-    const under = colorOf(style.get('background-color') ?? style.get('background') ?? child.attribs['bgcolor'] ?? '') ?? ground;
-    const speaks = child.children.some((one) => isText(one) && one.data.trim() !== '');
+    const own = colorOf(style.get('color') ?? '') ?? textColor;
+    const under = colorOf(style.get('background-color') ?? style.get('background') ?? child.attribs['bgcolor'] ?? '') ?? background;
+    const speaks = child.children.some((childNode) => isText(childNode) && childNode.data.trim() !== '');
     const ratio = own !== undefined && under !== undefined ? contrast(own, under) : 21;
     const found: Finding[] =
       speaks && ratio < LEAST_CONTRAST

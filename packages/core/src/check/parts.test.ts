@@ -6,8 +6,8 @@ const NOW = Date.parse('2026-06-04T08:00:00Z');
 const check = (files: Record<string, string>): string[] => {
   const { project, compiled } = testFolder(object({ n: { type: 'integer' } }), { 'templates/t/samples/s.json': '{"n":54}', ...files });
   return adviseFolder(project, compiled, NOW)
-    .filter((one) => one.code === 'parts-differ')
-    .map((one) => `${one.severity}: ${one.message}`);
+    .filter((problem) => problem.code === 'parts-differ')
+    .map((problem) => `${problem.severity}: ${problem.message}`);
 };
 const html = (body: string): Record<string, string> => ({ 'templates/t/message.html': md(`<body>${body}</body>`) });
 
@@ -34,7 +34,7 @@ test.each([
     ],
   ],
 ])('%s and %j', (a, b, wanted) => {
-  expect(compareParts(a, b).map((one) => [one.missingIn, one.what])).toEqual(wanted);
+  expect(compareParts(a, b).map((part) => [part.missingIn, part.what])).toEqual(wanted);
 });
 
 test('a green check says that both parts say the same', () => {

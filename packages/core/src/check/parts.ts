@@ -1,6 +1,6 @@
 import { Tokenizer, TokenizerMode } from 'parse5';
 
-/** What one part of a mail says and the other does not. */
+/** What one part of an email says and the other does not. */
 export interface Difference {
   readonly missingIn: 'html' | 'text';
   /** A word, a number or an address. */
@@ -54,7 +54,7 @@ function readHtml(html: string): { text: string; links: string[] } {
           tokenizer.state = tagName === 'title' ? TokenizerMode.RCDATA : TokenizerMode.RAWTEXT;
           tokenizer.lastStartTagName = tagName;
         }
-        const attribute = (name: string): string | undefined => attrs.find((one) => one.name === name)?.value;
+        const attribute = (name: string): string | undefined => attrs.find((attr) => attr.name === name)?.value;
         if (hidden.length > 0) {
           if (!VOID.has(tagName)) hidden.push(tagName);
           return;
@@ -104,7 +104,7 @@ function readText(text: string): { text: string; links: string[] } {
 }
 
 /**
- * Compares the parts of a mail: every word, number and address of one is in the other, as often. Order, case, and marks of the text part
+ * Compares the parts of an email: every word, number and address of one is in the other, as often. Order, case, and marks of the text part
  * do not count.
  */
 export function compareParts(html: string, text: string): Difference[] {

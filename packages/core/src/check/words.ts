@@ -20,9 +20,9 @@ export const FILTER_WORDS: readonly { readonly pattern: RegExp; readonly says: s
   { pattern: /[!?]{2,}/, says: 'several exclamation or question marks in a row' },
   {
     pattern: /\b(?:free|winner|urgent|act now|limited time|guaranteed|risk.free|cash|100%)\b/i,
-    says: 'a word that filters count against a mail',
+    says: 'a word that filters count against an email',
   },
-  { pattern: /^(?:re|fwd?):/i, says: 'the mark of an answer, on a mail that is none' },
+  { pattern: /^(?:re|fwd?):/i, says: 'the mark of an answer, on an email that is none' },
   { pattern: /[$€£]{2,}/, says: 'money signs in a row' },
 ];
 

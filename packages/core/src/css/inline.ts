@@ -34,7 +34,7 @@ const SIDES = new Set(['top', 'right', 'bottom', 'left']);
 function crosses(a: string, b: string): boolean {
   const parts = (name: string): { side: string | undefined; aspect: string | undefined } => {
     const steps = name.split('-').slice(1);
-    return { side: steps.find((one) => SIDES.has(one)), aspect: steps.find((one) => !SIDES.has(one)) };
+    return { side: steps.find((step) => SIDES.has(step)), aspect: steps.find((step) => !SIDES.has(step)) };
   };
   const [x, y] = [parts(a), parts(b)];
   return (
@@ -93,14 +93,14 @@ function styleOf(list: readonly Applied[], kept: readonly Applied[]): string {
   // Array.sort keeps the order of equals: within one rule the later declaration stays later, and wins.
   const sorted = [...list].sort(stronger);
   const last = new Map<string, Applied>();
-  for (const one of sorted) {
-    last.delete(one.declaration.property);
-    last.set(one.declaration.property, one);
+  for (const applied of sorted) {
+    last.delete(applied.declaration.property);
+    last.set(applied.declaration.property, applied);
   }
   return [...last.values()]
-    .map((one) => {
-      const { property, value } = one.declaration;
-      const beaten = kept.some((other) => overlaps(other.declaration.property, property) && stronger(one, other) > 0);
+    .map((applied) => {
+      const { property, value } = applied.declaration;
+      const beaten = kept.some((other) => overlaps(other.declaration.property, property) && stronger(applied, other) > 0);
       return `${property}:${value}${beaten ? '!important' : ''}`;
     })
     .join(';');
@@ -121,8 +121,8 @@ function keptText(rules: readonly SheetRule[]): string[] {
   // By strength, since all become important: the stronger has to come later or be more specific, as before.
   const important = (rule: SheetRule, wanted: boolean): string =>
     rule.declarations
-      .filter((one) => one.important === wanted)
-      .map((one) => `${one.property}:${one.value}!important`)
+      .filter((declaration) => declaration.important === wanted)
+      .map((declaration) => `${declaration.property}:${declaration.value}!important`)
       .join(';');
   for (const wanted of [false, true]) {
     for (const rule of rules) {

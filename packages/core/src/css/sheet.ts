@@ -96,7 +96,7 @@ export function readSheet(text: string, from: number): Sheet {
         const head = `@${name}${node.prelude === null ? '' : ` ${generate(node.prelude)}`}`;
         if (['media', 'supports', 'layer', 'container'].includes(name) && node.block !== null)
           visit(node.block.children, [...around, head]);
-        // A mail fetches nothing: imports are left out.
+        // An email fetches nothing: imports are left out.
         else if (name !== 'import' && name !== 'charset') statements.push(generate(node));
       }
     });

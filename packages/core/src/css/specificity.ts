@@ -10,9 +10,9 @@ export function compareSpecificity(a: Specificity, b: Specificity): number {
 function highest(list: CssNode | undefined | null): Specificity {
   let best: Specificity = [0, 0, 0];
   if (list?.type === 'SelectorList') {
-    list.children.forEach((one) => {
-      if (one.type === 'Selector') {
-        const found = specificity(one);
+    list.children.forEach((child) => {
+      if (child.type === 'Selector') {
+        const found = specificity(child);
         if (compareSpecificity(found, best) > 0) best = found;
       }
     });
@@ -20,37 +20,31 @@ function highest(list: CssNode | undefined | null): Specificity {
   return best;
 }
 
+const LEGACY_PSEUDO_ELEMENTS: ReadonlySet<string> = new Set(['before', 'after', 'first-line', 'first-letter']);
+
+/** What each part of a selector adds (Selectors Level 4, section 17); a part that is not here adds nothing. */
+const ADDS: { readonly [T in CssNode['type']]?: (part: Extract<CssNode, { type: T }>) => Specificity } = {
+  IdSelector: () => [1, 0, 0],
+  ClassSelector: () => [0, 1, 0],
+  AttributeSelector: () => [0, 1, 0],
+  TypeSelector: ({ name }) => [0, 0, name === '*' ? 0 : 1],
+  PseudoElementSelector: () => [0, 0, 1],
+  PseudoClassSelector: (part) => {
+    const name = part.name.toLowerCase();
+    if (name === 'where') return [0, 0, 0];
+    if (name === 'is' || name === 'not' || name === 'has') return highest(part.children?.first);
+    return LEGACY_PSEUDO_ELEMENTS.has(name) ? [0, 0, 1] : [0, 1, 0];
+  },
+};
+
 export function specificity(selector: Selector): Specificity {
-  let [ids, classes, types] = [0, 0, 0];
+  const sum: [number, number, number] = [0, 0, 0];
   selector.children.forEach((part) => {
-    switch (part.type) {
-      case 'IdSelector':
-        ids += 1;
-        break;
-      case 'ClassSelector':
-      case 'AttributeSelector':
-        classes += 1;
-        break;
-      case 'TypeSelector':
-        if (part.name !== '*') types += 1;
-        break;
-      case 'PseudoElementSelector':
-        types += 1;
-        break;
-      case 'PseudoClassSelector': {
-        const name = part.name.toLowerCase();
-        if (name === 'where') break;
-        if (name === 'is' || name === 'not' || name === 'has') {
-          const [a, b, c] = highest(part.children?.first);
-          ids += a;
-          classes += b;
-          types += c;
-        } else if (name === 'before' || name === 'after' || name === 'first-line' || name === 'first-letter') types += 1;
-        else classes += 1;
-        break;
-      }
-      default:
-    }
+    const adds = ADDS[part.type] as ((part: CssNode) => Specificity) | undefined;
+    const [ids, classes, types] = adds?.(part) ?? [0, 0, 0];
+    sum[0] += ids;
+    sum[1] += classes;
+    sum[2] += types;
   });
-  return [ids, classes, types];
+  return sum;
 }

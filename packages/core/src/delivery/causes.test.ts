@@ -72,7 +72,7 @@ describe('the table', () => {
   });
   test('no code stands twice, and words are written as they are looked for', () => {
     const codes = CAUSE_TABLE.flatMap((row) => row.codes);
-    expect(codes.filter((one, i) => codes.indexOf(one) !== i)).toEqual([]);
+    expect(codes.filter((code, i) => codes.indexOf(code) !== i)).toEqual([]);
     for (const row of CAUSE_TABLE) for (const word of [...row.words, ...row.hints]) expect(word).toBe(word.toLowerCase());
   });
   test('it says what told the cause, and how sure that is', () => {

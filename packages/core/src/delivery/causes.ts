@@ -46,7 +46,7 @@ function holds(text: string, parts: readonly string[]): boolean {
   return false;
 }
 
-const patterns = (words: readonly string[]): readonly (readonly string[])[] => words.map((one) => one.split('*'));
+const patterns = (words: readonly string[]): readonly (readonly string[])[] => words.map((word) => word.split('*'));
 const WORDS = CAUSE_TABLE.map((row) => ({ cause: row.cause, words: patterns(row.words), hints: patterns(row.hints) }));
 
 /** Small letters, plain quotes, single spaces; without addresses, web addresses and codes, which only part the words. */
@@ -106,13 +106,14 @@ function byReplyCode(code: number | undefined, status: string | undefined): Caus
       return 'unroutable';
     case 553:
       return 'address-syntax';
+    case undefined:
     default:
       return 'other';
   }
 }
 
 /**
- * Why a mail was not taken, and what told us. Words that leave no doubt decide, since codes are often generic and sometimes wrong; then an
+ * Why an email was not taken, and what told us. Words that leave no doubt decide, since codes are often generic and sometimes wrong; then an
  * exact enhanced code, then weaker words, a generic code, and last the reply code.
  */
 export function readCause({ status, replyCode, diagnostic }: CauseEvidence): CauseReading {
@@ -126,14 +127,14 @@ export function readCause({ status, replyCode, diagnostic }: CauseEvidence): Cau
   const hints = text.length > 2 ? byWords(text, 'hints') : undefined;
   if (hints !== undefined) return { cause: hints.cause, confidence: 'likely', evidence: `“${hints.evidence}”` };
   if (status?.startsWith('4.7') === true) return { cause: 'rate-or-greylist', confidence: 'likely', evidence: status };
-  const row = CAUSE_TABLE.find((one) => detail !== undefined && one.codes.includes(detail));
+  const row = CAUSE_TABLE.find((cause) => detail !== undefined && cause.codes.includes(detail));
   if (row !== undefined && row.cause !== 'other') return { cause: row.cause, confidence: 'likely', evidence: status ?? '' };
   const bySubject = detail === undefined || /\.0$/.test(detail) ? undefined : BY_SUBJECT[detail.charAt(0)];
   if (bySubject !== undefined) return { cause: bySubject, confidence: 'guess', evidence: status ?? '' };
   return { cause: byReplyCode(replyCode, status), confidence: 'guess', evidence: replyCode === undefined ? '' : String(replyCode) };
 }
 
-/** Why a mail was not taken. */
+/** Why an email was not taken. */
 export function causeOf(evidence: CauseEvidence): Cause {
   return readCause(evidence).cause;
 }

@@ -7,7 +7,7 @@ import {
   FACT_KINDS,
   isSettled,
   stateOf,
-  tell,
+  describeDelivery,
   USUAL_RETRIES,
   waitAfter,
   type Fact,
@@ -38,7 +38,7 @@ group('the state follows from the set of facts', () => {
           .sort((a, b) => a.key - b.key)
           .map(({ one }) => one);
         expect(stateOf(shuffled)).toBe(stateOf(facts));
-        const story = (list: Fact[]) => tell({ address: 'a@b.example', createdAt: 0, facts: list, nextAttemptAt: undefined });
+        const story = (list: Fact[]) => describeDelivery({ address: 'a@b.example', createdAt: 0, facts: list, nextAttemptAt: undefined });
         expect(story(shuffled)).toEqual(story(facts));
       }),
       { numRuns: 1000 },
@@ -110,8 +110,8 @@ test('waits grow to their bound, spread by a quarter, and end', () => {
 
 test('a failure is told in words, with what to do', () => {
   const failed: Fact = { ...fact('failed', 'return', 5), cause: 'mailbox-unknown' };
-  expect(tell({ address: 'a@b.example', createdAt: 0, facts: [fact('accepted'), failed], nextAttemptAt: undefined })).toEqual({
-    sentence: 'The mail to a@b.example could not be delivered, after the provider had taken it: there is no such mailbox.',
+  expect(describeDelivery({ address: 'a@b.example', createdAt: 0, facts: [fact('accepted'), failed], nextAttemptAt: undefined })).toEqual({
+    sentence: 'The email to a@b.example could not be delivered, after the provider had accepted it: there is no such mailbox.',
     advice: expect.stringContaining('right address'),
   });
 });

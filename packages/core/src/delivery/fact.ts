@@ -13,10 +13,11 @@ export const FACT_KINDS = [
   'withheld',
   'expired',
   'canceled',
-  // Engagement stands beside the state and never decides it.
-  'opened',
-  'clicked',
-  'unsubscribed',
+  // Consent and engagement are beside the state and never decide it.
+  'topic-left',
+  'topic-rejoined',
+  'link-followed',
+  'image-loaded',
 ] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
 

@@ -4,9 +4,17 @@ export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } f
 export { FACT_KINDS, STATES, type Fact, type FactKind, type FactSource, type State } from './fact.js';
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
 export { deciding, isSettled, PRECEDENCE, stateOf } from './state.js';
-export { tell, type Story, type StoryInput } from './story.js';
+export { describeDelivery, type DeliveryDescription, type DeliveryHistory } from './timeline.js';
 export { isNamed } from './recipients.js';
-export { ceilingOf, Traffic, type Choice, type RouteEntry, type TrafficDraft, type TrafficLimits, type WarmUp } from './traffic.js';
+export {
+  ceilingOf,
+  ProviderRouter,
+  type Choice,
+  type RouteEntry,
+  type RouterDraft,
+  type ProviderLimits,
+  type WarmUp,
+} from './provider-router.js';
 export { instantOf } from './when.js';
 export {
   addressKey,

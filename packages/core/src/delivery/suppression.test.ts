@@ -29,7 +29,7 @@ test('what suppresses at once, after several, or never', () => {
   const full = [0, 1, 2].map((n) => fact(`d${n}`, 'failed', n * DAY, 'mailbox-full'));
   expect(of(...full)).toBe('failed-repeatedly');
   expect(of(...full.slice(0, 2))).toBeUndefined();
-  expect(of(...full.map((one) => ({ ...one, at: one.at / 10 })))).toBeUndefined();
+  expect(of(...full.map((fact) => ({ ...fact, at: fact.at / 10 })))).toBeUndefined();
   // A success between begins anew; a hand-over that failed later is none.
   expect(of(...full, fact('s', 'delivered', 1.5 * DAY))).toBeUndefined();
   expect(of(...full, fact('d1', 'accepted', 1.5 * DAY))).toBe('failed-repeatedly');
@@ -56,14 +56,14 @@ test('a thousand deliveries: any order and repetition of their facts give the sa
   );
   fc.assert(
     fc.property(some, fc.infiniteStream(fc.nat()), (rows, chance) => {
-      const facts = rows.map((one) => fact(one.deliveryId, one.kind, one.at, one.kind === 'failed' ? one.cause : undefined, one.replyCode));
-      const unique = [...new Map(facts.map((one) => [one.id, one])).values()];
+      const facts = rows.map((row) => fact(row.deliveryId, row.kind, row.at, row.kind === 'failed' ? row.cause : undefined, row.replyCode));
+      const unique = [...new Map(facts.map((fact) => [fact.id, fact])).values()];
       const shuffled = [...unique, ...unique.filter(() => chance.next().value! % 2 === 0)].sort(() =>
         chance.next().value! % 2 === 0 ? 1 : -1,
       );
       const told = (all: AddressFact[]) => ({
         suppression: suppressionOf(all, USUAL_SUPPRESSION),
-        states: [...new Set(all.map((one) => one.deliveryId))].sort().map((id) => stateOf(all.filter((one) => one.deliveryId === id))),
+        states: [...new Set(all.map((fact) => fact.deliveryId))].sort().map((id) => stateOf(all.filter((fact) => fact.deliveryId === id))),
       });
       expect(told(shuffled)).toEqual(told(unique));
     }),

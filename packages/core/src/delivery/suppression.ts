@@ -43,23 +43,31 @@ function byTime(a: AddressFact, b: AddressFact): number {
  * @param facts of all its deliveries, each once or more; those before somebody has lifted a suppression left out
  */
 export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPlan): SuppressionVerdict | undefined {
-  const all = [...new Map(facts.map((one) => [one.id, one])).values()].sort(byTime);
-  const complaint = all.find((one) => one.kind === 'complained');
+  const all = [...new Map(facts.map((fact) => [fact.id, fact])).values()].sort(byTime);
+  const complaint = all.find((addressFact) => addressFact.kind === 'complained');
   if (complaint !== undefined) return { reason: 'complained', cause: undefined, fact: complaint };
-  const failures = all.filter((one) => one.kind === 'failed' && one.cause !== undefined);
-  const forGood = failures.find((one) => one.cause !== undefined && causeRow(one.cause).suppresses === 'at-once' && isLasting(one));
+  const failures = all.filter((addressFact) => addressFact.kind === 'failed' && addressFact.cause !== undefined);
+  const forGood = failures.find(
+    (failure) => failure.cause !== undefined && causeRow(failure.cause).suppresses === 'at-once' && isLasting(failure),
+  );
   if (forGood !== undefined) return { reason: 'failed', cause: forGood.cause, fact: forGood };
   // A delivery that was taken and did not fail is a success; one that failed in the end is none.
-  const failed = new Set(all.filter((one) => one.kind === 'failed').map((one) => one.deliveryId));
-  const isSuccess = (one: AddressFact): boolean => (one.kind === 'delivered' || one.kind === 'accepted') && !failed.has(one.deliveryId);
+  const failed = new Set(all.filter((addressFact) => addressFact.kind === 'failed').map((addressFact) => addressFact.deliveryId));
+  const isSuccess = (addressFact: AddressFact): boolean =>
+    (addressFact.kind === 'delivered' || addressFact.kind === 'accepted') && !failed.has(addressFact.deliveryId);
   let run = new Map<string, AddressFact>();
-  for (const one of all) {
-    if (isSuccess(one)) run = new Map();
-    else if (one.kind === 'failed' && one.cause !== undefined && causeRow(one.cause).suppresses !== 'never' && !run.has(one.deliveryId)) {
-      run.set(one.deliveryId, one);
+  for (const addressFact of all) {
+    if (isSuccess(addressFact)) run = new Map();
+    else if (
+      addressFact.kind === 'failed' &&
+      addressFact.cause !== undefined &&
+      causeRow(addressFact.cause).suppresses !== 'never' &&
+      !run.has(addressFact.deliveryId)
+    ) {
+      run.set(addressFact.deliveryId, addressFact);
       const [first] = run.values();
-      if (run.size >= plan.after && first !== undefined && one.at - first.at >= plan.spreadMs)
-        return { reason: 'failed-repeatedly', cause: one.cause, fact: one };
+      if (run.size >= plan.after && first !== undefined && addressFact.at - first.at >= plan.spreadMs)
+        return { reason: 'failed-repeatedly', cause: addressFact.cause, fact: addressFact };
     }
   }
   return undefined;

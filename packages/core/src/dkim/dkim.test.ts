@@ -5,7 +5,7 @@ import { bytesOf } from '../mime/index.js';
 import { canonicalBodyHash, canonicalField, importKey, makeKey, recordOf, signMail, type KeyAlgorithm } from './index.js';
 
 const hashOf = (text: string): string => createHash('sha256').update(text, 'latin1').digest('base64');
-const bodyHash = (...chunks: string[]): string => canonicalBodyHash(chunks.map((one) => Buffer.from(one, 'latin1')));
+const bodyHash = (...chunks: string[]): string => canonicalBodyHash(chunks.map((chunk) => Buffer.from(chunk, 'latin1')));
 
 group('relaxed form', () => {
   test('the example of RFC 6376 3.4.5', () => {
@@ -32,7 +32,7 @@ group('relaxed form', () => {
     fc.assert(
       fc.property(fc.array(piece, { maxLength: 30 }), fc.array(fc.nat(60), { maxLength: 5 }), (list, cuts) => {
         const text = list.join('');
-        const ends = [0, ...cuts.map((one) => Math.min(one, text.length)).sort((a, b) => a - b), text.length];
+        const ends = [0, ...cuts.map((cut) => Math.min(cut, text.length)).sort((a, b) => a - b), text.length];
         const chunks = ends.slice(1).map((end, i) => text.slice(ends[i], end));
         // As the RFC says it, line by line.
         const lines = text.split('\r\n').map((line) => line.replace(/[ \t]+/g, ' ').replace(/ $/, ''));
@@ -88,7 +88,7 @@ group.each(['rsa-sha256', 'ed25519-sha256'] as const)('%s', (algorithm) => {
       1_796_000_000_000,
     );
 
-  test('a mail that is signed holds, and does not once it is changed', async () => {
+  test('an email that is signed holds, and does not once it is changed', async () => {
     const signed = `${await sign(MAIL)}${MAIL}`;
     expect(holds(signed, algorithm, publicKey)).toBe(true);
     expect(holds(signed.replace('See you', 'See me'), algorithm, publicKey)).toBe(false);

@@ -45,7 +45,7 @@ function headerOf(mail: Bytes): { fields: Field[]; bodyFrom: number } {
   let end = -1;
   for (const chunk of mail.chunks()) {
     const bytes = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
-    // A mail in one piece is not read beyond its header.
+    // An email in one piece is not read beyond its header.
     const stop = bytes.indexOf('\r\n\r\n');
     text += bytes.toString('latin1', 0, stop === -1 ? bytes.length : stop + 4);
     end = text.indexOf('\r\n\r\n');
@@ -74,7 +74,7 @@ function folded(tag: string, value: string): string {
   return `${tag}=${value.replace(/.{66}(?=.)/g, '$&\r\n ')}`;
 }
 
-/** Mails have the same few sets of fields: the list of their names is folded once. */
+/** Emails have the same few sets of fields: the list of their names is folded once. */
 const lists = new LRUCache<string, string>({ max: 200 });
 function foldedNames(names: string): string {
   let list = lists.get(names);
@@ -84,7 +84,7 @@ function foldedNames(names: string): string {
   return list;
 }
 
-/** Signs off the main thread, so that other mails are made meanwhile. */
+/** Signs off the main thread, so that other emails are made meanwhile. */
 const signOff = (input: Buffer, key: KeyObject): Promise<Buffer> =>
   new Promise((resolve, reject) => {
     sign('sha256', input, key, (error, signature) => {
@@ -94,7 +94,7 @@ const signOff = (input: Buffer, key: KeyObject): Promise<Buffer> =>
   });
 
 /**
- * DKIM-Signature fields for a mail, one a key, to be put before it (RFC 6376 5; relaxed/relaxed).
+ * DKIM-Signature fields for an email, one a key, to be put before it (RFC 6376 5; relaxed/relaxed).
  * The same mail, keys and time give the same bytes: both algorithms are deterministic.
  * @param at milliseconds since the epoch, for t=
  */
@@ -102,11 +102,11 @@ export async function signMail(mail: Bytes, keys: readonly SigningKey[], at: num
   if (keys.length === 0) return '';
   const { fields, bodyFrom } = headerOf(mail);
   const bodyHash = canonicalBodyHash(from(mail, bodyFrom));
-  const present = fields.filter((one) => SIGNED.has(one.name.toLowerCase()));
+  const present = fields.filter((field) => SIGNED.has(field.name.toLowerCase()));
   // From the last of a name to the first, as verifiers take them (5.4.2).
   const chosen = [...present].reverse();
-  const names = foldedNames([...chosen.map((one) => one.name.toLowerCase()), ...OVERSIGNED].join(':'));
-  const signedFields = chosen.map((one) => `${canonicalField(one.name, one.value)}\r\n`).join('');
+  const names = foldedNames([...chosen.map((field) => field.name.toLowerCase()), ...OVERSIGNED].join(':'));
+  const signedFields = chosen.map((field) => `${canonicalField(field.name, field.value)}\r\n`).join('');
   const made = await Promise.all(
     keys.map(async ({ domain, selector, algorithm, key }) => {
       const lines = [

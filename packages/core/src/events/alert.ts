@@ -23,7 +23,7 @@ export interface AlertCount {
 const OVER_AT = 0.7;
 
 /**
- * The value that a rule looks at, or undefined where too little has happened. Late bounces may outnumber the mails that go out at the time;
+ * The value that a rule looks at, or undefined where too little has happened. Late bounces may outnumber the emails that go out at the time;
  * they are counted as part of themselves then, so that no rate is above a hundred.
  */
 export function alertValue(rule: AlertRule, { events, handovers, queueSeconds }: AlertCount): number | undefined {

@@ -1,7 +1,7 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { State } from '../delivery/index.js';
-import { alertValue, bucketOf, countChanges, isFiring, spanAt, type AlertRule, type Counted, type CountedDelivery } from './index.js';
+import { alertValue, bucketOf, countChanges, isFiring, percentile, type AlertRule, type Counted, type CountedDelivery } from './index.js';
 
 const delivery: CountedDelivery = { template: 'booking-confirmed', topic: 'bookings', domain: 'post.example' };
 
@@ -45,7 +45,7 @@ group('what changes in the counts', () => {
   });
 
   test('what is known already changes nothing', () => {
-    const one: Counted = { state: 'delivered', provider: 'north', accepted: 3, delivered: 9, opened: true };
+    const one: Counted = { state: 'delivered', provider: 'north', accepted: 3, delivered: 9, imageLoaded: true };
     expect(told(one, one)).toEqual([]);
   });
 
@@ -55,7 +55,7 @@ group('what changes in the counts', () => {
   });
 
   test('a cause counts only where something is wrong', () => {
-    expect(told(undefined, { state: 'delivered', cause: 'other' }).filter((one) => one.startsWith('cause'))).toEqual([]);
+    expect(told(undefined, { state: 'delivered', cause: 'other' }).filter((text) => text.startsWith('cause'))).toEqual([]);
   });
 
   test('whatever way a delivery took, the sums are those of what it is now', () => {
@@ -66,8 +66,8 @@ group('what changes in the counts', () => {
       provider: fc.constantFrom('north', 'south', undefined),
       accepted: fc.constantFrom(1, 2, undefined),
       delivered: fc.constantFrom(7, undefined),
-      opened: fc.constantFrom(true, undefined),
-      clicked: fc.constantFrom(true, undefined),
+      imageLoaded: fc.constantFrom(true, undefined),
+      linkFollowed: fc.constantFrom(true, undefined),
     });
     fc.assert(
       fc.property(fc.array(counted, { minLength: 1, maxLength: 8 }), (way) => {
@@ -93,7 +93,7 @@ group('spans by bucket', () => {
       fc.property(fc.integer({ min: 100, max: 90_000_000 }), (ms) => {
         const bucket = bucketOf(ms);
         expect(bucketOf(ms + Math.ceil(ms / 2))).toBeGreaterThan(bucket);
-        const found = spanAt(new Map([[bucket, 1]]), 0.5) ?? 0;
+        const found = percentile(new Map([[bucket, 1]]), 0.5) ?? 0;
         expect(Math.abs(found - ms) / ms).toBeLessThan(0.1);
       }),
     );
@@ -105,10 +105,10 @@ group('spans by bucket', () => {
       [bucketOf(100), 90],
       [bucketOf(10_000), 10],
     ]);
-    expect(spanAt(counts, 0.5)).toBeLessThan(120);
-    expect(spanAt(counts, 0.9)).toBeLessThan(120);
-    expect(spanAt(counts, 0.95)).toBeGreaterThan(8000);
-    expect(spanAt(new Map(), 0.5)).toBeUndefined();
+    expect(percentile(counts, 0.5)).toBeLessThan(120);
+    expect(percentile(counts, 0.9)).toBeLessThan(120);
+    expect(percentile(counts, 0.95)).toBeGreaterThan(8000);
+    expect(percentile(new Map(), 0.5)).toBeUndefined();
   });
 });
 
@@ -130,8 +130,8 @@ group('rules', () => {
     [rule({ queueSeconds: 300 }), count(0, 0, 301), false, true],
     [rule({ queueSeconds: 300 }), count(0, 0, 211), true, true],
     [rule({ queueSeconds: 300 }), count(0, 0, 210), true, false],
-  ])('%j with %j, firing before: %s', (one, counted, before, firing) => {
-    expect(isFiring(one, counted, before)).toBe(firing);
+  ])('%j with %j, firing before: %s', (alertRule, counted, before, firing) => {
+    expect(isFiring(alertRule, counted, before)).toBe(firing);
   });
   test('no rate is above a hundred', () => {
     fc.assert(

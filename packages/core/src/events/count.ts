@@ -9,8 +9,8 @@ export interface Counted {
   /** Buckets of the spans until it was first accepted and first delivered. */
   readonly accepted?: number | undefined;
   readonly delivered?: number | undefined;
-  readonly opened?: boolean | undefined;
-  readonly clicked?: boolean | undefined;
+  readonly imageLoaded?: boolean | undefined;
+  readonly linkFollowed?: boolean | undefined;
 }
 
 /** Where a delivery is counted. */
@@ -28,13 +28,25 @@ export interface CountChange {
   readonly n: number;
 }
 
-const BAD: ReadonlySet<string> = new Set(['failed', 'delayed', 'withheld', 'expired', 'complained']);
+/** States whose causes are counted: those that somebody would ask about. */
+const HAS_CAUSE: Readonly<Record<State, boolean>> = {
+  queued: false,
+  delayed: true,
+  accepted: false,
+  delivered: false,
+  failed: true,
+  complained: true,
+  withheld: true,
+  expired: true,
+  canceled: false,
+};
 
 /** Everything that is counted of a delivery. */
 function countsOf({ state, cause, provider, ...rest }: Counted, { template, topic, domain }: CountedDelivery): CountChange[] {
   const measures: string[] = [state];
   for (const kind of ['accepted', 'delivered'] as const) if (rest[kind] !== undefined) measures.push(`to-${kind}:${rest[kind]}`);
-  for (const kind of ['opened', 'clicked'] as const) if (rest[kind] === true) measures.push(kind);
+  if (rest.imageLoaded === true) measures.push('image-loaded');
+  if (rest.linkFollowed === true) measures.push('link-followed');
   const places: (readonly [CountChange['dimension'], string])[] = [
     ['all', ''],
     ['template', template],
@@ -43,12 +55,12 @@ function countsOf({ state, cause, provider, ...rest }: Counted, { template, topi
   ];
   if (provider !== undefined) places.push(['provider', provider]);
   const out = places.flatMap(([dimension, value]) => measures.map((measure): CountChange => ({ dimension, value, measure, n: 1 })));
-  if (cause !== undefined && BAD.has(state)) out.push({ dimension: 'cause', value: cause, measure: state, n: 1 });
+  if (cause !== undefined && HAS_CAUSE[state]) out.push({ dimension: 'cause', value: cause, measure: state, n: 1 });
   return out;
 }
 
 /**
- * What changes in the counts when a delivery that was counted as one thing is another now. Counts are by when the delivery was asked for, so
+ * What changes in the counts when a delivery that was counted as one thing is another now. Counts are by when the delivery was created, so
  * what comes late corrects them, and what is known twice changes nothing.
  */
 export function countChanges(before: Counted | undefined, after: Counted, delivery: CountedDelivery): CountChange[] {
@@ -57,7 +69,7 @@ export function countChanges(before: Counted | undefined, after: Counted, delive
     const key = `${change.dimension}\0${change.value}\0${change.measure}`;
     sums.set(key, { ...change, n: (sums.get(key)?.n ?? 0) + sign });
   };
-  if (before !== undefined) for (const one of countsOf(before, delivery)) add(one, -1);
-  for (const one of countsOf(after, delivery)) add(one, 1);
-  return [...sums.values()].filter((one) => one.n !== 0);
+  if (before !== undefined) for (const countChange of countsOf(before, delivery)) add(countChange, -1);
+  for (const countChange of countsOf(after, delivery)) add(countChange, 1);
+  return [...sums.values()].filter((sum) => sum.n !== 0);
 }

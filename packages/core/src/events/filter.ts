@@ -104,7 +104,7 @@ function tokensOf(source: string): Token[] {
       at += word.length;
       continue;
     }
-    const found = SIGNS.find((one) => source.startsWith(one, at));
+    const found = SIGNS.find((text) => source.startsWith(text, at));
     if (found === undefined)
       throw new Stop({
         message: `"${String.fromCodePoint(source.codePointAt(at) ?? 0)}" has no meaning in a filter.`,

@@ -23,4 +23,4 @@ export {
 } from './filter.js';
 export { GIVE_UP_MS, waitBeforeNotice } from './retry.js';
 export { isGenuine, SECRET_BYTES, secretText, webhookHeaders } from './signature.js';
-export { bucketOf, SPAN_BUCKETS, spanAt } from './span.js';
+export { bucketOf, BUCKETS, percentile } from './histogram.js';

@@ -39,13 +39,13 @@ export function isGenuine(
   now: number,
   toleranceMs = 5 * 60_000,
 ): boolean {
-  const { 'webhook-id': id, 'webhook-timestamp': told, 'webhook-signature': signatures } = headers;
-  const seconds = Number(told);
+  const { 'webhook-id': id, 'webhook-timestamp': timestamp, 'webhook-signature': signatures } = headers;
+  const seconds = Number(timestamp);
   if (id === undefined || signatures === undefined || !Number.isInteger(seconds) || Math.abs(now - seconds * 1000) > toleranceMs)
     return false;
   const wanted = Buffer.from(signatureOf(secret, id, seconds, body));
-  return signatures.split(' ').some((one) => {
-    const found = Buffer.from(one);
+  return signatures.split(' ').some((text) => {
+    const found = Buffer.from(text);
     return found.length === wanted.length && timingSafeEqual(found, wanted);
   });
 }

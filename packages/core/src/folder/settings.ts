@@ -24,7 +24,7 @@ function mailboxOf(name: string, address: string): string {
 const Topic = z.strictObject({
   label: z.string().min(1),
   purpose: z.enum(['essential', 'optional']),
-  /** After so many seconds a mail of this topic is not sent any more. */
+  /** After so many seconds an email of this topic is not sent any more. */
   lifetimeSeconds: z.int().min(1).optional(),
 });
 
@@ -117,7 +117,7 @@ function placeOf(node: unknown, path: readonly PropertyKey[], source: SourceText
   let place = source.place(0, 0);
   for (const step of path) {
     if (!isMap(at)) break;
-    const pair = at.items.find((one) => isScalar(one.key) && String(one.key.value) === String(step));
+    const pair = at.items.find((item) => isScalar(item.key) && String(item.key.value) === String(step));
     if (pair === undefined) break;
     const key = pair.key as { range?: [number, number, number] };
     if (key.range !== undefined) place = source.place(key.range[0], key.range[1] - key.range[0]);

@@ -7,7 +7,7 @@ function isRecord(value: unknown): value is Json {
   return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
-/** The extension of a colour token that holds its value on a dark ground (DTCG format, "$extensions", reverse domain name). */
+/** The extension of a colour token that holds its value on a dark background (DTCG format, "$extensions", reverse domain name). */
 export const DARK = 'dev.verbalis.dark';
 
 /**
@@ -101,7 +101,7 @@ function hex(value: unknown): string | undefined {
     if (short !== null)
       return `#${short
         .slice(1)
-        .map((one) => one + one)
+        .map((text) => text + text)
         .join('')}`.toLowerCase();
     return /^#[0-9a-f]{6}$/i.test(value) ? value.toLowerCase() : undefined;
   }
@@ -110,8 +110,8 @@ function hex(value: unknown): string | undefined {
   const parts = value['components'];
   if (value['colorSpace'] !== 'srgb' || !Array.isArray(parts) || parts.length !== 3) return undefined;
   return `#${parts
-    .map((one) =>
-      Math.round(Math.min(1, Math.max(0, Number(one))) * 255)
+    .map((part) =>
+      Math.round(Math.min(1, Math.max(0, Number(part))) * 255)
         .toString(16)
         .padStart(2, '0'),
     )

@@ -56,7 +56,7 @@ const dayParts = memo(
 /** The calendar day at a moment in a zone, as an RFC 3339 full-date. */
 function dayIn(timeZone: string, at: number): string {
   const parts = dayParts(timeZone).formatToParts(at);
-  const part = (type: string): string => parts.find((one) => one.type === type)?.value ?? '';
+  const part = (type: string): string => parts.find((dateTimeFormatPart) => dateTimeFormatPart.type === type)?.value ?? '';
   return `${part('year').padStart(4, '0')}-${part('month')}-${part('day')}`;
 }
 

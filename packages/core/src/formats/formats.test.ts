@@ -122,7 +122,7 @@ test('dates and times that exist, and those that do not', () => {
     false,
     true,
   ]);
-  expect(['P1Y', 'P2W', 'PT1H'].map((one) => is('duration', one))).toEqual([true, true, true]);
-  expect(['P', 'PT', 'P1W1D', 'P1234567890D', 'P1.5D'].map((one) => is('duration', one))).toEqual([false, false, false, false, false]);
+  expect(['P1Y', 'P2W', 'PT1H'].map((text) => is('duration', text))).toEqual([true, true, true]);
+  expect(['P', 'PT', 'P1W1D', 'P1234567890D', 'P1.5D'].map((text) => is('duration', text))).toEqual([false, false, false, false, false]);
   expect(plain(run('time', '08:15:00+02:00', [], { timeZone: 'America/New_York' }))).toBe('2:15 AM');
 });

@@ -5,7 +5,7 @@ import { TEXT_FORMATS } from './texts.js';
 
 /** Every formatter, by name. A mail folder cannot add to it. */
 export const FORMATS: ReadonlyMap<string, Format> = new Map(
-  [...DATE_FORMATS, ...NUMBER_FORMATS, ...TEXT_FORMATS].map((one) => [one.name, one]),
+  [...DATE_FORMATS, ...NUMBER_FORMATS, ...TEXT_FORMATS].map((format) => [format.name, format]),
 );
 export { FormatFault, type Format, type FormatArgument, type FormatContext, type ValueKind } from './format.js';
 export { instantOf, timeOfDay } from './dates.js';

@@ -5,7 +5,7 @@ import currencies from 'currency-codes';
  * to machine and is not the standard. Metals, test codes and units of account have no minor unit and are left out.
  */
 const MINOR_UNITS = new Map<string, number>([
-  ...currencies.data.map((one) => [one.code, one.digits] as const),
+  ...currencies.data.map((record) => [record.code, record.digits] as const),
   // Later amendments of the list than the data package knows (175 to 177).
   ['XCG', 2],
   ['ZWG', 2],

@@ -30,7 +30,7 @@ function phone(value: string): string {
 
 function shorten(value: string, most: number, locale: string): string {
   const limit = Math.max(1, Math.trunc(most));
-  const letters = [...segmenter(locale).segment(value.slice(0, limit * 64))].map((one) => one.segment);
+  const letters = [...segmenter(locale).segment(value.slice(0, limit * 64))].map((segmentData) => segmentData.segment);
   return letters.length <= limit
     ? value
     : `${letters
@@ -61,7 +61,7 @@ export const TEXT_FORMATS: readonly Format[] = [
     entries: ['text', 'number'],
     args: [{ name: 'between', kind: 'text', optional: true }],
     gives: 'text',
-    summary: 'Texts or numbers with a fixed text between them (", " unless told otherwise).',
+    summary: 'Texts or numbers with a fixed text between them (", " unless another is given).',
     example: { value: ['12A', '12B'], args: [' / '], gives: '12A / 12B' },
     run: (value: unknown[], [between = ', ']: readonly string[]) => value.map(String).join(between),
   },

@@ -31,7 +31,7 @@ function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
 /** A table has the width it has: on a phone its letters are smaller, and its columns closer. */
 const TABLE_ON_PHONES = '.vt{font-size:13px!important;line-height:20px!important;padding-left:0!important;padding-right:8px!important}';
 
-/** Pictures in pairs: one for a light ground, one for a dark. */
+/** Pictures in pairs: one for a light background, one for a dark. */
 function pictureRules(used: ReadonlySet<string>): string {
   if (!used.has('vdark')) return '';
   const rules = (before: string): string => `${before}.vlight{display:none!important}${before}.vdark{display:block!important}`;
@@ -41,11 +41,11 @@ function pictureRules(used: ReadonlySet<string>): string {
 /** The whole HTML part around a compiled body. */
 export function htmlDocument(input: DocumentInput): Op[] {
   const { theme, locale, direction } = input;
-  const page = colorClass('ground', 'page');
-  const ground = theme.color.page.light;
-  const body = markup`<body class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': ground, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
+  const page = colorClass('background', 'page');
+  const background = theme.color.page.light;
+  const body = markup`<body class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': background, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
 <div style="${css({ display: 'none', 'font-size': 1, 'line-height': 1, 'max-height': 0, 'max-width': 0, opacity: '0', overflow: 'hidden', 'mso-hide': 'all' })}">${input.preview}${input.preview.length > 0 ? FILLER : ''}</div>
-<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': ground })}"><tr><td align="center" style="padding:24px 12px">
+<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': background })}"><tr><td align="center" style="padding:24px 12px">
 <!--[if mso]><table role="presentation" align="center" width="${MAIL_WIDTH}" cellpadding="0" cellspacing="0" border="0"><tr><td><![endif]-->
 <div class="mail" lang="${fixed(locale)}" dir="${direction}" style="${css({ 'max-width': MAIL_WIDTH, margin: '0 auto', 'overflow-wrap': 'anywhere', 'word-break': 'break-word', 'text-align': direction === 'rtl' ? 'right' : 'left' })}">
 ${input.body}

@@ -1,4 +1,4 @@
-/** A colour with its value on a light and on a dark ground, both "#rrggbb". */
+/** A colour with its value on a light and on a dark background, both "#rrggbb". */
 export interface Pair {
   readonly light: string;
   readonly dark: string;
@@ -7,7 +7,7 @@ export interface Pair {
 export const COLORS = [
   'page',
   'surface',
-  'ink',
+  'text',
   'soft',
   'line',
   'accent',
@@ -39,7 +39,7 @@ export const USUAL_THEME: Theme = {
   color: {
     page: { light: '#f1f3f4', dark: '#14181c' },
     surface: { light: '#ffffff', dark: '#1e242a' },
-    ink: { light: '#1f2933', dark: '#e6e9ec' },
+    text: { light: '#1f2933', dark: '#e6e9ec' },
     soft: { light: '#52606d', dark: '#a9b4be' },
     line: { light: '#d5dade', dark: '#3a444d' },
     accent: { light: '#1d4e89', dark: '#9cc4f2' },

@@ -9,7 +9,7 @@ export interface ShownLink {
   readonly href: string;
 }
 
-/** Links of a mail that are looked at; a mail with more is no mail for people. */
+/** Links of an email that are looked at; an email with more is no mail for people. */
 const MOST_LINKS = 2000;
 
 function read(html: string): Document {
@@ -59,7 +59,7 @@ export function linksOfText(text: string): ShownLink[] {
   return [...new Set(found)].slice(0, MOST_LINKS).map((href) => ({ text: href, href }));
 }
 
-/** What a harsh webmail leaves of a mail: no style sheets, no classes and ids, no background pictures. Inline styles stay. */
+/** What a harsh webmail leaves of an email: no style sheets, no classes and ids, no background pictures. Inline styles stay. */
 export function harshView(html: string): string {
   const document = read(html);
   const gone: Element[] = [];

@@ -28,10 +28,9 @@ describe('links', () => {
     ]);
   });
   test('are found in a text, once each, without the punctuation after them', () => {
-    expect(linksOfText('See https://a.example/x?y=1. Or (http://b.example/z) and https://a.example/x?y=1').map((one) => one.href)).toEqual([
-      'https://a.example/x?y=1',
-      'http://b.example/z',
-    ]);
+    expect(
+      linksOfText('See https://a.example/x?y=1. Or (http://b.example/z) and https://a.example/x?y=1').map((link) => link.href),
+    ).toEqual(['https://a.example/x?y=1', 'http://b.example/z']);
   });
   test('200,000 links beside each other are gone through, and no more looked at than a person would', () => {
     expect(linksOf('<a href="https://wide.example">x</a>'.repeat(200_000))).toHaveLength(2000);
@@ -50,7 +49,7 @@ test('a harsh webmail leaves inline styles and takes sheets, classes and backgro
   expect(view).toContain('margin:0');
 });
 
-test('a mail is read as a person would: parts, names that lead nowhere, pictures within', () => {
+test('an email is read as a person would: parts, names that lead nowhere, pictures within', () => {
   const mail = [
     'From: A <a@b.example>',
     'To: c@d.example',

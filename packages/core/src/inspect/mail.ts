@@ -13,7 +13,7 @@ export interface ShownAttachment {
   readonly inline: boolean;
 }
 
-/** Everything a reader may want of a mail. */
+/** Everything a reader may want of an email. */
 export interface ShownMail {
   readonly subject: string;
   readonly from: string;
@@ -31,9 +31,9 @@ export interface ShownMail {
 const LOOKED_THROUGH = 512 * 1024;
 
 function nameOf(part: Part, n: number): string {
-  const disposition = part.fields.find((one) => one.name === 'content-disposition')?.raw ?? '';
-  const told = /filename\*?=/i.test(disposition) ? parameterOf(disposition, 'filename') : undefined;
-  const name = told ?? part.parameters['name'];
+  const disposition = part.fields.find((field) => field.name === 'content-disposition')?.raw ?? '';
+  const given = /filename\*?=/i.test(disposition) ? parameterOf(disposition, 'filename') : undefined;
+  const name = given ?? part.parameters['name'];
   // A name must not lead anywhere when it is saved.
   const safe = (name ?? '')
     .replace(/^.*[/\\]/s, '')
@@ -83,7 +83,7 @@ export function inspectMail(bytes: Uint8Array): ShownMail {
   for (const part of partsOf(mail)) {
     n += 1;
     if (part.type.startsWith('multipart/') && part.parts.length > 0) continue;
-    const disposition = (part.fields.find((one) => one.name === 'content-disposition')?.raw ?? '').trim().toLowerCase();
+    const disposition = (part.fields.find((field) => field.name === 'content-disposition')?.raw ?? '').trim().toLowerCase();
     const attached = disposition.startsWith('attachment');
     if (!attached && part.type === 'text/plain' && !shownPlain) {
       shownPlain = true;
@@ -109,7 +109,7 @@ export function inspectMail(bytes: Uint8Array): ShownMail {
     from: fieldOf(mail, 'from') ?? '',
     to: fieldOf(mail, 'to') ?? '',
     date: fieldOf(mail, 'date'),
-    headers: mail.fields.map((one) => ({ name: one.name, value: fieldText(one.raw) })),
+    headers: mail.fields.map((field) => ({ name: field.name, value: fieldText(field.raw) })),
     text,
     html,
     links,

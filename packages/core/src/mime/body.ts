@@ -63,9 +63,9 @@ export function joinedBytes(pieces: readonly (string | Bytes)[]): Bytes {
   }
   flush();
   return {
-    size: out.reduce((sum, one) => sum + one.size, 0),
+    size: out.reduce((sum, bytes) => sum + bytes.size, 0),
     *chunks() {
-      for (const one of out) yield* one.chunks();
+      for (const bytes of out) yield* bytes.chunks();
     },
   };
 }

@@ -39,7 +39,7 @@ export function field(name: string, value: string): string {
     line += ` ${word}`;
   });
   lines.push(line);
-  if (lines.some((one) => one.length > MAX_LINE))
+  if (lines.some((text) => text.length > MAX_LINE))
     throw new HeaderFault(`The header field "${name}" has a word of more than ${MAX_LINE} characters.`);
   return `${lines.join('\r\n')}\r\n`;
 }
@@ -68,7 +68,9 @@ function unstructuredPlain(text: string): string {
 }
 
 export function mailboxField(mailboxes: readonly Mailbox[]): string {
-  return mailboxes.map((one) => (one.name === '' ? addressText(one) : `${phrase(one.name)} <${addressText(one)}>`)).join(', ');
+  return mailboxes
+    .map((mailbox) => (mailbox.name === '' ? addressText(mailbox) : `${phrase(mailbox.name)} <${addressText(mailbox)}>`))
+    .join(', ');
 }
 
 /** `; name="value"` (RFC 2045 5.1); beyond ASCII or long: extended and continued (RFC 2231 3 and 4). */
@@ -91,7 +93,7 @@ export function parameter(name: string, value: string): string {
 const STRUCTURE = new Set(
   (
     'date from sender to cc bcc reply-to subject message-id in-reply-to references return-path received delivered-to mime-version dkim-signature ' +
-    'auto-submitted list-unsubscribe list-unsubscribe-post authentication-results arc-seal arc-message-signature arc-authentication-results'
+    'auto-submitted list-unsubscribe list-unsubscribe-post authentication-results arc-encrypt arc-message-signature arc-authentication-results'
   ).split(' '),
 );
 

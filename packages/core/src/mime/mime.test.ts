@@ -45,7 +45,7 @@ const flat = (text: string): string =>
     .trim();
 
 group('writing', () => {
-  test('a mail is what RFC 5322 and 2045 say', () => {
+  test('an email is what RFC 5322 and 2045 say', () => {
     const bytes = mailBytes(writeMail(MAIL)).toString('utf8');
     expect(bytes.split('\r\n').slice(0, 8)).toEqual([
       'Date: Thu, 4 Jun 2026 08:15:00 +0000',

@@ -14,7 +14,7 @@ export interface HeaderField {
   readonly raw: string;
 }
 
-/** One part of a mail; the mail itself is the outermost. */
+/** One part of an email; the mail itself is the outermost. */
 export interface Part {
   readonly fields: readonly HeaderField[];
   /** "text/plain", lower case. */
@@ -68,7 +68,7 @@ export function fieldText(raw: string): string {
 
 /** The first field of this name as text. */
 export function fieldOf(part: Pick<Part, 'fields'>, name: string): string | undefined {
-  const found = part.fields.find((one) => one.name === name.toLowerCase());
+  const found = part.fields.find((field) => field.name === name.toLowerCase());
   return found === undefined ? undefined : fieldText(found.raw);
 }
 
@@ -104,16 +104,16 @@ export function parseParameters(value: string): { value: string; parameters: Rec
   return { value: (semicolon === -1 ? value : value.slice(0, semicolon)).trim().toLowerCase(), parameters };
 }
 
-/** Reads a mail, tolerant of what real mail does wrong. Never throws. */
+/** Reads an email, tolerant of what real mail does wrong. Never throws. */
 export function readMail(bytes: Uint8Array): Part {
   return readPart(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength), 'text/plain', 0, { left: MAX_PARTS });
 }
 
 function readPart(bytes: Buffer, usual: string, depth: number, count: { left: number }): Part {
-  // Only the header is turned into text: a mail may be large, and its parts are read again and again.
+  // Only the header is turned into text: an email may be large, and its parts are read again and again.
   const { fields, bodyFrom } = readHeader(bytes.toString('latin1', 0, headerEnd(bytes)));
   const body = bytes.subarray(bodyFrom);
-  const contentType = fields.find((one) => one.name === 'content-type')?.raw ?? '';
+  const contentType = fields.find((field) => field.name === 'content-type')?.raw ?? '';
   const { value, parameters } = parseParameters(contentType);
   const type = /^[^\s/;]+\/[^\s/;]+$/.test(value) ? value : usual;
   let parts: Part[] = [];
@@ -123,7 +123,7 @@ function readPart(bytes: Buffer, usual: string, depth: number, count: { left: nu
       const boundary = parameters['boundary'] ?? guessBoundary(body);
       parts = boundary === undefined ? [] : split(body, boundary, count).map((one) => readPart(one, inner, depth + 1, count));
     } else if (type === 'message/rfc822' || type === 'message/global') {
-      const encoding = fields.find((one) => one.name === 'content-transfer-encoding')?.raw ?? '';
+      const encoding = fields.find((field) => field.name === 'content-transfer-encoding')?.raw ?? '';
       const inner = decodeTransfer(body, encoding);
       parts = [readPart(Buffer.from(inner.buffer, inner.byteOffset, inner.byteLength), 'text/plain', depth + 1, count)];
     }
@@ -177,7 +177,7 @@ function trimEnd(body: Buffer, at: number): number {
 
 /** A part's body, decoded. */
 export function partBytes(part: Part): Uint8Array {
-  return decodeTransfer(part.body, part.fields.find((one) => one.name === 'content-transfer-encoding')?.raw ?? '');
+  return decodeTransfer(part.body, part.fields.find((field) => field.name === 'content-transfer-encoding')?.raw ?? '');
 }
 
 /** A text part's text. */
@@ -192,7 +192,7 @@ export function partText(part: Part): string {
   }
 }
 
-/** Every part, outermost first. Mails inside a mail are not entered. */
+/** Every part, outermost first. Emails inside an email are not entered. */
 export function* partsOf(part: Part): Generator<Part> {
   yield part;
   if (part.type.startsWith('message/')) return;
@@ -202,7 +202,7 @@ export function* partsOf(part: Part): Generator<Part> {
 /** The first text of a subtype that is shown, not attached. */
 export function shownText(mail: Part, subtype: 'plain' | 'html'): string | undefined {
   for (const part of partsOf(mail)) {
-    const attached = /^\s*attachment/i.test(part.fields.find((one) => one.name === 'content-disposition')?.raw ?? '');
+    const attached = /^\s*attachment/i.test(part.fields.find((field) => field.name === 'content-disposition')?.raw ?? '');
     if (part.type === `text/${subtype}` && !attached) return partText(part);
   }
   return undefined;

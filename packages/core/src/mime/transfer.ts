@@ -79,7 +79,7 @@ function coded(line: string): CodedLine {
   const found = kept.get(line);
   if (found !== undefined) return found;
   if (line.length > KEPT_LENGTH) return codeLine(line);
-  // A copy, since a piece of a mail would keep the whole mail in memory.
+  // A copy, since a piece of an email would keep the whole mail in memory.
   const own = Buffer.from(line, 'utf16le').toString('utf16le');
   const made = codeLine(own);
   kept.set(own, made);

@@ -3,7 +3,7 @@ import { base64Of, bytesOf, joinedBytes, wholeOf, type Bytes } from './body.js';
 import { dateField, field, HeaderFault, mailboxField, parameter, unstructured } from './fields.js';
 import { crlf, encodeText } from './transfer.js';
 
-/** A file in a mail. */
+/** A file in an email. */
 export interface MailFile {
   readonly name: string;
   /** "image/png" */
@@ -22,7 +22,7 @@ export interface Calendar {
   readonly text: string;
 }
 
-/** A mail before it is bytes. Date, ids and boundary come in, so the same content gives the same bytes. */
+/** An email before it is bytes. Date, ids and boundary come in, so the same content gives the same bytes. */
 export interface MailContent {
   readonly from: Mailbox;
   readonly to: readonly Mailbox[];
@@ -77,7 +77,7 @@ function textEntity(subtype: string, text: string, more = ''): Entity {
 const TYPE = /^[A-Za-z0-9!#$&^_.+-]{1,60}\/[A-Za-z0-9!#$&^_.+-]{1,80}$/;
 
 function fileEntity(file: MailFile, disposition: 'attachment' | 'inline', id?: string): Entity {
-  // A mail within a mail may not be encoded (RFC 2046 5.2.1), and a multipart would have to be one: both travel as plain bytes.
+  // An email within an email may not be encoded (RFC 2046 5.2.1), and a multipart would have to be one: both travel as plain bytes.
   const type = TYPE.test(file.type) && !/^(?:multipart|message)\//i.test(file.type) ? file.type : 'application/octet-stream';
   return {
     head:
@@ -103,7 +103,7 @@ function bodyOf(mail: MailContent): Entity {
   const choices: Entity[] = [text];
   if (mail.html !== undefined) {
     const html = textEntity('html', mail.html);
-    const carried = pictures.map((one) => fileEntity(one, 'inline', one.id));
+    const carried = pictures.map((picture) => fileEntity(picture, 'inline', picture.id));
     choices.push(carried.length === 0 ? html : multipart('related', `${boundary}r`, [html, ...carried], '; type="text/html"'));
   }
   if (calendar !== undefined) {
@@ -112,7 +112,7 @@ function bodyOf(mail: MailContent): Entity {
     choices.push(textEntity('calendar', crlf(calendar.text), `; method=${calendar.method}`));
   }
   const shown = choices.length === 1 ? text : multipart('alternative', `${boundary}a`, choices);
-  const files = attachments.map((one) => fileEntity(one, 'attachment'));
+  const files = attachments.map((attachment) => fileEntity(attachment, 'attachment'));
   if (calendar !== undefined)
     files.push(
       fileEntity({ name: 'invite.ics', type: 'application/ics', body: bytesOf(Buffer.from(crlf(calendar.text), 'utf8')) }, 'attachment'),
@@ -166,12 +166,12 @@ export function inOnePiece(mail: WrittenMail, most: number): WrittenMail {
   return mail.size > most ? mail : { ...mail, ...bytesOf(mailBytes(mail)) };
 }
 
-/** A mail with more header fields before its own: signatures, which stand above what they sign. */
+/** An email with more header fields before its own: signatures, which stand above what they sign. */
 export function prefixed(fields: string, mail: WrittenMail): WrittenMail {
   return fields === '' ? mail : { ...joinedBytes([fields, mail]), utf8: mail.utf8 };
 }
 
-/** A mail that exists already as bytes: line ends become CRLF, as they must be on the wire (RFC 5321 2.3.8). */
+/** An email that exists already as bytes: line ends become CRLF, as they must be on the wire (RFC 5321 2.3.8). */
 export function foreignMail(bytes: Uint8Array): WrittenMail {
   const raw = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const text = raw.toString('latin1');

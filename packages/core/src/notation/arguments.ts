@@ -32,7 +32,7 @@ export function parseArguments(source: SourceText, from: number, to: number, pro
       );
       continue;
     }
-    if (name !== undefined && out.some((one) => one.name === name)) {
+    if (name !== undefined && out.some((argument) => argument.name === name)) {
       problems.push(problem('argument-twice', place, `The argument "${name}" is given twice.`));
       continue;
     }

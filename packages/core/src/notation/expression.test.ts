@@ -149,9 +149,9 @@ test('anything is read without a throw, and a problem lies within the text', () 
       const text = list.join('');
       const { tree, problems } = read(text);
       expect((tree === undefined) === problems.length > 0).toBe(true);
-      for (const one of problems) {
-        expect(one.place.offset).toBeGreaterThanOrEqual(0);
-        expect(one.place.offset).toBeLessThanOrEqual(text.length);
+      for (const problem of problems) {
+        expect(problem.place.offset).toBeGreaterThanOrEqual(0);
+        expect(problem.place.offset).toBeLessThanOrEqual(text.length);
       }
     }),
     { numRuns: 3000 },

@@ -26,7 +26,7 @@ function intoLastItem(flows: readonly Flow[], indent: number, make: (column: num
   const { column } = item;
   const children = joinLists(item.children, indent, (deeper) => make(Math.max(column, deeper)));
   // Only lists stand close under an item's text; anything else sets the items apart.
-  const tight = last.tight && children.every((one, i) => i === 0 || one.kind === 'list');
+  const tight = last.tight && children.every((child, i) => i === 0 || child.kind === 'list');
   return [...flows.slice(0, -1), { ...last, tight, items: [...last.items.slice(0, -1), { ...item, children }] }];
 }
 
@@ -41,12 +41,12 @@ function asList(flow: Flow): List | undefined {
     return { ...body, items: [{ ...flow, body: body.items, otherwise: otherwise.items }] };
   }
   if (flow.kind === 'if') {
-    const bodies = flow.branches.map((one) => onlyList(one.body));
-    const [first] = bodies.filter((one) => one !== undefined && one.items.length > 0);
-    if (first === undefined || bodies.some((one) => one === undefined || (one.items.length > 0 && one.ordered !== first.ordered)))
+    const bodies = flow.branches.map((branch) => onlyList(branch.body));
+    const [first] = bodies.filter((body) => body !== undefined && body.items.length > 0);
+    if (first === undefined || bodies.some((body) => body === undefined || (body.items.length > 0 && body.ordered !== first.ordered)))
       return undefined;
-    const branches = flow.branches.map((one, i) => ({ ...one, body: bodies[i]?.items ?? [] }));
-    return { ...first, tight: bodies.every((one) => one?.tight ?? true), items: [{ ...flow, branches }] };
+    const branches = flow.branches.map((branch, i) => ({ ...branch, body: bodies[i]?.items ?? [] }));
+    return { ...first, tight: bodies.every((body) => body?.tight ?? true), items: [{ ...flow, branches }] };
   }
   return undefined;
 }

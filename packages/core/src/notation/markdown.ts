@@ -227,7 +227,7 @@ class Reading {
     for (const node of nodes) {
       if (node.type === 'definition' && node.identifier.startsWith('^'))
         this.problems.push(
-          problem('footnote', this.at(node), 'A mail has no footnotes.', 'Put the remark where it belongs, or into ":::fineprint".'),
+          problem('footnote', this.at(node), 'An email has no footnotes.', 'Put the remark where it belongs, or into ":::fineprint".'),
         );
       if (node.type === 'definition') this.#definitions.set(node.identifier, node);
       if ('children' in node) this.#collectDefinitions((node as Parent).children);
@@ -271,6 +271,23 @@ class Reading {
           return [{ kind: 'rule', place }];
         case 'html':
           return this.#noHtml(place);
+        case 'break':
+        case 'definition':
+        case 'delete':
+        case 'emphasis':
+        case 'footnoteDefinition':
+        case 'footnoteReference':
+        case 'image':
+        case 'imageReference':
+        case 'inlineCode':
+        case 'link':
+        case 'linkReference':
+        case 'listItem':
+        case 'strong':
+        case 'tableCell':
+        case 'tableRow':
+        case 'text':
+        case 'yaml':
         default:
           return [];
       }
@@ -365,6 +382,7 @@ class Reading {
         return [{ kind: 'break', place }];
       case 'html':
         return this.#noHtml(place);
+      case 'footnoteReference':
       default:
         return [];
     }

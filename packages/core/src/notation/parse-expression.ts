@@ -153,7 +153,9 @@ class Reader {
     let left = this.binary(level + 1);
     let turns = 0;
     for (;;) {
-      const operator = operators.find((one) => (/[a-z]/.test(one) ? this.isWord(one) : this.isSign(one)));
+      const operator = operators.find((binaryOperator) =>
+        /[a-z]/.test(binaryOperator) ? this.isWord(binaryOperator) : this.isSign(binaryOperator),
+      );
       if (operator === undefined) return left;
       turns += 1;
       if (turns > MAX_EXPRESSION_DEPTH) {
@@ -311,6 +313,6 @@ function habitHint(text: string): string | undefined {
   if (/^[#/^]/.test(inner))
     return 'Loops are lines of their own: ":::each NAME in LIST" … ":::"; conditions are {{ if TEST }} … {{ else }} … {{ end }}, or ":::if TEST" … ":::".';
   if (/^[{&]/.test(inner)) return 'Values are always escaped. Write {{ name }}; markup of your own stands in ":::raw html".';
-  if (/^!/.test(inner)) return 'A remark has no place in a mail: leave it out.';
+  if (/^!/.test(inner)) return 'A remark has no place in an email: leave it out.';
   return /^>/.test(inner) ? 'A part of its own is a block: "::name" takes it from blocks/.' : undefined;
 }

@@ -26,7 +26,7 @@ export interface TemplateState {
 }
 
 /** What to render. */
-export interface RenderWish {
+export interface RenderOptions {
   /** A sample's name; the typical one, or the first, when neither it nor data is given. */
   readonly sample?: string | undefined;
   readonly data?: unknown;
@@ -35,7 +35,7 @@ export interface RenderWish {
   readonly now: number;
 }
 
-/** A mail that was rendered to be looked at. */
+/** An email that was rendered to be looked at. */
 export interface MailPreview {
   readonly locale: string;
   readonly subject: string;
@@ -67,7 +67,7 @@ export interface FolderPreview {
   /** Renders one mail. Faults of the data and of the template are values. */
   readonly render: (
     name: string,
-    wish: RenderWish,
+    wish: RenderOptions,
   ) => { readonly mail: MailPreview | undefined; readonly dataProblems: readonly DataProblem[]; readonly problems: readonly Problem[] };
 }
 
@@ -123,7 +123,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
       kind: template?.sources.get('')?.kind ?? 'md',
       locales,
       untranslated: locales.length === 0 ? [] : [...folderLocales].filter((tag) => !has.has(tag)),
-      samples: template?.samples.map((one) => one.name) ?? [],
+      samples: template?.samples.map((sample) => sample.name) ?? [],
       problems: inReadingOrder([...ofTemplate(name, project.problems), ...(compiled?.problems ?? []), ...advice]),
       fingerprint: fingerprint(name),
     };
@@ -131,7 +131,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     return state;
   }
 
-  function render(name: string, wish: RenderWish): ReturnType<FolderPreview['render']> {
+  function render(name: string, wish: RenderOptions): ReturnType<FolderPreview['render']> {
     const template = project.templates.get(name);
     const compiled = compiler.template(name);
     const problems = [
@@ -211,8 +211,8 @@ function sourceOf(
   sender: string | undefined,
   now: number,
 ): Uint8Array {
-  const told = parseMailbox(sender ?? project.settings.sender ?? 'Sender <sender@localhost.example>');
-  const from = isFault(told) ? { name: 'Sender', local: 'sender', domain: 'localhost.example' } : told;
+  const author = parseMailbox(sender ?? project.settings.sender ?? 'Sender <sender@localhost.example>');
+  const from = isFault(author) ? { name: 'Sender', local: 'sender', domain: 'localhost.example' } : author;
   const pictures = program.carried.flatMap((one) => {
     const bytes = project.assets.get(one.path);
     if (bytes === undefined || !rendering.html.includes(`cid:${one.id}`)) return [];

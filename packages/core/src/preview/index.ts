@@ -1,2 +1,2 @@
-export { previewOf, type FolderPreview, type MailPreview, type RenderWish, type TemplateState } from './folder.js';
+export { previewOf, type FolderPreview, type MailPreview, type RenderOptions, type TemplateState } from './folder.js';
 export { shownAs, type ShownHow } from './shown.js';

@@ -2,7 +2,7 @@ import { assetHash, typeOfName } from '../program/index.js';
 import type { MailProject } from '../folder/index.js';
 import { harshView } from '../inspect/index.js';
 
-/** How a reader's program would show a mail. */
+/** How a reader's program would show an email. */
 export interface ShownHow {
   readonly scheme: 'light' | 'dark';
   /** Without style sheets, as harsh webmail leaves it. */
@@ -10,7 +10,7 @@ export interface ShownHow {
 }
 
 /**
- * A mail's HTML as a page that shows it under given circumstances, wherever it is opened: the scheme is written into its media queries,
+ * An email's HTML as a page that shows it under given circumstances, wherever it is opened: the scheme is written into its media queries,
  * since what the browser itself prefers must not matter.
  */
 export function shownAs(html: string, { scheme, stripped }: ShownHow): string {

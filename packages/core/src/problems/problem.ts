@@ -7,7 +7,7 @@ export interface Place {
   readonly length: number;
 }
 
-export type Severity = 'error' | 'warning' | 'advice';
+export type Severity = 'error' | 'warning' | 'suggestion';
 
 /** Something wrong or doubtful in a mail folder, as a value: it is collected, never thrown. */
 export interface Problem {

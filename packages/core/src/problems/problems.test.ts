@@ -99,7 +99,7 @@ group('did you mean', () => {
     expect(
       didYouMean(
         'zzzzzz',
-        'abcdefghij'.split('').map((one) => one.repeat(4)),
+        'abcdefghij'.split('').map((text) => text.repeat(4)),
       ),
     ).toBe('Known here: aaaa, bbbb, cccc, dddd, eeee, ffff, gggg, hhhh, and 2 more.');
     expect(didYouMean('zzzzzz', [])).toBeUndefined();

@@ -95,7 +95,7 @@ export function addressOf(pieces: readonly (string | Slot)[], context: CompileCo
         'Write a "/" before it, or take the whole address from a field of "format": "uri".',
       );
     } else {
-      const isEncoded = type?.members.every((one) => hasFormat(one, 'percent-encoded')) === true && type.members.length > 0;
+      const isEncoded = type?.members.every((member) => hasFormat(member, 'percent-encoded')) === true && type.members.length > 0;
       parts.push({ value, encode: position, ...(isEncoded ? { encoded: true as const } : {}) });
     }
   });
@@ -130,9 +130,9 @@ function tryAbsolute(address: string, context: CompileContext, onFault: (error: 
 /** Why a value cannot be a whole address; undefined when it can. */
 function wholeFault(type: Type, expression: Expression, context: CompileContext): { message: string; hint: string } | undefined {
   if (isFaulty(type)) return undefined;
-  for (const one of type.members) {
-    if (one.kind === 'text' && one.values !== undefined) {
-      for (const value of one.values) {
+  for (const member of type.members) {
+    if (member.kind === 'text' && member.values !== undefined) {
+      for (const value of member.values) {
         let why: string | undefined;
         tryAbsolute(value, context, (error) => {
           why = error.message;
@@ -140,14 +140,14 @@ function wholeFault(type: Type, expression: Expression, context: CompileContext)
         if (why !== undefined)
           return { message: `"${shown(expression)}" may be ${JSON.stringify(value)}. ${why}`, hint: 'Give a whole address.' };
       }
-    } else if (hasFormat(one, 'uri-reference') && context.baseUrl === '') {
+    } else if (hasFormat(member, 'uri-reference') && context.baseUrl === '') {
       return {
         message: `"${shown(expression)}" may be an address without a host, and there is no base URL.`,
         hint: 'Set "baseUrl" in mail.yaml, or give the field "format": "uri".',
       };
-    } else if (!hasFormat(one, 'uri') && !hasFormat(one, 'uri-reference'))
+    } else if (!hasFormat(member, 'uri') && !hasFormat(member, 'uri-reference'))
       return {
-        message: `"${shown(expression)}" is ${inWords({ absent: false, members: [one] })}, not an address that a link could take as a whole.`,
+        message: `"${shown(expression)}" is ${inWords({ absent: false, members: [member] })}, not an address that a link could take as a whole.`,
         hint:
           anythingHint(type) ??
           `Give the field "format": "uri" in the data schema, or write the fixed part of the address before it: /path/{{ ${shown(expression)} }}.`,

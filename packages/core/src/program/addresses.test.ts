@@ -102,10 +102,10 @@ group('data in an address stays within its component', () => {
   test.each(POSITIONS)('%s', (_name, source, before, component) => {
     const { codes, render } = folder(source);
     expect(codes.filter((code) => code !== 'html-syntax')).toEqual([]);
-    const plain = addressesIn(render({ s: 'x', u: 'https://a.example/', n: 1 }).html).find((one) => one.startsWith(before)) ?? '';
+    const plain = addressesIn(render({ s: 'x', u: 'https://a.example/', n: 1 }).html).find((text) => text.startsWith(before)) ?? '';
     for (const s of HOSTILE) {
       const { html } = render({ s, u: 'https://a.example/', n: 1 });
-      const found = addressesIn(html).filter((one) => one.startsWith(before));
+      const found = addressesIn(html).filter((text) => text.startsWith(before));
       expect(found.length).toBeGreaterThan(0);
       for (const address of found) {
         const rest = address.slice(before.length);
@@ -258,7 +258,7 @@ group('markup of one’s own within Markdown', () => {
   });
   test('errors carry the line and column of the markup', () => {
     const { problems } = folder({ 'message.md': 'x\n\n:::raw html\n<p>y</p>\n<p>{{ s }}</p> <form></form>\n:::' });
-    expect(problems.filter((one) => one.code === 'forbidden-element').map(({ place }) => `${place.line}:${place.column}`)).toEqual([
+    expect(problems.filter((problem) => problem.code === 'forbidden-element').map(({ place }) => `${place.line}:${place.column}`)).toEqual([
       '8:16',
     ]);
   });

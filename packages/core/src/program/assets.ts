@@ -47,7 +47,7 @@ export function placeAssets(ops: readonly Op[], project: MailProject): { ops: Op
     joined(
       list.map((op): Op => {
         if (typeof op === 'string') return op;
-        if (op.op === 'if') return { ...op, branches: op.branches.map((one) => ({ ...one, body: walk(one.body) })) };
+        if (op.op === 'if') return { ...op, branches: op.branches.map((branch) => ({ ...branch, body: walk(branch.body) })) };
         if (op.op === 'each') return { ...op, body: walk(op.body), otherwise: walk(op.otherwise) };
         const asset = op.op === 'address' ? assetOf(op, project) : undefined;
         if (asset === undefined) return op;

@@ -54,7 +54,7 @@ function compile(body: string, front = 'subject: "S"', more: Record<string, stri
   const project = linkFolder(new Map(Object.entries(files).map(([path, text]) => [path, Buffer.from(text)])));
   const compiled = compileFolder(project);
   return {
-    problems: compiled.problems.filter((one) => one.code !== 'unused-field'),
+    problems: compiled.problems.filter((problem) => problem.code !== 'unused-field'),
     all: compiled.problems,
     program: compiled.templates.get('t')?.programs.get('en'),
   };
@@ -112,34 +112,34 @@ group('faults are told with place, code and hint', () => {
   ];
   test.each(cases)('%j', (body, code, place, words) => {
     const { problems, program } = compile(body);
-    const found = problems.find((one) => one.code === code);
-    expect(problems.map((one) => one.code)).toContain(code);
+    const found = problems.find((problem) => problem.code === code);
+    expect(problems.map((problem) => problem.code)).toContain(code);
     expect(`${found?.place.line}:${found?.place.column}`).toBe(place);
     expect(`${found?.message} ${found?.hint}`).toContain(words);
     expect(program).toBeUndefined();
   });
 
   test('one fault does not make another', () => {
-    expect(compile('{{ nam.given | upper }} {{ (nam + 1) * 2 }}').problems.map((one) => one.code)).toEqual([
+    expect(compile('{{ nam.given | upper }} {{ (nam + 1) * 2 }}').problems.map((problem) => problem.code)).toEqual([
       'unknown-field',
       'unknown-field',
     ]);
   });
 
   test('front matter: missing, unknown key, broken YAML', () => {
-    expect(compile('x', 'preview: "p"').problems.map((one) => one.code)).toEqual(['no-subject']);
+    expect(compile('x', 'preview: "p"').problems.map((problem) => problem.code)).toEqual(['no-subject']);
     expect(compile('x', 'subject: "S"\nsubjekt: "T"').problems[0]).toMatchObject({
       code: 'front-key',
       place: { line: 3, column: 1 },
       hint: 'Did you mean "subject"?',
     });
-    expect(compile('x', 'subject: "S\n').problems.map((one) => one.code)).toContain('yaml');
+    expect(compile('x', 'subject: "S\n').problems.map((problem) => problem.code)).toContain('yaml');
   });
 
   test('a field that nothing uses is a warning', () => {
-    const unused = compile('{{ name }}').all.filter((one) => one.code === 'unused-field');
-    expect(unused.map((one) => one.message).join()).toContain('"items"');
-    expect(unused.every((one) => one.severity === 'warning')).toBe(true);
+    const unused = compile('{{ name }}').all.filter((problem) => problem.code === 'unused-field');
+    expect(unused.map((problem) => problem.message).join()).toContain('"items"');
+    expect(unused.every((problem) => problem.severity === 'warning')).toBe(true);
   });
 });
 
@@ -161,9 +161,9 @@ group('narrowing', () => {
     expect(compile(body.replace('pet.lives | number', '(pet.lives | number)')).problems).toEqual([]);
   });
   test('knowledge ends with its branch', () => {
-    expect(compile(':::if nick\nx\n:::\n{{ nick }}').problems.map((one) => one.code)).toEqual(['maybe-absent']);
+    expect(compile(':::if nick\nx\n:::\n{{ nick }}').problems.map((problem) => problem.code)).toEqual(['maybe-absent']);
     // A cat may have a field of that name, of which the schema says nothing.
-    expect(compile('{{ pet.bark }}').problems.map((one) => one.code)).toEqual(['insert-type']);
+    expect(compile('{{ pet.bark }}').problems.map((problem) => problem.code)).toEqual(['insert-type']);
   });
 });
 
@@ -230,7 +230,7 @@ group('rendering', () => {
     '€48.00',
   ])('ledger: a column of %s is flush right also where it is not the last', (cell) => {
     const { html } = render(`:::ledger\n- Adult | ${cell} | paid\n- Bicycle | ${cell} | open\n:::`);
-    expect(html.match(/<td[^>]*align="(left|right)"/g)?.map((one) => /align="(\w+)"/.exec(one)?.[1])).toEqual([
+    expect(html.match(/<td[^>]*align="(left|right)"/g)?.map((text) => /align="(\w+)"/.exec(text)?.[1])).toEqual([
       ...['left', 'right', 'right'],
       ...['left', 'right', 'right'],
     ]);
@@ -333,7 +333,8 @@ group('mail folder', () => {
   const link = (files: Record<string, string>) =>
     linkFolder(new Map(Object.entries(files).map(([path, text]) => [path, Buffer.from(text)])));
   test('what is wrong is told with its file', () => {
-    const codes = (files: Record<string, string>) => compileFolder(link(files)).problems.map((one) => `${one.place.file} ${one.code}`);
+    const codes = (files: Record<string, string>) =>
+      compileFolder(link(files)).problems.map((problem) => `${problem.place.file} ${problem.code}`);
     expect(codes({})).toEqual(['mail.yaml no-mail-folder']);
     expect(codes({ 'mail.yaml': 'name: x\nlokale: en' })).toContain('mail.yaml setting-unknown');
     expect(codes({ 'mail.yaml': 'name: x\ntimeZone: Mars/Base' })).toContain('mail.yaml setting');
@@ -347,8 +348,8 @@ group('mail folder', () => {
     const { all } = compile('{{ name }}', undefined, {
       'templates/t/samples/s.json': JSON.stringify({ ...DATA, count: 'three', colour: 1 }, null, 2),
     });
-    const faults = all.filter((one) => one.code === 'sample-data');
-    expect(faults.map((one) => `${one.place.file}:${one.place.line} ${one.message}`)).toEqual([
+    const faults = all.filter((problem) => problem.code === 'sample-data');
+    expect(faults.map((fault) => `${fault.place.file}:${fault.place.line} ${fault.message}`)).toEqual([
       'templates/t/samples/s.json:3 "count" must be an integer, is a string.',
       'templates/t/samples/s.json:20 "colour" is not a field of the data schema.',
     ]);

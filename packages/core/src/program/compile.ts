@@ -76,7 +76,7 @@ export function compileFolder(project: MailProject): CompiledFolder {
   }
   const problems = [
     ...compiler.problems,
-    ...[...templates.values()].flatMap((one) => one.problems),
+    ...[...templates.values()].flatMap((template) => template.problems),
     ...strangeClasses(project, [...templates.values()]),
   ];
   return { templates, problems: inReadingOrder(problems) };

@@ -6,7 +6,7 @@ import type { Place } from '../problems/index.js';
 import { holdsMark, markOf, tracesIn, type Marked } from './marked.js';
 import { tagsOf } from './tags.js';
 
-/** Elements that a mail must not hold: clients drop them, and some would be dangerous. */
+/** Elements that an email must not hold: clients drop them, and some would be dangerous. */
 const FORBIDDEN = new Set(
   (
     'script form iframe object embed input button select textarea base applet frame frameset noscript template plaintext xmp noembed ' +
@@ -93,7 +93,7 @@ export function isIntact(document: Document, marked: Marked, faults: DomFault[])
       faults.push({
         code: 'nesting',
         message: `Elements nest deeper than ${MAX_ELEMENT_DEPTH} levels here.`,
-        hint: 'No client shows a mail that nests so deep.',
+        hint: 'No client shows an email that nests so deep.',
         offset: offsetOf(node),
       });
       return false;
@@ -113,7 +113,7 @@ export function isIntact(document: Document, marked: Marked, faults: DomFault[])
     }
   }
   const wanted = tracesIn(marked.html);
-  const differs = wanted.findIndex((one, i) => one !== found[i]);
+  const differs = wanted.findIndex((text, i) => text !== found[i]);
   if (differs !== -1 || found.length !== wanted.length)
     moved ??= movedFault(offsetOfTrace(marked.html, wanted[Math.max(0, differs)] ?? ''));
   const dropped = moved === undefined ? droppedTag(marked, elements) : undefined;
@@ -225,7 +225,7 @@ export function takeSheets(document: Document, styles: ReadonlyMap<string, strin
       const media = node.attribs['media'];
       const text = node.children
         .filter(isText)
-        .map((one) => one.data)
+        .map((child) => child.data)
         .join('');
       if (holdsMark(text)) faults.push(steeringHere('<style>', offsetOf(node)));
       out.push(media === undefined || media === 'all' ? text : `@media ${media}{${text}}`);
@@ -237,7 +237,7 @@ export function takeSheets(document: Document, styles: ReadonlyMap<string, strin
         faults.push({
           code: 'unknown-style',
           message: `There is no style sheet "${href}" in the mail folder.`,
-          hint: `Known: ${[...styles.keys()].join(', ') || 'none'}. A mail fetches no style sheets.`,
+          hint: `Known: ${[...styles.keys()].join(', ') || 'none'}. An email fetches no style sheets.`,
           offset: offsetOf(node),
         });
       else out.push(sheet);
@@ -258,7 +258,7 @@ export function applySheets(document: Document, sheets: readonly string[], attri
   if (rest === '') return;
   const head = elementsOf(document).find((one) => one.name === 'head');
   if (head === undefined) return;
-  let style = head.children.find((one): one is Element => isTag(one) && one.name === 'style');
+  let style = head.children.find((child): child is Element => isTag(child) && child.name === 'style');
   if (style === undefined) {
     style = new Element('style', {}, []);
     style.parent = head;
@@ -274,13 +274,13 @@ export function forbiddenIn(name: string, attributes: readonly string[], refresh
   if (FORBIDDEN.has(name) || (name === 'meta' && refresh))
     return {
       code: 'forbidden-element',
-      message: `A mail cannot hold <${name}>.`,
+      message: `An email cannot hold <${name}>.`,
       hint: 'Clients drop it or warn about it. Link to a page instead.',
     };
-  const attribute = attributes.find((one) => FORBIDDEN_ATTRIBUTE.test(one));
+  const attribute = attributes.find((text) => FORBIDDEN_ATTRIBUTE.test(text));
   return attribute === undefined
     ? undefined
-    : { code: 'forbidden-attribute', message: `A mail cannot hold the attribute "${attribute}".`, hint: 'No script runs in a mail.' };
+    : { code: 'forbidden-attribute', message: `An email cannot hold the attribute "${attribute}".`, hint: 'No script runs in an email.' };
 }
 
 const OF_THE_HEAD = new Set(['link', 'style', 'title', 'meta']);
@@ -302,7 +302,7 @@ export function refuseForbidden(document: Document, faults: DomFault[], isPart =
       const names = Object.keys(node.attribs);
       const fault = forbiddenIn(node.name, names, /refresh/i.test(node.attribs['http-equiv'] ?? ''));
       if (fault === undefined) break;
-      const attribute = fault.code === 'forbidden-attribute' ? names.find((one) => FORBIDDEN_ATTRIBUTE.test(one)) : undefined;
+      const attribute = fault.code === 'forbidden-attribute' ? names.find((name) => FORBIDDEN_ATTRIBUTE.test(name)) : undefined;
       faults.push({ ...fault, offset: attribute === undefined ? offsetOf(node) : attributeOffset(node, attribute) });
       if (attribute === undefined) {
         remove(node);

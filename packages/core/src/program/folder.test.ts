@@ -38,7 +38,7 @@ function compile(files: Record<string, string>) {
   const project = linkFolder(new Map(Object.entries(all).map(([path, text]) => [path, Buffer.from(text)])));
   const compiled = compileFolder(project);
   const template = compiled.templates.get('t');
-  const codes = compiled.problems.filter((one) => one.code !== 'unused-field').map((one) => one.code);
+  const codes = compiled.problems.filter((problem) => problem.code !== 'unused-field').map((problem) => problem.code);
   const render = (locale = 'en', data: unknown = DATA) => {
     const program = template?.programs.get(locale);
     if (program === undefined) throw new Error(JSON.stringify(compiled.problems, null, 1));
@@ -74,7 +74,9 @@ group('blocks of one’s own', () => {
   });
   test('a block sees its inputs only, is checked where it stands, and cannot hold itself', () => {
     expect(
-      compile({ 'blocks/tile.md': block, 'templates/t/message.md': md('x') }).problems.map((one) => `${one.place.file}:${one.code}`),
+      compile({ 'blocks/tile.md': block, 'templates/t/message.md': md('x') }).problems.map(
+        (problem) => `${problem.place.file}:${problem.code}`,
+      ),
     ).toContain('blocks/tile.md:unknown-field');
     expect(compile({ 'blocks/a.md': '::b', 'blocks/b.md': '::a', 'templates/t/message.md': md('x') }).codes).toContain('block-circle');
     expect(compile({ 'blocks/card.md': 'x', 'templates/t/message.md': md('x') }).codes).toContain('block-name-taken');
@@ -94,7 +96,7 @@ group('strings and locales', () => {
     expect(render().text).toBe('Hello Ása, 2 mails. On June 4, 2026\n');
     expect(render('fr').text).toBe('Bonjour Ása, 2 messages. Le 4 juin 2026\n');
     expect([...template!.programs.keys()]).toEqual(['en', 'fr']);
-    expect(problems.filter((one) => one.code === 'untranslated').map((one) => one.message)).toEqual([
+    expect(problems.filter((problem) => problem.code === 'untranslated').map((problem) => problem.message)).toEqual([
       '"count" has no text in ar; readers get the one of en.',
       '"day" has no text in ar; readers get the one of en.',
     ]);
@@ -160,7 +162,7 @@ group('HTML of one’s own', () => {
   test('faults name the line and column of the source, also after values and directive lines', () => {
     const at = (body: string, code: string): string[] =>
       compile(html(body))
-        .problems.filter((one) => one.code === code)
+        .problems.filter((problem) => problem.code === code)
         .map(({ place }) => `${place.line}:${place.column}`);
     expect(at('<p>{{ name }} {{ n }}</p>\n<form></form>', 'forbidden-element')).toEqual(['5:1']);
     expect(at('<p>\n:::each row in rows\n<b>{{ row.a }}</b>\n:::\n</p><script>x</script>', 'forbidden-element')).toEqual(['8:5']);
@@ -328,7 +330,7 @@ group('fuzz: any source ends in a program or in problems', () => {
         if (!(error instanceof RenderFault)) throw error;
       }
     }
-    for (const one of problems) expect(one.place.line).toBeGreaterThan(0);
+    for (const problem of problems) expect(problem.place.line).toBeGreaterThan(0);
   };
   test('Markdown sources', () => {
     fc.assert(

@@ -1,4 +1,4 @@
-import { BLOCKS, inkClass, letters, lineHeight, type Ground, type HtmlSide } from '../blocks/index.js';
+import { BLOCKS, textClass, letters, lineHeight, type Background, type HtmlSide } from '../blocks/index.js';
 import { colorClass, css, fixed, markup, type Theme } from '../html/index.js';
 import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Op } from '../render/index.js';
@@ -15,7 +15,7 @@ export interface HtmlSettings {
 type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
 type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
 
-/** Makes the HTML of a tree. One object a scope and ground: both change while walking down. */
+/** Makes the HTML of a tree. One object a scope and background: both change while walking down. */
 export class HtmlCompiler implements HtmlSide {
   readonly theme: Theme;
   readonly direction: 'ltr' | 'rtl';
@@ -32,7 +32,7 @@ export class HtmlCompiler implements HtmlSide {
     private readonly settings: HtmlSettings,
     private readonly context: CompileContext,
     private readonly names: Names,
-    readonly ground: Ground,
+    readonly background: Background,
     private readonly inner?: Inner,
   ) {
     this.theme = settings.theme;
@@ -48,25 +48,25 @@ export class HtmlCompiler implements HtmlSide {
     this.numeric = common.numeric;
   }
 
-  #on(change: Partial<Ground> | undefined): HtmlCompiler {
+  #on(change: Partial<Background> | undefined): HtmlCompiler {
     return change === undefined
       ? this
-      : new HtmlCompiler(this.settings, this.context, this.names, { ...this.ground, ...change }, this.inner);
+      : new HtmlCompiler(this.settings, this.context, this.names, { ...this.background, ...change }, this.inner);
   }
 
   #in(names: Names): HtmlCompiler {
-    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.ground, this.inner);
+    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.background, this.inner);
   }
 
   #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], one: (node: N, side: HtmlCompiler) => Op[]): Op[] {
     return tidy(steer<N, Op>(nodes as readonly N[], this.names, this.context, (node, names) => one(node, this.#in(names))));
   }
 
-  flow(nodes: readonly Flow[], change?: Partial<Ground>): Op[] {
+  flow(nodes: readonly Flow[], change?: Partial<Background>): Op[] {
     return this.#on(change).#steer<Leaf>(nodes, (node, side) => side.#leaf(node));
   }
 
-  inline(nodes: readonly Inline[], change?: Partial<Ground>): Op[] {
+  inline(nodes: readonly Inline[], change?: Partial<Background>): Op[] {
     return this.#on(change).#steer<InlineLeaf>(nodes, (node, side) => side.#inlineLeaf(node));
   }
 
@@ -84,23 +84,23 @@ export class HtmlCompiler implements HtmlSide {
 
   #leaf(node: Leaf): Op[] {
     if (!spend(this.context, node.place)) return [];
-    const { theme, ground, direction } = this;
-    const prose = letters(theme, ground.ink, ground.size);
+    const { theme, background, direction } = this;
+    const prose = letters(theme, background.text, background.size);
     const near = direction === 'rtl' ? 'right' : 'left';
     switch (node.kind) {
       case 'heading':
         return this.#heading(node);
       case 'paragraph':
-        return markup`<p class="${inkClass(ground.ink)}" style="margin:0 0 16px;${prose}">${this.inline(node.children)}</p>
+        return markup`<p class="${textClass(background.text)}" style="margin:0 0 16px;${prose}">${this.inline(node.children)}</p>
 `;
       case 'list':
         return this.#list(node, '0 0 16px');
       case 'quote':
         return markup`<blockquote class="${colorClass('line', 'line')}" style="margin:0 0 16px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.line.light}">
-${this.flow(node.children, { ink: ground.soft })}</blockquote>
+${this.flow(node.children, { text: background.soft })}</blockquote>
 `;
       case 'code': {
-        const size = ground.size - 2;
+        const size = background.size - 2;
         const style = css({
           margin: '0 0 16px',
           padding: '12px 16px',
@@ -108,11 +108,11 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
           'font-size': size,
           'line-height': lineHeight(size),
           'background-color': theme.color.page.light,
-          color: theme.color.ink.light,
+          color: theme.color.text.light,
           'white-space': 'pre-wrap',
           'word-break': 'break-word',
         });
-        return markup`<pre class="${inkClass('ink')} ${colorClass('ground', 'page')}" style="${style}">${this.parts(node.parts)}</pre>
+        return markup`<pre class="${textClass('text')} ${colorClass('background', 'page')}" style="${style}">${this.parts(node.parts)}</pre>
 `;
       }
       case 'rule':
@@ -126,13 +126,13 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
   }
 
   #table(node: Extract<Flow, { kind: 'table' }>): Op[] {
-    const { theme, ground, direction } = this;
+    const { theme, background, direction } = this;
     const near = direction === 'rtl' ? 'right' : 'left';
     const row = (cells: readonly (readonly Inline[])[], heading: boolean): Op[] =>
       markup`<tr>${node.align.flatMap((align, c) => {
         const tag = heading ? 'th' : 'td';
         const gap = c === node.align.length - 1 ? '0' : '12px';
-        const style = letters(theme, heading ? ground.soft : ground.ink, ground.size, {
+        const style = letters(theme, heading ? background.soft : background.text, background.size, {
           'font-weight': heading ? 'bold' : 'normal',
           padding: direction === 'rtl' ? `8px 0 8px ${gap}` : `8px ${gap} 8px 0`,
           'text-align': align ?? near,
@@ -142,7 +142,7 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
           ...(align === 'right' ? { 'white-space': 'nowrap' } : {}),
           'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
         });
-        return markup`<${tag}${heading ? ' scope="col"' : ''} class="vt ${inkClass(heading ? ground.soft : ground.ink)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { ink: ground.soft } : undefined)}</${tag}>`;
+        return markup`<${tag}${heading ? ' scope="col"' : ''} class="vt ${textClass(heading ? background.soft : background.text)} ${colorClass('line', 'line')}" align="${align ?? near}" valign="top" style="${style}">${this.inline(cells[c] ?? [], heading ? { text: background.soft } : undefined)}</${tag}>`;
       })}</tr>
 `;
     return markup`<table class="block-table" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
@@ -153,18 +153,20 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
   }
 
   #block(node: BlockUse): Op[] {
-    const { settings, context, ground, inner, names } = this;
+    const { settings, context, background, inner, names } = this;
     if (node.name === 'content' && inner !== undefined) {
-      return new HtmlCompiler(settings, context, inner.names.above(names.depth), ground, inner.inner).flow(inner.nodes);
+      return new HtmlCompiler(settings, context, inner.names.above(names.depth), background, inner.inner).flow(inner.nodes);
     }
     const own = context.own.get(node.name);
     if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
     const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    return new HtmlCompiler(settings, context, inputsOf(own, node, names, context), ground, { nodes, names, inner }).flow(own.tree.body);
+    return new HtmlCompiler(settings, context, inputsOf(own, node, names, context), background, { nodes, names, inner }).flow(
+      own.tree.body,
+    );
   }
 
   #heading(node: Extract<Flow, { kind: 'heading' }>): Op[] {
-    const { theme, ground } = this;
+    const { theme, background } = this;
     const depth = Math.min(node.depth, 3) as 1 | 2 | 3;
     const size = theme.size[`h${depth}`];
     const style = css({
@@ -174,18 +176,18 @@ ${this.flow(node.children, { ink: ground.soft })}</blockquote>
       'line-height': Math.round(size * 1.25),
       'mso-line-height-rule': 'exactly',
       'font-weight': 'bold',
-      color: theme.color[ground.ink].light,
+      color: theme.color[background.text].light,
     });
-    return markup`<h${node.depth} class="${inkClass(ground.ink)}" style="${style}">${this.inline(node.children)}</h${node.depth}>
+    return markup`<h${node.depth} class="${textClass(background.text)}" style="${style}">${this.inline(node.children)}</h${node.depth}>
 `;
   }
 
   #list(node: Extract<Flow, { kind: 'list' }>, margin: string): Op[] {
-    const { theme, ground, direction } = this;
+    const { theme, background, direction } = this;
     const near = direction === 'rtl' ? 'right' : 'left';
     const tag = node.ordered ? 'ol' : 'ul';
     const start = node.ordered && node.start !== 1 ? ` start="${node.start}"` : '';
-    return markup`<${tag}${start} class="${inkClass(ground.ink)}" style="margin:${margin};padding:0;padding-${near}:24px;${letters(theme, ground.ink, ground.size)}">
+    return markup`<${tag}${start} class="${textClass(background.text)}" style="margin:${margin};padding:0;padding-${near}:24px;${letters(theme, background.text, background.size)}">
 ${this.#items(node.items, node.tight)}</${tag}>
 `;
   }
@@ -205,7 +207,7 @@ ${this.#items(node.items, node.tight)}</${tag}>
   }
 
   #inlineLeaf(node: InlineLeaf): Op[] {
-    const { theme, ground, names } = this;
+    const { theme, background, names } = this;
     switch (node.kind) {
       case 'text':
         return [fixed(node.text)];
@@ -220,7 +222,7 @@ ${this.#items(node.items, node.tight)}</${tag}>
       case 'link': {
         const href: Op = { op: 'address', address: partsAddress(node.to, names, this.context, node.place, 'link'), as: 'html' };
         const title = node.title.length === 0 ? [] : markup` title="${this.parts(node.title)}"`;
-        return markup`<a class="${inkClass(ground.link)}" href="${[href]}"${title} style="color:${theme.color[ground.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
+        return markup`<a class="${textClass(background.link)}" href="${[href]}"${title} style="color:${theme.color[background.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
       }
       case 'picture': {
         const source: Op = { op: 'address', address: partsAddress(node.source, names, this.context, node.place, 'picture'), as: 'html' };

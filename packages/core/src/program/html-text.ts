@@ -133,8 +133,8 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
         depth -= 1;
         if (depth === 0) {
           if (
-            gathered.every((one) => !isTag(one) || PHRASING.has(one.name)) &&
-            gathered.some((one) => isText(one) && one.data.trim() !== '')
+            gathered.every((childNode) => !isTag(childNode) || PHRASING.has(childNode.name)) &&
+            gathered.some((childNode) => isText(childNode) && childNode.data.trim() !== '')
           )
             yield* gathered;
           else yield gathered;
@@ -169,7 +169,9 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
               {
                 op: 'lines',
                 body: joined(
-                  steered(node.children, marked, faults, (one) => (isText(one) ? ops(one.data, (fixed) => fixed) : inline(one))),
+                  steered(node.children, marked, faults, (childNode) =>
+                    isText(childNode) ? ops(childNode.data, (fixed) => fixed) : inline(childNode),
+                  ),
                 ),
               },
             ],
@@ -179,8 +181,8 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
         return [{ op: 'inset', first: '> ', rest: '> ', body: blocks(node.children) }];
       case 'ul':
       case 'ol': {
-        const items = steered<TextItem>(node.children, marked, faults, (one) =>
-          isTag(one) ? [{ op: 'item', body: blocks(one.children) }] : [],
+        const items = steered<TextItem>(node.children, marked, faults, (childNode) =>
+          isTag(childNode) ? [{ op: 'item', body: blocks(childNode.children) }] : [],
         );
         return [{ op: 'list', ordered: node.name === 'ol', start: Number(node.attribs['start'] ?? 1), tight: true, items }];
       }
@@ -195,14 +197,14 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
   const table = (node: Element): TextOp[] => {
     if (!isDataTable(node)) return blocks(node.children);
     const rows = (list: readonly ChildNode[]): TextRow[] =>
-      steered<TextRow>(list, marked, faults, (one) => {
-        if (!isTag(one)) return [];
-        if (one.name !== 'tr') return rows(one.children);
-        const cells = one.children.filter(isTag).flatMap((cell) => {
+      steered<TextRow>(list, marked, faults, (childNode) => {
+        if (!isTag(childNode)) return [];
+        if (childNode.name !== 'tr') return rows(childNode.children);
+        const cells = childNode.children.filter(isTag).flatMap((cell) => {
           const span = Math.max(1, Math.min(20, Number(cell.attribs['colspan'] ?? 1) || 1));
           return [joined(steered(cell.children, marked, faults, inline)), ...Array.from({ length: span - 1 }, (): Op[] => [])];
         });
-        const inFoot = one.parent !== null && isTag(one.parent) && one.parent.name === 'tfoot';
+        const inFoot = childNode.parent !== null && isTag(childNode.parent) && childNode.parent.name === 'tfoot';
         return [{ op: 'row', cells, total: inFoot }];
       });
     const made = rows(node.children);

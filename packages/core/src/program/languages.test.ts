@@ -13,10 +13,10 @@ const folder = (files: Record<string, string>, settings?: string): ReturnType<ty
   testFolder(SCHEMA, { ...STRINGS, ...files }, settings);
 const warned = (files: Record<string, string>): string[] =>
   folder(files)
-    .problems.filter((one) => one.code === 'half-translated')
-    .map((one) => one.message);
+    .problems.filter((problem) => problem.code === 'half-translated')
+    .map((problem) => problem.message);
 
-group('a mail speaks one language', () => {
+group('an email speaks one language', () => {
   test('all said by strings: offered wherever all of them are', () => {
     expect(folder({ 'templates/t/message.md': SAID }).locales).toEqual(['en', 'de']);
   });
@@ -111,7 +111,7 @@ group('a mail speaks one language', () => {
     };
     const settings = 'baseUrl: https://x.example/\nlayout: l\n';
     expect(folder(files, settings).locales).toEqual(['en']);
-    expect(folder(files, settings).problems.find((one) => one.code === 'half-translated')?.message).toBe(
+    expect(folder(files, settings).problems.find((problem) => problem.code === 'half-translated')?.message).toBe(
       'This is not offered in fr: the string "bye" has no text in fr.',
     );
     expect(folder({ ...files, 'strings/fr.json': '{"hello":"Bonjour","bye":"Au revoir {n, number}"}' }, settings).locales).toEqual([
@@ -129,8 +129,8 @@ group('a mail speaks one language', () => {
 group('what a string takes', () => {
   const say = (text: string, args: string): string[] =>
     folder({ 'strings/en.json': JSON.stringify({ k: text }), 'templates/t/message.md': md(`{{ say "k" ${args} }}`) })
-      .problems.filter((one) => one.severity === 'error' && one.place.file.startsWith('templates/'))
-      .map((one) => one.code);
+      .problems.filter((problem) => problem.severity === 'error' && problem.place.file.startsWith('templates/'))
+      .map((problem) => problem.code);
   test.each([
     ['{n, plural, one {#} other {#}}', 'n=s', ['string-value-type']],
     ['{n, plural, one {#} other {#}}', 'n=n', []],
@@ -157,7 +157,7 @@ group('what a string takes', () => {
   });
   test('a value that only a translation uses is reported in the translation, not in the template', () => {
     const { problems } = folder({ 'strings/fr.json': '{"hello":"Bonjour {nom}"}', 'templates/t/message.md': md('{{ say "hello" }}') });
-    expect(problems.filter((one) => one.severity === 'error').map(({ code, place }) => [code, place.file])).toEqual([
+    expect(problems.filter((problem) => problem.severity === 'error').map(({ code, place }) => [code, place.file])).toEqual([
       ['string-value', 'strings/fr.json'],
     ]);
   });
@@ -173,7 +173,7 @@ group('what a string takes', () => {
       [`strings/${locale}.json`]: JSON.stringify({ hello: 'x', bye: text }),
       'templates/t/message.md': md('x'),
     });
-    const found = problems.find((one) => one.code === 'plural-forms' && one.place.file === `strings/${locale}.json`)?.message;
+    const found = problems.find((problem) => problem.code === 'plural-forms' && problem.place.file === `strings/${locale}.json`)?.message;
     if (forms === undefined) expect(found).toBeUndefined();
     else expect(found).toContain(`no form for ${forms}`);
   });
@@ -182,7 +182,7 @@ group('what a string takes', () => {
       'strings/en.json': '{"a":"x",\n"a":"y",\n"b":"{n, number, ::currency/nonsense}"}',
       'templates/t/message.md': md('x'),
     });
-    expect(problems.filter((one) => one.place.file === 'strings/en.json').map(({ code, place }) => [code, place.line])).toEqual(
+    expect(problems.filter((problem) => problem.place.file === 'strings/en.json').map(({ code, place }) => [code, place.line])).toEqual(
       expect.arrayContaining([
         ['string-twice', 2],
         ['icu', 3],
@@ -202,7 +202,7 @@ group('files and settings', () => {
     ['layouts/x.html', 'layouts/NAME.md'],
     ['styles/x.scss', 'styles/NAME.css'],
   ])('%s is read by nothing: %s', (path, hint) => {
-    expect(folder({ ...source, [path]: 'x' }).problems.find((one) => one.code === 'stray-file')?.hint).toContain(hint);
+    expect(folder({ ...source, [path]: 'x' }).problems.find((problem) => problem.code === 'stray-file')?.hint).toContain(hint);
   });
   test.each(['README.md', 'templates/README.md', '.gitkeep', 'templates/t/.note', 'LICENSE', 'assets/a.png'])(
     '%s is nobody’s business',
@@ -230,7 +230,7 @@ group('files and settings', () => {
     ['subject: {{ n }}', 'in quotes'],
   ])('%s', (front, hint) => {
     const { problems, codes } = folder({ 'templates/t/message.md': md('x', front) });
-    expect(problems.map((one) => one.hint ?? '').join('\n')).toContain(hint);
+    expect(problems.map((problem) => problem.hint ?? '').join('\n')).toContain(hint);
     if (codes.includes('yaml')) expect(codes).not.toContain('no-subject');
   });
   test.each([

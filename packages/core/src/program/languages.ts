@@ -6,7 +6,7 @@ import type { FolderContext, ReadSource } from './context.js';
 import { nodesOf } from './walk.js';
 
 /**
- * The locales in which a template is offered, with the source for each. A mail speaks one language: a locale is offered only if everything
+ * The locales in which a template is offered, with the source for each. An email speaks one language: a locale is offered only if everything
  * that is said in it (by the template, its layout and its blocks) is there in that locale. The folder's own locale is always offered.
  */
 export function localesOf(
@@ -60,7 +60,7 @@ export function localesOf(
 }
 
 function sourceFor(locale: string, read: ReadonlyMap<string, ReadSource>, main: ReadSource): ReadSource {
-  const tag = lookUp(locale, '').find((one) => one !== '' && read.has(one));
+  const tag = lookUp(locale, '').find((text) => text !== '' && read.has(text));
   return (tag === undefined ? undefined : read.get(tag)) ?? main;
 }
 
@@ -111,7 +111,7 @@ function proseIn(tree: unknown, name: string, around: Place | undefined): Place 
     // Markup is cut into pieces at its line ends: only the whole shows what is text and what a tag.
     const pieces = tree.filter(isVerbatimText);
     const [first] = pieces;
-    return first !== undefined && WORDS.test(textOfMarkup(pieces.map((one) => one.text).join('')).replaceAll(name, ''))
+    return first !== undefined && WORDS.test(textOfMarkup(pieces.map((piece) => piece.text).join('')).replaceAll(name, ''))
       ? first.place
       : undefined;
   }
@@ -137,6 +137,7 @@ function proseIn(tree: unknown, name: string, around: Place | undefined): Place 
     case 'literal':
     case 'say':
       return undefined;
+    case undefined:
     default:
       // A row of fixed texts and values: an address has no words, a title or an alt text has.
       return firstOf(Object.entries(tree), ([key, inner]) => {
@@ -176,6 +177,7 @@ function proseInValue(value: unknown, name: string): Place | undefined {
         : undefined;
     case 'format':
       return proseInValue(node.value, name) ?? (node.name === 'default' ? proseInValue(node.args?.[0], name) : undefined);
+    case undefined:
     default:
       return undefined;
   }
@@ -186,7 +188,7 @@ function proseInBlock(block: BlockUse, name: string): Place | undefined {
   const signature = BLOCKS.get(block.name)?.signature;
   return (
     firstOf(block.args, (arg) => {
-      const kind = arg.name === undefined ? signature?.first?.kind : signature?.args.find((one) => one.name === arg.name)?.kind;
+      const kind = arg.name === undefined ? signature?.first?.kind : signature?.args.find((argument) => argument.name === arg.name)?.kind;
       return kind === 'url' || kind === 'choice' || kind === 'number' ? undefined : proseInParts(arg.parts, name, arg.place);
     }) ?? proseIn(block.content, name, block.place)
   );

@@ -2,7 +2,7 @@ import type { Place, SourceText } from '../problems/index.js';
 import type { EachOp, IfOp, Op } from '../render/index.js';
 import type { Slot } from './address.js';
 
-// To be styled, a mail must be a document: operations are hidden in it behind noncharacters (as insertions are from the Markdown parser),
+// To be styled, an email must be a document: operations are hidden in it behind noncharacters (as insertions are from the Markdown parser),
 // branches and loops behind comments, which may stand anywhere in a document, between table rows too.
 const OPEN = '\uFDD0';
 const CLOSE = '\uFDD1';
@@ -50,7 +50,7 @@ export function mark(ops: readonly Markable[]): Marked {
       const index = hidden.push(op as Hidden) - 1;
       if (op.op !== 'if' && op.op !== 'each') html += `${OPEN}${index}${CLOSE}`;
       else {
-        const bodies = op.op === 'if' ? op.branches.map((one) => one.body) : [op.body, op.otherwise];
+        const bodies = op.op === 'if' ? op.branches.map((branch) => branch.body) : [op.body, op.otherwise];
         bodies.forEach((body, i) => {
           html += `<!--${OPEN}${i === 0 ? 'begin' : 'divide'}${index}-->`;
           body.forEach(write);
@@ -101,6 +101,7 @@ export function holdsMark(text: string): boolean {
 /** The branches or loop that a mark stands for, around new bodies. */
 export function rebuilt(op: Hidden | undefined, bodies: readonly (readonly Op[])[]): Op {
   const steering = op as Steering;
-  if (steering.op === 'if') return { op: 'if', branches: steering.branches.map((one, i) => ({ test: one.test, body: bodies[i] ?? [] })) };
+  if (steering.op === 'if')
+    return { op: 'if', branches: steering.branches.map((branch, i) => ({ test: branch.test, body: bodies[i] ?? [] })) };
   return { ...steering, body: bodies[0] ?? [], otherwise: bodies[1] ?? [] };
 }

@@ -91,7 +91,7 @@ function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Inpu
     const at = source.place(Math.max(0, source.text.indexOf(`${name}:`)), name.length);
     const type = typeOfSchema(schema as JsonSchema);
     const isScalar = typeof usual === 'string' || typeof usual === 'number' || typeof usual === 'boolean';
-    if (type.members.some((one) => one.kind === 'any'))
+    if (type.members.some((member) => member.kind === 'any'))
       problems.push(problem('inputs', at, `The input "${name}" may be anything.`, `Say what it is: "${name}: { type: string }".`));
     if (usual !== undefined && usual !== null && !isScalar)
       problems.push(problem('inputs', at, `The default of "${name}" must be a text, a number, or true or false.`));
@@ -117,12 +117,12 @@ function circleFrom(
   seen = new Set<string>(),
   path: readonly string[] = [],
 ): readonly string[] | undefined {
-  const used = new Set(nodesOf(blocks.get(name)?.tree.body, 'block').map((one) => one.name));
-  for (const one of used) {
-    if (one === (path[0] ?? name)) return [...path, name, one];
-    if (seen.has(one) || !blocks.has(one)) continue;
-    seen.add(one);
-    const circle = circleFrom(one, blocks, seen, [...path, name]);
+  const used = new Set(nodesOf(blocks.get(name)?.tree.body, 'block').map((blockUse) => blockUse.name));
+  for (const text of used) {
+    if (text === (path[0] ?? name)) return [...path, name, text];
+    if (seen.has(text) || !blocks.has(text)) continue;
+    seen.add(text);
+    const circle = circleFrom(text, blocks, seen, [...path, name]);
     if (circle !== undefined) return circle;
   }
   return undefined;

@@ -18,7 +18,7 @@ const DATA = {
 const folder = (body: string): ReturnType<typeof testFolder> => testFolder(SCHEMA, { 'templates/t/message.md': md(body) });
 const text = (body: string, data: unknown = DATA): string => {
   const { problems, render } = folder(body);
-  expect(problems.filter((one) => one.severity === 'error')).toEqual([]);
+  expect(problems.filter((problem) => problem.severity === 'error')).toEqual([]);
   return render(data).text;
 };
 const html = (body: string): string => folder(body).render(DATA).html;
@@ -100,7 +100,7 @@ group('habits from other notations', () => {
     ['{{ s && yes }}', 'Write "and"'],
     ['{{ s.toUpperCase() }}', 'Formatters come after a bar'],
   ])('%s: %s', (body, hint) => {
-    expect(folder(body).problems.find((one) => one.severity === 'error')?.hint).toContain(hint);
+    expect(folder(body).problems.find((problem) => problem.severity === 'error')?.hint).toContain(hint);
   });
   test.each(['{% if yes %}', '<%= s %>', 'Dear ${s}', 'Dear [[name]]'])('%s is reported as plain text', (body) => {
     expect(folder(body).codes).toContain('foreign-braces');

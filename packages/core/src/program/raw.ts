@@ -61,7 +61,7 @@ function placeIn(nodes: readonly Verbatim[], marked: Marked, offset: number | un
   const first = nodes[0]?.place ?? { file: '', line: 1, column: 1, offset: 0, length: 0 };
   const origin = offset === undefined ? undefined : marked.origins.findLast((one) => one.at <= offset);
   if (origin === undefined || offset === undefined) return first;
-  const piece = placesOf(nodes).findLast((one) => one.offset <= origin.offset) ?? first;
+  const piece = placesOf(nodes).findLast((place) => place.offset <= origin.offset) ?? first;
   const more = origin.offset - piece.offset + offset - origin.at;
   return { ...piece, offset: piece.offset + more, column: piece.column + more, length: 1 };
 }
@@ -69,7 +69,7 @@ function placeIn(nodes: readonly Verbatim[], marked: Marked, offset: number | un
 function placesOf(nodes: readonly Verbatim[]): Place[] {
   return nodes
     .flatMap((node): Place[] => {
-      if (node.kind === 'if') return node.branches.flatMap((one) => placesOf(one.body));
+      if (node.kind === 'if') return node.branches.flatMap((branch) => placesOf(branch.body));
       return node.kind === 'each' ? placesOf([...node.body, ...node.otherwise]) : [node.place];
     })
     .sort((a, b) => a.offset - b.offset);

@@ -16,8 +16,8 @@ export function sheetFaults(project: MailProject): Problem[] {
 /** Classes for which a style sheet has rules and that no mail of the folder has. */
 export function strangeClasses(project: MailProject, templates: readonly CompiledTemplate[]): Problem[] {
   // A template with errors has no HTML to look at, so nothing is known of its classes.
-  if (templates.some((one) => one.programs.size === 0)) return [];
-  const known = new Set(templates.flatMap((one) => [...(one.classes ?? [])]));
+  if (templates.some((template) => template.programs.size === 0)) return [];
+  const known = new Set(templates.flatMap((template) => [...(template.classes ?? [])]));
   if (known.size === 0) return [];
   return [...project.styles].flatMap(([file, text]) => {
     const source = new SourceText(file, text);

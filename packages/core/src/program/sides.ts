@@ -56,7 +56,7 @@ export interface Inner {
 /** The names that a block of one's own sees at this use. */
 export function inputsOf(own: OwnBlock, use: BlockUse, names: Names, context: CompileContext): Names {
   const values = own.inputs.map((input) => {
-    const given = use.args.find((one) => one.name === input.name);
+    const given = use.args.find((arg) => arg.name === input.name);
     const usual: Value = { k: 'const', value: input.usual };
     if (given === undefined) return [input.name, usual] as const;
     const value = inputValue(given, input.type, names, context);
@@ -67,7 +67,7 @@ export function inputsOf(own: OwnBlock, use: BlockUse, names: Names, context: Co
 
 function inputValue(given: Argument, type: OwnBlock['inputs'][number]['type'], names: Names, context: CompileContext): Value {
   const single = given.parts.length === 1 && typeof given.parts[0] !== 'string';
-  const takesAddress = type.members.some((one) => hasFormat(one, 'uri') || hasFormat(one, 'uri-reference'));
+  const takesAddress = type.members.some((member) => hasFormat(member, 'uri') || hasFormat(member, 'uri-reference'));
   if (single || !takesAddress) return argumentValue(given.parts, names, type);
   return { k: 'url', address: partsAddress(given.parts, names, context, given.place, 'link') };
 }
@@ -84,7 +84,7 @@ export function partsAddress(parts: Parts, names: Names, context: CompileContext
 
 /** A value in running text. */
 export function inserted(value: Extract<Inline, { kind: 'insert' }>['value'], names: Names, as: 'html' | 'text'): Op {
-  const keeps = names.types.get(value)?.members.some((one) => hasFormat(one, 'lines')) === true;
+  const keeps = names.types.get(value)?.members.some((member) => hasFormat(member, 'lines')) === true;
   return { op: 'put', value: valueOf(value, names), as: keeps ? `${as}-lines` : as };
 }
 
@@ -93,7 +93,7 @@ export function tidy(ops: readonly Op[]): Op[] {
   return joined(
     ops.map((op): Op => {
       if (typeof op === 'string') return op;
-      if (op.op === 'if') return { ...op, branches: op.branches.map((one) => ({ ...one, body: tidy(one.body) })) };
+      if (op.op === 'if') return { ...op, branches: op.branches.map((branch) => ({ ...branch, body: tidy(branch.body) })) };
       if (op.op === 'each') return { ...op, body: tidy(op.body), otherwise: tidy(op.otherwise) };
       return op;
     }),
@@ -104,7 +104,7 @@ type VerbatimLeaf = Extract<Verbatim, { kind: 'text' | 'insert' }>;
 
 /** The part of a block's side that HTML and text have in common. */
 export function commonSide(names: Names, context: CompileContext, as: 'html' | 'text', fixed: (text: string) => string): Side {
-  const argument: Side['argument'] = (use, name) => use.args.find((one) => one.name === name);
+  const argument: Side['argument'] = (use, name) => use.args.find((arg) => arg.name === name);
   return {
     argument,
     word: (use: BlockUse, name, usual) => {
@@ -113,7 +113,7 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
       return text === '' ? usual : text;
     },
     value: (use, name) =>
-      argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((one) => one.name === name)?.type),
+      argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((arg) => arg.name === name)?.type),
     parts: (parts) => parts.map((part): Op => (typeof part === 'string' ? fixed(part) : { op: 'put', value: valueOf(part, names), as })),
     address: (arg, kind = 'link') => ({ op: 'address', address: partsAddress(arg.parts, names, context, arg.place, kind), as }),
     pieces: (nodes, treat) =>
@@ -140,7 +140,7 @@ function isNumeric(cell: readonly Inline[], types: CompileContext['types']): boo
       values += 1;
     } else if (node.kind === 'insert') {
       const { value } = node;
-      const number = types.get(value)?.members.every((one) => one.kind === 'number') ?? false;
+      const number = types.get(value)?.members.every((member) => member.kind === 'number') ?? false;
       if (!number && !(value.kind === 'format' && AMOUNTS.has(value.name))) return false;
       values += 1;
     } else return false;

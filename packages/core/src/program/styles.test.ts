@@ -86,7 +86,7 @@ group('rows stay where they are, whatever sheet is laid over them', () => {
     ['a loop half in a row', '<table><tr>\n:::each line in lines\n<td>x</td></tr>\n:::\n</table>', 'steering-crosses'],
   ])('what cannot stand where it does is refused: %s', (_name, body, code) => {
     const { codes, problems } = testFolder(SCHEMA, { 'templates/t/message.html': md(`<body>${body}</body>`) });
-    if (code === undefined) expect(problems.filter((one) => one.severity === 'error')).toEqual([]);
+    if (code === undefined) expect(problems.filter((problem) => problem.severity === 'error')).toEqual([]);
     else expect(codes).toContain(code);
   });
 });
@@ -127,7 +127,9 @@ p:hover::after{content:"</style><script>alert(1)</script>"}`;
       { 'styles/x.css': '.block-legder td { color: red }\n.block-card { color red }', 'templates/t/message.md': md(LEDGER) },
       'styles: [styles/x.css]\n',
     );
-    expect(problems.filter((one) => one.place.file === 'styles/x.css').map(({ code, place, hint }) => [code, place.line, hint])).toEqual([
+    expect(
+      problems.filter((problem) => problem.place.file === 'styles/x.css').map(({ code, place, hint }) => [code, place.line, hint]),
+    ).toEqual([
       ['class-unknown', 1, 'Did you mean "block-ledger"?'],
       ['class-unknown', 2, expect.anything()],
       ['css-syntax', 2, expect.stringContaining('left out')],

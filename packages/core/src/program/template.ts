@@ -57,8 +57,8 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
     hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
   if (!broken) {
     // The block can only come from a source that names it.
-    const hasSingle = [...template.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some((one) =>
-      one.text.includes(':::only'),
+    const hasSingle = [...template.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some((file) =>
+      file.text.includes(':::only'),
     );
     for (const [locale, one] of localesOf(context, read, main, problems)) {
       programs.set(locale, build(context, template, locale, one, problems, true, classes));
@@ -111,7 +111,7 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
 /** The data is an object: its schema has to say so. */
 function rootFaults(template: TemplateFiles): Problem[] {
   const type = typeOfSchema(template.schema);
-  if (!type.absent && type.members.length > 0 && type.members.every((one) => one.kind === 'record')) return [];
+  if (!type.absent && type.members.length > 0 && type.members.every((member) => member.kind === 'record')) return [];
   const place = new SourceText(template.schemaFile, '').whole;
   return [
     problem(
@@ -181,13 +181,13 @@ function frontFaults(
 }
 
 function stylesNamed(front: ReadonlyMap<string, FrontValue>): string[] {
-  return (written(front.get('styles')) ?? '').split(/[\s,]+/).filter((one) => one !== '');
+  return (written(front.get('styles')) ?? '').split(/[\s,]+/).filter((text) => text !== '');
 }
 
 function unused(project: MailProject, template: TemplateFiles, sources: readonly ReadSource[]): Problem[] {
   const schemaSource = new SourceText(template.schemaFile, project.texts.get(template.schemaFile) ?? '');
   const everywhere = (sources[0]?.typing.unusedFields ?? []).filter((path) =>
-    sources.every((one) => one.typing.unusedFields.includes(path)),
+    sources.every((source) => source.typing.unusedFields.includes(path)),
   );
   return everywhere.map((path) => {
     const key = `"${path.split('.').pop()?.replace(/\[\]$/, '') ?? ''}"`;
@@ -211,7 +211,7 @@ function build(
   const { project, own, ownTypes } = context;
   const { theme, settings } = project;
   const { front, typing } = read;
-  const types = { get: (one: Expression): Type | undefined => typing.types.get(one) ?? ownTypes.get(one) };
+  const types = { get: (expression: Expression): Type | undefined => typing.types.get(expression) ?? ownTypes.get(expression) };
   const compile: CompileContext = {
     types,
     own,
@@ -293,7 +293,7 @@ function fromMarkdown(
   const { theme, direction } = head;
   const { project } = context;
   const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
-  const side = new HtmlCompiler({ theme, direction }, compile, names, { ink: 'ink', soft: 'soft', link: 'link', size: theme.size.text });
+  const side = new HtmlCompiler({ theme, direction }, compile, names, { text: 'text', soft: 'soft', link: 'link', size: theme.size.text });
   const html = htmlDocument({ ...head, body: side.flow(body) });
   const text = new TextCompiler(compile, names).flow(body);
   const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
@@ -317,7 +317,7 @@ function fromMarkdown(
 }
 
 function classesOf(elements: ReturnType<typeof elementsOf>, into: Set<string>): void {
-  for (const one of elements) for (const name of (one.attribs['class'] ?? '').split(/\s+/)) if (name !== '') into.add(name);
+  for (const element of elements) for (const name of (element.attribs['class'] ?? '').split(/\s+/)) if (name !== '') into.add(name);
 }
 
 function fromHtml(
@@ -344,11 +344,11 @@ function fromHtml(
       ),
     );
   });
-  const tell = (): void => {
+  const report = (): void => {
     for (const fault of faults) problems.push(problem(fault.code, fault.place ?? placeOf(fault.offset), fault.message, fault.hint));
   };
   if (!isIntact(document, marked, faults)) {
-    tell();
+    report();
     return { html: [], text: [] };
   }
   refuseForbidden(document, faults);
@@ -361,11 +361,11 @@ function fromHtml(
   const sheets = [...named, ...takeSheets(document, project.styles, faults)];
   applySheets(document, sheets, 'author');
   classesOf(elementsOf(document), classes);
-  const writing: Writing = { marked, context: compile, placeOf, faults, classes: sheets.some((one) => /[.#[]/.test(one)) };
+  const writing: Writing = { marked, context: compile, placeOf, faults, classes: sheets.some((sheet) => /[.#[]/.test(sheet)) };
   const html = writeDocument(document.children, writing);
   const body = elementsOf(document).find((one) => one.name === 'body');
-  const text = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], writing);
-  tell();
+  const text = textOfDocument(body?.children.filter((child) => !isTag(child) || child.name !== 'head') ?? [], writing);
+  report();
   return { html, text };
 }
 
@@ -415,5 +415,5 @@ export function bodiesAt(nodes: readonly Flow[]): number {
 
 /** Every use of a block in a tree. */
 export function uses(tree: unknown, name: string): BlockUse[] {
-  return nodesOf(tree, 'block').filter((one) => one.name === name);
+  return nodesOf(tree, 'block').filter((blockUse) => blockUse.name === name);
 }

@@ -36,7 +36,7 @@ export function testFolder(
     project,
     compiled,
     problems: compiled.problems,
-    codes: compiled.problems.filter((one) => one.code !== 'unused-field').map((one) => one.code),
+    codes: compiled.problems.filter((problem) => problem.code !== 'unused-field').map((problem) => problem.code),
     locales: [...(template?.programs.keys() ?? [])],
     render: (data, locale = 'en', now = NOW) => {
       const program = template?.programs.get(locale);

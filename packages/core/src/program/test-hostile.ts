@@ -1,9 +1,9 @@
 /** YAML whose aliases repeat each other: a few lines that would become a hundred million entries. */
 export const ALIAS_BOMB = [
   'a: &a [x,x,x,x,x,x,x,x,x]',
-  ...'bcdefghi'.split('').map((one, i) => {
+  ...'bcdefghi'.split('').map((text, i) => {
     const before = `*${'abcdefgh'[i] ?? 'a'}`;
-    return `${one}: &${one} [${Array(9).fill(before).join(',')}]`;
+    return `${text}: &${text} [${Array(9).fill(before).join(',')}]`;
   }),
 ].join('\n');
 

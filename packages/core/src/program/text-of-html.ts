@@ -17,7 +17,7 @@ export function textOfHtml(html: string): string {
   for (const node of elementsOf(document))
     if (node.name === 'a' && !leadsSomewhere(node.attribs['href'] ?? '')) Reflect.deleteProperty(node.attribs, 'href');
   const body = [...elementsOf(document)].find((one) => one.name === 'body');
-  const ops = textOfDocument(body?.children.filter((one) => !isTag(one) || one.name !== 'head') ?? [], {
+  const ops = textOfDocument(body?.children.filter((child) => !isTag(child) || child.name !== 'head') ?? [], {
     marked,
     context: bareContext(),
     placeOf: () => new SourceText('', '').whole,

@@ -5,7 +5,7 @@ import { dataCheck, declareData, inWords, typeOfSchema, type JsonSchema } from '
 /** Codes of the errors that a body gives. */
 function errors(schema: JsonSchema, body: string, more: Record<string, string> = {}): string[] {
   const { problems } = testFolder(schema, { 'templates/t/message.md': md(body), ...more });
-  return problems.filter((one) => one.severity === 'error').map((one) => one.code);
+  return problems.filter((problem) => problem.severity === 'error').map((problem) => problem.code);
 }
 const STRING = { type: 'string' };
 const VARIANTS = {
@@ -232,7 +232,7 @@ group('what is right is accepted, and renders', () => {
   test.each(cases)('%s', (_name, schema, body, data, text) => {
     expect(dataCheck(schema)(data)).toEqual([]);
     const folder = testFolder(schema, { 'templates/t/message.md': md(body) });
-    expect(folder.problems.filter((one) => one.severity === 'error')).toEqual([]);
+    expect(folder.problems.filter((problem) => problem.severity === 'error')).toEqual([]);
     expect(folder.render(data).text.trim()).toBe(text);
   });
 
@@ -344,7 +344,7 @@ group('patterns', () => {
   });
   test.each(['(?=a)b', '(?<!a)b', '(a)\\1'])('%s is refused with its reason', (pattern) => {
     const { problems } = testFolder(object({ a: { type: 'string', pattern } }), { 'templates/t/message.md': md('{{ a }}') });
-    expect(problems.find((one) => one.code === 'schema')?.message).toContain('look-ahead, look-behind and back-references');
+    expect(problems.find((problem) => problem.code === 'schema')?.message).toContain('look-ahead, look-behind and back-references');
   });
   const many = (count: number, schema: (i: number) => unknown): Record<string, unknown> =>
     Object.fromEntries(Array.from({ length: count }, (_, i) => [`p${i}`, schema(i)]));

@@ -80,7 +80,7 @@ export function valueOf(expression: Expression, names: Names): Value {
       return {
         k: 'say',
         key: expression.key,
-        values: expression.values.map((one) => ({ name: one.name, value: inner(one.value) })),
+        values: expression.values.map((value) => ({ name: value.name, value: inner(value.value) })),
         at: placed(expression.place),
       };
   }
@@ -94,9 +94,9 @@ function stepInto(of: Value, step: string | Value): Value {
 export function argumentValue(parts: Parts, names: Names, type?: Type): Value {
   const [only] = parts;
   if (parts.length === 1 && typeof only === 'string') {
-    if (isNumeral(only) && type !== undefined && !type.members.some((one) => one.kind === 'text'))
+    if (isNumeral(only) && type !== undefined && !type.members.some((member) => member.kind === 'text'))
       return { k: 'const', value: Number(only) };
-    if (/^(?:true|false)$/.test(only) && type?.members.every((one) => one.kind === 'truth') === true)
+    if (/^(?:true|false)$/.test(only) && type?.members.every((member) => member.kind === 'truth') === true)
       return { k: 'const', value: only === 'true' };
   }
   if (parts.length === 1 && only !== undefined && typeof only !== 'string') return valueOf(only, names);

@@ -132,7 +132,7 @@ function cssOps(
       type === undefined ||
       isFaulty(type) ||
       type.members.every(
-        (one) => fits(one, 'number') || (one.kind === 'text' && (isFormatted(one, 'color') || isFormatted(one, 'length'))),
+        (member) => fits(member, 'number') || (member.kind === 'text' && (isFormatted(member, 'color') || isFormatted(member, 'length'))),
       );
     if (!fine)
       faults.push({
@@ -202,11 +202,11 @@ function fragmentOps(markup: string, offset: number | undefined, writing: Writin
       continue;
     }
     style = tag.name === 'style';
-    const names = tag.attributes.map((one) => one.name);
+    const names = tag.attributes.map((attribute) => attribute.name);
     const fault = forbiddenIn(
       tag.name,
       names,
-      tag.attributes.some((one) => one.name === 'http-equiv' && /refresh/i.test(one.value)),
+      tag.attributes.some((attribute) => attribute.name === 'http-equiv' && /refresh/i.test(attribute.value)),
     );
     if (fault !== undefined) {
       writing.faults.push({ ...fault, offset });
@@ -216,10 +216,11 @@ function fragmentOps(markup: string, offset: number | undefined, writing: Writin
     const plain = traces === 0 && !names.some((name) => ADDRESSES.has(name));
     if (plain) out.push(source);
     else {
-      if (tag.attributes.reduce((sum, one) => sum + tracesIn(one.value).length, 0) !== traces) writing.faults.push(movedFault(offset));
+      if (tag.attributes.reduce((sum, attribute) => sum + tracesIn(attribute.value).length, 0) !== traces)
+        writing.faults.push(movedFault(offset));
       out.push(
         `<${tag.name}`,
-        ...tag.attributes.flatMap((one) => attributeOps(one.name, one.value, offset, writing)),
+        ...tag.attributes.flatMap((attribute) => attributeOps(attribute.name, attribute.value, offset, writing)),
         tag.selfClosing ? '/>' : '>',
       );
     }

@@ -7,13 +7,13 @@ const IGNORED = /[\u0000-\u0020\u007F-\u009F\u202A-\u202E\u2066-\u2069]/g;
 
 /**
  * Makes a link or picture address absolute against the mail folder's base URL.
- * @throws RenderFault for a scheme that a mail may not link to, and for what is no address.
+ * @throws RenderFault for a scheme that an email may not link to, and for what is no address.
  */
 export function absolute(address: string, base: string, at: string): string {
   const clean = address.toWellFormed().trim();
   const scheme = /^([a-z][a-z0-9+.-]*):/i.exec(clean.replace(IGNORED, ''))?.[1];
   if (scheme !== undefined && !SCHEMES.has(`${scheme.toLowerCase()}:`)) {
-    throw new RenderFault('link-scheme', `A mail cannot link to "${scheme}:" addresses.`, at, 'Allowed: https, http, mailto, tel, sms.');
+    throw new RenderFault('link-scheme', `An email cannot link to "${scheme}:" addresses.`, at, 'Allowed: https, http, mailto, tel, sms.');
   }
   if (clean === '')
     throw new RenderFault('link-empty', 'This link has no address.', at, 'Give the field a value, or guard the link by "if".');
@@ -29,7 +29,7 @@ export function absolute(address: string, base: string, at: string): string {
       relative ? 'Set "baseUrl" in mail.yaml, or write the whole address.' : undefined,
     );
   }
-  if (!SCHEMES.has(url.protocol)) throw new RenderFault('link-scheme', `A mail cannot link to "${url.protocol}" addresses.`, at);
+  if (!SCHEMES.has(url.protocol)) throw new RenderFault('link-scheme', `An email cannot link to "${url.protocol}" addresses.`, at);
   return url.href;
 }
 
@@ -54,6 +54,8 @@ export function encode({ encode: how, encoded: isEncoded }: AddressValue, value:
       return text.replace(/%40/g, '@');
     case 'number':
       return encoded(value.replace(/[\s().-]/g, '')).replace(/%2B/g, '+');
+    case 'component':
+    case 'whole':
     default:
       return text;
   }
@@ -61,12 +63,12 @@ export function encode({ encode: how, encoded: isEncoded }: AddressValue, value:
 
 /** Whether data may lead to a host. */
 function isAllowed(host: string, hosts: readonly string[]): boolean {
-  return hosts.some((one) => (one.startsWith('*.') ? host.endsWith(one.slice(1).toLowerCase()) : host === one.toLowerCase()));
+  return hosts.some((text) => (text.startsWith('*.') ? host.endsWith(text.slice(1).toLowerCase()) : host === text.toLowerCase()));
 }
 
 /**
  * An address that comes from data, as far as it says where it leads.
- * @throws RenderFault where it leads nowhere that a mail may lead to
+ * @throws RenderFault where it leads nowhere that an email may lead to
  */
 export function fromData(value: string, env: Environment, at: string): string {
   const url = absolute(value, env.baseUrl, at);

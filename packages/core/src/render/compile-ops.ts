@@ -73,6 +73,8 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
       const body = compileOps(op.body);
       return op.shape === 'upper' ? (env) => body(env).toLocaleUpperCase(env.context.locale) : (env) => [...body(env)].join(' ');
     }
+    case 'each':
+    case 'if':
     default:
       return compileSteer(op, compileOps);
   }
@@ -80,11 +82,11 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
 
 function compileSteer(op: Steer<Op>, inner: (ops: readonly Op[]) => Run<string>): Run<string> {
   if (op.op === 'if') {
-    const branches = op.branches.map((one) => ({
-      test: one.test === undefined ? undefined : compileValue(one.test),
-      body: inner(one.body),
+    const branches = op.branches.map((branch) => ({
+      test: branch.test === undefined ? undefined : compileValue(branch.test),
+      body: inner(branch.body),
     }));
-    return (env) => branches.find((one) => one.test === undefined || truthy(one.test(env)))?.body(env) ?? '';
+    return (env) => branches.find((branch) => branch.test === undefined || truthy(branch.test(env)))?.body(env) ?? '';
   }
   const list = compileValue(op.list);
   const body = inner(op.body);
@@ -121,7 +123,7 @@ export function compileSteered<T extends { readonly op: string }, R>(
         test: branch.test === undefined ? undefined : compileValue(branch.test),
         body: compileSteered<T, R>(branch.body, compileOne),
       }));
-      return (env, visit) => branches.find((one) => one.test === undefined || truthy(one.test(env)))?.body(env, visit);
+      return (env, visit) => branches.find((branch) => branch.test === undefined || truthy(branch.test(env)))?.body(env, visit);
     }
     if (node.op === 'each') {
       const steer = node as unknown as Extract<Steer<T>, { op: 'each' }>;

@@ -40,7 +40,7 @@ function compileBlocks(ops: readonly TextOp[]): TextRun {
   const run = compileSteered<One, TextRun>(ops as readonly One[], compileBlock);
   return (env, width) => {
     const out: Block[] = [];
-    run(env, (one) => out.push(...one(env, width)));
+    run(env, (textRun) => out.push(...textRun(env, width)));
     return out;
   };
 }

@@ -28,7 +28,7 @@ export interface RenderInput {
 export interface Renderer {
   /** @throws RenderFault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
   (input: RenderInput): Rendering;
-  /** Everything that can fail, without what cannot fail after it: to find out whether a mail can be made. @throws RenderFault */
+  /** Everything that can fail, without what cannot fail after it: to find out whether an email can be made. @throws RenderFault */
   readonly attempt: (input: RenderInput) => { readonly subject: string };
   /** The HTML alone. */
   readonly html: (input: RenderInput) => string;

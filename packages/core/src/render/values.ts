@@ -116,6 +116,17 @@ function compileTwo(value: Extract<Value, { k: 'two' }>): Run<unknown> {
       return (env) => truthy(a(env)) && truthy(b(env));
     case 'or':
       return (env) => truthy(a(env)) || truthy(b(env));
+    case '-':
+    case '!=':
+    case '*':
+    case '/':
+    case '%':
+    case '+':
+    case '<':
+    case '<=':
+    case '==':
+    case '>':
+    case '>=':
     default: {
       const run = TWO[value.operator] as (a: unknown, b: unknown) => unknown;
       return (env) => run(a(env), b(env));

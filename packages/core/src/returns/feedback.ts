@@ -21,7 +21,7 @@ export function isComplaint(type: string): boolean {
 /** Reads the fields of a message/feedback-report; repeated ones (several recipients) are all taken. */
 export function readFeedback(bytes: Uint8Array): Feedback | undefined {
   const groups = groupsOf(bytes);
-  const first = (name: string): string | undefined => groups.map((one: Group) => one.get(name)).find((one) => one !== undefined);
+  const first = (name: string): string | undefined => groups.map((group: Group) => group.get(name)).find((one) => one !== undefined);
   const type = first('feedback-type')
     ?.trim()
     .toLowerCase()
@@ -29,7 +29,7 @@ export function readFeedback(bytes: Uint8Array): Feedback | undefined {
   if (type === undefined || type === '') return undefined;
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, Math.min(bytes.byteLength, 64 * 1024)).toString('latin1');
   const recipients = [...text.matchAll(/^(?:Original-Rcpt-To|Removal-Recipient)[ \t]{0,20}:([^\r\n]{1,500})/gim)]
-    .map((one) => addressOf(one[1]))
+    .map((match) => addressOf(match[1]))
     .filter((one) => one?.includes('@') === true)
     .map((one) => one ?? '');
   return {

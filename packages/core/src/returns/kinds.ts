@@ -1,6 +1,6 @@
 import { fieldOf, type Part } from '../mime/index.js';
 
-/** What a mail that came back is, where it is no report of a standard. */
+/** What an email that came back is, where it is no report of a standard. */
 
 const AUTO_SUBJECT =
   /^\s*(?:auto(?:matic|matisch\w*|mated)?[ -]?(?:reply|response|antwort|svar|generated)|automatische? (?:antwort|reactie)|réponse automatique|respuesta automática|risposta automatica|resposta automática|autosvar|autoreply|auto:|out of (?:the )?office|out-of-office|away from|vacation|on (?:annual )?leave|abwesenheit|absence|absent|fuera de (?:la )?oficina|ausente|fuori (?:sede|ufficio)|afwezig|poissa|frånvar|автоответ|自動返信|自动回复|自動回覆|不在)/i;
@@ -20,7 +20,7 @@ function raw(mail: Part, name: string): string {
   return fieldOf(mail, name)?.trim() ?? '';
 }
 
-/** Signs that a mail was written by a delivery system about a delivery, from 0 up; 4 and more are enough. */
+/** Signs that an email was written by a delivery system about a delivery, from 0 up; 4 and more are enough. */
 export function bounceScore(mail: Part, tellsFate: boolean, quotesReply: boolean): number {
   const from = raw(mail, 'from');
   const local = /([^\s<>"@,;:]{1,64})@/.exec(from)?.[1] ?? from;

@@ -1,10 +1,10 @@
 const FROM = Buffer.from('From ', 'latin1');
 
 /**
- * The mails of an mbox file (RFC 4155), or the one mail that bytes are. A "From " line begins a mail at the start of the file or after an
+ * The emails of an mbox file (RFC 4155), or the one mail that bytes are. A "From " line begins an email at the start of the file or after an
  * empty line, when a header follows it; ">From " at the start of a line is taken back.
  */
-export function* mailsIn(bytes: Uint8Array): Generator<Uint8Array> {
+export function* emailsIn(bytes: Uint8Array): Generator<Uint8Array> {
   const all = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (!all.subarray(0, 5).equals(FROM)) {
     yield all;

@@ -8,9 +8,9 @@ export interface Original {
 const HEADER_BYTES = 256 * 1024;
 const NAMES = ['message-id', 'from', 'to', 'subject', 'date', 'received', 'return-path', 'mime-version', 'content-type'];
 
-/** Whether these are fields of a mail's header, and not a text that happens to have colons. */
+/** Whether these are fields of an email's header, and not a text that happens to have colons. */
 function isHeader(fields: readonly HeaderField[]): boolean {
-  return new Set(fields.map((one) => one.name).filter((name) => NAMES.includes(name))).size >= 2;
+  return new Set(fields.map((field) => field.name).filter((name) => NAMES.includes(name))).size >= 2;
 }
 
 /** A header that stands in bytes of any type. */
@@ -86,5 +86,5 @@ export function messageIdOf(original: Original | undefined): string | undefined 
 export function addressesIn(value: string | undefined): string[] {
   if (value === undefined) return [];
   const plain = value.slice(0, 16_384).replace(/"[^"]{0,400}"(?=\s*<)/g, ' ');
-  return [...plain.matchAll(/[^\s<>,;:"'()[\]]{1,320}@[^\s<>,;:"'()[\]]{1,320}/g)].map((one) => one[0]);
+  return [...plain.matchAll(/[^\s<>,;:"'()[\]]{1,320}@[^\s<>,;:"'()[\]]{1,320}/g)].map((match) => match[0]);
 }

@@ -1,21 +1,21 @@
 import { readQuoted, type Quoted } from './quoted.js';
 
-export type Fate = 'failed' | 'delayed' | 'delivered' | 'relayed';
+export type ProseOutcome = 'failed' | 'delayed' | 'delivered' | 'relayed';
 
 /** What the prose of a report says of one address. */
 export interface Mention {
   readonly address: string;
   /** The address that was written to, where the one that failed stands behind it. */
   readonly alias: string | undefined;
-  readonly fate: Fate | undefined;
+  readonly outcome: ProseOutcome | undefined;
   /** The lines that belong to it, one per line. */
   readonly reason: string;
 }
 
 export interface Prose {
   readonly mentions: readonly Mention[];
-  /** The fate that it tells of as a whole. */
-  readonly fate: Fate | undefined;
+  /** The outcome that it tells of as a whole. */
+  readonly outcome: ProseOutcome | undefined;
   /** Whether it says that no more attempts are made. */
   readonly givenUp: boolean;
   /** What a server is quoted to have answered, where it belongs to no single address. */
@@ -64,8 +64,8 @@ const GIVEN_UP =
 const FAILED =
   /could not be delivered|couldn['’]?t be delivered|cannot be delivered|can['’]?t be delivered|not be delivered|wasn['’]?t delivered|(?:was|were) not delivered|unable to deliver|not able to deliver|wasn['’]?t able to deliver|failed to deliver|fail(?:ed|ure) (?:to|of|in) deliver|delivery (?:to .{1,200} )?(?:has )?failed|failed permanently|permanent(?:ly)? (?:fail|fatal|error)|permanent fatal|undeliver|did not reach|could not be reached|has been rejected|was rejected|has been blocked|rejected your message|address (?:not found|couldn['’]?t be found)|not delivered to|returned to (?:the )?sender|error has occurred while attempting to deliver|problem with (?:your|the) (?:message|delivery)|nicht zugestellt|unzustellbar|zustellung .{0,40}fehlgeschlagen|n['’]a pas pu être|n['’]ont pas pu|échec de la remise|non remis|no se pudo entregar|no ha podido ser entregado|non (?:è stato possibile|recapitat)|mancata consegna|não foi entregue|não pôde ser|niet (?:worden )?(?:bezorgd|afgeleverd)|kunde inte levereras|nie (?:można|zosta)|не (?:может быть|удалось|доставлен)|配信できません|配信不能|送信できません|無法|无法|退信|投递失败/i;
 
-/** The fate that a piece of prose tells. */
-export function fateOf(text: string): Fate | undefined {
+/** The outcome that a piece of prose tells. */
+export function fateOf(text: string): ProseOutcome | undefined {
   const keeps = KEEPS.test(text);
   if (WAITING.test(text) && (keeps || !GIVEN_UP.test(text)) && (keeps || !FAILED.test(text))) return 'delayed';
   if (FAILED.test(text) || GIVEN_UP.test(text)) return 'failed';
@@ -104,7 +104,7 @@ export function readProse(text: string, except: (address: string) => boolean): P
   const lines = all.slice(0, end);
   const whole = lines.join('\n');
   const mentions: Mention[] = [];
-  let section: Fate | undefined;
+  let section: ProseOutcome | undefined;
   for (let i = 0; i < lines.length; i += 1) {
     const line = lines[i] ?? '';
     const entry = ENTRY.exec(line);
@@ -138,14 +138,14 @@ export function readProse(text: string, except: (address: string) => boolean): P
     mentions.push({
       address: trimmed(entry[1] ?? ''),
       alias: aliasIn(said, line),
-      fate: fateOf(said) ?? section,
+      outcome: fateOf(said) ?? section,
       reason: said.replace(/^\([^()\n]{0,30}expanded from[^()\n]{0,340}\):?\s*/i, ''),
     });
   }
   const found = mentions.length > 0 ? mentions : inSentences(lines, except);
   return {
     mentions: unique(found),
-    fate: fateOf(whole),
+    outcome: fateOf(whole),
     givenUp: isGivenUp(whole),
     transcript: transcriptOf(lines),
     rest: all.slice(end).join('\n'),
@@ -172,17 +172,17 @@ function aliasIn(reason: string, line: string): string | undefined {
 
 function unique(mentions: readonly Mention[]): Mention[] {
   const out = new Map<string, Mention>();
-  for (const one of mentions) {
-    const key = one.address.toLowerCase();
+  for (const mention of mentions) {
+    const key = mention.address.toLowerCase();
     const before = out.get(key);
     // The same address again: under a heading first, with its reason later.
-    if (before === undefined) out.set(key, one);
+    if (before === undefined) out.set(key, mention);
     else
       out.set(key, {
         ...before,
-        alias: before.alias ?? one.alias,
-        fate: before.fate ?? one.fate,
-        reason: better(before.reason, one.reason),
+        alias: before.alias ?? mention.alias,
+        outcome: before.outcome ?? mention.outcome,
+        reason: better(before.reason, mention.reason),
       });
   }
   return [...out.values()];
@@ -207,7 +207,7 @@ function inSentences(lines: readonly string[], except: (address: string) => bool
       out.push({
         address: trimmed(address),
         alias: undefined,
-        fate: fateOf(pair) ?? fateOf(whole),
+        outcome: fateOf(pair) ?? fateOf(whole),
         reason: lines
           .slice(i, i + 6)
           .join('\n')
@@ -220,7 +220,7 @@ function inSentences(lines: readonly string[], except: (address: string) => bool
           out.push({
             address: trimmed(address),
             alias: undefined,
-            fate: fateOf(pair),
+            outcome: fateOf(pair),
             reason: lines
               .slice(i, i + 8)
               .join('\n')

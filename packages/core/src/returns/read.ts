@@ -5,7 +5,7 @@ import { isComplaint, readFeedback } from './feedback.js';
 import { addressOf, groupsOf, typed, type Group } from './groups.js';
 import { bounceScore, isAutoReply } from './kinds.js';
 import { addressesIn, bareId, messageIdOf, originalIn, originalInText, type Original } from './original.js';
-import { isGivenUp, readProse, type Fate, type Mention, type Prose } from './prose.js';
+import { isGivenUp, readProse, type ProseOutcome, type Mention, type Prose } from './prose.js';
 import { isGenericStatus, readQuoted, readStatus, type Quoted } from './quoted.js';
 import { tokenOf } from './token.js';
 
@@ -24,7 +24,7 @@ export interface RecipientReport {
   /** How the cause was found out. */
   readonly evidence: string;
   readonly confidence: 'sure' | 'likely' | 'guess';
-  /** Whether the last word of the other side was one for good; a mail may have failed without it. */
+  /** Whether the last word of the other side was one for good; an email may have failed without it. */
   readonly permanent: boolean;
   /** What the other side said, on one line. */
   readonly diagnostic: string | undefined;
@@ -56,13 +56,13 @@ export interface ReturnContext {
 /** Bytes of text that are looked at. */
 const MOST_TEXT = 256 * 1024;
 const MOST_RECIPIENTS = 1000;
-/** Signs that make a mail without a standard's part a report. */
+/** Signs that make an email without a standard's part a report. */
 const ENOUGH = 4;
 
 function tokenFor(mail: Part, envelopeTo: string | undefined): string | undefined {
   if (envelopeTo !== undefined) return tokenOf(envelopeTo.replace(/^<|>$/g, ''));
   for (const name of ['delivered-to', 'x-original-to', 'to'])
-    for (const field of mail.fields.filter((one) => one.name === name))
+    for (const field of mail.fields.filter((headerField) => headerField.name === name))
       for (const address of addressesIn(field.raw)) {
         const token = tokenOf(address);
         if (token !== undefined && token !== '') return token;
@@ -182,19 +182,19 @@ function judge(evidence: Evidence, { prose, subject, single }: Setting): Recipie
 }
 
 function actionOf({ action, mention }: Evidence, status: string | undefined, { prose, subject, single }: Setting): Action {
-  const fate: Fate | undefined = mention?.fate ?? (single ? prose.fate : undefined);
+  const outcome: ProseOutcome | undefined = mention?.outcome ?? (single ? prose.outcome : undefined);
   if (action === 'delayed') {
     const nearby = `${subject}\n${mention?.reason ?? ''}`;
     const over =
-      fate === 'delayed'
+      outcome === 'delayed'
         ? isGivenUp(mention?.reason ?? '')
-        : isGivenUp(nearby) || (prose.givenUp && fate !== undefined) || status?.startsWith('5') === true;
+        : isGivenUp(nearby) || (prose.givenUp && outcome !== undefined) || status?.startsWith('5') === true;
     return over ? 'failed' : 'delayed';
   }
   if (action !== undefined) return action;
-  if (status?.startsWith('2') === true) return fate === 'relayed' ? 'relayed' : 'delivered';
-  if (status?.startsWith('4') === true) return fate ?? 'delayed';
-  return status?.startsWith('5') === true ? 'failed' : (fate ?? 'failed');
+  if (status?.startsWith('2') === true) return outcome === 'relayed' ? 'relayed' : 'delivered';
+  if (status?.startsWith('4') === true) return outcome ?? 'delayed';
+  return status?.startsWith('5') === true ? 'failed' : (outcome ?? 'failed');
 }
 
 function sameAddress(a: string | undefined, b: string | undefined): boolean {
@@ -202,8 +202,8 @@ function sameAddress(a: string | undefined, b: string | undefined): boolean {
 }
 
 function fromGroups(groups: readonly Group[], prose: Prose, fallback: readonly string[]): Evidence[] {
-  const rows = groups.filter((one) =>
-    ['final-recipient', 'original-recipient', 'x-actual-recipient', 'action'].some((name) => one.has(name)),
+  const rows = groups.filter((group) =>
+    ['final-recipient', 'original-recipient', 'x-actual-recipient', 'action'].some((name) => group.has(name)),
   );
   return rows.slice(0, MOST_RECIPIENTS).flatMap((group): Evidence[] => {
     const names = [group.get('original-recipient'), group.get('final-recipient'), group.get('x-actual-recipient')].map(addressOf);
@@ -254,7 +254,7 @@ function fromProse(prose: Prose, failed: readonly string[], fallback: readonly s
       ...bare,
       ...aliasOr(
         address,
-        prose.mentions.find((one) => sameAddress(one.address, address) || sameAddress(one.alias, address)),
+        prose.mentions.find((mention) => sameAddress(mention.address, address) || sameAddress(mention.alias, address)),
       ),
     }));
   }
@@ -311,11 +311,13 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
     token: tokenFor(mail, envelopeTo),
     originalMessageId:
       messageIdOf(returned) ??
-      groups.map((one) => bareId(one.get('x-original-message-id') ?? one.get('original-message-id'))).find((one) => one !== undefined) ??
+      groups
+        .map((group) => bareId(group.get('x-original-message-id') ?? group.get('original-message-id')))
+        .find((one) => one !== undefined) ??
       idInText(prosePart) ??
       answered(mail),
     originalFrom: returned === undefined ? undefined : addressesIn(fieldOf(returned, 'return-path'))[0],
-    envelopeId: groups.map((one) => one.get('original-envelope-id')?.trim()).find((one) => one !== undefined && one !== ''),
+    envelopeId: groups.map((group) => group.get('original-envelope-id')?.trim()).find((one) => one !== undefined && one !== ''),
     feedbackType: undefined,
     recipients: [] as RecipientReport[],
   };
@@ -347,7 +349,7 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
   }
   if (receipt !== undefined || mail.parameters['report-type']?.toLowerCase() === 'disposition-notification') {
     const fields = receipt === undefined ? [] : groupsOf(partBytes(receipt));
-    const id = fields.map((one) => bareId(one.get('original-message-id'))).find((one) => one !== undefined);
+    const id = fields.map((field) => bareId(field.get('original-message-id'))).find((one) => one !== undefined);
     return { ...base, kind: 'read-receipt', originalMessageId: id ?? base.originalMessageId };
   }
   const fallback =
@@ -357,13 +359,13 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
   if (named.length > 0 || (statusParts.length > 0 && groups.length > 0)) {
     const all = named.length > 0 ? named : fromProse(prose, failed, fallback);
     const setting = { prose, subject, single: all.length === 1 };
-    return { ...base, kind: 'delivery-status', recipients: all.map((one) => judge(one, setting)) };
+    return { ...base, kind: 'delivery-status', recipients: all.map((evidence) => judge(evidence, setting)) };
   }
   const all = fromProse(prose, failed, fallback);
-  const quotes = says(prose.transcript) || prose.mentions.some((one) => says(readQuoted(one.reason)));
-  if (all.length > 0 && bounceScore(mail, prose.fate !== undefined, quotes) >= ENOUGH) {
+  const quotes = says(prose.transcript) || prose.mentions.some((mention) => says(readQuoted(mention.reason)));
+  if (all.length > 0 && bounceScore(mail, prose.outcome !== undefined, quotes) >= ENOUGH) {
     const setting = { prose, subject, single: all.length === 1 };
-    return { ...base, kind: 'delivery-status', recipients: all.map((one) => judge(one, setting)) };
+    return { ...base, kind: 'delivery-status', recipients: all.map((evidence) => judge(evidence, setting)) };
   }
   const text = prosePart.length === 0 ? '' : proseOf(prosePart);
   return { ...base, kind: isAutoReply(mail, text) ? 'auto-reply' : 'other' };
@@ -380,10 +382,10 @@ function looksReturned(part: Part, original: Original | undefined): boolean {
 /** Who had sent the mail that came back: nobody that a report names as failed. */
 function senderOf(original: Original | undefined): string[] {
   if (original === undefined) return [];
-  const to = addressesIn(fieldOf(original, 'to')).map((one) => one.toLowerCase());
+  const to = addressesIn(fieldOf(original, 'to')).map((text) => text.toLowerCase());
   return ['from', 'sender', 'return-path', 'reply-to']
     .flatMap((name) => addressesIn(fieldOf(original, name)))
-    .filter((one) => !to.includes(one.toLowerCase()));
+    .filter((text) => !to.includes(text.toLowerCase()));
 }
 
 function idInText(parts: readonly Part[]): string | undefined {
@@ -394,7 +396,7 @@ function idInText(parts: readonly Part[]): string | undefined {
   return undefined;
 }
 
-/** What a mail answers (RFC 5322 3.6.4). */
+/** What an email answers (RFC 5322 3.6.4). */
 function answered(mail: Part): string | undefined {
   const own = bareId(fieldOf(mail, 'in-reply-to'));
   return own ?? bareId(/<[^<>\s]{1,900}>\s*$/.exec(fieldOf(mail, 'references') ?? '')?.[0]);

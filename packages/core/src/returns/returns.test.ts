@@ -52,13 +52,13 @@ test('a delivery status notification (RFC 3464)', () => {
   });
 });
 
-test('several recipients with different fates, the original recipient before the final one', () => {
+test('several recipients with different outcomes, the original recipient before the final one', () => {
   const reading = readReturn(
     report(
       'Original-Recipient: rfc822;alias@a.example\nFinal-Recipient: rfc822;real@b.example\nAction: delayed (will retry)\nStatus: 4.4.1\n\nFinal-Recipient: rfc822; c@d.example\nAction: relayed\nStatus: 2.0.0',
     ),
   );
-  expect(reading.recipients.map((one) => [one.address, one.action, one.permanent])).toEqual([
+  expect(reading.recipients.map((recipient) => [recipient.address, recipient.action, recipient.permanent])).toEqual([
     ['alias@a.example', 'delayed', false],
     ['c@d.example', 'relayed', false],
   ]);

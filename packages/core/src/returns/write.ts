@@ -15,7 +15,7 @@ export interface ReportInput {
 
 const dateOf = (at: number): string => new Date(at).toUTCString().replace('GMT', '+0000');
 
-/** The header of a mail, as reports bring it back. */
+/** The header of an email, as reports bring it back. */
 function headerOf(mail: Uint8Array): string {
   const text = Buffer.from(mail.buffer, mail.byteOffset, mail.byteLength).toString('latin1');
   const end = text.search(/\r?\n\r?\n/);
@@ -26,7 +26,7 @@ function headerOf(mail: Uint8Array): string {
 export function writeReport(input: ReportInput): Uint8Array {
   const { action, recipient, reportingMta } = input;
   const boundary = `report-${input.id}`;
-  const told = action !== 'delivered';
+  const hasFailed = action !== 'delivered';
   const status = input.status ?? (action === 'delivered' ? '2.0.0' : action === 'failed' ? '5.1.1' : '4.2.2');
   const diagnostic = input.diagnostic ?? `550 5.1.1 <${recipient}>: no such user here`;
   const words = {
@@ -57,7 +57,7 @@ export function writeReport(input: ReportInput): Uint8Array {
     `Final-Recipient: rfc822; ${recipient}`,
     `Action: ${action}`,
     `Status: ${status}`,
-    ...(told ? [`Remote-MTA: dns; mailbox.${reportingMta}`, `Diagnostic-Code: smtp; ${diagnostic}`] : []),
+    ...(hasFailed ? [`Remote-MTA: dns; mailbox.${reportingMta}`, `Diagnostic-Code: smtp; ${diagnostic}`] : []),
     '',
     `--${boundary}`,
     'Content-Type: text/rfc822-headers',
@@ -75,7 +75,7 @@ export function writeComplaint(input: Omit<ReportInput, 'action' | 'status' | 'd
   const lines = [
     `From: Feedback <feedback@${input.reportingMta}>`,
     `To: <${input.returnPath}>`,
-    'Subject: Complaint about a mail',
+    'Subject: Complaint about an email',
     `Date: ${dateOf(input.now)}`,
     `Message-ID: <${input.id}@${input.reportingMta}>`,
     'MIME-Version: 1.0',

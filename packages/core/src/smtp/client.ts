@@ -10,7 +10,7 @@ export type ClientStep =
   | { readonly kind: 'stream'; readonly bytes: Bytes }
   /** The connection is to be made secure, then `secured` called (RFC 3207). */
   | { readonly kind: 'upgrade' }
-  /** The server waits for a mail. */
+  /** The server waits for an email. */
   | { readonly kind: 'ready' }
   | { readonly kind: 'outcome'; readonly outcome: Outcome }
   | { readonly kind: 'close' };
@@ -73,7 +73,7 @@ export class ClientDialogue {
   #todo: Command[] = [];
   #awaiting: Asked[] = [];
   #failed: Outcome | undefined;
-  /** Whether the connection has carried a mail; a reset before the next costs nothing where commands go together. */
+  /** Whether the connection has carried an email; a reset before the next costs nothing where commands go together. */
   #used = false;
   /** Whether a transaction was left half way. */
   #dirty = false;
@@ -100,12 +100,12 @@ export class ClientDialogue {
     return this.#state === 'ready';
   }
 
-  /** Whether all of a mail is gone and only the answer to it is missing. */
+  /** Whether all of an email is gone and only the answer to it is missing. */
   get awaitsVerdict(): boolean {
     return this.#state === 'final';
   }
 
-  /** Hands a mail over; only when `ready`. */
+  /** Hands an email over; only when `ready`. */
   deliver(envelope: Envelope, mail: WrittenMail): ClientStep[] {
     if (this.#state !== 'ready') {
       // A server that said good-bye between being ready and being asked.
@@ -283,7 +283,7 @@ export class ClientDialogue {
     const ways = (this.extensions.get('AUTH') ?? '')
       .toUpperCase()
       .split(/\s+/)
-      .filter((one) => one !== '');
+      .filter((text) => text !== '');
     const mechanism = chooseMechanism(ways, credentials, this.#secure || openLogin);
     if (mechanism === undefined) {
       return this.#end(
@@ -323,7 +323,7 @@ export class ClientDialogue {
     const phase = ASKED_PHASE[asked];
     if (asked === 'data' && reply.code === 354) {
       if (this.#failed !== undefined) {
-        // It wants content for a mail that it has refused: an empty one, whose verdict is of no interest (RFC 2920 3.1).
+        // It wants content for an email that it has refused: an empty one, whose verdict is of no interest (RFC 2920 3.1).
         this.#awaiting.push('abort');
         return [command('.')];
       }

@@ -30,7 +30,7 @@ export interface Outcome {
   readonly retryAfterMs?: number | undefined;
 }
 
-/** What a reply to a mail means. 421 and 5xx about the session are the server's trouble, not the mail's. */
+/** What a reply to an email means. 421 and 5xx about the session are the server's trouble, not the mail's. */
 export function classify(reply: Reply): Outcome['kind'] {
   if (reply.code === 421 || reply.code === 530 || reply.code === 538) return 'trouble';
   if (reply.code >= 200 && reply.code < 300) return 'accepted';

@@ -239,7 +239,7 @@ export class ServerDialogue {
 
   #mail(rest: string): ServerStep[] {
     if (this.#state !== 'idle')
-      return this.#wrong({ code: 503, enhanced: '5.5.1', text: this.#state === 'start' ? 'EHLO first' : 'A mail is under way' });
+      return this.#wrong({ code: 503, enhanced: '5.5.1', text: this.#state === 'start' ? 'EHLO first' : 'An email is under way' });
     const path = /^FROM:\s*<([^<>]*)>(.*)$/i.exec(rest);
     if (path === null) return this.#wrong({ code: 501, enhanced: '5.5.4', text: 'MAIL FROM:<address>' });
     const size = Number(/\bSIZE=(\d+)/i.exec(path[2] ?? '')?.[1] ?? 0);

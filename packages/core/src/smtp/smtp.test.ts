@@ -67,10 +67,10 @@ const bytewise = (text: string): string[] => [...text];
 const OK = '250 ok\r\n';
 const GOOD = ['220 host ESMTP\r\n', '250-host\r\n250-SIZE 1000\r\n250 8BITMIME\r\n', OK, OK, '354 go\r\n', '250 2.0.0 taken\r\n'];
 const hello = (...extensions: string[]): string =>
-  ['host', ...extensions].map((one, i, all) => `250${i === all.length - 1 ? ' ' : '-'}${one}\r\n`).join('');
+  ['host', ...extensions].map((text, i, all) => `250${i === all.length - 1 ? ' ' : '-'}${text}\r\n`).join('');
 
 group('client', () => {
-  test('hands a mail over, dots doubled', () => {
+  test('hands an email over, dots doubled', () => {
     const { said, outcomes } = converse(GOOD);
     expect(said).toBe(
       `EHLO us.example\r\nMAIL FROM:<${ENVELOPE.from}> SIZE=${MAIL.size}\r\nRCPT TO:<${ENVELOPE.to}>\r\nDATA\r\nSubject: x\r\n\r\n..dot\r\nend\r\n.\r\n`,
@@ -289,14 +289,14 @@ test('stuffing: dots at the start of a line are doubled, wherever pieces are cut
 group('server', () => {
   function serve(input: string, cut = 1_000_000, recipient: (to: string) => Answer = () => ({ code: 250, text: 'ok' })) {
     const server = new ServerDialogue({ name: 'us', maxBytes: 200, maxRecipients: 2 });
-    const mails: ReceivedMail[] = [];
+    const emails: ReceivedMail[] = [];
     let said = '';
     const take = (steps: ReturnType<ServerDialogue['receive']>): void => {
       for (const step of steps) {
         if (step.kind === 'send') said += Buffer.from(step.bytes).toString();
         else if (step.kind === 'ask-recipient') take(server.answer(recipient(step.envelope.to)));
         else if (step.kind === 'ask-mail') {
-          mails.push(step.mail);
+          emails.push(step.mail);
           take(server.answer({ code: 250, enhanced: '2.0.0', text: 'kept' }));
         } else said += '<closed>';
       }
@@ -304,18 +304,18 @@ group('server', () => {
     take(server.greet());
     for (let at = 0; at < input.length; at += cut) take(server.receive(Buffer.from(input.slice(at, at + cut))));
     return {
-      mails: mails.map((mail) => ({ ...mail, bytes: Buffer.from(mail.bytes).toString() })),
+      emails: emails.map((mail) => ({ ...mail, bytes: Buffer.from(mail.bytes).toString() })),
       codes: [...said.matchAll(/^(\d{3}) /gm)].map((found) => Number(found[1])),
       said,
     };
   }
   const TALK = 'EHLO a\r\nMAIL FROM:<> BODY=8BITMIME\r\nRCPT TO:<b@c>\r\nDATA\r\n..x\r\n\r\n.\r\nQUIT\r\n';
 
-  test('takes a mail, pipelined or byte by byte', () => {
+  test('takes an email, pipelined or byte by byte', () => {
     const whole = serve(TALK);
-    expect(whole.mails).toEqual([{ from: '', to: ['b@c'], bytes: '.x\r\n\r\n' }]);
+    expect(whole.emails).toEqual([{ from: '', to: ['b@c'], bytes: '.x\r\n\r\n' }]);
     expect(whole.codes).toEqual([220, 250, 250, 250, 354, 250, 221]);
-    expect(serve(TALK, 1).mails).toEqual(whole.mails);
+    expect(serve(TALK, 1).emails).toEqual(whole.emails);
   });
 
   test('refuses what is out of order, unknown, too big or too much', () => {
@@ -326,7 +326,7 @@ group('server', () => {
       serve(
         `EHLO a\r\nMAIL FROM:<a@b> SIZE=201\r\nMAIL FROM:<a@b>\r\nRCPT TO:<b@c>\r\nDATA\r\n${'x'.repeat(150)}\r\n${'x'.repeat(150)}\r\n.\r\n`,
       ),
-    ).toMatchObject({ mails: [], codes: [220, 250, 552, 250, 250, 354, 552] });
+    ).toMatchObject({ emails: [], codes: [220, 250, 552, 250, 250, 354, 552] });
     expect(serve('EHLO a\r\nMAIL FROM:<a@b>\r\nRCPT TO:<a@b>\r\nDATA\r\n', 100, () => ({ code: 550, text: 'no' })).codes).toEqual([
       220, 250, 250, 550, 503,
     ]);

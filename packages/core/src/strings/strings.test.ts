@@ -46,7 +46,7 @@ group('reading', () => {
 
   test('what a locale lacks is a warning, what only it has is one too, with what was likely meant', () => {
     const { problems } = readStrings([file('en', { hello: 'Hi', bye: 'Bye' }), file('is', { hallo: 'Hæ', bye: 'Bless' })], 'en');
-    expect(problems.map((one) => [one.severity, one.code, one.hint])).toEqual([
+    expect(problems.map((problem) => [problem.severity, problem.code, problem.hint])).toEqual([
       ['warning', 'untranslated', undefined],
       ['warning', 'string-unknown', 'Did you mean "hello"?'],
     ]);

@@ -57,5 +57,5 @@ function cell(text: string, width: number, right: boolean): string {
 
 function stacked(row: TableRow, width: number): string[] {
   const [head = '', ...rest] = row.cells;
-  return [...wrap(head, width), ...rest.filter((one) => one !== '').flatMap((one) => wrap(one, width - 2).map((line) => `  ${line}`))];
+  return [...wrap(head, width), ...rest.filter((text) => text !== '').flatMap((text) => wrap(text, width - 2).map((line) => `  ${line}`))];
 }

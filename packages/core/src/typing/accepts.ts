@@ -13,26 +13,26 @@ const DEEPEST = 16;
 
 /** Whether every value of `given` is one of `wanted`: undefined when it is, else where and why not. */
 export function accepts(wanted: Type, given: Type, path = '', depth = 0): Misfit | undefined {
-  if (isFaulty(given) || isFaulty(wanted) || wanted.members.some((one) => one.kind === 'any')) return undefined;
+  if (isFaulty(given) || isFaulty(wanted) || wanted.members.some((member) => member.kind === 'any')) return undefined;
   if (given.absent && !wanted.absent) return { path, wanted: inWords(wanted), given: inWords(given) };
-  for (const one of given.members) {
-    const misfits = wanted.members.map((other) => memberMisfit(other, one, path, depth));
+  for (const member of given.members) {
+    const misfits = wanted.members.map((other) => memberMisfit(other, member, path, depth));
     if (misfits.some((misfit) => misfit === undefined)) continue;
     // With one candidate of the same kind, what is wrong within it says more than the whole.
-    const [only, ...more] = wanted.members.flatMap((other, i) => (other.kind === one.kind ? [misfits[i]] : []));
+    const [only, ...more] = wanted.members.flatMap((other, i) => (other.kind === member.kind ? [misfits[i]] : []));
     return more.length === 0 && only !== undefined
       ? only
-      : { path, wanted: wordsFor(wanted), given: wordsFor({ absent: false, members: [one] }) };
+      : { path, wanted: wordsFor(wanted), given: wordsFor({ absent: false, members: [member] }) };
   }
   return undefined;
 }
 
 function wordsFor(type: Type): string {
-  const values = type.members.flatMap((one): readonly unknown[] => ('values' in one ? (one.values ?? []) : []));
-  if (values.length === 0 || !type.members.every((one) => 'values' in one && one.values !== undefined)) return inWords(type);
+  const values = type.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
+  if (values.length === 0 || !type.members.every((member) => 'values' in member && member.values !== undefined)) return inWords(type);
   return values
     .slice(0, 8)
-    .map((one) => JSON.stringify(one))
+    .map((value) => JSON.stringify(value))
     .join(' or ');
 }
 
@@ -46,7 +46,7 @@ function memberMisfit(wanted: Member, given: Member, path: string, depth: number
   if (wanted.kind !== given.kind || depth > DEEPEST) return misfit;
   if ('values' in wanted && wanted.values !== undefined) {
     const values = 'values' in given ? given.values : undefined;
-    if (values?.every((one) => (wanted.values as readonly unknown[]).includes(one)) !== true) return misfit;
+    if (values?.every((value) => (wanted.values as readonly unknown[]).includes(value)) !== true) return misfit;
   }
   if (wanted.kind === 'text' && given.kind === 'text')
     return (wanted.formats ?? []).every((format) => isFormatted(given, format)) ? undefined : misfit;

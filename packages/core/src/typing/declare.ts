@@ -27,7 +27,7 @@ interface Context {
 
 /** Alternatives of a type, each as it stands between bars. */
 function alternatives(type: Type, context: Context): string[] {
-  const members = new Set(type.members.flatMap((one) => memberTexts(one, context)));
+  const members = new Set(type.members.flatMap((member) => memberTexts(member, context)));
   if (members.has('unknown')) return ['unknown'];
   if (type.absent || members.size === 0) members.add('null');
   return [...members];
@@ -41,7 +41,7 @@ function memberTexts(member: Member, context: Context): string[] {
   const deeper = { ...context, above: [...context.above, member] };
   switch (member.kind) {
     case 'text':
-      return member.values?.map((one) => JSON.stringify(one)) ?? ['string'];
+      return member.values?.map((value) => JSON.stringify(value)) ?? ['string'];
     case 'number':
       return member.values?.map(String) ?? ['number'];
     case 'truth':
@@ -85,8 +85,10 @@ function comment(pointers: readonly string[], type: Type, schema: JsonSchema, in
     const node = at(schema, pointer);
     return [node?.['title'], node?.['description']].filter((one): one is string => typeof one === 'string');
   });
-  const formats = type.members.flatMap((one) => (one.kind === 'text' ? (one.formats ?? []) : []));
-  const text = [...new Set([...said.map((one) => (/[.!?]$/.test(one) ? one : `${one}.`)), ...formats.map((one) => `Format: ${one}.`)])]
+  const formats = type.members.flatMap((member) => (member.kind === 'text' ? (member.formats ?? []) : []));
+  const text = [
+    ...new Set([...said.map((one) => (/[.!?]$/.test(one) ? one : `${one}.`)), ...formats.map((format) => `Format: ${format}.`)]),
+  ]
     .join(' ')
     .replace(/\s+/g, ' ')
     .replaceAll('*/', '*\u200B/');

@@ -70,7 +70,7 @@ export class ExpressionTyper {
   /** What is known after a test; asking does not report anything twice. */
   narrowed(scope: Scope, test: Expression, outcome: boolean): Scope {
     this.#quiet += 1;
-    const out = narrow(scope, test, outcome, (one, inner) => this.#type(one, inner));
+    const out = narrow(scope, test, outcome, (expression, inner) => this.#type(expression, inner));
     this.#quiet -= 1;
     return out;
   }
@@ -126,9 +126,9 @@ export class ExpressionTyper {
 
   /** The type of a field of records, whichever of them it is; undefined where none of them has it. */
   #field(of: Type | undefined, name: string): Type | undefined {
-    const records = (of?.members ?? []).filter((one): one is RecordMember => one.kind === 'record');
-    const fields = records.map((one) => one.field(name));
-    if (of === undefined || fields.every((one) => one === undefined)) return undefined;
+    const records = (of?.members ?? []).filter((member): member is RecordMember => member.kind === 'record');
+    const fields = records.map((record) => record.field(name));
+    if (of === undefined || fields.every((field) => field === undefined)) return undefined;
     const types = records.map((record, i): Type => {
       const field = fields[i];
       if (field === undefined) return record.open ? ANY : ABSENT;
@@ -158,7 +158,7 @@ export class ExpressionTyper {
     if (near?.startsWith('Did you mean') === true) return near;
     for (const outer of scope.all) {
       const type = scope.type(outer) ?? this.#field(scope.data, outer);
-      if (type?.members.some((one) => one.kind === 'record' && one.names.includes(name)) === true)
+      if (type?.members.some((member) => member.kind === 'record' && member.names.includes(name)) === true)
         return `Did you mean "${outer}.${name}"?`;
     }
     return near;
@@ -174,15 +174,15 @@ export class ExpressionTyper {
       column: expression.place.column + expression.place.length - expression.name.length,
       length: expression.name.length,
     };
-    if (!of.members.some((one) => one.kind === 'record')) {
-      const hint = of.members.some((one) => one.kind === 'list')
+    if (!of.members.some((member) => member.kind === 'record')) {
+      const hint = of.members.some((member) => member.kind === 'list')
         ? `To count a list: {{ ${shown(expression.of)} | count }}; to go through it: ":::each".`
         : undefined;
       return this.#report('no-fields', at, `"${shown(expression.of)}" is ${inWords(present(of))}; it has no fields.`, hint);
     }
     const type = this.#field(of, expression.name);
     if (type !== undefined) return type;
-    const names = new Set(of.members.flatMap((one) => (one.kind === 'record' ? one.names : [])));
+    const names = new Set(of.members.flatMap((member) => (member.kind === 'record' ? member.names : [])));
     return this.#report(
       'unknown-field',
       at,
@@ -204,11 +204,12 @@ export class ExpressionTyper {
       );
     }
     if (at.absent) this.#absent(index, at);
-    if (of.members.some((one) => one.kind === 'record') && at.members.every((one) => one.kind === 'text')) return this.#lookUp(of, at);
-    const lists = of.members.filter((one) => one.kind === 'list');
+    if (of.members.some((member) => member.kind === 'record') && at.members.every((member) => member.kind === 'text'))
+      return this.#lookUp(of, at);
+    const lists = of.members.filter((member) => member.kind === 'list');
     if (lists.length === 0)
       return this.#report('no-list', expression.place, `"${shown(expression.of)}" is ${inWords(present(of))}, not a list.`);
-    if (!at.members.every((one) => one.kind === 'number'))
+    if (!at.members.every((member) => member.kind === 'number'))
       return this.#report('index-type', index.place, `An index is a whole number from 0; this is ${inWords(at)}.`);
     const fixed = index.kind === 'literal' && typeof index.value === 'number' ? index.value : undefined;
     const sure = !of.absent && lists.length === of.members.length;
@@ -222,17 +223,17 @@ export class ExpressionTyper {
 
   /** A field whose name is a value: any of those that it can be. */
   #lookUp(of: Type, at: Type): Type {
-    const names = at.members.flatMap((one) => (one.kind === 'text' ? [one.values] : []));
-    const known = names.every((one) => one !== undefined) ? names.flat() : undefined;
+    const names = at.members.flatMap((member) => (member.kind === 'text' ? [member.values] : []));
+    const known = names.every((name) => name !== undefined) ? names.flat() : undefined;
     if (known !== undefined) {
       const types = known.map((name) => this.#field(of, name));
-      if (types.every((one) => one !== undefined)) return types.reduce(either, NEVER);
-      return optional(types.filter((one) => one !== undefined).reduce(either, NEVER));
+      if (types.every((type) => type !== undefined)) return types.reduce(either, NEVER);
+      return optional(types.filter((type) => type !== undefined).reduce(either, NEVER));
     }
-    const types = of.members.flatMap((one): Type[] => {
-      if (one.kind !== 'record') return [];
-      const declared = one.names.map((name) => this.#field({ absent: false, members: [one] }, name) ?? ABSENT);
-      return [...declared, one.others() ?? ABSENT];
+    const types = of.members.flatMap((member): Type[] => {
+      if (member.kind !== 'record') return [];
+      const declared = member.names.map((name) => this.#field({ absent: false, members: [member] }, name) ?? ABSENT);
+      return [...declared, member.others() ?? ABSENT];
     });
     return optional(types.reduce(either, NEVER));
   }
@@ -249,7 +250,7 @@ export class ExpressionTyper {
       this.#absent(expression, type);
       return false;
     }
-    if (type.members.every((one) => one.kind === 'number') && !type.absent) return true;
+    if (type.members.every((member) => member.kind === 'number') && !type.absent) return true;
     this.#report(
       'operator-type',
       expression.place,
@@ -287,6 +288,10 @@ export class ExpressionTyper {
         return this.#ordered(expression, a, b);
       case '+':
         return this.#sum(expression, a, b);
+      case '-':
+      case '*':
+      case '/':
+      case '%':
       default: {
         const fine = [this.#numbers(left, a, operator), this.#numbers(right, b, operator)];
         if (!fine.every(Boolean)) return FAULTY;
@@ -303,8 +308,8 @@ export class ExpressionTyper {
     const value = right.kind === 'literal' ? right.value : left.kind === 'literal' ? left.value : undefined;
     const other = right.kind === 'literal' ? a : b;
     if (value !== undefined && value !== null) {
-      if (other.members.some((one) => mayEqual(one, value))) return;
-      const values = other.members.flatMap((one): readonly unknown[] => ('values' in one ? (one.values ?? []) : []));
+      if (other.members.some((member) => mayEqual(member, value))) return;
+      const values = other.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
       const hint = values.length > 0 ? didYouMean(String(value), values.map(String)) : undefined;
       this.#report(
         'never-equal',
@@ -314,11 +319,11 @@ export class ExpressionTyper {
       );
       return;
     }
-    const kinds = (type: Type): string[] => type.members.map((one) => one.kind);
+    const kinds = (type: Type): string[] => type.members.map((member) => member.kind);
     if (kinds(a).includes('any') || kinds(b).includes('any')) return;
-    if (!kinds(a).some((one) => kinds(b).includes(one))) {
+    if (!kinds(a).some((kind) => kinds(b).includes(kind))) {
       this.#report('never-equal', expression.place, `${inWords(present(a))} never equals ${inWords(present(b))}.`);
-    } else if (kinds(a).every((one) => one === 'list' || one === 'record')) {
+    } else if (kinds(a).every((kind) => kind === 'list' || kind === 'record')) {
       this.#report('operator-type', expression.place, `"${expression.operator}" compares single values, not ${inWords(present(a))}.`);
     } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
   }
@@ -328,8 +333,8 @@ export class ExpressionTyper {
     if (a.absent) this.#absent(left, a);
     if (b.absent) this.#absent(right, b);
     if (isFaulty(a) || isFaulty(b)) return TRUTH;
-    const kinds = [...a.members, ...b.members].map((one) => one.kind);
-    if (!kinds.every((one) => one === 'number') && !kinds.every((one) => one === 'text')) {
+    const kinds = [...a.members, ...b.members].map((member) => member.kind);
+    if (!kinds.every((kind) => kind === 'number') && !kinds.every((kind) => kind === 'text')) {
       this.#report(
         'operator-type',
         expression.place,
@@ -337,7 +342,7 @@ export class ExpressionTyper {
         anythingHint(a) ?? anythingHint(b),
       );
     } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
-    else if ([...a.members, ...b.members].some((one) => hasFormat(one, 'duration')))
+    else if ([...a.members, ...b.members].some((member) => hasFormat(member, 'duration')))
       this.#report(
         'operator-type',
         expression.place,
@@ -362,10 +367,10 @@ export class ExpressionTyper {
     if (b.absent) this.#absent(right, b);
     const members = [...a.members, ...b.members];
     if (isFaulty(a) || isFaulty(b)) return FAULTY;
-    if (members.every((one) => one.kind === 'number')) return isWhole(a) && isWhole(b) ? WHOLE : NUMBER;
-    if (members.every((one) => one.kind === 'number' || one.kind === 'text')) {
+    if (members.every((member) => member.kind === 'number')) return isWhole(a) && isWhole(b) ? WHOLE : NUMBER;
+    if (members.every((member) => member.kind === 'number' || member.kind === 'text')) {
       // Two numbers are added, whatever else the two may be.
-      const numbers = [a, b].every((type) => type.members.some((one) => one.kind === 'number'));
+      const numbers = [a, b].every((type) => type.members.some((member) => member.kind === 'number'));
       return numbers ? either(TEXT, NUMBER) : TEXT;
     }
     return this.#report(
@@ -378,7 +383,7 @@ export class ExpressionTyper {
 
   #format(expression: Extract<Expression, { kind: 'format' }>, scope: Scope): Type {
     const value = this.type(expression.value, scope);
-    const args = expression.args.map((one) => this.type(one, scope));
+    const args = expression.args.map((arg) => this.type(arg, scope));
     const format = FORMATS.get(expression.name);
     if (format === undefined) {
       return this.#report(
@@ -388,9 +393,9 @@ export class ExpressionTyper {
         didYouMean(expression.name, FORMATS.keys()),
       );
     }
-    const least = format.args.filter((one) => one.optional !== true).length;
+    const least = format.args.filter((arg) => arg.optional !== true).length;
     if (args.length < least || args.length > format.args.length) {
-      const wanted = format.args.map((one) => (one.optional === true ? `[${one.name}]` : one.name)).join(' ');
+      const wanted = format.args.map((arg) => (arg.optional === true ? `[${arg.name}]` : arg.name)).join(' ');
       return this.#report(
         'formatter-arguments',
         expression.place,
@@ -402,10 +407,10 @@ export class ExpressionTyper {
       if (given !== undefined) this.#argument(format.name, wanted, given, args[i] ?? FAULTY);
     });
     if (isFaulty(value)) return FAULTY;
-    if (!value.members.every((one) => format.takes.some((kind) => fits(one, kind)))) return this.#unfit(format, expression, value);
-    for (const one of value.members) {
-      if (one.kind !== 'list' || format.entries === undefined) continue;
-      const entries = one.of();
+    if (!value.members.every((member) => format.takes.some((kind) => fits(member, kind)))) return this.#unfit(format, expression, value);
+    for (const member of value.members) {
+      if (member.kind !== 'list' || format.entries === undefined) continue;
+      const entries = member.of();
       if (entries.absent || !entries.members.every((entry) => format.entries?.some((kind) => fits(entry, kind)) ?? true))
         return this.#report(
           'formatter-type',
@@ -420,15 +425,15 @@ export class ExpressionTyper {
   }
 
   #unfit(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Type {
-    const wanted = format.takes.map((one) => KIND_WORDS[one]).join(' or ');
-    const asserted = format.takes.map((one) => FORMAT_OF[one]).filter((one) => one !== undefined);
-    const float = format.takes.includes('whole') && value.members.some((one) => one.kind === 'number' && !one.whole);
+    const wanted = format.takes.map((take) => KIND_WORDS[take]).join(' or ');
+    const asserted = format.takes.map((take) => FORMAT_OF[take]).filter((one) => one !== undefined);
+    const float = format.takes.includes('whole') && value.members.some((member) => member.kind === 'number' && !member.whole);
     const hint =
       anythingHint(value) ??
       (format.name === 'money' && float
         ? 'Give amounts in minor units (cents) as "type": "integer": 12.50 is 1250. Fractions of a cent cannot be shown.'
-        : asserted.length > 0 && value.members.some((one) => one.kind === 'text')
-          ? `Give the field "format": ${asserted.map((one) => `"${one}"`).join(' or ')} in the data schema.`
+        : asserted.length > 0 && value.members.some((member) => member.kind === 'text')
+          ? `Give the field "format": ${asserted.map((text) => `"${text}"`).join(' or ')} in the data schema.`
           : undefined);
     return this.#report(
       'formatter-type',
@@ -441,12 +446,12 @@ export class ExpressionTyper {
   #argument(name: string, wanted: FormatArgument, given: Expression, type: Type): void {
     if (type.absent && wanted.kind !== 'any') this.#absent(given, type);
     if (isFaulty(type) || (wanted.kind === 'any' && !mayBeAnything(type))) return;
-    const values = type.members.flatMap((one): readonly unknown[] => ('values' in one ? (one.values ?? []) : []));
-    const known = type.members.every((one) => 'values' in one && one.values !== undefined);
+    const values = type.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
+    const known = type.members.every((member) => 'values' in member && member.values !== undefined);
     const format = FORMAT_OF[wanted.kind];
-    if (!type.members.every((one) => fits(one, wanted.kind))) {
+    if (!type.members.every((member) => fits(member, wanted.kind))) {
       const is = format === undefined ? undefined : TEXT_KINDS[format]?.is;
-      const wrong = known && is !== undefined ? values.find((one) => typeof one !== 'string' || !is(one)) : undefined;
+      const wrong = known && is !== undefined ? values.find((value) => typeof value !== 'string' || !is(value)) : undefined;
       this.#report(
         'formatter-type',
         given.place,
@@ -462,7 +467,7 @@ export class ExpressionTyper {
       return;
     }
     if (wanted.choices !== undefined) {
-      const wrong = known ? values.find((one) => !wanted.choices?.includes(String(one))) : undefined;
+      const wrong = known ? values.find((value) => !wanted.choices?.includes(String(value))) : undefined;
       if (known && wrong === undefined) return;
       this.#report(
         'formatter-choice',
@@ -474,7 +479,7 @@ export class ExpressionTyper {
       );
     } else if (wanted.range !== undefined) {
       const [least, most] = wanted.range;
-      const wrong = values.find((one) => typeof one === 'number' && (one < least || one > most));
+      const wrong = values.find((value) => typeof value === 'number' && (value < least || value > most));
       if (wrong !== undefined)
         this.#report('formatter-range', given.place, `The argument "${wanted.name}" of "${name}" goes from ${least} to ${most}.`);
     }
@@ -495,7 +500,7 @@ export class ExpressionTyper {
         didYouMean(expression.key, this.say?.keys ?? []),
       );
     }
-    const given = expression.values.map((one) => one.name);
+    const given = expression.values.map((value) => value.name);
     for (const name of uses.keys()) {
       if (!given.includes(name))
         this.#report(
@@ -513,10 +518,10 @@ export class ExpressionTyper {
   }
 
   #sayValue(key: string, name: string, use: SayUse, value: Expression, type: Type): void {
-    const fine = type.members.every((one) => {
-      if (use === 'number') return one.kind === 'number';
-      if (use === 'date') return fits(one, 'date') || fits(one, 'datetime');
-      return one.kind === 'text' || one.kind === 'number' || (use === 'choice' && one.kind === 'truth');
+    const fine = type.members.every((member) => {
+      if (use === 'number') return member.kind === 'number';
+      if (use === 'date') return fits(member, 'date') || fits(member, 'datetime');
+      return member.kind === 'text' || member.kind === 'number' || (use === 'choice' && member.kind === 'truth');
     });
     if (fine) return;
     const wanted = { number: 'a number', date: 'a date', text: 'a text or a number', choice: 'a text, a number, or true or false' }[use];
@@ -530,11 +535,11 @@ export class ExpressionTyper {
 }
 
 function isWhole(type: Type): boolean {
-  return type.members.every((one) => one.kind === 'number' && one.whole);
+  return type.members.every((member) => member.kind === 'number' && member.whole);
 }
 
 function isNonzero(type: Type): boolean {
-  return type.members.every((one) => one.kind === 'number' && one.nonzero === true);
+  return type.members.every((member) => member.kind === 'number' && member.nonzero === true);
 }
 
 /** The schema format that makes a text be of a kind. */
@@ -556,7 +561,7 @@ export function hasFormat(member: Member, format: string): boolean {
 /** Whether every value of a text is of this format, because the schema asserts it or because its values are. */
 export function isFormatted(member: TextMember, format: string): boolean {
   if (member.formats?.includes(format) === true) return true;
-  return member.values?.every((one) => TEXT_KINDS[format]?.is(one) ?? false) ?? false;
+  return member.values?.every((value) => TEXT_KINDS[format]?.is(value) ?? false) ?? false;
 }
 
 /** Whether a value of this member can be given to what takes `kind`. */
@@ -574,6 +579,13 @@ export function fits(member: Member, kind: ValueKind): boolean {
       return member.kind === 'truth';
     case 'list':
       return member.kind === 'list';
+    case 'currency':
+    case 'date':
+    case 'datetime':
+    case 'duration':
+    case 'phone':
+    case 'time':
+    case 'unit':
     default:
       return member.kind === 'text' && isFormatted(member, FORMAT_OF[kind] ?? '');
   }
@@ -586,10 +598,10 @@ const MOMENTS = ['date-time', 'date', 'time'] as const;
 export function momentsOf(a: Type, b: Type): (typeof MOMENTS)[number] | 'text' | 'mixed' {
   // What may be anything equals only what it is.
   if (mayBeAnything(a) || mayBeAnything(b)) return 'text';
-  const members = [...a.members, ...b.members].filter((one): one is TextMember => one.kind === 'text');
-  const moment = MOMENTS.find((format) => members.some((one) => hasFormat(one, format)));
+  const members = [...a.members, ...b.members].filter((member): member is TextMember => member.kind === 'text');
+  const moment = MOMENTS.find((format) => members.some((member) => hasFormat(member, format)));
   if (moment === undefined) return 'text';
-  return members.every((one) => isFormatted(one, moment)) ? moment : 'mixed';
+  return members.every((member) => isFormatted(member, moment)) ? moment : 'mixed';
 }
 
 /** What to do about a value of which the schema says nothing. */
@@ -627,7 +639,7 @@ export function shown(expression: Expression): string {
 export function absenceHint(expression: Expression, type: Type): string {
   const base = expression.kind === 'format' ? expression : undefined;
   const otherwise = base !== undefined ? `{{ ${shown(base)} | default "…" }}` : `{{ ${shown(expression)} ?? "…" }}`;
-  const textual = type.members.every((one) => one.kind === 'text' || one.kind === 'number') || isFaulty(type);
+  const textual = type.members.every((member) => member.kind === 'text' || member.kind === 'number') || isFaulty(type);
   const guard = `guard it by "if", or name it in "required" of the data schema.`;
   return textual ? `Give another value, ${otherwise}; or ${guard}` : `${guard.charAt(0).toUpperCase()}${guard.slice(1)}`;
 }

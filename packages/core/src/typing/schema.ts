@@ -64,7 +64,7 @@ class SchemaTypes {
   /** What all of these schemas together allow. */
   #of(nodes: readonly Node[]): Type {
     if (nodes.length === 0) return ANY;
-    const key = nodes.map((one) => one.pointer).join('\n');
+    const key = nodes.map((node) => node.pointer).join('\n');
     let made = this.#made.get(key);
     if (made === undefined) {
       const alternatives = this.#expand([], nodes, { left: MOST_ALTERNATIVES });
@@ -80,7 +80,7 @@ class SchemaTypes {
     if (next === undefined) return [[...flat]];
     const { schema, pointer } = next;
     if (schema === false) return [];
-    if (schema === true || flat.some((one) => one.pointer === pointer)) return this.#expand(flat, rest, budget);
+    if (schema === true || flat.some((plain) => plain.pointer === pointer)) return this.#expand(flat, rest, budget);
     const here = [...flat, { schema, pointer }];
     const more: Node[] = [];
     for (const key of ['$ref', '$dynamicRef'] as const) {
@@ -101,11 +101,11 @@ class SchemaTypes {
   #conjunction(nodes: readonly Plain[]): Type {
     const kinds = kindsOf(nodes);
     const values = valuesOf(nodes);
-    const formats = nodes.map((one) => one.schema['format']).filter((one) => typeof one === 'string');
+    const formats = nodes.map((node) => node.schema['format']).filter((one) => typeof one === 'string');
     const format = formats.length > 0 ? { formats: [...new Set(formats)] } : {};
     if (values !== undefined)
       return ofValues(
-        values.filter((one) => kinds === undefined || kinds.some((kind) => isOf(one, kind))),
+        values.filter((value) => kinds === undefined || kinds.some((kind) => isOf(value, kind))),
         format,
       );
     if (kinds === undefined) return ANY;
@@ -116,7 +116,7 @@ class SchemaTypes {
           return [{ kind: 'text', ...format, ...except<string>(excluded, 'string') }];
         case 'integer':
         case 'number': {
-          const whole = kind === 'integer' || nodes.some((one) => isWholeNumber(one.schema['multipleOf']));
+          const whole = kind === 'integer' || nodes.some((node) => isWholeNumber(node.schema['multipleOf']));
           return [{ kind: 'number', whole, ...(nodes.some(isNonzero) ? { nonzero: true } : {}), ...except<number>(excluded, 'number') }];
         }
         case 'boolean':
@@ -134,7 +134,7 @@ class SchemaTypes {
 
   #list(nodes: readonly Plain[]): ListMember {
     const prefixes = nodes.map(({ schema }) => (Array.isArray(schema['prefixItems']) ? (schema['prefixItems'] as JsonSchema[]) : []));
-    const longest = Math.max(0, ...prefixes.map((one) => one.length));
+    const longest = Math.max(0, ...prefixes.map((prefix) => prefix.length));
     const at = (index: number): Type =>
       this.#of(
         nodes.flatMap(({ schema, pointer }, n): Node[] => {
@@ -180,7 +180,7 @@ class SchemaTypes {
         const evaluated = 'unevaluatedProperties' in schema && !('additionalProperties' in schema) && names.includes(name);
         if (here.length === 0 && others !== undefined && !evaluated) here.push(others);
         found.push(...here);
-        return here.some((one) => one.schema === false);
+        return here.some((node) => node.schema === false);
       });
       if (refusals.length > 0) return pointers.length === 0 ? undefined : { type: ABSENT, pointers, nullable: false, optional: true };
       if (found.length === 0) return undefined;
@@ -216,7 +216,7 @@ function choicesOf(schema: SchemaObject, pointer: string): Node[][][] {
   const out: Node[][][] = [];
   for (const key of ['oneOf', 'anyOf'] as const) {
     const list = schema[key];
-    if (Array.isArray(list) && list.length > 0) out.push(listed(list, `${pointer}/${key}`).map((one) => [one]));
+    if (Array.isArray(list) && list.length > 0) out.push(listed(list, `${pointer}/${key}`).map((node) => [node]));
   }
   const condition = schema['if'];
   if (isSchema(condition) && (isSchema(schema['then']) || isSchema(schema['else']))) {
@@ -275,11 +275,11 @@ function valuesOf(nodes: readonly Plain[]): unknown[] | undefined {
     const own = constraintValues(schema);
     if (own === undefined) continue;
     const texts = new Set(own.map((one) => JSON.stringify(one)));
-    values = values === undefined ? own : values.filter((one) => texts.has(JSON.stringify(one)));
+    values = values === undefined ? own : values.filter((value) => texts.has(JSON.stringify(value)));
   }
   if (values === undefined) return undefined;
   const excluded = new Set(exceptOf(nodes).map((one) => JSON.stringify(one)));
-  return values.filter((one) => !excluded.has(JSON.stringify(one)));
+  return values.filter((value) => !excluded.has(JSON.stringify(value)));
 }
 
 function exceptOf(nodes: readonly Plain[]): unknown[] {
@@ -291,7 +291,7 @@ function exceptOf(nodes: readonly Plain[]): unknown[] {
 }
 
 function except<T>(values: readonly unknown[], kind: 'string' | 'number' | 'boolean'): { except?: readonly T[] } {
-  const own = values.filter((one) => typeof one === kind) as T[];
+  const own = values.filter((value) => typeof value === kind) as T[];
   return own.length === 0 ? {} : { except: own };
 }
 
@@ -313,15 +313,15 @@ function isNonzero({ schema }: Plain): boolean {
 }
 
 function ofValues(values: readonly unknown[], format: { formats?: readonly string[] }): Type {
-  const texts = values.filter((one): one is string => typeof one === 'string');
-  const numbers = values.filter((one): one is number => typeof one === 'number');
-  const truths = values.filter((one): one is boolean => typeof one === 'boolean');
+  const texts = values.filter((value): value is string => typeof value === 'string');
+  const numbers = values.filter((value): value is number => typeof value === 'number');
+  const truths = values.filter((value): value is boolean => typeof value === 'boolean');
   const members: Member[] = [];
   if (texts.length > 0) members.push({ kind: 'text', values: texts, ...format });
   if (numbers.length > 0)
     members.push({ kind: 'number', whole: numbers.every(Number.isInteger), values: numbers, nonzero: !numbers.includes(0) });
   if (truths.length > 0) members.push({ kind: 'truth', values: truths });
-  if (values.some((one) => typeof one === 'object' && one !== null)) members.push({ kind: 'any' });
+  if (values.some((value) => typeof value === 'object' && value !== null)) members.push({ kind: 'any' });
   return { absent: values.includes(null), members };
 }
 
@@ -331,8 +331,8 @@ function resolve(root: JsonSchema, reference: string): Node | undefined {
   const fragment = safelyDecoded(reference.slice(1));
   if (fragment !== '' && !fragment.startsWith('/')) return anchored(root, '', fragment);
   let at: unknown = root;
-  for (const one of fragment.split('/').slice(1)) {
-    const key = one.replace(/~1/g, '/').replace(/~0/g, '~');
+  for (const text of fragment.split('/').slice(1)) {
+    const key = text.replace(/~1/g, '/').replace(/~0/g, '~');
     if (typeof at !== 'object' || at === null || !Object.hasOwn(at, key)) return undefined;
     at = (at as Record<string, unknown>)[key];
   }

@@ -19,7 +19,7 @@ export class Scope {
 
   /** Every name that can be written here. */
   get all(): string[] {
-    const fields = (this.root?.members ?? []).flatMap((one) => (one.kind === 'record' ? one.names : []));
+    const fields = (this.root?.members ?? []).flatMap((member) => (member.kind === 'record' ? member.names : []));
     return [...new Set([...this.names.keys(), ...fields])];
   }
 
@@ -60,6 +60,12 @@ export class Scope {
         const of = this.pathOf(expression.of);
         return of === undefined || expression.at.kind !== 'literal' ? undefined : `${of}[${JSON.stringify(expression.at.value)}]`;
       }
+      case 'binary':
+      case 'choice':
+      case 'format':
+      case 'literal':
+      case 'say':
+      case 'unary':
       default:
         return undefined;
     }
@@ -100,6 +106,9 @@ export function narrow(scope: Scope, test: Expression, outcome: boolean, typeOf:
       return outcome && test.name !== 'default' ? knowPresent(scope, test.value, typeOf) : scope;
     case 'binary':
       return narrowBinary(scope, test, outcome, typeOf);
+    case 'choice':
+    case 'literal':
+    case 'say':
     default:
       return scope;
   }
@@ -133,9 +142,9 @@ function knowTrue(scope: Scope, path: Expression, typeOf: (expression: Expressio
   const out = knowPresent(scope, path, typeOf);
   if (key === undefined) return out;
   const type = typeOf(path, out);
-  const members = type.members.map((one): Member => {
-    if (one.kind === 'number') return { ...one, nonzero: true };
-    return one.kind === 'list' ? { ...one, least: Math.max(1, one.least) } : one;
+  const members = type.members.map((member): Member => {
+    if (member.kind === 'number') return { ...member, nonzero: true };
+    return member.kind === 'list' ? { ...member, least: Math.max(1, member.least) } : member;
   });
   // Records that have no such field, or only a false one, are out.
   return sieve(out.knowing(key, { absent: false, members }), path, () => true, false, typeOf);
@@ -166,7 +175,7 @@ function narrowEqual(
   const type = typeOf(path, out);
   out = out.knowing(
     key,
-    equal ? narrowedTo(type, value) : { absent: type.absent, members: type.members.flatMap((one) => without(one, value)) },
+    equal ? narrowedTo(type, value) : { absent: type.absent, members: type.members.flatMap((member) => without(member, value)) },
   );
   return sieve(out, path, (member) => (equal ? mayEqual(member, value) : without(member, value).length > 0), !equal, typeOf);
 }
@@ -181,10 +190,10 @@ function sieve(
 ): Scope {
   const owner = scope.ownerOf(path, typeOf);
   if (owner === undefined || owner.type.members.length < 2) return scope;
-  const members = owner.type.members.filter((one) => {
-    if (one.kind !== 'record') return mayBeAbsent || one.kind === 'any';
-    const field = one.field(owner.name);
-    if (field === undefined) return mayBeAbsent || one.open || one.others() !== undefined;
+  const members = owner.type.members.filter((member) => {
+    if (member.kind !== 'record') return mayBeAbsent || member.kind === 'any';
+    const field = member.field(owner.name);
+    if (field === undefined) return mayBeAbsent || member.open || member.others() !== undefined;
     return (mayBeAbsent && field.type.absent) || field.type.members.some(fits);
   });
   return scope.knowing(owner.id, { absent: owner.type.absent && mayBeAbsent, members });
@@ -193,12 +202,12 @@ function sieve(
 /** What is left of a type of which a value is known. */
 function narrowedTo(type: Type, value: string | number | boolean): Type {
   const members = type.members
-    .filter((one) => mayEqual(one, value))
-    .flatMap((one): readonly Member[] => {
-      if (one.kind === 'any') return one.faulty === true ? [one] : literal(value).members;
-      if (one.kind === 'text' && typeof value === 'string') return [{ ...one, values: [value] }];
-      if (one.kind === 'number' && typeof value === 'number') return [{ ...one, values: [value], nonzero: value !== 0 }];
-      return [one];
+    .filter((member) => mayEqual(member, value))
+    .flatMap((member): readonly Member[] => {
+      if (member.kind === 'any') return member.faulty === true ? [member] : literal(value).members;
+      if (member.kind === 'text' && typeof value === 'string') return [{ ...member, values: [value] }];
+      if (member.kind === 'number' && typeof value === 'number') return [{ ...member, values: [value], nonzero: value !== 0 }];
+      return [member];
     });
   return { absent: false, members };
 }
@@ -206,7 +215,7 @@ function narrowedTo(type: Type, value: string | number | boolean): Type {
 /** A member of which one value is excluded; nothing, where that was its only one. */
 function without(member: Member, value: string | number | boolean): Member[] {
   if (member.kind === 'text' && typeof value === 'string') {
-    const values = member.values?.filter((one) => one !== value);
+    const values = member.values?.filter((text) => text !== value);
     if (values?.length === 0) return [];
     return [values === undefined ? { ...member, except: [...(member.except ?? []), value] } : { ...member, values }];
   }
@@ -223,6 +232,6 @@ function knowNonzero(scope: Scope, path: Expression, typeOf: (expression: Expres
   const key = scope.pathOf(path);
   if (key === undefined) return scope;
   const type = typeOf(path, scope);
-  const members = type.members.map((one): Member => (one.kind === 'number' ? { ...one, nonzero: true } : one));
+  const members = type.members.map((member): Member => (member.kind === 'number' ? { ...member, nonzero: true } : member));
   return scope.knowing(key, { absent: type.absent, members });
 }

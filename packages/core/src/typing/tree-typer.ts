@@ -88,7 +88,7 @@ export interface Typing {
   readonly unusedFields: readonly string[];
 }
 
-/** Types a mail against its data schema (4-template-notation, Types). */
+/** Types an email against its data schema (4-template-notation, Types). */
 export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
   const root = input.names === undefined ? typeOfSchema(input.schema) : undefined;
@@ -109,7 +109,9 @@ export function typeTrees(input: TypingInput): Typing {
   const unusedPointers = declared.filter(([pointer]) => !used.has(pointer)).map(([pointer]) => pointer);
   const unusedFields = declared
     .filter(
-      ([pointer]) => unusedPointers.includes(pointer) && !unusedPointers.some((one) => one !== pointer && pointer.startsWith(`${one}/`)),
+      ([pointer]) =>
+        unusedPointers.includes(pointer) &&
+        !unusedPointers.some((unusedPointer) => unusedPointer !== pointer && pointer.startsWith(`${unusedPointer}/`)),
     )
     .map(([, path]) => path);
   return { problems, types: expressions.types, unusedFields };
@@ -134,8 +136,8 @@ class TreeTyper {
       this.problems.push(problem('maybe-absent', value.place, `"${shown(value)}" may be absent here.`, absenceHint(value, type)));
       return;
     }
-    for (const one of type.members) {
-      if (one.kind === 'list')
+    for (const member of type.members) {
+      if (member.kind === 'list')
         this.problems.push(
           problem(
             'insert-type',
@@ -144,16 +146,16 @@ class TreeTyper {
             `Write {{ ${shown(value)} | list }}, or go through it with ":::each".`,
           ),
         );
-      else if (one.kind === 'record')
+      else if (member.kind === 'record')
         this.problems.push(
           problem(
             'insert-type',
             value.place,
             `"${shown(value)}" is a record and cannot be put in as it is.`,
-            `Name one of its fields: ${one.names.slice(0, 6).join(', ')}.`,
+            `Name one of its fields: ${member.names.slice(0, 6).join(', ')}.`,
           ),
         );
-      else if (one.kind === 'truth')
+      else if (member.kind === 'truth')
         this.problems.push(
           problem(
             'insert-type',
@@ -162,7 +164,7 @@ class TreeTyper {
             `Write {{ ${shown(value)} ? "yes" : "no" }}.`,
           ),
         );
-      else if (hasFormat(one, 'lines') && !prose)
+      else if (hasFormat(member, 'lines') && !prose)
         this.problems.push(
           problem(
             'lines-here',
@@ -171,7 +173,7 @@ class TreeTyper {
             'Leave out "lines" here: breaks become spaces.',
           ),
         );
-      else if (hasFormat(one, 'date-time'))
+      else if (hasFormat(member, 'date-time'))
         this.problems.push(
           warning(
             'raw-date',
@@ -216,6 +218,8 @@ class TreeTyper {
             this.inlines(body, inner);
           });
           break;
+        case 'break':
+        case 'text':
         default:
       }
     }
@@ -275,7 +279,7 @@ class TreeTyper {
         continue;
       }
       const type = this.expressions.type(test, rest);
-      if (!type.absent && type.members.length > 0 && type.members.every((one) => one.kind === 'record')) {
+      if (!type.absent && type.members.length > 0 && type.members.every((member) => member.kind === 'record')) {
         this.problems.push(warning('test-always', test.place, `"${shown(test)}" is always there, so this test is always true.`));
       }
       each(body, this.expressions.narrowed(rest, test, true));
@@ -285,7 +289,7 @@ class TreeTyper {
 
   #loop<T>(node: Loop<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
     const type = this.expressions.type(node.list, scope);
-    const lists = type.members.filter((one) => one.kind === 'list');
+    const lists = type.members.filter((member) => member.kind === 'list');
     if (isFaulty(type)) {
       // Reported where it came from.
     } else if (mayBeAnything(type) || lists.length < type.members.length || lists.length === 0) {
@@ -303,7 +307,7 @@ class TreeTyper {
       );
     }
     if (node.name === 'mail') this.problems.push(problem('reserved-name', node.place, 'A loop cannot name its entries "mail".'));
-    let inner = scope.with(node.name, lists.length === 0 ? FAULTY : lists.map((one) => one.of()).reduce(either, NEVER));
+    let inner = scope.with(node.name, lists.length === 0 ? FAULTY : lists.map((list) => list.of()).reduce(either, NEVER));
     if (node.position !== undefined) inner = inner.with(node.position, WHOLE);
     each(node.body, inner);
     each(node.otherwise, scope);
@@ -331,7 +335,7 @@ class TreeTyper {
     const signature = this.signatures.get(node.name);
     for (const arg of node.args) {
       this.#bareword(arg, scope);
-      const wanted = signature?.args.find((one) => one.name === arg.name);
+      const wanted = signature?.args.find((argument) => argument.name === arg.name);
       if (wanted?.kind === 'value') this.#input(node.name, wanted, arg, scope);
       else this.parts(arg.parts, scope);
     }
@@ -349,12 +353,12 @@ class TreeTyper {
         break;
       case 'rows':
         if (node.name === 'steps')
-          for (const one of content.children)
-            if (one.kind !== 'row')
+          for (const child of content.children)
+            if (child.kind !== 'row')
               this.problems.push(
                 problem(
                   'steps-form',
-                  one.place,
+                  child.place,
                   'The steps of "steps" are counted when the mail is compiled: they cannot be in a loop or a condition.',
                   'Write each step out.',
                 ),
@@ -366,6 +370,7 @@ class TreeTyper {
       case 'raw':
         this.verbatim(content.pieces, scope);
         break;
+      case 'none':
       default:
     }
   }
@@ -386,7 +391,7 @@ class TreeTyper {
   }
 
   #arguments(node: BlockUse, signature: BlockSignature): void {
-    const given = new Map<string | undefined, Argument>(node.args.map((one) => [one.name, one]));
+    const given = new Map<string | undefined, Argument>(node.args.map((arg) => [arg.name, arg]));
     const first = given.get(undefined);
     if (first !== undefined && signature.first === undefined) {
       this.problems.push(
@@ -396,7 +401,7 @@ class TreeTyper {
           `The block "${node.name}" takes no value without a name.`,
           didYouMean(
             '',
-            signature.args.map((one) => one.name),
+            signature.args.map((arg) => arg.name),
           ),
         ),
       );
@@ -406,7 +411,7 @@ class TreeTyper {
     }
     for (const arg of node.args) {
       if (arg.name === undefined) continue;
-      const wanted = signature.args.find((one) => one.name === arg.name);
+      const wanted = signature.args.find((argument) => argument.name === arg.name);
       if (wanted === undefined) {
         this.problems.push(
           problem(
@@ -415,7 +420,7 @@ class TreeTyper {
             `The block "${node.name}" has no argument "${arg.name}".`,
             didYouMean(
               arg.name,
-              signature.args.map((one) => one.name),
+              signature.args.map((argument) => argument.name),
             ),
           ),
         );
@@ -436,7 +441,7 @@ class TreeTyper {
     const single = arg.parts.length === 1 && only !== undefined && typeof only !== 'string';
     if (!single) this.parts(arg.parts, scope);
     const type = wanted.type ?? ANY;
-    const takesAddress = type.members.some((one) => hasFormat(one, 'uri') || hasFormat(one, 'uri-reference'));
+    const takesAddress = type.members.some((member) => hasFormat(member, 'uri') || hasFormat(member, 'uri-reference'));
     const written = arg.parts.every((part) => typeof part === 'string') ? arg.parts.join('') : undefined;
     // An address that is written out, or put together, is checked as one where it is made.
     if (!single && takesAddress) return;
@@ -444,9 +449,9 @@ class TreeTyper {
       ? this.expressions.type(only, scope)
       : written === undefined
         ? TEXT
-        : isNumeral(written) && !type.members.some((one) => one.kind === 'text')
+        : isNumeral(written) && !type.members.some((member) => member.kind === 'text')
           ? literal(Number(written))
-          : /^(?:true|false)$/.test(written) && type.members.every((one) => one.kind === 'truth')
+          : /^(?:true|false)$/.test(written) && type.members.every((member) => member.kind === 'truth')
             ? literal(written === 'true')
             : literal(written);
     if (isFaulty(given)) return;

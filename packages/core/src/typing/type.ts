@@ -84,12 +84,12 @@ export function textOf(format: string): Type {
 
 /** Whether nothing is known of what it is because of a fault that has been reported. */
 export function isFaulty(type: Type): boolean {
-  return type.members.some((one) => one.kind === 'any' && one.faulty === true);
+  return type.members.some((member) => member.kind === 'any' && member.faulty === true);
 }
 
 /** Whether it may be a value of which the schema says nothing. */
 export function mayBeAnything(type: Type): boolean {
-  return type.members.some((one) => one.kind === 'any') && !isFaulty(type);
+  return type.members.some((member) => member.kind === 'any') && !isFaulty(type);
 }
 
 export function present(type: Type): Type {
@@ -102,7 +102,7 @@ export function optional(type: Type): Type {
 
 export function either(a: Type, b: Type): Type {
   if (a === b) return a;
-  const members = [...a.members, ...b.members.filter((one) => !a.members.includes(one))];
+  const members = [...a.members, ...b.members.filter((member) => !a.members.includes(member))];
   return { absent: a.absent || b.absent, members };
 }
 
@@ -117,12 +117,12 @@ export function literal(value: string | number | boolean | null): Type {
 /** The type in a reader's words: "a text (date-time) or absent". */
 export function inWords(type: Type): string {
   const words = new Set(
-    type.members.map((one) => {
-      switch (one.kind) {
+    type.members.map((member) => {
+      switch (member.kind) {
         case 'text':
-          return one.formats === undefined || one.formats.length === 0 ? 'a text' : `a text (${one.formats.join(', ')})`;
+          return member.formats === undefined || member.formats.length === 0 ? 'a text' : `a text (${member.formats.join(', ')})`;
         case 'number':
-          return one.whole ? 'a whole number' : 'a number';
+          return member.whole ? 'a whole number' : 'a number';
         case 'truth':
           return 'true or false';
         case 'list':

@@ -113,7 +113,7 @@ export async function openFeatures({ runtime, store, settings, secrets, folder, 
     senderOf: (space) => spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
     wake,
   });
-  const { providers, traffic, probe } = providing;
+  const { providers, router, probe } = providing;
   const queue = openQueue(runtime, {
     store,
     settings,
@@ -122,7 +122,7 @@ export async function openFeatures({ runtime, store, settings, secrets, folder, 
     folder,
     threads,
     providers,
-    traffic,
+    router,
     editions,
     signing,
     capture,

@@ -53,7 +53,7 @@ export interface Service {
   /** All that is remembered and follows from the database: a fresh start on the same file has the same. */
   readonly memory: () => Record<string, unknown>;
   /** Does now what waits for others to go with, for those who move the clock. */
-  readonly hurry: () => void;
+  readonly writeNow: () => void;
   /** An address that opens the console, once. */
   readonly signInUrl: string;
   readonly operatorSecret: string;
@@ -215,7 +215,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       submissionPort: built.submissionPort(),
       busy: () => store.busy() || runtime.workers.busy() || features.some((feature) => feature.isBusy?.() === true),
       memory: () => memoryOf(features, runtime),
-      hurry: store.hurry,
+      writeNow: store.writeNow,
       backup: store.backup,
       signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
       operatorSecret: secrets.operator,

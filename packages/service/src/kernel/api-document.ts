@@ -109,7 +109,10 @@ export function apiDocument(
     const path = endpoint.path.replace('*}', '}');
     paths[path] = { ...paths[path], [endpoint.method]: operationOf(endpoint) };
   }
-  const responses = Object.values(COMMON).map(([name, description]) => [name, { description, content: problemContent }]);
+  const used = new Set(endpoints.flatMap((endpoint) => refusalsOf(endpoint).filter((status) => endpoint.refusals[status] === undefined)));
+  const responses = [...used]
+    .sort((a, b) => a - b)
+    .map((status) => [COMMON[status]?.[0] ?? '', { description: `${status}: ${COMMON[status]?.[1] ?? ''}`, content: problemContent }]);
   return createDocument({
     openapi: '3.1.0',
     info: {

@@ -31,7 +31,7 @@ export interface Kernel {
   readonly write: <T>(run: (tx: Tx) => T) => Promise<T>;
   /** See {@link GroupCommit.writeSoon}. */
   readonly writeSoon: <T>(run: (tx: Tx) => T) => Promise<T>;
-  readonly hurry: () => void;
+  readonly writeNow: () => void;
   /** Whether something waits to be written. */
   readonly busy: () => boolean;
   /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
@@ -57,7 +57,7 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
   if (tables === 0) return;
   const isOurs = raw.prepare("select count(*) from sqlite_master where name = '__drizzle_migrations'").pluck().get() === 1;
   const { entries } = JSON.parse(readFileSync(join(migrations, 'meta/_journal.json'), 'utf8')) as { entries: { when: number }[] };
-  const known = new Set(entries.map((one) => one.when));
+  const known = new Set(entries.map((entry) => entry.when));
   const applied = isOurs ? (raw.prepare('select created_at from __drizzle_migrations').pluck().all() as number[]) : [];
   if (!isOurs) throw new StartError(`${file} is a database of another program. Set another databaseFile.`);
   if (applied.some((one) => !known.has(one)))
@@ -119,8 +119,8 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
       quarantine: quarantineOn(reads, clock, log),
       write: (run) => group.write(run),
       writeSoon: (run) => group.writeSoon(run),
-      hurry: () => {
-        group.hurry();
+      writeNow: () => {
+        group.writeNow();
       },
       busy: () => group.busy,
       epoch,

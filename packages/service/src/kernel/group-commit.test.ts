@@ -3,7 +3,7 @@ import { notesFile } from './test-kernel.js';
 import { Tx, type Connection, type KERNEL } from './transaction.js';
 import { StoreUnavailable } from './unavailable.js';
 
-const statuses = (results: readonly PromiseSettledResult<unknown>[]): string => results.map((one) => one.status[0]).join('');
+const statuses = (results: readonly PromiseSettledResult<unknown>[]): string => results.map((result) => result.status[0]).join('');
 
 test('each transaction runs exactly once, and one that throws undoes only itself', async () => {
   const { group, insert, all } = notesFile();
@@ -110,7 +110,8 @@ test('when SQLite gives the whole group up, every member is refused as retryable
   const results = await Promise.allSettled(['a', 'b', 'c'].map(write));
   // "c" had not run: it belongs to the next group.
   expect(statuses(results)).toBe('rrf');
-  for (const one of results.slice(0, 2)) expect(one).toMatchObject({ reason: { name: 'StoreUnavailable', message: 'The disk is full.' } });
+  for (const result of results.slice(0, 2))
+    expect(result).toMatchObject({ reason: { name: 'StoreUnavailable', message: 'The disk is full.' } });
   expect([all(), effects]).toEqual([['c'], ['c']]);
 });
 
@@ -132,7 +133,7 @@ test('when COMMIT fails, every member is refused as retryable, nothing is writte
     group.write(() => orphan.run()),
   ]);
   expect(statuses(results)).toBe('rr');
-  expect(results.every((one) => one.status === 'rejected' && one.reason instanceof StoreUnavailable)).toBe(true);
+  expect(results.every((result) => result.status === 'rejected' && result.reason instanceof StoreUnavailable)).toBe(true);
   expect([all(), effects]).toEqual([[], []]);
   await group.write(() => add.run('later'));
   expect(all()).toEqual(['later']);
@@ -172,7 +173,7 @@ test('what nobody waits for is written with the next, or when somebody hurries',
   const { group, insert, all } = notesFile();
   const soon = group.writeSoon(() => insert.run('a'));
   expect(all()).toEqual([]);
-  group.hurry();
+  group.writeNow();
   await soon;
   expect(all()).toEqual(['a']);
   const again = group.writeSoon(() => insert.run('b'));

@@ -100,7 +100,7 @@ export class GroupCommit {
   }
 
   /** Writes now what `writeSoon` keeps for a moment. */
-  hurry(): void {
+  writeNow(): void {
     if (this.#soonTimer !== undefined && !this.#scheduled) this.#flush();
   }
 
@@ -158,8 +158,8 @@ export class GroupCommit {
         return false;
       }
       const now = performance.now();
-      const late = this.#waiting.filter((one) => one.giveUpAt <= now);
-      this.#waiting = this.#waiting.filter((one) => one.giveUpAt > now);
+      const late = this.#waiting.filter((member) => member.giveUpAt <= now);
+      this.#waiting = this.#waiting.filter((member) => member.giveUpAt > now);
       this.#refuse(late, error);
       this.#lookTimer = setTimeout(() => {
         this.#lookTimer = undefined;

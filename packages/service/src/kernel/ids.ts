@@ -9,7 +9,7 @@ const next = monotonicFactory();
  * @param at milliseconds since the epoch
  */
 export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q', at: number): string {
-  return kind + next(at).toLowerCase();
+  return kind + next(Math.floor(at)).toLowerCase();
 }
 
 /** What ids of this kind begin with that were made at a time; those made later sort after it. */

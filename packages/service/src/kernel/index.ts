@@ -14,7 +14,7 @@ export { newId, idSince } from './ids.js';
 export { fetchOutside, OutsideFault, type OutsideRules, outsideAgent, refuseInside } from './outbound.js';
 export { fromBase64 } from './base64.js';
 export { sparing } from './sparing.js';
-export { seal, unseal } from './encrypt.js';
+export { encrypt, decrypt } from './encrypt.js';
 export { retention, type RetentionAges, type RetentionRule } from './retention.js';
 export { Host, Name, Port, Seconds } from './setting-fields.js';
 export { EVERY_SCOPE, requireScope, sameSecret, SCOPES, type Access, type Caller, type Scope } from './access.js';

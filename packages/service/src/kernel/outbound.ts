@@ -67,12 +67,15 @@ export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: 
             callback(error, '', 0);
             return;
           }
-          const allowed = found.filter((one) => isAllowed(one.address, host, rules));
+          const allowed = found.filter((lookup) => isAllowed(lookup.address, host, rules));
           const [first] = allowed;
           if (first === undefined) {
-            const refusal = Object.assign(new Error(`${host} is in a private network (${found.map((one) => one.address).join(', ')})`), {
-              code: 'EPRIVATE',
-            });
+            const refusal = Object.assign(
+              new Error(`${host} is in a private network (${found.map((lookup) => lookup.address).join(', ')})`),
+              {
+                code: 'EPRIVATE',
+              },
+            );
             callback(refusal, '', 0);
           } else if (options.all === true) {
             (callback as unknown as (error: null, all: LookupAddress[]) => void)(null, allowed);
@@ -137,9 +140,9 @@ export async function fetchOutside(
   } catch (error) {
     if (error instanceof OutsideFault) throw error;
     const { code, cause } = error as NodeJS.ErrnoException & { cause?: NodeJS.ErrnoException };
-    const told = code ?? cause?.code;
+    const fault = code ?? cause?.code;
     const message = error instanceof Error ? error.message : String(error);
-    throw new OutsideFault(`${address} could not be fetched: ${message}.`, told !== 'EPRIVATE' && !(error instanceof TypeError));
+    throw new OutsideFault(`${address} could not be fetched: ${message}.`, fault !== 'EPRIVATE' && !(error instanceof TypeError));
   } finally {
     void agent.close();
   }

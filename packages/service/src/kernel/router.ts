@@ -224,5 +224,5 @@ function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unk
 /** If-None-Match compares weakly (RFC 9110, section 13.1.2). */
 function matches(header: string | undefined, tag: string): boolean {
   if (header === undefined) return false;
-  return header.split(',').some((one) => one.trim() === '*' || one.trim().replace(/^W\//, '') === tag);
+  return header.split(',').some((text) => text.trim() === '*' || text.trim().replace(/^W\//, '') === tag);
 }

@@ -49,7 +49,7 @@ export function steppedClock(start = 0): Clock & { readonly pass: (ms: number) =
       const end = now + ms;
       for (;;) {
         await settle();
-        const [next] = [...timers].filter((one) => one.at <= end).sort((a, b) => a.at - b.at);
+        const [next] = [...timers].filter((timer) => timer.at <= end).sort((a, b) => a.at - b.at);
         if (next === undefined) break;
         timers.delete(next);
         now = Math.max(now, next.at);

@@ -38,7 +38,7 @@ test('calls go both ways, many at once, and errors come back as errors', async (
   await expect(thread.call('nothing', 0)).rejects.toThrow('There is no method "nothing"');
   // What cannot be cloned fails alone, whichever way it goes.
   const mixed = await Promise.allSettled([thread.call('double', 1), thread.call('double', () => 1), thread.call('unclonable', 0)]);
-  expect(mixed.map((one) => one.status)).toEqual(['fulfilled', 'rejected', 'rejected']);
+  expect(mixed.map((promiseSettledResult) => promiseSettledResult.status)).toEqual(['fulfilled', 'rejected', 'rejected']);
   await thread.terminate();
   await expect(thread.call('double', 1)).rejects.toBeInstanceOf(ThreadFault);
 });

@@ -4,7 +4,7 @@ import { wholeOf } from '@verbalis/core/mime';
 import fc from 'fast-check';
 import { type Claimed, type DeliveryRow, type MessageRow, type NewFact } from '../features/messages/index.js';
 import { newId, idSince } from '../kernel/index.js';
-import { TOLD } from '../features/alerts/index.js';
+import { NOTIFIED } from '../features/alerts/index.js';
 import type { NotificationRow } from '../features/webhooks/index.js';
 import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
 
@@ -72,7 +72,7 @@ group('messages', () => {
       ),
     );
     const ids = made.map(({ message }) => message.id).reverse();
-    const list = (more: object) => store.messages.list({ space: 'harbour', limit: 100, ...more }).rows.map((one) => one.id);
+    const list = (more: object) => store.messages.list({ space: 'harbour', limit: 100, ...more }).rows.map((row) => row.id);
     expect(list({})).toEqual(ids);
     expect([...list({ limit: 10 }), ...list({ limit: 10, before: ids[9] }), ...list({ limit: 10, before: ids[19] })]).toEqual(ids);
     expect(list({ address: 'asa@post.example' })).toEqual(ids.filter((_, i) => (29 - i) % 3 === 0));
@@ -87,7 +87,7 @@ group('messages', () => {
     expect(store.messages.find('pier', ids[0] ?? '')).toBeUndefined();
   });
 
-  test('the first bytes of a mail stay', async () => {
+  test('the first bytes of an email stay', async () => {
     const store = await openTestStore();
     const { deliveries } = await accepted(store, 1, ['asa@post.example']);
     const [one] = deliveries;
@@ -170,14 +170,14 @@ group('the end of an attempt', () => {
       () => ({ provider: 'relay', attemptId: newId('a', 5000) }),
     );
     if (old === undefined) throw new Error('nothing claimed');
-    expect(again.map((one) => one.number)).toEqual([2]);
+    expect(again.map((claimed) => claimed.number)).toEqual([2]);
     const said = fact(old.delivery, 'accepted', 20, { id: `${old.attemptId}:accepted`, source: 'attempt' });
     const late = { at: undefined, avoid: undefined };
     expect(await store.deliveries.endAttempt(held(old), end, said, late, 20)).toBe(false);
     expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, end, said, late, 20)).toBe(false);
     expect(store.deliveries.facts(old.delivery.id)).toEqual([]);
     expect(store.deliveries.find(old.delivery.id)).toMatchObject({ state: 'queued', owner: 'w', attempts: 2 });
-    expect(store.deliveries.attempts(old.delivery.id).map((one) => one.outcome)).toEqual(['uncertain', null]);
+    expect(store.deliveries.attempts(old.delivery.id).map((attempt) => attempt.outcome)).toEqual(['uncertain', null]);
     expect(await store.deliveries.endAttempt(held(again[0]!), end, said, late, 20)).toBe(true);
   });
 
@@ -217,7 +217,7 @@ group('contents', () => {
     const bytes = Buffer.alloc(700_000, 'abcdefg');
     const { id, size } = await store.contents.keep(bytes, 5);
     expect(size).toBe(bytes.length);
-    expect([...store.contents.bytes(id).chunks()].map((one) => one.length)).toEqual([262_144, 262_144, 175_712]);
+    expect([...store.contents.bytes(id).chunks()].map((chunk) => chunk.length)).toEqual([262_144, 262_144, 175_712]);
     expect(wholeOf(store.contents.bytes(id)).equals(bytes)).toBe(true);
     const begun = await store.contents.begin(5);
     await store.contents.append(begun, Buffer.from('half'));
@@ -273,7 +273,7 @@ group('captured mail', () => {
     const store = await openTestStore();
     for (let n = 1; n <= 6; n += 1) expect(await keep(store, n)).toBe(true);
     expect(await keep(store, 6)).toBe(false);
-    const found = (find: string) => store.captured.list({ space: 'drydock', find }, 10).map((one) => one.subject.slice(-4));
+    const found = (find: string) => store.captured.list({ space: 'drydock', find }, 10).map((captured) => captured.subject.slice(-4));
     expect(found('island FERRY')).toHaveLength(6);
     expect(found('SM-1003')).toEqual(['1003']);
     expect(found('asa')).toHaveLength(6);
@@ -287,12 +287,12 @@ group('captured mail', () => {
     const store = await openTestStore();
     for (let n = 1; n <= 10; n += 1) await keep(store, n);
     expect(store.captured.addresses('drydock', 5)).toEqual([
-      { address: 'asa@post.example', mails: 5, latest: 10_000 },
-      { address: 'liv@post.example', mails: 5, latest: 9000 },
+      { address: 'asa@post.example', emails: 5, latest: 10_000 },
+      { address: 'liv@post.example', emails: 5, latest: 9000 },
     ]);
-    expect(store.captured.list({ space: 'drydock', after: 8 }, 10).map((one) => one.seq)).toEqual([10, 9]);
+    expect(store.captured.list({ space: 'drydock', after: 8 }, 10).map((captured) => captured.seq)).toEqual([10, 9]);
     expect(await store.captured.bound('drydock', 4, 0)).toBe(6);
-    expect(store.captured.list({ space: 'drydock' }, 10).map((one) => one.seq)).toEqual([10, 9, 8, 7]);
+    expect(store.captured.list({ space: 'drydock' }, 10).map((captured) => captured.seq)).toEqual([10, 9, 8, 7]);
     expect(await store.captured.clear({ space: 'drydock', address: 'asa@post.example' })).toBe(2);
     expect(store.captured.count({ space: 'drydock' })).toBe(2);
     // A number is not used twice.
@@ -306,7 +306,7 @@ group('notifications', () => {
     subscriptionId: 'b1',
     seq,
     state: 'waiting',
-    line: `d${seq % 2}`,
+    orderKey: `d${seq % 2}`,
     attempts: 1,
     nextAt: seq * 10,
     lastAt: 1,
@@ -322,8 +322,8 @@ group('notifications', () => {
       row(2),
       row(3),
       row(4, { state: 'delivered', nextAt: null }),
-      row(5, { state: 'set-aside', nextAt: null }),
-      row(6, { state: 'set-aside', nextAt: null }),
+      row(5, { state: 'dead-letter', nextAt: null }),
+      row(6, { state: 'dead-letter', nextAt: null }),
     ])
       await store.subscriptions.note(one);
     expect(store.subscriptions.due('b1', 20, 10).map((one) => one.seq)).toEqual([1, 2]);
@@ -334,12 +334,12 @@ group('notifications', () => {
     ]);
     await store.subscriptions.note(row(1, { state: 'delivered', nextAt: null }));
     expect(store.subscriptions.firstWaiting('b1', 'd1')).toBe(3);
-    expect(store.subscriptions.counts('b1')).toEqual({ waiting: 2, delivered: 2, 'set-aside': 2 });
+    expect(store.subscriptions.counts('b1')).toEqual({ waiting: 2, delivered: 2, 'dead-letter': 2 });
     expect(await store.subscriptions.again('b1', [6], 100)).toBe(1);
     expect(await store.subscriptions.again('b1', undefined, 100)).toBe(1);
     expect(await store.subscriptions.again('b1', undefined, 100)).toBe(0);
     expect(await store.subscriptions.forget(4, 10)).toBe(2);
-    expect(store.subscriptions.notifications('b1', { limit: 10 }).map((one) => one.seq)).toEqual([6, 5, 3, 2]);
+    expect(store.subscriptions.notifications('b1', { limit: 10 }).map((notification) => notification.seq)).toEqual([6, 5, 3, 2]);
   });
 });
 
@@ -380,20 +380,20 @@ group('suppressions', () => {
   });
 });
 
-test('alerts: one of a kind at a time, told once when it begins and once when it is over', async () => {
+test('alerts: one of a kind at a time: one notice when it fires and one when it is resolved', async () => {
   const store = await openTestStore();
   const alert = { id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: '5 failed.' };
   await store.alerts.fire(alert);
   await store.alerts.fire({ ...alert, id: 'g2' });
   expect(store.alerts.firing().map((one) => one.id)).toEqual(['g1']);
-  await store.alerts.told('g1', TOLD.firing);
-  expect(store.alerts.untold(10)).toEqual([]);
+  await store.alerts.setNotified('g1', NOTIFIED.firing);
+  expect(store.alerts.unreported(10)).toEqual([]);
   await store.alerts.resolve(['g1'], 9);
-  expect(store.alerts.untold(10)).toMatchObject([{ id: 'g1', resolvedAt: 9 }]);
-  await store.alerts.told('g1', TOLD.over);
+  expect(store.alerts.unreported(10)).toMatchObject([{ id: 'g1', resolvedAt: 9 }]);
+  await store.alerts.setNotified('g1', NOTIFIED.resolved);
   await store.alerts.fire({ ...alert, id: 'g3' });
   expect(store.alerts.list('harbour', 10).map((one) => one.id)).toEqual(['g3', 'g1']);
-  expect(store.alerts.untold(10).map((one) => one.id)).toEqual(['g3']);
+  expect(store.alerts.unreported(10).map((one) => one.id)).toEqual(['g3']);
 });
 
 test('keys and sessions: secrets are kept as hashes, and sessions end', async () => {
@@ -418,13 +418,13 @@ test('old messages are removed with all that belongs to them; those that still w
   const waits = await accepted(store, 10 * DAY + 1, ['liv@post.example']);
   const young = await accepted(store, 20 * DAY, ['asa@post.example']);
   for (const { deliveries } of [old, young])
-    for (const one of deliveries) {
-      await store.messages.keepMail(one.id, Buffer.from('mail'));
-      await store.deliveries.record(fact(one, 'delivered', one.createdAt), one.createdAt);
+    for (const delivery of deliveries) {
+      await store.messages.keepMail(delivery.id, Buffer.from('mail'));
+      await store.deliveries.record(fact(delivery, 'delivered', delivery.createdAt), delivery.createdAt);
     }
-  expect(await store.messages.forgetMails(15 * DAY)).toBe(1);
+  expect(await store.messages.forgetEmails(15 * DAY)).toBe(1);
   expect(await store.messages.forget(15 * DAY)).toBe(1);
-  const left = store.messages.list({ space: 'harbour', limit: 10 }).rows.map((one) => one.id);
+  const left = store.messages.list({ space: 'harbour', limit: 10 }).rows.map((row) => row.id);
   expect(left).toEqual([young.message.id, waits.message.id]);
   expect(store.deliveries.facts(old.deliveries[0]?.id ?? '')).toEqual([]);
   expect(store.messages.mail(young.deliveries[0]?.id ?? '')).toBeDefined();

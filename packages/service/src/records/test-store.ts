@@ -20,7 +20,7 @@ type Written<S> = {
 };
 
 export type TestStore = Written<Omit<Store, keyof Kernel>> & { readonly store: Store; readonly close: () => Promise<void> };
-type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'hurry' | 'busy' | 'epoch' | 'backup' | 'close'>;
+type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'writeNow' | 'busy' | 'epoch' | 'backup' | 'close'>;
 
 const WRITES = /^(?:async )?(?:function )?\w*\s*\(?tx\b/;
 
@@ -84,7 +84,7 @@ export function testDelivery({ id, space, createdAt }: MessageRow, address: stri
     nextAttemptAt: createdAt,
     leaseUntil: null,
     owner: null,
-    line: fairnessKey({ urgent: true, space, kept: false, topic: 'bookings' }),
+    fairnessKey: fairnessKey({ urgent: true, space, kept: false, topic: 'bookings' }),
     domain: address.split('@')[1] ?? '',
     expiresAt: null,
     decidedBy: null,

@@ -22,7 +22,7 @@ export class ConfigError extends Error {
     readonly faults: readonly ConfigFault[],
   ) {
     super(
-      `The configuration is not right (${file}):\n${faults.map((one) => `  ${one.path}: ${one.message}${one.hint === undefined ? '' : ` ${one.hint}`}`).join('\n')}`,
+      `The configuration is not right (${file}):\n${faults.map((fault) => `  ${fault.path}: ${fault.message}${fault.hint === undefined ? '' : ` ${fault.hint}`}`).join('\n')}`,
     );
   }
 }
@@ -102,8 +102,8 @@ function unwrap(schema: z.ZodType): z.ZodType {
 function chosen(schema: z.ZodType, raw: unknown): z.ZodType {
   if (!(schema instanceof z.ZodDiscriminatedUnion)) return schema;
   const kind = isRecord(raw) ? raw['kind'] : undefined;
-  const option = (schema.options as readonly z.ZodType[]).find((one) => {
-    const { shape } = one as z.ZodObject;
+  const option = (schema.options as readonly z.ZodType[]).find((zodType) => {
+    const { shape } = zodType as z.ZodObject;
     return (shape['kind'] as z.ZodType).safeParse(kind).success;
   });
   return option ?? schema;
@@ -151,7 +151,7 @@ function applyVariables(
 function typed(value: string, schema: z.ZodType): unknown {
   if (schema instanceof z.ZodNumber) return /^-?\d+(?:\.\d+)?$/.test(value) ? Number(value) : value;
   if (schema instanceof z.ZodBoolean) return value === 'true' ? true : value === 'false' ? false : value;
-  if (schema instanceof z.ZodArray) return value.split(',').map((one) => one.trim());
+  if (schema instanceof z.ZodArray) return value.split(',').map((text) => text.trim());
   return value;
 }
 
@@ -197,7 +197,7 @@ function crossFaults(settings: Settings): ConfigFault[] {
 function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
   return Object.entries(alerts).flatMap(([name, { where, spaces: named = [] }]): ConfigFault[] => {
     const { fault } = readFilter(where);
-    const unknown = named.filter((one) => spaces[one] === undefined);
+    const unknown = named.filter((text) => spaces[text] === undefined);
     return [
       ...(fault === undefined
         ? []
@@ -208,9 +208,9 @@ function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
               ...(fault.hint === undefined ? {} : { hint: fault.hint }),
             },
           ]),
-      ...unknown.map((one): ConfigFault => {
-        const hint = didYouMean(one, Object.keys(spaces));
-        return { path: `alerts.${name}.spaces`, message: `names no space: "${one}".`, ...(hint === undefined ? {} : { hint }) };
+      ...unknown.map((text): ConfigFault => {
+        const hint = didYouMean(text, Object.keys(spaces));
+        return { path: `alerts.${name}.spaces`, message: `names no space: "${text}".`, ...(hint === undefined ? {} : { hint }) };
       }),
     ];
   });
@@ -233,10 +233,10 @@ function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFa
   return Object.entries(settings.spaces).flatMap(([name, space]) => {
     const faults: ConfigFault[] = space.route
       .map((one) => one.provider)
-      .filter((one) => !providers.includes(one))
-      .map((one) => {
-        const hint = didYouMean(one, providers);
-        return { path: `spaces.${name}.route`, message: `names no provider: "${one}".`, ...(hint === undefined ? {} : { hint }) };
+      .filter((text) => !providers.includes(text))
+      .map((text) => {
+        const hint = didYouMean(text, providers);
+        return { path: `spaces.${name}.route`, message: `names no provider: "${text}".`, ...(hint === undefined ? {} : { hint }) };
       });
     if (space.mode === 'deliver' && space.route.length === 0) {
       faults.push({

@@ -23,9 +23,9 @@ export const Settings = z.strictObject({
   returns: ReturnSettings,
   /** When addresses get no more mail. */
   suppress: SuppressionSettings,
-  /** Where apps hand whole mails in by SMTP, with a key as password. Off unless a port is set. */
+  /** Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set. */
   submission: SubmissionSettings,
-  /** How many captured mails a space keeps, and for how long. */
+  /** How many captured emails a space keeps, and for how long. */
   captured: CaptureSettings,
   /** Rules over what happens in the last minutes; when one holds, that is an event. */
   alerts: AlertSettings,

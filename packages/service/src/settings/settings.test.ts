@@ -88,8 +88,8 @@ group('every fault at once, each with its path and a way out', () => {
   ])('%s', (_name, yaml, paths) => {
     const found = faults(yaml);
     expect(found.length).toBeGreaterThanOrEqual(paths.length);
-    for (const path of paths) expect(found.some((one) => one.startsWith(path))).toBe(true);
-    for (const one of found) expect(one).toMatch(/: \S.{5,}/);
+    for (const path of paths) expect(found.some((text) => text.startsWith(path))).toBe(true);
+    for (const text of found) expect(text).toMatch(/: \S.{5,}/);
   });
 
   test('a slip of the hand is answered with what was likely meant', () => {

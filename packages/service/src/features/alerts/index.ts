@@ -3,7 +3,7 @@ export { alertRules } from './rules.js';
 export { alertWatch } from './watch.js';
 export { AlertSettings, WrittenRule } from './settings.js';
 export { alerts } from './tables.js';
-export { alertStore, TOLD } from './queries.js';
+export { alertStore, NOTIFIED } from './queries.js';
 export type { AlertRecords } from './queries.js';
 export { alertRetention } from './retention.js';
 export { alertEndpoints } from './endpoints.js';

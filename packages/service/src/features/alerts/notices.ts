@@ -2,7 +2,7 @@ import type { Acceptor } from '../messages/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
 import { type Clock, type StepResult, type WorkerGroup, newId } from '../../kernel/index.js';
 import type { Feed } from '../events/index.js';
-import { TOLD, type AlertRow } from './queries.js';
+import { NOTIFIED, type AlertRow } from './queries.js';
 import type { Store } from './store.js';
 
 export interface AlertNoticeOptions {
@@ -23,7 +23,7 @@ const SOON = 500;
 /** What is needed to try a quarantined alert email again. */
 interface HeldAlert {
   readonly alertId: string;
-  readonly told: AlertRow['told'];
+  readonly notified: AlertRow['notified'];
 }
 
 /**
@@ -32,10 +32,10 @@ interface HeldAlert {
  */
 export function alertNotices({ store, workers, clock, accept, feed, operators, publicUrl }: AlertNoticeOptions) {
   async function request(row: AlertRow, operator: string): Promise<void> {
-    const { id, space, rule, group, told, since, resolvedAt } = row;
+    const { id, space, rule, group, notified, since, resolvedAt } = row;
     const name = group === '' ? rule : `${rule} for ${group}`;
     const time = (at: number): string => new Date(at).toISOString().replace('T', ' ').slice(0, 16);
-    const lines = told === TOLD.nothing ? [`Firing since ${time(since)} UTC: ${row.text}`] : [];
+    const lines = notified === NOTIFIED.nothing ? [`Firing since ${time(since)} UTC: ${row.text}`] : [];
     if (resolvedAt !== null)
       lines.push(`Resolved at ${time(resolvedAt)} UTC, after ${Math.max(1, Math.round((resolvedAt - since) / 60_000))} minutes.`);
     if (publicUrl !== undefined) lines.push(`All alerts: ${publicUrl}/track/alerts`);
@@ -43,20 +43,20 @@ export function alertNotices({ store, workers, clock, accept, feed, operators, p
     await accept.one(
       space,
       { template: OPERATOR_NOTE, to: [operator], data: { subject, space, lines } },
-      { idempotencyKey: `alert:${id}:${resolvedAt === null ? 'firing' : 'over'}`, isBuiltIn: true },
+      { idempotencyKey: `alert:${id}:${resolvedAt === null ? 'firing' : 'resolved'}`, isBuiltIn: true },
     );
   }
 
   /** One alert; what cannot be requested (an operator whose address is refused) is quarantined, and the others go on. */
   async function one(row: AlertRow): Promise<void> {
-    const told = row.resolvedAt === null ? TOLD.firing : TOLD.over;
+    const notified = row.resolvedAt === null ? NOTIFIED.firing : NOTIFIED.resolved;
     const operator = operators.get(row.space);
-    const key = `${row.id}/${told}`;
+    const key = `${row.id}/${notified}`;
     try {
       if (operator !== undefined) await request(row, operator);
     } catch (error) {
       if (store.quarantine.failed(NAME, key, error) !== undefined) return;
-      const payload: HeldAlert = { alertId: row.id, told: row.told };
+      const payload: HeldAlert = { alertId: row.id, notified: row.notified };
       await store.write((tx) => {
         store.quarantine.put(
           tx,
@@ -65,21 +65,21 @@ export function alertNotices({ store, workers, clock, accept, feed, operators, p
           error,
           newId('q', clock.now()),
         );
-        store.alerts.told(tx, row.id, told);
+        store.alerts.setNotified(tx, row.id, notified);
       });
       return;
     }
     await store.write((tx) => {
-      store.alerts.told(tx, row.id, told);
+      store.alerts.setNotified(tx, row.id, notified);
     });
     store.quarantine.succeeded(NAME, key);
   }
 
   async function step(): Promise<StepResult> {
-    const rows = store.alerts.untold(AT_ONCE);
+    const rows = store.alerts.unreported(AT_ONCE);
     const now = clock.now();
     const restsUntil = (row: AlertRow): number =>
-      store.quarantine.restsUntil(NAME, `${row.id}/${row.resolvedAt === null ? TOLD.firing : TOLD.over}`) ?? 0;
+      store.quarantine.restsUntil(NAME, `${row.id}/${row.resolvedAt === null ? NOTIFIED.firing : NOTIFIED.resolved}`) ?? 0;
     const due = rows.filter((row) => restsUntil(row) <= now);
     for (const row of due) await one(row);
     if (due.length > 0) return { did: due.length, next: 'now' };
@@ -89,8 +89,8 @@ export function alertNotices({ store, workers, clock, accept, feed, operators, p
   const worker = workers.add({ name: NAME, step, gatherMs: SOON });
   store.quarantine.register(NAME, {
     retry: (tx, { payload }) => {
-      const { alertId, told } = payload as HeldAlert;
-      store.alerts.told(tx, alertId, told);
+      const { alertId, notified } = payload as HeldAlert;
+      store.alerts.setNotified(tx, alertId, notified);
       tx.afterCommit(worker.wake);
     },
   });

@@ -7,8 +7,8 @@ const STEP = 500;
 
 export type AlertRow = typeof alerts.$inferSelect;
 export type AlertRuleRow = typeof alertRules.$inferSelect;
-/** How much of an alert the operator has been told. */
-export const TOLD = { nothing: 0, firing: 1, over: 2 } as const;
+/** How much of an alert the operator has been notified. */
+export const NOTIFIED = { nothing: 0, firing: 1, resolved: 2 } as const;
 
 /** Alerts that fire or have fired, and the rules that people have set. */
 export function alertStore(reads: Reader) {
@@ -28,7 +28,7 @@ export function alertStore(reads: Reader) {
         .all();
     },
 
-    fire(tx: Tx, row: Omit<AlertRow, 'told' | 'resolvedAt'>): void {
+    fire(tx: Tx, row: Omit<AlertRow, 'notified' | 'resolvedAt'>): void {
       tx.db.insert(alerts).values(row).onConflictDoNothing().run();
     },
 
@@ -41,18 +41,18 @@ export function alertStore(reads: Reader) {
     },
 
     /** Those that the operator does not know all of. */
-    untold(limit: number, from: Reader = reads): AlertRow[] {
+    unreported(limit: number, from: Reader = reads): AlertRow[] {
       return from.db
         .select()
         .from(alerts)
-        .where(or(eq(alerts.told, TOLD.nothing), and(eq(alerts.told, TOLD.firing), isNotNull(alerts.resolvedAt))))
+        .where(or(eq(alerts.notified, NOTIFIED.nothing), and(eq(alerts.notified, NOTIFIED.firing), isNotNull(alerts.resolvedAt))))
         .orderBy(asc(alerts.id))
         .limit(limit)
         .all();
     },
 
-    told(tx: Tx, id: string, told: (typeof TOLD)[keyof typeof TOLD]): void {
-      tx.db.update(alerts).set({ told }).where(eq(alerts.id, id)).run();
+    setNotified(tx: Tx, id: string, notified: (typeof NOTIFIED)[keyof typeof NOTIFIED]): void {
+      tx.db.update(alerts).set({ notified }).where(eq(alerts.id, id)).run();
     },
 
     rules(from: Reader = reads): AlertRuleRow[] {

@@ -50,7 +50,7 @@ export function alertRules({ alerts, spaces }: RulesOf, store: Store) {
 
     /** Whether a name is the configuration's in a space: it is changed there. */
     isConfigured(space: string, name: string): boolean {
-      return configured.some((one) => one.name === name && one.spaces.includes(space));
+      return configured.some((rule) => rule.name === name && rule.spaces.includes(space));
     },
   };
 }

@@ -28,8 +28,8 @@ export const alerts = sqliteTable(
     /** What was measured when it began, and the same in a sentence. */
     value: real('value').notNull(),
     text: text('text').notNull(),
-    /** How much of it the operator has been told. */
-    told: integer('told').$type<0 | 1 | 2>().notNull().default(0),
+    /** How much of it the operator has been notified. */
+    notified: integer('notified').$type<0 | 1 | 2>().notNull().default(0),
   },
   (table) => [
     uniqueIndex('alerts_firing')

@@ -116,8 +116,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
   }
 
   function oldest(space: string, now: number): number {
-    const waits = store.deliveries.queue(now).filter((one) => one.line.split('/')[1] === space && one.due > 0);
-    return waits.length === 0 ? 0 : Math.max(0, now - Math.min(...waits.map((one) => one.oldest))) / 1000;
+    const waits = store.deliveries.queue(now).filter((one) => one.fairnessKey.split('/')[1] === space && one.due > 0);
+    return waits.length === 0 ? 0 : Math.max(0, now - Math.min(...waits.map((wait) => wait.oldest))) / 1000;
   }
 
   async function look(): Promise<void> {

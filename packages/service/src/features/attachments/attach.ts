@@ -3,7 +3,7 @@ import { didYouMean } from '@verbalis/core/problems';
 import type { LoadedEdition } from '../editions/index.js';
 import type { Tx, RequestProblem } from '../../kernel/index.js';
 import type { AttachmentRow } from './queries.js';
-import type { WantedAttachment } from './model.js';
+import type { AttachmentRequest } from './model.js';
 import type { Store } from './store.js';
 
 interface Surroundings {
@@ -21,7 +21,7 @@ const BASE64 = /^(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?$
 
 /** Looks at what is to be attached. `keep` writes it; it is called within the transaction that accepts the message. */
 export function attachmentsOf(
-  wanted: readonly WantedAttachment[],
+  wanted: readonly AttachmentRequest[],
   { store, edition, space, most, now }: Surroundings,
   problems: RequestProblem[],
 ): { keep: (tx: Tx, messageId: string) => AttachmentRow[] } {

@@ -16,7 +16,7 @@ export const Attachment = z
     'needs exactly one of content, file, upload, url',
   )
   .meta({ id: 'Attachment' });
-export type WantedAttachment = z.output<typeof Attachment>;
+export type AttachmentRequest = z.output<typeof Attachment>;
 
 export const UploadQuery = z.strictObject({ name: oneLine(200).min(1) });
 export const UploadView = z

@@ -8,7 +8,7 @@ export type AttachmentRow = typeof attachments.$inferSelect;
 export type UploadRow = typeof uploads.$inferSelect;
 /** Rows that one step of retention removes. */
 const STEP = 500;
-/** Bytes of one row; a mail is read piece by piece while it is sent. */
+/** Bytes of one row; an email is read piece by piece while it is sent. */
 const PIECE = 256 * 1024;
 
 /** Bytes that came with messages: attachments and what was handed in for them. */
@@ -150,7 +150,7 @@ export function contentStore(reads: Reader) {
       return more.attached === undefined ? [] : attachmentsOf(from).all({ id });
     },
 
-    /** What was fetched for an attachment; the first stays, so that a mail never changes. */
+    /** What was fetched for an attachment; the first stays, so that an email never changes. */
     fetched(tx: Tx, messageId: string, n: number, contentId: string, type: string): void {
       tx.db
         .update(attachments)

@@ -18,7 +18,7 @@ import type { Store } from './store.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { eventOf, rawEvents, type CallbackEvent } from './events.js';
 
-export interface DeskOptions {
+export interface ReceiverOptions {
   readonly store: Store;
   readonly workers: WorkerGroup;
   readonly clock: Clock;
@@ -67,7 +67,7 @@ interface HeldCall {
  * a storm makes the table longer, never the process bigger. An event that cannot be read is split off its call, tried again by itself, and
  * quarantined in the end, so that it never stops those behind it.
  */
-export function callbackReceiver({ store, workers, clock, log, suppressing, profiles }: DeskOptions) {
+export function callbackReceiver({ store, workers, clock, log, suppressing, profiles }: ReceiverOptions) {
   const counts = { events: 0, repeated: 0, unmatched: 0 };
 
   function find(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
@@ -78,7 +78,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     if (event.messageId === undefined) return undefined;
     const rows = store.returns.deliveriesOfHeaderId(event.messageId, tx);
     const wanted = event.address === undefined ? undefined : suppressing.keyOf(event.address);
-    const [only] = rows.length === 1 ? rows : rows.filter((one) => suppressing.keyOf(one.address) === wanted);
+    const [only] = rows.length === 1 ? rows : rows.filter((row) => suppressing.keyOf(row.address) === wanted);
     return only === undefined ? undefined : store.deliveries.find(only.id, tx);
   }
 
@@ -109,7 +109,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
       envelopeTo: '',
       kind: event.meaning === 'complained' ? 'complaint' : kind === undefined ? 'other' : 'delivery-status',
       deliveryId: delivery?.id ?? null,
-      told: {
+      readout: {
         subject: event.type,
         originalMessageId: event.messageId,
         problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
@@ -139,7 +139,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     if (delivery === undefined) {
       return 'unmatched';
     }
-    if (event.meaning === 'unsubscribed') {
+    if (event.meaning === 'topic-left') {
       const topic = store.messages.findAny(delivery.messageId, tx)?.topic ?? '';
       suppressing.add(
         tx,
@@ -178,8 +178,8 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
       if (isLast) store.callbacks.remove(tx, batch.id);
       tx.afterCommit(() => {
         counts.events += results.length;
-        counts.repeated += results.filter((one) => one === 'repeated').length;
-        counts.unmatched += results.filter((one) => one === 'unmatched').length;
+        counts.repeated += results.filter((result) => result === 'repeated').length;
+        counts.unmatched += results.filter((result) => result === 'unmatched').length;
       });
     });
   }

@@ -53,7 +53,9 @@ export function verifyCall(signature: CallbackSignature, headers: Headers, body:
   let timestamp = signature.timestampHeader === undefined ? undefined : headerOf(headers, signature.timestampHeader);
   let candidates = [given];
   if (signature.parts !== undefined) {
-    const parts = given.split(/[,;]\s*/).map((one) => [one.slice(0, one.indexOf('=')).trim(), one.slice(one.indexOf('=') + 1)] as const);
+    const parts = given
+      .split(/[,;]\s*/)
+      .map((text) => [text.slice(0, text.indexOf('=')).trim(), text.slice(text.indexOf('=') + 1)] as const);
     timestamp = parts.find(([name]) => name === signature.parts?.timestamp)?.[1];
     // While keys are changed there may be several.
     candidates = parts.filter(([name]) => name === signature.parts?.signature).map(([, value]) => value);

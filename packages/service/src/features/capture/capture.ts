@@ -7,13 +7,13 @@ import type { Store } from './store.js';
 export interface CaptureOptions {
   readonly store: Store;
   readonly clock: Clock;
-  /** How many mails of a space are kept, and for how long in milliseconds. */
+  /** How many emails of a space are kept, and for how long in milliseconds. */
   readonly most: number;
   readonly ageMs: number;
 }
 
-/** A mail that is to be kept. */
-export interface CaptureWish {
+/** An email that is to be kept. */
+export interface CaptureRequest {
   readonly space: string;
   /** The envelope's recipient. */
   readonly address: string;
@@ -24,23 +24,23 @@ export interface CaptureWish {
   readonly contentId?: string | undefined;
 }
 
-export type CaptureDesk = ReturnType<typeof captureDesk>;
+export type CaptureStore = ReturnType<typeof captureStore>;
 
-/** Characters of a mail that a search looks through. */
+/** Characters of an email that a search looks through. */
 const SEARCHED = 4000;
 /** After so many new ones the bounds are looked at. */
 const BOUND_EVERY = 50;
 
-/** Keeps mails to be looked at, and tells those who wait for them. */
-export function captureDesk({ store, clock, most, ageMs }: CaptureOptions) {
+/** Keeps emails to be looked at, and tells those who wait for them. */
+export function captureStore({ store, clock, most, ageMs }: CaptureOptions) {
   const listeners = new Set<() => void>();
   let sinceBound = 0;
-  const tell = (): void => {
+  const notify = (): void => {
     for (const listener of [...listeners]) listener();
   };
 
-  /** Keeps a mail; resolves when it is on the disk. */
-  async function keep(wish: CaptureWish): Promise<string> {
+  /** Keeps an email; resolves when it is on the disk. */
+  async function keep(wish: CaptureRequest): Promise<string> {
     const now = clock.now();
     const shown = inspectMail(wish.bytes);
     const id = newId('l', now);
@@ -56,7 +56,7 @@ export function captureDesk({ store, clock, most, ageMs }: CaptureOptions) {
         subject: shown.subject.slice(0, 1000),
         receivedAt: now,
         size: wish.bytes.length,
-        attachments: shown.attachments.filter((one) => !one.inline).length,
+        attachments: shown.attachments.filter((attachment) => !attachment.inline).length,
         code: shown.codes[0]?.slice(0, 40) ?? null,
         words: [shown.subject, shown.from, address, shown.text === '' ? shown.html : shown.text].join('\n').slice(0, SEARCHED),
         contentId: wish.contentId ?? null,
@@ -66,7 +66,7 @@ export function captureDesk({ store, clock, most, ageMs }: CaptureOptions) {
       if (isBounded) store.captured.bound(tx, wish.space, most, now - ageMs);
       tx.afterCommit(() => {
         sinceBound = isBounded ? 0 : sinceBound + 1;
-        tell();
+        notify();
       });
     });
     return id;

@@ -18,7 +18,7 @@ import {
 } from '../../kernel/index.js';
 import { sendFrame, withCarried } from '../mail-view/index.js';
 import { FrameQuery } from '../messages/index.js';
-import type { CaptureDesk } from './capture.js';
+import type { CaptureStore } from './capture.js';
 import {
   CapturedAddresses,
   CapturedCleared,
@@ -36,7 +36,7 @@ import type { Store } from './store.js';
 
 export interface CaptureEndpoints {
   readonly store: Store;
-  readonly capturing: CaptureDesk;
+  readonly capturing: CaptureStore;
   readonly simulate: Simulate;
 }
 
@@ -62,7 +62,7 @@ function summary(row: CapturedRow): z.input<typeof CapturedSummary> {
   };
 }
 
-function detail(capturing: CaptureDesk, row: CapturedRow): z.input<typeof CapturedMail> {
+function detail(capturing: CaptureStore, row: CapturedRow): z.input<typeof CapturedMail> {
   const { headers, text, html, links, codes, attachments } = inspectMail(capturing.bytesOf(row));
   return { ...summary(row), headers: [...headers], text, html, links: [...links], codes: [...codes], files: [...attachments] };
 }
@@ -277,10 +277,10 @@ const simulate = endpoint({
   body: jsonBody(Simulation),
   answers: { 202: json('The captured email.', CapturedSummary) },
   refusals: { 409: 'The email has no delivery, so nothing can follow for it.' },
-  async run({ caller: { space }, params: { id }, body: { fate, cause, link } }, deps) {
+  async run({ caller: { space }, params: { id }, body: { outcome, cause, link } }, deps) {
     const row = found(deps.store, space, id);
     try {
-      await deps.simulate(row, fate, { cause, link });
+      await deps.simulate(row, outcome, { cause, link });
     } catch (error) {
       if (!(error instanceof SimulationFault)) throw error;
       throw new Refusal(409, 'no-delivery', 'No outcome can be simulated for this email', {

@@ -2,7 +2,7 @@ import { mailBytes } from '@verbalis/core/mime';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Job } from '../providers/index.js';
 import type { ReturnIntake } from '../returns/index.js';
-import { captureDesk, type CaptureDesk } from './capture.js';
+import { captureStore, type CaptureStore } from './capture.js';
 import { captureEndpoints } from './endpoints.js';
 import type { CaptureSettings } from './settings.js';
 import { simulator } from './simulate.js';
@@ -17,7 +17,7 @@ interface Options {
 }
 
 export interface Capture {
-  readonly capturing: CaptureDesk;
+  readonly capturing: CaptureStore;
   /** What the provider "capture" does with an email. */
   readonly keep: (job: Job) => Promise<void>;
   readonly feature: Feature;
@@ -27,7 +27,7 @@ const DAY = 24 * 3_600_000;
 
 /** Email that is kept to be looked at instead of being sent. */
 export function openCapture({ clock }: Runtime, { store, settings, spaces, intake, returnPath }: Options): Capture {
-  const capturing = captureDesk({ store, clock, most: settings.most, ageMs: settings.days * DAY });
+  const capturing = captureStore({ store, clock, most: settings.most, ageMs: settings.days * DAY });
   const simulate = simulator({
     store,
     clock,

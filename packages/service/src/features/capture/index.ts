@@ -1,4 +1,4 @@
-export { captureDesk, type CaptureDesk } from './capture.js';
+export { captureStore, type CaptureStore } from './capture.js';
 export { simulator } from './simulate.js';
 export { captured } from './tables.js';
 export { capturedStore, holdsWords } from './queries.js';

@@ -57,12 +57,12 @@ export const CapturedWait = z.strictObject({
 });
 export const CapturedCleared = z.strictObject({ removed: z.int() }).meta({ id: 'CapturedCleared' });
 export const CapturedAddresses = z
-  .strictObject({ addresses: z.array(z.strictObject({ address: z.string(), mails: z.int(), latest: z.iso.datetime() })) })
+  .strictObject({ addresses: z.array(z.strictObject({ address: z.string(), emails: z.int(), latest: z.iso.datetime() })) })
   .meta({ id: 'CapturedAddresses' });
 
 export const Simulation = z
   .strictObject({
-    fate: z.enum(['delivered', 'delayed', 'bounced', 'complained', 'opened', 'clicked']),
+    outcome: z.enum(['delivered', 'delayed', 'bounced', 'complained', 'image-loaded', 'link-followed']),
     cause: CauseName.optional().meta({ description: 'Why it bounced or waits.' }),
     link: z.string().max(2000).optional().meta({ description: 'The link that was clicked.' }),
   })

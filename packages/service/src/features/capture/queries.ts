@@ -38,25 +38,25 @@ const STEP = 500;
 /** The index knows runs of three letters; a shorter word is looked for in what the list shows. */
 const SHORTEST = 3;
 
-/** Mails that hold all these words, in whatever order and case; parts of words are enough. */
+/** Emails that hold all these words, in whatever order and case; parts of words are enough. */
 export function holdsWords(find: string): SQL[] {
-  const words = find.split(/\s+/).filter((one) => one !== '');
-  const indexed = words.filter((one) => [...one].length >= SHORTEST);
-  const short = words.filter((one) => [...one].length < SHORTEST);
+  const words = find.split(/\s+/).filter((text) => text !== '');
+  const indexed = words.filter((word) => [...word].length >= SHORTEST);
+  const short = words.filter((word) => [...word].length < SHORTEST);
   const shown = sql`lower(${captured.subject} || ' ' || ${captured.sender} || ' ' || ${captured.address})`;
   return [
     ...(indexed.length === 0
       ? []
       : [
           sql`${captured.seq} in (select rowid from captured_words where captured_words match ${indexed
-            .map((one) => `"${one.replaceAll('"', '""')}"`)
+            .map((text) => `"${text.replaceAll('"', '""')}"`)
             .join(' ')})`,
         ]),
-    ...short.map((one) => sql`instr(${shown}, ${one.toLowerCase()}) > 0`),
+    ...short.map((text) => sql`instr(${shown}, ${text.toLowerCase()}) > 0`),
   ];
 }
 
-/** Mails that were kept to be looked at instead of being sent. */
+/** Emails that were kept to be looked at instead of being sent. */
 export function capturedStore(reads: Reader) {
   const insert = writing((db) =>
     db
@@ -122,7 +122,7 @@ export function capturedStore(reads: Reader) {
   }
 
   return {
-    /** Keeps a mail; the same delivery once. @returns whether it was new */
+    /** Keeps an email; the same delivery once. @returns whether it was new */
     keep(tx: Tx, { words, ...row }: NewCaptured): boolean {
       const { changes, lastInsertRowid } = insert(tx).run({
         ...row,
@@ -156,10 +156,10 @@ export function capturedStore(reads: Reader) {
     },
 
     /** Recipients with how many they have, the latest first. */
-    addresses(space: string, limit: number, from: Reader = reads): { address: string; mails: number; latest: number }[] {
+    addresses(space: string, limit: number, from: Reader = reads): { address: string; emails: number; latest: number }[] {
       const latest = max(captured.receivedAt);
       return from.db
-        .select({ address: captured.address, mails: count(), latest: sql<number>`${latest}` })
+        .select({ address: captured.address, emails: count(), latest: sql<number>`${latest}` })
         .from(captured)
         .where(eq(captured.space, space))
         .groupBy(captured.address)

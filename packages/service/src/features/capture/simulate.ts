@@ -6,7 +6,7 @@ import type { CapturedRow } from './queries.js';
 import type { Store } from './store.js';
 
 /** What may become of a captured mail, so that an app's handling of it can be tried. */
-export type Fate = 'delivered' | 'delayed' | 'bounced' | 'complained' | 'opened' | 'clicked';
+export type SimulatedOutcome = 'delivered' | 'delayed' | 'bounced' | 'complained' | 'image-loaded' | 'link-followed';
 
 export class SimulationFault extends Error {
   override name = 'SimulationFault';
@@ -33,26 +33,26 @@ export function simulator({ store, clock, intake, bytesOf, returnDomain, returnS
   /** @throws SimulationFault where the mail belongs to no delivery */
   return async (
     row: CapturedRow,
-    fate: Fate,
+    outcome: SimulatedOutcome,
     more: { readonly cause?: Cause | undefined; readonly link?: string | undefined },
   ): Promise<void> => {
     const delivery = row.deliveryId === null ? undefined : store.deliveries.find(row.deliveryId);
     if (delivery === undefined) throw new SimulationFault('This mail is a test of its own: no delivery of a message stands behind it.');
     const now = clock.now();
-    if (fate === 'opened' || fate === 'clicked') {
+    if (outcome === 'image-loaded' || outcome === 'link-followed') {
       await store.write((tx) => {
         store.deliveries.record(
           tx,
           {
-            id: `${fate}:${newId('e', now)}`,
+            id: `${outcome}:${newId('e', now)}`,
             deliveryId: delivery.id,
-            kind: fate,
+            kind: outcome,
             source: 'service',
             at: now,
             cause: undefined,
             status: undefined,
             replyCode: undefined,
-            diagnostic: fate === 'clicked' ? more.link : undefined,
+            diagnostic: outcome === 'link-followed' ? more.link : undefined,
           },
           now,
         );
@@ -69,17 +69,17 @@ export function simulator({ store, clock, intake, bytesOf, returnDomain, returnS
       original: bytesOf(row),
       id: newId('e', now),
     };
-    const cause = more.cause ?? (fate === 'delayed' ? 'mailbox-full' : 'mailbox-unknown');
+    const cause = more.cause ?? (outcome === 'delayed' ? 'mailbox-full' : 'mailbox-unknown');
     const said = causeRow(cause).example.replace(/<[^<>@\s]+@[^<>\s]+>/g, `<${delivery.address}>`);
     const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(said)?.[0];
     // What is given up for good is a failure whatever the number began with (RFC 3464 2.3.3).
     const report = { ...base, diagnostic: said, ...(status === undefined ? {} : { status }) };
     const bytes =
-      fate === 'complained'
+      outcome === 'complained'
         ? writeComplaint(base)
-        : fate === 'delivered'
+        : outcome === 'delivered'
           ? writeReport({ ...base, action: 'delivered' })
-          : writeReport({ ...report, action: fate === 'bounced' ? 'failed' : 'delayed' });
-    await intake.take({ bytes, source: 'mail', envelopeFrom: '', envelopeTo: returnPath, space: undefined });
+          : writeReport({ ...report, action: outcome === 'bounced' ? 'failed' : 'delayed' });
+    await intake.receive({ bytes, source: 'mail', envelopeFrom: '', envelopeTo: returnPath, space: undefined });
   };
 }

@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
-/** Mails that were kept to be looked at, each for one recipient. */
+/** Emails that were kept to be looked at, each for one recipient. */
 export const captured = sqliteTable(
   'captured',
   {

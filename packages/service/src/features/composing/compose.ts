@@ -35,7 +35,7 @@ export interface ComposeSources {
   readonly files: StoredFiles;
 }
 
-/** A mail ready to be handed over: its bytes, and what they were made of. */
+/** An email ready to be handed over: its bytes, and what they were made of. */
 export interface ComposedMail {
   readonly mail: WrittenMail;
   readonly parts: MailParts;
@@ -123,7 +123,7 @@ export async function composeMail(
 /** In bytes. */
 const SMALL_MAIL = 128 * 1024;
 
-/** Names whom a mail was meant for, where the space's rules have sent it elsewhere. */
+/** Names whom an email was meant for, where the space's rules have sent it elsewhere. */
 const INTENDED = 'Verbalis-Intended-For';
 
 interface ShownMail {
@@ -165,7 +165,7 @@ function withNote(html: string, delivery: DeliveryRow): string {
   return body === null ? note + html : html.slice(0, body.index + body[0].length) + note + html.slice(body.index + body[0].length);
 }
 
-/** The parts of a mail that is taken as a whole. */
+/** The parts of an email that is taken as a whole. */
 export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts {
   return {
     messageId: message.headerId,
@@ -189,7 +189,7 @@ export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts
 
 const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
 
-/** A mail that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
+/** An email that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
 async function rawMail(sources: ComposeSources, message: MessageRow, delivery: DeliveryRow, contentId: string): Promise<ComposedMail> {
   const bytes = mailBytes(foreignMail(mailBytes(sources.files.bytes(contentId))));
   const end = bytes.indexOf('\r\n\r\n');

@@ -8,7 +8,7 @@ export const NewDomain = z
       .min(1)
       .max(2)
       .optional()
-      .meta({ description: 'How its mails are signed; both where nothing is said.' }),
+      .meta({ description: 'How its emails are signed; both where nothing is said.' }),
   })
   .meta({ id: 'NewDomain' });
 export const DomainView = z

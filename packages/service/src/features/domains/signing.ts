@@ -1,13 +1,13 @@
 import { importKey, makeKey, recordOf, type KeyAlgorithm, type SigningKey } from '@verbalis/core/dkim';
 import type { Store } from './store.js';
-import { seal, unseal } from '../../kernel/index.js';
+import { encrypt, decrypt } from '../../kernel/index.js';
 
 export type Signing = ReturnType<typeof signing>;
 
 /** Not every receiver knows Ed25519 yet; those that do prefer it. */
 const BOTH: readonly KeyAlgorithm[] = ['rsa-sha256', 'ed25519-sha256'];
 
-/** The keys that sign for a domain: made here, kept sealed, unsealed once. */
+/** The keys that sign for a domain: made here, kept encrypted, decrypted once. */
 export function signing(store: Store, master: Uint8Array) {
   const ready = new Map<string, readonly SigningKey[]>();
   const nameOf = (domain: string, selector: string): string => `${selector}._domainkey.${domain}`;
@@ -24,7 +24,7 @@ export function signing(store: Store, master: Uint8Array) {
             domain,
             selector,
             algorithm,
-            sealed: seal(master, nameOf(domain, selector), made.privateKey),
+            encrypted: encrypt(master, nameOf(domain, selector), made.privateKey),
             record: recordOf(algorithm, importKey(algorithm, made.privateKey)),
             createdAt: now,
           };
@@ -59,7 +59,7 @@ export function signing(store: Store, master: Uint8Array) {
             domain: row.domain,
             selector: row.selector,
             algorithm: row.algorithm,
-            key: importKey(row.algorithm, unseal(master, nameOf(row.domain, row.selector), row.sealed)),
+            key: importKey(row.algorithm, decrypt(master, nameOf(row.domain, row.selector), row.encrypted)),
           }));
         }
         // A domain without a key may get one: that is looked for again.

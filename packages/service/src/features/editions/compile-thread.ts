@@ -13,9 +13,9 @@ inThread(() => ({
     const compiled = compileFolder(project);
     if (!hasErrors(compiled.problems)) return { compiled };
     const errors = compiled.problems
-      .filter((one) => one.severity === 'error')
+      .filter((problem) => problem.severity === 'error')
       .slice(0, MOST_SHOWN)
-      .map((one) => describe(one, project.texts.get(one.place.file)));
+      .map((problem) => describe(problem, project.texts.get(problem.place.file)));
     return { errors, compiled };
   },
 }));

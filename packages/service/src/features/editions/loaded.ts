@@ -58,7 +58,7 @@ function programFor(template: CompiledTemplate, locale: string | undefined, own:
     .find((one) => one !== undefined);
 }
 
-/** Number of the edition that the service itself brings: mails that need no mail folder. */
+/** Number of the edition that the service itself brings: emails that need no mail folder. */
 export const BUILT_IN = 0;
 export const OPERATOR_NOTE = 'operator-note';
 

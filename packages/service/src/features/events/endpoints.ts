@@ -15,7 +15,7 @@ import {
 } from '../../kernel/index.js';
 import { EVENT_SCHEMAS } from './data-schemas.js';
 import type { Feed } from './feed.js';
-import { EventList, EventsQuery, FilterTrial, FilterTried, StreamQuery } from './model.js';
+import { EventList, EventsQuery, FilterTest, FilterResult, StreamQuery } from './model.js';
 import type { KnownEvent } from './queries.js';
 import type { Store } from './store.js';
 
@@ -78,8 +78,8 @@ const tryFilter = endpoint({
   path: '/v1/events/filter',
   summary: 'How many of the last day’s events a filter lets through',
   scope: 'read',
-  body: jsonBody(FilterTrial),
-  answers: { 200: json('Counts.', FilterTried) },
+  body: jsonBody(FilterTest),
+  answers: { 200: json('Counts.', FilterResult) },
   isRepeatable: true,
   run({ caller: { space }, body }, { store, clock }) {
     const filter = filterOf(body.filter);

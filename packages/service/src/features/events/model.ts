@@ -32,12 +32,12 @@ export const EventsQuery = z.strictObject({
   deliveryId: z.string().optional(),
 });
 export const EventList = z.strictObject({ events: z.array(CloudEventView), nextCursor: z.string().optional() }).meta({ id: 'EventList' });
-export const FilterTrial = z.strictObject({ filter: FilterText }).meta({ id: 'FilterTrial' });
-export const FilterTried = z
+export const FilterTest = z.strictObject({ filter: FilterText }).meta({ id: 'FilterTest' });
+export const FilterResult = z
   .strictObject({
     looked: z.int().meta({ description: 'Events of the last day that were looked at.' }),
     passed: z.int(),
     kinds: z.record(z.string(), z.int()).meta({ description: 'Those that pass, by kind.' }),
   })
-  .meta({ id: 'FilterTried' });
+  .meta({ id: 'FilterResult' });
 export const StreamQuery = z.strictObject({ filter: FilterText.optional() });

@@ -27,13 +27,13 @@ const get = endpoint({
 function tableOf({ series, by }: FiguresView, dimension: string): (string | number)[][] {
   const names = [...new Set([...series, ...(by ?? []).map(({ counts }) => counts)].flatMap(({ states }) => Object.keys(states)))];
   if (by === undefined) return [['at', ...names], ...series.map(({ at, states }) => [at, ...names.map((name) => states[name] ?? 0)])];
-  const rows = by.map(({ value, counts: { asked, states, toAccepted, toDelivered } }) => [
+  const rows = by.map(({ value, counts: { created, states, toAccepted, toDelivered } }) => [
     value,
-    asked,
+    created,
     ...names.map((name) => states[name] ?? 0),
     ...[toAccepted.median, toAccepted.p95, toDelivered.median, toDelivered.p95].map((ms) => ms ?? ''),
   ]);
-  return [[dimension, 'asked', ...names, 'medianToAcceptedMs', 'p95ToAcceptedMs', 'medianToDeliveredMs', 'p95ToDeliveredMs'], ...rows];
+  return [[dimension, 'created', ...names, 'medianToAcceptedMs', 'p95ToAcceptedMs', 'medianToDeliveredMs', 'p95ToDeliveredMs'], ...rows];
 }
 
 const csv = endpoint({

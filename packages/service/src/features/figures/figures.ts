@@ -1,4 +1,4 @@
-import { spanAt } from '@verbalis/core/events';
+import { percentile } from '@verbalis/core/events';
 import type { z } from 'zod';
 import { instant, invalid } from '../../kernel/index.js';
 import type { Counts, Figures, FiguresQuery } from './model.js';
@@ -11,24 +11,29 @@ const MOST_DAYS = 400;
 /** Periods up to this long are shown by the hour. */
 const BY_THE_HOUR = 4 * DAY;
 const MOST_VALUES = 200;
-const BESIDE = new Set(['opened', 'clicked']);
+/** Measures beside the states, and their names in the API. */
+const BESIDE: ReadonlyMap<string, 'imagesLoaded' | 'linksFollowed'> = new Map([
+  ['image-loaded', 'imagesLoaded'],
+  ['link-followed', 'linksFollowed'],
+]);
 
 type CountsView = z.input<typeof Counts>;
 export type FiguresView = z.input<typeof Figures>;
 
 function countsOf(rows: readonly FigureRow[]): CountsView {
   const states: Record<string, number> = {};
-  const beside = { opened: 0, clicked: 0 };
+  const beside = { imagesLoaded: 0, linksFollowed: 0 };
   const spans = { accepted: new Map<number, number>(), delivered: new Map<number, number>() };
   for (const { measure, n } of rows) {
+    const name = BESIDE.get(measure);
     const [, of, bucket] = /^to-(accepted|delivered):(\d+)$/.exec(measure) ?? [];
     if (of === 'accepted' || of === 'delivered') spans[of].set(Number(bucket), (spans[of].get(Number(bucket)) ?? 0) + n);
-    else if (BESIDE.has(measure)) beside[measure as keyof typeof beside] += n;
+    else if (name !== undefined) beside[name] += n;
     else states[measure] = (states[measure] ?? 0) + n;
   }
-  const times = (counts: ReadonlyMap<number, number>) => ({ median: spanAt(counts, 0.5), p95: spanAt(counts, 0.95) });
+  const times = (counts: ReadonlyMap<number, number>) => ({ median: percentile(counts, 0.5), p95: percentile(counts, 0.95) });
   return {
-    asked: Object.values(states).reduce((sum, n) => sum + n, 0),
+    created: Object.values(states).reduce((sum, n) => sum + n, 0),
     states,
     ...beside,
     toAccepted: times(spans.accepted),
@@ -58,8 +63,8 @@ function valuesOf(rows: readonly FigureRow[]): { value: string; counts: CountsVi
   }
   return [...byValue]
     .map(([value, own]) => ({ value, counts: countsOf(own) }))
-    .filter(({ counts }) => counts.asked > 0)
-    .sort((a, b) => b.counts.asked - a.counts.asked)
+    .filter(({ counts }) => counts.created > 0)
+    .sort((a, b) => b.counts.created - a.counts.created)
     .slice(0, MOST_VALUES);
 }
 

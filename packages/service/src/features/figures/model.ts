@@ -5,10 +5,10 @@ import { Time } from '../../kernel/index.js';
 const Times = z.strictObject({ median: z.int().optional(), p95: z.int().optional() }).meta({ description: 'Milliseconds.' });
 export const Counts = z
   .strictObject({
-    asked: z.int().meta({ description: 'Deliveries of which something is known.' }),
+    created: z.int().meta({ description: 'Deliveries that were created.' }),
     states: z.record(z.string(), z.int()),
-    opened: z.int(),
-    clicked: z.int(),
+    imagesLoaded: z.int(),
+    linksFollowed: z.int(),
     toAccepted: Times,
     toDelivered: Times,
   })

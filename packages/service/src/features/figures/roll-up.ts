@@ -54,18 +54,18 @@ const hourOf = (at: number): number => at - (at % HOUR);
 /** A delivery as what it is now. */
 function countedNow(row: DeliveryToCount, before: Counted | undefined, events: readonly BareEvent[]): Counted {
   const first = (kind: EventKind): number | undefined => {
-    const times = events.filter((one) => one.kind === kind).map((one) => one.at);
+    const times = events.filter((event) => event.kind === kind).map((event) => event.at);
     return times.length === 0 ? undefined : bucketOf(Math.min(...times.slice(0, MOST_TIMES)) - row.createdAt);
   };
-  const has = (kind: EventKind): boolean => events.some((one) => one.kind === kind);
+  const has = (kind: EventKind): boolean => events.some((event) => event.kind === kind);
   return {
     state: row.state,
     cause: row.cause ?? undefined,
     provider: row.provider ?? undefined,
     accepted: before?.accepted ?? first('accepted'),
     delivered: before?.delivered ?? first('delivered'),
-    opened: before?.opened === true || has('opened'),
-    clicked: before?.clicked === true || has('clicked'),
+    imageLoaded: before?.imageLoaded === true || has('image-loaded'),
+    linkFollowed: before?.linkFollowed === true || has('link-followed'),
   };
 }
 
@@ -114,7 +114,7 @@ function countDeliveries(
         const key = [row.space, grain, change.dimension, at, change.value, change.measure].join('\0');
         sums.set(key, { ...change, space: row.space, grain, at, n: (sums.get(key)?.n ?? 0) + change.n * n });
       }
-  return { counted, changes: [...sums.values()].filter((one) => one.n !== 0) };
+  return { counted, changes: [...sums.values()].filter((sum) => sum.n !== 0) };
 }
 
 /**

@@ -12,7 +12,7 @@ export const figures = sqliteTable(
     /** When the span begins, in milliseconds since the epoch. */
     at: integer('at').notNull(),
     value: text('value').notNull(),
-    /** A state, "opened", "clicked", or a bucket of time: "to-accepted:31". */
+    /** A state, "image-loaded", "link-followed", or a bucket of time: "to-accepted:31". */
     measure: text('measure').notNull(),
     n: integer('n').notNull(),
   },

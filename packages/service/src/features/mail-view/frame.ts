@@ -6,7 +6,7 @@ export type Pictures = 'none' | 'own' | 'all';
 const SOURCES: Readonly<Record<Pictures, string>> = { none: "'none'", own: 'data:', all: 'data: https: http:' };
 
 /**
- * Sends a mail's HTML as a page for a frame: no script, no form, nothing leads out of it, and nothing is fetched but what was asked for.
+ * Sends an email's HTML as a page for a frame: no script, no form, nothing leads out of it, and nothing is fetched but what was asked for.
  * @param readable whether the page around it may look in (to keep its place when it is made anew): for mail of one's own only
  */
 export function sendFrame(response: Response, html: string, pictures: Pictures, readable = false): void {

@@ -6,7 +6,7 @@ import { NO_RULES } from '../spaces/index.js';
 import { stored } from './people.js';
 import { deliveryOf, editionsOf, marked, prepareMessage, type PrepareOptions, type Prepared } from './prepare.js';
 import { laterOf } from './timing.js';
-import type { WantedMessage } from './model.js';
+import type { MessageRequest } from './model.js';
 
 export interface Accepted {
   readonly message: MessageRow;
@@ -36,21 +36,21 @@ export interface AcceptOne {
 
 /** Accepts messages: checks everything that could go wrong later, then writes them durably. */
 export interface Acceptor {
-  readonly one: (space: string, wanted: WantedMessage, how?: AcceptOne) => Promise<Accepted>;
+  readonly one: (space: string, wanted: MessageRequest, how?: AcceptOne) => Promise<Accepted>;
   /** Looks at a message without accepting it. @throws Refusal that names all that is wrong */
-  readonly check: (space: string, wanted: WantedMessage) => Promise<void>;
+  readonly check: (space: string, wanted: MessageRequest) => Promise<void>;
   /**
    * Many at once, in one transaction. `all`: none is taken unless all can be. `each`: what can be taken is. `check`: none, only looked at.
    * The key stands for the whole batch.
    */
   readonly batch: (
     space: string,
-    wanted: readonly WantedMessage[],
+    wanted: readonly MessageRequest[],
     how: { readonly mode: 'all' | 'each' | 'check'; readonly idempotencyKey?: string | undefined },
   ) => Promise<BatchResult[]>;
   /** When a message that was accepted is to go instead; in milliseconds since the epoch. */
   readonly later: (message: MessageRow, wanted: { notBefore: string; timeZone?: string | undefined }) => Promise<number>;
-  /** A mail that came in as a whole, to the recipients of its envelope. */
+  /** An email that came in as a whole, to the recipients of its envelope. */
   readonly raw: (space: string, to: readonly string[], bytes: Uint8Array) => Promise<MessageRow>;
 }
 
@@ -113,7 +113,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
         }
       });
       if (mode === 'check') return results.filter(Boolean);
-      if (mode === 'all' && results.some((one) => 'problems' in one)) return results;
+      if (mode === 'all' && results.some((result) => 'problems' in result)) return results;
       const again = await store.write((tx) => {
         const found = new Map<number, { bodyHash: string; messageId: string }>();
         for (const { made, index } of fresh) {
@@ -147,12 +147,12 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const current = await editions.current(space);
       const mail = readMail(bytes);
       const captures = rules.mode === 'capture';
-      const told = parseMailbox(fieldOf(mail, 'from') ?? '');
+      const author = parseMailbox(fieldOf(mail, 'from') ?? '');
       // A space that captures takes whatever an app makes: that is what it is looked at for.
-      const from = isFault(told) && captures ? { name: '', local: 'unknown', domain: 'sender.invalid' } : told;
+      const from = isFault(author) && captures ? { name: '', local: 'unknown', domain: 'sender.invalid' } : author;
       if (isFault(from)) throw new Refusal(422, 'no-sender', 'The mail has no sender', { detail: `Its From field ${from.fault}.` });
       const usual = parseMailbox(rules.sender ?? current?.project.settings.sender ?? '');
-      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains.map((one) => one.toLowerCase())];
+      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains.map((senderDomain) => senderDomain.toLowerCase())];
       if (!captures && !allowed.includes(from.domain))
         throw new Refusal(422, 'wrong-sender', 'This space may not send as that domain', {
           detail: `${from.domain} is none of ${allowed.join(', ') || 'those allowed'}.`,
@@ -177,8 +177,8 @@ export function acceptor(options: AcceptOptions): Acceptor {
         headerId: given ?? `${id}@${from.domain}`,
         createdAt: now,
       };
-      const deliveries = to.flatMap((one) => {
-        const address = parseAddress(one);
+      const deliveries = to.flatMap((text) => {
+        const address = parseAddress(text);
         return isFault(address)
           ? []
           : [deliveryOf(message, { ...address, name: '' }, { topic: undefined, urgent: true, nextAttemptAt: now, expiresAt: null, rules })];

@@ -45,7 +45,7 @@ export function claimStatements() {
     db
       .select()
       .from(deliveries)
-      .where(and(eq(deliveries.line, sql.placeholder('line')), lte(deliveries.nextAttemptAt, sql.placeholder('now'))))
+      .where(and(eq(deliveries.fairnessKey, sql.placeholder('fairnessKey')), lte(deliveries.nextAttemptAt, sql.placeholder('now'))))
       .orderBy(asc(deliveries.nextAttemptAt), asc(deliveries.id))
       .limit(sql.placeholder('most'))
       .prepare(),
@@ -54,7 +54,7 @@ export function claimStatements() {
     db
       .select({ at: sql<number | null>`min(${deliveries.nextAttemptAt})` })
       .from(deliveries)
-      .where(and(eq(deliveries.line, sql.placeholder('line')), isNotNull(deliveries.nextAttemptAt)))
+      .where(and(eq(deliveries.fairnessKey, sql.placeholder('fairnessKey')), isNotNull(deliveries.nextAttemptAt)))
       .prepare(),
   );
   const nextDeadline = reading((db) =>
@@ -72,18 +72,18 @@ export function claimStatements() {
       .limit(EXPIRED_AT_ONCE)
       .prepare(),
   );
-  // Each step jumps to the next line in the index: the cost is by line, not by delivery.
-  const linesThatWait = reading((db) =>
+  // Each step jumps to the next key in the index: the cost is by key, not by delivery.
+  const keysThatWait = reading((db) =>
     db
-      .select({ line: sql<string>`line` })
+      .select({ fairnessKey: sql<string>`key` })
       .from(
-        sql`(with recursive l(line) as (
-        select min(line) from deliveries where next_attempt_at is not null
+        sql`(with recursive l(key) as (
+        select min(fairness_key) from deliveries where next_attempt_at is not null
         union all
-        select (select min(line) from deliveries where next_attempt_at is not null and line > l.line) from l where l.line is not null
-      ) select line from l where line is not null)`,
+        select (select min(fairness_key) from deliveries where next_attempt_at is not null and fairness_key > l.key) from l where l.key is not null
+      ) select key from l where key is not null)`,
       )
       .prepare(),
   );
-  return { byId, leaseOne, renewOne, postpone, dueIn, nextDueIn, nextDeadline, overdue, linesThatWait };
+  return { byId, leaseOne, renewOne, postpone, dueIn, nextDueIn, nextDeadline, overdue, keysThatWait };
 }

@@ -62,9 +62,9 @@ export function claimStore(reads: Reader, facts: FactStore, attempts: AttemptSto
 
   const waiting = (from: Reader): string[] =>
     statements
-      .linesThatWait(from)
+      .keysThatWait(from)
       .all()
-      .map((row) => row.line);
+      .map((row) => row.fairnessKey);
 
   /** Follows what is decided for one due delivery. @returns the claim, where it is to be attempted now */
   function follow(tx: Tx, { row, now }: Due, { leaseMs, owner, isUnderWay }: ClaimOptions, decide: Decide): Claimed | undefined {
@@ -104,13 +104,13 @@ export function claimStore(reads: Reader, facts: FactStore, attempts: AttemptSto
      * attempt is written before anything is sent, so that a crash leaves a trace. A key whose providers are all closed is left as it is:
      * its rows are not touched however many they are. What has passed its deadline ends here, whatever its key. Within a transaction.
      */
-    claim(tx: Tx, options: ClaimOptions, isClosed: (line: string) => boolean, decide: Decide): Claimed[] {
+    claim(tx: Tx, options: ClaimOptions, isClosed: (key: string) => boolean, decide: Decide): Claimed[] {
       const { now, most, optionalMost } = options;
       const claimed: Claimed[] = [];
       for (const row of statements.overdue(tx).all({ now })) expire(tx, row, now);
-      const open = waiting(tx).filter((line) => !isClosed(line));
-      claimInOrder(open, { all: most, optional: optionalMost }, (line, part) => {
-        const rows = statements.dueIn(tx).all({ line, now, most: part });
+      const open = waiting(tx).filter((key) => !isClosed(key));
+      claimInOrder(open, { all: most, optional: optionalMost }, (key, part) => {
+        const rows = statements.dueIn(tx).all({ fairnessKey: key, now, most: part });
         const before = claimed.length;
         for (const row of rows) {
           const claim = follow(tx, { row, now }, options, decide);
@@ -132,13 +132,15 @@ export function claimStore(reads: Reader, facts: FactStore, attempts: AttemptSto
     },
 
     /** The fairness keys under which something waits. */
-    lines(from: Reader = reads): string[] {
+    fairnessKeys(from: Reader = reads): string[] {
       return waiting(from);
     },
 
-    /** When something is due next or passes its deadline, in milliseconds since the epoch; what closed lines hold is left out. */
-    nextDueAt(isClosed: (line: string) => boolean, from: Reader = reads): number | undefined {
-      const due = waiting(from).flatMap((line) => (isClosed(line) ? [] : [statements.nextDueIn(from).get({ line })?.at ?? []].flat()));
+    /** When something is due next or passes its deadline, in milliseconds since the epoch; what closed keys hold is left out. */
+    nextDueAt(isClosed: (key: string) => boolean, from: Reader = reads): number | undefined {
+      const due = waiting(from).flatMap((key) =>
+        isClosed(key) ? [] : [statements.nextDueIn(from).get({ fairnessKey: key })?.at ?? []].flat(),
+      );
       const deadline = statements.nextDeadline(from).get()?.at ?? [];
       const all = [...due, deadline].flat();
       return all.length === 0 ? undefined : Math.min(...all);

@@ -5,7 +5,7 @@ import { canonicalLocale, lookUp } from '@verbalis/core/strings';
 import type { LoadedEdition, ReadyTemplate } from '../editions/index.js';
 import { Refusal, type RequestProblem } from '../../kernel/index.js';
 import type { MessageMore } from './tables.js';
-import type { WantedMessage } from './model.js';
+import type { MessageRequest } from './model.js';
 
 const LONGEST_READY = 2 * 1024 * 1024;
 
@@ -23,9 +23,9 @@ export interface Content {
   readonly ready: MessageMore['ready'];
 }
 
-/** A mail from a template; it is rendered once here to find out what only its data can bring about. */
+/** An email from a template; it is rendered once here to find out what only its data can bring about. */
 export function templateContent(
-  wanted: WantedMessage,
+  wanted: MessageRequest,
   name: string,
   edition: LoadedEdition,
   space: string,
@@ -78,8 +78,8 @@ export function templateContent(
   };
 }
 
-/** A mail that the app has made itself; a text part is made from its HTML where it brings none. */
-export function readyContent(wanted: WantedMessage, edition: LoadedEdition, problems: RequestProblem[]): Content | undefined {
+/** An email that the app has made itself; a text part is made from its HTML where it brings none. */
+export function readyContent(wanted: MessageRequest, edition: LoadedEdition, problems: RequestProblem[]): Content | undefined {
   const { subject = '', html, text, topic } = wanted;
   if (subject.trim() === '')
     problems.push({ path: 'subject', message: 'is missing', hint: 'Name a template, or give subject with html or text.' });

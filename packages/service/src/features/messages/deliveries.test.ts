@@ -37,7 +37,7 @@ function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
     nextAttemptAt: 1,
     leaseUntil: null,
     owner: null,
-    line: '0/harbour//',
+    fairnessKey: '0/harbour//',
     domain: 'post.example',
     expiresAt: null,
     decidedBy: null,

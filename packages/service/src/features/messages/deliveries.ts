@@ -28,11 +28,11 @@ export function deliveryStore(reads: Reader) {
       return byId(from).get({ id });
     },
 
-    /** What waits, by line and state. */
-    queue(now: number, from: Reader = reads): { line: string; state: string; n: number; due: number; oldest: number }[] {
+    /** What waits, by fairness key and state. */
+    queue(now: number, from: Reader = reads): { fairnessKey: string; state: string; n: number; due: number; oldest: number }[] {
       return from.db
         .select({
-          line: deliveries.line,
+          fairnessKey: deliveries.fairnessKey,
           state: deliveries.state,
           n: count(),
           due: sql<number>`sum(${deliveries.nextAttemptAt} <= ${now})`,
@@ -40,7 +40,7 @@ export function deliveryStore(reads: Reader) {
         })
         .from(deliveries)
         .where(isNotNull(deliveries.nextAttemptAt))
-        .groupBy(deliveries.line, deliveries.state)
+        .groupBy(deliveries.fairnessKey, deliveries.state)
         .all();
     },
 

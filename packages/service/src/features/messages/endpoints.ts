@@ -30,7 +30,7 @@ import {
   NewBatch,
   NewMessage,
   Rescheduling,
-  type WantedMessage,
+  type MessageRequest,
 } from './model.js';
 import type { Store } from './store.js';
 import type { DeliveryRow, MessageRow } from './tables.js';
@@ -153,7 +153,7 @@ const sendBatch = endpoint({
   isRepeatable: true,
   async run({ caller: { space }, headers, body: { template, mode, messages } }, { accept, metrics }) {
     const entries = messages.map(
-      (entry, index): { index: number; message: WantedMessage } | { index: number; problems: RequestProblem[] } => {
+      (entry, index): { index: number; message: MessageRequest } | { index: number; problems: RequestProblem[] } => {
         const read = NewMessage.safeParse(template === undefined || 'template' in entry ? entry : { template, ...entry });
         return read.success ? { index, message: read.data } : { index, problems: faultsOf(read.error, NewMessage) };
       },

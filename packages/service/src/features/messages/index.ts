@@ -13,7 +13,7 @@ export {
   facts,
   attempts,
   idempotency,
-  mails,
+  emails,
 } from './tables.js';
 export { IdempotencyHeader, idempotencyKeyOf, messageEndpoints } from './endpoints.js';
 export { CauseName, FrameQuery, Locale, State } from './model.js';

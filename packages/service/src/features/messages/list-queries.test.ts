@@ -42,7 +42,9 @@ function fits({ message, deliveries }: Made, filter: MessageFilter): boolean {
     (template === undefined || message.template === template) &&
     (reference === undefined || message.reference === reference) &&
     ((state === undefined && address === undefined) ||
-      deliveries.some((one) => (state === undefined || one.state === state) && (address === undefined || one.address === address))) &&
+      deliveries.some(
+        (delivery) => (state === undefined || delivery.state === state) && (address === undefined || delivery.address === address),
+      )) &&
     message.createdAt >= from &&
     message.createdAt < to
   );
@@ -85,7 +87,7 @@ test('a look that finds nothing ends after so many steps, says so, and goes on f
     made('harbour', 1000 + i, TEMPLATES[i % 2]!, 'x', [['asa@post.example', i % 2 === 0 ? 'accepted' : 'failed']]),
   );
   await apart.store.write((tx) => {
-    for (const one of rows) apart.store.messages.insert(tx, { ...one, idempotency: undefined });
+    for (const row of rows) apart.store.messages.insert(tx, { ...row, idempotency: undefined });
   });
   const filter = { space: 'harbour', limit: 10, template: TEMPLATES[0], state: 'failed' as const };
   const first = messagePage(filter, apart.store.reads);

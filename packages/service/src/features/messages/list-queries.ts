@@ -174,7 +174,7 @@ export function messagePage(filter: MessageFilter, from: Reader): MessagePage {
     }
     const id: string = candidate;
     looks += sources.length;
-    if (sources.every((one) => one.has(id))) {
+    if (sources.every((source) => source.has(id))) {
       if (ids.length === filter.limit) return { ids, next: ids.at(-1), partial: false };
       ids.push(id);
     }

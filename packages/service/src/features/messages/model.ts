@@ -38,7 +38,7 @@ export const NewMessage = z
     subject: oneLine(998).optional(),
     html: z.string().optional(),
     text: z.string().optional(),
-    topic: z.string().max(100).optional().meta({ description: 'Of a mail without a template.' }),
+    topic: z.string().max(100).optional().meta({ description: 'Of an email without a template.' }),
     notBefore: z
       .string()
       .max(40)
@@ -185,8 +185,8 @@ export const FrameQuery = z.strictObject({
 });
 
 /** A message as an app asks for it; its shape is checked, its meaning is not yet. */
-export type WantedMessage = z.output<typeof NewMessage>;
-export type WantedMailbox = z.output<typeof Recipient>;
+export type MessageRequest = z.output<typeof NewMessage>;
+export type MailboxRequest = z.output<typeof Recipient>;
 
 export const NewBatch = z
   .strictObject({

@@ -2,7 +2,7 @@ import { addressText, isFault, parseMailbox, type Mailbox } from '@verbalis/core
 import type { LoadedEdition } from '../editions/index.js';
 import { invalid, Refusal, type RequestProblem } from '../../kernel/index.js';
 import type { SpaceRules } from '../spaces/index.js';
-import type { WantedMailbox } from './model.js';
+import type { MailboxRequest } from './model.js';
 
 /** As it stands in the records. */
 export function stored(one: Mailbox): { name: string; address: string } {
@@ -10,7 +10,7 @@ export function stored(one: Mailbox): { name: string; address: string } {
 }
 
 /** Addresses as an app names them, each once. */
-export function recipients(wanted: readonly WantedMailbox[], field: string, most: number, problems: RequestProblem[]): Mailbox[] {
+export function recipients(wanted: readonly MailboxRequest[], field: string, most: number, problems: RequestProblem[]): Mailbox[] {
   const out: Mailbox[] = [];
   if (wanted.length > most) problems.push({ path: field, message: `has ${wanted.length} recipients, more than ${most}` });
   wanted.slice(0, most).forEach((one, i) => {
@@ -45,15 +45,15 @@ export function mailboxOf(written: string | undefined): Mailbox[] {
 }
 
 /** Who writes: the message's own word within the space's domains, then the template's, the space's, the mail folder's. */
-export function senderOf(edition: LoadedEdition, own: string | undefined, rules: SpaceRules, asked: WantedMailbox | undefined): Mailbox {
+export function senderOf(edition: LoadedEdition, own: string | undefined, rules: SpaceRules, asked: MailboxRequest | undefined): Mailbox {
   const written = own ?? rules.sender ?? edition.project.settings.sender;
   const parsed = written === undefined ? undefined : parseMailbox(written);
   if (asked !== undefined) {
     const problems: RequestProblem[] = [];
     const [wanted] = recipients([asked], 'from', 1, problems);
-    if (wanted === undefined) throw invalid(problems.map((one) => ({ ...one, path: one.path.replace('from[0]', 'from') })));
+    if (wanted === undefined) throw invalid(problems.map((problem) => ({ ...problem, path: problem.path.replace('from[0]', 'from') })));
     const usual = parsed === undefined || isFault(parsed) ? [] : [parsed.domain];
-    const allowed = [...new Set([...usual, ...rules.senderDomains.map((one) => one.toLowerCase())])];
+    const allowed = [...new Set([...usual, ...rules.senderDomains.map((senderDomain) => senderDomain.toLowerCase())])];
     if (!allowed.some((domain) => wanted.domain === domain)) {
       const hint = `Allowed: ${allowed.join(', ') || 'none'}. More are set as senderDomains of the space in verbalis.yaml.`;
       throw invalid([{ path: 'from', message: `names the domain ${wanted.domain}, which this space may not send as`, hint }]);

@@ -10,7 +10,7 @@ import { readyContent, templateContent } from './content.js';
 import { mailboxOf, recipients, senderOf, stored } from './people.js';
 import { timingOf } from './timing.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
-import type { WantedMessage } from './model.js';
+import type { MessageRequest } from './model.js';
 
 export interface PrepareOptions {
   readonly store: Store;
@@ -45,7 +45,7 @@ export async function editionsOf(editions: Editions, space: string): Promise<Spa
 /** A message to be prepared. */
 export interface ToPrepare {
   readonly space: string;
-  readonly wanted: WantedMessage;
+  readonly wanted: MessageRequest;
   readonly now: number;
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn: boolean;
@@ -59,7 +59,7 @@ export function prepareMessage(
 ): Prepared {
   const { store, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? NO_RULES;
-  // A mail that the app has made itself needs no edition.
+  // An email that the app has made itself needs no edition.
   const needsNone = isBuiltIn || (wanted.template === undefined && current === undefined);
   const edition = needsNone ? plain : current;
   if (edition === undefined) {
@@ -105,20 +105,20 @@ export function prepareMessage(
     createdAt: now,
   };
   const archive = rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []);
-  const all = [...new Map([...to, ...cc, ...bcc].map((one) => [addressText(one), one])).values()];
+  const all = [...new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox])).values()];
   if (all.length > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${all.length} recipients in all, more than ${maxRecipients}` }]);
   const topic = edition.project.settings.topics[content.topic ?? ''];
   const expiresAt =
     timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
   const urgent = topic?.purpose !== 'optional';
-  const deliveries = [...all, ...archive.filter((one) => !all.some((other) => addressText(other) === addressText(one)))].map((one) =>
-    deliveryOf(message, one, { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules }),
+  const deliveries = [...all, ...archive.filter((mailbox) => !all.some((other) => addressText(other) === addressText(mailbox)))].map(
+    (mailbox) => deliveryOf(message, mailbox, { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules }),
   );
   return { message, deliveries, keep: (tx) => files.keep(tx, id) };
 }
 
-interface DeliveryWishes {
+interface DeliveryRequest {
   readonly topic: string | undefined;
   /** Essential mail goes before optional. */
   readonly urgent: boolean;
@@ -131,7 +131,7 @@ interface DeliveryWishes {
 export function deliveryOf(
   message: MessageRow,
   recipient: Mailbox,
-  { topic, urgent, nextAttemptAt, expiresAt, rules }: DeliveryWishes,
+  { topic, urgent, nextAttemptAt, expiresAt, rules }: DeliveryRequest,
 ): DeliveryRow {
   const address = addressText(recipient);
   const { recipients } = rules;
@@ -150,7 +150,7 @@ export function deliveryOf(
     nextAttemptAt,
     leaseUntil: null,
     owner: null,
-    line: fairnessKey({ urgent, space: message.space, kept, topic }),
+    fairnessKey: fairnessKey({ urgent, space: message.space, kept, topic }),
     domain: (redirect ?? recipient).domain,
     expiresAt,
     decidedBy: null,
@@ -170,7 +170,7 @@ export function marked(subject: string, { mark }: SpaceRules): string {
 function moreOf(
   store: Store,
   space: string,
-  wanted: WantedMessage,
+  wanted: MessageRequest,
   addresses: { cc: readonly Mailbox[]; replyTo: readonly Mailbox[] },
 ): MessageMore {
   const problems: RequestProblem[] = [];
@@ -193,7 +193,7 @@ function moreOf(
     return bare ?? '';
   };
   const inReplyTo = wanted.inReplyTo === undefined ? undefined : headerId(wanted.inReplyTo, 'inReplyTo');
-  const given = (wanted.references ?? []).map((one, i) => headerId(one, `references[${i}]`));
+  const given = (wanted.references ?? []).map((reference, i) => headerId(reference, `references[${i}]`));
   // What is answered belongs to its thread (RFC 5322 3.6.4).
   const before = inReplyTo === undefined ? undefined : store.messages.byHeaderId(space, inReplyTo)?.more;
   const references = given.length > 0 || inReplyTo === undefined ? given : [...(before?.references ?? []), inReplyTo];

@@ -2,7 +2,7 @@ import { and, eq, inArray, sql, isNotNull, isNull, lt, notExists, or } from 'dri
 import { reading, writing, type Reader, type Tx, idSince, isQuarantined } from '../../kernel/index.js';
 import { messagePage, messageRows, type MessageFilter } from './list-queries.js';
 import { attachments, type AttachmentRecords } from '../attachments/index.js';
-import { attempts, deliveries, facts, idempotency, mails, messages, type DeliveryRow, type MessageRow } from './tables.js';
+import { attempts, deliveries, facts, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
 
 /** Rows that one step of retention removes. */
 const STEP = 500;
@@ -54,7 +54,7 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
         nextAttemptAt: sql.placeholder('nextAttemptAt'),
         leaseUntil: sql.placeholder('leaseUntil'),
         owner: sql.placeholder('owner'),
-        line: sql.placeholder('line'),
+        fairnessKey: sql.placeholder('fairnessKey'),
         domain: sql.placeholder('domain'),
         expiresAt: sql.placeholder('expiresAt'),
         decidedBy: sql.placeholder('decidedBy'),
@@ -92,15 +92,15 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
   );
   const mailOf = reading((db) =>
     db
-      .select({ bytes: mails.bytes })
-      .from(mails)
-      .where(eq(mails.deliveryId, sql.placeholder('id')))
+      .select({ bytes: emails.bytes })
+      .from(emails)
+      .where(eq(emails.deliveryId, sql.placeholder('id')))
       .prepare(),
   );
 
   const insertMail = writing((db) =>
     db
-      .insert(mails)
+      .insert(emails)
       .values({ deliveryId: sql.placeholder('deliveryId'), bytes: sql.placeholder('bytes') })
       .onConflictDoNothing()
       .prepare(),
@@ -150,7 +150,7 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
       return mailOf(from).get({ id: deliveryId })?.bytes;
     },
 
-    /** Keeps the bytes of a mail; the first ones stay. */
+    /** Keeps the bytes of an email; the first ones stay. */
     keepMail(tx: Tx, deliveryId: string, bytes: Uint8Array): void {
       insertMail(tx).run({ deliveryId, bytes: Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength) });
     },
@@ -172,14 +172,14 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
     },
 
     /** Bytes of mail that was made before a time and waits for nothing. */
-    forgetMails(tx: Tx, before: number): number {
+    forgetEmails(tx: Tx, before: number): number {
       const old = tx.db
         .select({ id: deliveries.id })
         .from(deliveries)
-        .innerJoin(mails, eq(mails.deliveryId, deliveries.id))
+        .innerJoin(emails, eq(emails.deliveryId, deliveries.id))
         .where(and(lt(deliveries.createdAt, before), isNull(deliveries.nextAttemptAt)))
         .limit(STEP);
-      return tx.db.delete(mails).where(inArray(mails.deliveryId, old)).run().changes;
+      return tx.db.delete(emails).where(inArray(emails.deliveryId, old)).run().changes;
     },
 
     /** Messages that were accepted before a time and wait for nothing, with all that is known of them. */
@@ -204,7 +204,7 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
           deliveryIds.map((row) => row.id),
         );
       const ofThem = tx.db.select({ id: deliveries.id }).from(deliveries).where(inArray(deliveries.messageId, ids));
-      for (const table of [facts, attempts, mails]) tx.db.delete(table).where(inArray(table.deliveryId, ofThem)).run();
+      for (const table of [facts, attempts, emails]) tx.db.delete(table).where(inArray(table.deliveryId, ofThem)).run();
       for (const table of [idempotency, deliveries]) tx.db.delete(table).where(inArray(table.messageId, ids)).run();
       tx.db.delete(messages).where(inArray(messages.id, ids)).run();
       contents.forgetOf(

@@ -8,9 +8,9 @@ export interface StoredMailbox {
 }
 
 export interface MessageMore {
-  /** A mail that was made by the app itself. */
+  /** An email that was made by the app itself. */
   readonly ready?: { readonly html?: string; readonly text: string };
-  /** A mail that came in as a whole: where its bytes are. */
+  /** An email that came in as a whole: where its bytes are. */
   readonly raw?: string;
   readonly cc?: readonly StoredMailbox[];
   readonly replyTo?: readonly StoredMailbox[];
@@ -19,7 +19,7 @@ export interface MessageMore {
   readonly inReplyTo?: string;
   readonly references?: readonly string[];
   readonly calendar?: { readonly method: string; readonly text: string };
-  /** How many attachments it has, so that most mails need not look for any. */
+  /** How many attachments it has, so that most emails need not look for any. */
   readonly attached?: number;
   /** The locale that was asked for, where the mail is in another language. */
   readonly localeAsked?: string;
@@ -59,7 +59,7 @@ export const messages = sqliteTable(
 );
 
 /** The bytes as they were handed over; made at the first attempt and the same for every later one. */
-export const mails = sqliteTable('mails', {
+export const emails = sqliteTable('emails', {
   deliveryId: text('delivery_id').primaryKey(),
   bytes: blob('bytes', { mode: 'buffer' }).notNull(),
 });
@@ -82,8 +82,8 @@ export const deliveries = sqliteTable(
     leaseUntil: integer('lease_until'),
     /** The worker that has it. */
     owner: text('owner'),
-    /** What goes out together in turn with others: priority, space and topic. Sorts by priority. */
-    line: text('line').notNull(),
+    /** Deliveries with the same key are sent in order, keys take turns (core/delivery). Sorts by priority. */
+    fairnessKey: text('fairness_key').notNull(),
     domain: text('domain').notNull(),
     /** After this it is not sent any more. */
     expiresAt: integer('expires_at'),
@@ -98,8 +98,8 @@ export const deliveries = sqliteTable(
   },
   (table) => [
     index('deliveries_by_message').on(table.messageId),
-    index('deliveries_by_line')
-      .on(table.line, table.nextAttemptAt, table.id)
+    index('deliveries_by_fairness_key')
+      .on(table.fairnessKey, table.nextAttemptAt, table.id)
       .where(sql`${table.nextAttemptAt} is not null`),
     index('deliveries_by_deadline')
       .on(table.expiresAt)

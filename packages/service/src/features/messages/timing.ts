@@ -1,7 +1,7 @@
 import { instantOf } from '@verbalis/core/delivery';
 import type { LoadedEdition } from '../editions/index.js';
 import { invalid, type RequestProblem } from '../../kernel/index.js';
-import type { WantedMessage } from './model.js';
+import type { MessageRequest } from './model.js';
 
 const YEAR_MS = 366 * 24 * 3_600_000;
 
@@ -24,7 +24,7 @@ function isZone(name: string): boolean {
 
 /** When a message may go, and until when. */
 export function timingOf(
-  wanted: Pick<WantedMessage, 'notBefore' | 'expiresAt' | 'timeZone'>,
+  wanted: Pick<MessageRequest, 'notBefore' | 'expiresAt' | 'timeZone'>,
   edition: LoadedEdition,
   now: number,
   problems: RequestProblem[],

@@ -1,4 +1,4 @@
-import { tell } from '@verbalis/core/delivery';
+import { describeDelivery } from '@verbalis/core/delivery';
 import type { z } from 'zod';
 import { instant } from '../../kernel/index.js';
 import type { DeliverySummary, DeliveryView, MessageSummary } from './model.js';
@@ -40,7 +40,7 @@ export function messageSummary(row: MessageRow, deliveries: readonly DeliveryRow
 
 export function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryView> {
   const facts = store.deliveries.facts(row.id);
-  const { sentence, advice } = tell({
+  const { sentence, advice } = describeDelivery({
     address: row.address,
     createdAt: row.createdAt,
     facts,

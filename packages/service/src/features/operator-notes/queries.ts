@@ -18,7 +18,7 @@ export function senderFaultStore(reads: Reader) {
     count(tx: Tx, fault: SenderFaultKey, evidence: string): void {
       tx.db
         .insert(senderFaults)
-        .values({ ...fault, count: 1, evidence, toldAt: null })
+        .values({ ...fault, count: 1, evidence, reportedAt: null })
         .onConflictDoUpdate({
           target: [senderFaults.space, senderFaults.cause, senderFaults.day],
           set: { count: sql`${senderFaults.count} + 1` },
@@ -27,17 +27,17 @@ export function senderFaultStore(reads: Reader) {
     },
 
     unreported(from: Reader = reads): SenderFaultRow[] {
-      return from.db.select().from(senderFaults).where(isNull(senderFaults.toldAt)).limit(MOST).all();
+      return from.db.select().from(senderFaults).where(isNull(senderFaults.reportedAt)).limit(MOST).all();
     },
 
     /** @param at when the operator was notified; null where that must be done again */
     setReported(tx: Tx, fault: SenderFaultKey, at: number | null): void {
-      tx.db.update(senderFaults).set({ toldAt: at }).where(of(fault)).run();
+      tx.db.update(senderFaults).set({ reportedAt: at }).where(of(fault)).run();
     },
 
     /** Removes faults that were reported before a time. @returns how many */
     forget(tx: Tx, before: number): number {
-      return tx.db.delete(senderFaults).where(lt(senderFaults.toldAt, before)).run().changes;
+      return tx.db.delete(senderFaults).where(lt(senderFaults.reportedAt, before)).run().changes;
     },
   };
 }

@@ -12,7 +12,7 @@ export interface SenderFaultOptions {
   readonly clock: Clock;
   readonly accept: Acceptor;
   readonly log: Logger;
-  /** Whom to tell, by space. */
+  /** Whom to notify, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
 

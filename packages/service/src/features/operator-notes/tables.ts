@@ -11,7 +11,7 @@ export const senderFaults = sqliteTable(
     count: integer('count').notNull(),
     /** What was said first. */
     evidence: text('evidence').notNull(),
-    toldAt: integer('told_at'),
+    reportedAt: integer('reported_at'),
   },
   (table) => [primaryKey({ columns: [table.space, table.cause, table.day] })],
 );

@@ -1,4 +1,4 @@
-import type { Traffic } from '@verbalis/core/delivery';
+import type { ProviderRouter } from '@verbalis/core/delivery';
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import { didYouMean } from '@verbalis/core/problems';
 import { endpointsOf, instant, invalid, json, optionalJsonBody, Refusal, textParams, type Clock } from '../../kernel/index.js';
@@ -10,7 +10,7 @@ import type { Store } from './store.js';
 export interface ProviderEndpoints {
   readonly clock: Clock;
   readonly store: Store;
-  readonly traffic: Traffic;
+  readonly router: ProviderRouter;
   readonly providers: ReadonlyMap<string, Provider>;
   /** Hands one email to a provider at once, outside of the queue. */
   readonly probe: ProviderProbe;
@@ -36,24 +36,24 @@ const list = endpoint({
   summary: 'Providers that are configured, with their state',
   scope: 'read',
   answers: { 200: json('All of them.', ProviderList) },
-  run(_call, { clock, store, traffic, providers }) {
+  run(_call, { clock, store, router, providers }) {
     const now = clock.now();
-    traffic.pause(store.providers.paused());
+    router.pause(store.providers.paused());
     return {
       providers: [...providers.values()].map(({ name, kind, where }) => {
-        const { state, until } = traffic.tell(name, now);
+        const { state, until } = router.stateOf(name, now);
         return { name, kind, where, state, until: until === undefined ? undefined : instant(until) };
       }),
     };
   },
 });
 
-async function setPaused({ store, traffic, providers, wake }: ProviderEndpoints, given: string, isPaused: boolean) {
+async function setPaused({ store, router, providers, wake }: ProviderEndpoints, given: string, isPaused: boolean) {
   const { name } = found(providers, given);
   await store.write((tx) => {
     store.providers.setPaused(tx, name, isPaused);
     tx.afterCommit(() => {
-      traffic.pause(store.providers.paused());
+      router.pause(store.providers.paused());
       wake();
     });
   });

@@ -1,4 +1,4 @@
-import { Traffic, type TrafficLimits } from '@verbalis/core/delivery';
+import { ProviderRouter, type ProviderLimits } from '@verbalis/core/delivery';
 import type { SigningKey } from '@verbalis/core/dkim';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import { providerEndpoints } from './endpoints.js';
@@ -23,13 +23,13 @@ interface Options {
 
 export interface Providers {
   readonly providers: ReadonlyMap<string, Provider>;
-  readonly traffic: Traffic;
+  readonly router: ProviderRouter;
   readonly probe: ProviderProbe;
   readonly feature: Feature;
 }
 
-function limitsOf(settings: ProvidersSettings): Map<string, TrafficLimits> {
-  const limits = Object.entries(settings).map(([name, provider]): [string, TrafficLimits] => {
+function limitsOf(settings: ProvidersSettings): Map<string, ProviderLimits> {
+  const limits = Object.entries(settings).map(([name, provider]): [string, ProviderLimits] => {
     if (!('limits' in provider)) return [name, {}];
     const { perSecond, perDomainSecond } = provider.limits;
     const warmUp = provider.kind === 'smtp' ? provider.limits.warmUp : undefined;
@@ -45,15 +45,15 @@ function limitsOf(settings: ProvidersSettings): Map<string, TrafficLimits> {
 export function openProviders({ clock, log, within }: Runtime, options: Options): Providers {
   const { store, settings, shares, capture, keysFor, senderOf, wake } = options;
   const providers = makeProviders(settings, { within, log, capture }, shares);
-  const traffic = new Traffic(limitsOf(settings.providers));
+  const router = new ProviderRouter(limitsOf(settings.providers));
   const probe = providerProbe({ clock, keysFor, senderOf });
   const feature: Feature = {
     name: 'providers',
-    endpoints: serve(providerEndpoints, { store, clock, traffic, providers, probe, wake }),
-    memory: () => ({ traffic: traffic.memory(clock.now()) }),
+    endpoints: serve(providerEndpoints, { store, clock, router, providers, probe, wake }),
+    memory: () => ({ router: router.memory(clock.now()) }),
     close: () => {
       for (const provider of providers.values()) provider.close();
     },
   };
-  return { providers, traffic, probe, feature };
+  return { providers, router, probe, feature };
 }

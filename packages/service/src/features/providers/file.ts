@@ -7,7 +7,7 @@ import type { Job, Provider } from './provider.js';
 
 export type FileTarget = { readonly folder: string } | { readonly mbox: string };
 
-/** Lines that begin with "From " (after any number of ">") get a ">" more, so that a mail does not end early (RFC 4155, mboxrd form). */
+/** Lines that begin with "From " (after any number of ">") get a ">" more, so that an email does not end early (RFC 4155, mboxrd form). */
 function* quotedLines(mail: Bytes): Generator<Buffer> {
   let rest = '';
   for (const chunk of mail.chunks()) {
@@ -32,11 +32,11 @@ async function write(path: string, flags: 'w' | 'a', chunks: Iterable<Uint8Array
   await once(stream, 'close');
 }
 
-/** Writes mails to the disk: a file each, named after its delivery, or all to the end of one mbox. */
+/** Writes emails to the disk: a file each, named after its delivery, or all to the end of one mbox. */
 export function fileProvider(name: string, target: FileTarget): Provider {
   const where = 'folder' in target ? target.folder : target.mbox;
   const folder = 'folder' in target ? target.folder : dirname(target.mbox);
-  // Mails to one mbox go one after the other.
+  // Emails to one mbox go one after the other.
   let last: Promise<unknown> = Promise.resolve();
   const store = async ({ envelope, mail, parts }: Job): Promise<string> => {
     await mkdir(folder, { recursive: true });

@@ -25,7 +25,7 @@ export function viewOf({ envelope, mail, parts }: Job, secrets: Readonly<Record<
     id: parts.messageId,
     deliveryId: parts.deliveryId,
     from: mailboxView(parts.from),
-    recipient: { address: envelope.to, name: [...parts.to, ...parts.cc].find((one) => addressText(one) === envelope.to)?.name },
+    recipient: { address: envelope.to, name: [...parts.to, ...parts.cc].find((mailbox) => addressText(mailbox) === envelope.to)?.name },
     to: parts.to.map(mailboxView),
     cc: parts.cc.map(mailboxView),
     replyTo: parts.replyTo.map(mailboxView),
@@ -162,7 +162,7 @@ export function httpProvider(name: string, profile: HttpProfile): Provider {
     const said = at(parsed, answer.reason);
     let kind = meaningOfStatus(response.status, answer.statuses);
     if (kind !== 'accepted')
-      kind = answer.words.find((one) => (said ?? content).toLowerCase().includes(one.has.toLowerCase()))?.means ?? kind;
+      kind = answer.words.find((word) => (said ?? content).toLowerCase().includes(word.has.toLowerCase()))?.means ?? kind;
     const retryAfterMs = retryAfter(response.headers.get('retry-after'), Date.now());
     if (kind !== 'accepted') {
       const redirected =

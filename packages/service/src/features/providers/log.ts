@@ -15,13 +15,13 @@ export function logProvider(name: string, log: Logger): Provider {
           from: addressText(parts.from),
           subject: parts.subject,
           bytes: mail.size,
-          attachments: parts.attachments.map((one) => one.name),
+          attachments: parts.attachments.map((attachment) => attachment.name),
         },
         `mail\n${parts.text}`,
       );
       return Promise.resolve({ kind: 'accepted', phase: 'content', reply: undefined, reason: 'Written to the log, not sent.' });
     },
-    examine: () => Promise.resolve([{ step: 'log', ok: true, milliseconds: 0, detail: 'Mails are said in the log; nothing leaves.' }]),
+    examine: () => Promise.resolve([{ step: 'log', ok: true, milliseconds: 0, detail: 'Emails are said in the log; nothing leaves.' }]),
     close: () => undefined,
   };
 }

@@ -19,7 +19,7 @@ interface Surroundings {
   /** A path of the configuration, from its folder on. */
   readonly within: (path: string) => string;
   readonly log: Logger;
-  /** Puts a mail where it can be looked at. */
+  /** Puts an email where it can be looked at. */
   readonly capture: (job: Job) => Promise<void>;
 }
 
@@ -43,7 +43,7 @@ export function makeProvider(name: string, settings: ProviderSettings, { helloNa
         credentials: user === undefined ? undefined : token === undefined ? { user, password: password ?? '' } : { user, token },
         openLogin: settings.openLogin,
         connections: settings.connections,
-        mailsPerConnection: settings.mailsPerConnection,
+        emailsPerConnection: settings.emailsPerConnection,
         idleMs: settings.idleSeconds * 1000,
         waits: {
           connect: waits.connectSeconds * 1000,

@@ -4,7 +4,7 @@ import { replyText } from '@verbalis/core/smtp';
 import type { Clock } from '../../kernel/index.js';
 import type { Provider } from './provider.js';
 
-export interface TrialOptions {
+export interface ProbeOptions {
   readonly clock: Clock;
   readonly keysFor: (domain: string) => readonly SigningKey[];
   /** Who writes from a space, as it stands in the configuration. */
@@ -12,7 +12,7 @@ export interface TrialOptions {
 }
 
 /** What a test mail says; a few plain words when left out. */
-export interface TrialContent {
+export interface ProbeContent {
   readonly subject: string;
   readonly text: string;
   readonly html: string;
@@ -22,11 +22,11 @@ export type ProviderProbe = (
   provider: Provider,
   space: string,
   to: string,
-  content?: TrialContent,
+  content?: ProbeContent,
 ) => Promise<{ kind: string; detail: string }>;
 
 /** Hands one mail to a provider at once and outside of the queue, to see whether it takes it. */
-export function providerProbe({ clock, keysFor, senderOf }: TrialOptions): ProviderProbe {
+export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): ProviderProbe {
   return async (provider, space, to, content) => {
     const from = parseMailbox(senderOf(space) ?? '');
     const address = parseAddress(to);

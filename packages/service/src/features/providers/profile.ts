@@ -1,4 +1,4 @@
-import { readShape, type Shape } from '@verbalis/core/shape';
+import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
 import { z } from 'zod';
 
 export const MEANINGS = ['accepted', 'refused', 'deferred', 'trouble'] as const;
@@ -8,7 +8,7 @@ const Template: z.ZodType = z.unknown();
 const Statuses = z.record(z.string().regex(/^[1-5](?:\d\d|xx)$/, 'must be a status like "429" or "5xx"'), z.enum(MEANINGS));
 
 /** What an event of a provider's can mean. `ignored`: it is kept, and nothing follows. */
-export const EVENT_MEANINGS = ['accepted', 'relayed', 'delivered', 'delayed', 'failed', 'complained', 'unsubscribed', 'ignored'] as const;
+export const EVENT_MEANINGS = ['accepted', 'relayed', 'delivered', 'delayed', 'failed', 'complained', 'topic-left', 'ignored'] as const;
 export type EventMeaning = (typeof EVENT_MEANINGS)[number];
 
 const Signed = {
@@ -116,9 +116,9 @@ export const HttpProfile = z.strictObject({
 export type HttpProfile = z.infer<typeof HttpProfile>;
 
 export interface ReadProfile {
-  readonly url: Shape;
-  readonly headers: Shape;
-  readonly body: Shape;
+  readonly url: PayloadTemplate;
+  readonly headers: PayloadTemplate;
+  readonly body: PayloadTemplate;
   /** What is wrong with its templates, in sentences. */
   readonly faults: readonly string[];
 }
@@ -132,10 +132,13 @@ const MESSAGE_NAMES = (
 /** Reads the templates of a profile. */
 export function readProfile(name: string, profile: HttpProfile): ReadProfile {
   const faults: string[] = [];
-  const read = (template: unknown, what: string): Shape => {
-    const { shape, problems } = readShape(template, `providers.${name}.${what}`, { secrets: undefined, message: MESSAGE_NAMES });
-    faults.push(...problems.map((one) => `${what}: ${one.message}${one.hint === undefined ? '' : ` ${one.hint}`}`));
-    return shape;
+  const read = (template: unknown, what: string): PayloadTemplate => {
+    const { payload, problems } = readPayloadTemplate(template, `providers.${name}.${what}`, {
+      secrets: undefined,
+      message: MESSAGE_NAMES,
+    });
+    faults.push(...problems.map((problem) => `${what}: ${problem.message}${problem.hint === undefined ? '' : ` ${problem.hint}`}`));
+    return payload;
   };
   const { request } = profile;
   return {
@@ -148,8 +151,8 @@ export function readProfile(name: string, profile: HttpProfile): ReadProfile {
 
 /** What a status means: what the profile says of it, of its class, then the usual. */
 export function meaningOfStatus(status: number, statuses: Readonly<Record<string, Meaning>>): Meaning {
-  const told = statuses[String(status)] ?? statuses[`${Math.floor(status / 100)}xx`];
-  if (told !== undefined) return told;
+  const meaning = statuses[String(status)] ?? statuses[`${Math.floor(status / 100)}xx`];
+  if (meaning !== undefined) return meaning;
   if (status >= 200 && status < 300) return 'accepted';
   if (status === 429) return 'deferred';
   // The key is wrong, the address is, or the server is ill: nothing that the mail could help.

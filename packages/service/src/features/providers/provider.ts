@@ -1,7 +1,7 @@
 import type { Mailbox, MailFile, WrittenMail } from '@verbalis/core/mime';
 import type { Envelope, Outcome } from '@verbalis/core/smtp';
 
-/** What a mail is made of, for providers that build mails themselves. */
+/** What an email is made of, for providers that build emails themselves. */
 export interface MailParts {
   readonly messageId: string;
   readonly deliveryId: string;
@@ -47,8 +47,8 @@ export interface Provider {
   readonly where: string;
   /** Never rejects: whatever happens is an outcome. */
   readonly hand: (job: Job) => Promise<Outcome>;
-  /** Looks into it step by step, as far as it gets without sending a mail. */
+  /** Looks into it step by step, as far as it gets without sending an email. */
   readonly examine: () => Promise<Finding[]>;
-  /** Ends idle connections; mails under way are finished by their callers. */
+  /** Ends idle connections; emails under way are finished by their callers. */
   readonly close: () => void;
 }

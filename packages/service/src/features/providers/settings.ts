@@ -44,7 +44,7 @@ const SmtpProvider = z.strictObject({
     })
     .prefault({}),
   connections: z.int().min(1).max(200).default(5),
-  mailsPerConnection: z.int().min(1).max(10_000).default(100),
+  emailsPerConnection: z.int().min(1).max(10_000).default(100),
   idleSeconds: Seconds.default(30),
   waits: z
     .strictObject({

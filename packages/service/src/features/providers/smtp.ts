@@ -6,17 +6,17 @@ import { SmtpConnection, type ConnectionFacts, type ConnectionOptions } from '..
 import type { Finding, Provider } from './provider.js';
 
 export interface SmtpProviderOptions extends ConnectionOptions {
-  /** Connections at most; a mail waits for a free one. */
+  /** Connections at most; an email waits for a free one. */
   readonly connections: number;
   /** How long an idle connection is kept, in milliseconds. */
   readonly idleMs: number;
-  /** After so many mails a connection is closed, since many servers want that. */
-  readonly mailsPerConnection: number;
+  /** After so many emails a connection is closed, since many servers want that. */
+  readonly emailsPerConnection: number;
 }
 
 interface Kept {
   readonly connection: SmtpConnection;
-  mails: number;
+  emails: number;
   timer: NodeJS.Timeout | undefined;
 }
 
@@ -35,8 +35,8 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
     return undefined;
   };
   const keep = (kept: Kept): void => {
-    kept.mails += 1;
-    if (closed || !kept.connection.usable || kept.mails >= options.mailsPerConnection) {
+    kept.emails += 1;
+    if (closed || !kept.connection.usable || kept.emails >= options.emailsPerConnection) {
       kept.connection.close();
       return;
     }
@@ -56,7 +56,7 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
       inTurn(async () => {
         for (;;) {
           const reused = take();
-          const kept = reused ?? { connection: new SmtpConnection(options), mails: 0, timer: undefined };
+          const kept = reused ?? { connection: new SmtpConnection(options), emails: 0, timer: undefined };
           const opened = await kept.connection.open();
           if (opened !== 'ready') {
             kept.connection.close();
@@ -110,7 +110,7 @@ async function examineSmtp(options: ConnectionOptions): Promise<Finding[]> {
         step: 'look up',
         ok: true,
         milliseconds: lap(),
-        detail: `${options.host} is ${found.map((one) => one.address).join(', ')}.`,
+        detail: `${options.host} is ${found.map((lookup) => lookup.address).join(', ')}.`,
       });
     } catch (error) {
       const code = (error as NodeJS.ErrnoException).code ?? String(error);
@@ -133,14 +133,14 @@ async function examineSmtp(options: ConnectionOptions): Promise<Finding[]> {
     const step = STEP_NAMES[phase];
     const ended = entered[i + 1];
     const failed = opened !== 'ready' && ended === undefined;
-    if (step === undefined || failed || (step === 'hello' && out.some((one) => one.step === 'hello'))) return;
+    if (step === undefined || failed || (step === 'hello' && out.some((finding) => finding.step === 'hello'))) return;
     if (ended === undefined && phase !== 'hello') return;
     out.push({ step, ok: true, milliseconds: ended?.milliseconds ?? last, detail: detailOf(step, facts) });
   });
   if (options.security === 'implicit' && facts.tls !== undefined && opened === 'ready')
     out.splice(1, 0, { step: 'tls', ok: true, milliseconds: 0, detail: detailOf('tls', facts) });
   if (opened !== 'ready')
-    out.push({ step: STEP_NAMES[opened.phase] ?? 'connect', ok: false, milliseconds: last, ...told(opened, options) });
+    out.push({ step: STEP_NAMES[opened.phase] ?? 'connect', ok: false, milliseconds: last, ...explained(opened, options) });
   return out;
 }
 
@@ -160,7 +160,7 @@ function detailOf(step: string, facts: ConnectionFacts): string {
 }
 
 /** What to do about a server that did not get as far as taking mail. */
-function told(outcome: Outcome, options: ConnectionOptions): { detail: string; hint: string | undefined } {
+function explained(outcome: Outcome, options: ConnectionOptions): { detail: string; hint: string | undefined } {
   const detail = outcome.reply === undefined ? (outcome.reason ?? '') : `It answers: ${replyText(outcome.reply)}`;
   const code = outcome.reply?.code;
   if (outcome.phase === 'login' && code !== undefined)

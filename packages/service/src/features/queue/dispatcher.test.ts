@@ -1,5 +1,5 @@
 import { afterEach, expect, test } from '@jest/globals';
-import { fairnessKey, Traffic, USUAL_RETRIES } from '@verbalis/core/delivery';
+import { fairnessKey, ProviderRouter, USUAL_RETRIES } from '@verbalis/core/delivery';
 import { pino } from 'pino';
 import { workerGroup } from '../../kernel/index.js';
 import { steppedClock } from '../../kernel/test-kernel.js';
@@ -21,7 +21,7 @@ afterEach(async () => {
 async function dispatching(handOver: (job: HandOverJob) => Promise<Handed>, concurrency = 10) {
   const clock = steppedClock(1_000_000);
   const store = await openTestStore(clock);
-  const traffic = new Traffic(new Map([['relay', {}]]));
+  const router = new ProviderRouter(new Map([['relay', {}]]));
   const dispatcher = new Dispatcher({
     store: store.store,
     workers: workerGroup({ clock, log }),
@@ -36,15 +36,15 @@ async function dispatching(handOver: (job: HandOverJob) => Promise<Handed>, conc
     handOver,
     unsubscribe: () => undefined,
     routeOf: () => [{ provider: 'relay', share: 1 }],
-    traffic,
+    router,
     suppressionFor: () => undefined,
     random: () => 0.5,
   });
   opened.push({ dispatcher, store });
   const add = (address: string, urgent: boolean): Promise<string> => {
     const message = testMessage(clock.now());
-    const line = fairnessKey({ urgent, space: 'harbour', kept: false, topic: urgent ? 'account' : 'news' });
-    const delivery = testDelivery(message, address, { line });
+    const key = fairnessKey({ urgent, space: 'harbour', kept: false, topic: urgent ? 'account' : 'news' });
+    const delivery = testDelivery(message, address, { fairnessKey: key });
     return store.store.write((tx) => {
       store.store.messages.insert(tx, { message, deliveries: [delivery], idempotency: undefined });
       tx.afterCommit(dispatcher.wake);
@@ -53,12 +53,12 @@ async function dispatching(handOver: (job: HandOverJob) => Promise<Handed>, conc
   };
   const settled = async (): Promise<void> => {
     for (let i = 0; i < 30; i += 1) {
-      store.store.hurry();
+      store.store.writeNow();
       await clock.pass(20);
       await new Promise((done) => setTimeout(done, 1));
     }
   };
-  return { dispatcher, store, clock, traffic, add, settled };
+  return { dispatcher, store, clock, router, add, settled };
 }
 
 test('slots are kept free for urgent mail: a bulk that hangs in all the others does not hold up a sign-in code', async () => {
@@ -85,7 +85,7 @@ test('slots are kept free for urgent mail: a bulk that hangs in all the others d
 test('an email that cannot be made is tried again, then waits in quarantine; those behind it go on, and a retry sends it', async () => {
   let isBroken = true;
   const tried: string[] = [];
-  const { dispatcher, add, clock, settled, store, traffic } = await dispatching((job) => {
+  const { dispatcher, add, clock, settled, store, router } = await dispatching((job) => {
     tried.push(job.delivery.address);
     return isBroken && job.delivery.address.startsWith('broken')
       ? Promise.reject(new Error('no such template'))
@@ -100,16 +100,16 @@ test('an email that cannot be made is tried again, then waits in quarantine; tho
     await clock.pass(wait);
     await settled();
   }
-  expect(tried.filter((one) => one.startsWith('broken'))).toHaveLength(4);
+  expect(tried.filter((text) => text.startsWith('broken'))).toHaveLength(4);
   const [item] = store.quarantine.list({ space: 'harbour', unowned: false, limit: 10 });
   expect(item).toMatchObject({ worker: 'queue', key: broken, title: 'Email to broken@post.example', error: 'no such template' });
   expect(store.deliveries.find(broken)).toMatchObject({ state: 'delayed', cause: 'system', nextAttemptAt: null, attempts: 0 });
   expect(store.deliveries.attempts(broken)).toEqual([]);
   // What was no fault of the provider's counts as none.
-  expect(traffic.tell('relay', clock.now())).toEqual({ state: 'working', troubles: 0 });
+  expect(router.stateOf('relay', clock.now())).toEqual({ state: 'working', troubles: 0 });
   await clock.pass(3_600_000);
   await settled();
-  expect(tried.filter((one) => one.startsWith('broken'))).toHaveLength(4);
+  expect(tried.filter((text) => text.startsWith('broken'))).toHaveLength(4);
   isBroken = false;
   await store.quarantine.retry(item!);
   await settled();

@@ -4,8 +4,8 @@ import {
   waitAfter,
   type RetryPlan,
   type RouteEntry,
-  type Traffic,
-  type TrafficDraft,
+  type ProviderRouter,
+  type RouterDraft,
 } from '@verbalis/core/delivery';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
@@ -39,13 +39,13 @@ export interface DispatchOptions {
   readonly leaseMs: number;
   readonly returnDomain: string;
   readonly returnSecret: Uint8Array;
-  /** Makes a mail and hands it over, here or elsewhere. @throws when the mail cannot be made */
+  /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
   readonly handOver: (job: HandOverJob) => Promise<Handed>;
   /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
   readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, kept: boolean) => readonly RouteEntry[];
-  readonly traffic: Traffic;
+  readonly router: ProviderRouter;
   /** Why a delivery must not be sent, in a sentence; looked at again before every attempt. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
   /** From 0 to 1. */
@@ -60,7 +60,7 @@ const FILLED_TOGETHER = 0.25;
 const ROOM_MS = 10;
 /** Before an outcome that could not be written is tried again. */
 const WRITE_AGAIN_MS = 1000;
-/** How long a mail is looked after once we are told to stop. */
+/** How long an email is looked after once we are told to stop. */
 const DRAIN_MS = 30_000;
 
 /** What is needed to try a quarantined delivery again. */
@@ -146,14 +146,14 @@ export class Dispatcher {
   }
 
   async #step(): Promise<StepResult> {
-    const { store, clock, concurrency, leaseMs, traffic, routeOf } = this.options;
+    const { store, clock, concurrency, leaseMs, router, routeOf } = this.options;
     const now = clock.now();
     let next = Number.POSITIVE_INFINITY;
-    traffic.pause(store.providers.paused());
+    router.pause(store.providers.paused());
     // A line without an open provider is not looked at until one may be open again.
     const isClosed = (name: string): boolean => {
       const { space, kept } = readFairnessKey(name);
-      const until = traffic.closedUntil(routeOf(space, kept), now);
+      const until = router.closedUntil(routeOf(space, kept), now);
       next = Math.min(next, until ?? next);
       return until !== undefined;
     };
@@ -171,7 +171,7 @@ export class Dispatcher {
       };
       // Shares its commit with the outcomes that made room for it. Who was chosen counts only once it is written.
       const claimed = await store.write((tx) => {
-        const draft = traffic.draft();
+        const draft = router.draft();
         const rows = store.deliveries.claim(tx, wanted, isClosed, (row) => this.#decide(row, now, draft, tx));
         tx.afterCommit(() => {
           draft.keep(now);
@@ -188,7 +188,7 @@ export class Dispatcher {
 
   readonly #isUnderWay = (id: string): boolean => this.#underWay.has(id);
 
-  #decide(row: DeliveryRow, now: number, draft: TrafficDraft, from: Reader): Decision {
+  #decide(row: DeliveryRow, now: number, draft: RouterDraft, from: Reader): Decision {
     const { routeOf, random, suppressionFor } = this.options;
     const withhold = suppressionFor(row, from);
     if (withhold !== undefined) return { withhold };
@@ -228,7 +228,7 @@ export class Dispatcher {
   }
 
   async #attempt(claimed: Claimed): Promise<void> {
-    const { store, traffic } = this.options;
+    const { store, router } = this.options;
     let handed: Handed;
     try {
       const message = store.messages.findAny(claimed.delivery.messageId);
@@ -236,7 +236,7 @@ export class Dispatcher {
       handed = await this.#hand(claimed, message);
     } catch (error) {
       // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
-      traffic.abandoned(claimed.provider, this.options.clock.now());
+      router.abandoned(claimed.provider, this.options.clock.now());
       await this.#unmade(claimed, error);
       return;
     }
@@ -312,12 +312,12 @@ export class Dispatcher {
   }
 
   async #record({ delivery, attemptId, number, provider }: Claimed, { outcome, bytes }: Handed): Promise<void> {
-    const { store, clock, retries, random, log, traffic, routeOf } = this.options;
+    const { store, clock, retries, random, log, router, routeOf } = this.options;
     const now = clock.now();
-    traffic.ended(provider, delivery.domain, outcome, now);
+    router.ended(provider, delivery.domain, outcome, now);
     const meaning = meaningOf(outcome);
     const failedOver =
-      outcome.kind === 'trouble' && traffic.hasOther(routeOf(delivery.space, delivery.kept), provider, delivery.domain, now);
+      outcome.kind === 'trouble' && router.hasOther(routeOf(delivery.space, delivery.kept), provider, delivery.domain, now);
     const planned = meaning.result === 'again' ? waitAfter(retries, number, meaning.cause, random()) : undefined;
     // A provider that says when to come again is believed, if it is later than we would; another provider need not wait at all.
     const wait = planned === undefined ? undefined : failedOver ? 0 : Math.max(planned, outcome.retryAfterMs ?? 0);

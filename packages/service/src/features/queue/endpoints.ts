@@ -36,7 +36,7 @@ const get = endpoint({
   run({ caller: { space } }, { store, clock, lastHour }) {
     const rows = store.deliveries
       .queue(clock.now())
-      .map((row) => ({ ...row, ...shownKey(row.line) }))
+      .map((row) => ({ ...row, ...shownKey(row.fairnessKey) }))
       .filter((row) => row.space === space);
     const oldest = rows.map((row) => row.oldest);
     return {

@@ -5,7 +5,7 @@ import {
   type RetryPlan,
   type RetryRule,
   type RouteEntry,
-  type Traffic,
+  type ProviderRouter,
 } from '@verbalis/core/delivery';
 import { returnToken } from '@verbalis/core/returns';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
@@ -32,7 +32,7 @@ interface Options {
   /** How many threads hand over; 0 where this one does. */
   readonly threads: number;
   readonly providers: ReadonlyMap<string, Provider>;
-  readonly traffic: Traffic;
+  readonly router: ProviderRouter;
   readonly editions: Editions;
   readonly signing: Signing;
   readonly capture: (job: Job) => Promise<void>;
@@ -47,7 +47,7 @@ export interface Queue {
   readonly wake: () => void;
   readonly sources: HandOverSources;
   /** The link that ends a delivery's topic for its recipient; undefined where there is none. */
-  readonly unsubscribeUrl: (delivery: Pick<DeliveryRow, 'id' | 'line'>) => string | undefined;
+  readonly unsubscribeUrl: (delivery: Pick<DeliveryRow, 'id' | 'fairnessKey'>) => string | undefined;
   readonly feature: Feature;
 }
 
@@ -92,9 +92,9 @@ function sourcesOf({ store, providers, editions, signing, capture }: Options): H
 /** Deliveries that wait: claimed in order, handed to providers, retried. */
 export function openQueue(runtime: Runtime, options: Options): Queue {
   const { clock, log, workers, registry, publicUrl } = runtime;
-  const { store, settings, queue, spaces, folder, threads, traffic, editions, signing, outside, returnPath, suppressionFor } = options;
+  const { store, settings, queue, spaces, folder, threads, router, editions, signing, outside, returnPath, suppressionFor } = options;
   const now = clock.now();
-  for (const { provider, n } of store.deliveries.outcomes(now - (now % DAY_MS))) traffic.counted(provider, n, now);
+  for (const { provider, n } of store.deliveries.outcomes(now - (now % DAY_MS))) router.counted(provider, n, now);
   const sources = sourcesOf(options);
   // Threads share the connections of a provider with this process, which hands over what has stored files.
   const pool = handOverPool({
@@ -108,8 +108,8 @@ export function openQueue(runtime: Runtime, options: Options): Queue {
     keysFor: (domain) => signing.keysFor(domain),
   });
   // Only where people can reach us, and only what a recipient may refuse.
-  const unsubscribeUrl: Queue['unsubscribeUrl'] = ({ id, line }) =>
-    publicUrl === undefined || readFairnessKey(line).urgent
+  const unsubscribeUrl: Queue['unsubscribeUrl'] = ({ id, fairnessKey }) =>
+    publicUrl === undefined || readFairnessKey(fairnessKey).urgent
       ? undefined
       : `${publicUrl}/unsubscribe/${returnToken(options.unsubscribeSecret, id)}`;
   const dispatcher = new Dispatcher({
@@ -126,7 +126,7 @@ export function openQueue(runtime: Runtime, options: Options): Queue {
     handOver: pool.handOver,
     unsubscribe: unsubscribeUrl,
     routeOf: (name, isKept) => routeOf(spaces, name, isKept),
-    traffic,
+    router,
     suppressionFor,
     random: Math.random,
   });

@@ -30,7 +30,7 @@ export interface HandOverSources {
   readonly files: StoredFiles;
 }
 
-/** Mails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
+/** Emails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
 const KEPT_MAIL = 1024 * 1024;
 
 /** Makes the bytes of a delivery's mail and hands them to its provider. Writes nothing. @throws when the mail cannot be made */

@@ -19,8 +19,8 @@ export function queueMetrics(registry: Registry, { store, clock, lastHour }: Que
     registers,
     collect() {
       this.reset();
-      for (const { line, state, n } of store.deliveries.queue(clock.now())) {
-        const { space, topic = '', priority } = shownKey(line);
+      for (const { fairnessKey, state, n } of store.deliveries.queue(clock.now())) {
+        const { space, topic = '', priority } = shownKey(fairnessKey);
         this.inc({ space, topic, priority, state }, n);
       }
     },
@@ -34,7 +34,7 @@ export function queueMetrics(registry: Registry, { store, clock, lastHour }: Que
       this.reset();
       const oldest = new Map<string, number>();
       for (const row of store.deliveries.queue(clock.now())) {
-        const { space, priority } = shownKey(row.line);
+        const { space, priority } = shownKey(row.fairnessKey);
         const key = JSON.stringify({ space, priority });
         oldest.set(key, Math.min(oldest.get(key) ?? row.oldest, row.oldest));
       }

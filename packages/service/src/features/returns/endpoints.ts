@@ -1,4 +1,4 @@
-import { mailsIn } from '@verbalis/core/returns';
+import { emailsIn } from '@verbalis/core/returns';
 import type { z } from 'zod';
 import {
   bytesBody,
@@ -29,7 +29,7 @@ export interface ReturnEndpoints {
 const endpoint = endpointsOf<ReturnEndpoints>();
 
 function view(store: Store, row: ReturnRow): z.input<typeof ReturnView> {
-  const { from, subject, originalMessageId, feedbackType, problem, recipients } = row.told;
+  const { from, subject, originalMessageId, feedbackType, problem, recipients } = row.readout;
   return {
     id: row.id,
     receivedAt: instant(row.receivedAt),
@@ -73,7 +73,8 @@ const add = endpoint({
         hint: 'Send the bytes of an email (message/rfc822) or of an mbox file (application/mbox).',
       });
     const returns = [];
-    for (const bytes of mailsIn(body)) returns.push(await intake.take({ bytes, source: 'upload', envelopeFrom: '', envelopeTo, space }));
+    for (const bytes of emailsIn(body))
+      returns.push(await intake.receive({ bytes, source: 'upload', envelopeFrom: '', envelopeTo, space }));
     return { returns };
   },
 });

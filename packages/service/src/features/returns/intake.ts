@@ -20,7 +20,7 @@ export interface IntakeOptions {
 }
 
 /** What became of a return that was handed in. */
-export interface TakenReturn {
+export interface StoredReturn {
   readonly id: string;
   readonly kind: ReturnReading['kind'];
   readonly deliveryId: string | undefined;
@@ -28,7 +28,7 @@ export interface TakenReturn {
   readonly repeated: boolean;
 }
 
-export interface HandedIn {
+export interface IncomingReturn {
   readonly bytes: Uint8Array;
   readonly source: 'mail' | 'upload';
   readonly envelopeFrom: string;
@@ -84,12 +84,12 @@ export function returnIntake(options: IntakeOptions) {
     const sure =
       deliveryOf(reading.token, tx) ?? deliveryOf(reading.originalFrom === undefined ? undefined : tokenOf(reading.originalFrom), tx);
     // Without a token only those are believed who have shown a key.
-    const told = sure ?? (space === undefined ? undefined : reading.envelopeId);
-    const row = told === undefined ? undefined : store.deliveries.find(told, tx);
+    const ofEnvelope = sure ?? (space === undefined ? undefined : reading.envelopeId);
+    const row = ofEnvelope === undefined ? undefined : store.deliveries.find(ofEnvelope, tx);
     if (mine(row)) return [{ row, report: aboutUs(reading.recipients, row.address) }];
     if (space === undefined || reading.originalMessageId === undefined) return [];
     const candidates = store.returns.deliveriesOfHeaderId(reading.originalMessageId, tx);
-    const rows = candidates.map((one) => store.deliveries.find(one.id, tx)).filter(mine);
+    const rows = candidates.map((candidate) => store.deliveries.find(candidate.id, tx)).filter(mine);
     const named = rows.flatMap((one) => {
       const report = reading.recipients.find((other) => suppressing.keyOf(other.address) === suppressing.keyOf(one.address));
       return report === undefined ? [] : [{ row: one, report }];
@@ -133,7 +133,7 @@ export function returnIntake(options: IntakeOptions) {
   }
 
   /** Stores a return, and concludes what it says. When it resolves, it is on the disk. */
-  async function take(given: HandedIn): Promise<TakenReturn> {
+  async function receive(given: IncomingReturn): Promise<StoredReturn> {
     const { bytes, envelopeTo } = given;
     const hash = createHash('sha256').update(`${envelopeTo.toLowerCase()}\0`).update(bytes).digest('hex');
     const id = newId('r', clock.now());
@@ -148,7 +148,7 @@ export function returnIntake(options: IntakeOptions) {
   }
 
   /** What a return says. @throws when it cannot be read */
-  function read({ bytes, source, envelopeTo }: HandedIn, tx?: Tx): Pick<ToWrite, 'reading' | 'mail' | 'at'> {
+  function read({ bytes, source, envelopeTo }: IncomingReturn, tx?: Tx): Pick<ToWrite, 'reading' | 'mail' | 'at'> {
     const now = clock.now();
     const known = deliveryAt(envelopeTo, tx);
     const recipient = known === undefined ? undefined : store.deliveries.find(known, tx)?.address;
@@ -162,7 +162,7 @@ export function returnIntake(options: IntakeOptions) {
     };
   }
 
-  function write(tx: Tx, given: HandedIn, { id, hash, reading, mail, at }: ToWrite): TakenReturn {
+  function write(tx: Tx, given: IncomingReturn, { id, hash, reading, mail, at }: ToWrite): StoredReturn {
     const now = clock.now();
     const { bytes, source, envelopeFrom, envelopeTo, space } = given;
     const found = matched(tx, reading, space);
@@ -178,7 +178,7 @@ export function returnIntake(options: IntakeOptions) {
       envelopeTo,
       kind: reading.kind,
       deliveryId: first?.row.id ?? null,
-      told: {
+      readout: {
         recipients: reading.recipients,
         subject: fieldOf(mail, 'subject')?.slice(0, 300),
         from: fieldOf(mail, 'from')?.slice(0, 300),
@@ -195,7 +195,7 @@ export function returnIntake(options: IntakeOptions) {
     return { id, kind: reading.kind, deliveryId: first?.row.id, repeated: false };
   }
 
-  function writeUnread(tx: Tx, given: HandedIn, { id, hash }: Pick<ToWrite, 'id' | 'hash'>, error: unknown): TakenReturn {
+  function writeUnread(tx: Tx, given: IncomingReturn, { id, hash }: Pick<ToWrite, 'id' | 'hash'>, error: unknown): StoredReturn {
     const { bytes, source, envelopeFrom, envelopeTo, space } = given;
     const known = deliveryAt(envelopeTo, tx);
     const delivery = known === undefined ? undefined : store.deliveries.find(known, tx);
@@ -211,7 +211,7 @@ export function returnIntake(options: IntakeOptions) {
       envelopeTo,
       kind: 'other',
       deliveryId: delivery?.id ?? null,
-      told: { recipients: [], problem },
+      readout: { recipients: [], problem },
       bytes: Buffer.from(bytes),
     };
     const isNew = store.returns.insert(tx, row);
@@ -229,7 +229,7 @@ export function returnIntake(options: IntakeOptions) {
       const row = store.returns.find(returnId, tx);
       if (row === undefined) return;
       const { bytes, envelopeFrom, envelopeTo, hash } = row;
-      const given: HandedIn = { bytes, source: row.source === 'upload' ? 'upload' : 'mail', envelopeFrom, envelopeTo, space };
+      const given: IncomingReturn = { bytes, source: row.source === 'upload' ? 'upload' : 'mail', envelopeFrom, envelopeTo, space };
       store.returns.remove(tx, returnId);
       write(tx, given, { id: returnId, hash, ...read(given, tx) });
     },
@@ -238,11 +238,11 @@ export function returnIntake(options: IntakeOptions) {
   /** A person says which delivery a return is about. */
   async function match(row: ReturnRow, delivery: DeliveryRow): Promise<void> {
     const now = clock.now();
-    const { recipients, feedbackType } = row.told;
+    const { recipients, feedbackType } = row.readout;
     const reading: ReturnReading = {
       kind: row.kind,
       token: undefined,
-      originalMessageId: row.told.originalMessageId,
+      originalMessageId: row.readout.originalMessageId,
       originalFrom: undefined,
       envelopeId: undefined,
       feedbackType,
@@ -254,10 +254,10 @@ export function returnIntake(options: IntakeOptions) {
     });
   }
 
-  return { deliveryAt, take, match };
+  return { deliveryAt, receive, match };
 }
 
 /** The return path names one delivery: of several recipients in a report, the one with its address; else the only one. */
 function aboutUs(reports: readonly RecipientReport[], address: string): RecipientReport | undefined {
-  return reports.find((one) => one.address.toLowerCase() === address.toLowerCase()) ?? reports[0];
+  return reports.find((report) => report.address.toLowerCase() === address.toLowerCase()) ?? reports[0];
 }

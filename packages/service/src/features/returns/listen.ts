@@ -33,7 +33,7 @@ export function listenReturns(host: string, port: number, options: ListenReturns
       },
       mail: async ({ from, to, bytes }) => {
         try {
-          for (const one of to) await intake.take({ bytes, source: 'mail', envelopeFrom: from, envelopeTo: one, space: undefined });
+          for (const text of to) await intake.receive({ bytes, source: 'mail', envelopeFrom: from, envelopeTo: text, space: undefined });
         } catch (error) {
           log.error({ err: error }, 'a return could not be written');
           return { code: 451, enhanced: '4.3.0', text: 'It could not be written, try again later' };

@@ -10,7 +10,7 @@ const ReportView = z
     status: z.string().optional(),
     replyCode: z.int().optional(),
     cause: CauseName,
-    evidence: z.string().meta({ description: 'The words or the code that told the cause.' }),
+    evidence: z.string().meta({ description: 'The words or the code that decided the cause.' }),
     confidence: z.enum(['sure', 'likely', 'guess']),
     permanent: z.boolean(),
     diagnostic: z.string().optional(),

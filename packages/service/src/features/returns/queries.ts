@@ -36,7 +36,7 @@ export function returnStore(reads: Reader) {
         envelopeTo: sql.placeholder('envelopeTo'),
         kind: sql.placeholder('kind'),
         deliveryId: sql.placeholder('deliveryId'),
-        told: sql.placeholder('told'),
+        readout: sql.placeholder('readout'),
         bytes: sql.placeholder('bytes'),
       })
       .onConflictDoNothing()

@@ -2,7 +2,7 @@ import type { RecipientReport, ReturnKind } from '@verbalis/core/returns';
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
-export interface ToldReturn {
+export interface ReturnReadout {
   readonly recipients: readonly RecipientReport[];
   readonly subject?: string | undefined;
   readonly from?: string | undefined;
@@ -12,7 +12,7 @@ export interface ToldReturn {
   readonly problem?: string | undefined;
 }
 
-/** What came back, as it came back: a mail, or an event that a provider has called about. */
+/** What came back, as it came back: an email, or an event that a provider has called about. */
 export const returns = sqliteTable(
   'returns',
   {
@@ -31,7 +31,7 @@ export const returns = sqliteTable(
     /** The delivery that it is about; null for one that nobody could match. */
     deliveryId: text('delivery_id'),
     /** What was read out of it, for people. */
-    told: text('told', { mode: 'json' }).$type<ToldReturn>().notNull(),
+    readout: text('readout', { mode: 'json' }).$type<ReturnReadout>().notNull(),
     bytes: blob('bytes', { mode: 'buffer' }).notNull(),
   },
   (table) => [

@@ -54,8 +54,8 @@ export function searchStore(reads: Reader) {
       .map((row) => ({
         kind: 'return',
         id: row.id,
-        address: row.told.recipients[0]?.address,
-        title: row.told.subject ?? row.kind,
+        address: row.readout.recipients[0]?.address,
+        title: row.readout.subject ?? row.kind,
         state: undefined,
         at: row.receivedAt,
       }));
@@ -148,8 +148,8 @@ export function searchStore(reads: Reader) {
             })),
         );
       const seen = new Set<string>();
-      return out.filter((one) => {
-        const key = `${one.kind}/${one.id}/${one.address ?? ''}`;
+      return out.filter((searchHit) => {
+        const key = `${searchHit.kind}/${searchHit.id}/${searchHit.address ?? ''}`;
         return !seen.has(key) && seen.add(key);
       });
     },

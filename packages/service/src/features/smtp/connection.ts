@@ -102,7 +102,7 @@ export class SmtpConnection {
     };
   }
 
-  /** Waits for the server to be ready for a mail; an outcome where it is not. */
+  /** Waits for the server to be ready for an email; an outcome where it is not. */
   open(): Promise<Outcome | 'ready'> {
     if (this.#dialogue.ready) return Promise.resolve('ready');
     if (this.#closed)

@@ -13,7 +13,7 @@ export const SpaceSettings = z
       mode: z.enum(['deliver', 'capture']),
       /** Published at every start; left out: what `verbalis publish` brings. */
       mailFolder: z.string().optional(),
-      /** Providers in order: a name, or {provider, share} to divide the traffic. */
+      /** Providers in order: a name, or {provider, share} to divide the router. */
       route: z.array(Route).default([]),
       /** Put before or after every subject: "[test]". */
       mark: z.strictObject({ text: z.string().min(1).max(40), place: z.enum(['before', 'after']).default('before') }).optional(),
@@ -31,7 +31,7 @@ export const SpaceSettings = z
       senderDomains: z.array(z.string()).default([]),
       /** Gets a copy of every mail. */
       archive: z.string().optional(),
-      /** Whom to tell what needs a person. */
+      /** Whom to notify of what needs a person. */
       operator: z.string().optional(),
     }),
   )

@@ -18,7 +18,7 @@ export interface SubmissionOptions {
 }
 
 /**
- * Takes whole mails from apps that know SMTP only: the password is a key with the scope "send", the user may be anything. Where a capturing
+ * Takes whole emails from apps that know SMTP only: the password is a key with the scope "send", the user may be anything. Where a capturing
  * space stands open, any other user and password, or none, lead there; what looks like a key and is none does not, since its mail was meant
  * to be delivered.
  */

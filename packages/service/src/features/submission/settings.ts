@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { Host, Name, Port } from '../../kernel/index.js';
 
-/** Where apps hand whole mails in by SMTP, with a key as password. Off unless a port is set. */
+/** Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set. */
 export const SubmissionSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),

@@ -26,7 +26,7 @@ export function readSuppressions(text: string): CsvLine[] {
   try {
     rows = parse(text, {
       bom: true,
-      columns: (names: string[]) => names.map((one) => one.trim().toLowerCase()),
+      columns: (names: string[]) => names.map((name) => name.trim().toLowerCase()),
       skip_empty_lines: true,
       relax_column_count: true,
       trim: true,

@@ -41,8 +41,8 @@ const isSuppressed = (address: string): boolean => store.suppressions.inForce('h
 test('an address that does not exist is suppressed at once, and mail to it is withheld with the reason', async () => {
   await failed('gone@post.example', 'mailbox-unknown', NOW);
   expect(isSuppressed('Gone@POST.example')).toBe(true);
-  const line = fairnessKey({ urgent: true, space: 'harbour', kept: false, topic: 'bookings' });
-  expect(own.suppressionFor({ space: 'harbour', address: 'gone@post.example', line }, store.store.reads)).toMatch(
+  const key = fairnessKey({ urgent: true, space: 'harbour', kept: false, topic: 'bookings' });
+  expect(own.suppressionFor({ space: 'harbour', address: 'gone@post.example', fairnessKey: key }, store.store.reads)).toMatch(
     /^The address has been suppressed since .*said: mailbox-unknown$/,
   );
 });

@@ -31,9 +31,9 @@ export type Suppressing = ReturnType<typeof suppressing>;
 const MEMORY = 90 * 24 * 3_600_000;
 
 const REASONS: Readonly<Record<SuppressionReason, string>> = {
-  failed: 'a mail to it failed for good',
-  'failed-repeatedly': 'mails to it failed again and again',
-  complained: 'a mail was reported as unwanted',
+  failed: 'an email to it failed for good',
+  'failed-repeatedly': 'emails to it failed again and again',
+  complained: 'an email was reported as unwanted',
   unsubscribed: 'the recipient has unsubscribed',
   added: 'somebody has added it',
   imported: 'it was imported',
@@ -96,8 +96,8 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
     keyOf,
     add,
     /** Why a delivery must not be sent; undefined where it may be. */
-    suppressionFor(row: Pick<DeliveryRow, 'space' | 'address' | 'line'>, from: Reader): string | undefined {
-      const found = store.suppressions.inForce(row.space, keyOf(row.address), readFairnessKey(row.line).topic ?? '', from);
+    suppressionFor(row: Pick<DeliveryRow, 'space' | 'address' | 'fairnessKey'>, from: Reader): string | undefined {
+      const found = store.suppressions.inForce(row.space, keyOf(row.address), readFairnessKey(row.fairnessKey).topic ?? '', from);
       return found === undefined ? undefined : inWords(found);
     },
   };

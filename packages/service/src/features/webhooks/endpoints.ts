@@ -1,4 +1,4 @@
-import { readShape } from '@verbalis/core/shape';
+import { readPayloadTemplate } from '@verbalis/core/payload';
 import {
   empty,
   endpointsOf,
@@ -38,15 +38,15 @@ export interface SubscriptionEndpoints {
 
 const endpoint = endpointsOf<SubscriptionEndpoints>();
 
-/** Names that a shape's expressions may use. */
-const SHAPE_NAMES = { event: undefined, events: undefined };
+/** Names that a payload's expressions may use. */
+const PAYLOAD_NAMES = { event: undefined, events: undefined };
 
-/** @throws Refusal with what is wrong with a shape */
-function checkedShape(shape: unknown): unknown {
-  if (shape === undefined || shape === null) return undefined;
-  const { problems } = readShape(shape, 'shape', SHAPE_NAMES);
-  if (problems.length > 0) throw invalid(problems.map(({ message, hint }) => ({ path: 'shape', message, hint })));
-  return shape;
+/** @throws Refusal with what is wrong with a payload */
+function checkedPayload(payload: unknown): unknown {
+  if (payload === undefined || payload === null) return undefined;
+  const { problems } = readPayloadTemplate(payload, 'payload', PAYLOAD_NAMES);
+  if (problems.length > 0) throw invalid(problems.map(({ message, hint }) => ({ path: 'payload', message, hint })));
+  return payload;
 }
 
 function found({ subscriptions }: Store, { space }: Caller, id: string): SubscriptionRow {
@@ -90,17 +90,17 @@ const add = endpoint({
         hint: 'Leave "handshake" out, or use the operator’s secret.',
       });
     filterOf(body.filter);
-    const shape = checkedShape(body.shape);
-    if (shape !== undefined && body.batch > 1 && !JSON.stringify(shape).includes('events'))
+    const payload = checkedPayload(body.payload);
+    if (payload !== undefined && body.batch > 1 && !JSON.stringify(payload).includes('events'))
       throw invalid([
         {
-          path: 'shape',
+          path: 'payload',
           message: 'uses one event only, but "batch" sends more together',
           hint: 'Use {"$each": "one in events", "$value": …}, or batch: 1.',
         },
       ]);
     const name = body.name ?? new URL(body.url).host;
-    const { row, secret } = await deps.notifying.add({ ...body, shape, space: caller.space, name });
+    const { row, secret } = await deps.notifying.add({ ...body, payload, space: caller.space, name });
     return new Reply(subscriptionView(deps, row, secret), { headers: { Location: `/v1/subscriptions/${row.id}` } });
   },
 });
@@ -120,16 +120,16 @@ const change = endpoint({
   name: 'subscriptions.change',
   method: 'patch',
   path: '/v1/subscriptions/{id}',
-  summary: 'Change its name, filter, shape or batch',
+  summary: 'Change its name, filter, payload or batch',
   scope: 'write',
   ...BY_ID,
   body: jsonBody(SubscriptionChange),
   answers: { 200: json('The subscription.', SubscriptionView) },
   isRepeatable: true,
-  async run({ caller, params: { id }, body: { shape, ...rest } }, deps) {
+  async run({ caller, params: { id }, body: { payload, ...rest } }, deps) {
     const row = found(deps.store, caller, id);
     if (rest.filter !== undefined) filterOf(rest.filter);
-    const all = { ...rest, ...(shape === undefined ? {} : { shape: checkedShape(shape) }) };
+    const all = { ...rest, ...(payload === undefined ? {} : { payload: checkedPayload(payload) }) };
     const given = Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined));
     return subscriptionView(deps, await deps.notifying.change(row, given));
   },

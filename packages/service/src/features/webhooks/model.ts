@@ -19,8 +19,11 @@ export const NewSubscription = z
     url: z.url({ protocol: /^https?$/ }),
     name: z.string().min(1).max(100).optional(),
     filter: FilterText.default(''),
-    headers: Headers.default({}).meta({ description: 'Header fields that go with each notification; kept sealed.' }),
-    shape: z.unknown().optional().meta({ description: 'A JSON template in place of the event: {"text": "{{ event.data.diagnostic }}"}.' }),
+    headers: Headers.default({}).meta({ description: 'Header fields that go with each notification; kept encrypted.' }),
+    payload: z
+      .unknown()
+      .optional()
+      .meta({ description: 'A JSON template in place of the event: {"text": "{{ event.data.diagnostic }}"}.' }),
     batch: z.int().min(1).max(100).default(1).meta({ description: 'Events in one notification at most.' }),
     handshake: z
       .boolean()
@@ -32,7 +35,7 @@ export const SubscriptionChange = z
   .strictObject({
     name: z.string().min(1).max(100).optional(),
     filter: FilterText.optional(),
-    shape: z.unknown().optional(),
+    payload: z.unknown().optional(),
     batch: z.int().min(1).max(100).optional(),
   })
   .meta({ id: 'SubscriptionChange' });
@@ -42,7 +45,7 @@ export const SubscriptionView = z
     name: z.string(),
     url: z.string(),
     filter: z.string(),
-    shape: z.unknown().optional(),
+    payload: z.unknown().optional(),
     batch: z.int(),
     state: z.enum(['unproven', 'active', 'paused', 'gone']),
     reason: z.string().optional().meta({ description: 'Why it is in this state.' }),
@@ -51,7 +54,7 @@ export const SubscriptionView = z
     behind: z.int().meta({ description: 'Events that were not looked at yet.' }),
     waiting: z.int(),
     delivered: z.int(),
-    setAside: z.int(),
+    deadLetters: z.int(),
     secret: z.string().optional().meta({ description: 'What signs; shown once, when it is made.' }),
   })
   .meta({ id: 'Subscription' });
@@ -60,7 +63,7 @@ export const SubscriptionViews = z.strictObject({ subscriptions: z.array(Subscri
 export const NotificationView = z
   .strictObject({
     id: z.string(),
-    state: z.enum(['waiting', 'delivered', 'set-aside']),
+    state: z.enum(['waiting', 'delivered', 'dead-letter']),
     eventId: z.string(),
     type: z.string(),
     deliveryId: z.string().optional(),
@@ -80,7 +83,7 @@ export const NotificationList = z
 export const NotificationQuery = z.strictObject({
   limit: Limit,
   cursor: NumberCursor,
-  state: z.enum(['waiting', 'delivered', 'set-aside']).optional(),
+  state: z.enum(['waiting', 'delivered', 'dead-letter']).optional(),
 });
 export const SubscriptionTested = z
   .strictObject({ ok: z.boolean(), status: z.int().optional(), problem: z.string().optional(), milliseconds: z.int() })

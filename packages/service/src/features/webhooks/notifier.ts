@@ -1,15 +1,15 @@
 import { randomBytes } from 'node:crypto';
 import { SECRET_BYTES, secretText } from '@verbalis/core/events';
 import type { Logger } from 'pino';
-import { type Clock, type Tx, type WorkerGroup, outsideAgent, type OutsideRules, seal, unseal, newId } from '../../kernel/index.js';
+import { type Clock, type Tx, type WorkerGroup, outsideAgent, type OutsideRules, encrypt, decrypt, newId } from '../../kernel/index.js';
 import type { Store } from './store.js';
 import type { SubscriptionRow } from './queries.js';
 import type { Feed } from '../events/index.js';
 import {
   NOTIFICATIONS,
-  SubscriptionLine,
+  SubscriptionWorker,
   type HeldNotification,
-  type LineOptions,
+  type WorkerOptions,
   type SubscriptionSecrets,
 } from './subscription-worker.js';
 import { ask, type Answer } from './send.js';
@@ -36,7 +36,7 @@ export interface NewSubscription {
   readonly url: string;
   readonly filter: string;
   readonly headers: Readonly<Record<string, string>>;
-  readonly shape: unknown;
+  readonly payload: unknown;
   readonly batch: number;
   readonly handshake: boolean;
 }
@@ -48,15 +48,15 @@ const UNDER_WAY = 96;
 /** How long a consumer may take, in milliseconds. */
 const WAIT_MS = 15_000;
 
-/** Sends events to subscriptions: each on a line of its own, so that none holds up another. */
+/** Sends events to subscriptions: each with a worker of its own, so that none holds up another. */
 export function notifier(options: NotifierOptions) {
   const { store, workers, clock, log, feed, rules, master, publicUrl, origin, random } = options;
-  const lines = new Map<string, SubscriptionLine>();
+  const bySubscription = new Map<string, SubscriptionWorker>();
   // Each consumer has its own connections.
   const dispatcher = outsideAgent(rules, WAIT_MS, 32);
   let underWay = 0;
   let running = false;
-  const lineOptions: LineOptions = {
+  const workerOptions: WorkerOptions = {
     store,
     workers,
     clock,
@@ -76,29 +76,29 @@ export function notifier(options: NotifierOptions) {
       if (underWay === UNDER_WAY - 1) wakeAll();
     },
   };
-  const sealedOf = (row: SubscriptionRow): SubscriptionSecrets =>
-    JSON.parse(unseal(master, `subscription ${row.id}`, row.sealed)) as SubscriptionSecrets;
-  const sealing = (id: string, secrets: SubscriptionSecrets): Buffer => seal(master, `subscription ${id}`, JSON.stringify(secrets));
+  const encryptedOf = (row: SubscriptionRow): SubscriptionSecrets =>
+    JSON.parse(decrypt(master, `subscription ${row.id}`, row.encrypted)) as SubscriptionSecrets;
+  const encryptedFor = (id: string, secrets: SubscriptionSecrets): Buffer => encrypt(master, `subscription ${id}`, JSON.stringify(secrets));
 
   function wakeAll(): void {
-    for (const line of lines.values()) line.wake();
+    for (const worker of bySubscription.values()) worker.wake();
   }
   /** Begins or ends the work for a subscription, as its state asks for. */
   function place(row: SubscriptionRow | undefined, id: string): void {
-    lines.get(id)?.stop();
-    lines.delete(id);
+    bySubscription.get(id)?.stop();
+    bySubscription.delete(id);
     if (!running || row?.state !== 'active') return;
     let secrets: SubscriptionSecrets;
     try {
-      secrets = sealedOf(row);
+      secrets = encryptedOf(row);
     } catch (error) {
       // Stored data never keeps the service from starting, nor this subscription the others.
       log.error({ err: error, subscription: id }, 'the secrets of a subscription cannot be decrypted; nothing is sent to it');
       return;
     }
-    const line = new SubscriptionLine(row, secrets, lineOptions);
-    lines.set(id, line);
-    line.start();
+    const worker = new SubscriptionWorker(row, secrets, workerOptions);
+    bySubscription.set(id, worker);
+    worker.start();
   }
   const again = (space: string, id: string): SubscriptionRow => {
     const row = store.subscriptions.find(space, id);
@@ -107,12 +107,12 @@ export function notifier(options: NotifierOptions) {
     return row;
   };
   const current = (row: SubscriptionRow): SubscriptionRow => store.subscriptions.find(row.space, row.id) ?? row;
-  /** What is under way of a line ends before its row is changed, so that its place is not written over. */
+  /** What a worker has under way ends before its row is changed, so that its place is not written over. */
   const quiet = async (id: string): Promise<void> => {
-    const line = lines.get(id);
-    line?.stop();
-    while (line?.busy === true) await new Promise((done) => setTimeout(done, 5));
-    lines.delete(id);
+    const worker = bySubscription.get(id);
+    worker?.stop();
+    while (worker?.busy === true) await new Promise((done) => setTimeout(done, 5));
+    bySubscription.delete(id);
   };
 
   /** Changes a subscription while nothing of it is under way; whatever comes of the write, its work goes on after. */
@@ -130,9 +130,9 @@ export function notifier(options: NotifierOptions) {
     const answer = await ask(
       row.url,
       'OPTIONS',
-      { ...sealedOf(row).headers, 'webhook-request-origin': origin, 'webhook-request-rate': '*' },
+      { ...encryptedOf(row).headers, 'webhook-request-origin': origin, 'webhook-request-rate': '*' },
       undefined,
-      lineOptions,
+      workerOptions,
     );
     const allowed = answer.headers['webhook-allowed-origin'];
     const good = answer.ok && (allowed === '*' || (typeof allowed === 'string' && allowed.toLowerCase() === origin.toLowerCase()));
@@ -164,17 +164,17 @@ export function notifier(options: NotifierOptions) {
       for (const row of store.subscriptions.all()) place(row, row.id);
     },
     get busy(): boolean {
-      return [...lines.values()].some((line) => line.busy);
+      return [...bySubscription.values()].some((worker) => worker.busy);
     },
     /** What is at work, as a fresh start would build it of the rows. */
     memory: (): Record<string, unknown> =>
       Object.fromEntries(
-        [...lines]
+        [...bySubscription]
           .sort(([a], [b]) => (a < b ? -1 : 1))
           .map(([id, { row }]) => [id, { name: row.name, filter: row.filter, batch: row.batch }]),
       ),
     /** Since when a consumer is left alone for a while. */
-    restingUntil: (id: string): number | undefined => lines.get(id)?.resting,
+    restingUntil: (id: string): number | undefined => bySubscription.get(id)?.resting,
 
     /** Makes a subscription; what is made public from now on goes there. @returns it, with the secret that signs */
     async add(wanted: NewSubscription): Promise<{ row: SubscriptionRow; secret: string }> {
@@ -185,8 +185,8 @@ export function notifier(options: NotifierOptions) {
       const row: SubscriptionRow = {
         id,
         ...rest,
-        shape: wanted.shape ?? null,
-        sealed: sealing(id, { secrets: [secret], headers }),
+        payload: wanted.payload ?? null,
+        encrypted: encryptedFor(id, { secrets: [secret], headers }),
         state: wanted.handshake ? 'unproven' : 'active',
         reason: null,
         cursor: store.events.last(),
@@ -206,7 +206,7 @@ export function notifier(options: NotifierOptions) {
     },
     async change(
       row: SubscriptionRow,
-      set: Partial<Pick<SubscriptionRow, 'name' | 'filter' | 'shape' | 'batch'>>,
+      set: Partial<Pick<SubscriptionRow, 'name' | 'filter' | 'payload' | 'batch'>>,
     ): Promise<SubscriptionRow> {
       await changing(row, (tx) => {
         store.subscriptions.change(tx, row.id, set);
@@ -222,8 +222,8 @@ export function notifier(options: NotifierOptions) {
     async rotate(row: SubscriptionRow): Promise<string> {
       const secret = secretText(randomBytes(SECRET_BYTES));
       await changing(row, (tx) => {
-        const { secrets, headers } = sealedOf(store.subscriptions.find(row.space, row.id, tx) ?? row);
-        store.subscriptions.change(tx, row.id, { sealed: sealing(row.id, { secrets: [secret, ...secrets.slice(0, 1)], headers }) });
+        const { secrets, headers } = encryptedOf(store.subscriptions.find(row.space, row.id, tx) ?? row);
+        store.subscriptions.change(tx, row.id, { encrypted: encryptedFor(row.id, { secrets: [secret, ...secrets.slice(0, 1)], headers }) });
       });
       return secret;
     },
@@ -240,16 +240,16 @@ export function notifier(options: NotifierOptions) {
         }),
       );
       const [event] = store.events.at([seq]);
-      const line = new SubscriptionLine(row, sealedOf(row), lineOptions);
-      line.stop();
-      const answer = await line.send(event === undefined ? [] : [event]);
+      const worker = new SubscriptionWorker(row, encryptedOf(row), workerOptions);
+      worker.stop();
+      const answer = await worker.send(event === undefined ? [] : [event]);
       await store.write((tx) => {
         store.subscriptions.note(tx, {
           subscriptionId: row.id,
           seq,
-          line: event?.id ?? '',
+          orderKey: event?.id ?? '',
           attempts: 1,
-          state: answer.ok ? 'delivered' : 'set-aside',
+          state: answer.ok ? 'delivered' : 'dead-letter',
           nextAt: null,
           lastAt: now,
           status: answer.status ?? null,
@@ -273,9 +273,10 @@ export function notifier(options: NotifierOptions) {
     async stop(): Promise<void> {
       running = false;
       stopFollowing();
-      for (const line of lines.values()) line.stop();
+      for (const worker of bySubscription.values()) worker.stop();
       const end = performance.now() + WAIT_MS;
-      while ([...lines.values()].some((line) => line.busy) && performance.now() < end) await new Promise((done) => setTimeout(done, 10));
+      while ([...bySubscription.values()].some((worker) => worker.busy) && performance.now() < end)
+        await new Promise((done) => setTimeout(done, 10));
       await dispatcher.close();
     },
   };

@@ -13,7 +13,7 @@ export function subscriptionStore(reads: Reader) {
         subscriptionId: sql.placeholder('subscriptionId'),
         seq: sql.placeholder('seq'),
         state: sql.placeholder('state'),
-        line: sql.placeholder('line'),
+        orderKey: sql.placeholder('orderKey'),
         attempts: sql.placeholder('attempts'),
         nextAt: sql.placeholder('nextAt'),
         lastAt: sql.placeholder('lastAt'),
@@ -106,22 +106,22 @@ export function subscriptionStore(reads: Reader) {
           .get()?.at ?? undefined
       );
     },
-    /** For each line in which something waits, the first that does. */
+    /** For each order key under which something waits, the first that does. */
     waitingLines(id: string, from: Reader = reads): Map<string, number> {
       const rows = from.db
-        .select({ line: notifications.line, seq: min(notifications.seq) })
+        .select({ orderKey: notifications.orderKey, seq: min(notifications.seq) })
         .from(notifications)
         .where(isWaiting(id))
-        .groupBy(notifications.line)
+        .groupBy(notifications.orderKey)
         .all();
-      return new Map(rows.map((row) => [row.line, row.seq ?? 0]));
+      return new Map(rows.map((row) => [row.orderKey, row.seq ?? 0]));
     },
-    firstWaiting(id: string, line: string, from: Reader = reads): number | undefined {
+    firstWaiting(id: string, orderKey: string, from: Reader = reads): number | undefined {
       return (
         from.db
           .select({ seq: min(notifications.seq) })
           .from(notifications)
-          .where(and(isWaiting(id), eq(notifications.line, line)))
+          .where(and(isWaiting(id), eq(notifications.orderKey, orderKey)))
           .get()?.seq ?? undefined
       );
     },
@@ -132,7 +132,7 @@ export function subscriptionStore(reads: Reader) {
         .where(eq(notifications.subscriptionId, id))
         .groupBy(notifications.state)
         .all();
-      return { waiting: 0, delivered: 0, 'set-aside': 0, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
+      return { waiting: 0, delivered: 0, 'dead-letter': 0, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
     },
     /** Puts what was set aside (or some of it) in the queue again; within a transaction. @returns how many */
     again(tx: Tx, id: string, seqs: readonly number[] | undefined, now: number): number {
@@ -142,7 +142,7 @@ export function subscriptionStore(reads: Reader) {
         .where(
           and(
             eq(notifications.subscriptionId, id),
-            eq(notifications.state, 'set-aside'),
+            eq(notifications.state, 'dead-letter'),
             ...(seqs === undefined ? [] : [inArray(notifications.seq, [...seqs])]),
           ),
         )
@@ -152,7 +152,7 @@ export function subscriptionStore(reads: Reader) {
     forgetDead(tx: Tx, to: number, step: number): number {
       return tx.db
         .delete(notifications)
-        .where(sql`rowid in (select rowid from notifications where seq <= ${to} and state = 'set-aside' limit ${step})`)
+        .where(sql`rowid in (select rowid from notifications where seq <= ${to} and state = 'dead-letter' limit ${step})`)
         .run().changes;
     },
     /** Removes what was delivered of events up to this one. @returns how many */

@@ -47,6 +47,7 @@ function reasonOf(error: unknown): string {
     case 'UND_ERR_SOCKET':
     case 'ECONNRESET':
       return 'It closed the connection without an answer.';
+    case undefined:
     default:
       return error instanceof Error && error.name === 'TimeoutError'
         ? 'It did not answer in time.'

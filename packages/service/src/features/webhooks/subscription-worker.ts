@@ -1,5 +1,5 @@
 import { eventOf, fieldsOf, passes, readFilter, waitBeforeNotice, webhookHeaders, GIVE_UP_MS, type Filter } from '@verbalis/core/events';
-import { readShape, type Shape } from '@verbalis/core/shape';
+import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
 import type { Logger } from 'pino';
 import { Budget, type Clock, type StepResult, type Tx, type Worker, type WorkerGroup, newId } from '../../kernel/index.js';
 import type { KnownEvent } from '../events/index.js';
@@ -7,14 +7,14 @@ import type { NotificationRow, SubscriptionRow } from './queries.js';
 import type { Store } from './store.js';
 import { ask, type Answer, type SendOptions } from './send.js';
 
-/** What is sealed of a subscription. */
+/** What is encrypted of a subscription. */
 export interface SubscriptionSecrets {
   /** The newest first; all of them sign. */
   readonly secrets: readonly string[];
   readonly headers: Readonly<Record<string, string>>;
 }
 
-export interface LineOptions extends SendOptions {
+export interface WorkerOptions extends SendOptions {
   readonly store: Store;
   readonly workers: WorkerGroup;
   readonly clock: Clock;
@@ -45,7 +45,7 @@ const LONGEST_REST_MS = 15 * 60_000;
 
 interface Ready {
   readonly events: readonly KnownEvent[];
-  readonly line: string;
+  readonly orderKey: string;
   /** Tries made before, by place. */
   readonly attempts: number;
   /** Not to be put together with others, since one of them could not be made. */
@@ -64,7 +64,7 @@ export interface HeldNotification {
 const keyOf = (subscriptionId: string, seq: number): string => `${subscriptionId}/${seq}`;
 
 /** What must come in order: events of one delivery. */
-function lineOf(event: KnownEvent): string {
+function orderKeyOf(event: KnownEvent): string {
   return event.deliveryId ?? event.id;
 }
 
@@ -72,9 +72,9 @@ function lineOf(event: KnownEvent): string {
  * One subscription at work: reads the events from where it stands, sends what its filter lets through, in order for each delivery, and writes
  * what became of it. Its place moves on only over events that are done with or written down, so a crash sends some again and loses none.
  */
-export class SubscriptionLine {
+export class SubscriptionWorker {
   readonly #filter: Filter;
-  readonly #shape: Shape | undefined;
+  readonly #payload: PayloadTemplate | undefined;
   #readTo: number;
   #written: number;
   #ready: Ready[] = [];
@@ -95,11 +95,11 @@ export class SubscriptionLine {
 
   constructor(
     readonly row: SubscriptionRow,
-    private readonly sealed: SubscriptionSecrets,
-    private readonly options: LineOptions,
+    private readonly encrypted: SubscriptionSecrets,
+    private readonly options: WorkerOptions,
   ) {
     this.#filter = readFilter(row.filter).filter ?? { kind: 'or', parts: [] };
-    this.#shape = row.shape === null ? undefined : readShape(row.shape, 'shape').shape;
+    this.#payload = row.payload === null ? undefined : readPayloadTemplate(row.payload, 'payload').payload;
     this.#readTo = row.cursor;
     this.#written = row.cursor;
     this.#blocked = options.store.subscriptions.waitingLines(row.id);
@@ -134,14 +134,14 @@ export class SubscriptionLine {
     if (this.#restsUntil > now) return { did: 0, next: this.#restsUntil };
     const before = this.#underWay;
     const most = this.#failures >= RESTS_AFTER ? 1 : UNDER_WAY;
-    // What is due again comes first: what follows it in its line waits for it.
+    // What is due again comes first: what follows it under its key waits for it.
     for (const again of this.#blocked.size === 0 ? [] : store.subscriptions.due(this.row.id, now, most * 2)) {
       if (this.#underWay >= most || !hasRoom()) break;
-      if (this.#busy.has(again.line) || this.#open.has(again.seq) || this.#unwritten.has(again.seq)) continue;
-      if (store.subscriptions.firstWaiting(this.row.id, again.line) !== again.seq) continue;
+      if (this.#busy.has(again.orderKey) || this.#open.has(again.seq) || this.#unwritten.has(again.seq)) continue;
+      if (store.subscriptions.firstWaiting(this.row.id, again.orderKey) !== again.seq) continue;
       const [event] = store.events.at([again.seq]);
-      if (event === undefined) this.#note({ ...again, state: 'set-aside', nextAt: null, problem: 'The event is no longer kept.' });
-      else this.#begin({ events: [event], line: again.line, attempts: again.attempts });
+      if (event === undefined) this.#note({ ...again, state: 'dead-letter', nextAt: null, problem: 'The event is no longer kept.' });
+      else this.#begin({ events: [event], orderKey: again.orderKey, attempts: again.attempts });
     }
     while (this.#underWay < most && hasRoom()) {
       if (this.#ready.length === 0) {
@@ -150,7 +150,7 @@ export class SubscriptionLine {
         if (found === 'end') break;
       }
       this.#holdBack(now);
-      const at = this.#ready.findIndex((one) => !this.#busy.has(one.line));
+      const at = this.#ready.findIndex((ready) => !this.#busy.has(ready.orderKey));
       if (at === -1) break;
       const [next] = this.#ready.splice(at, 1);
       if (next !== undefined) this.#begin(this.row.batch > 1 && next.isAlone !== true ? this.#batch(next) : next);
@@ -169,7 +169,7 @@ export class SubscriptionLine {
       return this.#lets(event);
     } catch (error) {
       this.#open.add(event.seq);
-      this.#hold({ events: [event], line: lineOf(event), attempts: 0 }, error);
+      this.#hold({ events: [event], orderKey: orderKeyOf(event), attempts: 0 }, error);
       return false;
     }
   }
@@ -184,11 +184,11 @@ export class SubscriptionLine {
       this.#readTo = last.seq;
       for (const event of found) {
         if (event.space !== this.row.space || event.kind === 'test' || !this.#letsOrHolds(event)) continue;
-        const line = lineOf(event);
+        const orderKey = orderKeyOf(event);
         const row = {
           subscriptionId: this.row.id,
           seq: event.seq,
-          line,
+          orderKey,
           attempts: 0,
           nextAt: now,
           lastAt: null,
@@ -198,14 +198,14 @@ export class SubscriptionLine {
         };
         if (now - event.recordedAt > GIVE_UP_MS) {
           this.#open.add(event.seq);
-          this.#note({ ...row, state: 'set-aside', nextAt: null, problem: 'It was too old when the consumer could be reached again.' });
-        } else if (this.#blocked.has(line)) {
-          // Something of its line waits; it comes after that.
+          this.#note({ ...row, state: 'dead-letter', nextAt: null, problem: 'It was too old when the consumer could be reached again.' });
+        } else if (this.#blocked.has(orderKey)) {
+          // Something under its key waits; it comes after that.
           this.#open.add(event.seq);
           this.#note({ ...row, state: 'waiting' });
         } else {
           this.#open.add(event.seq);
-          this.#ready.push({ events: [event], line, attempts: 0 });
+          this.#ready.push({ events: [event], orderKey, attempts: 0 });
         }
       }
       if (this.#ready.length > 0) return 'ready';
@@ -215,18 +215,18 @@ export class SubscriptionLine {
     return 'more';
   }
 
-  /** What was read ahead and whose line has come to wait meanwhile waits too. */
+  /** What was read ahead and whose key has come to wait meanwhile waits too. */
   #holdBack(now: number): void {
     if (this.#blocked.size === 0) return;
-    const held = this.#ready.filter((one) => this.#blocked.has(one.line));
+    const held = this.#ready.filter((ready) => this.#blocked.has(ready.orderKey));
     if (held.length === 0) return;
-    this.#ready = this.#ready.filter((one) => !held.includes(one));
-    for (const { events, line } of held)
+    this.#ready = this.#ready.filter((ready) => !held.includes(ready));
+    for (const { events, orderKey } of held)
       for (const { seq } of events)
         this.#note({
           subscriptionId: this.row.id,
           seq,
-          line,
+          orderKey,
           attempts: 0,
           state: 'waiting',
           nextAt: now,
@@ -237,22 +237,22 @@ export class SubscriptionLine {
         });
   }
 
-  /** Puts more events into one notification; of each line one, so that order holds. */
+  /** Puts more events into one notification; one of each key, so that order holds. */
   #batch(first: Ready): Ready {
     const taken = [first];
-    const lines = new Set([first.line]);
-    this.#ready = this.#ready.filter((one) => {
-      if (taken.length >= this.row.batch || this.#busy.has(one.line) || lines.has(one.line)) return true;
-      taken.push(one);
-      lines.add(one.line);
+    const keys = new Set([first.orderKey]);
+    this.#ready = this.#ready.filter((ready) => {
+      if (taken.length >= this.row.batch || this.#busy.has(ready.orderKey) || keys.has(ready.orderKey)) return true;
+      taken.push(ready);
+      keys.add(ready.orderKey);
       return false;
     });
-    return { events: taken.flatMap((one) => one.events), line: first.line, attempts: 0 };
+    return { events: taken.flatMap((ready) => ready.events), orderKey: first.orderKey, attempts: 0 };
   }
 
   #begin(ready: Ready): void {
-    const lines = ready.events.map(lineOf);
-    for (const line of lines) this.#busy.add(line);
+    const keys = ready.events.map(orderKeyOf);
+    for (const key of keys) this.#busy.add(key);
     this.#underWay += 1;
     this.options.began();
     void this.send(ready.events)
@@ -263,7 +263,7 @@ export class SubscriptionLine {
         this.#unmade(ready, error);
       })
       .finally(() => {
-        for (const line of lines) this.#busy.delete(line);
+        for (const key of keys) this.#busy.delete(key);
         this.#underWay -= 1;
         this.options.ended();
         this.wake();
@@ -273,7 +273,8 @@ export class SubscriptionLine {
   /** A notification could not be made. Of several events each is tried by itself, so that one of them does not stop the others. */
   #unmade(ready: Ready, error: unknown): void {
     if (ready.events.length === 1) this.#hold(ready, error);
-    else this.#ready.unshift(...ready.events.map((event) => ({ events: [event], line: lineOf(event), attempts: 0, isAlone: true })));
+    else
+      this.#ready.unshift(...ready.events.map((event) => ({ events: [event], orderKey: orderKeyOf(event), attempts: 0, isAlone: true })));
   }
 
   /** An event that cannot be made into a notification: tried again some times, then it waits in quarantine as a dead letter. */
@@ -286,9 +287,9 @@ export class SubscriptionLine {
     this.#note({
       subscriptionId: this.row.id,
       seq: event.seq,
-      line: lineOf(event),
+      orderKey: orderKeyOf(event),
       attempts: attempts + 1,
-      state: again === undefined ? 'set-aside' : 'waiting',
+      state: again === undefined ? 'dead-letter' : 'waiting',
       nextAt: again ?? null,
       lastAt: clock.now(),
       status: null,
@@ -304,20 +305,20 @@ export class SubscriptionLine {
     if (first === undefined) throw new Error('A notification has an event.');
     const made = events.map((event) => eventOf(event, base));
     const isBatch = this.row.batch > 1;
-    const value: unknown = this.#shape === undefined ? (isBatch ? made : made[0]) : this.#shape({ event: made[0], events: made });
+    const value: unknown = this.#payload === undefined ? (isBatch ? made : made[0]) : this.#payload({ event: made[0], events: made });
     const body = JSON.stringify(value);
-    // A shape that somebody defined may repeat what it is given.
+    // A payload that somebody defined may repeat what it is given.
     new Budget(`The notification to ${this.row.name}`, { bytes: MOST_BYTES }).spend(body.length);
     const type =
-      this.#shape !== undefined ? 'application/json' : isBatch ? 'application/cloudevents-batch+json' : 'application/cloudevents+json';
+      this.#payload !== undefined ? 'application/json' : isBatch ? 'application/cloudevents-batch+json' : 'application/cloudevents+json';
     return ask(
       this.row.url,
       'POST',
       {
-        ...this.sealed.headers,
+        ...this.encrypted.headers,
         'content-type': `${type}; charset=utf-8`,
         'user-agent': 'Verbalis',
-        ...webhookHeaders(this.sealed.secrets, first.id, clock.now(), body),
+        ...webhookHeaders(this.encrypted.secrets, first.id, clock.now(), body),
       },
       body,
       this.options,
@@ -343,9 +344,9 @@ export class SubscriptionLine {
       this.#note({
         subscriptionId: this.row.id,
         seq: event.seq,
-        line: lineOf(event),
+        orderKey: orderKeyOf(event),
         attempts,
-        state: answer.ok ? 'delivered' : tooOld || answer.gone ? 'set-aside' : 'waiting',
+        state: answer.ok ? 'delivered' : tooOld || answer.gone ? 'dead-letter' : 'waiting',
         nextAt: answer.ok || tooOld || answer.gone ? null : now + waitBeforeNotice(attempts, answer.retryAfterMs, random()),
         lastAt: now,
         status: answer.status ?? null,
@@ -373,7 +374,7 @@ export class SubscriptionLine {
   #note(row: NotificationRow): void {
     this.#results.push(row);
     this.#unwritten.add(row.seq);
-    if (row.state === 'waiting') this.#blocked.set(row.line, Math.min(row.seq, this.#blocked.get(row.line) ?? row.seq));
+    if (row.state === 'waiting') this.#blocked.set(row.orderKey, Math.min(row.seq, this.#blocked.get(row.orderKey) ?? row.seq));
     this.#flush();
   }
 
@@ -412,10 +413,10 @@ export class SubscriptionLine {
           this.#poison.delete(row.seq);
           if (
             row.state !== 'waiting' &&
-            this.#blocked.has(row.line) &&
-            store.subscriptions.firstWaiting(this.row.id, row.line) === undefined
+            this.#blocked.has(row.orderKey) &&
+            store.subscriptions.firstWaiting(this.row.id, row.orderKey) === undefined
           )
-            this.#blocked.delete(row.line);
+            this.#blocked.delete(row.orderKey);
         }
         this.#written = Math.max(this.#written, to);
       })

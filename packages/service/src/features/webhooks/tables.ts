@@ -12,10 +12,10 @@ export const subscriptions = sqliteTable(
     name: text('name').notNull(),
     url: text('url').notNull(),
     filter: text('filter').notNull(),
-    /** Secrets that sign, the newest first, and header fields of its own: sealed with the service's master key. */
-    sealed: blob('sealed', { mode: 'buffer' }).notNull(),
+    /** Secrets that sign, the newest first, and header fields of its own: encrypted with the service's master key. */
+    encrypted: blob('encrypted', { mode: 'buffer' }).notNull(),
     /** A JSON template in place of the event. */
-    shape: text('shape', { mode: 'json' }).$type<unknown>(),
+    payload: text('payload', { mode: 'json' }).$type<unknown>(),
     /** Events in one notification at most. */
     batch: integer('batch').notNull(),
     handshake: integer('handshake', { mode: 'boolean' }).notNull(),
@@ -35,9 +35,9 @@ export const notifications = sqliteTable(
   {
     subscriptionId: text('subscription_id').notNull(),
     seq: integer('seq').notNull(),
-    state: text('state').$type<'waiting' | 'delivered' | 'set-aside'>().notNull(),
-    /** What must come in order: the delivery, or the event itself. */
-    line: text('line').notNull(),
+    state: text('state').$type<'waiting' | 'delivered' | 'dead-letter'>().notNull(),
+    /** Notifications with the same key are sent in order: the delivery, or the event itself. */
+    orderKey: text('order_key').notNull(),
     attempts: integer('attempts').notNull(),
     /** When the next try is due. */
     nextAt: integer('next_at'),
@@ -54,6 +54,6 @@ export const notifications = sqliteTable(
       .where(sql`${table.state} = 'waiting'`),
     index('notifications_set_aside')
       .on(table.subscriptionId, table.seq)
-      .where(sql`${table.state} = 'set-aside'`),
+      .where(sql`${table.state} = 'dead-letter'`),
   ],
 );

@@ -21,13 +21,13 @@ interface Sources {
 /** @param secret what signs; given in the answer that makes it, and nowhere else */
 export function subscriptionView({ store, notifying }: Sources, row: SubscriptionRow, secret?: string): z.input<typeof SubscriptionView> {
   const counts = store.subscriptions.counts(row.id);
-  const { id, name, url, filter, shape, batch, state, reason, createdAt, cursor } = row;
+  const { id, name, url, filter, payload, batch, state, reason, createdAt, cursor } = row;
   return {
     id,
     name,
     url,
     filter,
-    shape: shape ?? undefined,
+    payload: payload ?? undefined,
     batch,
     state,
     reason: reason ?? undefined,
@@ -36,7 +36,7 @@ export function subscriptionView({ store, notifying }: Sources, row: Subscriptio
     behind: Math.max(0, store.events.last() - cursor),
     waiting: counts.waiting,
     delivered: counts.delivered,
-    setAside: counts['set-aside'],
+    deadLetters: counts['dead-letter'],
     secret,
   };
 }

@@ -22,7 +22,7 @@ import {
   EditionQuery,
   PreviewQuery,
   Rendered,
-  RenderWanted,
+  RenderRequest,
   SaveFile,
   TemplateDetail,
   TemplateList,
@@ -221,7 +221,7 @@ const get = endpoint({
 async function renderedOf(
   deps: TemplateEndpoints,
   { space, name }: { readonly space: string; readonly name: string },
-  { edition, edits, ...wish }: z.output<typeof RenderWanted>,
+  { edition, edits, ...wish }: z.output<typeof RenderRequest>,
 ): Promise<Shown> {
   const { view: saved } = current(deps, space, edition);
   const view = edits === undefined || Object.keys(edits).length === 0 ? saved : deps.workbench.withEdits(saved, edits);
@@ -236,7 +236,7 @@ const render = endpoint({
   summary: 'Render an email from a sample or from data',
   scope: 'read',
   params: textParams('name'),
-  body: jsonBody(RenderWanted),
+  body: jsonBody(RenderRequest),
   answers: { 200: json('The email, or what is wrong.', Rendered) },
   isRepeatable: true,
   async run({ caller: { space }, params: { name }, body }, deps) {

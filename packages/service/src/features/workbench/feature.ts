@@ -1,7 +1,7 @@
 import type { MailPreview } from '@verbalis/core/preview';
 import { LRUCache } from 'lru-cache';
 import { serve, type Clock, type Feature, type Runtime } from '../../kernel/index.js';
-import type { CaptureDesk } from '../capture/index.js';
+import type { CaptureStore } from '../capture/index.js';
 import type { Provider, ProviderProbe } from '../providers/index.js';
 import { editionWorkbench } from './editions.js';
 import { templateEndpoints, type TemplateEndpoints, type TestSending } from './endpoints.js';
@@ -19,7 +19,7 @@ export function templateDeps(workbench: Workbench, testing: TestSending, clock: 
 
 interface Options {
   readonly store: Store;
-  readonly capturing: CaptureDesk;
+  readonly capturing: CaptureStore;
   readonly providers: ReadonlyMap<string, Provider>;
   readonly probe: ProviderProbe;
 }

@@ -14,7 +14,7 @@ const TURN_MS = 15;
 /** Before that begins: the page that was opened comes first. In milliseconds. */
 const FIRST_MS = 800;
 /** Between two words about how far that is, in milliseconds. */
-const TOLD_EVERY_MS = 250;
+const NOTIFY_EVERY_MS = 250;
 
 /** A mail folder on the disk that somebody is working on: what is saved is seen at once. @throws FolderError */
 export async function folderWorkbench(
@@ -28,7 +28,7 @@ export async function folderWorkbench(
   // Read while the page is on its way.
   view.ask('look', { forMs: 0, now: clock.now() }).catch(() => undefined);
   const listeners = new Set<(paths: readonly string[]) => void>();
-  const tell = (paths: readonly string[]): void => {
+  const notify = (paths: readonly string[]): void => {
     for (const listener of [...listeners]) listener(paths);
   };
   const nameOf = (file: string): string => relative(folder, file).split(sep).join('/');
@@ -54,7 +54,7 @@ export async function folderWorkbench(
     if (same) return;
     files = next;
     view = views.open(files, view);
-    tell(paths);
+    notify(paths);
     lookAtRest();
   }
   const note = (file: string): void => {
@@ -63,7 +63,7 @@ export async function folderWorkbench(
   };
 
   let looking: NodeJS.Timeout | undefined;
-  let toldAt = 0;
+  let notifiedAt = 0;
   let closed = false;
   /** Looks at templates that nobody has asked for yet, a few at a time. */
   function lookAtRest(after = 0): void {
@@ -78,9 +78,9 @@ export async function folderWorkbench(
         lookAtRest();
         return;
       }
-      if (!more || performance.now() - toldAt > TOLD_EVERY_MS) {
-        toldAt = performance.now();
-        tell([]);
+      if (!more || performance.now() - notifiedAt > NOTIFY_EVERY_MS) {
+        notifiedAt = performance.now();
+        notify([]);
       }
       if (more) looking = setTimeout(() => void step(), TURN_MS);
     };
@@ -93,7 +93,7 @@ export async function folderWorkbench(
     ignored: (file) =>
       nameOf(file)
         .split('/')
-        .some((one) => one.startsWith('.') && one !== '' && one !== '..'),
+        .some((text) => text.startsWith('.') && text !== '' && text !== '..'),
   });
   for (const event of ['add', 'change', 'unlink'] as const) watcher.on(event, note);
   await new Promise<void>((ready) => watcher.once('ready', ready));

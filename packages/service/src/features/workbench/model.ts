@@ -10,7 +10,7 @@ export const SourceProblem = z
     line: z.int(),
     column: z.int(),
     code: z.string(),
-    severity: z.enum(['error', 'warning', 'advice']),
+    severity: z.enum(['error', 'warning', 'suggestion']),
     message: z.string(),
     hint: z.string().optional(),
   })
@@ -27,7 +27,7 @@ export const TemplateSummary = z
     samples: z.array(z.string()),
     errors: z.int(),
     warnings: z.int(),
-    advice: z.int(),
+    suggestions: z.int(),
   })
   .meta({ id: 'TemplateSummary' });
 
@@ -55,7 +55,7 @@ export const TemplateDetail = z
   })
   .meta({ id: 'TemplateDetail' });
 
-export const RenderWanted = z
+export const RenderRequest = z
   .strictObject({
     edition: z.int().min(1).optional(),
     sample: z.string().max(100).optional(),
@@ -66,7 +66,7 @@ export const RenderWanted = z
       .optional()
       .meta({ description: 'Texts that stand in for files of the folder.' }),
   })
-  .meta({ id: 'RenderWanted' });
+  .meta({ id: 'RenderRequest' });
 
 export const RenderedMail = z
   .strictObject({
@@ -109,6 +109,6 @@ export const SaveFile = z
   .meta({ id: 'SaveFile' });
 
 export const TestMail = z
-  .strictObject({ ...RenderWanted.shape, to: z.string().min(3).max(320), by: z.string().max(100) })
+  .strictObject({ ...RenderRequest.shape, to: z.string().min(3).max(320), by: z.string().max(100) })
   .meta({ id: 'TestMail' });
 export const TestMailMade = z.strictObject({ detail: z.string(), capturedId: z.string().optional() }).meta({ id: 'TestMailMade' });

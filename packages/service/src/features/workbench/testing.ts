@@ -1,15 +1,15 @@
 import type { MailPreview } from '@verbalis/core/preview';
 import { isFault, parseAddress } from '@verbalis/core/mime';
-import type { CaptureDesk } from '../capture/index.js';
+import type { CaptureStore } from '../capture/index.js';
 import type { Provider, ProviderProbe } from '../providers/index.js';
 import { invalid, Refusal } from '../../kernel/index.js';
 
 /** The box of captured mail, among what a test can be sent by. */
 export const TO_CAPTURED = 'captured';
 
-/** Sends a mail that somebody looks at: into the captured mail of the space, or through one provider. */
+/** Sends an email that somebody looks at: into the captured mail of the space, or through one provider. */
 export function testSending(options: {
-  readonly capturing: CaptureDesk;
+  readonly capturing: CaptureStore;
   readonly providers: ReadonlyMap<string, Provider>;
   readonly probe: ProviderProbe;
 }) {

@@ -1,4 +1,4 @@
-import { previewOf, type FolderPreview, type RenderWish } from '@verbalis/core/preview';
+import { previewOf, type FolderPreview, type RenderOptions } from '@verbalis/core/preview';
 import { LRUCache } from 'lru-cache';
 import { inThread } from '../../kernel/thread.js';
 import type { Overview, Shown, TemplateData, ViewCalls } from './view.js';
@@ -21,12 +21,12 @@ inThread(() => {
       const template = preview.project.templates.get(name);
       return template === undefined
         ? undefined
-        : { samples: template.samples.map((one) => [one.name, one.data] as const), schema: template.schema };
+        : { samples: template.samples.map((sample) => [sample.name, sample.data] as const), schema: template.schema };
     },
     render: (preview, { name, wish, now }): Shown => {
-      const { mail, dataProblems, problems } = preview.render(name, { ...(wish as RenderWish), now });
+      const { mail, dataProblems, problems } = preview.render(name, { ...(wish as RenderOptions), now });
       // Advice of an earlier look is good as long as nothing has changed; a fresh look costs a rendering of every sample.
-      const advice = preview.stateOf(name, now)?.problems.filter((one) => one.severity !== 'error') ?? [];
+      const advice = preview.stateOf(name, now)?.problems.filter((problem) => problem.severity !== 'error') ?? [];
       return { mail, dataProblems, problems: [...problems, ...advice] };
     },
     look: (preview, { forMs, now }) => {

@@ -23,7 +23,7 @@ test('a folder is read, checked and rendered in a thread; after a change only th
     Buffer.from(SIMPLE['templates/t/message.md'].replace('name }}.', 'nam }}.')),
   );
   const next = views.open(files, view);
-  expect((await next.ask('state', { name: 't', now: NOW }))?.problems.map((one) => one.code)).toContain('unknown-field');
+  expect((await next.ask('state', { name: 't', now: NOW }))?.problems.map((problem) => problem.code)).toContain('unknown-field');
   // The one before is still there for who has it.
   expect((await view.ask('render', { name: 't', wish: {}, now: NOW })).mail?.subject).toBe('Hello Ása');
 });

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { MailFiles } from '@verbalis/core/folder';
-import type { MailPreview, RenderWish, TemplateState } from '@verbalis/core/preview';
+import type { MailPreview, RenderOptions, TemplateState } from '@verbalis/core/preview';
 import type { Problem } from '@verbalis/core/problems';
 import type { DataProblem, JsonSchema } from '@verbalis/core/typing';
 import { boundedThread, threadFile } from '../../kernel/thread.js';
@@ -18,14 +18,14 @@ export interface TemplateData {
   readonly schema: JsonSchema;
 }
 
-/** A mail that was rendered, or why there is none. */
+/** An email that was rendered, or why there is none. */
 export interface Shown {
   readonly mail: MailPreview | undefined;
   readonly dataProblems: readonly DataProblem[];
   readonly problems: readonly Problem[];
 }
 
-export type Wish = Omit<RenderWish, 'now'>;
+export type Wish = Omit<RenderOptions, 'now'>;
 
 /** What the thread can be asked about a folder. `now`: milliseconds since the epoch. */
 export interface ViewCalls {

@@ -23,7 +23,7 @@ export function templateSummary(name: string, state: TemplateState | undefined):
     samples: [...(state?.samples ?? [])],
     errors: of('error'),
     warnings: of('warning'),
-    advice: of('advice'),
+    suggestions: of('suggestion'),
   };
 }
 

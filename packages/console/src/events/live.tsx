@@ -1,0 +1,166 @@
+import type { CloudEvent } from '@verbalis/client';
+import { useEffect, useRef, useState } from 'react';
+import { Input, Label } from 'react-aria-components';
+import { Link, useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono } from '../parts/basics.js';
+import { Head, Search, TrackTabs } from '../parts/list.js';
+import { wholeList } from '../parts/pages.js';
+import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
+import { useSession } from '../session.js';
+import { color } from '../style.js';
+import { clockTime } from '../words.js';
+
+const MOST = 200;
+
+const Feed = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 16px;
+    padding: 8px 0;
+    border-bottom: 1px solid ${color.hair};
+    align-items: baseline;
+  }
+  time {
+    color: ${color.soft};
+  }
+  small {
+    color: ${color.soft};
+    font-size: 15px;
+    flex-basis: 100%;
+    overflow-wrap: anywhere;
+  }
+`;
+
+const Kind = styled.strong<{ readonly $color: string }>`
+  color: ${({ $color }) => $color};
+`;
+
+const HUES: readonly (readonly [RegExp, string, string])[] = [
+  [/failed|complained|firing/, '✕', color.bad],
+  [/delivered|accepted|resolved/, '●', color.good],
+  [/delayed|withheld|expired/, '~', color.wait],
+];
+
+function text(event: CloudEvent, name: string): string {
+  const value = event.data[name];
+  return typeof value === 'string' ? value : '';
+}
+
+const CSV: readonly CsvColumn<CloudEvent>[] = [
+  ['id', (one) => one.id],
+  ['type', (one) => one.type],
+  ['time', (one) => one.time],
+  ...['messageId', 'deliveryId', 'address', 'cause', 'reference', 'diagnostic', 'text'].map((name): CsvColumn<CloudEvent> => [
+    name,
+    (one) => text(one, name),
+  ]),
+];
+
+/** One event in a line. */
+export function EventLine({ event }: { readonly event: CloudEvent }) {
+  const kind = event.type.replace(/^verbalis\.(?:delivery\.)?/, '');
+  const [, sign = '·', hue = color.mark] = HUES.find(([fits]) => fits.test(kind)) ?? [];
+  const said = text(event, 'diagnostic') || text(event, 'text');
+  const id = text(event, 'messageId');
+  return (
+    <li>
+      <time dateTime={event.time}>{clockTime(event.time)}</time>
+      <Kind $color={hue}>
+        {sign} {kind}
+      </Kind>
+      {id === '' ? null : (
+        <Link to={`/track/messages/${id}`}>
+          <Mono>{text(event, 'address')}</Mono>
+        </Link>
+      )}
+      <span>{text(event, 'cause')}</span>
+      <span>{text(event, 'reference')}</span>
+      {said !== '' && <small>{said}</small>}
+    </li>
+  );
+}
+
+/** What becomes known, as it does. */
+export function Live() {
+  const { client, space } = useSession();
+  const [params, setParams] = useSearchParams();
+  const filter = params.get('filter') ?? '';
+  const [events, setEvents] = useState<readonly CloudEvent[]>([]);
+  const [paused, setPaused] = useState(false);
+  const [fault, setFault] = useState<unknown>();
+  const held = useRef<CloudEvent[]>([]);
+  const isPaused = useRef(false);
+  isPaused.current = paused;
+  const [waiting, setWaiting] = useState(0);
+  useEffect(() => {
+    const end = new AbortController();
+    setEvents([]);
+    setFault(undefined);
+    held.current = [];
+    void (async () => {
+      try {
+        const wanted = filter === '' ? {} : { filter };
+        const before = await client.events.list({ ...wanted, limit: 30 });
+        setEvents(before.events);
+        for await (const one of client.events.follow(wanted, { signal: end.signal })) {
+          if (isPaused.current) {
+            held.current = [one, ...held.current].slice(0, MOST);
+            setWaiting(held.current.length);
+          } else setEvents((list) => [one, ...list].slice(0, MOST));
+        }
+      } catch (error) {
+        if (!end.signal.aborted) setFault(error);
+      }
+    })();
+    return () => end.abort();
+  }, [client, space.name, filter]);
+  /** All that became known and passes, the newest first. */
+  const all = () =>
+    wholeList(
+      (page) => client.events.list({ ...(filter === '' ? {} : { filter }), ...page }),
+      (page) => page.events,
+    );
+  const goOn = (): void => {
+    setEvents((list) => [...held.current, ...list].slice(0, MOST));
+    held.current = [];
+    setWaiting(0);
+    setPaused(false);
+  };
+  return (
+    <>
+      <TrackTabs />
+      <Head>
+        <h1>Live</h1>
+        <Search
+          key={filter}
+          defaultValue={filter}
+          onSubmit={(words) => setParams(words.trim() === '' ? {} : { filter: words.trim() }, { replace: true })}
+          onClear={() => setParams({}, { replace: true })}
+        >
+          <Label>Filter</Label>
+          <Input placeholder="type in [failed, complained]" />
+        </Search>
+        <Button $quiet onPress={paused ? goOn : () => setPaused(true)}>
+          {paused ? `Go on (${waiting} more)` : 'Pause'}
+        </Button>
+        {events.length > 0 && <SaveCsv name="events" columns={CSV} all={all} />}
+      </Head>
+      {fault !== undefined && <Fault error={fault} />}
+      {events.length === 0 && fault === undefined && (
+        <Empty title="No events yet" command="verbalis messages follow">
+          Each fact about a delivery stands here as soon as it is known, with what the other side said.
+        </Empty>
+      )}
+      <Feed aria-label="Events" aria-live={paused ? 'off' : 'polite'}>
+        {events.map((one) => (
+          <EventLine key={one.id} event={one} />
+        ))}
+      </Feed>
+    </>
+  );
+}

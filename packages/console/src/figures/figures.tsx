@@ -1,0 +1,250 @@
+import type { CountsView, FiguresView, FiguresFilter } from '@verbalis/client';
+import { useQuery } from '@tanstack/react-query';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Empty, Fault, StateWord } from '../parts/basics.js';
+import { StateBars, timeWords } from '../parts/chart.js';
+import { Choose } from '../parts/choose.js';
+import { Head, Sheet, TrackTabs } from '../parts/list.js';
+import { Toggle } from '../parts/switches.js';
+import { useSession } from '../session.js';
+import { color, font } from '../style.js';
+import { durationText, STATES } from '../words.js';
+
+const Tiles = styled.dl`
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(150px, 1fr));
+  gap: 16px 24px;
+  margin: 0 0 24px;
+  div {
+    border-top: 1px solid ${color.text};
+    padding-top: 8px;
+  }
+  dt {
+    font-size: 14px;
+    color: ${color.soft};
+  }
+  dd {
+    margin: 0;
+    font: 560 28px/1.2 ${font.serif};
+  }
+  small {
+    display: block;
+    font: 14px/1.4 ${font.sans};
+    color: ${color.soft};
+  }
+`;
+
+const Numbers = styled(Sheet)`
+  td:not(:first-child),
+  th:not(:first-child) {
+    text-align: right;
+  }
+  /* Numbers are compared in columns, on a phone too: there the table is moved sideways. */
+  @media (max-width: 720px) {
+    thead {
+      position: static;
+      clip-path: none;
+    }
+    tr {
+      display: table-row;
+    }
+    tbody tr {
+      padding: 0;
+    }
+    td {
+      display: table-cell;
+      padding: 8px 16px 8px 0;
+    }
+  }
+`;
+
+const Sideways = styled.div`
+  overflow-x: auto;
+  max-width: 100%;
+`;
+
+const Part = styled.section`
+  margin-top: 40px;
+  display: grid;
+  gap: 16px;
+`;
+
+const Bar = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  align-items: end;
+`;
+
+const PERIODS = [
+  ['1', 'the last day'],
+  ['7', 'the last 7 days'],
+  ['21', 'the last 21 days'],
+  ['90', 'the last 90 days'],
+] as const;
+const BYS = [
+  ['template', 'template'],
+  ['topic', 'topic'],
+  ['provider', 'provider'],
+  ['domain', 'recipients’ domain'],
+  ['cause', 'cause'],
+] as const;
+const DAY = 86_400_000;
+const HOUR = 3_600_000;
+const COLUMNS = ['delivered', 'accepted', 'delayed', 'failed', 'complained', 'withheld'] as const;
+
+function rate(n: number, of: number): string {
+  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)} %`;
+}
+
+function Tile({ title, value, before }: { readonly title: string; readonly value: string; readonly before: string }) {
+  return (
+    <div>
+      <dt>{title}</dt>
+      <dd>
+        {value}
+        <small>before: {before}</small>
+      </dd>
+    </div>
+  );
+}
+
+function Totals({ total, before }: { readonly total: CountsView; readonly before: CountsView }) {
+  const part = (counts: CountsView, state: string): string => rate(counts.states[state] ?? 0, counts.created);
+  return (
+    <Tiles aria-label="Figures of the period">
+      <Tile title="Deliveries" value={total.created.toLocaleString('en')} before={before.created.toLocaleString('en')} />
+      <Tile title="Delivered" value={part(total, 'delivered')} before={part(before, 'delivered')} />
+      <Tile title="Failed" value={part(total, 'failed')} before={part(before, 'failed')} />
+      <Tile title="Complained" value={part(total, 'complained')} before={part(before, 'complained')} />
+      <Tile title="Taken within (median)" value={durationText(total.toAccepted.median)} before={durationText(before.toAccepted.median)} />
+      <Tile title="Taken within (95 %)" value={durationText(total.toAccepted.p95)} before={durationText(before.toAccepted.p95)} />
+      <Tile
+        title="Arrived within (median)"
+        value={durationText(total.toDelivered.median)}
+        before={durationText(before.toDelivered.median)}
+      />
+    </Tiles>
+  );
+}
+
+function SeriesTable({ series, grain }: Pick<FiguresView, 'series' | 'grain'>) {
+  return (
+    <Sideways role="region" aria-label="Table of the figures" tabIndex={0}>
+      <Numbers aria-label="The same as a table">
+        <TableHeader>
+          <Column isRowHeader>{grain}</Column>
+          {COLUMNS.map((one) => (
+            <Column key={one}>{one}</Column>
+          ))}
+        </TableHeader>
+        <TableBody>
+          {series.map((one) => (
+            <Row key={one.at} id={one.at}>
+              <Cell>{timeWords(one.at, grain)}</Cell>
+              {COLUMNS.map((state) => (
+                <Cell key={state}>{one.states[state] ?? 0}</Cell>
+              ))}
+            </Row>
+          ))}
+        </TableBody>
+      </Numbers>
+    </Sideways>
+  );
+}
+
+/** How many, what became of them, how long it took; this period against the one before. */
+export function Figures() {
+  const { client, space } = useSession();
+  const [params, setParams] = useSearchParams();
+  const days = PERIODS.find(([id]) => id === params.get('days'))?.[0] ?? '21';
+  const by = BYS.find(([id]) => id === params.get('by'))?.[0] ?? 'template';
+  const asTable = params.get('table') === 'yes';
+  const set = (name: string, value: string | undefined): void => {
+    const next = new URLSearchParams(params);
+    if (value === undefined) next.delete(name);
+    else next.set(name, value);
+    setParams(next, { replace: true });
+  };
+  // Whole hours, so that the same question is the same for a while.
+  const to = Math.ceil(Date.now() / HOUR) * HOUR;
+  const wanted: FiguresFilter = { from: new Date(to - Number(days) * DAY).toISOString(), to: new Date(to).toISOString(), by };
+  const { data, error } = useQuery({
+    queryKey: ['figures', space.name, wanted],
+    queryFn: () => client.figures.get(wanted),
+    refetchInterval: 10_000,
+  });
+  const csv = `/v1/figures/csv?${new URLSearchParams({ ...wanted, space: space.name }).toString()}`;
+  return (
+    <>
+      <TrackTabs />
+      <Head>
+        <h1>Figures</h1>
+        <Choose label="Period" value={days} options={PERIODS} onChange={(value) => set('days', value)} />
+        <Toggle on={asTable} onChange={(on) => set('table', on ? 'yes' : undefined)}>
+          As a table
+        </Toggle>
+      </Head>
+      {error !== null && <Fault error={error} />}
+      {data?.total.created === 0 && (
+        <Empty title="Nothing was sent in this time" command="verbalis figures --days 90">
+          Deliveries are counted by when they were asked for, in the state that they are in now; what comes late corrects the counts.
+        </Empty>
+      )}
+      {data !== undefined && data.total.created > 0 && (
+        <>
+          <Totals total={data.total} before={data.before} />
+          {asTable ? (
+            <SeriesTable {...data} />
+          ) : (
+            <StateBars series={data.series} grain={data.grain} title={`Deliveries by the ${data.grain}, and how they ended`} />
+          )}
+          <Part aria-label="By what they are">
+            <Bar>
+              <Choose label="By" value={by} options={BYS} onChange={(value) => set('by', value)} />
+              <a href={csv} download="figures.csv">
+                Save as CSV
+              </a>
+            </Bar>
+            <Sideways role="region" aria-label={`Table by ${by}`} tabIndex={0}>
+              <Numbers aria-label={`By ${by}`}>
+                <TableHeader>
+                  <Column isRowHeader>{by}</Column>
+                  <Column>deliveries</Column>
+                  {COLUMNS.map((one) => (
+                    <Column key={one}>{one}</Column>
+                  ))}
+                  <Column>Time to acceptance</Column>
+                  <Column>arrived within</Column>
+                </TableHeader>
+                <TableBody>
+                  {(data.by ?? []).map(({ value, counts }) => (
+                    <Row key={value} id={value}>
+                      <Cell>{value === '' ? '(none)' : value}</Cell>
+                      <Cell>{counts.created}</Cell>
+                      {COLUMNS.map((state) => (
+                        <Cell key={state}>{rate(counts.states[state] ?? 0, counts.created)}</Cell>
+                      ))}
+                      <Cell>{durationText(counts.toAccepted.median)}</Cell>
+                      <Cell>{durationText(counts.toDelivered.median)}</Cell>
+                    </Row>
+                  ))}
+                </TableBody>
+              </Numbers>
+            </Sideways>
+          </Part>
+          <p>
+            <br />
+            {(['delivered', 'failed'] as const).map((state) => (
+              <span key={state}>
+                <StateWord state={state} /> {STATES[state].means}.{' '}
+              </span>
+            ))}
+          </p>
+        </>
+      )}
+    </>
+  );
+}

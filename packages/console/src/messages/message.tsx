@@ -1,0 +1,116 @@
+import type { Delivery, Message as MessageView } from '@verbalis/client';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useParams } from 'react-router';
+import styled from 'styled-components';
+import { Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { MailPreview } from '../parts/mail.js';
+import { Timeline } from './timeline.js';
+import { useSession } from '../session.js';
+import { color, font, wide } from '../style.js';
+
+const REFRESH_MS = 2000;
+
+const Title = styled.div`
+  display: grid;
+  gap: 8px;
+  margin-bottom: 24px;
+`;
+
+const Facts = styled.dl`
+  display: grid;
+  grid-template-columns: max-content minmax(0, 1fr);
+  gap: 4px 16px;
+  margin: 0 0 32px;
+  dt {
+    color: ${color.soft};
+  }
+  dd {
+    margin: 0;
+    overflow-wrap: anywhere;
+  }
+  ${wide} {
+    grid-template-columns: repeat(2, max-content minmax(0, 1fr));
+  }
+`;
+
+const Section = styled.section`
+  border-top: 1px solid ${color.hair};
+  padding: 24px 0;
+`;
+
+const Sentence = styled.p`
+  font: 560 19px/1.45 ${font.serif};
+  margin: 8px 0 4px;
+  max-width: 60ch;
+`;
+
+const Advice = styled.p`
+  max-width: 62ch;
+  color: ${color.soft};
+`;
+
+function DeliverySection({ delivery, message }: { readonly delivery: Delivery; readonly message: MessageView }) {
+  return (
+    <Section aria-label={`Delivery to ${delivery.address}`}>
+      <StateWord state={delivery.state} /> <Mono>{delivery.address}</Mono>
+      <Sentence>{delivery.sentence}</Sentence>
+      {delivery.advice !== undefined && <Advice>{delivery.advice}</Advice>}
+      <Timeline delivery={delivery} createdAt={message.createdAt} />
+    </Section>
+  );
+}
+
+/** One message: what became of it, its journey, and the mail as sent. */
+export function Message() {
+  const { client, space } = useSession();
+  const { id = '' } = useParams();
+  const { data, error } = useQuery({
+    queryKey: ['message', space.name, id],
+    queryFn: () => client.messages.get(id),
+    refetchInterval: REFRESH_MS,
+  });
+  if (error !== null) return <Fault error={error} />;
+  if (data === undefined) return <p role="status">Reading the message …</p>;
+  return (
+    <article>
+      <Title>
+        <Link to="/track">← Messages</Link>
+        <h1>{data.subject}</h1>
+      </Title>
+      <Facts>
+        <dt>From</dt>
+        <dd>
+          {data.from.name} <Mono>{data.from.address}</Mono>
+        </dd>
+        <dt>To</dt>
+        <dd>
+          {data.to.map((one) => (
+            <div key={one.address}>
+              {one.name} <Mono>{one.address}</Mono>
+            </div>
+          ))}
+        </dd>
+        <dt>Template</dt>
+        <dd>
+          {data.template}, edition {data.edition}, {data.locale}
+        </dd>
+        <dt>Asked</dt>
+        <dd>
+          <When at={data.createdAt} />
+        </dd>
+        <dt>Reference</dt>
+        <dd>{data.reference ?? 'none'}</dd>
+        <dt>Message</dt>
+        <dd>
+          <Mono>{data.id}</Mono>
+        </dd>
+      </Facts>
+      {data.deliveries.map((delivery) => (
+        <DeliverySection key={delivery.id} delivery={delivery} message={data} />
+      ))}
+      <Section aria-label="The mail as sent">
+        <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
+      </Section>
+    </article>
+  );
+}

@@ -1,0 +1,129 @@
+import type { Delivery } from '@verbalis/client';
+import { Link } from 'react-router';
+import styled from 'styled-components';
+import { color, font } from '../style.js';
+import { clockTime, exactTime } from '../words.js';
+
+interface Step {
+  readonly at: string;
+  readonly sign: string;
+  readonly hue: string;
+  readonly title: string;
+  readonly evidence: string | undefined;
+  readonly returnId?: string | undefined;
+}
+
+type Words = readonly [sign: string, hue: string, words: string];
+
+const OUTCOMES: Readonly<Record<NonNullable<Delivery['attempts'][number]['outcome']>, Words>> = {
+  accepted: ['○', color.good, 'accepted it'],
+  refused: ['✕', color.bad, 'rejected it permanently'],
+  deferred: ['~', color.wait, 'deferred it'],
+  trouble: ['~', color.wait, 'could not be used'],
+  uncertain: ['?', color.wait, 'may have accepted it: the connection was lost before the answer'],
+};
+
+const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>> = {
+  accepted: ['○', color.good, 'A report was received: a server accepted it'],
+  delivered: ['●', color.good, 'A report was received: it is in the mailbox'],
+  failed: ['✕', color.bad, 'A report was received: it could not be delivered'],
+  delayed: ['~', color.wait, 'A report was received: it is still being tried'],
+  relayed: ['○', color.good, 'A report was received: it was passed on'],
+  complained: ['!', color.bad, 'A complaint was received: the email was reported as unwanted'],
+  withheld: ['–', color.soft, 'Withheld: it was not sent'],
+  expired: ['–', color.soft, 'Too late: its deadline had passed'],
+  canceled: ['–', color.soft, 'Canceled before it was sent'],
+  'topic-left': ['–', color.soft, 'The recipient left the topic'],
+  'topic-rejoined': ['○', color.good, 'The recipient joined the topic again'],
+  'link-followed': ['○', color.good, 'The recipient followed a link'],
+  'image-loaded': ['○', color.good, 'An image of the email was loaded'],
+};
+
+const List = styled.ol`
+  list-style: none;
+  margin: 20px 0 0;
+  padding: 0;
+`;
+
+const Item = styled.li`
+  display: grid;
+  grid-template-columns: 72px 24px minmax(0, 1fr);
+  gap: 0 8px;
+  padding-bottom: 16px;
+  position: relative;
+  &:not(:last-child)::before {
+    content: '';
+    position: absolute;
+    left: 91px;
+    top: 22px;
+    bottom: -2px;
+    border-left: 1px solid ${color.hair};
+  }
+  time {
+    color: ${color.soft};
+    text-align: right;
+  }
+`;
+
+const Sign = styled.span<{ readonly $hue: string }>`
+  font: 600 16px/24px ${font.mono};
+  text-align: center;
+  color: ${({ $hue }) => $hue};
+`;
+
+const Evidence = styled.p`
+  font: 14px/1.5 ${font.mono};
+  color: ${color.soft};
+  overflow-wrap: anywhere;
+`;
+
+function stepsOf(delivery: Delivery, createdAt: string): Step[] {
+  const steps: Step[] = [{ at: createdAt, sign: '→', hue: color.mark, title: 'Accepted from the app', evidence: undefined }];
+  for (const attempt of delivery.attempts) {
+    const [sign, hue, words] = attempt.outcome === undefined ? (['…', color.mark, 'is being tried'] as const) : OUTCOMES[attempt.outcome];
+    steps.push({
+      at: attempt.endedAt ?? attempt.startedAt,
+      sign,
+      hue,
+      title: `Attempt ${attempt.number}: ${attempt.provider} ${words}`,
+      evidence: attempt.diagnostic,
+    });
+  }
+  for (const fact of delivery.facts) {
+    if (fact.source === 'attempt') continue;
+    const [sign, hue, title] = REPORTS[fact.kind];
+    steps.push({ at: fact.at, sign, hue, title, evidence: fact.diagnostic, returnId: fact.returnId });
+  }
+  steps.sort((a, b) => a.at.localeCompare(b.at));
+  if (delivery.nextAttemptAt !== undefined)
+    steps.push({ at: delivery.nextAttemptAt, sign: '…', hue: color.mark, title: 'Next attempt', evidence: undefined });
+  return steps;
+}
+
+/** A delivery's timeline: attempts and what came back, in order, with what the other side said. */
+export function Timeline({ delivery, createdAt }: { readonly delivery: Delivery; readonly createdAt: string }) {
+  return (
+    <List aria-label="Timeline">
+      {stepsOf(delivery, createdAt).map((step, i) => (
+        <Item key={i}>
+          <time dateTime={step.at} title={exactTime(step.at)}>
+            {clockTime(step.at)}
+          </time>
+          <Sign $hue={step.hue} aria-hidden="true">
+            {step.sign}
+          </Sign>
+          <div>
+            {step.title}
+            {step.returnId !== undefined && (
+              <>
+                {' '}
+                <Link to={`/track/returns/${step.returnId}`}>what came back</Link>
+              </>
+            )}
+            {step.evidence !== undefined && <Evidence>{step.evidence}</Evidence>}
+          </div>
+        </Item>
+      ))}
+    </List>
+  );
+}

@@ -1,0 +1,131 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
+import { useSession } from '../session.js';
+
+const REFRESH_MS = 2000;
+
+const Section = styled.section`
+  margin: 24px 0 40px;
+`;
+
+/** What waits, and what it goes out by. */
+export function Send() {
+  const { client, space } = useSession();
+  const queries = useQueryClient();
+  const queue = useQuery({ queryKey: ['queue', space.name], queryFn: () => client.queue.get(), refetchInterval: REFRESH_MS });
+  const providers = useQuery({ queryKey: ['providers', space.name], queryFn: () => client.providers.list(), refetchInterval: REFRESH_MS });
+  const change = useMutation({
+    mutationFn: ({ name, pause }: { name: string; pause: boolean }) =>
+      pause ? client.providers.pause(name) : client.providers.resume(name),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['providers'] }),
+  });
+  const lines = queue.data?.topics ?? [];
+  return (
+    <>
+      <h1>Send</h1>
+      <Section aria-label="Queue">
+        <h2>Queue</h2>
+        {queue.error !== null && <Fault error={queue.error} />}
+        {queue.isSuccess && lines.length === 0 && (
+          <Empty title="Nothing waits" command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}>
+            The app asks with POST /v1/messages; 202 means that the message is on the disk and ends in one state for each recipient. The
+            same from the command line:
+          </Empty>
+        )}
+        {lines.length > 0 && (
+          <SaveCsv
+            name="queue"
+            columns={[
+              ['topic', (one) => one.topic],
+              ['priority', (one) => one.priority],
+              ['state', (one) => one.state],
+              ['waiting', (one) => one.waiting],
+              ['due', (one) => one.due],
+              ['oldest', (one) => one.oldest],
+            ]}
+            all={() => [lines]}
+          />
+        )}
+        {lines.length > 0 && (
+          <Sheet aria-label="Queue">
+            <TableHeader>
+              <Column isRowHeader>Topic</Column>
+              <Column>Priority</Column>
+              <Column>State</Column>
+              <Column>Waiting</Column>
+              <Column>Due</Column>
+              <Column>Oldest</Column>
+            </TableHeader>
+            <TableBody>
+              {lines.map((line) => (
+                <Row key={`${line.priority}/${line.topic ?? ''}/${line.state}`} id={`${line.priority}/${line.topic ?? ''}/${line.state}`}>
+                  <Cell>{line.topic ?? '(none)'}</Cell>
+                  <Cell>{line.priority}</Cell>
+                  <Cell>{line.state}</Cell>
+                  <Cell data-name="waiting">{line.waiting}</Cell>
+                  <Cell data-name="due">{line.due}</Cell>
+                  <Cell>
+                    <When at={line.oldest} />
+                  </Cell>
+                </Row>
+              ))}
+            </TableBody>
+          </Sheet>
+        )}
+      </Section>
+      <Section aria-label="Providers">
+        <h2>Providers</h2>
+        {providers.error !== null && <Fault error={providers.error} />}
+        {change.error !== null && <Fault error={change.error} />}
+        {(providers.data?.providers.length ?? 0) > 0 && (
+          <SaveCsv
+            name="providers"
+            columns={[
+              ['name', (one) => one.name],
+              ['kind', (one) => one.kind],
+              ['where', (one) => one.where],
+              ['state', (one) => one.state],
+            ]}
+            all={() => [providers.data?.providers ?? []]}
+          />
+        )}
+        {(providers.data?.providers.length ?? 0) > 0 && (
+          <Sheet aria-label="Providers">
+            <TableHeader>
+              <Column isRowHeader>Name</Column>
+              <Column>Kind</Column>
+              <Column>Where</Column>
+              <Column>State</Column>
+              <Column>Pause</Column>
+            </TableHeader>
+            <TableBody>
+              {(providers.data?.providers ?? []).map((provider) => (
+                <Row key={provider.name} id={provider.name}>
+                  <Cell>{provider.name}</Cell>
+                  <Cell>{provider.kind}</Cell>
+                  <Cell>
+                    <Mono>{provider.where}</Mono>
+                  </Cell>
+                  <Cell>{provider.state}</Cell>
+                  <Cell>
+                    <Button
+                      $quiet
+                      aria-label={`${provider.state === 'paused' ? 'Resume' : 'Pause'} ${provider.name}`}
+                      onPress={() => change.mutate({ name: provider.name, pause: provider.state !== 'paused' })}
+                    >
+                      {provider.state === 'paused' ? 'Resume' : 'Pause'}
+                    </Button>
+                  </Cell>
+                </Row>
+              ))}
+            </TableBody>
+          </Sheet>
+        )}
+      </Section>
+    </>
+  );
+}

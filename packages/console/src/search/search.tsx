@@ -1,0 +1,88 @@
+import { useQuery } from '@tanstack/react-query';
+import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Head, Sheet } from '../parts/list.js';
+import { SaveCsv } from '../parts/save-csv.js';
+import { useSession } from '../session.js';
+import { font } from '../style.js';
+
+const Subject = styled.span`
+  font-family: ${font.serif};
+`;
+
+const WHERE = {
+  message: '/track/messages/',
+  captured: '/try/',
+  return: '/track/returns/',
+  suppression: '/track/suppressions?find=',
+} as const;
+const WORDS = { message: 'message', captured: 'captured', return: 'return', suppression: 'suppression' } as const;
+
+/** Whatever fits: messages, captured mail, returns and suppressions by address, id, reference or subject. */
+export function Search() {
+  const { client, space } = useSession();
+  const [params] = useSearchParams();
+  const q = params.get('q') ?? '';
+  const { data, error } = useQuery({ queryKey: ['search', space.name, q], queryFn: () => client.search.find({ q }), enabled: q !== '' });
+  const hits = data?.hits ?? [];
+  return (
+    <>
+      <Head>
+        <h1>“{q}”</h1>
+        {hits.length > 0 && (
+          <SaveCsv
+            name="found"
+            columns={[
+              ['kind', (one) => one.kind],
+              ['id', (one) => one.id],
+              ['address', (one) => one.address],
+              ['at', (one) => one.at],
+            ]}
+            all={() => [hits]}
+          />
+        )}
+      </Head>
+      {error !== null && <Fault error={error} />}
+      {data !== undefined && hits.length === 0 && (
+        <Empty title="Nothing fits" command={`verbalis messages list --address ${q.includes('@') ? q : 'ADDRESS'}`}>
+          An address or its beginning, an id, a reference as it is written, or words of a subject (of the newest{' '}
+          {data.subjectsOf.toLocaleString('en')} messages) are found, in the space {space.name} only.
+        </Empty>
+      )}
+      {hits.length > 0 && (
+        <Sheet aria-label="Found">
+          <TableHeader>
+            <Column isRowHeader>What</Column>
+            <Column>Who</Column>
+            <Column>Subject</Column>
+            <Column>State</Column>
+            <Column>When</Column>
+          </TableHeader>
+          <TableBody>
+            {hits.map((hit) => (
+              <Row
+                key={`${hit.kind}${hit.id}${hit.address ?? ''}`}
+                id={`${hit.kind}${hit.id}${hit.address ?? ''}`}
+                href={`${WHERE[hit.kind]}${hit.kind === 'suppression' ? (hit.address ?? '') : hit.id}`}
+              >
+                <Cell>{WORDS[hit.kind]}</Cell>
+                <Cell>
+                  <Mono>{hit.address}</Mono>
+                </Cell>
+                <Cell>
+                  <Subject>{hit.title}</Subject>
+                </Cell>
+                <Cell>{hit.state === undefined ? '' : <StateWord state={hit.state} />}</Cell>
+                <Cell>
+                  <When at={hit.at} />
+                </Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Sheet>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,204 @@
+import type { SuppressionView } from '@verbalis/client';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import {
+  Cell,
+  Column,
+  Dialog,
+  DialogTrigger,
+  Heading,
+  Input,
+  Label,
+  Modal,
+  ModalOverlay,
+  Row,
+  TableBody,
+  TableHeader,
+} from 'react-aria-components';
+import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
+import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Field, Inline } from '../parts/form.js';
+import { Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Older, usePages } from '../parts/pages.js';
+import { useSession } from '../session.js';
+import { color } from '../style.js';
+
+const Shade = styled(ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  background: rgb(0 0 0 / 0.4);
+  display: grid;
+  place-items: center;
+  padding: 16px;
+  z-index: 10;
+`;
+
+const Paper = styled(Dialog)`
+  background: ${color.raised};
+  color: ${color.text};
+  padding: 24px;
+  border-radius: 8px;
+  max-width: 520px;
+  display: grid;
+  gap: 16px;
+  overflow-wrap: anywhere;
+  &:focus-visible {
+    outline: none;
+  }
+`;
+
+const Add = styled.section`
+  margin-bottom: 24px;
+`;
+
+const Why = styled.span`
+  color: ${color.soft};
+`;
+
+function Lift({ one }: { readonly one: SuppressionView }) {
+  const { client } = useSession();
+  const queries = useQueryClient();
+  const lift = useMutation({
+    mutationFn: (note: string) => client.suppressions.lift(one.id, { note }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['suppressions'] }),
+  });
+  return (
+    <DialogTrigger>
+      <Button $quiet aria-label={`Lift ${one.address}`}>
+        Lift
+      </Button>
+      <Shade isDismissable>
+        <Modal>
+          <Paper>
+            <Heading slot="title">Let {one.address} get mail again?</Heading>
+            <p>{one.sentence}</p>
+            <Inline
+              onSubmit={(event) => {
+                event.preventDefault();
+                const note = new FormData(event.currentTarget).get('note');
+                if (typeof note === 'string') lift.mutate(note.trim());
+              }}
+            >
+              <Field name="note" label="Why" required />
+              <Button type="submit">Lift</Button>
+              <Button $quiet slot="close">
+                Leave it
+              </Button>
+            </Inline>
+            {lift.error !== null && <Fault error={lift.error} />}
+          </Paper>
+        </Modal>
+      </Shade>
+    </DialogTrigger>
+  );
+}
+
+function AddForm() {
+  const { client } = useSession();
+  const queries = useQueryClient();
+  const [key, setKey] = useState(0);
+  const add = useMutation({
+    mutationFn: (wanted: { address: string; topic?: string; note?: string }) => client.suppressions.add(wanted),
+    onSuccess: async () => {
+      setKey((before) => before + 1);
+      await queries.invalidateQueries({ queryKey: ['suppressions'] });
+    },
+  });
+  return (
+    <Add aria-label="Add">
+      <Inline
+        key={key}
+        onSubmit={(event) => {
+          event.preventDefault();
+          const form = new FormData(event.currentTarget);
+          const of = (name: string): string => {
+            const value = form.get(name);
+            return typeof value === 'string' ? value.trim() : '';
+          };
+          const [topic, note] = [of('topic'), of('note')];
+          add.mutate({ address: of('address'), ...(topic === '' ? {} : { topic }), ...(note === '' ? {} : { note }) });
+        }}
+      >
+        <Field name="address" label="Send no more to" required />
+        <Field name="topic" label="Only of the topic" />
+        <Field name="note" label="Note" />
+        <Button type="submit">Add</Button>
+      </Inline>
+      {add.error !== null && <Fault error={add.error} />}
+    </Add>
+  );
+}
+
+/** Addresses that get no more mail, why, and the way back. */
+export function Suppressions() {
+  const { client, space } = useSession();
+  const [params, setParams] = useSearchParams();
+  const find = params.get('find') ?? '';
+  const filter = find === '' ? {} : { address: find };
+  const pages = usePages({
+    key: ['suppressions', space.name, filter],
+    read: (page) => client.suppressions.list({ ...filter, ...page }),
+    rowsOf: (page) => page.suppressions,
+  });
+  const { rows } = pages;
+  const search = (text: string): void => setParams(text === '' ? {} : { find: text }, { replace: true });
+  return (
+    <>
+      <TrackTabs />
+      <Head>
+        <h1>Suppressions</h1>
+        <Search key={find} defaultValue={find} onSubmit={(text) => search(text.trim())} onClear={() => search('')}>
+          <Label>Address</Label>
+          <Input placeholder="asa@post.example" />
+        </Search>
+        <a style={{ paddingBlock: 8 }} href={`/v1/suppressions/export?space=${encodeURIComponent(space.name)}`} download="suppressions.csv">
+          All as CSV
+        </a>
+      </Head>
+      <AddForm />
+      {pages.error !== null && <Fault error={pages.error} />}
+      {pages.isSuccess && rows.length === 0 && (
+        <Empty
+          title={find === '' ? 'No address is suppressed' : 'This address is not suppressed'}
+          command="verbalis suppressions import old.csv"
+        >
+          An address that refuses mail for good, whose owner complains or unsubscribes gets no more mail, until somebody lifts it with a
+          note. Bring a list along:
+        </Empty>
+      )}
+      {rows.length > 0 && (
+        <Sheet aria-label="Suppressions">
+          <TableHeader>
+            <Column isRowHeader>Address</Column>
+            <Column>Topic</Column>
+            <Column>Why</Column>
+            <Column>Since</Column>
+            <Column>Lift</Column>
+          </TableHeader>
+          <TableBody>
+            {rows.map((row) => (
+              <Row key={row.id} id={row.id}>
+                <Cell>
+                  <Mono>{row.address}</Mono>
+                </Cell>
+                <Cell>{row.topic ?? 'all'}</Cell>
+                <Cell>
+                  {row.reason}
+                  {row.cause === undefined ? '' : `, ${row.cause}`} <Why>{row.note ?? row.evidence}</Why>
+                </Cell>
+                <Cell>
+                  <When at={row.createdAt} />
+                </Cell>
+                <Cell>
+                  <Lift one={row} />
+                </Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Sheet>
+      )}
+      <Older pages={pages}>Older ones</Older>
+    </>
+  );
+}

@@ -1,0 +1,25 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { useSession } from '../session.js';
+
+/** Keeps what is shown of a folder current while somebody writes in it; an edition never changes. */
+export function useChanges(): void {
+  const { client, folder } = useSession();
+  const queries = useQueryClient();
+  useEffect(() => {
+    if (folder === undefined) return;
+    const end = new AbortController();
+    void (async () => {
+      try {
+        for await (const change of client.templates.changes({ signal: end.signal })) {
+          if (change.event === 'changed') void queries.invalidateQueries({ queryKey: ['render'] });
+          void queries.invalidateQueries({ queryKey: ['templates'] });
+          if (change.event === 'changed') void queries.invalidateQueries({ queryKey: ['template'] });
+        }
+      } catch {
+        // The preview has ended; what is shown stays.
+      }
+    })();
+    return () => end.abort();
+  }, [client, folder, queries]);
+}

@@ -1,0 +1,1 @@
+export { readPayloadTemplate, type ReadPayloadTemplate, type PayloadTemplate } from './payload.js';

@@ -1,0 +1,185 @@
+import { FORMATS } from '../formats/index.js';
+import { parseExpression, parseParts, type Expression } from '../notation/index.js';
+import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
+import { Names, valueOf } from '../program/index.js';
+import { bareEnvironment, compileValue, put, truthy, type Environment } from '../render/index.js';
+
+/** Makes JSON from data. `undefined` where the whole is left out. */
+export type PayloadTemplate = (data: Readonly<Record<string, unknown>>) => unknown;
+
+export interface ReadPayloadTemplate {
+  readonly payload: PayloadTemplate;
+  readonly problems: readonly Problem[];
+}
+
+/** Names of data, each with those of its fields. */
+export type KnownNames = Readonly<Record<string, readonly string[] | undefined>>;
+
+type Run = (env: Environment) => unknown;
+type Json = Readonly<Record<string, unknown>>;
+
+/** Marks an entry that is left out, also from lists. */
+const NOTHING = undefined;
+const MAX_DEPTH = 32;
+
+/**
+ * Reads a template for JSON, written as JSON: texts may hold `{{ }}` with the expressions of mail templates. A text that is one expression
+ * and nothing else keeps the expression's type; where its value is absent, the entry is left out.
+ * `{"$each": "item in list", "$value": …}` makes a list; `{"$if": "test", "$value": …, "$else": …}` chooses.
+ * @param where what problems name as their file
+ * @param known the names that the data will have, each with those of its fields (or none, where any may come); left out: nothing is looked at
+ */
+export function readPayloadTemplate(template: unknown, where: string, known?: KnownNames): ReadPayloadTemplate {
+  const problems: Problem[] = [];
+  const reader = new ShapeReader(where, problems, known);
+  const run = reader.read(template, new Names(), '$', 0);
+  const { slots } = reader;
+  return { problems, payload: (data) => run(bareEnvironment(data, slots)) };
+}
+
+function isRecord(value: unknown): value is Json {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+class ShapeReader {
+  slots = 0;
+
+  constructor(
+    private readonly where: string,
+    private readonly problems: Problem[],
+    private readonly known: KnownNames | undefined,
+  ) {}
+
+  read(template: unknown, names: Names, path: string, depth: number): Run {
+    if (depth > MAX_DEPTH) {
+      this.#fault(path, '', 'nesting', `This nests deeper than ${MAX_DEPTH} levels.`);
+      return () => NOTHING;
+    }
+    if (typeof template === 'string') return this.#text(template, names, path);
+    if (Array.isArray(template)) return this.#list(template, names, path, depth);
+    if (!isRecord(template)) return () => template;
+    if ('$each' in template) return this.#each(template, names, path, depth);
+    if ('$if' in template) return this.#if(template, names, path, depth);
+    const entries = Object.entries(template).map(([key, inner]) => [key, this.read(inner, names, `${path}.${key}`, depth + 1)] as const);
+    return (env) => {
+      const out: Record<string, unknown> = {};
+      for (const [key, run] of entries) {
+        const value = run(env);
+        if (value !== NOTHING) Object.defineProperty(out, key, { value, enumerable: true, configurable: true, writable: true });
+      }
+      return out;
+    };
+  }
+
+  #list(template: readonly unknown[], names: Names, path: string, depth: number): Run {
+    const entries = template.map((inner, i) => ({
+      // A loop within a list gives its entries to the list.
+      spread: isRecord(inner) && '$each' in inner,
+      run: this.read(inner, names, `${path}[${i}]`, depth + 1),
+    }));
+    return (env) =>
+      entries.flatMap(({ spread, run }): unknown[] => {
+        const value = run(env);
+        if (value === NOTHING) return [];
+        return spread && Array.isArray(value) ? (value as unknown[]) : [value];
+      });
+  }
+
+  #each(template: Json, names: Names, path: string, depth: number): Run {
+    const header = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s+in\s+(.+)$/su.exec(String(template['$each']));
+    if (header === null) {
+      this.#fault(path, String(template['$each']), 'each-form', '"$each" is written "item in list".');
+      return () => NOTHING;
+    }
+    const list = this.#expression(header[2] ?? '', names, path);
+    const entry = names.with(header[1] ?? '');
+    this.slots = Math.max(this.slots, entry.slot + 1);
+    const value = this.read(template['$value'], entry.names, `${path}.$value`, depth + 1);
+    return (env) => {
+      const found = list(env);
+      if (!Array.isArray(found)) return [];
+      return found.flatMap((one: unknown): unknown[] => {
+        env.slots[entry.slot] = one;
+        const made = value(env);
+        return made === NOTHING ? [] : [made];
+      });
+    };
+  }
+
+  #if(template: Json, names: Names, path: string, depth: number): Run {
+    const test = this.#expression(String(template['$if']), names, path);
+    const yes = this.read(template['$value'], names, `${path}.$value`, depth + 1);
+    const no = '$else' in template ? this.read(template['$else'], names, `${path}.$else`, depth + 1) : () => NOTHING;
+    return (env) => (truthy(test(env)) ? yes(env) : no(env));
+  }
+
+  #text(template: string, names: Names, path: string): Run {
+    if (!template.includes('{{')) return () => template;
+    const found: Problem[] = [];
+    const parts = parseParts(this.#source(template), 0, template.length, found);
+    this.#report(path, found);
+    const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : this.#compile(part, names, path)));
+    const [only] = runs;
+    if (runs.length === 1 && only !== undefined) return (env) => only(env) ?? NOTHING;
+    return (env) => runs.map((run) => put(run(env))).join('');
+  }
+
+  #expression(text: string, names: Names, path: string): Run {
+    const found: Problem[] = [];
+    const parsed = parseExpression(this.#source(text), 0, text.length, found);
+    this.#report(path, found);
+    return parsed === undefined ? () => NOTHING : this.#compile(parsed, names, path);
+  }
+
+  #compile(parsed: Expression, names: Names, path: string): Run {
+    const value = valueOf(parsed, names);
+    if (!this.#formatsOf(value, path)) return () => NOTHING;
+    if (this.known !== undefined) this.#look(value, this.known, path);
+    return compileValue(value);
+  }
+
+  /** @returns whether all its formatters are there */
+  #formatsOf(node: unknown, path: string): boolean {
+    if (typeof node !== 'object' || node === null) return true;
+    let known = true;
+    if (isRecord(node) && node['k'] === 'format' && !FORMATS.has(String(node['name']))) {
+      const name = String(node['name']);
+      this.#fault(path, name, 'unknown-formatter', `There is no formatter "${name}". ${didYouMean(name, FORMATS.keys()) ?? ''}`.trim());
+      known = false;
+    }
+    return Object.values(node).every((inner) => this.#formatsOf(inner, path)) && known;
+  }
+
+  /** A name that nothing will ever have is a slip of the hand. */
+  #look(node: unknown, known: KnownNames, path: string): void {
+    if (typeof node !== 'object' || node === null) return;
+    if (isRecord(node) && node['k'] === 'path' && node['root'] === 'data') {
+      const [first, second] = node['steps'] as unknown[];
+      if (typeof first === 'string') {
+        const fields = known[first];
+        const hint = (name: string, all: readonly string[]): string => {
+          const hint = didYouMean(name, all);
+          return hint === undefined ? ` There is: ${all.join(', ')}.` : ` ${hint}`;
+        };
+        if (!Object.hasOwn(known, first))
+          this.#fault(path, first, 'unknown-name', `There is no "${first}" here.${hint(first, Object.keys(known))}`);
+        else if (fields !== undefined && typeof second === 'string' && !fields.includes(second))
+          this.#fault(path, second, 'unknown-name', `"${first}" has no "${second}".${hint(second, fields)}`);
+      }
+    }
+    for (const inner of Object.values(node)) this.#look(inner, known, path);
+  }
+
+  #source(text: string): SourceText {
+    return new SourceText(this.where, text);
+  }
+
+  /** Problems of a text within, told with the path at which it stands. */
+  #report(path: string, found: readonly Problem[]): void {
+    this.problems.push(...found.map((one) => ({ ...one, message: `${path}: ${one.message}` })));
+  }
+
+  #fault(path: string, text: string, code: string, message: string): void {
+    this.problems.push(problem(code, this.#source(text).place(0, text.length), `${path}: ${message}`));
+  }
+}

@@ -1,1 +1,0 @@
-export { readShape, type ReadShape, type Shape } from './shape.js';
