@@ -310,7 +310,7 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
 /** Lets something become of the mail, so that the app's handling of it can be tried. */
 function Simulate({ mail }: { readonly mail: CapturedMail }) {
   const { client } = useSession();
-  const [outcome, setFate] = useState<SimulatedOutcome>('bounced');
+  const [outcome, setOutcome] = useState<SimulatedOutcome>('bounced');
   const [cause, setCause] = useState<(typeof CAUSES)[number]>('mailbox-full');
   const [link, setLink] = useState(mail.links[0]?.href ?? '');
   const run = useMutation({
@@ -328,7 +328,7 @@ function Simulate({ mail }: { readonly mail: CapturedMail }) {
       ) : (
         <ul>
           <li>
-            <Choose label="It is" value={outcome} options={OUTCOMES} onChange={(value) => setFate(value as SimulatedOutcome)} />
+            <Choose label="It is" value={outcome} options={OUTCOMES} onChange={(value) => setOutcome(value as SimulatedOutcome)} />
           </li>
           {(outcome === 'bounced' || outcome === 'delayed') && (
             <li>

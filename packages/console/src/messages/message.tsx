@@ -94,7 +94,7 @@ export function Message() {
         <dd>
           {data.template}, edition {data.edition}, {data.locale}
         </dd>
-        <dt>Asked</dt>
+        <dt>Created</dt>
         <dd>
           <When at={data.createdAt} />
         </dd>
@@ -108,7 +108,7 @@ export function Message() {
       {data.deliveries.map((delivery) => (
         <DeliverySection key={delivery.id} delivery={delivery} message={data} />
       ))}
-      <Section aria-label="The mail as sent">
+      <Section aria-label="The email as sent">
         <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
       </Section>
     </article>

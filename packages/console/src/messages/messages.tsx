@@ -171,7 +171,7 @@ export function Messages() {
             <Column>State</Column>
             <Column>Subject</Column>
             <Column>Reference</Column>
-            <Column>Asked</Column>
+            <Column>Created</Column>
           </TableHeader>
           <TableBody>
             {rows.map(({ message, delivery }) => (

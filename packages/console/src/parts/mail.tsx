@@ -97,7 +97,7 @@ export function MailPreview({ id, made }: { readonly id: string; readonly made: 
   return (
     <>
       <Head>
-        <h2>The mail as sent</h2>
+        <h2>The email as sent</h2>
         <Switch
           aria-label="Width"
           selectionMode="single"
