@@ -163,7 +163,7 @@ group('what a string takes', () => {
   });
   test.each([
     ['pl', '{n, plural, one {#} other {#}}', '"few", "many"'],
-    ['ar', '{n, plural, one {#} other {#}}', '"few", "many", "two"'],
+    ['ar', '{n, plural, one {#} other {#}}', '"two", "few", "many"'],
     ['fr', '{n, plural, one {#} other {#}}', undefined],
     ['ja', '{n, plural, other {#}}', undefined],
     ['sl', '{n, plural, one {#} =2 {#} few {#} other {#}}', '"two"'],

@@ -48,7 +48,10 @@ function argumentsIn(elements: readonly MessageFormatElement[], out: Uses): void
   }
 }
 
-/** Plural categories that a locale tells apart and a text does not ("few" in Polish): "other" would stand there. */
+/** The plural categories, in the order of the CLDR: versions of ICU list them differently. */
+const CATEGORIES = ['zero', 'one', 'two', 'few', 'many', 'other'];
+
+/** Plural categories of a locale that a text has no form for ("few" in Polish): the text shows its "other" form there. */
 function missingForms(elements: readonly MessageFormatElement[], locale: string): string[] {
   const out = new Set<string>();
   const walk = (list: readonly MessageFormatElement[]): void => {
@@ -65,10 +68,10 @@ function missingForms(elements: readonly MessageFormatElement[], locale: string)
     }
   };
   walk(elements);
-  return [...out];
+  return CATEGORIES.filter((category) => out.has(category));
 }
 
-/** A category that stands for few numbers is said by "=1" just as well, and nobody counts none of a thing unless the text says "=0". */
+/** A category of few numbers is covered by "=1" and the like as well; zero needs a form only if the text has "=0". */
 function covered(options: Readonly<Record<string, unknown>>, category: string, locale: string): boolean {
   const rules = new Intl.PluralRules(locale);
   const numbers = Array.from({ length: 200 }, (_, n) => n).filter((n) => rules.select(n) === category);
