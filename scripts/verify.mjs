@@ -11,6 +11,7 @@ run('Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
 run('Types of tests and console', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']);
 run('Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']);
 run('Arrows point down', 'npm', ['run', '-s', 'arrows']);
+run('Nothing is unused', 'npx', ['knip']);
 run('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
 
 const results = join(root, 'node_modules/.cache/verbalis-jest.json');

@@ -126,7 +126,7 @@ export async function clearCaptured(client: Client, { json, ...filter }: Capture
   return 0;
 }
 
-export const OUTCOMES: readonly SimulatedOutcome[] = ['delivered', 'delayed', 'bounced', 'complained', 'image-loaded', 'link-followed'];
+const OUTCOMES: readonly SimulatedOutcome[] = ['delivered', 'delayed', 'bounced', 'complained', 'image-loaded', 'link-followed'];
 
 export async function simulate(
   client: Client,

@@ -51,7 +51,7 @@ export async function showMessage(client: Client, id: string, options: { json?: 
 }
 
 /** One message with the timelines of its deliveries. */
-export function messageText(message: Message, output: Output): string {
+function messageText(message: Message, output: Output): string {
   const { color } = output;
   const from = message.from.name === '' ? message.from.address : `${message.from.name} <${message.from.address}>`;
   const facts = [

@@ -87,7 +87,7 @@ export async function send(client: Client, template: string | undefined, options
 }
 
 /** Asks until no delivery of the message waits any more. */
-export async function settled(client: Client, id: string): Promise<Message> {
+async function settled(client: Client, id: string): Promise<Message> {
   for (;;) {
     const message = await client.messages.get(id);
     if (message.deliveries.every((delivery) => delivery.state !== 'queued' && delivery.nextAttemptAt === undefined)) return message;

@@ -35,7 +35,7 @@ export async function* emailsOf(paths: readonly string[]): AsyncGenerator<FoundM
 }
 
 /** The form that other programs build on: every field is there, what is not known is null. */
-export function readingLine(file: string, reading: ReturnReading): string {
+function readingLine(file: string, reading: ReturnReading): string {
   const { kind, token = null, originalMessageId = null, envelopeId = null, feedbackType = null, recipients } = reading;
   return JSON.stringify({
     file,

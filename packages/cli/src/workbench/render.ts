@@ -9,13 +9,11 @@ import { readMailFolder } from '@verbalis/service/mail-folder';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
 
-export const PARTS = ['subject', 'preview', 'html', 'text', 'eml'] as const;
-
 export interface RenderOptions {
   readonly sample?: string;
   readonly data?: string;
   readonly locale?: string;
-  readonly part?: (typeof PARTS)[number];
+  readonly part?: 'subject' | 'preview' | 'html' | 'text' | 'eml';
   readonly json?: boolean;
 }
 

@@ -62,7 +62,7 @@ const CSV: readonly CsvColumn<CloudEvent>[] = [
 ];
 
 /** One event in a line. */
-export function EventLine({ event }: { readonly event: CloudEvent }) {
+function EventLine({ event }: { readonly event: CloudEvent }) {
   const kind = event.type.replace(/^verbalis\.(?:delivery\.)?/, '');
   const [, sign = '·', hue = color.mark] = HUES.find(([fits]) => fits.test(kind)) ?? [];
   const said = text(event, 'diagnostic') || text(event, 'text');

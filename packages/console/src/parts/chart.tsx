@@ -23,7 +23,7 @@ const FILL: Readonly<Partial<Record<State, string>>> = {
 };
 const OTHER = 'color-mix(in srgb, var(--soft) 46%, var(--paper))';
 
-export function fillOf(state: State): string {
+function fillOf(state: State): string {
   return FILL[state] ?? OTHER;
 }
 

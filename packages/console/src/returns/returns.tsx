@@ -26,7 +26,7 @@ const Open = styled.span`
 `;
 
 /** What a return says, in a few words. */
-export function gist(one: ReturnView): string {
+function gist(one: ReturnView): string {
   if (one.feedbackType !== undefined) return `feedback: ${one.feedbackType}`;
   const [first] = one.recipients;
   if (first === undefined) return one.problem ?? one.subject ?? '';

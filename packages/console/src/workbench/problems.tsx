@@ -2,7 +2,7 @@ import type { SourceProblem } from '@verbalis/client';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
 
-export const SEVERITIES = {
+const SEVERITIES = {
   error: { sign: '✕', word: 'error', color: color.bad },
   warning: { sign: '▲', word: 'warning', color: color.wait },
   suggestion: { sign: '○', word: 'suggestion', color: color.mark },

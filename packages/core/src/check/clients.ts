@@ -1,5 +1,4 @@
-export const FAMILIES = ['word-engine', 'webmail-without-style', 'webmail-with-prefixes', 'webkit', 'gecko'] as const;
-export type Family = (typeof FAMILIES)[number];
+export type Family = 'word-engine' | 'webmail-without-style' | 'webmail-with-prefixes' | 'webkit' | 'gecko';
 
 /** Families of mail clients, by what shows their HTML. */
 export const FAMILY_WORDS: Readonly<Record<Family, string>> = {

@@ -50,7 +50,7 @@ const patterns = (words: readonly string[]): readonly (readonly string[])[] => w
 const WORDS = CAUSE_TABLE.map((row) => ({ cause: row.cause, words: patterns(row.words), hints: patterns(row.hints) }));
 
 /** Small letters, plain quotes, single spaces; without addresses, web addresses and codes, which only part the words. */
-export function plainWords(diagnostic: string): string {
+function plainWords(diagnostic: string): string {
   return ` ${diagnostic
     .slice(0, LONGEST)
     .toLowerCase()

@@ -3,7 +3,7 @@ export { CAUSE_TABLE, CAUSES, type Cause, type CauseRow } from './cause-table.js
 export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } from './causes.js';
 export { FACT_KINDS, STATES, type Fact, type FactKind, type FactSource, type State } from './fact.js';
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
-export { deciding, isSettled, PRECEDENCE, stateOf } from './state.js';
+export { deciding, isSettled, stateOf } from './state.js';
 export { describeDelivery, type DeliveryDescription, type DeliveryHistory } from './timeline.js';
 export { isNamed } from './recipients.js';
 export {
@@ -18,7 +18,6 @@ export {
 export { instantOf } from './when.js';
 export {
   addressKey,
-  isLasting,
   isSenderFault,
   SUPPRESSION_REASONS,
   suppressionOf,

@@ -4,7 +4,7 @@ import type { Fact, FactKind, FactSource, State } from './fact.js';
  * Which fact wins, whatever came first. A delivery's state is that of its highest fact; two of one height agree on the state.
  * Only a set is looked at, so order and repetition change nothing.
  */
-export const PRECEDENCE: readonly {
+const PRECEDENCE: readonly {
   readonly kind: FactKind;
   readonly source?: FactSource;
   readonly state: State;

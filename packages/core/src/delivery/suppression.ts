@@ -29,7 +29,7 @@ export interface SuppressionVerdict {
 }
 
 /** Whether a failure was one for good: the reply code says it, then the enhanced one; without any it is. */
-export function isLasting(fact: Pick<Fact, 'replyCode' | 'status'>): boolean {
+function isLasting(fact: Pick<Fact, 'replyCode' | 'status'>): boolean {
   if (fact.replyCode !== undefined) return fact.replyCode >= 500;
   return fact.status?.startsWith('4') !== true;
 }

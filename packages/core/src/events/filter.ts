@@ -23,7 +23,7 @@ export type ReadFilter =
   { readonly filter: Filter; readonly fault?: undefined } | { readonly filter?: undefined; readonly fault: FilterFault };
 
 /** Fields with their types; where there are only so many values, all of them. `labels.NAME` is a text too. */
-export const FILTER_FIELDS: Readonly<Record<string, { readonly type: 'text' | 'number'; readonly values?: readonly string[] }>> = {
+const FILTER_FIELDS: Readonly<Record<string, { readonly type: 'text' | 'number'; readonly values?: readonly string[] }>> = {
   type: { type: 'text', values: EVENT_KINDS },
   cause: { type: 'text', values: CAUSES },
   source: { type: 'text', values: ['attempt', 'return', 'service'] },
@@ -48,7 +48,7 @@ export const FILTER_FIELDS: Readonly<Record<string, { readonly type: 'text' | 'n
 };
 
 /** Bounds of a filter: signs, and how deep it nests. */
-export const FILTER_BOUNDS = { length: 4000, depth: 32 } as const;
+const FILTER_BOUNDS = { length: 4000, depth: 32 } as const;
 
 interface Token {
   readonly kind: 'word' | 'text' | 'number' | 'sign' | 'end';

@@ -1,7 +1,7 @@
 // Times to acceptance and to delivery are kept as counts by bucket: each is a quarter of the octave wider than the one before.
 const FIRST_MS = 10;
 const STEP = 2 ** 0.25;
-export const BUCKETS = 96;
+const BUCKETS = 96;
 
 /** The bucket of a span of time in milliseconds. */
 export function bucketOf(ms: number): number {

@@ -11,16 +11,7 @@ export {
   type EventInput,
   type EventKind,
 } from './event.js';
-export {
-  FILTER_BOUNDS,
-  FILTER_FIELDS,
-  passes,
-  readFilter,
-  type Comparison,
-  type Filter,
-  type FilterFault,
-  type ReadFilter,
-} from './filter.js';
+export { passes, readFilter, type Comparison, type Filter, type FilterFault, type ReadFilter } from './filter.js';
 export { GIVE_UP_MS, waitBeforeNotice } from './retry.js';
 export { isGenuine, SECRET_BYTES, secretText, webhookHeaders } from './signature.js';
-export { bucketOf, BUCKETS, percentile } from './histogram.js';
+export { bucketOf, percentile } from './histogram.js';

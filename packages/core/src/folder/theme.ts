@@ -8,7 +8,7 @@ function isRecord(value: unknown): value is Json {
 }
 
 /** The extension of a colour token that holds its value on a dark background (DTCG format, "$extensions", reverse domain name). */
-export const DARK = 'dev.verbalis.dark';
+const DARK = 'dev.verbalis.dark';
 
 /**
  * Reads `theme.tokens.json` in the Design Tokens Community Group format: groups of `{"$type", "$value"}`, `$type` inherited from groups,

@@ -42,7 +42,7 @@ export function isDate(text: string): boolean {
 }
 
 /** RFC 3339 5.6 full-time; a leap second only where UTC can have one (5.7). */
-export function isTime(text: string): boolean {
+function isTime(text: string): boolean {
   const found = FULL_TIME.exec(text);
   if (found === null) return false;
   const [hour, minute, second] = [Number(found[1]), Number(found[2]), Number(found[3])];
@@ -53,7 +53,7 @@ export function isTime(text: string): boolean {
 }
 
 /** Minutes east of UTC of an RFC 3339 time-offset; undefined for one that there is not. */
-export function offsetMinutes(text: string): number | undefined {
+function offsetMinutes(text: string): number | undefined {
   if (text === '' || /^z$/i.test(text)) return 0;
   const [hours, minutes] = [Number(text.slice(1, 3)), Number(text.slice(4, 6))];
   if (hours > 23 || minutes > 59) return undefined;
@@ -71,7 +71,7 @@ export function isDuration(text: string): boolean {
 }
 
 /** E.164 with its plus sign; spaces, dots, hyphens and parentheses may stand between. */
-export function isPhone(text: string): boolean {
+function isPhone(text: string): boolean {
   return /^\+[1-9]\d{5,14}$/.test(text.replace(/[\s().-]/g, '')) && text.length <= 64;
 }
 

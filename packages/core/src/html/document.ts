@@ -4,7 +4,7 @@ import { css, fixed, joined, markup } from './markup.js';
 import type { Theme } from './theme.js';
 
 /** Width of the mail's column on a wide screen, in CSS pixels. */
-export const MAIL_WIDTH = 600;
+const MAIL_WIDTH = 600;
 
 export interface DocumentInput {
   readonly theme: Theme;

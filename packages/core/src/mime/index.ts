@@ -1,6 +1,6 @@
-export { addressText, isFault, needsUtf8, parseAddress, parseMailbox, type Address, type AddressFault, type Mailbox } from './addresses.js';
+export { addressText, isFault, parseAddress, parseMailbox, type Address, type AddressFault, type Mailbox } from './addresses.js';
 export { bytesOf, wholeOf, type Bytes } from './body.js';
-export { headerFault, HeaderFault, mailboxField } from './fields.js';
+export { headerFault, HeaderFault } from './fields.js';
 export {
   fieldOf,
   fieldText,
@@ -13,8 +13,7 @@ export {
   type HeaderField,
   type Part,
 } from './read.js';
-export { decodeTransfer } from './transfer.js';
-export { decodeCharset, decodeWords, encodeWords } from './words.js';
+export { decodeWords, encodeWords } from './words.js';
 export {
   foreignMail,
   inOnePiece,

@@ -2,8 +2,8 @@ import { decodeTransfer } from './transfer.js';
 import { decodeCharset, decodeWords } from './words.js';
 
 /** Bounds of reading: past them the rest is left as it is, never refused. */
-export const MAX_DEPTH = 20;
-export const MAX_PARTS = 1000;
+const MAX_DEPTH = 20;
+const MAX_PARTS = 1000;
 const MAX_FIELDS = 2000;
 const MAX_FIELD = 64 * 1024;
 const MAX_HEADER = 2 * 1024 * 1024;

@@ -4,7 +4,7 @@ import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
 /** The keys a source may have before its body. */
-export const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo', 'styles', 'summary', 'inputs'] as const;
+const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo', 'styles', 'summary', 'inputs'] as const;
 
 /** How often YAML may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;

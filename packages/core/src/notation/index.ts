@@ -1,5 +1,4 @@
 export type { BinaryOperator, Expression, Insertion } from './expression.js';
-export { FRONT_KEYS } from './front-matter.js';
 export { MAX_NESTING, MAX_SOURCE_BYTES, parseSource, parseVerbatim, type BlockModes } from './parse.js';
 export { MAX_EXPRESSION_DEPTH, parseExpression } from './parse-expression.js';
 export { parseParts } from './parts.js';

@@ -2,4 +2,4 @@ export { assetHash, typeOfName } from './assets.js';
 export { compileFolder, folderCompiler, type CompiledFolder, type FolderCompiler } from './compile.js';
 export { textOfHtml } from './text-of-html.js';
 export { Names, valueOf } from './values.js';
-export { directionOf, type CompiledTemplate } from './template.js';
+export { type CompiledTemplate } from './template.js';

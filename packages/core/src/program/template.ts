@@ -382,7 +382,7 @@ function escaped(text: string): string {
 }
 
 /** A value of the front matter that holds no expressions. */
-export function written(value: FrontValue | undefined): string | undefined {
+function written(value: FrontValue | undefined): string | undefined {
   const texts = value?.parts.filter((part) => typeof part === 'string');
   return value === undefined || texts?.length !== value.parts.length ? undefined : texts.join('');
 }
@@ -390,7 +390,7 @@ export function written(value: FrontValue | undefined): string | undefined {
 const RIGHT_TO_LEFT = new Set(['Arab', 'Hebr', 'Thaa', 'Syrc', 'Nkoo', 'Adlm', 'Rohg']);
 
 /** The direction of a locale's script. */
-export function directionOf(locale: string): 'ltr' | 'rtl' {
+function directionOf(locale: string): 'ltr' | 'rtl' {
   return RIGHT_TO_LEFT.has(new Intl.Locale(locale).maximize().script ?? '') ? 'rtl' : 'ltr';
 }
 

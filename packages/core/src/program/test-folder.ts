@@ -16,7 +16,7 @@ export interface TestFolder {
   readonly render: (data: unknown, locale?: string, now?: number) => Rendering;
 }
 
-export const NOW = Date.parse('2026-06-04T08:00:00Z');
+const NOW = Date.parse('2026-06-04T08:00:00Z');
 
 /** Compiles a folder whose template is "t"; `files` come on top of what a folder needs. */
 export function testFolder(

@@ -1,7 +1,7 @@
 import type { FormatContext } from '../formats/index.js';
 
 /** Loop turns that one rendering may take (4-template-notation, Bounds). */
-export const MAX_TURNS = 10_000;
+const MAX_TURNS = 10_000;
 /** Characters that one part of a rendering may have. */
 export const MAX_OUTPUT = 2 * 1024 * 1024;
 

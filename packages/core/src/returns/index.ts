@@ -1,4 +1,4 @@
-export { ACTIONS, readReturn, type Action, type RecipientReport, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
+export { readReturn, type Action, type RecipientReport, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
 export { deliveryOfToken, returnToken, tokenOf } from './token.js';
 export { emailsIn } from './mbox.js';
 export { writeComplaint, writeReport, type ReportInput } from './write.js';

@@ -65,7 +65,7 @@ const FAILED =
   /could not be delivered|couldn['’]?t be delivered|cannot be delivered|can['’]?t be delivered|not be delivered|wasn['’]?t delivered|(?:was|were) not delivered|unable to deliver|not able to deliver|wasn['’]?t able to deliver|failed to deliver|fail(?:ed|ure) (?:to|of|in) deliver|delivery (?:to .{1,200} )?(?:has )?failed|failed permanently|permanent(?:ly)? (?:fail|fatal|error)|permanent fatal|undeliver|did not reach|could not be reached|has been rejected|was rejected|has been blocked|rejected your message|address (?:not found|couldn['’]?t be found)|not delivered to|returned to (?:the )?sender|error has occurred while attempting to deliver|problem with (?:your|the) (?:message|delivery)|nicht zugestellt|unzustellbar|zustellung .{0,40}fehlgeschlagen|n['’]a pas pu être|n['’]ont pas pu|échec de la remise|non remis|no se pudo entregar|no ha podido ser entregado|non (?:è stato possibile|recapitat)|mancata consegna|não foi entregue|não pôde ser|niet (?:worden )?(?:bezorgd|afgeleverd)|kunde inte levereras|nie (?:można|zosta)|не (?:может быть|удалось|доставлен)|配信できません|配信不能|送信できません|無法|无法|退信|投递失败/i;
 
 /** The outcome that a piece of prose tells. */
-export function fateOf(text: string): ProseOutcome | undefined {
+function fateOf(text: string): ProseOutcome | undefined {
   const keeps = KEEPS.test(text);
   if (WAITING.test(text) && (keeps || !GIVEN_UP.test(text)) && (keeps || !FAILED.test(text))) return 'delayed';
   if (FAILED.test(text) || GIVEN_UP.test(text)) return 'failed';

@@ -28,7 +28,7 @@ const REPLIES = [
 ];
 
 /** The reply code that a text quotes. */
-export function replyCodeIn(text: string): number | undefined {
+function replyCodeIn(text: string): number | undefined {
   for (const pattern of REPLIES) {
     const found = pattern.exec(text)?.[1];
     if (found !== undefined) return Number(found);
@@ -37,7 +37,7 @@ export function replyCodeIn(text: string): number | undefined {
 }
 
 /** The enhanced code that a text quotes: the one that stands with the reply code, else the first that says more than its class. */
-export function statusIn(text: string): string | undefined {
+function statusIn(text: string): string | undefined {
   const beside = /(?<![\d.])[245][0-5]\d[ -]#?([245]\.[0-7]\.\d{1,3})(?!\.?\d)/.exec(text)?.[1];
   if (beside !== undefined && !isGenericStatus(beside)) return beside;
   const all = [...text.matchAll(STATUS)].map((match) => match[1] ?? '');
@@ -48,7 +48,7 @@ export function statusIn(text: string): string | undefined {
  * A reply over several lines, put together: "550-5.1.1 No such" and "550 5.1.1 user" are one sentence with one code. Lines may have been
  * folded into one before.
  */
-export function joined(text: string): string {
+function joined(text: string): string {
   const line = text.slice(0, LONGEST).replace(/\s+/g, ' ').trim();
   const code = /(?<![\d.])([245][0-5]\d)[- ]/.exec(line)?.[1];
   if (code === undefined) return line;

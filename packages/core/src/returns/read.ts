@@ -9,8 +9,7 @@ import { isGivenUp, readProse, type ProseOutcome, type Mention, type Prose } fro
 import { isGenericStatus, readQuoted, readStatus, type Quoted } from './quoted.js';
 import { tokenOf } from './token.js';
 
-export const ACTIONS = ['failed', 'delayed', 'delivered', 'relayed', 'expanded'] as const;
-export type Action = (typeof ACTIONS)[number];
+export type Action = 'failed' | 'delayed' | 'delivered' | 'relayed' | 'expanded';
 
 /** What a report says of one recipient (RFC 3464 2.3). */
 export interface RecipientReport {

@@ -7,8 +7,8 @@ export interface Reply {
   readonly lines: readonly string[];
 }
 
-export const MAX_REPLY_LINE = 4096;
-export const MAX_REPLY_LINES = 200;
+const MAX_REPLY_LINE = 4096;
+const MAX_REPLY_LINES = 200;
 
 const LINE = /^([2-5]\d\d)([ -]?)(.*)$/;
 const ENHANCED = /^([245]\.\d{1,3}\.\d{1,3})(?:\s+|$)/;

@@ -1,3 +1,3 @@
 export { pairs, table, type TableRow } from './tables.js';
-export { displayWidth, padEnd, padStart } from './width.js';
+export { displayWidth } from './width.js';
 export { COLUMNS, wrap } from './wrap.js';

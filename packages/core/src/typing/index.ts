@@ -3,20 +3,8 @@ export { anythingHint, fits, hasFormat, isFormatted, momentsOf, shown, type SayT
 export { accepts } from './accepts.js';
 export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
-export { compilePattern, PatternFault, type Pattern } from './pattern.js';
+export { type Pattern } from './pattern.js';
 export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
-export { MAIL_FIELDS, typeTrees, type Typing, type TypingInput } from './tree-typer.js';
-export {
-  ANY,
-  inWords,
-  isFaulty,
-  isNumeral,
-  literal,
-  mayBeAnything,
-  optional,
-  TEXT,
-  type Member,
-  type TextMember,
-  type Type,
-} from './type.js';
+export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';
+export { inWords, isFaulty, isNumeral, literal, optional, TEXT, type Member, type TextMember, type Type } from './type.js';

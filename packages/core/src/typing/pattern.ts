@@ -8,7 +8,7 @@ export interface Pattern {
 }
 
 /** Thrown for what no engine in linear time can run: look-around and back-references, or no regular expression at all. */
-export class PatternFault extends Error {
+class PatternFault extends Error {
   override name = 'PatternFault';
 }
 

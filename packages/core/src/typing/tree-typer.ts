@@ -39,7 +39,7 @@ import {
 } from './type.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
-export const MAIL_FIELDS: Readonly<Record<string, Type>> = {
+const MAIL_FIELDS: Readonly<Record<string, Type>> = {
   locale: TEXT,
   baseUrl: textOf('uri'),
   space: TEXT,

@@ -21,7 +21,7 @@ const COMMON: Readonly<Record<number, readonly [name: string, description: strin
 const problemContent = { 'application/problem+json': { schema: Problem } };
 
 /** The statuses that an endpoint may refuse with. */
-export function refusalsOf({ method, scope, path, query, body, refusals }: Endpoint<unknown>): number[] {
+function refusalsOf({ method, scope, path, query, body, refusals }: Endpoint<unknown>): number[] {
   const takesInput = query !== undefined || body !== undefined;
   const statuses = [
     ...(takesInput || scope !== 'open' ? [400] : []),

@@ -15,7 +15,7 @@ export const refuseDeep: RequestHandler = (request, _response, next) => {
 };
 
 /** Writes a refusal as application/problem+json (RFC 9457). */
-export function sendProblem(response: Response, refusal: Refusal): void {
+function sendProblem(response: Response, refusal: Refusal): void {
   const { detail, hint, problems, retryAfterSeconds } = refusal.more;
   if (retryAfterSeconds !== undefined) response.setHeader('Retry-After', String(retryAfterSeconds));
   if (refusal.status === 401) response.setHeader('WWW-Authenticate', 'Bearer');

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { Name } from '../../kernel/index.js';
 
 /** A rule over what happens in the last minutes, as it is written down: in the configuration, or by people who look. */
-export const RuleFields = {
+const RuleFields = {
   of: z.array(z.enum(EVENT_KINDS)).min(1).default(['failed']).meta({ description: 'Kinds of events that it counts.' }),
   where: z
     .string()
@@ -29,7 +29,7 @@ export const RuleFields = {
 type Limits = { readonly [name in 'percent' | 'count' | 'queueSeconds']?: number | undefined };
 
 /** A rule has one limit. */
-export const hasOneLimit = [
+const hasOneLimit = [
   ({ percent, count, queueSeconds }: Limits): boolean => [percent, count, queueSeconds].filter((one) => one !== undefined).length === 1,
   { message: 'needs one of percent, count and queueSeconds.' },
 ] as const;

@@ -30,7 +30,7 @@ const SOON = 1_000;
 const CHUNK = 1000;
 const NAME = 'alerts';
 /** The rule that is always there: something waits in quarantine. */
-export const QUARANTINE_RULE = 'quarantine';
+const QUARANTINE_RULE = 'quarantine';
 
 interface Counts {
   events: number;

@@ -10,7 +10,7 @@ export const FilterText = z
   .max(4000)
   .meta({ description: 'Conditions, like: type in [failed, complained] and topic = "bookings".' });
 
-export const CloudEventView = z
+const CloudEventView = z
   .strictObject({
     specversion: z.literal('1.0'),
     id: z.string(),

@@ -98,7 +98,7 @@ const messageFields = {
 
 export const MessageSummary = z.strictObject({ ...messageFields, deliveries: z.array(DeliverySummary) }).meta({ id: 'MessageSummary' });
 
-export const AttemptView = z
+const AttemptView = z
   .strictObject({
     number: z.int(),
     provider: z.string(),
@@ -116,7 +116,7 @@ export const AttemptView = z
   })
   .meta({ id: 'Attempt' });
 
-export const FactView = z
+const FactView = z
   .strictObject({
     kind: z.enum(FACT_KINDS),
     source: z.enum(['attempt', 'return', 'service']),

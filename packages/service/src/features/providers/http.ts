@@ -20,7 +20,7 @@ function fileView(file: MailFile & { readonly id?: string }): Record<string, unk
 }
 
 /** What the templates of a profile see. */
-export function viewOf({ envelope, mail, parts }: Job, secrets: Readonly<Record<string, string>>): Record<string, unknown> {
+function viewOf({ envelope, mail, parts }: Job, secrets: Readonly<Record<string, string>>): Record<string, unknown> {
   const message: Record<string, unknown> = {
     id: parts.messageId,
     deliveryId: parts.deliveryId,

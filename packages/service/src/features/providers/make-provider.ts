@@ -24,7 +24,7 @@ interface Surroundings {
 }
 
 /** The provider that a part of the configuration describes. */
-export function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture }: Surroundings): Provider {
+function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture }: Surroundings): Provider {
   switch (settings.kind) {
     case 'smtp': {
       const { host, port, tls, user, password, token, waits } = settings;

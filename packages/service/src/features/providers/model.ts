@@ -1,6 +1,6 @@
 import { z } from 'zod';
 
-export const ProviderView = z
+const ProviderView = z
   .strictObject({
     name: z.string(),
     kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']),

@@ -1,14 +1,14 @@
 import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
 import { z } from 'zod';
 
-export const MEANINGS = ['accepted', 'refused', 'deferred', 'trouble'] as const;
+const MEANINGS = ['accepted', 'refused', 'deferred', 'trouble'] as const;
 export type Meaning = (typeof MEANINGS)[number];
 
 const Template: z.ZodType = z.unknown();
 const Statuses = z.record(z.string().regex(/^[1-5](?:\d\d|xx)$/, 'must be a status like "429" or "5xx"'), z.enum(MEANINGS));
 
 /** What an event of a provider's can mean. `ignored`: it is kept, and nothing follows. */
-export const EVENT_MEANINGS = ['accepted', 'relayed', 'delivered', 'delayed', 'failed', 'complained', 'topic-left', 'ignored'] as const;
+const EVENT_MEANINGS = ['accepted', 'relayed', 'delivered', 'delayed', 'failed', 'complained', 'topic-left', 'ignored'] as const;
 export type EventMeaning = (typeof EVENT_MEANINGS)[number];
 
 const Signed = {

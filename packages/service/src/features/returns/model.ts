@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { CauseName } from '../messages/index.js';
 import { IdCursor, Limit } from '../../kernel/index.js';
 
-export const ReturnKindName = z.enum(['delivery-status', 'complaint', 'auto-reply', 'read-receipt', 'other']).meta({ id: 'ReturnKind' });
+const ReturnKindName = z.enum(['delivery-status', 'complaint', 'auto-reply', 'read-receipt', 'other']).meta({ id: 'ReturnKind' });
 const ReportView = z
   .strictObject({
     address: z.string(),

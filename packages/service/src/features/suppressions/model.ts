@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { IdCursor, Limit, oneLine } from '../../kernel/index.js';
 import { CauseName } from '../messages/index.js';
 
-export const SuppressionReasonName = z.enum(SUPPRESSION_REASONS).meta({ id: 'SuppressionReason' });
+const SuppressionReasonName = z.enum(SUPPRESSION_REASONS).meta({ id: 'SuppressionReason' });
 export const SuppressionView = z
   .strictObject({
     id: z.string(),

@@ -5,7 +5,7 @@ import type { Provider, ProviderProbe } from '../providers/index.js';
 import { invalid, Refusal } from '../../kernel/index.js';
 
 /** The box of captured mail, among what a test can be sent by. */
-export const TO_CAPTURED = 'captured';
+const TO_CAPTURED = 'captured';
 
 /** Sends an email that somebody looks at: into the captured mail of the space, or through one provider. */
 export function testSending(options: {

@@ -1,4 +1,0 @@
-import type { Kernel } from '../../kernel/index.js';
-
-/** The records that this feature works on: its own, and those of features below it. */
-export type Store = Kernel;
