@@ -4,12 +4,12 @@ import { join } from 'node:path';
 import { problemCodes } from './codes.mjs';
 import { root } from './steps.mjs';
 
-const core = (door) => import(join(root, `packages/core/dist/${door}/index.js`));
+const core = (path) => import(join(root, `packages/core/dist/${path}.js`));
 const [{ BLOCKS }, { FORMATS }, { CSS_FEATURES, FAMILY_WORDS }, { CAUSE_TABLE }] = [
-  await core('blocks'),
-  await core('formats'),
-  await core('check'),
-  await core('delivery'),
+  await core('blocks/index'),
+  await core('formats/index'),
+  await core('check/clients'),
+  await core('delivery/index'),
 ];
 const cell = (text) => String(text).replaceAll('|', '\\|').replaceAll('\n', ' ');
 const table = (head, rows) =>
