@@ -106,10 +106,7 @@ export default async function bench() {
       store.deliveries.endAttempt(
         tx,
         { id: attemptId, deliveryId: delivery.id, owner: 'x', number },
-        end,
-        fact,
-        { at: undefined, avoid: undefined },
-        now,
+        { end, fact, next: { at: undefined, avoid: undefined }, recordedAt: now },
       );
     });
   });

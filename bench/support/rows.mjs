@@ -77,10 +77,12 @@ export async function historyRows(store, { messages, from, to, space, step = 500
         store.deliveries.endAttempt(
           tx,
           { id: attempt, deliveryId: delivery, owner: 'rows', number: 2 },
-          { endedAt: now, outcome: 'accepted', phase: 'content', replyCode: 250, status: null, diagnostic: null, providerId: null },
-          fact('accepted'),
-          { at: undefined, avoid: undefined },
-          now,
+          {
+            end: { endedAt: now, outcome: 'accepted', phase: 'content', replyCode: 250, status: null, diagnostic: null, providerId: null },
+            fact: fact('accepted'),
+            next: { at: undefined, avoid: undefined },
+            recordedAt: now,
+          },
         );
         if (i % 10 === 9) store.deliveries.record(tx, fact('failed', { cause: 'mailbox-full', status: '5.2.2', source: 'return' }), now);
         else store.deliveries.record(tx, fact('delivered', { source: 'return' }), now);

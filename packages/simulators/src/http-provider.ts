@@ -86,7 +86,10 @@ const SENTENCES: Readonly<Record<Dialect, (address: string) => string>> = {
 };
 
 /** What each dialect says of a letter's outcome. */
-function newsOf(dialect: Dialect, nr: string, id: string, address: string, outcome: ScriptedOutcome): unknown {
+function newsOf(
+  dialect: Dialect,
+  { nr, id, address, outcome }: { readonly nr: string; readonly id: string; readonly address: string; readonly outcome: ScriptedOutcome },
+): unknown {
   const failed = outcome === 'report-failed';
   if (dialect === 'parcel') {
     const what = failed ? 'came-back' : outcome === 'complain' ? 'minded' : 'arrived';
@@ -136,7 +139,7 @@ export async function startHttpProvider(options: HttpStandInOptions): Promise<Ht
     const nr = `${id}-news`;
     let left = 20;
     const call = async (): Promise<void> => {
-      const { body, headers } = signedCall(dialect, [newsOf(dialect, nr, id, address, outcome)], callsTo.secret);
+      const { body, headers } = signedCall(dialect, [newsOf(dialect, { nr, id, address, outcome })], callsTo.secret);
       const taken = await fetch(callsTo.url, { method: 'POST', body, headers }).then(
         (response) => response.ok,
         () => false,

@@ -107,10 +107,12 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
 
   async function report(
     returnPath: string,
-    to: string,
-    later: NonNullable<Behaviour['later']>,
-    original: Uint8Array,
-    arrivedAt: number,
+    {
+      to,
+      later,
+      original,
+      arrivedAt,
+    }: { readonly to: string; readonly later: NonNullable<Behaviour['later']>; readonly original: Uint8Array; readonly arrivedAt: number },
   ): Promise<void> {
     const { what, status, diagnostic } = later;
     const base = {
@@ -130,7 +132,7 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
     connection.close();
     // A mail server keeps trying; so does its simulator.
     if (outcome.kind !== 'accepted' && outcome.kind !== 'refused')
-      schedule(options.clock === undefined ? RETRY_MS.real : RETRY_MS.moved, () => report(returnPath, to, later, original, arrivedAt));
+      schedule(options.clock === undefined ? RETRY_MS.real : RETRY_MS.moved, () => report(returnPath, { to, later, original, arrivedAt }));
   }
 
   function schedule(ms: number, run: () => Promise<void>): void {
@@ -159,7 +161,7 @@ export async function startSmtpProvider(options: StandInOptions): Promise<StandI
           known.taken += 1;
           if (options.tally !== undefined) appendFileSync(options.tally, `${JSON.stringify({ to: text, from, at, size: bytes.length })}\n`);
           const { later } = behaviourOf(text, known.tries);
-          if (later !== undefined) schedule(later.afterMs, () => report(from, text, later, bytes, at));
+          if (later !== undefined) schedule(later.afterMs, () => report(from, { to: text, later, original: bytes, arrivedAt: at }));
         }
         return { code: 250, enhanced: '2.0.0', text: `Taken as ${at.toString(36)}` };
       },

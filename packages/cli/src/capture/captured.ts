@@ -130,8 +130,7 @@ const OUTCOMES: readonly SimulatedOutcome[] = ['delivered', 'delayed', 'bounced'
 
 export async function simulate(
   client: Client,
-  id: string,
-  outcome: string,
+  { id, outcome }: { readonly id: string; readonly outcome: string },
   { cause, link }: { readonly cause?: Cause; readonly link?: string },
   output: Output,
 ): Promise<ExitCode> {

@@ -65,7 +65,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--link <address>', 'the link that was followed'),
     ),
     'verbalis captured simulate l01k… bounced --cause mailbox-full',
-  ).action((id: string, outcome: string, options: Remote & Parameters<typeof simulate>[3]) =>
-    run((output) => simulate(connect(options), id, outcome, only(options), output)),
+  ).action((id: string, outcome: string, options: Remote & Parameters<typeof simulate>[2]) =>
+    run((output) => simulate(connect(options), { id, outcome }, only(options), output)),
   );
 }

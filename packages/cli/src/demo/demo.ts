@@ -194,7 +194,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const good = messages.every((message) => asScripted(message, script));
     output.out(outcomeTable(messages, script, output));
     if (options.once === true) return good ? 0 : 1;
-    output.out(whereToLook(url, String(service['signInUrl']), key, operator, chatUrl, output));
+    output.out(whereToLook({ url, signInUrl: String(service['signInUrl']), key, operator, chatUrl }, output));
     await new Promise<void>((done) => {
       process.once('SIGINT', () => {
         done();
@@ -287,7 +287,16 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
   );
 }
 
-function whereToLook(url: string, signInUrl: string, key: string, operator: string, chatUrl: string, { color }: Output): string {
+function whereToLook(
+  {
+    url,
+    signInUrl,
+    key,
+    operator,
+    chatUrl,
+  }: { readonly url: string; readonly signInUrl: string; readonly key: string; readonly operator: string; readonly chatUrl: string },
+  { color }: Output,
+): string {
   return [
     '',
     color.bold('Where to look'),

@@ -83,8 +83,7 @@ export async function showEdition(client: Client, number: string, { json = false
 /** Ends with 1 when the editions differ. */
 export async function diffEditions(
   client: Client,
-  from: string,
-  to: string,
+  { from, to }: { readonly from: string; readonly to: string },
   { json = false }: { json?: boolean },
   output: Output,
 ): Promise<ExitCode> {

@@ -23,7 +23,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(editions.command('diff <from> <to>').description('what differs; exits with status 1 when something does')),
     'verbalis editions diff 2 3',
-  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), from, to, options, output)));
+  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, options, output)));
 
   example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
     (number: string, options: Remote) => run((output) => useEdition(connect(options), number, options, output)),

@@ -26,7 +26,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   for (const verb of ['pause', 'resume'] as const) {
     const words = verb === 'pause' ? 'give a provider no more mail' : 'give a provider mail again';
     example(remote(providers.command(`${verb} <name>`).description(words)), `verbalis providers ${verb} north-relay`).action(
-      (name: string, options: Remote) => run((output) => pauseProvider(connect(options), name, verb === 'pause', output)),
+      (name: string, options: Remote) => run((output) => pauseProvider(connect(options), name, { paused: verb === 'pause' }, output)),
     );
   }
 }

@@ -41,7 +41,12 @@ export async function testProvider(
 }
 
 /** Pauses a provider, or resumes it. */
-export async function pauseProvider(client: Client, name: string, paused: boolean, output: Output): Promise<ExitCode> {
+export async function pauseProvider(
+  client: Client,
+  name: string,
+  { paused }: { readonly paused: boolean },
+  output: Output,
+): Promise<ExitCode> {
   await (paused ? client.providers.pause(name) : client.providers.resume(name));
   output.out(paused ? `${name} is paused: its email is sent through the next provider of the route, or waits.` : `${name} is resumed.`);
   return 0;

@@ -62,6 +62,6 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(returns.command('match <return> <delivery>').description('say which delivery a return is about')),
     'verbalis returns match r01… d01…',
   ).action((id: string, delivery: string, options: Remote) =>
-    run((output) => matchReturn(connect(options), id, delivery, options, output)),
+    run((output) => matchReturn(connect(options), { id, delivery }, options, output)),
   );
 }

@@ -79,8 +79,7 @@ export async function showReturn(
 
 export async function matchReturn(
   client: Client,
-  id: string,
-  delivery: string,
+  { id, delivery }: { readonly id: string; readonly delivery: string },
   options: { json?: boolean },
   output: Output,
 ): Promise<ExitCode> {

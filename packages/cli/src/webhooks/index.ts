@@ -54,7 +54,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
 
   for (const [action, words] of actions)
     example(remote(subscriptions.command(`${action} <subscription>`).description(words)), `verbalis subscriptions ${action} office`).action(
-      (id: string, options: Remote) => run((output) => changeSubscription(connect(options), id, action, only(options), output)),
+      (id: string, options: Remote) => run((output) => changeSubscription(connect(options), { id, action }, only(options), output)),
     );
 
   example(

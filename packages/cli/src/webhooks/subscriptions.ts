@@ -114,8 +114,7 @@ export const ACTIONS = ['pause', 'resume', 'renew-secret'] as const;
 
 export async function changeSubscription(
   client: Client,
-  id: string,
-  action: (typeof ACTIONS)[number],
+  { id, action }: { readonly id: string; readonly action: (typeof ACTIONS)[number] },
   options: Json,
   output: Output,
 ): Promise<ExitCode> {

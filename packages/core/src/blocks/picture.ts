@@ -35,7 +35,7 @@ export const picture: Block = {
     const to = side.argument(use, 'to');
     const carried = side.word(use, 'carried', 'no') === 'yes';
     const addressOf = (argument: Argument): Op => side.address(argument, carried ? 'carried' : 'picture');
-    const image = (address: Op, name: string, hidden: boolean): Op[] => {
+    const image = (address: Op, name: string, { hidden }: { readonly hidden: boolean }): Op[] => {
       // Letters, for the words that stand there where pictures are off.
       const words = letters(side.theme, side.background.text, side.theme.size.small);
       const style = css({
@@ -49,8 +49,8 @@ export const picture: Block = {
       return markup`<img class="${`${textClass(side.background.text)} ${name}`.trimEnd()}" src="${[address]}" alt="${alt}" width="${width}"${height === '' ? '' : ` height="${height}"`} style="${style};${words}">`;
     };
     const shown = [
-      ...image(addressOf(source), dark === undefined ? '' : 'vlight', false),
-      ...(dark === undefined ? [] : image(addressOf(dark), 'vdark', true)),
+      ...image(addressOf(source), dark === undefined ? '' : 'vlight', { hidden: false }),
+      ...(dark === undefined ? [] : image(addressOf(dark), 'vdark', { hidden: true })),
     ];
     const linked = to === undefined ? shown : markup`<a href="${[side.address(to)]}">${shown}</a>`;
     return markup`<div class="block-picture" style="margin:0 0 20px">${linked}</div>

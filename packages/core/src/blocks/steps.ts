@@ -4,7 +4,7 @@ import type { Block } from './block.js';
 import { textClass, letters } from './style.js';
 
 /** Operations for a step that lies behind, is now, or is to come; `at` counts from 1. */
-function byPlace(at: Value, step: number, before: Op[], now: Op[], after: Op[]): Op {
+function byPlace(at: Value, step: number, { before, now, after }: { readonly before: Op[]; readonly now: Op[]; readonly after: Op[] }): Op {
   const here: Value = { k: 'const', value: step };
   return {
     op: 'if',
@@ -52,7 +52,7 @@ export const steps: Block = {
           : markup`<br><span class="${textClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small, 'font-weight': 'normal' })}">${inner.inline(row.cells[1], { text: soft })}</span>`;
       const label = (weight: string): Op[] =>
         markup`<td class="${textClass(textColor)} ${colorClass('line', 'line')}" valign="top" align="${near}" style="${letters(theme, textColor, size, { 'font-weight': weight, padding: '6px 0' })}">${name}${remark}</td>`;
-      return markup`<tr>${[byPlace(at, step, [...mark('&#10003;', 'good'), ...label('normal')], [...mark('&#9679;', 'accent'), ...label('bold')], [...mark('&#9675;', 'soft'), ...label('normal')])]}</tr>
+      return markup`<tr>${[byPlace(at, step, { before: [...mark('&#10003;', 'good'), ...label('normal')], now: [...mark('&#9679;', 'accent'), ...label('bold')], after: [...mark('&#9675;', 'soft'), ...label('normal')] })]}</tr>
 `;
     });
     return markup`<table role="presentation" class="block-steps" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">
@@ -66,7 +66,10 @@ ${rows}</table>
     const items = side.rows(use.content.children, (row, inner): TextOp => {
       step += 1;
       const remark = row.cells[1] === undefined || row.cells[1].length === 0 ? [] : [' (', ...inner.inline(row.cells[1]), ')'];
-      return { op: 'paragraph', body: [byPlace(at, step, ['[x] '], ['[>] '], ['[ ] ']), ...inner.inline(row.cells[0] ?? []), ...remark] };
+      return {
+        op: 'paragraph',
+        body: [byPlace(at, step, { before: ['[x] '], now: ['[>] '], after: ['[ ] '] }), ...inner.inline(row.cells[0] ?? []), ...remark],
+      };
     });
     return [{ op: 'stack', body: items }];
   },

@@ -74,7 +74,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         continue;
       }
       for (const one of lineAdvice(rendering, source, sample.name)) add(one);
-      for (const partProblem of partProblems(files, template, locale, rendering, sample, now, source)) add(partProblem);
+      for (const partProblem of partProblems(files, template, { locale, rendering, sample, now, source })) add(partProblem);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
       const ownStyles = main.kind === 'html' || project.settings.styles.length > 0;
@@ -95,11 +95,19 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
 function partProblems(
   files: TemplateFiles,
   template: CompiledTemplate,
-  locale: string,
-  rendering: Rendering,
-  sample: TemplateFiles['samples'][number],
-  now: number,
-  source: SourceText,
+  {
+    locale,
+    rendering,
+    sample,
+    now,
+    source,
+  }: {
+    readonly locale: string;
+    readonly rendering: Rendering;
+    readonly sample: TemplateFiles['samples'][number];
+    readonly now: number;
+    readonly source: SourceText;
+  },
 ): Problem[] {
   const compared = template.compared?.get(locale);
   const { html, text } = compared === undefined ? rendering : prepare(compared)({ data: sample.data, now });

@@ -119,7 +119,7 @@ function keptText(rules: readonly SheetRule[]): string[] {
     block = [];
   };
   // By strength, since all become important: the stronger has to come later or be more specific, as before.
-  const important = (rule: SheetRule, wanted: boolean): string =>
+  const important = (rule: SheetRule, { wanted }: { readonly wanted: boolean }): string =>
     rule.declarations
       .filter((declaration) => declaration.important === wanted)
       .map((declaration) => `${declaration.property}:${declaration.value}!important`)
@@ -127,7 +127,7 @@ function keptText(rules: readonly SheetRule[]): string[] {
   for (const wanted of [false, true]) {
     for (const rule of rules) {
       if (!rule.kept) continue;
-      const text = important(rule, wanted);
+      const text = important(rule, { wanted });
       if (text === '') continue;
       if (rule.around.join() !== around) {
         flush();

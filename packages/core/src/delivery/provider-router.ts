@@ -105,13 +105,21 @@ interface Taken {
   readonly probed: Set<string>;
 }
 
+/** An email that a provider is chosen for. */
+export interface ChoiceInput {
+  /** The recipient's. */
+  readonly domain: string;
+  /** A provider that has just failed this email; it is chosen only if there is no other. */
+  readonly avoid?: string | undefined;
+  /** Milliseconds since the epoch. */
+  readonly now: number;
+  /** From 0 to 1, for the shares. */
+  readonly random: number;
+}
+
 /** Choices that do not count yet. */
 export interface RouterDraft {
-  /**
-   * @param avoid a provider that has just failed this mail; it is taken only when there is no other
-   * @param random from 0 to 1, for the shares
-   */
-  readonly choose: (route: readonly RouteEntry[], domain: string, avoid: string | undefined, now: number, random: number) => Choice;
+  readonly choose: (route: readonly RouteEntry[], input: ChoiceInput) => Choice;
   /** The emails are on their way: they count from now on. */
   readonly keep: (now: number) => void;
 }
@@ -163,10 +171,10 @@ export class ProviderRouter {
   }
 
   /** Chooses a provider for one mail and counts the mail against its limits: a draft that is kept at once. */
-  choose(route: readonly RouteEntry[], domain: string, avoid: string | undefined, now: number, random: number): Choice {
+  choose(route: readonly RouteEntry[], input: ChoiceInput): Choice {
     const draft = this.draft();
-    const choice = draft.choose(route, domain, avoid, now, random);
-    draft.keep(now);
+    const choice = draft.choose(route, input);
+    draft.keep(input.now);
     return choice;
   }
 
@@ -178,7 +186,7 @@ export class ProviderRouter {
     const taken: Taken = { emails: new Map(), probed: new Set() };
     const chosen: { provider: string; domain: string }[] = [];
     return {
-      choose: (route, domain, avoid, now, random) => {
+      choose: (route, { domain, avoid, now, random }) => {
         if (route.length === 0) return { waitUntil: now + 60 * SECOND, reason: 'the route names no provider' };
         const order = [...inOrder(route, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
         let soonest = { at: Number.POSITIVE_INFINITY, reason: '' };

@@ -74,7 +74,7 @@ export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPl
 }
 
 /** How addresses are compared: the domain in its ASCII form and small letters, the local part as it stands unless told otherwise. */
-export function addressKey(address: string, anyCase: boolean): string {
+export function addressKey(address: string, { anyCase }: { readonly anyCase: boolean }): string {
   const at = address.lastIndexOf('@');
   const local = address.slice(0, at);
   const given = address.slice(at + 1);

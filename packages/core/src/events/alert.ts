@@ -34,9 +34,9 @@ export function alertValue(rule: AlertRule, { events, handovers, queueSeconds }:
 }
 
 /** Whether a rule fires, given whether it did before (hysteresis). */
-export function isFiring(rule: AlertRule, count: AlertCount, before: boolean): boolean {
+export function isFiring(rule: AlertRule, count: AlertCount, { wasFiring }: { readonly wasFiring: boolean }): boolean {
   const value = alertValue(rule, count);
   if (value === undefined) return false;
   const limit = 'percent' in rule.over ? rule.over.percent : 'count' in rule.over ? rule.over.count : rule.over.queueSeconds;
-  return value > (before ? limit * OVER_AT : limit);
+  return value > (wasFiring ? limit * OVER_AT : limit);
 }

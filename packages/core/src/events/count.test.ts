@@ -131,7 +131,7 @@ group('rules', () => {
     [rule({ queueSeconds: 300 }), count(0, 0, 211), true, true],
     [rule({ queueSeconds: 300 }), count(0, 0, 210), true, false],
   ])('%j with %j, firing before: %s', (alertRule, counted, before, firing) => {
-    expect(isFiring(alertRule, counted, before)).toBe(firing);
+    expect(isFiring(alertRule, counted, { wasFiring: before })).toBe(firing);
   });
   test('no rate is above a hundred', () => {
     fc.assert(

@@ -246,11 +246,11 @@ test('a signature holds for its own body, time and secret, and while two secrets
   const [old, fresh] = [secretText(Buffer.alloc(32, 1)), secretText(Buffer.alloc(32, 2))];
   const now = 1_800_000_000_000;
   const headers = webhookHeaders([fresh, old], 'e1', now, '{"a":1}');
-  for (const secret of [old, fresh]) expect(isGenuine(secret, headers, '{"a":1}', now)).toBe(true);
-  expect(isGenuine(old, headers, '{"a":2}', now)).toBe(false);
-  expect(isGenuine(old, headers, '{"a":1}', now + 6 * 60_000)).toBe(false);
-  expect(isGenuine(secretText(Buffer.alloc(32, 3)), headers, '{"a":1}', now)).toBe(false);
-  expect(isGenuine(old, { ...headers, 'webhook-id': 'e2' }, '{"a":1}', now)).toBe(false);
+  for (const secret of [old, fresh]) expect(isGenuine(secret, { headers, body: '{"a":1}', now })).toBe(true);
+  expect(isGenuine(old, { headers, body: '{"a":2}', now })).toBe(false);
+  expect(isGenuine(old, { headers, body: '{"a":1}', now: now + 6 * 60_000 })).toBe(false);
+  expect(isGenuine(secretText(Buffer.alloc(32, 3)), { headers, body: '{"a":1}', now })).toBe(false);
+  expect(isGenuine(old, { headers: { ...headers, 'webhook-id': 'e2' }, body: '{"a":1}', now })).toBe(false);
 });
 
 test('tries come within seconds, then hours; a consumer’s wish is followed', () => {
@@ -272,7 +272,7 @@ describe('alerts', () => {
     [50, 0, false, true],
     [0, 0, true, false],
   ])('%p of %p, firing before: %p', (events, handovers, before, firing) => {
-    expect(isFiring(rule, count(events, handovers), before)).toBe(firing);
+    expect(isFiring(rule, count(events, handovers), { wasFiring: before })).toBe(firing);
   });
   test('no rate is above a hundred', () => {
     expect(alertValue(rule, count(50, 3))).toBe(100);

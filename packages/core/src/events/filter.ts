@@ -207,8 +207,8 @@ class Reader {
       );
     if (operator.text === 'in') {
       if (!this.#is('[')) this.#stop(this.#peek(), 'A list must follow "in".', 'It is written [one, two].');
-      const values = [this.#value(field.text, known, false)];
-      while (this.#is(',')) values.push(this.#value(field.text, known, false));
+      const values = [this.#value(field.text, known, { isPart: false })];
+      while (this.#is(',')) values.push(this.#value(field.text, known, { isPart: false }));
       if (!this.#is(']')) this.#stop(this.#peek(), 'The list is not closed.', 'Put "]" here.');
       return { kind: 'in', field: field.text, values };
     }
@@ -225,13 +225,13 @@ class Reader {
         `"${field.text}" is a number; numbers have no "${operator.text}".`,
         'Numbers are compared by = != < <= > >= in.',
       );
-    return { kind: 'compare', field: field.text, operator: operator.text as Comparison, value: this.#value(field.text, known, isPart) };
+    return { kind: 'compare', field: field.text, operator: operator.text as Comparison, value: this.#value(field.text, known, { isPart }) };
   }
 
   #value(
     field: string,
     known: { readonly type: 'text' | 'number'; readonly values?: readonly string[] },
-    isPart: boolean,
+    { isPart }: { readonly isPart: boolean },
   ): string | number {
     const token = this.#take();
     if (token.kind === 'end') this.#stop(token, 'A value is missing at the end.');

@@ -34,10 +34,17 @@ export function webhookHeaders(secrets: readonly string[], id: string, at: numbe
 /** Whether a notification is genuine and not older (or newer) than `toleranceMs`; for consumers and tests. */
 export function isGenuine(
   secret: string,
-  headers: Readonly<Record<string, string | undefined>>,
-  body: string,
-  now: number,
-  toleranceMs = 5 * 60_000,
+  {
+    headers,
+    body,
+    now,
+    toleranceMs = 5 * 60_000,
+  }: {
+    readonly headers: Readonly<Record<string, string | undefined>>;
+    readonly body: string;
+    readonly now: number;
+    readonly toleranceMs?: number;
+  },
 ): boolean {
   const { 'webhook-id': id, 'webhook-timestamp': timestamp, 'webhook-signature': signatures } = headers;
   const seconds = Number(timestamp);

@@ -30,16 +30,15 @@ export function timeOfDay(value: string): number {
 }
 
 // The text part shows what the HTML has shown.
-const shown = memo(
-  (locale: string, zone: string, dateStyle: string, timeStyle: string, value: string) =>
-    formatter(locale, zone, dateStyle, timeStyle).format(instantOf(value)),
-  2000,
-);
+const shown = memo((locale: string, zone: string, styles: string, value: string) => {
+  const [dateStyle = '', timeStyle = ''] = styles.split('/');
+  return formatter(locale, zone, dateStyle, timeStyle).format(instantOf(value));
+}, 2000);
 
 function show(value: string, context: FormatContext, dateStyle: string, timeStyle: string): string {
   // A calendar date has no zone: it is read and shown in UTC, so that it never moves by a day.
   const zone = DATE_ONLY.test(value) ? 'UTC' : context.timeZone;
-  return shown(context.locale, zone, dateStyle, timeStyle, value);
+  return shown(context.locale, zone, `${dateStyle}/${timeStyle}`, value);
 }
 
 function showTime(value: string, context: FormatContext, style: string): string {

@@ -79,7 +79,7 @@ export function parseFrontMatter(
         problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Put it in quotes: ${name}: "…".`));
         continue;
       }
-      front.set(name, readScalar(source, from + value.range[0], from + value.range[1], value.toString(), problems));
+      front.set(name, readScalar(source, { from: from + value.range[0], to: from + value.range[1], value: value.toString(), problems }));
     }
   } else if (document.errors.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
@@ -87,7 +87,10 @@ export function parseFrontMatter(
   return { front, inputs, bodyFrom: from + found.index + found[0].length };
 }
 
-function readScalar(source: SourceText, from: number, to: number, value: string, problems: Problem[]): FrontValue {
+function readScalar(
+  source: SourceText,
+  { from, to, value, problems }: { readonly from: number; readonly to: number; readonly value: string; readonly problems: Problem[] },
+): FrontValue {
   const written = source.text.slice(from, to);
   const inset = /^["']/.test(written) ? 1 : 0;
   const place = source.place(from, to - from);

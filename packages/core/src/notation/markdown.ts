@@ -135,7 +135,7 @@ export class Prose {
       while (n > 0 && (starts[n] ?? 0) > offset) n -= 1;
       return (region.lines[n]?.offset ?? 0) + offset - (starts[n] ?? 0);
     };
-    return new Reading(this.#hide(text, toSource), toSource, source, this.#hidden, this.problems, column);
+    return new Reading({ text: this.#hide(text, toSource), toSource, source, hidden: this.#hidden, problems: this.problems, column });
   }
 
   #hide(text: string, toSource: (offset: number) => number): string {
@@ -176,21 +176,30 @@ class RegionSource extends SourceText {
   }
 }
 
+interface ReadingInput {
+  /** The region, its insertions hidden. */
+  readonly text: string;
+  /** The offset in the source of an offset in the region. */
+  readonly toSource: (offset: number) => number;
+  readonly source: SourceText;
+  readonly hidden: readonly Hidden[];
+  readonly problems: Problem[];
+  /** Where the region begins in its first line. */
+  readonly column: number;
+}
+
 /** Turns the Markdown parser's tree of one region into ours. */
 class Reading {
   #definitions = new Map<string, Definition>();
 
-  constructor(
-    readonly text: string,
-    private readonly toSource: (offset: number) => number,
-    private readonly source: SourceText,
-    private readonly hidden: readonly Hidden[],
-    private readonly problems: Problem[],
-    private readonly column: number,
-  ) {}
+  constructor(private readonly input: ReadingInput) {}
+
+  get text(): string {
+    return this.input.text;
+  }
 
   place(from: number, length: number): Place {
-    return this.source.place(this.toSource(from), length);
+    return this.input.source.place(this.input.toSource(from), length);
   }
 
   tree(nodes: readonly RootContent[] | undefined): Flow[] {
@@ -218,7 +227,7 @@ class Reading {
   }
 
   #tooDeep(place: Place): void {
-    this.problems.push(
+    this.input.problems.push(
       problem('nesting', place, `Quotes, lists or emphasis nest deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
     );
   }
@@ -226,7 +235,7 @@ class Reading {
   #collectDefinitions(nodes: readonly Nodes[]): void {
     for (const node of nodes) {
       if (node.type === 'definition' && node.identifier.startsWith('^'))
-        this.problems.push(
+        this.input.problems.push(
           problem('footnote', this.at(node), 'An email has no footnotes.', 'Put the remark where it belongs, or into ":::fineprint".'),
         );
       if (node.type === 'definition') this.#definitions.set(node.identifier, node);
@@ -258,7 +267,7 @@ class Reading {
             kind: 'item',
             children: this.flows(item.children),
             place: this.at(item),
-            column: this.column + (item.children[0]?.position?.start.column ?? (item.position?.start.column ?? 0) + 2) - 1,
+            column: this.input.column + (item.children[0]?.position?.start.column ?? (item.position?.start.column ?? 0) + 2) - 1,
           }));
           const tight = !(node.spread ?? false) && !node.children.some((item) => item.spread);
           return [{ kind: 'list', ordered: node.ordered ?? false, start: node.start ?? 1, tight, items, place }];
@@ -300,7 +309,7 @@ class Reading {
     const text = this.text.slice(from, to);
     const directive = /(?:^|\n)[ \t>]*(:::?(?:[A-Za-z][A-Za-z0-9-]*)?)(?=[ \t\n]|$)/.exec(text);
     if (directive !== null)
-      this.problems.push(
+      this.input.problems.push(
         problem(
           'block-here',
           this.place(from + directive.index + directive[0].length - (directive[1] ?? '').length, (directive[1] ?? '').length),
@@ -309,7 +318,7 @@ class Reading {
         ),
       );
     else if (text.startsWith('|'))
-      this.problems.push(
+      this.input.problems.push(
         problem(
           'table-form',
           place,
@@ -320,7 +329,7 @@ class Reading {
   }
 
   #noHtml(place: Place): [] {
-    this.problems.push(
+    this.input.problems.push(
       problem(
         'html-in-prose',
         place,
@@ -401,7 +410,7 @@ class Reading {
     for (const found of value.matchAll(HIDDEN)) {
       text(value.slice(last, found.index));
       last = found.index + found[0].length;
-      const what = this.hidden[shown(found[1] ?? '')];
+      const what = this.input.hidden[shown(found[1] ?? '')];
       if (what?.kind === 'braces') text('{{');
       else if (what?.insertion.kind === 'value') out.push({ kind: 'insert', value: what.insertion.value, place: what.insertion.place });
       else if (what !== undefined) out.push(what.insertion);
@@ -425,7 +434,7 @@ class Reading {
     return this.#textPieces(value, place).flatMap((piece): Part[] => {
       if (piece.kind === 'text') return [piece.text];
       if (piece.kind === 'insert') return [piece.value];
-      this.problems.push(noSteering(piece as Insertion));
+      this.input.problems.push(noSteering(piece as Insertion));
       return [];
     });
   }
@@ -453,7 +462,7 @@ class Reading {
       }
       if (piece.kind === 'if' && open.length >= MAX_PROSE_DEPTH) {
         if (lost === 0)
-          this.problems.push(
+          this.input.problems.push(
             problem('nesting', piece.place, `"{{ if }}" nests deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
           );
         lost += 1;
@@ -469,7 +478,7 @@ class Reading {
       }
       const innermost = open[open.length - 1];
       if (innermost === undefined) {
-        this.problems.push(
+        this.input.problems.push(
           problem(
             'steering-alone',
             piece.place,
@@ -481,14 +490,14 @@ class Reading {
         open.pop();
         body().push({ kind: 'if', branches: innermost.branches, place: innermost.place });
       } else if (innermost.closed) {
-        this.problems.push(problem('else-last', piece.place, 'Nothing can follow "{{ else }}" but "{{ end }}".'));
+        this.input.problems.push(problem('else-last', piece.place, 'Nothing can follow "{{ else }}" but "{{ end }}".'));
       } else {
         innermost.closed = piece.kind === 'else';
         innermost.branches.push({ test: piece.kind === 'else-if' ? piece.test : undefined, body: [], place: piece.place });
       }
     }
     for (const left of open) {
-      this.problems.push(
+      this.input.problems.push(
         problem(
           'if-open',
           left.place,

@@ -250,13 +250,13 @@ function said(token: Token): string {
  * @returns the tree, or undefined when it is not one; what was wrong is added to `problems`.
  */
 export function parseExpression(source: SourceText, from: number, to: number, problems: Problem[]): Expression | undefined {
-  return read(source, from, to, problems, (reader) => reader.pipe());
+  return read(source, { from, to, problems }, (reader) => reader.pipe());
 }
 
 /** Reads what stands between `{{` and `}}`: an expression, or `if …`, `else`, `else-if …`, `end`. */
 export function parseInsertion(source: SourceText, from: number, to: number, problems: Problem[]): Insertion | undefined {
   const place = source.place(from - 2, to - from + 4);
-  return read<Insertion>(source, from, to, problems, (reader) => {
+  return read<Insertion>(source, { from, to, problems }, (reader) => {
     const { token, following } = reader;
     if (token.kind === 'end') {
       throw reader.fault('expression-empty', 'There is nothing between these braces.', 'Write \\{{ for literal braces.');
@@ -284,7 +284,11 @@ export function parseInsertion(source: SourceText, from: number, to: number, pro
   });
 }
 
-function read<T>(source: SourceText, from: number, to: number, problems: Problem[], how: (reader: Reader) => T): T | undefined {
+function read<T>(
+  source: SourceText,
+  { from, to, problems }: { readonly from: number; readonly to: number; readonly problems: Problem[] },
+  how: (reader: Reader) => T,
+): T | undefined {
   const faults: Problem[] = [];
   const reader = new Reader(source, tokenize(source, from, to, faults));
   const habit = faults.length === 0 ? undefined : habitHint(source.text.slice(from, to));

@@ -121,7 +121,7 @@ class Directives {
   }
 
   #scan(from: number, mode: ContentMode): readonly Child[] {
-    const root = this.#frame('', mode, this.source.place(from, 0), undefined);
+    const root = this.#frame('', { mode, place: this.source.place(from, 0), line: undefined });
     root.indent = 0;
     const stack = [root];
     let fence = '';
@@ -157,7 +157,15 @@ class Directives {
     return root.parts[0]?.children ?? [];
   }
 
-  #frame(name: string, mode: ContentMode, place: Place, line: Line | undefined, test?: Expression): Frame {
+  #frame(
+    name: string,
+    {
+      mode,
+      place,
+      line,
+      test,
+    }: { readonly mode: ContentMode; readonly place: Place; readonly line: Line | undefined; readonly test?: Expression | undefined },
+  ): Frame {
     return { name, mode, place, line, parts: [{ test, children: [], place }], otherwise: false, indent: undefined, run: [] };
   }
 
@@ -206,11 +214,11 @@ class Directives {
     const argsFrom = line.offset + indent.length + colons.length + name.length;
     const argsTo = line.offset + line.text.length;
     if (name === 'else' || name === 'else-if') {
-      this.#otherwise(stack, name, place, argsFrom, argsTo);
+      this.#otherwise(stack, { name, place, from: argsFrom, to: argsTo });
       return;
     }
     const mode = this.#mode(frame, name, place, colons);
-    const opened = this.#frame(name, mode, place, line, name === 'if' ? this.#test(argsFrom, argsTo, place) : undefined);
+    const opened = this.#frame(name, { mode, place, line, test: name === 'if' ? this.#test(argsFrom, argsTo, place) : undefined });
     if (colons === '::') {
       this.#finish(frame, opened);
     } else if (stack.length > MAX_NESTING) {
@@ -259,7 +267,10 @@ class Directives {
     return known;
   }
 
-  #otherwise(stack: Frame[], name: 'else' | 'else-if', place: Place, from: number, to: number): void {
+  #otherwise(
+    stack: Frame[],
+    { name, place, from, to }: { readonly name: 'else' | 'else-if'; readonly place: Place; readonly from: number; readonly to: number },
+  ): void {
     const frame = stack[stack.length - 1] as Frame;
     const test = name === 'else-if' ? this.#test(from, to, place) : undefined;
     if (frame.name !== 'if' && frame.name !== 'each') {
@@ -271,7 +282,7 @@ class Directives {
           'It divides an open block: leave out the ":::" before it.',
         ),
       );
-      stack.push(this.#frame('if', frame.mode, place, undefined));
+      stack.push(this.#frame('if', { mode: frame.mode, place, line: undefined }));
       return;
     }
     if (frame.name === 'each' && name === 'else-if') {

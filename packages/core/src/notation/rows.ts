@@ -10,7 +10,12 @@ interface Entry {
 }
 
 /** Groups lines into entries: one starts with a mark (`-`, `=`), indented lines go on with it. */
-function entriesOf(region: Region, marks: string, example: string, source: SourceText, problems: Problem[]): Entry[] {
+function entriesOf(
+  region: Region,
+  { marks, example }: { readonly marks: string; readonly example: string },
+  source: SourceText,
+  problems: Problem[],
+): Entry[] {
   const out: Entry[] = [];
   for (const line of region.lines) {
     const start = /^([ \t]*)([-*=])[ \t]+(?=\S)/.exec(line.text);
@@ -61,7 +66,7 @@ function part(line: Line, from: number, to: number): Line {
 
 /** `- Label: value`, the value going on over indented lines. */
 export function readFacts(region: Region, source: SourceText, prose: Prose, problems: Problem[]): Fact[] {
-  return entriesOf(region, '-*', '- Label: value', source, problems).flatMap((entry): Fact[] => {
+  return entriesOf(region, { marks: '-*', example: '- Label: value' }, source, problems).flatMap((entry): Fact[] => {
     const [first, ...rest] = entry.lines as [Line, ...Line[]];
     const place = source.place(first.offset, first.text.length);
     const colon = signsOutside(first.text, ':').find((at) => /^\s|^$/.test(first.text.slice(at + 1)));
@@ -79,7 +84,7 @@ export function readFacts(region: Region, source: SourceText, prose: Prose, prob
 
 /** `- a | b | c` is a row, `= a | b | c` a total row. */
 export function readRows(region: Region, source: SourceText, prose: Prose, problems: Problem[]): Row[] {
-  return entriesOf(region, '-*=', '- Label | 2 | 10.00', source, problems).map((entry): Row => {
+  return entriesOf(region, { marks: '-*=', example: '- Label | 2 | 10.00' }, source, problems).map((entry): Row => {
     const line: Line = { text: entry.lines.map((one) => one.text).join(' '), offset: entry.lines[0]?.offset ?? 0 };
     const bars = signsOutside(line.text, '|');
     const cells = [...bars, line.text.length].map((end, n) => {

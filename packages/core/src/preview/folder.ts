@@ -179,7 +179,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
         html: withAssets(rendering.html, project),
         htmlSource: rendering.html,
         text: rendering.text,
-        source: sourceOf(project, rendering, program, compiled.sender, wish.now),
+        source: sourceOf(project, { rendering, program, sender: compiled.sender, now: wish.now }),
         htmlBytes: Buffer.byteLength(rendering.html),
         clipLimit: CLIP_LIMIT,
         links: linksOf(rendering.html),
@@ -206,10 +206,20 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
 /** The whole mail, as it would be sent to somebody. */
 function sourceOf(
   project: MailProject,
-  rendering: Rendering,
-  program: { readonly locale: string; readonly carried: readonly { readonly path: string; readonly id: string; readonly type: string }[] },
-  sender: string | undefined,
-  now: number,
+  {
+    rendering,
+    program,
+    sender,
+    now,
+  }: {
+    readonly rendering: Rendering;
+    readonly program: {
+      readonly locale: string;
+      readonly carried: readonly { readonly path: string; readonly id: string; readonly type: string }[];
+    };
+    readonly sender: string | undefined;
+    readonly now: number;
+  },
 ): Uint8Array {
   const author = parseMailbox(sender ?? project.settings.sender ?? 'Sender <sender@localhost.example>');
   const from = isFault(author) ? { name: 'Sender', local: 'sender', domain: 'localhost.example' } : author;

@@ -40,7 +40,7 @@ export function folderCompiler(project: MailProject): FolderCompiler {
   const own = readOwnBlocks(project, modes, new Set(BUILT_IN.keys()), problems);
   const signatures = new Map([...SIGNATURES, ...[...own].map(([name, block]) => [name, block.signature] as const)]);
   const say: SayTypes = { keys: project.strings.names.keys(), names: (key) => project.strings.names.get(key) };
-  const ownTypes = typesOfOwn(own, signatures, say, project.settings.baseUrl !== undefined, problems);
+  const ownTypes = typesOfOwn(own, { signatures, say, hasBaseUrl: project.settings.baseUrl !== undefined, problems });
   const layouts = readLayouts(project, modes, problems);
   problems.push(...sheetFaults(project));
   for (const path of project.settings.styles) {
@@ -85,10 +85,17 @@ export function compileFolder(project: MailProject): CompiledFolder {
 /** Blocks of the folder's own are typed once, against their inputs, whoever uses them. */
 function typesOfOwn(
   own: ReadonlyMap<string, OwnBlock>,
-  signatures: ReadonlyMap<string, BlockSignature>,
-  say: SayTypes,
-  hasBaseUrl: boolean,
-  problems: Problem[],
+  {
+    signatures,
+    say,
+    hasBaseUrl,
+    problems,
+  }: {
+    readonly signatures: ReadonlyMap<string, BlockSignature>;
+    readonly say: SayTypes;
+    readonly hasBaseUrl: boolean;
+    readonly problems: Problem[];
+  },
 ): ReadonlyMap<Expression, Type> {
   const out = new Map<Expression, Type>();
   for (const block of own.values()) {

@@ -270,7 +270,11 @@ export function applySheets(document: Document, sheets: readonly string[], attri
 }
 
 /** What no mail may hold in this tag. */
-export function forbiddenIn(name: string, attributes: readonly string[], refresh: boolean): Omit<DomFault, 'offset'> | undefined {
+export function forbiddenIn(
+  name: string,
+  attributes: readonly string[],
+  { refresh }: { readonly refresh: boolean },
+): Omit<DomFault, 'offset'> | undefined {
   if (FORBIDDEN.has(name) || (name === 'meta' && refresh))
     return {
       code: 'forbidden-element',
@@ -286,7 +290,7 @@ export function forbiddenIn(name: string, attributes: readonly string[], refresh
 const OF_THE_HEAD = new Set(['link', 'style', 'title', 'meta']);
 
 /** Removes elements and attributes that email must not contain, with a fault for each. `isPart`: the markup is a fragment, not a document. */
-export function refuseForbidden(document: Document, faults: DomFault[], isPart = false): void {
+export function refuseForbidden(document: Document, faults: DomFault[], { isPart = false }: { readonly isPart?: boolean } = {}): void {
   for (const node of elementsOf(document)) {
     if (isPart && OF_THE_HEAD.has(node.name) && node.parent !== null && isTag(node.parent) && node.parent.name !== 'head') {
       faults.push({
@@ -300,7 +304,7 @@ export function refuseForbidden(document: Document, faults: DomFault[], isPart =
     }
     for (;;) {
       const names = Object.keys(node.attribs);
-      const fault = forbiddenIn(node.name, names, /refresh/i.test(node.attribs['http-equiv'] ?? ''));
+      const fault = forbiddenIn(node.name, names, { refresh: /refresh/i.test(node.attribs['http-equiv'] ?? '') });
       if (fault === undefined) break;
       const attribute = fault.code === 'forbidden-attribute' ? names.find((name) => FORBIDDEN_ATTRIBUTE.test(name)) : undefined;
       faults.push({ ...fault, offset: attribute === undefined ? offsetOf(node) : attributeOffset(node, attribute) });

@@ -12,12 +12,21 @@ export interface HtmlSettings {
   readonly direction: 'ltr' | 'rtl';
 }
 
+/** Where in the tree a compiler is. */
+export interface HtmlScope {
+  readonly names: Names;
+  readonly background: Background;
+  /** What a use of an own block holds, for its `content`. */
+  readonly inner?: Inner | undefined;
+}
+
 type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
 type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
 
 /** Makes the HTML of a tree. One object a scope and background: both change while walking down. */
 export class HtmlCompiler implements HtmlSide {
   readonly theme: Theme;
+  readonly background: Background;
   readonly direction: 'ltr' | 'rtl';
   readonly argument: HtmlSide['argument'];
   readonly word: HtmlSide['word'];
@@ -31,10 +40,10 @@ export class HtmlCompiler implements HtmlSide {
   constructor(
     private readonly settings: HtmlSettings,
     private readonly context: CompileContext,
-    private readonly names: Names,
-    readonly background: Background,
-    private readonly inner?: Inner,
+    private readonly scope: HtmlScope,
   ) {
+    const { names } = scope;
+    this.background = scope.background;
     this.theme = settings.theme;
     this.direction = settings.direction;
     const common = commonSide(names, context, 'html', fixed);
@@ -51,15 +60,15 @@ export class HtmlCompiler implements HtmlSide {
   #on(change: Partial<Background> | undefined): HtmlCompiler {
     return change === undefined
       ? this
-      : new HtmlCompiler(this.settings, this.context, this.names, { ...this.background, ...change }, this.inner);
+      : new HtmlCompiler(this.settings, this.context, { ...this.scope, background: { ...this.background, ...change } });
   }
 
   #in(names: Names): HtmlCompiler {
-    return names === this.names ? this : new HtmlCompiler(this.settings, this.context, names, this.background, this.inner);
+    return names === this.scope.names ? this : new HtmlCompiler(this.settings, this.context, { ...this.scope, names });
   }
 
   #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], one: (node: N, side: HtmlCompiler) => Op[]): Op[] {
-    return tidy(steer<N, Op>(nodes as readonly N[], this.names, this.context, (node, names) => one(node, this.#in(names))));
+    return tidy(steer<N, Op>(nodes as readonly N[], this.scope.names, this.context, (node, names) => one(node, this.#in(names))));
   }
 
   flow(nodes: readonly Flow[], change?: Partial<Background>): Op[] {
@@ -79,7 +88,7 @@ export class HtmlCompiler implements HtmlSide {
   }
 
   raw(nodes: readonly Verbatim[]): Op[] {
-    return rawHtml(nodes, this.names, this.context).html;
+    return rawHtml(nodes, this.scope.names, this.context).html;
   }
 
   #leaf(node: Leaf): Op[] {
@@ -128,7 +137,7 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
   #table(node: Extract<Flow, { kind: 'table' }>): Op[] {
     const { theme, background, direction } = this;
     const near = direction === 'rtl' ? 'right' : 'left';
-    const row = (cells: readonly (readonly Inline[])[], heading: boolean): Op[] =>
+    const row = (cells: readonly (readonly Inline[])[], { heading }: { readonly heading: boolean }): Op[] =>
       markup`<tr>${node.align.flatMap((align, c) => {
         const tag = heading ? 'th' : 'td';
         const gap = c === node.align.length - 1 ? '0' : '12px';
@@ -146,23 +155,25 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
       })}</tr>
 `;
     return markup`<table class="block-table" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ margin: '0 0 24px', 'border-collapse': 'collapse' })}">
-<thead>${row(node.head, true)}</thead>
-<tbody>${node.rows.flatMap((cells) => row(cells, false))}</tbody>
+<thead>${row(node.head, { heading: true })}</thead>
+<tbody>${node.rows.flatMap((cells) => row(cells, { heading: false }))}</tbody>
 </table>
 `;
   }
 
   #block(node: BlockUse): Op[] {
-    const { settings, context, background, inner, names } = this;
+    const { settings, context } = this;
+    const { background, inner, names } = this.scope;
     if (node.name === 'content' && inner !== undefined) {
-      return new HtmlCompiler(settings, context, inner.names.above(names.depth), background, inner.inner).flow(inner.nodes);
+      return new HtmlCompiler(settings, context, { names: inner.names.above(names.depth), background, inner: inner.inner }).flow(
+        inner.nodes,
+      );
     }
     const own = context.own.get(node.name);
     if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
     const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    return new HtmlCompiler(settings, context, inputsOf(own, node, names, context), background, { nodes, names, inner }).flow(
-      own.tree.body,
-    );
+    const scope = { names: inputsOf(own, node, names, context), background, inner: { nodes, names, inner } };
+    return new HtmlCompiler(settings, context, scope).flow(own.tree.body);
   }
 
   #heading(node: Extract<Flow, { kind: 'heading' }>): Op[] {
@@ -188,11 +199,11 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
     const tag = node.ordered ? 'ol' : 'ul';
     const start = node.ordered && node.start !== 1 ? ` start="${node.start}"` : '';
     return markup`<${tag}${start} class="${textClass(background.text)}" style="margin:${margin};padding:0;padding-${near}:24px;${letters(theme, background.text, background.size)}">
-${this.#items(node.items, node.tight)}</${tag}>
+${this.#items(node.items, { tight: node.tight })}</${tag}>
 `;
   }
 
-  #items(items: readonly ListPart[], tight: boolean): Op[] {
+  #items(items: readonly ListPart[], { tight }: { readonly tight: boolean }): Op[] {
     return this.#steer<ListItem>(items, (item, side) => {
       // In a tight list the items' paragraphs are no paragraphs (CommonMark 5.3), and lists stand close under them.
       const content = tight
@@ -207,7 +218,8 @@ ${this.#items(node.items, node.tight)}</${tag}>
   }
 
   #inlineLeaf(node: InlineLeaf): Op[] {
-    const { theme, background, names } = this;
+    const { theme, background } = this;
+    const { names } = this.scope;
     switch (node.kind) {
       case 'text':
         return [fixed(node.text)];
@@ -220,12 +232,20 @@ ${this.#items(node.items, node.tight)}</${tag}>
       case 'struck':
         return markup`<del>${this.inline(node.children)}</del>`;
       case 'link': {
-        const href: Op = { op: 'address', address: partsAddress(node.to, names, this.context, node.place, 'link'), as: 'html' };
+        const href: Op = {
+          op: 'address',
+          address: partsAddress(node.to, { names, context: this.context, place: node.place, kind: 'link' }),
+          as: 'html',
+        };
         const title = node.title.length === 0 ? [] : markup` title="${this.parts(node.title)}"`;
         return markup`<a class="${textClass(background.link)}" href="${[href]}"${title} style="color:${theme.color[background.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
       }
       case 'picture': {
-        const source: Op = { op: 'address', address: partsAddress(node.source, names, this.context, node.place, 'picture'), as: 'html' };
+        const source: Op = {
+          op: 'address',
+          address: partsAddress(node.source, { names, context: this.context, place: node.place, kind: 'picture' }),
+          as: 'html',
+        };
         return markup`<img src="${[source]}" alt="${this.parts(node.alt)}" style="max-width:100%;height:auto;border:0;vertical-align:middle">`;
       }
       case 'code':

@@ -28,7 +28,7 @@ export function rawHtml(nodes: readonly Verbatim[], names: Names, context: Compi
   const document = readDocument(marked);
   let made: { html: Op[]; text: TextOp[] } = { html: [], text: [] };
   if (isIntact(document, marked, faults)) {
-    refuseForbidden(document, faults, true);
+    refuseForbidden(document, faults, { isPart: true });
     const body = elementsOf(document).find((one) => one.name === 'body');
     const writing: Writing = { marked, context, placeOf, faults, classes: false };
     for (const node of elementsOf(document)) {

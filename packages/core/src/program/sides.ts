@@ -69,11 +69,19 @@ function inputValue(given: Argument, type: OwnBlock['inputs'][number]['type'], n
   const single = given.parts.length === 1 && typeof given.parts[0] !== 'string';
   const takesAddress = type.members.some((member) => hasFormat(member, 'uri') || hasFormat(member, 'uri-reference'));
   if (single || !takesAddress) return argumentValue(given.parts, names, type);
-  return { k: 'url', address: partsAddress(given.parts, names, context, given.place, 'link') };
+  return { k: 'url', address: partsAddress(given.parts, { names, context, place: given.place, kind: 'link' }) };
 }
 
 /** An address of fixed text and expressions. */
-export function partsAddress(parts: Parts, names: Names, context: CompileContext, place: Place, kind: AddressKind): Address {
+export function partsAddress(
+  parts: Parts,
+  {
+    names,
+    context,
+    place,
+    kind,
+  }: { readonly names: Names; readonly context: CompileContext; readonly place: Place; readonly kind: AddressKind },
+): Address {
   return addressOf(
     parts.map((part) => (typeof part === 'string' ? part : { expression: part, names })),
     context,
@@ -115,7 +123,7 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
     value: (use, name) =>
       argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((arg) => arg.name === name)?.type),
     parts: (parts) => parts.map((part): Op => (typeof part === 'string' ? fixed(part) : { op: 'put', value: valueOf(part, names), as })),
-    address: (arg, kind = 'link') => ({ op: 'address', address: partsAddress(arg.parts, names, context, arg.place, kind), as }),
+    address: (arg, kind = 'link') => ({ op: 'address', address: partsAddress(arg.parts, { names, context, place: arg.place, kind }), as }),
     pieces: (nodes, treat) =>
       tidy(
         steer<VerbatimLeaf, Op>(nodes, names, context, (node, scope) =>

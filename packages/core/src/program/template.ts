@@ -46,7 +46,7 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   const { project } = context;
   const problems: Problem[] = [];
   const read = new Map<string, ReadSource>();
-  for (const [tag, file] of template.sources) read.set(tag, readSource(context, template, tag, file, problems));
+  for (const [tag, file] of template.sources) read.set(tag, readSource(context, { template, tag, file, problems }));
   const main = read.get('');
   if (main === undefined) throw new Error('A template without a source is not linked.');
   if (!hasErrors(problems)) problems.push(...unused(project, template, [...read.values()]));
@@ -61,8 +61,8 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
       file.text.includes(':::only'),
     );
     for (const [locale, one] of localesOf(context, read, main, problems)) {
-      programs.set(locale, build(context, template, locale, one, problems, true, classes));
-      if (hasSingle) compared.set(locale, build(context, template, locale, one, problems, false, classes));
+      programs.set(locale, build(context, { template, locale, read: one, problems, single: true, classes }));
+      if (hasSingle) compared.set(locale, build(context, { template, locale, read: one, problems, single: false, classes }));
     }
   }
   const failed = hasErrors(problems);
@@ -78,7 +78,15 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   };
 }
 
-function readSource(context: FolderContext, template: TemplateFiles, tag: string, file: TemplateSource, problems: Problem[]): ReadSource {
+function readSource(
+  context: FolderContext,
+  {
+    template,
+    tag,
+    file,
+    problems,
+  }: { readonly template: TemplateFiles; readonly tag: string; readonly file: TemplateSource; readonly problems: Problem[] },
+): ReadSource {
   const markdown = file.kind === 'md' ? parseSource(file.file, file.text, context.modes) : undefined;
   const html = file.kind === 'html' ? parseVerbatim(file.file, file.text) : undefined;
   const handText: SourceFile | undefined = template.texts.get(tag);
@@ -91,7 +99,7 @@ function readSource(context: FolderContext, template: TemplateFiles, tag: string
       problem('front-here', parsed.source.place(0, 0), '"inputs" belongs to a block of blocks/; a template has a data schema.'),
     );
   problems.push(...rootFaults(template));
-  const layout = frontFaults(context, front, parsed.source, markdown !== undefined, problems);
+  const layout = frontFaults(context, { front, source: parsed.source, inLayout: markdown !== undefined, problems });
   for (const stray of uses(markdown?.tree.body, 'body'))
     problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
   for (const stray of uses(markdown?.tree.body, 'content'))
@@ -126,10 +134,17 @@ function rootFaults(template: TemplateFiles): Problem[] {
 /** What the front matter must say, and of what it says must be there. */
 function frontFaults(
   context: FolderContext,
-  front: ReadonlyMap<string, FrontValue>,
-  source: SourceText,
-  inLayout: boolean,
-  problems: Problem[],
+  {
+    front,
+    source,
+    inLayout,
+    problems,
+  }: {
+    readonly front: ReadonlyMap<string, FrontValue>;
+    readonly source: SourceText;
+    readonly inLayout: boolean;
+    readonly problems: Problem[];
+  },
 ): Parsed | undefined {
   const { project, layouts } = context;
   const top = source.place(0, 0);
@@ -201,12 +216,21 @@ function unused(project: MailProject, template: TemplateFiles, sources: readonly
 
 function build(
   context: FolderContext,
-  template: TemplateFiles,
-  locale: string,
-  read: ReadSource,
-  problems: Problem[],
-  single: boolean,
-  classes: Set<string>,
+  {
+    template,
+    locale,
+    read,
+    problems,
+    single,
+    classes,
+  }: {
+    readonly template: TemplateFiles;
+    readonly locale: string;
+    readonly read: ReadSource;
+    readonly problems: Problem[];
+    readonly single: boolean;
+    readonly classes: Set<string>;
+  },
 ): Program {
   const { project, own, ownTypes } = context;
   const { theme, settings } = project;
@@ -236,8 +260,8 @@ function build(
   };
   const made =
     read.html === undefined
-      ? fromMarkdown(context, read, head, compile, names, classes)
-      : fromHtml(context, read, read.html, head, compile, names, classes);
+      ? fromMarkdown(context, { read, head, compile, names, classes })
+      : fromHtml(context, read.html, { read, head, compile, names, classes });
   const { ops: html, carried } = placeAssets(made.html, project);
   const text: readonly TextOp[] =
     read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
@@ -282,18 +306,24 @@ interface Head {
   readonly preview: readonly Op[];
 }
 
-function fromMarkdown(
-  context: FolderContext,
-  read: ReadSource,
-  head: Head,
-  compile: CompileContext,
-  names: Names,
-  classes: Set<string>,
-): { html: Op[]; text: TextOp[] } {
+/** What a language of a template is made from. */
+interface MakeInput {
+  readonly read: ReadSource;
+  readonly head: Head;
+  readonly compile: CompileContext;
+  readonly names: Names;
+  /** The classes of all languages are gathered here. */
+  readonly classes: Set<string>;
+}
+
+function fromMarkdown(context: FolderContext, { read, head, compile, names, classes }: MakeInput): { html: Op[]; text: TextOp[] } {
   const { theme, direction } = head;
   const { project } = context;
   const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
-  const side = new HtmlCompiler({ theme, direction }, compile, names, { text: 'text', soft: 'soft', link: 'link', size: theme.size.text });
+  const side = new HtmlCompiler({ theme, direction }, compile, {
+    names,
+    background: { text: 'text', soft: 'soft', link: 'link', size: theme.size.text },
+  });
   const html = htmlDocument({ ...head, body: side.flow(body) });
   const text = new TextCompiler(compile, names).flow(body);
   const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
@@ -321,15 +351,11 @@ function classesOf(elements: ReturnType<typeof elementsOf>, into: Set<string>): 
 }
 
 function fromHtml(
-  context: FolderContext,
-  read: ReadSource,
+  { project }: FolderContext,
   tree: VerbatimTree,
-  { locale, direction }: Head,
-  compile: CompileContext,
-  names: Names,
-  classes: Set<string>,
+  { read, head, compile, names, classes }: MakeInput,
 ): { html: Op[]; text: TextOp[] } {
-  const { project } = context;
+  const { locale, direction } = head;
   const { problems } = compile;
   const faults: DomFault[] = [];
   const marked = mark(placedOps(tree.body, names, compile));

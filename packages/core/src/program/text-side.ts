@@ -86,7 +86,11 @@ export class TextCompiler implements TextSide {
             {
               op: 'link',
               label: this.inline(only.children),
-              to: { op: 'address', address: partsAddress(only.to, this.names, this.context, only.place, 'link'), as: 'text' },
+              to: {
+                op: 'address',
+                address: partsAddress(only.to, { names: this.names, context: this.context, place: only.place, kind: 'link' }),
+                as: 'text',
+              },
             },
           ];
         }
@@ -145,7 +149,7 @@ export class TextCompiler implements TextSide {
         return joined(['~', ...this.inline(node.children), '~']);
       case 'link': {
         const label = this.inline(node.children);
-        const address = partsAddress(node.to, names, this.context, node.place, 'link');
+        const address = partsAddress(node.to, { names, context: this.context, place: node.place, kind: 'link' });
         const written = node.to.every((part) => typeof part === 'string') ? node.to.join('') : undefined;
         // Words that are the address already say where it leads.
         if (label.length === 1 && written !== undefined && label[0] === written.replace(/^mailto:/, '')) return label;

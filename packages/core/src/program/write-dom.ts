@@ -203,11 +203,9 @@ function fragmentOps(markup: string, offset: number | undefined, writing: Writin
     }
     style = tag.name === 'style';
     const names = tag.attributes.map((attribute) => attribute.name);
-    const fault = forbiddenIn(
-      tag.name,
-      names,
-      tag.attributes.some((attribute) => attribute.name === 'http-equiv' && /refresh/i.test(attribute.value)),
-    );
+    const fault = forbiddenIn(tag.name, names, {
+      refresh: tag.attributes.some((attribute) => attribute.name === 'http-equiv' && /refresh/i.test(attribute.value)),
+    });
     if (fault !== undefined) {
       writing.faults.push({ ...fault, offset });
       continue;

@@ -97,7 +97,7 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
     }
     case 'table': {
       const rows = compileRows(op.rows);
-      return (env, width) => [table(rows(env), op.right, width, op.head === true)];
+      return (env, width) => [table(rows(env), { right: op.right, width, head: op.head === true })];
     }
   }
 }

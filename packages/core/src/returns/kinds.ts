@@ -21,7 +21,10 @@ function raw(mail: Part, name: string): string {
 }
 
 /** Signs that an email was written by a delivery system about a delivery, from 0 up; 4 and more are enough. */
-export function bounceScore(mail: Part, tellsFate: boolean, quotesReply: boolean): number {
+export function bounceScore(
+  mail: Part,
+  { tellsFate, quotesReply }: { readonly tellsFate: boolean; readonly quotesReply: boolean },
+): number {
   const from = raw(mail, 'from');
   const local = /([^\s<>"@,;:]{1,64})@/.exec(from)?.[1] ?? from;
   let score = 0;

@@ -275,7 +275,11 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
   const disguised =
     reports.length > 0
       ? []
-      : leaves.filter((part) => holdsStatus(part) && (isReport || part.type !== 'text/plain' || bounceScore(mail, true, false) >= 3));
+      : leaves.filter(
+          (part) =>
+            holdsStatus(part) &&
+            (isReport || part.type !== 'text/plain' || bounceScore(mail, { tellsFate: true, quotesReply: false }) >= 3),
+        );
   const statusParts = reports.length > 0 ? reports : disguised.slice(0, 1);
   const receipt = parts.find((part) => part.type === 'message/disposition-notification');
   const feedbackPart =
@@ -362,7 +366,7 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
   }
   const all = fromProse(prose, failed, fallback);
   const quotes = says(prose.transcript) || prose.mentions.some((mention) => says(readQuoted(mention.reason)));
-  if (all.length > 0 && bounceScore(mail, prose.outcome !== undefined, quotes) >= ENOUGH) {
+  if (all.length > 0 && bounceScore(mail, { tellsFate: prose.outcome !== undefined, quotesReply: quotes }) >= ENOUGH) {
     const setting = { prose, subject, single: all.length === 1 };
     return { ...base, kind: 'delivery-status', recipients: all.map((evidence) => judge(evidence, setting)) };
   }

@@ -40,7 +40,11 @@ function xoauth2(user: string, token: string): Mechanism {
 }
 
 /** The best way that the server offers; undefined when there is none that we may use. */
-export function chooseMechanism(offered: readonly string[], credentials: Credentials, secure: boolean): Mechanism | undefined {
+export function chooseMechanism(
+  offered: readonly string[],
+  credentials: Credentials,
+  { secure }: { readonly secure: boolean },
+): Mechanism | undefined {
   const { user } = credentials;
   // Over an open line only what does not give the password away.
   const ways =

@@ -128,7 +128,7 @@ export class ClientDialogue {
     const pipelining = this.extensions.has('PIPELINING');
     this.#todo = [
       ...(this.#dirty || (this.#used && pipelining) ? [{ asked: 'reset', line: 'RSET' } as const] : []),
-      { asked: 'mail', line: `MAIL FROM:<${envelope.from}>${this.#mailParameters(envelope, mail, utf8)}` },
+      { asked: 'mail', line: `MAIL FROM:<${envelope.from}>${this.#mailParameters(envelope, mail, { utf8 })}` },
       { asked: 'rcpt', line: `RCPT TO:<${envelope.to}>${this.#recipientParameters(envelope)}` },
       ...(chunking ? [] : [{ asked: 'data', line: 'DATA' } as const]),
     ];
@@ -173,7 +173,7 @@ export class ClientDialogue {
     return this.#broken(reason);
   }
 
-  #mailParameters(envelope: Envelope, mail: WrittenMail, utf8: boolean): string {
+  #mailParameters(envelope: Envelope, mail: WrittenMail, { utf8 }: { readonly utf8: boolean }): string {
     const has = (name: string): boolean => this.extensions.has(name);
     const size = has('SIZE') ? ` SIZE=${mail.size}` : '';
     const eight = has('8BITMIME') && (utf8 || mail.eightBit === true) ? ' BODY=8BITMIME' : '';
@@ -251,7 +251,10 @@ export class ClientDialogue {
         return this.#transactionReply(reply);
       case 'content':
         // A verdict before all was sent: the rest need not go.
-        return this.#ended({ kind: classify(reply) === 'accepted' ? 'trouble' : classify(reply), phase: 'content', reply }, true);
+        return this.#ended(
+          { kind: classify(reply) === 'accepted' ? 'trouble' : classify(reply), phase: 'content', reply },
+          { leave: true },
+        );
       case 'final':
         return this.#ended({ kind: classify(reply), phase: 'content', reply });
       case 'ready':
@@ -284,7 +287,7 @@ export class ClientDialogue {
       .toUpperCase()
       .split(/\s+/)
       .filter((text) => text !== '');
-    const mechanism = chooseMechanism(ways, credentials, this.#secure || openLogin);
+    const mechanism = chooseMechanism(ways, credentials, { secure: this.#secure || openLogin });
     if (mechanism === undefined) {
       return this.#end(
         'login',
@@ -337,9 +340,9 @@ export class ClientDialogue {
       this.#failed = { kind: kind === 'accepted' || asked === 'reset' ? 'trouble' : kind, phase, reply };
       this.#todo = [];
     }
-    if (this.#failed?.reply?.code === 421) return this.#ended(this.#failed, true);
+    if (this.#failed?.reply?.code === 421) return this.#ended(this.#failed, { leave: true });
     if (this.#awaiting.length > 0) return [];
-    if (this.#failed !== undefined) return this.#ended(this.#failed, asked === 'reset');
+    if (this.#failed !== undefined) return this.#ended(this.#failed, { leave: asked === 'reset' });
     if (this.#todo.length > 0) return this.#send(1);
     const mail = this.#mail as WrittenMail;
     this.#state = 'content';
@@ -357,7 +360,7 @@ export class ClientDialogue {
     return [...this.#trouble(phase, reason), { kind: 'close' }];
   }
 
-  #ended(outcome: Outcome, leave = false): ClientStep[] {
+  #ended(outcome: Outcome, { leave = false }: { readonly leave?: boolean } = {}): ClientStep[] {
     this.#mail = undefined;
     this.#failed = undefined;
     this.#dirty = outcome.kind !== 'accepted';

@@ -3,7 +3,7 @@ import type { Bytes } from '../mime/index.js';
 const DOT_LINE = Buffer.from('\r\n.', 'latin1');
 
 /** Positions of dots at the start of a line within a piece; `before` are the last bytes of what went before. */
-function dotsOf(piece: Buffer, atLineStart: boolean): number[] {
+function dotsOf(piece: Buffer, { atLineStart }: { readonly atLineStart: boolean }): number[] {
   const out: number[] = atLineStart && piece[0] === 46 ? [0] : [];
   for (let at = piece.indexOf(DOT_LINE); at !== -1; at = piece.indexOf(DOT_LINE, at + 2)) out.push(at + 2);
   return out;
@@ -22,7 +22,7 @@ export function stuffed(mail: Bytes): Bytes {
       for (const chunk of mail.chunks()) {
         const piece = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
         if (piece.length === 0) continue;
-        const dots = dotsOf(piece, last === '\r\n');
+        const dots = dotsOf(piece, { atLineStart: last === '\r\n' });
         // "\r" | "\n." is a line start that the search above does not see.
         if (last.endsWith('\r') && piece[0] === 10 && piece[1] === 46) dots.unshift(1);
         let from = 0;

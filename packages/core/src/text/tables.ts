@@ -26,7 +26,10 @@ export function pairs(rows: readonly TableRow[], width: number): string[] {
 }
 
 /** Columns set under each other, a rule under the first row where it is a `head`; the first takes what the others leave and is wrapped, numbers are set flush right. */
-export function table(rows: readonly TableRow[], right: readonly boolean[], width: number, head = false): string[] {
+export function table(
+  rows: readonly TableRow[],
+  { right, width, head = false }: { readonly right: readonly boolean[]; readonly width: number; readonly head?: boolean },
+): string[] {
   const count = Math.max(0, ...rows.map((row) => row.cells.length));
   if (count === 0) return [];
   const natural = Array.from({ length: count }, (_, c) => Math.max(0, ...rows.map((row) => displayWidth(row.cells[c] ?? ''))));
@@ -43,7 +46,8 @@ export function table(rows: readonly TableRow[], right: readonly boolean[], widt
     const lines = wrap(label, first);
     // Values stand on the last line of a label that needs several.
     lines.forEach((line, n) => {
-      const rest = n < lines.length - 1 ? [] : widths.slice(1).map((w, c) => cell(row.cells[c + 1] ?? '', w, right[c + 1] === true));
+      const rest =
+        n < lines.length - 1 ? [] : widths.slice(1).map((w, c) => cell(row.cells[c + 1] ?? '', { width: w, right: right[c + 1] === true }));
       out.push([padEnd(line, rest.length > 0 ? first : 0), ...rest].join(GAP).trimEnd());
     });
     if (head && i === 0) out.push('-'.repeat(full));
@@ -51,7 +55,7 @@ export function table(rows: readonly TableRow[], right: readonly boolean[], widt
   return out;
 }
 
-function cell(text: string, width: number, right: boolean): string {
+function cell(text: string, { width, right }: { readonly width: number; readonly right: boolean }): string {
   return right ? padStart(text, width) : padEnd(text, width);
 }
 

@@ -43,13 +43,20 @@ test('a table wraps its first column and stacks when nothing fits', () => {
     { cells: ['A long label for a thing', '12', '1.00'], total: false },
     { cells: ['Total', '', '1.00'], total: true },
   ];
-  expect(table(rows, [false, true, true], 28)).toEqual([
+  expect(table(rows, { right: [false, true, true], width: 28 })).toEqual([
     'A long label for a',
     'thing               12  1.00',
     '----------------------------',
     'Total                   1.00',
   ]);
-  expect(table(rows, [false, true, true], 16)).toEqual(['A long label for', 'a thing', '  12', '  1.00', 'Total', '  1.00']);
+  expect(table(rows, { right: [false, true, true], width: 16 })).toEqual([
+    'A long label for',
+    'a thing',
+    '  12',
+    '  1.00',
+    'Total',
+    '  1.00',
+  ]);
 });
 
 test('letters of one column are set as those that must be measured: as many words a line as fit', () => {

@@ -68,9 +68,9 @@ export class ExpressionTyper {
   }
 
   /** What is known after a test; asking does not report anything twice. */
-  narrowed(scope: Scope, test: Expression, outcome: boolean): Scope {
+  narrowed(scope: Scope, test: Expression, { outcome }: { readonly outcome: boolean }): Scope {
     this.#quiet += 1;
-    const out = narrow(scope, test, outcome, (expression, inner) => this.#type(expression, inner));
+    const out = narrow(scope, test, { outcome }, (expression, inner) => this.#type(expression, inner));
     this.#quiet -= 1;
     return out;
   }
@@ -102,8 +102,8 @@ export class ExpressionTyper {
         return this.#binary(expression, scope);
       case 'choice': {
         this.type(expression.test, scope);
-        const yes = this.type(expression.yes, this.narrowed(scope, expression.test, true));
-        return either(yes, this.type(expression.no, this.narrowed(scope, expression.test, false)));
+        const yes = this.type(expression.yes, this.narrowed(scope, expression.test, { outcome: true }));
+        return either(yes, this.type(expression.no, this.narrowed(scope, expression.test, { outcome: false })));
       }
       case 'format':
         return this.#format(expression, scope);
@@ -269,7 +269,7 @@ export class ExpressionTyper {
     const { operator, left, right } = expression;
     if (operator === 'and' || operator === 'or') {
       this.type(left, scope);
-      this.type(right, this.narrowed(scope, left, operator === 'and'));
+      this.type(right, this.narrowed(scope, left, { outcome: operator === 'and' }));
       return TRUTH;
     }
     const a = this.type(left, scope);
@@ -490,7 +490,7 @@ export class ExpressionTyper {
     for (const { name, value } of expression.values) {
       const type = this.type(value, scope);
       if (type.absent) this.#absent(value, type);
-      else if (!isFaulty(type)) for (const use of uses?.get(name) ?? []) this.#sayValue(expression.key, name, use, value, type);
+      else if (!isFaulty(type)) for (const use of uses?.get(name) ?? []) this.#sayValue(expression.key, { name, use, value, type });
     }
     if (uses === undefined) {
       return this.#report(
@@ -517,7 +517,10 @@ export class ExpressionTyper {
     return TEXT;
   }
 
-  #sayValue(key: string, name: string, use: SayUse, value: Expression, type: Type): void {
+  #sayValue(
+    key: string,
+    { name, use, value, type }: { readonly name: string; readonly use: SayUse; readonly value: Expression; readonly type: Type },
+  ): void {
     const fine = type.members.every((member) => {
       if (use === 'number') return member.kind === 'number';
       if (use === 'date') return fits(member, 'date') || fits(member, 'datetime');

@@ -93,19 +93,24 @@ export class Scope {
 }
 
 /** What is known after `test` came out as `outcome`. `typeOf` must not report problems. */
-export function narrow(scope: Scope, test: Expression, outcome: boolean, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
+export function narrow(
+  scope: Scope,
+  test: Expression,
+  { outcome }: { readonly outcome: boolean },
+  typeOf: (expression: Expression, scope: Scope) => Type,
+): Scope {
   switch (test.kind) {
     case 'name':
     case 'member':
     case 'index':
       return outcome ? knowTrue(scope, test, typeOf) : scope;
     case 'unary':
-      return test.operator === 'not' ? narrow(scope, test.operand, !outcome, typeOf) : scope;
+      return test.operator === 'not' ? narrow(scope, test.operand, { outcome: !outcome }, typeOf) : scope;
     case 'format':
       // A formatted value is absent where the value itself is; `count` of a list that is not empty says that it is there.
       return outcome && test.name !== 'default' ? knowPresent(scope, test.value, typeOf) : scope;
     case 'binary':
-      return narrowBinary(scope, test, outcome, typeOf);
+      return narrowBinary(scope, test, { outcome }, typeOf);
     case 'choice':
     case 'literal':
     case 'say':
@@ -116,16 +121,21 @@ export function narrow(scope: Scope, test: Expression, outcome: boolean, typeOf:
 
 type Binary = Extract<Expression, { kind: 'binary' }>;
 
-function narrowBinary(scope: Scope, test: Binary, outcome: boolean, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
+function narrowBinary(
+  scope: Scope,
+  test: Binary,
+  { outcome }: { readonly outcome: boolean },
+  typeOf: (expression: Expression, scope: Scope) => Type,
+): Scope {
   const { operator, left, right } = test;
   if (operator === 'and' || operator === 'or') {
     if ((operator === 'and') !== outcome) return scope;
-    return narrow(narrow(scope, left, outcome, typeOf), right, outcome, typeOf);
+    return narrow(narrow(scope, left, { outcome }, typeOf), right, { outcome }, typeOf);
   }
   if (operator === '==' || operator === '!=') {
     const equal = (operator === '==') === outcome;
-    if (right.kind === 'literal') return narrowEqual(scope, left, right.value, equal, typeOf);
-    if (left.kind === 'literal') return narrowEqual(scope, right, left.value, equal, typeOf);
+    if (right.kind === 'literal') return narrowEqual(scope, left, { value: right.value, equal }, typeOf);
+    if (left.kind === 'literal') return narrowEqual(scope, right, { value: left.value, equal }, typeOf);
   }
   if (outcome && (operator === '<' || operator === '<=' || operator === '>' || operator === '>=')) {
     const both = knowPresent(knowPresent(scope, left, typeOf), right, typeOf);
@@ -147,7 +157,7 @@ function knowTrue(scope: Scope, path: Expression, typeOf: (expression: Expressio
     return member.kind === 'list' ? { ...member, least: Math.max(1, member.least) } : member;
   });
   // Records that have no such field, or only a false one, are out.
-  return sieve(out.knowing(key, { absent: false, members }), path, () => true, false, typeOf);
+  return sieve(out.knowing(key, { absent: false, members }), path, { fits: () => true, mayBeAbsent: false }, typeOf);
 }
 
 /** The path is there, and so is everything it leads through. */
@@ -161,15 +171,14 @@ function knowPresent(scope: Scope, path: Expression, typeOf: (expression: Expres
 function narrowEqual(
   scope: Scope,
   path: Expression,
-  value: string | number | boolean | null,
-  equal: boolean,
+  { value, equal }: { readonly value: string | number | boolean | null; readonly equal: boolean },
   typeOf: (expression: Expression, scope: Scope) => Type,
 ): Scope {
   const key = scope.pathOf(path);
   if (key === undefined) return scope;
   if (value === null) {
     if (!equal) return knowPresent(scope, path, typeOf);
-    return sieve(scope.knowing(key, { absent: true, members: [] }), path, () => false, true, typeOf);
+    return sieve(scope.knowing(key, { absent: true, members: [] }), path, { fits: () => false, mayBeAbsent: true }, typeOf);
   }
   let out = equal ? knowPresent(scope, path, typeOf) : scope;
   const type = typeOf(path, out);
@@ -177,15 +186,19 @@ function narrowEqual(
     key,
     equal ? narrowedTo(type, value) : { absent: type.absent, members: type.members.flatMap((member) => without(member, value)) },
   );
-  return sieve(out, path, (member) => (equal ? mayEqual(member, value) : without(member, value).length > 0), !equal, typeOf);
+  return sieve(
+    out,
+    path,
+    { fits: (member) => (equal ? mayEqual(member, value) : without(member, value).length > 0), mayBeAbsent: !equal },
+    typeOf,
+  );
 }
 
 /** Of a union of records, those whose field can be what a condition has found it to be. */
 function sieve(
   scope: Scope,
   path: Expression,
-  fits: (member: Member) => boolean,
-  mayBeAbsent: boolean,
+  { fits, mayBeAbsent }: { readonly fits: (member: Member) => boolean; readonly mayBeAbsent: boolean },
   typeOf: (expression: Expression, scope: Scope) => Type,
 ): Scope {
   const owner = scope.ownerOf(path, typeOf);

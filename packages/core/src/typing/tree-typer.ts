@@ -125,7 +125,7 @@ class TreeTyper {
   ) {}
 
   /** A value that is put into the mail as it is. `prose`: in running text, which may have line breaks. */
-  #inserted(value: Expression, scope: Scope, prose = false): void {
+  #inserted(value: Expression, scope: Scope, { prose = false }: { readonly prose?: boolean } = {}): void {
     const type = this.expressions.type(value, scope);
     if (isFaulty(type)) return;
     if (mayBeAnything(type)) {
@@ -193,7 +193,7 @@ class TreeTyper {
     for (const node of nodes) {
       switch (node.kind) {
         case 'insert':
-          this.#inserted(node.value, scope, true);
+          this.#inserted(node.value, scope, { prose: true });
           break;
         case 'emphasis':
         case 'strong':
@@ -225,9 +225,9 @@ class TreeTyper {
     }
   }
 
-  verbatim(nodes: readonly Verbatim[], scope: Scope, prose = true): void {
+  verbatim(nodes: readonly Verbatim[], scope: Scope, { prose = true }: { readonly prose?: boolean } = {}): void {
     this.#steered(nodes, scope, (node: Extract<Verbatim, { kind: 'text' | 'insert' }>, inner) => {
-      if (node.kind === 'insert') this.#inserted(node.value, inner, prose);
+      if (node.kind === 'insert') this.#inserted(node.value, inner, { prose });
     });
   }
 
@@ -282,8 +282,8 @@ class TreeTyper {
       if (!type.absent && type.members.length > 0 && type.members.every((member) => member.kind === 'record')) {
         this.problems.push(warning('test-always', test.place, `"${shown(test)}" is always there, so this test is always true.`));
       }
-      each(body, this.expressions.narrowed(rest, test, true));
-      rest = this.expressions.narrowed(rest, test, false);
+      each(body, this.expressions.narrowed(rest, test, { outcome: true }));
+      rest = this.expressions.narrowed(rest, test, { outcome: false });
     }
   }
 

@@ -44,7 +44,7 @@ export interface Kernel {
 /** Reading and writing share the pages of the operating system; each keeps so much of its own, in KiB. */
 const CACHE_KIB = 16_384;
 
-function open(file: string, readonly: boolean): Sqlite.Database {
+function open(file: string, { readonly }: { readonly readonly: boolean }): Sqlite.Database {
   // Nothing waits for a lock with the event loop stopped: see GroupCommit.
   const raw = new Sqlite(file, { timeout: readonly ? 1000 : 0, readonly });
   raw.pragma(`cache_size = -${CACHE_KIB}`);
@@ -68,7 +68,7 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
 }
 
 function openWriter({ file, migrations, instrument }: KernelOptions): Connection {
-  const raw = open(file, false);
+  const raw = open(file, { readonly: false });
   try {
     refuseForeign(raw, file, migrations);
     raw.pragma('journal_mode = WAL');
@@ -100,7 +100,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
   try {
     writer = openWriter(options);
     const group = new GroupCommit(writer, { log, ...options.group });
-    const reader = new Connection(open(file, true));
+    const reader = new Connection(open(file, { readonly: true }));
     const reads = new Reads(reader, () => group.running);
     const epoch = await group.write((tx) => {
       const before = tx.db.select().from(kernelState).get()?.epoch;
@@ -153,7 +153,7 @@ export function startErrorOf(error: unknown, file: string): unknown {
 /** Copies a database file, also while a service runs on it; nothing in it is changed. @throws StartError */
 export async function copyDatabase(file: string, to: string): Promise<void> {
   try {
-    const raw = open(file, true);
+    const raw = open(file, { readonly: true });
     try {
       await raw.backup(to);
     } finally {

@@ -12,12 +12,11 @@ export interface OutsideRules {
 /** An address that the service does not go to, or that gave nothing. */
 export class OutsideFault extends Error {
   override name = 'OutsideFault';
-  constructor(
-    message: string,
-    /** Whether trying again may help. */
-    readonly passing: boolean,
-  ) {
+  /** Whether trying again may help. */
+  readonly passing: boolean;
+  constructor(message: string, { passing = false } = {}) {
     super(message);
+    this.passing = passing;
   }
 }
 
@@ -90,10 +89,10 @@ export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: 
 
 /** Says no to an address that is written as digits, which no look-up would see. @throws OutsideFault */
 export function refuseInside(url: URL, rules: OutsideRules): void {
-  if (url.protocol !== 'https:' && url.protocol !== 'http:') throw new OutsideFault(`${url.protocol} addresses are not fetched.`, false);
-  if (url.username !== '' || url.password !== '') throw new OutsideFault('An address may not hold a user and password.', false);
+  if (url.protocol !== 'https:' && url.protocol !== 'http:') throw new OutsideFault(`${url.protocol} addresses are not fetched.`);
+  if (url.username !== '' || url.password !== '') throw new OutsideFault('An address may not hold a user and password.');
   const host = url.hostname.replace(/^\[|\]$/g, '');
-  if (isIP(host) !== 0 && !isAllowed(host, host, rules)) throw new OutsideFault(`${host} is in a private network.`, false);
+  if (isIP(host) !== 0 && !isAllowed(host, host, rules)) throw new OutsideFault(`${host} is in a private network.`);
 }
 
 const MOST_REDIRECTS = 3;
@@ -124,25 +123,27 @@ export async function fetchOutside(
       if (response.statusCode !== 200) {
         await response.body.dump();
         const passing = response.statusCode === 429 || response.statusCode >= 500;
-        throw new OutsideFault(`${address} answers ${response.statusCode}.`, passing);
+        throw new OutsideFault(`${address} answers ${response.statusCode}.`, { passing });
       }
       const chunks: Buffer[] = [];
       let size = 0;
       for await (const chunk of response.body as AsyncIterable<Buffer>) {
         size += chunk.length;
-        if (size > most) throw new OutsideFault(`${address} has more than ${most} bytes.`, false);
+        if (size > most) throw new OutsideFault(`${address} has more than ${most} bytes.`);
         chunks.push(chunk);
       }
       const type = response.headers['content-type'];
       return { bytes: Buffer.concat(chunks, size), type: (typeof type === 'string' ? type : '').split(';')[0]?.trim() ?? '' };
     }
-    throw new OutsideFault(`${address} redirects more than ${MOST_REDIRECTS} times.`, false);
+    throw new OutsideFault(`${address} redirects more than ${MOST_REDIRECTS} times.`);
   } catch (error) {
     if (error instanceof OutsideFault) throw error;
     const { code, cause } = error as NodeJS.ErrnoException & { cause?: NodeJS.ErrnoException };
     const fault = code ?? cause?.code;
     const message = error instanceof Error ? error.message : String(error);
-    throw new OutsideFault(`${address} could not be fetched: ${message}.`, fault !== 'EPRIVATE' && !(error instanceof TypeError));
+    throw new OutsideFault(`${address} could not be fetched: ${message}.`, {
+      passing: fault !== 'EPRIVATE' && !(error instanceof TypeError),
+    });
   } finally {
     void agent.close();
   }

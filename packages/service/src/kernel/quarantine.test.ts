@@ -56,14 +56,24 @@ test('items are listed by space, retried into their queue, dropped, and forgotte
   });
   const put = (key: string, space: string | undefined) =>
     kernel.write((tx) => {
-      own.put(tx, 'calls', { key, space, title: `Call ${key}`, payload: { key } }, new Error(`no ${key}`), `q${key}`);
+      own.put(tx, {
+        worker: 'calls',
+        item: { key, space, title: `Call ${key}`, payload: { key } },
+        error: new Error(`no ${key}`),
+        id: `q${key}`,
+      });
     });
   await put('1', 'harbour');
   await put('2', undefined);
   await put('3', 'drydock');
   // The same item again stays one.
   await kernel.write((tx) => {
-    own.put(tx, 'calls', { key: '1', space: 'harbour', title: 'Call 1', payload: { key: '1b' } }, 'plain text', 'q9');
+    own.put(tx, {
+      worker: 'calls',
+      item: { key: '1', space: 'harbour', title: 'Call 1', payload: { key: '1b' } },
+      error: 'plain text',
+      id: 'q9',
+    });
   });
   const list = (space: string, unowned: boolean) => own.list({ space, unowned, limit: 10 }).map((one) => one.id);
   expect([list('harbour', false), list('harbour', true), list('drydock', false)]).toEqual([['q1'], ['q2', 'q1'], ['q3']]);
@@ -97,7 +107,7 @@ test('a retry that throws leaves the item where it is; one that nobody takes bac
   });
   for (const worker of ['calls', 'gone'])
     await kernel.write((tx) => {
-      own.put(tx, worker, { key: 'k', space: 'harbour', title: 'x', payload: {} }, new Error('no'), `q-${worker}`);
+      own.put(tx, { worker, item: { key: 'k', space: 'harbour', title: 'x', payload: {} }, error: new Error('no'), id: `q-${worker}` });
     });
   for (const one of own.list({ space: 'harbour', unowned: false, limit: 10 }))
     await expect(

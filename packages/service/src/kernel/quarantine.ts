@@ -100,7 +100,10 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
     },
 
     /** Writes an item into quarantine; the same one again takes the place of the first. */
-    put(tx: Tx, worker: string, item: PoisonItem, error: unknown, id: string): void {
+    put(
+      tx: Tx,
+      { worker, item, error, id }: { readonly worker: string; readonly item: PoisonItem; readonly error: unknown; readonly id: string },
+    ): void {
       const now = clock.now();
       const message = (error instanceof Error ? error.message : String(error)).slice(0, LONGEST_ERROR);
       const stack = error instanceof Error ? (error.stack ?? '').slice(0, LONGEST_ERROR * 2) : '';

@@ -122,10 +122,10 @@ group('the end of an attempt', () => {
     if (one === undefined) throw new Error('nothing claimed');
     expect(store.deliveries.find(one.delivery.id)).toMatchObject({ owner: 'w', leaseUntil: 1010, attempts: 1 });
     const said = fact(one.delivery, 'accepted', 20, { id: `${one.attemptId}:accepted`, source: 'attempt' });
-    await store.deliveries.endAttempt(held(one), end, said, { at: undefined, avoid: undefined }, 20);
+    await store.deliveries.endAttempt(held(one), { end, fact: said, next: { at: undefined, avoid: undefined }, recordedAt: 20 });
     const settled = { state: 'accepted', owner: null, leaseUntil: null, nextAttemptAt: null, decidedBy: said.id };
     expect(store.deliveries.find(one.delivery.id)).toMatchObject(settled);
-    await store.deliveries.endAttempt(held(one), end, said, { at: 99, avoid: undefined }, 21);
+    await store.deliveries.endAttempt(held(one), { end, fact: said, next: { at: 99, avoid: undefined }, recordedAt: 21 });
     expect(store.deliveries.facts(one.delivery.id)).toHaveLength(1);
     expect(store.deliveries.attempts(one.delivery.id)).toMatchObject([{ outcome: 'accepted', endedAt: 5 }]);
   });
@@ -135,22 +135,20 @@ group('the end of an attempt', () => {
     await accepted(store, 1, ['asa@post.example', 'liv@post.example']);
     const [late, fast] = await claim(store);
     if (late === undefined || fast === undefined) throw new Error('nothing claimed');
-    await store.deliveries.endAttempt(
-      held(late),
-      { ...end, outcome: 'deferred' },
-      fact(late.delivery, 'delayed', 20, { source: 'attempt' }),
-      { at: 500, avoid: 'relay' },
-      20,
-    );
+    await store.deliveries.endAttempt(held(late), {
+      end: { ...end, outcome: 'deferred' },
+      fact: fact(late.delivery, 'delayed', 20, { source: 'attempt' }),
+      next: { at: 500, avoid: 'relay' },
+      recordedAt: 20,
+    });
     expect(store.deliveries.find(late.delivery.id)).toMatchObject({ state: 'delayed', nextAttemptAt: 500, avoid: 'relay', owner: null });
     await store.deliveries.record(fact(fast.delivery, 'failed', 15, { cause: 'mailbox-full' }), 15);
-    await store.deliveries.endAttempt(
-      held(fast),
+    await store.deliveries.endAttempt(held(fast), {
       end,
-      fact(fast.delivery, 'accepted', 20, { source: 'attempt' }),
-      { at: undefined, avoid: undefined },
-      20,
-    );
+      fact: fact(fast.delivery, 'accepted', 20, { source: 'attempt' }),
+      next: { at: undefined, avoid: undefined },
+      recordedAt: 20,
+    });
     expect(store.deliveries.find(fast.delivery.id)).toMatchObject({
       state: 'failed',
       cause: 'mailbox-full',
@@ -173,12 +171,14 @@ group('the end of an attempt', () => {
     expect(again.map((claimed) => claimed.number)).toEqual([2]);
     const said = fact(old.delivery, 'accepted', 20, { id: `${old.attemptId}:accepted`, source: 'attempt' });
     const late = { at: undefined, avoid: undefined };
-    expect(await store.deliveries.endAttempt(held(old), end, said, late, 20)).toBe(false);
-    expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, end, said, late, 20)).toBe(false);
+    expect(await store.deliveries.endAttempt(held(old), { end, fact: said, next: late, recordedAt: 20 })).toBe(false);
+    expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, { end, fact: said, next: late, recordedAt: 20 })).toBe(
+      false,
+    );
     expect(store.deliveries.facts(old.delivery.id)).toEqual([]);
     expect(store.deliveries.find(old.delivery.id)).toMatchObject({ state: 'queued', owner: 'w', attempts: 2 });
     expect(store.deliveries.attempts(old.delivery.id).map((attempt) => attempt.outcome)).toEqual(['uncertain', null]);
-    expect(await store.deliveries.endAttempt(held(again[0]!), end, said, late, 20)).toBe(true);
+    expect(await store.deliveries.endAttempt(held(again[0]!), { end, fact: said, next: late, recordedAt: 20 })).toBe(true);
   });
 
   test('each fact is an event, in the order of becoming known', async () => {
@@ -486,7 +486,7 @@ test('what waits in quarantine keeps its message, whatever its age', async () =>
   const [one] = deliveries;
   await store.store.write((tx) => {
     const item = { key: one?.id ?? '', space: 'harbour', title: 'x', payload: {} };
-    store.store.quarantine.put(tx, 'queue', item, new Error('no'), 'q1');
+    store.store.quarantine.put(tx, { worker: 'queue', item, error: new Error('no'), id: 'q1' });
     store.store.deliveries.withhold(tx, { id: one?.id ?? '' }, 'x', 1);
   });
   expect(await store.messages.forget(90 * DAY)).toBe(0);

@@ -58,13 +58,12 @@ export function alertNotices({ store, workers, clock, accept, feed, operators, p
       if (store.quarantine.failed(NAME, key, error) !== undefined) return;
       const payload: HeldAlert = { alertId: row.id, notified: row.notified };
       await store.write((tx) => {
-        store.quarantine.put(
-          tx,
-          NAME,
-          { key, space: row.space, title: `Email about the alert ${row.rule}`, payload },
+        store.quarantine.put(tx, {
+          worker: NAME,
+          item: { key, space: row.space, title: `Email about the alert ${row.rule}`, payload },
           error,
-          newId('q', clock.now()),
-        );
+          id: newId('q', clock.now()),
+        });
         store.alerts.setNotified(tx, row.id, notified);
       });
       return;

@@ -148,7 +148,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
         const row = before.get(`${rule.name}\0${key}`);
         before.delete(`${rule.name}\0${key}`);
         if (counted.events === 0 && counted.handovers === 0 && row === undefined) byGroup.delete(key);
-        const firing = isFiring(rule, count, row !== undefined);
+        const firing = isFiring(rule, count, { wasFiring: row !== undefined });
         if (firing === (row !== undefined)) continue;
         const value = alertValue(rule, count) ?? 0;
         const text = firing ? inWords(rule, group, value, counted) : `Resolved: ${rule.name}${group === '' ? '' : ` for ${group}`}.`;
@@ -203,7 +203,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
       for (const { event, error } of items) {
         const title = `Event ${event.seq} that counts in no alert rule`;
         const item = { key: String(event.seq), space: event.space, title, payload: { seq: event.seq } };
-        store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+        store.quarantine.put(tx, { worker: NAME, item, error, id: newId('q', clock.now()) });
       }
     });
     poison = [];

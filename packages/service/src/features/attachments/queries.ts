@@ -151,7 +151,15 @@ export function contentStore(reads: Reader) {
     },
 
     /** What was fetched for an attachment; the first stays, so that an email never changes. */
-    fetched(tx: Tx, messageId: string, n: number, contentId: string, type: string): void {
+    fetched(
+      tx: Tx,
+      {
+        messageId,
+        n,
+        contentId,
+        type,
+      }: { readonly messageId: string; readonly n: number; readonly contentId: string; readonly type: string },
+    ): void {
       tx.db
         .update(attachments)
         .set({ contentId, type })

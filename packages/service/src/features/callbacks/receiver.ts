@@ -86,9 +86,11 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
   function conclude(
     tx: Tx,
     event: CallbackEvent,
-    provider: string,
-    receivedAt: number,
-    known: ReadonlyMap<string, KnownDelivery>,
+    {
+      provider,
+      receivedAt,
+      known,
+    }: { readonly provider: string; readonly receivedAt: number; readonly known: ReadonlyMap<string, KnownDelivery> },
   ): 'repeated' | 'unmatched' | 'taken' {
     const now = clock.now();
     const delivery = find(event, known, tx);
@@ -166,7 +168,10 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
   }
 
   /** Concludes some events in one transaction; the last ones remove their call. */
-  async function concludeAll(events: readonly CallbackEvent[], batch: CallbackBatchRow, isLast: boolean): Promise<void> {
+  async function concludeAll(
+    events: readonly CallbackEvent[],
+    { batch, isLast }: { readonly batch: CallbackBatchRow; readonly isLast: boolean },
+  ): Promise<void> {
     const { provider, receivedAt } = batch;
     await store.write((tx) => {
       const known = store.returns.deliveriesByProviderIds(
@@ -174,7 +179,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
         events.flatMap((event) => event.mail ?? []),
         tx,
       );
-      const results = events.map((event) => conclude(tx, event, provider, receivedAt, known));
+      const results = events.map((event) => conclude(tx, event, { provider, receivedAt, known }));
       if (isLast) store.callbacks.remove(tx, batch.id);
       tx.afterCommit(() => {
         counts.events += results.length;
@@ -195,15 +200,14 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     try {
       await concludeAll(
         sources.map((source) => eventOf(callbacks, source)),
-        batch,
-        place.isLast,
+        { batch, isLast: place.isLast },
       );
     } catch (error) {
       if (place.isAlone || error instanceof StoreUnavailable) throw error;
       log.warn({ err: error, provider: batch.provider }, 'an event of a call could not be processed; its call is read one by one');
       for (const source of sources) {
         try {
-          await concludeAll([eventOf(callbacks, source)], batch, false);
+          await concludeAll([eventOf(callbacks, source)], { batch, isLast: false });
         } catch (fault) {
           if (fault instanceof StoreUnavailable) throw fault;
           await store.write((tx) => {
@@ -260,7 +264,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     const bytes = batch.body.length;
     const title = `${extracted ? 'Event' : 'Call'} from ${provider}, ${bytes.toLocaleString('en')} ${bytes === 1 ? 'byte' : 'bytes'}`;
     await store.write((tx) => {
-      store.quarantine.put(tx, NAME, { key, space: undefined, title, payload }, error, newId('q', clock.now()));
+      store.quarantine.put(tx, { worker: NAME, item: { key, space: undefined, title, payload }, error, id: newId('q', clock.now()) });
       store.callbacks.remove(tx, id);
     });
   }

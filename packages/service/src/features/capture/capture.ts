@@ -44,7 +44,7 @@ export function captureStore({ store, clock, most, ageMs }: CaptureOptions) {
     const now = clock.now();
     const shown = inspectMail(wish.bytes);
     const id = newId('l', now);
-    const address = addressKey(wish.address, true);
+    const address = addressKey(wish.address, { anyCase: true });
     await store.write((tx) => {
       store.captured.keep(tx, {
         id,

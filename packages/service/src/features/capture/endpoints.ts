@@ -72,7 +72,7 @@ type Wanted = z.output<typeof CapturedFilterQuery> & { readonly after?: string |
 function filterOf(space: string, { to, subject, find, after }: Wanted): CapturedFilter {
   return {
     space,
-    address: to === undefined ? undefined : addressKey(to.trim(), true),
+    address: to === undefined ? undefined : addressKey(to.trim(), { anyCase: true }),
     subject,
     find,
     since: after === undefined ? undefined : Date.parse(after),

@@ -85,6 +85,6 @@ export function figuresOf({ figures }: Store, space: string, wanted: Wanted): Fi
     total: countsOf(rows),
     before: countsOf(figures.overTime(space, grain, from - (to - from), from)),
     series: [...series].map(([at, states]) => ({ at: instant(at), states })),
-    ...(wanted.by === undefined ? {} : { by: valuesOf(figures.byValue(space, grain, wanted.by, from, to)) }),
+    ...(wanted.by === undefined ? {} : { by: valuesOf(figures.byValue({ space, grain, dimension: wanted.by, from, to })) }),
   };
 }

@@ -61,7 +61,19 @@ export function figureStore(reads: Reader) {
       .onConflictDoUpdate({ target: counted.deliveryId, set: { as: sql`excluded.counted_as` } })
       .prepare(),
   );
-  const within = (space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number) =>
+  const within = ({
+    space,
+    grain,
+    dimension,
+    from,
+    to,
+  }: {
+    readonly space: string;
+    readonly grain: 'hour' | 'day';
+    readonly dimension: Dimension;
+    readonly from: number;
+    readonly to: number;
+  }) =>
     and(eq(figures.space, space), eq(figures.grain, grain), eq(figures.dimension, dimension), gte(figures.at, from), lt(figures.at, to));
 
   return {
@@ -74,17 +86,29 @@ export function figureStore(reads: Reader) {
       return reads.db
         .select({ at: figures.at, value: sql<string>`''`, measure: figures.measure, n: figures.n })
         .from(figures)
-        .where(within(space, grain, 'all', from, to))
+        .where(within({ space, grain, dimension: 'all', from, to }))
         .orderBy(asc(figures.at))
         .all();
     },
 
     /** By value, the whole time together. */
-    byValue(space: string, grain: 'hour' | 'day', dimension: Dimension, from: number, to: number): FigureRow[] {
+    byValue({
+      space,
+      grain,
+      dimension,
+      from,
+      to,
+    }: {
+      readonly space: string;
+      readonly grain: 'hour' | 'day';
+      readonly dimension: Dimension;
+      readonly from: number;
+      readonly to: number;
+    }): FigureRow[] {
       return reads.db
         .select({ at: sql<number>`0`, value: figures.value, measure: figures.measure, n: sql<number>`sum(${figures.n})` })
         .from(figures)
-        .where(within(space, grain, dimension, from, to))
+        .where(within({ space, grain, dimension, from, to }))
         .groupBy(figures.value, figures.measure)
         .all();
     },

@@ -150,7 +150,7 @@ export function figureRollUp({ store, workers, clock, feed }: FigureOptions): Fi
         const payload: HeldCount = { deliveryId: event.deliveryId };
         const item = { key, space: undefined, title: `Event ${key} that is not in the figures`, payload };
         await store.write((tx) => {
-          store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+          store.quarantine.put(tx, { worker: NAME, item, error, id: newId('q', clock.now()) });
           store.events.setCursor(tx, CURSOR, event.seq);
         });
       }

@@ -9,7 +9,12 @@ const SOURCES: Readonly<Record<Pictures, string>> = { none: "'none'", own: 'data
  * Sends an email's HTML as a page for a frame: no script, no form, nothing leads out of it, and nothing is fetched but what was asked for.
  * @param readable whether the page around it may look in (to keep its place when it is made anew): for mail of one's own only
  */
-export function sendFrame(response: Response, html: string, pictures: Pictures, readable = false): void {
+export function sendFrame(
+  response: Response,
+  html: string,
+  pictures: Pictures,
+  { readable = false }: { readonly readable?: boolean } = {},
+): void {
   response
     .set(
       'Content-Security-Policy',

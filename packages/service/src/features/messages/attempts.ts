@@ -8,6 +8,15 @@ export type AttemptRow = typeof attempts.$inferSelect;
 
 type AttemptEnd = Pick<AttemptRow, 'endedAt' | 'outcome' | 'phase' | 'replyCode' | 'status' | 'diagnostic' | 'providerId'>;
 
+/** How an attempt ended, with the fact that follows. */
+export interface EndedAttempt {
+  readonly end: AttemptEnd;
+  readonly fact: NewFact;
+  /** When to try again, and which provider to avoid then. */
+  readonly next: { readonly at: number | undefined; readonly avoid: string | undefined };
+  readonly recordedAt: number;
+}
+
 /** An attempt as whoever makes it knows it: what is written about it compares all of this, and does nothing when the lease was lost. */
 export interface HeldAttempt {
   readonly id: string;
@@ -92,14 +101,7 @@ export function attemptStore(reads: Reader, facts: FactStore) {
     },
 
     /** Writes how an attempt ended, with the fact that follows. @returns false when the lease was lost: nothing was written */
-    endAttempt(
-      tx: Tx,
-      { id, deliveryId, owner, number }: HeldAttempt,
-      end: AttemptEnd,
-      fact: NewFact,
-      next: { readonly at: number | undefined; readonly avoid: string | undefined },
-      recordedAt: number,
-    ): boolean {
+    endAttempt(tx: Tx, { id, deliveryId, owner, number }: HeldAttempt, { end, fact, next, recordedAt }: EndedAttempt): boolean {
       const left = { id: deliveryId, owner, number, at: next.at ?? null, avoid: next.avoid ?? null };
       const first = { state: stateOf([fact]), cause: fact.cause ?? null, decidedBy: fact.id };
       const decided = leaveDecided(tx).run({ ...left, ...first, at: isSettled([fact]) ? null : left.at }).changes > 0;
@@ -112,7 +114,11 @@ export function attemptStore(reads: Reader, facts: FactStore) {
     },
 
     /** An attempt came to nothing before anything was sent: it was not made. @param again when to try again; undefined to hold the delivery */
-    unmade(tx: Tx, attempt: HeldAttempt, diagnostic: string, again: number | undefined, now: number): void {
+    unmade(
+      tx: Tx,
+      attempt: HeldAttempt,
+      { diagnostic, again, now }: { readonly diagnostic: string; readonly again: number | undefined; readonly now: number },
+    ): void {
       const { id, deliveryId, owner, number } = attempt;
       if (leave(tx).run({ id: deliveryId, owner, number, at: again ?? null, avoid: null }).changes === 0) return;
       tx.db.delete(attempts).where(eq(attempts.id, id)).run();

@@ -26,11 +26,19 @@ export interface Content {
 /** An email from a template; it is rendered once here to find out what only its data can bring about. */
 export function templateContent(
   wanted: MessageRequest,
-  name: string,
-  edition: LoadedEdition,
-  space: string,
-  now: number,
-  problems: RequestProblem[],
+  {
+    name,
+    edition,
+    space,
+    now,
+    problems,
+  }: {
+    readonly name: string;
+    readonly edition: LoadedEdition;
+    readonly space: string;
+    readonly now: number;
+    readonly problems: RequestProblem[];
+  },
 ): Content | undefined {
   const template: ReadyTemplate | undefined = edition.templates.get(name);
   if (template === undefined) {

@@ -78,7 +78,7 @@ export function prepareMessage(
   const content =
     wanted.template === undefined
       ? readyContent(wanted, edition, problems)
-      : templateContent(wanted, wanted.template, edition, space, now, problems);
+      : templateContent(wanted, { name: wanted.template, edition, space, now, problems });
   if (problems.length > 0 || content === undefined) throw invalid(problems);
   const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });

@@ -52,7 +52,12 @@ export function senderFaultNotes({ store, workers, clock, accept, log, operators
       const { space, cause, day } = fault;
       const payload: SenderFaultKey = { space, cause, day };
       await store.write((tx) => {
-        store.quarantine.put(tx, NAME, { key: keyOf(fault), space, title: `Note about ${cause}`, payload }, error, newId('q', now));
+        store.quarantine.put(tx, {
+          worker: NAME,
+          item: { key: keyOf(fault), space, title: `Note about ${cause}`, payload },
+          error,
+          id: newId('q', now),
+        });
         store.senderFaults.setReported(tx, fault, now);
       });
       return;

@@ -48,10 +48,14 @@ const list = endpoint({
   },
 });
 
-async function setPaused({ store, router, providers, wake }: ProviderEndpoints, given: string, isPaused: boolean) {
+async function setPaused(
+  { store, router, providers, wake }: ProviderEndpoints,
+  given: string,
+  { isPaused }: { readonly isPaused: boolean },
+) {
   const { name } = found(providers, given);
   await store.write((tx) => {
-    store.providers.setPaused(tx, name, isPaused);
+    store.providers.setPaused(tx, name, { paused: isPaused });
     tx.afterCommit(() => {
       router.pause(store.providers.paused());
       wake();
@@ -69,7 +73,7 @@ const pause = endpoint({
   params: textParams('name'),
   answers: { 200: json('Its state.', ProviderPaused) },
   isRepeatable: true,
-  run: ({ params: { name } }, deps) => setPaused(deps, name, true),
+  run: ({ params: { name } }, deps) => setPaused(deps, name, { isPaused: true }),
 });
 
 const resume = endpoint({
@@ -81,7 +85,7 @@ const resume = endpoint({
   params: textParams('name'),
   answers: { 200: json('Its state.', ProviderPaused) },
   isRepeatable: true,
-  run: ({ params: { name } }, deps) => setPaused(deps, name, false),
+  run: ({ params: { name } }, deps) => setPaused(deps, name, { isPaused: false }),
 });
 
 const test = endpoint({

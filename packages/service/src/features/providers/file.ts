@@ -69,20 +69,20 @@ export function fileProvider(name: string, target: FileTarget): Provider {
     },
     async examine() {
       const from = performance.now();
-      const done = (ok: boolean, detail: string, hint?: string) => [
+      const done = ({ ok, detail, hint }: { readonly ok: boolean; readonly detail: string; readonly hint?: string | undefined }) => [
         { step: 'write', ok, milliseconds: Math.round(performance.now() - from), detail, hint },
       ];
       try {
         await mkdir(folder, { recursive: true });
         await access(folder, constants.W_OK);
         if ('mbox' in target) await (await open(target.mbox, 'a')).close();
-        return done(true, `${where} can be written to.`);
+        return done({ ok: true, detail: `${where} can be written to.` });
       } catch (error) {
-        return done(
-          false,
-          error instanceof Error ? error.message : String(error),
-          'Give the user of the service the right to write there.',
-        );
+        return done({
+          ok: false,
+          detail: error instanceof Error ? error.message : String(error),
+          hint: 'Give the user of the service the right to write there.',
+        });
       }
     },
     close: () => undefined,

@@ -194,7 +194,17 @@ export function httpProvider(name: string, profile: HttpProfile): Provider {
     hand: (job) => inTurn(() => ask(job)),
     async examine() {
       const from = performance.now();
-      const finding = (step: string, ok: boolean, detail: string, hint?: string): Finding => ({
+      const finding = ({
+        step,
+        ok,
+        detail,
+        hint,
+      }: {
+        readonly step: string;
+        readonly ok: boolean;
+        readonly detail: string;
+        readonly hint?: string | undefined;
+      }): Finding => ({
         step,
         ok,
         milliseconds: Math.round(performance.now() - from),
@@ -207,15 +217,21 @@ export function httpProvider(name: string, profile: HttpProfile): Provider {
           redirect: 'manual',
           signal: AbortSignal.timeout(profile.waitSeconds * 1000),
         });
-        return [finding('connect', true, `${where} answers (${response.status}). Whether it takes mail shows with --to ADDRESS.`)];
+        return [
+          finding({
+            step: 'connect',
+            ok: true,
+            detail: `${where} answers (${response.status}). Whether it takes mail shows with --to ADDRESS.`,
+          }),
+        ];
       } catch (error) {
         return [
-          finding(
-            'connect',
-            false,
-            broken(error, where, profile.waitSeconds).reason ?? '',
-            'Check request.url, and whether a firewall is in the way.',
-          ),
+          finding({
+            step: 'connect',
+            ok: false,
+            detail: broken(error, where, profile.waitSeconds).reason ?? '',
+            hint: 'Check request.url, and whether a firewall is in the way.',
+          }),
         ];
       }
     },

@@ -17,7 +17,7 @@ export function providerStore(reads: Reader) {
       );
     },
 
-    setPaused(tx: Tx, name: string, paused: boolean): void {
+    setPaused(tx: Tx, name: string, { paused }: { readonly paused: boolean }): void {
       tx.db.insert(providerStates).values({ name, paused }).onConflictDoUpdate({ target: providerStates.name, set: { paused } }).run();
     },
   };

@@ -27,6 +27,9 @@ import { type Claimed, type Decision, type DeliveryRow, type MessageRow, type Ne
 import type { Store } from './store.js';
 import type { Handed, HandOverJob } from './hand-over.js';
 
+/** The way of an email: its space's, or to the captured ones, for what a rule of the space keeps. */
+export type RouteName = 'usual' | 'kept';
+
 export interface DispatchOptions {
   readonly store: Store;
   readonly workers: WorkerGroup;
@@ -44,7 +47,7 @@ export interface DispatchOptions {
   /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
   readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
-  readonly routeOf: (space: string, kept: boolean) => readonly RouteEntry[];
+  readonly routeOf: (space: string, route: RouteName) => readonly RouteEntry[];
   readonly router: ProviderRouter;
   /** Why a delivery must not be sent, in a sentence; looked at again before every attempt. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
@@ -153,7 +156,7 @@ export class Dispatcher {
     // A line without an open provider is not looked at until one may be open again.
     const isClosed = (name: string): boolean => {
       const { space, kept } = readFairnessKey(name);
-      const until = router.closedUntil(routeOf(space, kept), now);
+      const until = router.closedUntil(routeOf(space, kept ? 'kept' : 'usual'), now);
       next = Math.min(next, until ?? next);
       return until !== undefined;
     };
@@ -192,7 +195,12 @@ export class Dispatcher {
     const { routeOf, random, suppressionFor } = this.options;
     const withhold = suppressionFor(row, from);
     if (withhold !== undefined) return { withhold };
-    const choice = draft.choose(routeOf(row.space, row.kept), row.domain, row.avoid ?? undefined, now, random());
+    const choice = draft.choose(routeOf(row.space, row.kept ? 'kept' : 'usual'), {
+      domain: row.domain,
+      avoid: row.avoid ?? undefined,
+      now,
+      random: random(),
+    });
     return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
   }
 
@@ -259,20 +267,19 @@ export class Dispatcher {
     const again = error instanceof StoreUnavailable ? now + WRITE_AGAIN_MS : store.quarantine.failed(NAME, delivery.id, error);
     const diagnostic = `The email could not be made: ${error instanceof Error ? error.message : String(error)}`;
     await this.#written((tx) => {
-      store.deliveries.unmade(tx, { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number }, diagnostic, again, now);
+      store.deliveries.unmade(tx, { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number }, { diagnostic, again, now });
       if (again === undefined)
-        store.quarantine.put(
-          tx,
-          NAME,
-          {
+        store.quarantine.put(tx, {
+          worker: NAME,
+          item: {
             key: delivery.id,
             space: delivery.space,
             title: `Email to ${delivery.address}`,
             payload: { deliveryId: delivery.id } satisfies HeldDelivery,
           },
           error,
-          newId('q', now),
-        );
+          id: newId('q', now),
+        });
     });
   }
 
@@ -285,7 +292,7 @@ export class Dispatcher {
         const { bytes, type } = await fetchOutside(row.url, outside, outside.mostBytes, outside.waitMs);
         await store.write((tx) => {
           const { id } = store.contents.keep(tx, bytes, clock.now());
-          store.contents.fetched(tx, message.id, row.n, id, row.type === '' ? type : row.type);
+          store.contents.fetched(tx, { messageId: message.id, n: row.n, contentId: id, type: row.type === '' ? type : row.type });
         });
       } catch (error) {
         if (!(error instanceof OutsideFault)) throw error;
@@ -317,7 +324,8 @@ export class Dispatcher {
     router.ended(provider, delivery.domain, outcome, now);
     const meaning = meaningOf(outcome);
     const failedOver =
-      outcome.kind === 'trouble' && router.hasOther(routeOf(delivery.space, delivery.kept), provider, delivery.domain, now);
+      outcome.kind === 'trouble' &&
+      router.hasOther(routeOf(delivery.space, delivery.kept ? 'kept' : 'usual'), provider, delivery.domain, now);
     const planned = meaning.result === 'again' ? waitAfter(retries, number, meaning.cause, random()) : undefined;
     // A provider that says when to come again is believed, if it is later than we would; another provider need not wait at all.
     const wait = planned === undefined ? undefined : failedOver ? 0 : Math.max(planned, outcome.retryAfterMs ?? 0);
@@ -348,7 +356,7 @@ export class Dispatcher {
     const avoid = outcome.kind === 'trouble' ? provider : undefined;
     const attempt = { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number };
     const held = await this.#written((tx) => {
-      const isHeld = store.deliveries.endAttempt(tx, attempt, end, fact, { at, avoid }, now);
+      const isHeld = store.deliveries.endAttempt(tx, attempt, { end, fact, next: { at, avoid }, recordedAt: now });
       // The same bytes can be made again, should we not come so far.
       if (isHeld && bytes !== undefined) store.messages.keepMail(tx, delivery.id, bytes);
       return isHeld;

@@ -14,7 +14,7 @@ import type { Signing } from '../domains/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
-import { Dispatcher } from './dispatcher.js';
+import { Dispatcher, type RouteName } from './dispatcher.js';
 import { attemptsOfLastHour, queueEndpoints } from './endpoints.js';
 import { handOver, type HandOverSources } from './hand-over.js';
 import { queueMetrics } from './metrics.js';
@@ -68,10 +68,10 @@ function retryPlan({ retry, retryByCause, attempts }: QueueSettings): RetryPlan 
 }
 
 /** The route of a space. A capturing space never reaches a provider, whatever else is configured; nor does what its rules keep. */
-function routeOf(spaces: SpaceSettings, name: string, isKept: boolean): readonly RouteEntry[] {
+function routeOf(spaces: SpaceSettings, name: string, route: RouteName): readonly RouteEntry[] {
   const space = spaces[name];
   if (space === undefined) return [];
-  if (space.mode === 'capture' || isKept) return CAPTURE;
+  if (space.mode === 'capture' || route === 'kept') return CAPTURE;
   const isShared = space.route.some((entry) => entry.share !== undefined);
   return space.route.map(({ provider, share }, i) => ({ provider, share: share ?? (isShared ? 0 : i === 0 ? 1 : 0) }));
 }
@@ -125,7 +125,7 @@ export function openQueue(runtime: Runtime, options: Options): Queue {
     returnSecret: returnPath.secret,
     handOver: pool.handOver,
     unsubscribe: unsubscribeUrl,
-    routeOf: (name, isKept) => routeOf(spaces, name, isKept),
+    routeOf: (name, route) => routeOf(spaces, name, route),
     router,
     suppressionFor,
     random: Math.random,

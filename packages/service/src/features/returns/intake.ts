@@ -102,12 +102,21 @@ export function returnIntake(options: IntakeOptions) {
   /** Facts that follow from a report; within a transaction. */
   function conclude(
     tx: Tx,
-    reading: ReturnReading,
-    row: DeliveryRow,
-    report: RecipientReport | undefined,
-    from: Pick<ReturnRow, 'id' | 'hash'>,
-    at: number,
-    now: number,
+    {
+      reading,
+      row,
+      report,
+      from,
+      at,
+      now,
+    }: {
+      readonly reading: ReturnReading;
+      readonly row: DeliveryRow;
+      readonly report: RecipientReport | undefined;
+      readonly from: Pick<ReturnRow, 'id' | 'hash'>;
+      readonly at: number;
+      readonly now: number;
+    },
   ): void {
     const id = `return:${from.hash.slice(0, 40)}:${row.id}`;
     const none = { cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined };
@@ -191,7 +200,7 @@ export function returnIntake(options: IntakeOptions) {
       const before = store.returns.findByHash(hash, tx);
       return { id: before?.id ?? id, kind: reading.kind, deliveryId: before?.deliveryId ?? undefined, repeated: true };
     }
-    for (const one of found) conclude(tx, reading, one.row, one.report, row, at, now);
+    for (const one of found) conclude(tx, { reading, row: one.row, report: one.report, from: row, at, now });
     return { id, kind: reading.kind, deliveryId: first?.row.id, repeated: false };
   }
 
@@ -218,7 +227,7 @@ export function returnIntake(options: IntakeOptions) {
     const kept = isNew ? id : (store.returns.findByHash(hash, tx)?.id ?? id);
     const payload: HeldReturn = { returnId: kept, space };
     const item = { key: kept, space: row.space ?? undefined, title: `Return to ${envelopeTo === '' ? 'nobody' : envelopeTo}`, payload };
-    if (isNew) store.quarantine.put(tx, NAME, item, error, newId('q', clock.now()));
+    if (isNew) store.quarantine.put(tx, { worker: NAME, item, error, id: newId('q', clock.now()) });
     return { id: kept, kind: 'other', deliveryId: delivery?.id, repeated: !isNew };
   }
 
@@ -250,7 +259,7 @@ export function returnIntake(options: IntakeOptions) {
     };
     await store.write((tx) => {
       store.returns.match(tx, row.id, delivery.id, delivery.space);
-      conclude(tx, reading, delivery, aboutUs(recipients, delivery.address), row, row.receivedAt, now);
+      conclude(tx, { reading, row: delivery, report: aboutUs(recipients, delivery.address), from: row, at: row.receivedAt, now });
     });
   }
 

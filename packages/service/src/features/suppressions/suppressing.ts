@@ -49,7 +49,7 @@ export function inWords(row: Pick<SuppressionRow, 'reason' | 'cause' | 'createdA
 
 /** Makes suppressions of facts, and tells whether one is in force. */
 export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
-  const keyOf = (address: string): string => addressKey(address, anyCase);
+  const keyOf = (address: string): string => addressKey(address, { anyCase });
 
   /** @returns false when the address is suppressed so already */
   function add(tx: Tx, { space, address, topic = '', ...more }: NewSuppression, now: number): boolean {

@@ -158,7 +158,8 @@ const pause = endpoint({
   ...BY_ID,
   answers: { 200: json('The subscription.', SubscriptionView) },
   isRepeatable: true,
-  run: async ({ caller, params: { id } }, deps) => subscriptionView(deps, await deps.notifying.pause(found(deps.store, caller, id), true)),
+  run: async ({ caller, params: { id } }, deps) =>
+    subscriptionView(deps, await deps.notifying.pause(found(deps.store, caller, id), { paused: true })),
 });
 
 const resume = endpoint({
@@ -172,7 +173,7 @@ const resume = endpoint({
   async run({ caller, params: { id } }, deps) {
     const row = found(deps.store, caller, id);
     const isAsked = row.state === 'unproven' || (row.state === 'gone' && row.handshake);
-    return subscriptionView(deps, isAsked ? await deps.notifying.prove(row) : await deps.notifying.pause(row, false));
+    return subscriptionView(deps, isAsked ? await deps.notifying.prove(row) : await deps.notifying.pause(row, { paused: false }));
   },
 });
 

@@ -129,9 +129,11 @@ export function notifier(options: NotifierOptions) {
   async function prove(row: SubscriptionRow): Promise<SubscriptionRow> {
     const answer = await ask(
       row.url,
-      'OPTIONS',
-      { ...encryptedOf(row).headers, 'webhook-request-origin': origin, 'webhook-request-rate': '*' },
-      undefined,
+      {
+        method: 'OPTIONS',
+        headers: { ...encryptedOf(row).headers, 'webhook-request-origin': origin, 'webhook-request-rate': '*' },
+        body: undefined,
+      },
       workerOptions,
     );
     const allowed = answer.headers['webhook-allowed-origin'];
@@ -198,7 +200,7 @@ export function notifier(options: NotifierOptions) {
       return { row: wanted.handshake ? await prove(row) : again(row.space, id), secret };
     },
     prove,
-    async pause(row: SubscriptionRow, paused: boolean): Promise<SubscriptionRow> {
+    async pause(row: SubscriptionRow, { paused }: { readonly paused: boolean }): Promise<SubscriptionRow> {
       await changing(row, (tx) => {
         store.subscriptions.change(tx, row.id, { state: paused ? 'paused' : 'active', reason: null });
       });

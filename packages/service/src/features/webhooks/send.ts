@@ -58,9 +58,11 @@ function reasonOf(error: unknown): string {
 /** One request to a consumer. Redirects are not followed, private networks not entered. Never throws. */
 export async function ask(
   url: string,
-  method: 'POST' | 'OPTIONS',
-  headers: Readonly<Record<string, string>>,
-  body: string | undefined,
+  {
+    method,
+    headers,
+    body,
+  }: { readonly method: 'POST' | 'OPTIONS'; readonly headers: Readonly<Record<string, string>>; readonly body: string | undefined },
   { dispatcher, rules, waitMs }: SendOptions,
 ): Promise<Answer> {
   const from = performance.now();

@@ -313,14 +313,16 @@ export class SubscriptionWorker {
       this.#payload !== undefined ? 'application/json' : isBatch ? 'application/cloudevents-batch+json' : 'application/cloudevents+json';
     return ask(
       this.row.url,
-      'POST',
       {
-        ...this.encrypted.headers,
-        'content-type': `${type}; charset=utf-8`,
-        'user-agent': 'Verbalis',
-        ...webhookHeaders(this.encrypted.secrets, first.id, clock.now(), body),
+        method: 'POST',
+        headers: {
+          ...this.encrypted.headers,
+          'content-type': `${type}; charset=utf-8`,
+          'user-agent': 'Verbalis',
+          ...webhookHeaders(this.encrypted.secrets, first.id, clock.now(), body),
+        },
+        body,
       },
-      body,
       this.options,
     );
   }
@@ -383,7 +385,7 @@ export class SubscriptionWorker {
     const payload: HeldNotification = { subscriptionId: this.row.id, seq };
     const title = `Notification to ${this.row.name}`;
     const item = { key: keyOf(this.row.id, seq), space: this.row.space, title, payload };
-    store.quarantine.put(tx, NOTIFICATIONS, item, this.#poison.get(seq) ?? problem, newId('q', clock.now()));
+    store.quarantine.put(tx, { worker: NOTIFICATIONS, item, error: this.#poison.get(seq) ?? problem, id: newId('q', clock.now()) });
   }
 
   #flush(): void {

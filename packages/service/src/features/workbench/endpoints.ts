@@ -162,7 +162,7 @@ const frame = endpoint({
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
   run({ params, query: { scheme, pictures, stripped }, response }, deps) {
     const { html } = frameOf(deps, params.frame);
-    sendFrame(response, shownAs(html, { scheme, stripped: stripped === 'yes' }), pictures, true);
+    sendFrame(response, shownAs(html, { scheme, stripped: stripped === 'yes' }), pictures, { readable: true });
     return undefined;
   },
 });
