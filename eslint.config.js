@@ -1,4 +1,15 @@
 import tseslint from 'typescript-eslint';
+import { ownLines } from './scripts/lint/own-lines.mjs';
+
+/** How long a file and a function may be, and how many values a call may have whose meaning only the signature tells. */
+const bounds = (own) => ({
+  plugins: { verbalis: { rules: { 'own-lines': ownLines } } },
+  rules: {
+    'max-lines': ['error', { max: 400, skipBlankLines: true, skipComments: true }],
+    'max-params': ['error', 4],
+    'verbalis/own-lines': ['error', { max: own, whole: 200 }],
+  },
+});
 
 export default tseslint.config(
   {
@@ -11,7 +22,7 @@ export default tseslint.config(
       'coverage/**',
     ],
   },
-  ...tseslint.configs.strictTypeChecked.map((one) => ({ ...one, files: ['**/*.ts', '**/*.tsx'] })),
+  ...tseslint.configs.strictTypeChecked.map((config) => ({ ...config, files: ['**/*.ts', '**/*.tsx'] })),
   {
     files: ['**/*.ts', '**/*.tsx'],
     languageOptions: {
@@ -27,9 +38,17 @@ export default tseslint.config(
       // Code points are what is wanted where a text is spread.
       '@typescript-eslint/no-misused-spread': 'off',
       'no-console': 'error',
+      // A parameter is named for what it holds.
+      'no-restricted-syntax': [
+        'error',
+        { selector: ':function > Identifier.params[name="one"]', message: 'Name the parameter for what it holds.' },
+      ],
       eqeqeq: 'error',
     },
   },
+  { files: ['packages/*/src/**/*.ts'], ignores: ['**/*.test.ts'], ...bounds(60) },
+  // Most lines of a component are markup.
+  { files: ['packages/*/src/**/*.tsx'], ...bounds(100) },
   {
     // What touches characters needs their names in patterns.
     files: ['packages/core/src/**'],

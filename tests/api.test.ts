@@ -155,7 +155,7 @@ test('pages are stable and filters find', async () => {
   const first = await all.client.messages.list({ limit: 2 });
   await all.client.messages.send(good);
   const second = await all.client.messages.list({ limit: 2, cursor: first.nextCursor });
-  expect([...first.messages, ...second.messages].map((one) => one.reference)).toEqual(['SM-7005', 'SM-7004', 'SM-7003', 'SM-7002']);
+  expect([...first.messages, ...second.messages].map(({ reference }) => reference)).toEqual(['SM-7005', 'SM-7004', 'SM-7003', 'SM-7002']);
   expect((await all.client.messages.list({ address: 'page3@post.example' })).messages.map((message) => message.reference)).toEqual([
     'SM-7003',
   ]);

@@ -193,9 +193,11 @@ describe('the captured mail of a space', () => {
     for (const [i, to] of ['a@post.example', 'b@post.example', 'a@post.example'].entries())
       await submit(plain(`Number ${i}`, `word${i} common`), to);
     await drydock.captured.waitFor({ subject: 'Number 2' });
-    expect((await drydock.captured.list({ limit: 2 })).captured.map((one) => one.subject)).toEqual(['Number 2', 'Number 1']);
+    expect((await drydock.captured.list({ limit: 2 })).captured.map(({ subject }) => subject)).toEqual(['Number 2', 'Number 1']);
     const first = await drydock.captured.list({ limit: 2 });
-    expect((await drydock.captured.list({ limit: 2, cursor: first.nextCursor })).captured.map((one) => one.subject)).toEqual(['Number 0']);
+    expect((await drydock.captured.list({ limit: 2, cursor: first.nextCursor })).captured.map(({ subject }) => subject)).toEqual([
+      'Number 0',
+    ]);
     expect((await drydock.captured.list({ find: 'COMMON word1' })).captured).toMatchObject([{ subject: 'Number 1' }]);
     expect(await drydock.captured.addresses()).toMatchObject({
       addresses: [

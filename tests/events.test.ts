@@ -119,8 +119,8 @@ describe('a notification', () => {
       to: ['asa@post.example', refused()],
     });
     await until(() => (got.length >= 2 ? got : undefined));
-    expect(got.map((one) => one.event.data['messageId'])).toEqual([id, id]);
-    expect(got.map((one) => one.event.data['kind']).sort()).toEqual(['accepted', 'failed']);
+    expect(got.map(({ event }) => event.data['messageId'])).toEqual([id, id]);
+    expect(got.map(({ event }) => event.data['kind']).sort()).toEqual(['accepted', 'failed']);
   });
 
   test('may be shaped for a chat tool, have header fields of its own, and come in batches', async () => {
@@ -167,7 +167,7 @@ describe('a notification', () => {
     const { id, secret = '' } = await client.subscriptions.add({ url, filter: 'type = test' });
     const renewed = (await client.subscriptions.renewSecret(id)).secret ?? '';
     await client.subscriptions.test(id);
-    const headers = (one: Got) => Object.fromEntries(Object.entries(one.headers).map(([name, value]) => [name, String(value)]));
+    const headers = (request: Got) => Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)]));
     for (const each of [secret, renewed]) expect(new Webhook(each).verify(got[0]!.body, headers(got[0]!))).toBeTruthy();
     await client.subscriptions.renewSecret(id);
     await client.subscriptions.test(id);
@@ -335,7 +335,7 @@ describe('with a clock that is moved', () => {
     expect((await operator.subscriptions.again(id)).count).toBe(5);
     await clock.move(3_600_000);
     expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 35, deadLetters: 0, behind: 0 });
-    expect(new Set(got.map((one) => one.event.id)).size).toBe(35);
+    expect(new Set(got.map(({ event }) => event.id)).size).toBe(35);
     await own.stop();
   });
 });
@@ -389,7 +389,7 @@ describe('events', () => {
     for (let i = 0; i < 2; i += 1) await client.messages.send({ ...booking('asa@post.example', 'SM-9571'), labels: { live: 'yes' } });
     await following;
     end.abort();
-    expect(seen.every((one) => one.type === 'verbalis.delivery.accepted')).toBe(true);
+    expect(seen.every(({ type }) => type === 'verbalis.delivery.accepted')).toBe(true);
     const page = await client.events.list({ filter: 'labels.live = yes', limit: 2 });
     expect(page.events).toHaveLength(2);
     const next = await client.events.list({ filter: 'labels.live = yes', limit: 2, cursor: page.nextCursor });
@@ -440,7 +440,7 @@ describe('figures and alerts', () => {
     expect(total.created).toBe(Object.values(states).reduce((sum, n) => sum + n, 0));
     expect(total.toAccepted.median).toBeGreaterThan(0);
     const causes = await client.figures.get({ by: 'cause' });
-    expect(causes.by?.find((one) => one.value === 'mailbox-unknown')?.counts.states['failed']).toBeGreaterThan(0);
+    expect(causes.by?.find(({ value }) => value === 'mailbox-unknown')?.counts.states['failed']).toBeGreaterThan(0);
     expect(await client.figures.csv({ by: 'template' })).toMatch(/^template,created,[\s\S]*booking-confirmed,/);
     for (const by of ['topic', 'provider', 'domain'] as const) expect((await client.figures.get({ by })).by?.length).toBeGreaterThan(0);
     await expect(client.figures.get({ from: '2026-01-02T00:00:00Z', to: '2026-01-01T00:00:00Z' })).rejects.toThrow();

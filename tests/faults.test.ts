@@ -4,7 +4,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type StandInProvider } from '@verbalis/simulators';
+import { startSmtpProvider, type SmtpSimulator } from '@verbalis/simulators';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
@@ -19,7 +19,7 @@ let crash: (() => void) | undefined;
 
 const folder = temporaryFolder();
 const file = join(folder.path, 'verbalis.yaml');
-let simulator: StandInProvider;
+let simulator: SmtpSimulator;
 let service: Service;
 let client: Client;
 

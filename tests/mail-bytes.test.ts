@@ -78,17 +78,17 @@ const content = fc.record({
 });
 type Content = typeof content extends fc.Arbitrary<infer T> ? T : never;
 
-function mailOf(one: Content): MailContent {
+function mailOf(content: Content): MailContent {
   return {
-    from: { name: one.name, local: 'harbour', domain: 'saltmarsh-ferries.example' },
+    from: { name: content.name, local: 'harbour', domain: 'saltmarsh-ferries.example' },
     to: [{ name: '', local: 'asa', domain: 'post.example' }],
-    subject: one.subject,
+    subject: content.subject,
     messageId: 'm1@saltmarsh-ferries.example',
     date: 0,
-    text: one.text,
-    ...(one.html === undefined ? {} : { html: one.html }),
-    attachments: one.files.map((file) => ({ name: file.name, type: 'application/pdf', body: bytesOf(file.bytes) })),
-    calendar: one.calendar ? { method: 'REQUEST', text: 'BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n' } : undefined,
+    text: content.text,
+    ...(content.html === undefined ? {} : { html: content.html }),
+    attachments: content.files.map((file) => ({ name: file.name, type: 'application/pdf', body: bytesOf(file.bytes) })),
+    calendar: content.calendar ? { method: 'REQUEST', text: 'BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n' } : undefined,
     boundary: '=_0123456789abcdef',
   };
 }
@@ -159,7 +159,7 @@ needs(PYTHON)(
       files: Array.from({ length: i % 3 }, (_unused, n) => ({ name: pick(names, i * 19 + n), bytes: pick(files, i * 23 + n) })),
       calendar: i % 5 === 0,
     }));
-    const emails = all.map((one) => mailBytes(writeMail(mailOf(one))));
+    const emails = all.map((content) => mailBytes(writeMail(mailOf(content))));
     const file = join(folder.path, 'emails');
     writeFileSync(
       file,
@@ -174,13 +174,13 @@ needs(PYTHON)(
     const run = spawnSync(PYTHON, ['-c', READER, file], { encoding: 'utf8', maxBuffer: 1e9 });
     expect(run.stderr).toBe('');
     const theirs = JSON.parse(run.stdout) as (ReturnType<typeof ours> & { defects: string[] })[];
-    all.forEach((one, i) => {
+    all.forEach((content, i) => {
       const wanted = {
-        subject: flat(one.subject),
+        subject: flat(content.subject),
         from: 'harbour@saltmarsh-ferries.example',
-        text: body(one.text),
-        html: one.html === undefined ? null : body(one.html),
-        files: one.files.map((found) => Buffer.from(found.bytes).toString('base64')),
+        text: body(content.text),
+        html: content.html === undefined ? null : body(content.html),
+        files: content.files.map((found) => Buffer.from(found.bytes).toString('base64')),
       };
       expect(ours(emails[i] as Buffer)).toEqual(wanted);
       const { defects, ...read } = theirs[i] as (typeof theirs)[number];

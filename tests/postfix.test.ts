@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import { afterAll, beforeAll, expect } from '@jest/globals';
-import { startSmtpProvider, type StandInProvider } from '@verbalis/simulators';
+import { startSmtpProvider, type SmtpSimulator } from '@verbalis/simulators';
 import { needs } from './support/browser.js';
 import { POSTFIX, freePort, startPostfix, type Postfix } from './support/postfix.js';
 import { booking, startTestService, until, type TestService } from './support/service.js';
@@ -8,7 +8,7 @@ import { booking, startTestService, until, type TestService } from './support/se
 // A real Postfix between us and the mailboxes, on loopback, from a folder of the test's own.
 const postfixTest = needs(POSTFIX, '/usr/bin/python3');
 let postfix: Postfix;
-let nextHop: StandInProvider;
+let nextHop: SmtpSimulator;
 let all: TestService;
 
 beforeAll(async () => {

@@ -154,7 +154,7 @@ describe('what cannot be processed', () => {
       // The good one behind them is read.
       await until(async () => {
         const { returns } = await operator.returns.list({ matched: 'no' });
-        return returns.some((one) => one.subject === 'arrived') ? true : undefined;
+        return returns.some(({ subject }) => subject === 'arrived') ? true : undefined;
       });
       expect((await fetch(`${service.url}/health/live`)).status).toBe(200);
       expect(logs.join('').length).toBeLessThan(200_000);
@@ -221,14 +221,14 @@ describe('what cannot be processed', () => {
     try {
       const client = createClient({ url: again.service.url, key: OPERATOR, space: 'harbour' });
       // Three tries, one, five and thirty seconds apart.
-      const item = await until(async () => (await client.quarantine.list()).items.find((one) => one.worker === 'notifications'));
+      const item = await until(async () => (await client.quarantine.list()).items.find(({ worker }) => worker === 'notifications'));
       // Tried as often as is said, and not more often while the results are being written.
       expect(again.logs.filter((line) => line.includes('"worker":"notifications","item"') && line.includes('tries'))).toHaveLength(4);
       expect(item).toMatchObject({ space: 'harbour', title: expect.stringContaining(sub.name), error: expect.stringMatching(/time/i) });
       expect((await client.quarantine.get(item.id)).payload).toMatchObject({ subscriptionId: sub.id });
       const metrics = await (await fetch(`${again.service.url}/metrics`)).text();
       expect(metrics).toContain('verbalis_quarantine_items{worker="notifications",space="harbour"} 1');
-      const alert = await until(async () => (await client.alerts.list()).alerts.find((one) => one.rule === 'quarantine'));
+      const alert = await until(async () => (await client.alerts.list()).alerts.find(({ rule }) => rule === 'quarantine'));
       expect(alert.text).toBe('1 item waits in quarantine (notifications: 1).');
       await client.quarantine.drop(item.id);
       expect((await client.quarantine.list()).items).toEqual([]);
@@ -370,7 +370,7 @@ describe('starting and stopping', () => {
       const stream = await fetch(`${url}/v1/events/stream`, { headers: { ...auth(OPERATOR), 'verbalis-space': 'harbour' } });
       const reading = stream.text();
       const ids = (await Promise.all(Array.from({ length: 20 }, (_, i) => client.messages.send(booking(`guest${i}@post.example`))))).map(
-        (one) => one.id,
+        ({ id }) => id,
       );
       running.child.kill('SIGTERM');
       expect(await running.ended).toBe(0);

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { fieldOf, partBytes, partsOf, readMail, shownText } from '@verbalis/core/mime';
-import { startHttpProvider, type Fault, type HttpStandIn } from '@verbalis/simulators';
+import { startHttpProvider, type Fault, type HttpSimulator } from '@verbalis/simulators';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // The same call of an app goes out by any provider: configuration decides.
@@ -40,8 +40,8 @@ const POSTBOX = {
 };
 
 let all: TestService;
-let parcel: HttpStandIn;
-let postbox: HttpStandIn;
+let parcel: HttpSimulator;
+let postbox: HttpSimulator;
 let files: Server;
 let filesPort = 0;
 const faults = new Map<string, Fault>();

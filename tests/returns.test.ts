@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import { signedCall, startHttpProvider, type HttpStandIn } from '@verbalis/simulators';
+import { signedCall, startHttpProvider, type HttpSimulator } from '@verbalis/simulators';
 import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
 import { makeCertificates, type Certificates } from './support/secure.js';
@@ -18,8 +18,8 @@ const PRIVATE = keys.privateKey.export({ type: 'pkcs8', format: 'pem' }).toStrin
 const PUBLIC = keys.publicKey.export({ type: 'spki', format: 'pem' }).toString();
 
 let all: TestService;
-let parcelApi: HttpStandIn;
-let boxApi: HttpStandIn;
+let parcelApi: HttpSimulator;
+let boxApi: HttpSimulator;
 let made: Certificates;
 const certificates = temporaryFolder();
 const clients: Record<string, Client> = {};
@@ -274,9 +274,9 @@ describe('callbacks', () => {
       const { returns } = await of('parcel').returns.list({ matched: 'no' });
       return returns.length >= 3 ? returns : undefined;
     });
-    expect(strange.map((one) => one.subject)).toContain('arrived');
+    expect(strange.map(({ subject }) => subject)).toContain('arrived');
     const teleported = (await of('parcel').returns.list({ matched: 'yes', kind: 'other' })).returns.find(
-      (one) => one.subject === 'teleported',
+      ({ subject }) => subject === 'teleported',
     );
     expect(teleported?.problem).toContain('no word for "teleported"');
   });
@@ -373,7 +373,7 @@ describe('uploads and the unmatched', () => {
       )
     ).returns[0]!;
     expect(lost.deliveryId).toBeUndefined();
-    expect((await of('relay').returns.list({ matched: 'no' })).returns.map((one) => one.id)).toContain(lost.id);
+    expect((await of('relay').returns.list({ matched: 'no' })).returns.map(({ id }) => id)).toContain(lost.id);
     expect(Buffer.from(await of('relay').returns.source(lost.id)).toString()).toContain('Final-Recipient');
     const matched = await of('relay').returns.match(lost.id, { deliveryId: other.deliveries[0]!.id });
     expect(matched).toMatchObject({ matched: true, messageId: other.id });
@@ -391,7 +391,7 @@ describe('uploads and the unmatched', () => {
     const file = join(all.folder, 'all.mbox');
     writeFileSync(file, mbox, 'latin1');
     const { returns } = await of('relay').returns.add(readFileSync(file));
-    expect(returns.map((one) => one.kind)).toEqual(['auto-reply', 'other', 'read-receipt']);
+    expect(returns.map(({ kind }) => kind)).toEqual(['auto-reply', 'other', 'read-receipt']);
   });
 });
 
@@ -428,8 +428,8 @@ describe('the listener', () => {
         return opened;
       }),
     );
-    expect(many.filter((one) => one === 'ready').length).toBeLessThanOrEqual(60);
-    expect(many.find((one) => one !== 'ready')).toMatchObject({ reply: { code: 421 } });
+    expect(many.filter((answer) => answer === 'ready').length).toBeLessThanOrEqual(60);
+    expect(many.find((answer) => answer !== 'ready')).toMatchObject({ reply: { code: 421 } });
   });
 });
 

@@ -103,7 +103,7 @@ describe('data is never markup', () => {
   );
   /** The same data with other texts in every field that takes any text. */
   const poisoned = (value: unknown, next: () => string): unknown => {
-    if (Array.isArray(value)) return value.map((one) => poisoned(one, next));
+    if (Array.isArray(value)) return value.map((mail) => poisoned(mail, next));
     if (typeof value === 'object' && value !== null)
       return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, poisoned(inner, next)]));
     return typeof value === 'string' ? next() : value;

@@ -312,7 +312,7 @@ test(
         const [delivery] = (await client!.messages.get(id)).deliveries;
         const taken = simulator.seen.get(to)?.taken ?? 0;
         expect({ to, isFinal: FINAL.has(delivery!.state) }).toEqual({ to, isFinal: true });
-        const doubtful = delivery!.attempts.filter((one) => one.outcome === 'uncertain').length;
+        const doubtful = delivery!.attempts.filter(({ outcome }) => outcome === 'uncertain').length;
         // Taken at least once where it says so, and more often only where an attempt was in doubt.
         if (delivery!.state === 'accepted') expect({ to, isThere: taken >= 1 }).toEqual({ to, isThere: true });
         if (canceled && doubtful === 0) expect({ to, taken }).toEqual({ to, taken: 0 });

@@ -5,7 +5,7 @@ import { Writable } from 'node:stream';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type Script, type StandInProvider } from '@verbalis/simulators';
+import { startSmtpProvider, type Script, type SmtpSimulator } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { LIMITS } from './limits.js';
 
@@ -55,7 +55,7 @@ export interface TestService {
   readonly service: Service;
   readonly client: Client;
   readonly key: string;
-  readonly simulator: StandInProvider;
+  readonly simulator: SmtpSimulator;
   readonly logs: string[];
   readonly folder: string;
   /** The message, once every delivery is in one of these states. */

@@ -15,7 +15,8 @@ import { Alerts } from './alerts/alerts.js';
 import { Quarantine } from './quarantine/quarantine.js';
 import { Figures } from './figures/figures.js';
 import { Live } from './events/live.js';
-import { SubscriptionPage, Subscriptions } from './webhooks/subscriptions.js';
+import { SubscriptionPage } from './webhooks/subscription-page.js';
+import { Subscriptions } from './webhooks/subscriptions.js';
 import { Captured } from './capture/captured.js';
 import { CapturedList } from './capture/captured-list.js';
 import { Search } from './search/search.js';
@@ -47,7 +48,7 @@ export function App() {
       );
   }, []);
 
-  const space = spaces?.find((one) => one.name === chosen) ?? rememberedSpace(spaces ?? []);
+  const space = spaces?.find(({ name }) => name === chosen) ?? rememberedSpace(spaces ?? []);
   const session = useMemo<Session | undefined>(
     () =>
       spaces === null || spaces === undefined || space === undefined

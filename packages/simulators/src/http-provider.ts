@@ -6,7 +6,7 @@ import type { ScriptedOutcome, Script } from './script.js';
 /** A dialect of the simulator's own invention. The two differ in everything, so that a profile is proven to be general. */
 export type Dialect = 'parcel' | 'postbox';
 
-export interface HttpStandInOptions {
+export interface HttpSimulatorOptions {
   readonly dialect: Dialect;
   readonly host: string;
   readonly port: number;
@@ -32,7 +32,7 @@ export interface TakenLetter {
   readonly headers: Readonly<Record<string, string>>;
 }
 
-export interface HttpStandIn {
+export interface HttpSimulator {
   readonly port: number;
   readonly taken: readonly TakenLetter[];
   readonly close: () => Promise<void>;
@@ -63,7 +63,7 @@ function readParcel(body: Buffer): Letter {
   return {
     to: letter.addressee.mail,
     subject: letter.title,
-    attachments: (letter.enclosed ?? []).map((one) => ({ name: one.label, bytes: Buffer.from(one.data, 'base64').length })),
+    attachments: (letter.enclosed ?? []).map(({ label, data }) => ({ name: label, bytes: Buffer.from(data, 'base64').length })),
     mail: undefined,
     headers: letter.extra ?? {},
   };
@@ -73,7 +73,9 @@ function readParcel(body: Buffer): Letter {
 function readPostbox(body: Buffer, type: string): Letter {
   const form = readMail(Buffer.concat([Buffer.from(`Content-Type: ${type}\r\n\r\n`), body]));
   const part = (name: string): Buffer => {
-    const found = form.parts.find((one) => parseParameters(fieldOf(one, 'content-disposition') ?? '').parameters['name'] === name);
+    const found = form.parts.find(
+      (candidate) => parseParameters(fieldOf(candidate, 'content-disposition') ?? '').parameters['name'] === name,
+    );
     return Buffer.from(found?.body ?? []);
   };
   const mail = readMail(part('mime'));
@@ -125,7 +127,7 @@ export function signedCall(
 }
 
 /** A simulated mail provider with an HTTP API. */
-export async function startHttpProvider(options: HttpStandInOptions): Promise<HttpStandIn> {
+export async function startHttpProvider(options: HttpSimulatorOptions): Promise<HttpSimulator> {
   const { dialect, script, key } = options;
   const taken: TakenLetter[] = [];
   const tries = new Map<string, number>();

@@ -3,17 +3,17 @@ export {
   startHttpProvider,
   type Dialect,
   type Fault,
-  type HttpStandIn,
-  type HttpStandInOptions,
+  type HttpSimulator,
+  type HttpSimulatorOptions,
   type TakenLetter,
 } from './http-provider.js';
 export { ScriptedOutcome, Script } from './script.js';
 export {
   startSmtpProvider,
   type Seen,
-  type StandInOptions,
+  type SmtpSimulatorOptions,
   type Behaviour,
-  type StandInClock,
-  type StandInProvider,
+  type SimulatorClock,
+  type SmtpSimulator,
 } from './smtp-provider.js';
 export { startChat, type Chat, type ChatMessage } from './chat.js';

@@ -5,7 +5,7 @@ import { listenSmtp, SmtpConnection, type SmtpListener } from '@verbalis/service
 import { writeComplaint, writeReport } from '@verbalis/core/returns';
 import type { Script } from './script.js';
 
-export interface StandInOptions {
+export interface SmtpSimulatorOptions {
   readonly name: string;
   readonly host: string;
   readonly port: number;
@@ -13,7 +13,7 @@ export interface StandInOptions {
   /** What it does with a recipient whom the script does not name; takes the mail when left out. */
   readonly behaviour?: (to: string, tries: number, now: number) => Behaviour;
   /** Its time, where that is not this machine's. */
-  readonly clock?: StandInClock;
+  readonly clock?: SimulatorClock;
   /** Where reports are mailed to: the return-path listener. A real server would look the domain up. */
   readonly returnsTo: { readonly host: string; readonly port: number };
   /** How long after acceptance a report is mailed, in milliseconds. */
@@ -34,14 +34,14 @@ export interface Behaviour {
   };
 }
 
-export interface StandInClock {
+export interface SimulatorClock {
   /** Milliseconds since the epoch. */
   readonly now: () => number;
   /** Calls back at a time; gives a function that calls it off. */
   readonly at: (at: number, run: () => void) => () => void;
 }
 
-const SYSTEM_CLOCK: StandInClock = {
+const SYSTEM_CLOCK: SimulatorClock = {
   now: () => Date.now(),
   at: (at, run) => {
     const timer = setTimeout(run, Math.max(0, at - Date.now()));
@@ -62,7 +62,7 @@ export interface Seen {
   taken: number;
 }
 
-export interface StandInProvider {
+export interface SmtpSimulator {
   readonly port: number;
   readonly seen: ReadonlyMap<string, Seen>;
   /** Whether a report is on its way. */
@@ -71,7 +71,7 @@ export interface StandInProvider {
 }
 
 /** A simulated mail provider: speaks real SMTP, and does with each recipient what its script says. */
-export async function startSmtpProvider(options: StandInOptions): Promise<StandInProvider> {
+export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<SmtpSimulator> {
   const clock = options.clock ?? SYSTEM_CLOCK;
   const seen = new Map<string, Seen>();
   const underWay = new Set<Promise<void>>();

@@ -31,13 +31,13 @@ export async function listCaptured(
   output.out(
     tableText(
       [{ title: 'came' }, { title: 'to' }, { title: 'subject' }, { title: 'code' }, { title: 'size', right: true }, { title: 'captured' }],
-      page.captured.map((one) => [
-        clockTime(one.receivedAt),
-        one.to,
-        one.subject,
-        one.code ?? '',
-        kilobytes(one.size),
-        output.color.dim(one.id),
+      page.captured.map((mail) => [
+        clockTime(mail.receivedAt),
+        mail.to,
+        mail.subject,
+        mail.code ?? '',
+        kilobytes(mail.size),
+        output.color.dim(mail.id),
       ]),
       output.color,
     ),
@@ -134,7 +134,7 @@ export async function simulate(
   { cause, link }: { readonly cause?: Cause; readonly link?: string },
   output: Output,
 ): Promise<ExitCode> {
-  const known = OUTCOMES.find((one) => one === outcome);
+  const known = OUTCOMES.find((name) => name === outcome);
   if (known === undefined) throw new UsageError(`"${outcome}" is not a known outcome.`, `One of ${OUTCOMES.join(', ')}.`);
   await client.captured.simulate({ id }, known, { ...(cause === undefined ? {} : { cause }), ...(link === undefined ? {} : { link }) });
   const { messageId } = await client.captured.get(id);

@@ -1,27 +1,25 @@
-import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join, resolve } from 'node:path';
-import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import { createClient, type Client, type Message, type NewMessage, type State } from '@verbalis/client';
 import { writeMail } from '@verbalis/core/mime';
-import { readConfig } from '@verbalis/service/settings';
+import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { ScriptedOutcome, Script } from '@verbalis/simulators';
 import { makeHistory } from './history.js';
-import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { Processes } from './processes.js';
+import { startChat, startProviders } from './simulators.js';
+import { tableText, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
 
 const DEMO = fileURLToPath(new URL('../../../../demo/', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SPACE = 'harbour';
-const CHAT_PORT = 8629;
 /** The made-up weeks end at a whole half hour. */
 const HISTORY_STEP_MS = 30 * 60_000;
 /** The space that captures. */
 const TRYING = 'drydock';
-const REPORT_AFTER_MS = 400;
 const PATIENCE_MS = 45_000;
 const POLL_MS = 200;
 
@@ -40,47 +38,7 @@ const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonl
   complain: { state: 'complained', attempts: 1, words: 'accepted, then reported as unwanted' },
 };
 
-/** A child process that says one line of JSON when it is ready. */
-async function started(
-  file: string,
-  args: readonly string[],
-  env: NodeJS.ProcessEnv,
-  children: ChildProcess[],
-): Promise<Record<string, unknown>> {
-  const child = spawn(process.execPath, [file, ...args], { env, stdio: ['pipe', 'pipe', 'pipe'] });
-  children.push(child);
-  let said = '';
-  child.stderr.on('data', (bytes: Buffer) => {
-    said = (said + bytes.toString()).slice(-4000);
-  });
-  const first = await new Promise<string>((resolveLine, reject) => {
-    createInterface({ input: child.stdout }).once('line', resolveLine);
-    child.once('exit', (code) => {
-      reject(new UsageError(said.trim() === '' ? `A part of the demo ended with ${code ?? 'a signal'}.` : said.trim()));
-    });
-  });
-  return JSON.parse(first) as Record<string, unknown>;
-}
-
-async function ended(children: readonly ChildProcess[]): Promise<void> {
-  await Promise.all(
-    [...children].reverse().map(
-      (child) =>
-        new Promise<void>((done) => {
-          if (child.exitCode !== null || child.signalCode !== null) {
-            done();
-            return;
-          }
-          child.once('exit', () => {
-            done();
-          });
-          child.kill('SIGTERM');
-        }),
-    ),
-  );
-}
-
-/** Starts simulator and service, sends the demo's bookings through the API, and shows what became of them. */
+/** Starts simulators and service, sends the demo's bookings through the API, and shows what became of them. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
   const dir = resolve(options.dir ?? '.demo');
   rmSync(dir, { recursive: true, force: true });
@@ -94,119 +52,91 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   };
   const configFile = join(DEMO, 'verbalis.yaml');
   const { settings } = readConfig(configFile, env);
-  const script = JSON.parse(readFileSync(join(DEMO, 'standin-script.json'), 'utf8')) as Script;
-  const bookings = JSON.parse(readFileSync(join(DEMO, 'bookings.json'), 'utf8')) as NewMessage[];
-  const more = JSON.parse(readFileSync(join(DEMO, 'more-bookings.json'), 'utf8')) as NewMessage[];
-  const children: ChildProcess[] = [];
+  const script = readDemo<Script>('simulator-script.json');
+  const processes = new Processes();
   try {
-    const relay = settings.providers['north-relay'];
-    if (relay?.kind !== 'smtp') throw new UsageError('The demo’s configuration has no provider "north-relay".');
-    const simulator = join(dir, 'north-relay.json');
-    writeFileSync(
-      simulator,
-      JSON.stringify({
-        kind: 'smtp',
-        name: 'north-relay',
-        host: relay.host,
-        port: relay.port,
-        returnsTo: { host: settings.returns.host, port: settings.returns.port },
-        reportAfterMs: REPORT_AFTER_MS,
-        script,
-      }),
-    );
-    const packet = settings.providers['packet-api'];
-    if (packet?.kind !== 'http' || packet.callbacks?.signature.kind !== 'hmac-sha256')
-      throw new UsageError('The demo’s configuration has no provider "packet-api" that calls back.');
-    const packetUrl = new URL(packet.request.url);
-    const { host: listenHost, port: listenPort } = settings.listen;
-    const httpStandIn = join(dir, 'packet-api.json');
-    writeFileSync(
-      httpStandIn,
-      JSON.stringify({
-        kind: 'http',
-        dialect: 'parcel',
-        host: packetUrl.hostname,
-        port: Number(packetUrl.port),
-        key: packet.secrets['token'] ?? '',
-        callsTo: {
-          url: `http://${listenHost}:${listenPort}/v1/returns/packet-api`,
-          secret: packet.callbacks.signature.secret,
-          afterMs: REPORT_AFTER_MS,
-        },
-        script,
-      }),
-    );
-    if (options.once !== true) {
-      output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about 40 s) …');
-      const began = Date.now();
-      const count = await makeHistory(readConfig(configFile, env), SPACE, operator, Math.floor(began / HISTORY_STEP_MS) * HISTORY_STEP_MS);
-      output.note(`… ${count} emails sent and answered in ${Math.round((Date.now() - began) / 1000)} s.`);
-    }
+    if (options.once !== true) await makeWeeks(readConfig(configFile, env), operator, output);
     output.note('Starting the simulator providers and the service …');
-    await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [simulator], process.env, children);
-    await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [httpStandIn], process.env, children);
-    const south = settings.providers['south-relay'];
-    if (south?.kind === 'smtp') {
-      const southStandIn = join(dir, 'south-relay.json');
-      writeFileSync(
-        southStandIn,
-        JSON.stringify({ ...(JSON.parse(readFileSync(simulator, 'utf8')) as object), name: 'south-relay', port: south.port }),
-      );
-      await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [southStandIn], process.env, children);
-    }
-    const chatStandIn = join(dir, 'chat.json');
-    writeFileSync(
-      chatStandIn,
-      JSON.stringify({ kind: 'chat', host: '127.0.0.1', port: Number(env['VERBALIS_DEMO_CHAT_PORT'] ?? CHAT_PORT) }),
-    );
-    const chat = await started(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [chatStandIn], process.env, children);
-    const chatUrl = `http://127.0.0.1:${Number(chat['port'])}`;
-    const service = await started(CLI, ['serve', '--config', configFile, '--json'], env, children);
+    await startProviders(processes, { dir, settings, script });
+    const chatUrl = await startChat(processes, dir);
+    const service = await processes.start(CLI, ['serve', '--config', configFile, '--json'], env);
     const url = String(service['url']);
-
-    const { key } = await createClient({ url, key: operator, space: SPACE }).keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
-    const client = createClient({ url, key });
-    // Whatever an alert or a complaint says goes to the chat, in the chat's own payload.
-    await createClient({ url, key: operator, space: SPACE }).subscriptions.add({
-      name: 'harbour office chat',
-      url: `${chatUrl}/hooks/harbour-office`,
-      filter: 'type in [alert-firing, alert-resolved, complained]',
-      payload: {
-        $if: 'event.data.text',
-        $value: { text: '{{ event.data.text }}' },
-        $else: { text: '{{ event.data.address }} complains about “{{ event.data.subject }}”.' },
-      },
-      handshake: false,
-    });
-    output.note(`Sending ${bookings.length} bookings through POST ${url}/v1/messages …`);
-    const asked: string[] = [];
-    for (const booking of bookings)
-      asked.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
-    const early = await outcome(client, asked, script);
-    output.note(`Pausing north-relay, and sending ${more.length} more: they go by packet-api, which calls back …`);
-    const operatorClient = createClient({ url, key: operator, space: SPACE });
-    await operatorClient.providers.pause('north-relay');
-    const late: string[] = [];
-    for (const booking of more) late.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
-    const messages = [...early, ...(await outcome(client, late, script))];
-    await operatorClient.providers.resume('north-relay');
+    const admin = createClient({ url, key: operator, space: SPACE });
+    await subscribeChat(admin, chatUrl);
+    const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
+    const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
     await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
-    const good = messages.every((message) => asScripted(message, script));
     output.out(outcomeTable(messages, script, output));
-    if (options.once === true) return good ? 0 : 1;
+    if (options.once === true) return messages.every((message) => asScripted(message, script)) ? 0 : 1;
     output.out(whereToLook({ url, signInUrl: String(service['signInUrl']), key, operator, chatUrl }, output));
-    await new Promise<void>((done) => {
-      process.once('SIGINT', () => {
-        done();
-      });
-      process.once('SIGTERM', () => {
-        done();
-      });
-    });
+    await stopSignal();
     return 0;
   } finally {
-    await ended(children);
+    await processes.end();
   }
+}
+
+function readDemo<T>(file: string): T {
+  return JSON.parse(readFileSync(join(DEMO, file), 'utf8')) as T;
+}
+
+function stopSignal(): Promise<void> {
+  return new Promise((done) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const)
+      process.once(signal, () => {
+        done();
+      });
+  });
+}
+
+async function makeWeeks(config: ReadConfig, operator: string, output: Output): Promise<void> {
+  output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about 40 s) …');
+  const began = Date.now();
+  const begin = Math.floor(began / HISTORY_STEP_MS) * HISTORY_STEP_MS;
+  const count = await makeHistory(config, { space: SPACE, operator, begin });
+  output.note(`… ${count} emails sent and answered in ${Math.round((Date.now() - began) / 1000)} s.`);
+}
+
+/** Whatever an alert or a complaint says goes to the chat, in the chat's own payload. */
+async function subscribeChat(admin: Client, chatUrl: string): Promise<void> {
+  await admin.subscriptions.add({
+    name: 'harbour office chat',
+    url: `${chatUrl}/hooks/harbour-office`,
+    filter: 'type in [alert-firing, alert-resolved, complained]',
+    payload: {
+      $if: 'event.data.text',
+      $value: { text: '{{ event.data.text }}' },
+      $else: { text: '{{ event.data.address }} complains about “{{ event.data.subject }}”.' },
+    },
+    handshake: false,
+  });
+}
+
+interface DemoRun {
+  readonly url: string;
+  readonly admin: Client;
+  /** What an app would use. */
+  readonly client: Client;
+  readonly script: Script;
+}
+
+/** Sends bookings by one provider, and with that one paused by the other. @returns what became of them */
+async function sendBookings({ url, admin, client, script }: DemoRun, output: Output): Promise<Message[]> {
+  const send = async (bookings: readonly NewMessage[]): Promise<Message[]> => {
+    const ids: string[] = [];
+    for (const booking of bookings)
+      ids.push((await client.messages.send(booking, { idempotencyKey: `demo-${booking.reference ?? ''}` })).id);
+    return outcome(client, ids, script);
+  };
+  const bookings = readDemo<NewMessage[]>('bookings.json');
+  const more = readDemo<NewMessage[]>('more-bookings.json');
+  output.note(`Sending ${bookings.length} bookings through POST ${url}/v1/messages …`);
+  const early = await send(bookings);
+  output.note(`Pausing north-relay, and sending ${more.length} more: they go by packet-api, which calls back …`);
+  await admin.providers.pause('north-relay');
+  const late = await send(more);
+  await admin.providers.resume('north-relay');
+  return [...early, ...late];
 }
 
 /** One mail of every template goes to the capturing space, from its sample, and one by plain SMTP as an app of any language hands it in. */
@@ -287,16 +217,15 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
   );
 }
 
-function whereToLook(
-  {
-    url,
-    signInUrl,
-    key,
-    operator,
-    chatUrl,
-  }: { readonly url: string; readonly signInUrl: string; readonly key: string; readonly operator: string; readonly chatUrl: string },
-  { color }: Output,
-): string {
+interface Places {
+  readonly url: string;
+  readonly signInUrl: string;
+  readonly key: string;
+  readonly operator: string;
+  readonly chatUrl: string;
+}
+
+function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color }: Output): string {
   return [
     '',
     color.bold('Where to look'),

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { createClient, type Client, type NewMessage } from '@verbalis/client';
 import { startService, type Clock } from '@verbalis/service';
 import type { ReadConfig } from '@verbalis/service/settings';
-import { startSmtpProvider, type Behaviour, type StandInProvider } from '@verbalis/simulators';
+import { startSmtpProvider, type Behaviour, type SmtpSimulator } from '@verbalis/simulators';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -197,59 +197,30 @@ function emailsOf(at: number, begin: number, samples: Samples): NewMessage[] {
   return out;
 }
 
+export interface HistoryInput {
+  readonly space: string;
+  readonly operator: string;
+  /** When the demo begins, and the made-up weeks end (milliseconds). */
+  readonly begin: number;
+}
+
 /**
  * Weeks of made-up sailings, sent and answered by the real pipeline against simulators with a clock that is moved: nothing is written into
  * tables by hand. @returns how many emails were sent
  */
-export async function makeHistory(config: ReadConfig, space: string, operator: string, begin: number): Promise<number> {
+export async function makeHistory(config: ReadConfig, { space, operator, begin }: HistoryInput): Promise<number> {
   const start = begin - DAYS * DAY;
   const clock = historyClock(start);
-  const names = ['north-relay', 'south-relay'] as const;
   const returnsTo = { host: '127.0.0.1', port: 0 };
-  const simulators: StandInProvider[] = [];
-  for (const name of names)
+  const simulators: SmtpSimulator[] = [];
+  for (const name of RELAYS) {
+    const behaviour = behaviourOf(name, begin);
     simulators.push(
-      await startSmtpProvider({
-        name,
-        host: '127.0.0.1',
-        port: 0,
-        script: {},
-        behaviour: behaviourOf(name, begin),
-        clock,
-        returnsTo,
-        reportAfterMs: 0,
-      }),
+      await startSmtpProvider({ name, host: '127.0.0.1', port: 0, script: {}, behaviour, clock, returnsTo, reportAfterMs: 0 }),
     );
-  const { settings } = config;
-  const usual = settings.spaces[space];
-  const relay = settings.providers['north-relay'];
-  if (usual === undefined || relay?.kind !== 'smtp') throw new Error('The demo’s configuration has no such space and provider.');
-  const service = await startService({
-    config: {
-      ...config,
-      settings: {
-        ...settings,
-        listen: { ...settings.listen, port: 0 },
-        returns: { ...settings.returns, port: 0, connectionsPerMinute: 100_000 },
-        submission: { ...settings.submission, port: undefined, openTo: undefined },
-        log: { level: 'fatal' },
-        // As in life: a server that greylists is asked again after minutes.
-        dispatch: { ...settings.dispatch, retryByCause: {} },
-        providers: Object.fromEntries(names.map((name, i) => [name, { ...relay, port: simulators[i]?.port ?? 0 }])),
-        spaces: {
-          [space]: {
-            ...usual,
-            route: [
-              { provider: 'north-relay', share: 70 },
-              { provider: 'south-relay', share: 30 },
-            ],
-          },
-        },
-      },
-    },
-    clock,
-    operatorSecret: operator,
-  });
+  }
+  const ports = simulators.map(({ port }) => port);
+  const service = await startService({ config: historyConfig(config, space, ports), clock, operatorSecret: operator });
   returnsTo.port = service.returnsPort;
   clock.busy = () => {
     service.writeNow();
@@ -258,9 +229,7 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
   let sent = 0;
   try {
     const client: Client = createClient({ url: service.url, key: operator, space });
-    const { templates } = await client.templates.list();
-    const samples: Record<string, Record<string, unknown>> = {};
-    for (const { name } of templates) samples[name] = ((await client.templates.get(name)).data['typical'] ?? {}) as Record<string, unknown>;
+    const samples = await typicalData(client);
     for (let at = start; at < begin; at += STEP) {
       await clock.moveTo(at);
       const messages = emailsOf(at, begin, samples);
@@ -274,4 +243,40 @@ export async function makeHistory(config: ReadConfig, space: string, operator: s
     await Promise.all(simulators.map((simulator) => simulator.close()));
   }
   return sent;
+}
+
+const RELAYS = ['north-relay', 'south-relay'] as const;
+
+/** The demo's configuration with simulators on free ports, and without what a moved clock would trip over. */
+function historyConfig(config: ReadConfig, space: string, ports: readonly number[]): ReadConfig {
+  const { settings } = config;
+  const usual = settings.spaces[space];
+  const relay = settings.providers['north-relay'];
+  if (usual === undefined || relay?.kind !== 'smtp') throw new Error('The demo’s configuration has no such space and provider.');
+  const route = [
+    { provider: 'north-relay', share: 70 },
+    { provider: 'south-relay', share: 30 },
+  ];
+  return {
+    ...config,
+    settings: {
+      ...settings,
+      listen: { ...settings.listen, port: 0 },
+      returns: { ...settings.returns, port: 0, connectionsPerMinute: 100_000 },
+      submission: { ...settings.submission, port: undefined, openTo: undefined },
+      log: { level: 'fatal' },
+      // As in life: a server that greylists is asked again after minutes.
+      dispatch: { ...settings.dispatch, retryByCause: {} },
+      providers: Object.fromEntries(RELAYS.map((name, i) => [name, { ...relay, port: ports[i] ?? 0 }])),
+      spaces: { [space]: { ...usual, route } },
+    },
+  };
+}
+
+async function typicalData(client: Client): Promise<Samples> {
+  const { templates } = await client.templates.list();
+  const data = await Promise.all(
+    templates.map(async ({ name }) => [name, (await client.templates.get(name)).data['typical'] ?? {}] as const),
+  );
+  return Object.fromEntries(data) as Samples;
 }

@@ -52,7 +52,7 @@ export async function figures(
     { title: 'to delivery', right: true },
   ];
   const rows = [
-    ...(found.by ?? []).map((one) => [one.value === '' ? '(none)' : one.value, ...cells(one.counts)]),
+    ...(found.by ?? []).map(({ value, counts }) => [value === '' ? '(none)' : value, ...cells(counts)]),
     [`these ${back} days`, ...cells(found.total)],
     ['the days before', ...cells(found.before)],
   ];

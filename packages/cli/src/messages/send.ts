@@ -74,15 +74,15 @@ export async function send(client: Client, template: string | undefined, options
     }
   }
   const ended: (MessageSummary | Message)[] =
-    options.wait === true ? await Promise.all(accepted.map((one) => settled(client, one.id))) : accepted;
+    options.wait === true ? await Promise.all(accepted.map(({ id }) => settled(client, id))) : accepted;
   if (options.json === true) output.out(JSON.stringify(messages.length === 1 ? ended[0] : ended, null, 2));
   else {
-    const rows = ended.flatMap((one) =>
-      one.deliveries.map((delivery) => [one.id, delivery.address, stateWord(delivery.state, output.color), one.subject]),
+    const rows = ended.flatMap(({ deliveries, id, subject }) =>
+      deliveries.map((delivery) => [id, delivery.address, stateWord(delivery.state, output.color), subject]),
     );
     output.out(tableText([{ title: 'message' }, { title: 'to' }, { title: 'state' }, { title: 'subject' }], rows, output.color));
   }
-  const failed = ended.some((one) => one.deliveries.some((delivery) => ['failed', 'expired', 'withheld'].includes(delivery.state)));
+  const failed = ended.some(({ deliveries }) => deliveries.some((delivery) => ['failed', 'expired', 'withheld'].includes(delivery.state)));
   return refused > 0 || (options.wait === true && failed) ? 1 : 0;
 }
 

@@ -76,7 +76,7 @@ export async function readReturns(
       reading.envelopeId === undefined ? undefined : `envelope ${reading.envelopeId}`,
       reading.originalMessageId === undefined ? undefined : `about <${reading.originalMessageId}>`,
       reading.feedbackType === undefined ? undefined : `feedback ${reading.feedbackType}`,
-    ].filter((one) => one !== undefined);
+    ].filter((value) => value !== undefined);
     output.out(`${color.bold(file)}  ${reading.kind}${about.length === 0 ? '' : color.dim(`  ${about.join(', ')}`)}`);
     for (const recipient of reading.recipients) {
       const codes = [recipient.replyCode, recipient.status].filter((part) => part !== undefined).join(' ');

@@ -11,12 +11,12 @@ export interface ReturnsOptions {
   readonly json?: boolean;
 }
 
-function saysOf(one: ReturnView): string {
-  if (one.feedbackType !== undefined) return one.feedbackType;
-  const [first] = one.recipients;
-  if (first === undefined) return one.problem ?? one.subject ?? '';
+function saysOf(report: ReturnView): string {
+  if (report.feedbackType !== undefined) return report.feedbackType;
+  const [first] = report.recipients;
+  if (first === undefined) return report.problem ?? report.subject ?? '';
   const why = first.action === 'failed' || first.action === 'delayed' ? `: ${first.cause}` : '';
-  return `${first.action}${why}${one.recipients.length > 1 ? ` and ${one.recipients.length - 1} more` : ''}`;
+  return `${first.action}${why}${report.recipients.length > 1 ? ` and ${report.recipients.length - 1} more` : ''}`;
 }
 
 export async function listReturns(client: Client, { json, limit, ...filter }: ReturnsOptions, output: Output): Promise<ExitCode> {
@@ -27,13 +27,13 @@ export async function listReturns(client: Client, { json, limit, ...filter }: Re
     output.out(
       tableText(
         [{ title: 'came' }, { title: 'kind' }, { title: 'about' }, { title: 'says' }, { title: 'matched' }, { title: 'return' }],
-        page.returns.map((one) => [
-          clockTime(one.receivedAt),
-          one.kind,
-          one.recipients[0]?.address ?? one.from ?? '',
-          saysOf(one),
-          one.matched ? 'yes' : output.color.yellow('no'),
-          output.color.dim(one.id),
+        page.returns.map((report) => [
+          clockTime(report.receivedAt),
+          report.kind,
+          report.recipients[0]?.address ?? report.from ?? '',
+          saysOf(report),
+          report.matched ? 'yes' : output.color.yellow('no'),
+          output.color.dim(report.id),
         ]),
         output.color,
       ),

@@ -76,7 +76,7 @@ export async function liftSuppression(
     json === true
       ? JSON.stringify(lifted, null, 2)
       : lifted
-          .map((one) => `${one.address} may get mail again${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}.`)
+          .map(({ address, topic }) => `${address} may get mail again${topic === undefined ? '' : ` of the topic "${topic}"`}.`)
           .join('\n'),
   );
   return 0;

@@ -64,6 +64,15 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => testSubscription(connect(options), id, only(options), output)),
   );
 
+  defineNotifications(subscriptions, { run, remote, example });
+
+  example(
+    remote(subscriptions.command('remove <subscription>').description('remove it, with its notifications')),
+    'verbalis subscriptions remove office',
+  ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
+}
+
+function defineNotifications(subscriptions: Command, { run, remote, example }: Pick<Making, 'run' | 'remote' | 'example'>): void {
   example(
     remote(
       subscriptions
@@ -96,9 +105,4 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((id: string, options: Remote & Parameters<typeof listNotifications>[2]) =>
     run((output) => listNotifications(connect(options), id, only(options), output)),
   );
-
-  example(
-    remote(subscriptions.command('remove <subscription>').description('remove it, with its notifications')),
-    'verbalis subscriptions remove office',
-  ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
 }

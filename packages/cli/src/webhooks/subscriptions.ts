@@ -12,30 +12,32 @@ function stateText({ state, restingUntil }: Subscription, { color }: Output): st
   return state === 'paused' ? color.yellow('◌ paused') : color.red(state === 'gone' ? '✗ gone' : '? unproven');
 }
 
-function subscriptionText(one: Subscription, output: Output): string {
+function subscriptionText(subscription: Subscription, output: Output): string {
   const { color } = output;
   const rows: [string, string][] = [
-    ['State', `${stateText(one, output)}${one.reason === undefined ? '' : `  ${one.reason}`}`],
-    ['To', one.url],
-    ['Filter', one.filter === '' ? 'everything' : one.filter],
-    ...(one.batch > 1 ? [['Together', `up to ${one.batch}`] as [string, string]] : []),
-    ...(one.payload === undefined ? [] : [['Shape', JSON.stringify(one.payload)] as [string, string]]),
-    ['Delivered', String(one.delivered)],
-    ['Waiting', `${one.waiting}${one.behind > 0 ? `, ${one.behind} events not looked at` : ''}`],
-    ['Set aside', String(one.deadLetters)],
-    ...(one.restingUntil === undefined ? [] : [['Resting', `until ${clockTime(one.restingUntil)}, since it fails`] as [string, string]]),
-    ...(one.secret === undefined ? [] : [['Secret', `${color.bold(one.secret)}   (shown once)`] as [string, string]]),
+    ['State', `${stateText(subscription, output)}${subscription.reason === undefined ? '' : `  ${subscription.reason}`}`],
+    ['To', subscription.url],
+    ['Filter', subscription.filter === '' ? 'everything' : subscription.filter],
+    ...(subscription.batch > 1 ? [['Together', `up to ${subscription.batch}`] as [string, string]] : []),
+    ...(subscription.payload === undefined ? [] : [['Shape', JSON.stringify(subscription.payload)] as [string, string]]),
+    ['Delivered', String(subscription.delivered)],
+    ['Waiting', `${subscription.waiting}${subscription.behind > 0 ? `, ${subscription.behind} events not looked at` : ''}`],
+    ['Set aside', String(subscription.deadLetters)],
+    ...(subscription.restingUntil === undefined
+      ? []
+      : [['Resting', `until ${clockTime(subscription.restingUntil)}, since it fails`] as [string, string]]),
+    ...(subscription.secret === undefined ? [] : [['Secret', `${color.bold(subscription.secret)}   (shown once)`] as [string, string]]),
   ];
   const wide = Math.max(...rows.map(([name]) => name.length));
   return [
-    `${color.bold(one.name)}  ${color.dim(one.id)}`,
+    `${color.bold(subscription.name)}  ${color.dim(subscription.id)}`,
     ...rows.map(([name, value]) => `  ${color.dim(name.padEnd(wide))}  ${value}`),
   ].join('\n');
 }
 
-function show(one: Subscription, { json }: Json, output: Output): ExitCode {
-  output.out(json === true ? JSON.stringify(one, null, 2) : subscriptionText(one, output));
-  return one.state === 'unproven' ? 1 : 0;
+function show(subscription: Subscription, { json }: Json, output: Output): ExitCode {
+  output.out(json === true ? JSON.stringify(subscription, null, 2) : subscriptionText(subscription, output));
+  return subscription.state === 'unproven' ? 1 : 0;
 }
 
 export async function listSubscriptions(client: Client, { json }: Json, output: Output): Promise<ExitCode> {
@@ -54,14 +56,14 @@ export async function listSubscriptions(client: Client, { json }: Json, output: 
           { title: 'filter' },
           { title: 'subscription' },
         ],
-        list.map((one) => [
-          one.name,
-          stateText(one, output),
-          String(one.delivered),
-          String(one.waiting),
-          String(one.deadLetters),
-          one.filter === '' ? 'everything' : one.filter,
-          output.color.dim(one.id),
+        list.map((subscription) => [
+          subscription.name,
+          stateText(subscription, output),
+          String(subscription.delivered),
+          String(subscription.waiting),
+          String(subscription.deadLetters),
+          subscription.filter === '' ? 'everything' : subscription.filter,
+          output.color.dim(subscription.id),
         ]),
         output.color,
       ),

@@ -38,11 +38,11 @@ export async function check(folder: string, options: { json?: boolean; links?: b
 }
 
 /** A problem as a terminal shows it: place, sentence, frame, hint. */
-export function problemText(one: Problem, source: string | undefined, { color }: Output): string {
-  const { file, line, column } = one.place;
-  const mark = { error: color.red, warning: color.yellow, suggestion: color.blue }[one.severity](one.severity);
-  const lines = [`${color.bold(`${file}:${line}:${column}`)}  ${mark} ${color.dim(one.code)}`, `  ${one.message}`];
-  if (source !== undefined) lines.push(codeFrame(source, one.place).replace(/^/gm, '  '));
-  if (one.hint !== undefined) lines.push(`  ${color.cyan(one.hint)}`);
+export function problemText(problem: Problem, source: string | undefined, { color }: Output): string {
+  const { file, line, column } = problem.place;
+  const mark = { error: color.red, warning: color.yellow, suggestion: color.blue }[problem.severity](problem.severity);
+  const lines = [`${color.bold(`${file}:${line}:${column}`)}  ${mark} ${color.dim(problem.code)}`, `  ${problem.message}`];
+  if (source !== undefined) lines.push(codeFrame(source, problem.place).replace(/^/gm, '  '));
+  if (problem.hint !== undefined) lines.push(`  ${color.cyan(problem.hint)}`);
   return lines.join('\n');
 }

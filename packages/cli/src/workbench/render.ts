@@ -30,7 +30,7 @@ export async function render(folder: string, name: string, options: RenderOption
   const locale = options.locale ?? project.settings.locale;
   const program = lookUp(locale, project.settings.locale)
     .map((tag) => made?.programs.get(tag))
-    .find((one) => one !== undefined);
+    .find((value) => value !== undefined);
   if (template === undefined || program === undefined) {
     for (const problem of wrong) output.note(`${problemText(problem, project.texts.get(problem.place.file), output)}\n`);
     return 1;
@@ -68,10 +68,10 @@ function dataFor(template: TemplateFiles, options: RenderOptions): unknown {
     if (options.sample !== undefined) throw new UsageError('Give either --sample or --data, not both.');
     return readJson(options.data);
   }
-  const name = options.sample ?? template.samples.find((one) => one.name === 'typical')?.name ?? template.samples[0]?.name;
-  const sample = template.samples.find((one) => one.name === name);
+  const name = options.sample ?? template.samples.find(({ name }) => name === 'typical')?.name ?? template.samples[0]?.name;
+  const sample = template.samples.find((sample) => sample.name === name);
   if (sample === undefined) {
-    const names = template.samples.map((one) => one.name);
+    const names = template.samples.map(({ name }) => name);
     throw new UsageError(
       `The template "${template.name}" has no sample "${name ?? ''}".`,
       didYouMean(name ?? '', names) ?? 'Give data with --data FILE.',

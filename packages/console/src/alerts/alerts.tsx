@@ -129,9 +129,9 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
               selectedKeys={of}
               onSelectionChange={(keys) => setOf([...keys].map(String))}
             >
-              {COUNTED.map((one) => (
-                <ToggleButton key={one} id={one}>
-                  {one}
+              {COUNTED.map((kind) => (
+                <ToggleButton key={kind} id={kind}>
+                  {kind}
                 </ToggleButton>
               ))}
             </Kinds>
@@ -142,7 +142,7 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
             <Choose
               label="Each on its own"
               value={by}
-              options={[['none', 'all together'], ...GROUPS.map((one) => [one, `each ${one}`] as const)]}
+              options={[['none', 'all together'], ...GROUPS.map((group) => [group, `each ${group}`] as const)]}
               onChange={setBy}
             />
           </Numbers>
@@ -163,12 +163,12 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
 }
 
 const CSV: readonly CsvColumn<AlertView>[] = [
-  ['rule', (one) => one.rule],
-  ['for', (one) => one.group],
-  ['since', (one) => one.since],
-  ['until', (one) => one.resolvedAt],
-  ['value', (one) => one.value],
-  ['found', (one) => one.text],
+  ['rule', ({ rule }) => rule],
+  ['for', ({ group }) => group],
+  ['since', ({ since }) => since],
+  ['until', ({ resolvedAt }) => resolvedAt],
+  ['value', ({ value }) => value],
+  ['found', ({ text }) => text],
 ];
 
 function AlertTable({ alerts }: { readonly alerts: readonly AlertView[] }) {

@@ -34,14 +34,14 @@ const Live = styled.span`
 `;
 
 const CSV: readonly CsvColumn<CapturedSummary>[] = [
-  ['id', (one) => one.id],
-  ['to', (one) => one.to],
-  ['from', (one) => one.from],
-  ['subject', (one) => one.subject],
-  ['code', (one) => one.code],
-  ['attachments', (one) => one.attachments],
-  ['bytes', (one) => one.size],
-  ['receivedAt', (one) => one.receivedAt],
+  ['id', ({ id }) => id],
+  ['to', ({ to }) => to],
+  ['from', ({ from }) => from],
+  ['subject', ({ subject }) => subject],
+  ['code', ({ code }) => code],
+  ['attachments', ({ attachments }) => attachments],
+  ['bytes', ({ size }) => size],
+  ['receivedAt', ({ receivedAt }) => receivedAt],
 ];
 
 /** Captured mail as it arrives, newest first. */
@@ -96,8 +96,8 @@ export function CapturedList() {
           value={to}
           options={[
             ['', 'everybody'],
-            ...known.map((one) => [one.address, `${one.address} (${one.emails})`] as const),
-            ...(to !== '' && !known.some((one) => one.address === to) ? [[to, to] as const] : []),
+            ...known.map(({ address, emails }) => [address, `${address} (${emails})`] as const),
+            ...(to !== '' && !known.some(({ address }) => address === to) ? [[to, to] as const] : []),
           ]}
           onChange={(value) => change('to', value)}
         />

@@ -1,14 +1,14 @@
-import type { CapturedMail, SimulatedOutcome } from '@verbalis/client';
+import type { CapturedMail } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { useState } from 'react';
 import { Button, Fault, Mono, When } from '../parts/basics.js';
-import { Choose } from '../parts/choose.js';
 import { OneOf, Toggle } from '../parts/switches.js';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
-import { CAUSES, inBytes } from '../words.js';
+import { inBytes } from '../words.js';
+import { Simulate, Soft } from './simulate.js';
 
 const Title = styled.div`
   display: grid;
@@ -92,11 +92,6 @@ const Code = styled.div`
   letter-spacing: 0.12em;
 `;
 
-const Soft = styled.span`
-  color: ${color.soft};
-  font-size: 14px;
-`;
-
 const VIEWS = [
   ['html', 'Mail'],
   ['text', 'Text'],
@@ -104,14 +99,6 @@ const VIEWS = [
   ['source', 'Source'],
 ] as const;
 type View = (typeof VIEWS)[number][0];
-const OUTCOMES: readonly (readonly [SimulatedOutcome, string])[] = [
-  ['delivered', 'delivered'],
-  ['delayed', 'delayed'],
-  ['bounced', 'bounced'],
-  ['complained', 'complained about'],
-  ['image-loaded', 'image-loaded'],
-  ['link-followed', 'link-followed'],
-];
 /** Of a source that is longer, so much is shown; all of it can be saved. */
 const MOST_SHOWN = 400_000;
 
@@ -139,29 +126,20 @@ export function Captured() {
   return <Reader mail={data} />;
 }
 
+type SetParam = (name: string, value: string | undefined) => void;
+/** The address of something of the mail. */
+type AddressOf = (what: string, more?: Readonly<Record<string, string>>) => string;
+
 function Reader({ mail }: { readonly mail: CapturedMail }) {
-  const { client, space } = useSession();
-  const navigate = useNavigate();
-  const queries = useQueryClient();
+  const { space } = useSession();
   const [params, setParams] = useSearchParams();
-  const asked = VIEWS.find(([one]) => one === params.get('view'))?.[0];
-  const view: View = asked ?? (mail.html === '' ? 'text' : 'html');
-  const phone = params.get('width') === 'phone';
-  const [remote, setRemote] = useState(false);
-  const set = (name: string, value: string | undefined): void => {
+  const set: SetParam = (name, value) => {
     const next = new URLSearchParams(params);
     if (value === undefined) next.delete(name);
     else next.set(name, value);
     setParams(next, { replace: true });
   };
-  const remove = useMutation({
-    mutationFn: () => client.captured.remove(mail.id),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['captured', space.name] });
-      await navigate('/try');
-    },
-  });
-  const at = (what: string, more: Readonly<Record<string, string>> = {}): string =>
+  const addressOf: AddressOf = (what, more = {}) =>
     `/v1/captured/${mail.id}/${what}?${new URLSearchParams({ space: space.name, ...more }).toString()}`;
   return (
     <article>
@@ -171,204 +149,189 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
       </Title>
       <Split>
         <div>
-          <Facts>
-            <dt>From</dt>
-            <dd>{mail.from}</dd>
-            <dt>To</dt>
-            <dd>
-              <Mono>{mail.to}</Mono>
-            </dd>
-            <dt>Came</dt>
-            <dd>
-              <When at={mail.receivedAt.toISOString()} />, {inBytes(mail.size)}
-            </dd>
-            {mail.messageId !== undefined && (
-              <>
-                <dt>Message</dt>
-                <dd>
-                  <Link to={`/track/messages/${mail.messageId}`}>its timeline</Link>
-                </dd>
-              </>
-            )}
-          </Facts>
-          <Bar>
-            <OneOf<View> label="View" value={view} options={VIEWS} onChange={(value) => set('view', value)} />
-            {view === 'html' && (
-              <>
-                <OneOf
-                  label="Width"
-                  value={phone ? 'phone' : 'desktop'}
-                  options={[
-                    ['desktop', 'Desktop'],
-                    ['phone', 'Phone'],
-                  ]}
-                  onChange={(value) => set('width', value === 'phone' ? value : undefined)}
-                />
-                <Toggle on={remote} onChange={setRemote}>
-                  Load pictures from elsewhere
-                </Toggle>
-              </>
-            )}
-          </Bar>
-          {view === 'html' &&
-            (mail.html === '' ? (
-              <p>This mail has no HTML part.</p>
-            ) : (
-              <Frame
-                title="HTML part"
-                sandbox=""
-                referrerPolicy="no-referrer"
-                tabIndex={0}
-                $width={phone ? '377px' : '100%'}
-                src={at('html', { remote: remote ? 'yes' : 'no' })}
-              />
-            ))}
-          {view === 'text' && (
-            <Plain tabIndex={0} aria-label="Text part">
-              {mail.text === '' ? 'This mail has no text part.' : bounded(mail.text)}
-            </Plain>
-          )}
-          {view === 'headers' && (
-            <Facts>
-              {mail.headers.map((header, i) => [
-                <dt key={`${i}n`}>
-                  <Mono>{header.name}</Mono>
-                </dt>,
-                <dd key={`${i}v`}>
-                  <Mono>{header.value}</Mono>
-                </dd>,
-              ])}
-            </Facts>
-          )}
-          {view === 'source' && <Source id={mail.id} />}
+          <MailFacts mail={mail} />
+          <Views {...{ mail, params, set, addressOf }} />
         </div>
         <Side aria-label="In this mail">
-          {mail.codes.length > 0 && (
-            <section>
-              <h2>Code</h2>
-              {mail.codes.map((code) => (
-                <Code key={code}>{code}</Code>
-              ))}
-            </section>
-          )}
-          <section>
-            <h2>Links</h2>
-            {mail.links.length === 0 && <Soft>none</Soft>}
-            <ul>
-              {mail.links.slice(0, 60).map((link, i) => (
-                <li key={i}>
-                  {link.text === '' ? 'a picture without words' : link.text}
-                  <br />
-                  <Soft>
-                    <Mono>{link.href}</Mono>
-                  </Soft>
-                </li>
-              ))}
-            </ul>
-          </section>
-          {mail.attachments.length > 0 && (
-            <section>
-              <h2>Attached</h2>
-              <ul>
-                {mail.attachments.slice(0, 200).map((attachment) => (
-                  <li key={attachment.part}>
-                    <a href={at(`attachments/${attachment.part}`)} download={attachment.name}>
-                      {attachment.name}
-                    </a>
-                    <br />
-                    <Soft>
-                      {attachment.type}, {inBytes(attachment.size)}
-                      {attachment.inline ? ', shown in the mail' : ''}
-                    </Soft>
-                  </li>
-                ))}
-              </ul>
-            </section>
-          )}
+          <Contents mail={mail} addressOf={addressOf} />
           <Simulate mail={mail} />
-          <section>
-            <h2>This mail</h2>
-            <ul>
-              <li>
-                <a href={at('source')} download={`${mail.id}.eml`}>
-                  Save as a file
-                </a>
-              </li>
-              <li>
-                <Button $quiet onPress={() => remove.mutate()}>
-                  Take it away
-                </Button>
-              </li>
-            </ul>
-          </section>
+          <Keep mail={mail} addressOf={addressOf} />
         </Side>
       </Split>
     </article>
   );
 }
 
-/** Lets something become of the mail, so that the app's handling of it can be tried. */
-function Simulate({ mail }: { readonly mail: CapturedMail }) {
-  const { client } = useSession();
-  const [outcome, setOutcome] = useState<SimulatedOutcome>('bounced');
-  const [cause, setCause] = useState<(typeof CAUSES)[number]>('mailbox-full');
-  const [link, setLink] = useState(mail.links[0]?.href ?? '');
-  const run = useMutation({
-    mutationFn: () =>
-      client.captured.simulate(mail, outcome, {
-        ...(outcome === 'bounced' || outcome === 'delayed' ? { cause } : {}),
-        ...(outcome === 'link-followed' && link !== '' ? { link } : {}),
-      }),
+function MailFacts({ mail }: { readonly mail: CapturedMail }) {
+  return (
+    <Facts>
+      <dt>From</dt>
+      <dd>{mail.from}</dd>
+      <dt>To</dt>
+      <dd>
+        <Mono>{mail.to}</Mono>
+      </dd>
+      <dt>Came</dt>
+      <dd>
+        <When at={mail.receivedAt.toISOString()} />, {inBytes(mail.size)}
+      </dd>
+      {mail.messageId !== undefined && (
+        <>
+          <dt>Message</dt>
+          <dd>
+            <Link to={`/track/messages/${mail.messageId}`}>its timeline</Link>
+          </dd>
+        </>
+      )}
+    </Facts>
+  );
+}
+
+interface ViewsProps {
+  readonly mail: CapturedMail;
+  readonly params: URLSearchParams;
+  readonly set: SetParam;
+  readonly addressOf: AddressOf;
+}
+
+/** The mail as its reader sees it, as text, and as it came. */
+function Views({ mail, params, set, addressOf }: ViewsProps) {
+  const asked = VIEWS.find(([id]) => id === params.get('view'))?.[0];
+  const view: View = asked ?? (mail.html === '' ? 'text' : 'html');
+  const isPhone = params.get('width') === 'phone';
+  const [isRemote, setRemote] = useState(false);
+  return (
+    <>
+      <Bar>
+        <OneOf<View> label="View" value={view} options={VIEWS} onChange={(value) => set('view', value)} />
+        {view === 'html' && (
+          <>
+            <OneOf
+              label="Width"
+              value={isPhone ? 'phone' : 'desktop'}
+              options={[
+                ['desktop', 'Desktop'],
+                ['phone', 'Phone'],
+              ]}
+              onChange={(value) => set('width', value === 'phone' ? value : undefined)}
+            />
+            <Toggle on={isRemote} onChange={setRemote}>
+              Load pictures from elsewhere
+            </Toggle>
+          </>
+        )}
+      </Bar>
+      {view === 'html' &&
+        (mail.html === '' ? (
+          <p>This mail has no HTML part.</p>
+        ) : (
+          <Frame
+            title="HTML part"
+            sandbox=""
+            referrerPolicy="no-referrer"
+            tabIndex={0}
+            $width={isPhone ? '377px' : '100%'}
+            src={addressOf('html', { remote: isRemote ? 'yes' : 'no' })}
+          />
+        ))}
+      {view === 'text' && (
+        <Plain tabIndex={0} aria-label="Text part">
+          {mail.text === '' ? 'This mail has no text part.' : bounded(mail.text)}
+        </Plain>
+      )}
+      {view === 'headers' && (
+        <Facts>
+          {mail.headers.map((header, i) => [
+            <dt key={`${i}n`}>
+              <Mono>{header.name}</Mono>
+            </dt>,
+            <dd key={`${i}v`}>
+              <Mono>{header.value}</Mono>
+            </dd>,
+          ])}
+        </Facts>
+      )}
+      {view === 'source' && <Source id={mail.id} />}
+    </>
+  );
+}
+
+/** Codes, links and attachments of the mail. */
+function Contents({ mail, addressOf }: { readonly mail: CapturedMail; readonly addressOf: AddressOf }) {
+  return (
+    <>
+      {mail.codes.length > 0 && (
+        <section>
+          <h2>Code</h2>
+          {mail.codes.map((code) => (
+            <Code key={code}>{code}</Code>
+          ))}
+        </section>
+      )}
+      <section>
+        <h2>Links</h2>
+        {mail.links.length === 0 && <Soft>none</Soft>}
+        <ul>
+          {mail.links.slice(0, 60).map((link, i) => (
+            <li key={i}>
+              {link.text === '' ? 'a picture without words' : link.text}
+              <br />
+              <Soft>
+                <Mono>{link.href}</Mono>
+              </Soft>
+            </li>
+          ))}
+        </ul>
+      </section>
+      {mail.attachments.length > 0 && (
+        <section>
+          <h2>Attached</h2>
+          <ul>
+            {mail.attachments.slice(0, 200).map((attachment) => (
+              <li key={attachment.part}>
+                <a href={addressOf(`attachments/${attachment.part}`)} download={attachment.name}>
+                  {attachment.name}
+                </a>
+                <br />
+                <Soft>
+                  {attachment.type}, {inBytes(attachment.size)}
+                  {attachment.inline ? ', shown in the mail' : ''}
+                </Soft>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </>
+  );
+}
+
+function Keep({ mail, addressOf }: { readonly mail: CapturedMail; readonly addressOf: AddressOf }) {
+  const { client, space } = useSession();
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const remove = useMutation({
+    mutationFn: () => client.captured.remove(mail.id),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['captured', space.name] });
+      await navigate('/try');
+    },
   });
   return (
-    <section aria-label="Simulate">
-      <h2>What becomes of it</h2>
-      {mail.messageId === undefined ? (
-        <Soft>A test: there is no message for it.</Soft>
-      ) : (
-        <ul>
-          <li>
-            <Choose label="It is" value={outcome} options={OUTCOMES} onChange={(value) => setOutcome(value as SimulatedOutcome)} />
-          </li>
-          {(outcome === 'bounced' || outcome === 'delayed') && (
-            <li>
-              <Choose
-                label="Because of"
-                value={cause}
-                options={CAUSES.map((one) => [one, one])}
-                onChange={(value) => setCause(value as (typeof CAUSES)[number])}
-              />
-            </li>
-          )}
-          {outcome === 'link-followed' && mail.links.length > 0 && (
-            <li>
-              <Choose
-                label="The link"
-                value={link}
-                options={mail.links.map((one) => [one.href, one.text === '' ? one.href : one.text])}
-                onChange={setLink}
-              />
-            </li>
-          )}
-          <li>
-            <Button $quiet onPress={() => run.mutate()}>
-              Let it happen
-            </Button>
-          </li>
-          {run.error !== null && (
-            <li>
-              <Fault error={run.error} />
-            </li>
-          )}
-          {run.isSuccess && (
-            <li>
-              <p role="status">
-                Simulated: <Link to={`/track/messages/${mail.messageId}`}>its timeline</Link>
-              </p>
-            </li>
-          )}
-        </ul>
-      )}
+    <section>
+      <h2>This mail</h2>
+      <ul>
+        <li>
+          <a href={addressOf('source')} download={`${mail.id}.eml`}>
+            Save as a file
+          </a>
+        </li>
+        <li>
+          <Button $quiet onPress={() => remove.mutate()}>
+            Take it away
+          </Button>
+        </li>
+      </ul>
     </section>
   );
 }

@@ -40,8 +40,8 @@ export function Editions() {
     enabled: from > 0 && to > 0 && from !== to,
   });
   const changes = diff.data?.changes ?? [];
-  const path = params.get('file') ?? changes.find((one) => TEXT.test(one.path))?.path;
-  const change = changes.find((one) => one.path === path);
+  const path = params.get('file') ?? changes.find(({ path }) => TEXT.test(path))?.path;
+  const change = changes.find((change) => change.path === path);
   const texts = useQuery({
     queryKey: ['diff', space.name, from, to, path],
     queryFn: async () => ({
@@ -70,9 +70,9 @@ export function Editions() {
           <SaveCsv
             name="editions"
             columns={[
-              ['edition', (one) => one.number],
-              ['publishedAt', (one) => one.createdAt],
-              ['files', (one) => one.files],
+              ['edition', ({ number }) => number],
+              ['publishedAt', ({ createdAt }) => createdAt],
+              ['files', ({ files }) => files],
             ]}
             all={() => [editions]}
           />
@@ -125,7 +125,7 @@ export function Editions() {
               <Choose
                 label="File"
                 value={path ?? ''}
-                options={changes.map((one) => [one.path, `${SIGNS[one.change]}  ${one.path}`])}
+                options={changes.map(({ path, change }) => [path, `${SIGNS[change]}  ${path}`])}
                 onChange={(value) => set('file', value)}
               />
             )}

@@ -85,9 +85,9 @@ export function FilterField({ value, onChange }: { readonly value: string; reado
           selectedKeys={chosen('type')}
           onSelectionChange={(keys) => put('type', [...keys].map(String))}
         >
-          {KINDS.map((one) => (
-            <ToggleButton key={one} id={one}>
-              {one}
+          {KINDS.map((kind) => (
+            <ToggleButton key={kind} id={kind}>
+              {kind}
             </ToggleButton>
           ))}
         </Kinds>
@@ -100,9 +100,9 @@ export function FilterField({ value, onChange }: { readonly value: string; reado
           selectedKeys={chosen('cause')}
           onSelectionChange={(keys) => put('cause', [...keys].map(String))}
         >
-          {CAUSES.map((one) => (
-            <ToggleButton key={one} id={one}>
-              {one}
+          {CAUSES.map((cause) => (
+            <ToggleButton key={cause} id={cause}>
+              {cause}
             </ToggleButton>
           ))}
         </Kinds>

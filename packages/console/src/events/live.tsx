@@ -52,12 +52,12 @@ function text(event: CloudEvent, name: string): string {
 }
 
 const CSV: readonly CsvColumn<CloudEvent>[] = [
-  ['id', (one) => one.id],
-  ['type', (one) => one.type],
-  ['time', (one) => one.time],
+  ['id', ({ id }) => id],
+  ['type', ({ type }) => type],
+  ['time', ({ time }) => time],
   ...['messageId', 'deliveryId', 'address', 'cause', 'reference', 'diagnostic', 'text'].map((name): CsvColumn<CloudEvent> => [
     name,
-    (one) => text(one, name),
+    (event) => text(event, name),
   ]),
 ];
 
@@ -157,8 +157,8 @@ export function Live() {
         </Empty>
       )}
       <Feed aria-label="Events" aria-live={paused ? 'off' : 'polite'}>
-        {events.map((one) => (
-          <EventLine key={one.id} event={one} />
+        {events.map((event) => (
+          <EventLine key={event.id} event={event} />
         ))}
       </Feed>
     </>

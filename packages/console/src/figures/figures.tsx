@@ -136,16 +136,16 @@ function SeriesTable({ series, grain }: Pick<FiguresView, 'series' | 'grain'>) {
       <Numbers aria-label="The same as a table">
         <TableHeader>
           <Column isRowHeader>{grain}</Column>
-          {COLUMNS.map((one) => (
-            <Column key={one}>{one}</Column>
+          {COLUMNS.map((column) => (
+            <Column key={column}>{column}</Column>
           ))}
         </TableHeader>
         <TableBody>
-          {series.map((one) => (
-            <Row key={one.at} id={one.at}>
-              <Cell>{timeWords(one.at, grain)}</Cell>
+          {series.map((sery) => (
+            <Row key={sery.at} id={sery.at}>
+              <Cell>{timeWords(sery.at, grain)}</Cell>
               {COLUMNS.map((state) => (
-                <Cell key={state}>{one.states[state] ?? 0}</Cell>
+                <Cell key={state}>{sery.states[state] ?? 0}</Cell>
               ))}
             </Row>
           ))}
@@ -213,8 +213,8 @@ export function Figures() {
                 <TableHeader>
                   <Column isRowHeader>{by}</Column>
                   <Column>deliveries</Column>
-                  {COLUMNS.map((one) => (
-                    <Column key={one}>{one}</Column>
+                  {COLUMNS.map((column) => (
+                    <Column key={column}>{column}</Column>
                   ))}
                   <Column>Time to acceptance</Column>
                   <Column>arrived within</Column>

@@ -84,9 +84,9 @@ export function Message() {
         </dd>
         <dt>To</dt>
         <dd>
-          {data.to.map((one) => (
-            <div key={one.address}>
-              {one.name} <Mono>{one.address}</Mono>
+          {data.to.map(({ address, name }) => (
+            <div key={address}>
+              {name} <Mono>{address}</Mono>
             </div>
           ))}
         </dd>

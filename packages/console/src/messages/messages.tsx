@@ -71,8 +71,8 @@ function Weeks({
   });
   const series = data?.series ?? [];
   const last = Math.max(0, series.length - 1);
-  const first = series.findIndex((one) => one.at >= from);
-  const until = to === '' ? last : series.findIndex((one) => one.at >= to) - 1;
+  const first = series.findIndex((sery) => sery.at >= from);
+  const until = to === '' ? last : series.findIndex((sery) => sery.at >= to) - 1;
   const asked = [from === '' || first === -1 ? 0 : first, until < 0 ? last : until] as const;
   const [moving, setMoving] = useState<readonly [number, number]>();
   useEffect(() => {
@@ -127,9 +127,9 @@ export function Messages() {
           selectedKeys={state === undefined ? [] : [state]}
           onSelectionChange={(keys) => change('state', [...keys].map(String)[0])}
         >
-          {SHOWN.map((one) => (
-            <Filter key={one} id={one} aria-label={`${one}: ${STATES[one].means}`}>
-              {one}
+          {SHOWN.map((state) => (
+            <Filter key={state} id={state} aria-label={`${state}: ${STATES[state].means}`}>
+              {state}
             </Filter>
           ))}
         </Filters>

@@ -106,10 +106,10 @@ export function StateBars({
 }) {
   const [ref, width] = useWidth();
   const bottom = height - 22;
-  const shown = ORDER.filter((state) => series.some((one) => (one.states[state] ?? 0) > 0));
+  const shown = ORDER.filter((state) => series.some((sery) => (sery.states[state] ?? 0) > 0));
   const layers = stack<Series[number], State>()
     .keys(shown)
-    .value((one, state) => one.states[state] ?? 0)([...series]);
+    .value(({ states }, state) => states[state] ?? 0)([...series]);
   const most = max(layers.at(-1) ?? [], (point) => point[1]) ?? 0;
   const x = scaleBand<number>()
     .domain(series.map((_, i) => i))
@@ -147,10 +147,10 @@ export function StateBars({
             )}
           </g>
         ))}
-        {series.map((one, i) =>
+        {series.map((sery, i) =>
           i % every === 0 ? (
-            <text key={one.at} x={(x(i) ?? 0) + x.bandwidth() / 2} y={height - 6} textAnchor={i === 0 ? 'start' : 'middle'}>
-              {timeWords(one.at, grain)}
+            <text key={sery.at} x={(x(i) ?? 0) + x.bandwidth() / 2} y={height - 6} textAnchor={i === 0 ? 'start' : 'middle'}>
+              {timeWords(sery.at, grain)}
             </text>
           ) : null,
         )}

@@ -304,11 +304,11 @@ export function Frame() {
             </Chosen>
           </SpaceButton>
           <Choices>
-            <ListBox items={spaces.map((one) => ({ ...one, id: one.name }))}>
-              {(one) => (
-                <Choice textValue={one.name}>
-                  <span>{one.name}</span>
-                  <Mode $captures={one.mode === 'capture'}>{modeWord(one.mode)}</Mode>
+            <ListBox items={spaces.map((item) => ({ ...item, id: item.name }))}>
+              {({ name, mode }) => (
+                <Choice textValue={name}>
+                  <span>{name}</span>
+                  <Mode $captures={mode === 'capture'}>{modeWord(mode)}</Mode>
                 </Choice>
               )}
             </ListBox>

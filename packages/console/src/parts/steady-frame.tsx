@@ -36,7 +36,7 @@ export function SteadyFrame({
 }) {
   const [shown, setShown] = useState<string>();
   const frames = useRef(new Map<string, HTMLIFrameElement>());
-  const list = [...new Set([shown, src])].filter((one) => one !== undefined);
+  const list = [...new Set([shown, src])].filter((value) => value !== undefined);
   const take = (): void => {
     const [before, after] = [shown === undefined ? undefined : frames.current.get(shown), frames.current.get(src)];
     const top = before?.contentDocument?.scrollingElement?.scrollTop;

@@ -59,12 +59,12 @@ const Payload = styled.pre`
 `;
 
 const CSV: readonly CsvColumn<QuarantinedItem>[] = [
-  ['item', (one) => one.id],
-  ['since', (one) => one.quarantinedAt],
-  ['worker', (one) => one.worker],
-  ['space', (one) => one.space],
-  ['what', (one) => one.title],
-  ['error', (one) => one.error],
+  ['item', ({ id }) => id],
+  ['since', ({ quarantinedAt }) => quarantinedAt],
+  ['worker', ({ worker }) => worker],
+  ['space', ({ space }) => space],
+  ['what', ({ title }) => title],
+  ['error', ({ error }) => error],
 ];
 
 function Details({ id }: { readonly id: string }) {

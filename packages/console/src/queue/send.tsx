@@ -40,12 +40,12 @@ export function Send() {
           <SaveCsv
             name="queue"
             columns={[
-              ['topic', (one) => one.topic],
-              ['priority', (one) => one.priority],
-              ['state', (one) => one.state],
-              ['waiting', (one) => one.waiting],
-              ['due', (one) => one.due],
-              ['oldest', (one) => one.oldest],
+              ['topic', ({ topic }) => topic],
+              ['priority', ({ priority }) => priority],
+              ['state', ({ state }) => state],
+              ['waiting', ({ waiting }) => waiting],
+              ['due', ({ due }) => due],
+              ['oldest', ({ oldest }) => oldest],
             ]}
             all={() => [lines]}
           />
@@ -85,10 +85,10 @@ export function Send() {
           <SaveCsv
             name="providers"
             columns={[
-              ['name', (one) => one.name],
-              ['kind', (one) => one.kind],
-              ['where', (one) => one.where],
-              ['state', (one) => one.state],
+              ['name', ({ name }) => name],
+              ['kind', ({ kind }) => kind],
+              ['where', ({ where }) => where],
+              ['state', ({ state }) => state],
             ]}
             all={() => [providers.data?.providers ?? []]}
           />

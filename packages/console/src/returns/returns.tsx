@@ -26,21 +26,21 @@ const Open = styled.span`
 `;
 
 /** What a return says, in a few words. */
-function gist(one: ReturnView): string {
-  if (one.feedbackType !== undefined) return `feedback: ${one.feedbackType}`;
-  const [first] = one.recipients;
-  if (first === undefined) return one.problem ?? one.subject ?? '';
+function gist(report: ReturnView): string {
+  if (report.feedbackType !== undefined) return `feedback: ${report.feedbackType}`;
+  const [first] = report.recipients;
+  if (first === undefined) return report.problem ?? report.subject ?? '';
   const why = first.action === 'failed' || first.action === 'delayed' ? `, ${first.cause}` : '';
-  return `${first.action}${why}${one.recipients.length > 1 ? ` and ${one.recipients.length - 1} more` : ''}`;
+  return `${first.action}${why}${report.recipients.length > 1 ? ` and ${report.recipients.length - 1} more` : ''}`;
 }
 
 const CSV: readonly CsvColumn<ReturnView>[] = [
-  ['id', (one) => one.id],
-  ['about', (one) => one.recipients[0]?.address ?? one.from ?? one.provider],
-  ['kind', (one) => one.kind],
+  ['id', ({ id }) => id],
+  ['about', ({ recipients, from, provider }) => recipients[0]?.address ?? from ?? provider],
+  ['kind', ({ kind }) => kind],
   ['says', gist],
-  ['deliveryId', (one) => one.deliveryId],
-  ['receivedAt', (one) => one.receivedAt],
+  ['deliveryId', ({ deliveryId }) => deliveryId],
+  ['receivedAt', ({ receivedAt }) => receivedAt],
 ];
 
 /** What came back, newest first. */

@@ -35,10 +35,10 @@ export function Search() {
           <SaveCsv
             name="found"
             columns={[
-              ['kind', (one) => one.kind],
-              ['id', (one) => one.id],
-              ['address', (one) => one.address],
-              ['at', (one) => one.at],
+              ['kind', ({ kind }) => kind],
+              ['id', ({ id }) => id],
+              ['address', ({ address }) => address],
+              ['at', ({ at }) => at],
             ]}
             all={() => [hits]}
           />

@@ -187,12 +187,12 @@ function Node(props: NodeProps) {
       <Group>
         <legend>{label}</legend>
         {about}
-        {list.map((one, i) => (
+        {list.map((value, i) => (
           <div key={i}>
             <Node
               {...{ root, problems }}
               schema={schema.items ?? {}}
-              value={one}
+              value={value}
               path={`${path}[${i}]`}
               name={`${label} ${i + 1}`}
               required={false}
@@ -218,9 +218,9 @@ function Node(props: NodeProps) {
   if (schema.enum !== undefined)
     field = (
       <select {...shared} value={JSON.stringify(value)} onChange={(event) => onChange(JSON.parse(event.target.value))}>
-        {schema.enum.map((one) => (
-          <option key={JSON.stringify(one)} value={JSON.stringify(one)}>
-            {String(one)}
+        {schema.enum.map((value) => (
+          <option key={JSON.stringify(value)} value={JSON.stringify(value)}>
+            {String(value)}
           </option>
         ))}
       </select>

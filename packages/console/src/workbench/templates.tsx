@@ -50,12 +50,12 @@ export function Templates() {
           <SaveCsv
             name="templates"
             columns={[
-              ['template', (one) => one.name],
-              ['topic', (one) => one.topic],
-              ['errors', (one) => one.errors],
-              ['warnings', (one) => one.warnings],
-              ['locales', (one) => one.locales.join(' ')],
-              ['samples', (one) => one.samples.join(' ')],
+              ['template', ({ name }) => name],
+              ['topic', ({ topic }) => topic],
+              ['errors', ({ errors }) => errors],
+              ['warnings', ({ warnings }) => warnings],
+              ['locales', ({ locales }) => locales.join(' ')],
+              ['samples', ({ samples }) => samples.join(' ')],
             ]}
             all={() => [fitting]}
           />
@@ -84,18 +84,18 @@ export function Templates() {
             <Column>Samples</Column>
           </TableHeader>
           <TableBody>
-            {shown.map((one) => (
-              <Row key={one.name} id={one.name} href={`/write/templates/${one.name}`}>
+            {shown.map((template) => (
+              <Row key={template.name} id={template.name} href={`/write/templates/${template.name}`}>
                 <Cell>
-                  <Mono>{one.name}</Mono>
+                  <Mono>{template.name}</Mono>
                 </Cell>
-                <Cell>{one.checked ? <ProblemCount {...one} /> : <Soft>… being looked at</Soft>}</Cell>
-                <Cell>{one.topic ?? <Soft>none</Soft>}</Cell>
+                <Cell>{template.checked ? <ProblemCount {...template} /> : <Soft>… being looked at</Soft>}</Cell>
+                <Cell>{template.topic ?? <Soft>none</Soft>}</Cell>
                 <Cell>
-                  {one.locales.join(', ')}
-                  {one.untranslated.length > 0 && <Soft> without {one.untranslated.join(', ')}</Soft>}
+                  {template.locales.join(', ')}
+                  {template.untranslated.length > 0 && <Soft> without {template.untranslated.join(', ')}</Soft>}
                 </Cell>
-                <Cell>{one.samples.length === 0 ? <Soft>none</Soft> : one.samples.join(', ')}</Cell>
+                <Cell>{template.samples.length === 0 ? <Soft>none</Soft> : template.samples.join(', ')}</Cell>
               </Row>
             ))}
           </TableBody>

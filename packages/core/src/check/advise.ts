@@ -49,10 +49,10 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     );
   const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
   const reported = new Set<string>();
-  const add = (one: Problem): void => {
-    if (reported.has(`${one.code}\0${one.message}`)) return;
-    reported.add(`${one.code}\0${one.message}`);
-    out.push(one);
+  const add = (fault: Problem): void => {
+    if (reported.has(`${fault.code}\0${fault.message}`)) return;
+    reported.add(`${fault.code}\0${fault.message}`);
+    out.push(fault);
   };
   for (const [locale, program] of template.programs) {
     const render = prepare(program);

@@ -42,14 +42,14 @@ export function colorOf(value: string): string | undefined {
   if (short !== null)
     return `#${short
       .slice(1)
-      .map((one) => one + one)
+      .map((word) => word + word)
       .join('')}`;
   if (/^#[0-9a-f]{6}$/.test(text)) return text;
   const rgb = /^rgb\(\s*(\d{1,3})\s*[, ]\s*(\d{1,3})\s*[, ]\s*(\d{1,3})\s*\)$/.exec(text);
   if (rgb !== null)
     return `#${rgb
       .slice(1)
-      .map((one) => Math.min(255, Number(one)).toString(16).padStart(2, '0'))
+      .map((word) => Math.min(255, Number(word)).toString(16).padStart(2, '0'))
       .join('')}`;
   return NAMED[text];
 }

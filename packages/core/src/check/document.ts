@@ -54,41 +54,18 @@ export function lookAt(input: DocumentInput): Finding[] {
   let heading = 0;
   let unsubscribes = false;
   for (const node of elements(document)) {
-    const level = /^h([1-6])$/.exec(node.name)?.[1];
-    if (level !== undefined) {
-      if (Number(level) > heading + 1 && heading > 0)
-        out.push({
-          code: 'heading-order',
-          message: `A heading of level ${level} follows one of level ${heading}.`,
-          hint: 'Screen readers jump from heading to heading: leave no level out.',
-          near: textOf(node).trim(),
-        });
-      heading = Number(level);
-    }
+    const level = Number(/^h([1-6])$/.exec(node.name)?.[1] ?? 0);
+    if (level > heading + 1 && heading > 0)
+      out.push({
+        code: 'heading-order',
+        message: `A heading of level ${level} follows one of level ${heading}.`,
+        hint: 'Screen readers jump from heading to heading: leave no level out.',
+        near: textOf(node).trim(),
+      });
+    if (level > 0) heading = level;
     if (node.name === 'a') {
-      const said = textOf(node).trim();
-      const href = node.attribs['href'] ?? '';
-      if (UNSUBSCRIBE.test(said) || UNSUBSCRIBE.test(href)) unsubscribes = true;
-      if (said === '')
-        out.push({
-          code: 'link-silent',
-          message: `The link to ${href.slice(0, 60)} has no words.`,
-          hint: 'Give it a text, or its picture an alt text.',
-        });
-      else if (EMPTY_LINK_WORDS.has(said.toLowerCase()))
-        out.push({
-          code: 'link-words',
-          message: `The link "${said}" does not say where it leads.`,
-          hint: 'Name the page: "your booking", not "here".',
-          near: said,
-        });
-      if (/^https?:\/\/(?:localhost|127\.|\[::1\]|10\.|192\.168\.)/i.test(href))
-        out.push({
-          code: 'link-local',
-          message: `The link "${said}" leads to this machine: ${href.slice(0, 60)}.`,
-          hint: 'Set "baseUrl" in mail.yaml to the public address.',
-          near: said,
-        });
+      out.push(...linkFindings(node));
+      if (UNSUBSCRIBE.test(textOf(node).trim()) || UNSUBSCRIBE.test(node.attribs['href'] ?? '')) unsubscribes = true;
     }
     if (node.name === 'img') out.push(...pictureFindings(node, input));
     if (input.ownStyles) out.push(...styleFindings(node));
@@ -106,6 +83,33 @@ export function lookAt(input: DocumentInput): Finding[] {
       code: 'text-poor',
       message: `The text part has ${inText} words, the HTML ${inHtml}.`,
       hint: 'Who reads the text part should learn the same.',
+    });
+  return out;
+}
+
+function linkFindings(link: Element): Finding[] {
+  const out: Finding[] = [];
+  const label = textOf(link).trim();
+  const href = link.attribs['href'] ?? '';
+  if (label === '')
+    out.push({
+      code: 'link-silent',
+      message: `The link to ${href.slice(0, 60)} has no words.`,
+      hint: 'Give it a text, or its picture an alt text.',
+    });
+  else if (EMPTY_LINK_WORDS.has(label.toLowerCase()))
+    out.push({
+      code: 'link-words',
+      message: `The link "${label}" does not say where it leads.`,
+      hint: 'Name the page: "your booking", not "here".',
+      near: label,
+    });
+  if (/^https?:\/\/(?:localhost|127\.|\[::1\]|10\.|192\.168\.)/i.test(href))
+    out.push({
+      code: 'link-local',
+      message: `The link "${label}" leads to this machine: ${href.slice(0, 60)}.`,
+      hint: 'Set "baseUrl" in mail.yaml to the public address.',
+      near: label,
     });
   return out;
 }

@@ -68,7 +68,7 @@ function plainWords(diagnostic: string): string {
 
 function byWords(text: string, which: 'words' | 'hints'): { cause: Cause; evidence: string } | undefined {
   for (const row of WORDS) {
-    const parts = row[which].find((one) => holds(text, one));
+    const parts = row[which].find((readonlyArray) => holds(text, readonlyArray));
     if (parts !== undefined) return { cause: row.cause, evidence: parts.join(' … ').trim() };
   }
   return undefined;

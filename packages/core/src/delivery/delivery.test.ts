@@ -34,7 +34,7 @@ group('the state follows from the set of facts', () => {
     fc.assert(
       fc.property(fc.array(anyFact, { maxLength: 8 }), fc.infiniteStream(fc.nat()), (facts, numbers) => {
         const shuffled = [...facts, ...facts.slice(0, 3)]
-          .map((one) => ({ one, key: numbers.next().value as number }))
+          .map((fact) => ({ one: fact, key: numbers.next().value as number }))
           .sort((a, b) => a.key - b.key)
           .map(({ one }) => one);
         expect(stateOf(shuffled)).toBe(stateOf(facts));

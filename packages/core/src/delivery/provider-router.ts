@@ -162,7 +162,9 @@ export class ProviderRouter {
    */
   closedUntil(route: readonly RouteEntry[], now: number): number | undefined {
     const until = route.map(({ provider }) => this.#closed(provider, now));
-    return route.length === 0 || until.some((one) => one === undefined) ? undefined : Math.min(...until.map((one) => one?.at ?? now));
+    return route.length === 0 || until.some((value) => value === undefined)
+      ? undefined
+      : Math.min(...until.map((circuit) => circuit?.at ?? now));
   }
 
   /** Whether another provider than this could take an email now. */

@@ -41,7 +41,7 @@ export function describeDelivery(input: DeliveryHistory): DeliveryDescription {
     };
   if (state !== 'failed' && state !== 'delayed') return { sentence: start, advice: undefined };
   const row = fact?.cause === undefined ? undefined : causeRow(fact.cause);
-  const late = state === 'failed' && input.facts.some((one) => one.kind === 'accepted') ? ', after the provider had accepted it' : '';
+  const late = state === 'failed' && input.facts.some(({ kind }) => kind === 'accepted') ? ', after the provider had accepted it' : '';
   const again = state === 'delayed' && input.nextAttemptAt !== undefined ? ' It is retried automatically.' : '';
   return { sentence: `${start}${late}: ${row?.sentence ?? 'no reason was given'}.${again}`, advice: row?.advice };
 }

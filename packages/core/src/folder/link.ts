@@ -56,33 +56,43 @@ export interface MailProject {
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
 
+/** What reading the files of a folder needs at hand. */
+interface FolderReading {
+  readonly files: MailFiles;
+  readonly problems: Problem[];
+  /** Texts read so far, by path. */
+  readonly texts: Map<string, string>;
+}
+
+/** The text of a file, decoded once; `undefined` when there is no such file. */
+function readText({ files, problems, texts }: FolderReading, path: string): string | undefined {
+  const bytes = files.get(path);
+  if (bytes === undefined) return undefined;
+  const known = texts.get(path);
+  if (known !== undefined) return known;
+  let text: string;
+  try {
+    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    text = new TextDecoder('utf-8').decode(bytes);
+    problems.push(
+      problem(
+        'encoding',
+        new SourceText(path, text).place(Math.max(0, text.indexOf('\uFFFD'))),
+        'This file is not UTF-8.',
+        'Save it as UTF-8.',
+      ),
+    );
+  }
+  texts.set(path, text);
+  return text;
+}
+
 /** Reads a mail folder. Never throws; a folder that is none gives a project with problems. */
 export function linkFolder(files: MailFiles): MailProject {
   const problems: Problem[] = [];
-  const texts = new Map<string, string>();
-  const text = (path: string): string | undefined => {
-    const bytes = files.get(path);
-    if (bytes === undefined) return undefined;
-    let read = texts.get(path);
-    if (read === undefined) {
-      try {
-        read = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-      } catch {
-        read = new TextDecoder('utf-8').decode(bytes);
-        problems.push(
-          problem(
-            'encoding',
-            new SourceText(path, read).place(Math.max(0, read.indexOf('\uFFFD'))),
-            'This file is not UTF-8.',
-            'Save it as UTF-8.',
-          ),
-        );
-      }
-      texts.set(path, read);
-    }
-    return read;
-  };
-  const settingsText = text('mail.yaml');
+  const reading: FolderReading = { files, problems, texts: new Map() };
+  const settingsText = readText(reading, 'mail.yaml');
   if (settingsText === undefined) {
     problems.push(
       problem(
@@ -95,55 +105,10 @@ export function linkFolder(files: MailFiles): MailProject {
   }
   const read = settingsText === undefined ? undefined : readSettings('mail.yaml', settingsText, problems);
   const settings = read ?? NO_SETTINGS;
-  const themeText = text('theme.tokens.json');
+  const themeText = readText(reading, 'theme.tokens.json');
   const theme = themeText === undefined ? USUAL_THEME : readTheme('theme.tokens.json', themeText, problems);
-  const layouts = new Map<string, SourceFile>();
-  const blocks = new Map<string, SourceFile>();
-  const stringFiles: StringsFile[] = [];
-  const styles = new Map<string, string>();
-  const assets = new Map<string, Uint8Array>();
-  const byTemplate = new Map<string, string[]>();
-  for (const path of files.keys()) {
-    const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
-    if (layout !== undefined) layouts.set(layout, { file: path, text: text(path) ?? '' });
-    const block = /^blocks\/([^/]+)\.md$/.exec(path)?.[1];
-    if (block !== undefined) {
-      blocks.set(block, { file: path, text: text(path) ?? '' });
-      if (!NAME.test(block))
-        problems.push(
-          problem(
-            'block-file-name',
-            new SourceText(path, '').whole,
-            `"${block}" is no name for a block.`,
-            'Use small letters, digits and "-".',
-          ),
-        );
-    }
-    const locale = /^strings\/([^/]+)\.json$/.exec(path)?.[1];
-    if (locale !== undefined) {
-      const tag = canonicalLocale(locale);
-      if (tag !== undefined) stringFiles.push({ locale: tag, file: path, text: text(path) ?? '' });
-      else problems.push(problem('locale', new SourceText(path, '').whole, `"${locale}" is no BCP 47 tag.`));
-    }
-    if (/^styles\/.+\.css$/.test(path)) styles.set(path, text(path) ?? '');
-    if (path.startsWith('assets/')) assets.set(path, files.get(path) ?? new Uint8Array());
-    const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
-    if (template !== undefined) {
-      const paths = byTemplate.get(template) ?? [];
-      paths.push(path);
-      byTemplate.set(template, paths);
-    }
-    const stray = strayFile(path);
-    if (stray !== undefined) problems.push(stray);
-  }
-  const templates = new Map<string, TemplateFiles>();
-  for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
-    const place = new SourceText(`templates/${name}`, '').whole;
-    if (!NAME.test(name))
-      problems.push(problem('template-name', place, `"${name}" is no name for a template.`, 'Use small letters, digits and "-".'));
-    const linked = linkTemplate(name, paths, text, problems);
-    if (linked !== undefined) templates.set(name, linked);
-  }
+  const { stringFiles, byTemplate, ...sorted } = sortFiles(reading);
+  const templates = linkTemplates(reading, byTemplate);
   // A template that cannot be read is no template missing: its own problems say why.
   if (settingsText !== undefined && byTemplate.size === 0) {
     problems.push(
@@ -158,29 +123,104 @@ export function linkFolder(files: MailFiles): MailProject {
   const strings = readStrings(stringFiles, settings.locale);
   // Without settings, nothing that depends on them can be told: not which language is the folder's own.
   const isBroken = settingsText !== undefined && read === undefined;
-  problems.push(...strings.problems.filter((one) => !isBroken || one.severity === 'error'));
-  return { settings, theme, layouts, blocks, strings, styles, assets, templates: isBroken ? new Map() : templates, problems, texts };
+  problems.push(...strings.problems.filter(({ severity }) => !isBroken || severity === 'error'));
+  return { settings, theme, ...sorted, strings, templates: isBroken ? new Map() : templates, problems, texts: reading.texts };
 }
 
-function linkTemplate(
+/** The files of a folder by what they are for. */
+interface SortedFiles {
+  readonly layouts: Map<string, SourceFile>;
+  readonly blocks: Map<string, SourceFile>;
+  readonly stringFiles: StringsFile[];
+  readonly styles: Map<string, string>;
+  readonly assets: Map<string, Uint8Array>;
+  /** Paths of each template. */
+  readonly byTemplate: Map<string, string[]>;
+}
+
+function sortFiles(reading: FolderReading): SortedFiles {
+  const { files, problems } = reading;
+  const sorted: SortedFiles = {
+    layouts: new Map(),
+    blocks: new Map(),
+    stringFiles: [],
+    styles: new Map(),
+    assets: new Map(),
+    byTemplate: new Map(),
+  };
+  for (const [path, bytes] of files) {
+    const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
+    if (layout !== undefined) sorted.layouts.set(layout, { file: path, text: readText(reading, path) ?? '' });
+    const block = /^blocks\/([^/]+)\.md$/.exec(path)?.[1];
+    if (block !== undefined) {
+      sorted.blocks.set(block, { file: path, text: readText(reading, path) ?? '' });
+      if (!NAME.test(block))
+        problems.push(
+          problem(
+            'block-file-name',
+            new SourceText(path, '').whole,
+            `"${block}" is no name for a block.`,
+            'Use small letters, digits and "-".',
+          ),
+        );
+    }
+    const locale = /^strings\/([^/]+)\.json$/.exec(path)?.[1];
+    if (locale !== undefined) {
+      const tag = canonicalLocale(locale);
+      if (tag !== undefined) sorted.stringFiles.push({ locale: tag, file: path, text: readText(reading, path) ?? '' });
+      else problems.push(problem('locale', new SourceText(path, '').whole, `"${locale}" is no BCP 47 tag.`));
+    }
+    if (/^styles\/.+\.css$/.test(path)) sorted.styles.set(path, readText(reading, path) ?? '');
+    if (path.startsWith('assets/')) sorted.assets.set(path, bytes);
+    const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
+    if (template !== undefined) sorted.byTemplate.set(template, [...(sorted.byTemplate.get(template) ?? []), path]);
+    const stray = strayFile(path);
+    if (stray !== undefined) problems.push(stray);
+  }
+  return sorted;
+}
+
+function linkTemplates(reading: FolderReading, byTemplate: ReadonlyMap<string, readonly string[]>): Map<string, TemplateFiles> {
+  const templates = new Map<string, TemplateFiles>();
+  for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
+    const place = new SourceText(`templates/${name}`, '').whole;
+    if (!NAME.test(name))
+      reading.problems.push(problem('template-name', place, `"${name}" is no name for a template.`, 'Use small letters, digits and "-".'));
+    const linked = linkTemplate(reading, name, paths);
+    if (linked !== undefined) templates.set(name, linked);
+  }
+  return templates;
+}
+
+function linkTemplate(reading: FolderReading, name: string, paths: readonly string[]): TemplateFiles | undefined {
+  const messages = messageFiles(reading, name, paths);
+  if (messages === undefined) return undefined;
+  const schemaFile = `templates/${name}/data.schema.json`;
+  const data = readSchema(reading, name, schemaFile);
+  if (data === undefined) return undefined;
+  const samples = readSamples(reading, paths, { schemaFile, checkData: data.checkData });
+  return { name, ...messages, ...data, schemaFile, samples };
+}
+
+/** The sources and texts of a template by locale; `undefined` when it has no source. */
+function messageFiles(
+  reading: FolderReading,
   name: string,
   paths: readonly string[],
-  text: (path: string) => string | undefined,
-  problems: Problem[],
-): TemplateFiles | undefined {
-  const folder = `templates/${name}`;
+): Pick<TemplateFiles, 'sources' | 'texts'> | undefined {
+  const { problems } = reading;
   const sources = new Map<string, TemplateSource>();
   const texts = new Map<string, SourceFile>();
   for (const path of paths) {
-    const found = /^templates\/[^/]+\/message(?:\.([A-Za-z0-9-]+))?\.(md|html|txt)$/.exec(path);
-    if (found === null) continue;
-    const [, tag = '', kind] = found;
+    const parts = /^templates\/[^/]+\/message(?:\.([A-Za-z0-9-]+))?\.(md|html|txt)$/.exec(path);
+    if (parts === null) continue;
+    const [, tag = '', kind] = parts;
     const locale = tag === '' ? '' : canonicalLocale(tag);
     if (locale === undefined) {
       problems.push(problem('locale', new SourceText(path, '').whole, `"${tag}" is no BCP 47 tag.`));
       continue;
     }
-    const file: SourceFile = { file: path, text: text(path) ?? '' };
+    const file: SourceFile = { file: path, text: readText(reading, path) ?? '' };
     if (kind === 'txt') texts.set(locale, file);
     else if (sources.has(locale))
       problems.push(
@@ -194,27 +234,34 @@ function linkTemplate(
     else sources.set(locale, { ...file, kind: kind === 'html' ? 'html' : 'md' });
   }
   if (!sources.has('')) {
-    problems.push(problem('no-source', new SourceText(folder, '').whole, `The template "${name}" has no message.md (or message.html).`));
+    const place = new SourceText(`templates/${name}`, '').whole;
+    problems.push(problem('no-source', place, `The template "${name}" has no message.md (or message.html).`));
     return undefined;
   }
-  for (const [locale, file] of texts)
+  for (const [locale, { file }] of texts)
     if (!sources.has(locale))
       problems.push(
         problem(
           'text-alone',
-          new SourceText(file.file, '').whole,
+          new SourceText(file, '').whole,
           `This text part belongs to no message: there is no message${locale === '' ? '' : `.${locale}`}.md.`,
           'A text part is written for a source in the same locale.',
         ),
       );
-  const schemaFile = `${folder}/data.schema.json`;
-  const schema = readJson(schemaFile, text(schemaFile), problems) as JsonSchema | undefined;
+  return { sources, texts };
+}
+
+/** A template's data schema, ready to check data; `undefined` when there is none that can be used. */
+function readSchema(reading: FolderReading, name: string, file: string): Pick<TemplateFiles, 'schema' | 'checkData'> | undefined {
+  const { problems } = reading;
+  const text = readText(reading, file);
+  const schema = readJson(file, text, problems) as JsonSchema | undefined;
   if (schema === undefined) {
-    if (text(schemaFile) === undefined) {
+    if (text === undefined) {
       problems.push(
         problem(
           'no-schema',
-          new SourceText(schemaFile, '').whole,
+          new SourceText(file, '').whole,
           `The template "${name}" has no data.schema.json.`,
           'It says which data the template needs (JSON Schema 2020-12); {"type": "object"} for none.',
         ),
@@ -225,44 +272,51 @@ function linkTemplate(
   const tooMuch = schemaBoundFault(schema);
   if (tooMuch !== undefined) {
     problems.push(
-      problem('schema-size', new SourceText(schemaFile, '').whole, tooMuch, 'Say less: what a template does not show needs no schema.'),
+      problem('schema-size', new SourceText(file, '').whole, tooMuch, 'Say less: what a template does not show needs no schema.'),
     );
     return undefined;
   }
-  let checkData: DataCheck;
   try {
-    checkData = dataCheck(schema);
+    return { schema, checkData: dataCheck(schema) };
   } catch (error) {
     if (!(error instanceof SchemaFault)) throw error;
-    problems.push(problem('schema', new SourceText(schemaFile, text(schemaFile) ?? '').place(0), schemaMessage(error.message)));
+    problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));
     return undefined;
   }
+}
+
+function readSamples(
+  reading: FolderReading,
+  paths: readonly string[],
+  { schemaFile, checkData }: Pick<TemplateFiles, 'schemaFile' | 'checkData'>,
+): Sample[] {
+  const { problems } = reading;
   const samples: Sample[] = [];
   for (const file of paths.filter((path) => /\/samples\/[^/]+\.json$/.test(path)).sort()) {
-    const content = text(file);
+    const content = readText(reading, file);
     const before = problems.length;
     const data = readJson(file, content, problems);
     if (problems.length > before) continue;
     const source = new SourceText(file, content ?? '');
-    for (const fault of checkData(data)) {
-      const last =
-        fault.path
-          .replace(/\[\d+\]$/, '')
-          .split('.')
-          .pop() ?? '';
+    for (const { path, message, hint } of checkData(data)) {
+      const last = lastKey(path);
       const at = Math.max(0, source.text.indexOf(`"${last}"`));
-      problems.push(
-        problem(
-          'sample-data',
-          source.place(at, last === '' ? 1 : last.length + 2),
-          `"${fault.path}" ${fault.message}.`,
-          fault.hint ?? `The data schema is ${schemaFile}.`,
-        ),
-      );
+      const place = source.place(at, last === '' ? 1 : last.length + 2);
+      problems.push(problem('sample-data', place, `"${path}" ${message}.`, hint ?? `The data schema is ${schemaFile}.`));
     }
     samples.push({ name: file.slice(file.lastIndexOf('/') + 1, -'.json'.length), file, data });
   }
-  return { name, sources, texts, schema, schemaFile, checkData, samples };
+  return samples;
+}
+
+/** The key at the end of a path such as "legs[2].harbour". */
+function lastKey(path: string): string {
+  return (
+    path
+      .replace(/\[\d+\]$/, '')
+      .split('.')
+      .pop() ?? ''
+  );
 }
 
 function schemaMessage(message: string): string {
@@ -283,7 +337,8 @@ const FOLDERS = ['layouts', 'blocks', 'styles', 'strings', 'assets', 'templates'
 
 /** A file that nothing reads, where its author may think otherwise. */
 function strayFile(path: string): Problem | undefined {
-  if (/(?:^|\/)(?:\.[^/]*|README[^/]*|LICEN[CS]E[^/]*)(?:\/|$)/i.test(path) || PLACES.some((one) => one.path.test(path))) return undefined;
+  if (/(?:^|\/)(?:\.[^/]*|README[^/]*|LICEN[CS]E[^/]*)(?:\/|$)/i.test(path) || PLACES.some((place) => place.path.test(path)))
+    return undefined;
   const [folder = '', ...rest] = path.split('/');
   let hint: string | undefined;
   if (folder === 'templates' && rest.length === 1) hint = 'Each template has a folder of its own: templates/NAME/message.md.';
@@ -295,7 +350,7 @@ function strayFile(path: string): Problem | undefined {
         ? `Did you mean "message.${(tagged[1] ?? '').replaceAll('_', '-')}.${tagged[2] ?? ''}"?`
         : didYouMean(name, ['message.md', 'message.html', 'message.txt', 'data.schema.json', 'samples/typical.json']);
   } else if (FOLDERS.includes(folder))
-    hint = `Files there are named ${PLACES.find((one) => one.example.startsWith(`${folder}/`))?.example ?? ''}.`;
+    hint = `Files there are named ${PLACES.find(({ example }) => example.startsWith(`${folder}/`))?.example ?? ''}.`;
   else if (rest.length > 0) hint = didYouMean(folder, FOLDERS);
   else return undefined;
   return warning('stray-file', new SourceText(path, '').whole, 'Nothing reads this file.', hint);

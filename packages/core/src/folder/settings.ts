@@ -57,7 +57,7 @@ export const MailSettings = z.strictObject({
   /** A mailbox, "Name <address>", or its parts. */
   sender: z
     .union([z.string(), z.strictObject({ name: z.string().optional(), address: z.string() })])
-    .transform((one) => (typeof one === 'string' ? one : mailboxOf(one.name ?? '', one.address)))
+    .transform((sender) => (typeof sender === 'string' ? sender : mailboxOf(sender.name ?? '', sender.address)))
     .optional(),
   styles: z.array(z.string()).default([]),
   topics: z.record(z.string(), Topic).default({}),

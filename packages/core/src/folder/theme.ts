@@ -69,7 +69,7 @@ export function readTheme(file: string, text: string, problems: Problem[]): Them
       else color[key as Color] = { light, dark };
     } else if (group === 'font') {
       const family = Array.isArray(given)
-        ? given.map((one) => (/^[a-z-]+$/i.test(String(one)) ? String(one) : `'${String(one)}'`)).join(', ')
+        ? given.map((family) => (/^[a-z-]+$/i.test(String(family)) ? String(family) : `'${String(family)}'`)).join(', ')
         : given;
       if (typeof family !== 'string' || /[;{}<>"\\]/.test(family))
         problems.push(problem('token-font', place(name), `"${name}" must be a font family or a list of them.`));

@@ -16,7 +16,7 @@ export function codesOf(text: string): string[] {
   const lines = text.split(/\r?\n/).map((line) => line.trim());
   const said = ANNOUNCED.test(text);
   lines.forEach((line, i) => {
-    const near = [lines[i - 2], lines[i - 1], line, lines[i + 1]].some((one) => one !== undefined && ANNOUNCED.test(one));
+    const near = [lines[i - 2], lines[i - 1], line, lines[i + 1]].some((value) => value !== undefined && ANNOUNCED.test(value));
     const bare = line.replace(/^[*_`]+|[*_`]+$/g, '');
     if (ALONE.test(bare) && /\d/.test(bare)) {
       if (said || !YEAR.test(bare)) found.push({ code: bare, weight: near ? 0 : said ? 1 : 3 });
@@ -27,5 +27,5 @@ export function codesOf(text: string): string[] {
   });
   found.sort((a, b) => a.weight - b.weight);
   // A line of digits that nothing announces is a number like any other.
-  return [...new Set(found.filter((one) => said || one.weight < 3).map((one) => one.code.replace(/[ \u00A0-]/g, '')))];
+  return [...new Set(found.filter(({ weight }) => said || weight < 3).map(({ code }) => code.replace(/[ \u00A0-]/g, '')))];
 }

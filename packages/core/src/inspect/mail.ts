@@ -52,7 +52,7 @@ function parameterOf(disposition: string, name: string): string | undefined {
 /** The text part as it is meant to be read: format=flowed is put together again (RFC 3676 4.2 to 4.5). */
 function plainText(mail: Part): string {
   const text = shownText(mail, 'plain') ?? '';
-  const part = [...partsOf(mail)].find((one) => one.type === 'text/plain');
+  const part = [...partsOf(mail)].find(({ type }) => type === 'text/plain');
   if (part?.parameters['format']?.toLowerCase() !== 'flowed') return text;
   const joins = part.parameters['delsp']?.toLowerCase() === 'yes' ? '' : ' ';
   const out: string[] = [];

@@ -121,7 +121,7 @@ function readPart(bytes: Buffer, usual: string, depth: number, count: { left: nu
     if (type.startsWith('multipart/')) {
       const inner = type === 'multipart/digest' ? 'message/rfc822' : 'text/plain';
       const boundary = parameters['boundary'] ?? guessBoundary(body);
-      parts = boundary === undefined ? [] : split(body, boundary, count).map((one) => readPart(one, inner, depth + 1, count));
+      parts = boundary === undefined ? [] : split(body, boundary, count).map((part) => readPart(part, inner, depth + 1, count));
     } else if (type === 'message/rfc822' || type === 'message/global') {
       const encoding = fields.find((field) => field.name === 'content-transfer-encoding')?.raw ?? '';
       const inner = decodeTransfer(body, encoding);
@@ -133,7 +133,7 @@ function readPart(bytes: Buffer, usual: string, depth: number, count: { left: nu
 
 /** Where the empty line after the header is past, at most. */
 function headerEnd(bytes: Buffer): number {
-  const ends = [bytes.indexOf('\n\n'), bytes.indexOf('\n\r\n')].filter((one) => one !== -1);
+  const ends = [bytes.indexOf('\n\n'), bytes.indexOf('\n\r\n')].filter((number) => number !== -1);
   const first = bytes[0] === 10 || (bytes[0] === 13 && bytes[1] === 10) ? 0 : Math.min(...ends, bytes.length);
   return Math.min(first + 3, bytes.length, MAX_HEADER);
 }

@@ -22,7 +22,7 @@ export function encodeWords(text: string, first = MAX_WORD): string[] {
   const coded = chars.map(q);
   const sizes = chars.map((char) => (char.length === 1 && char < '\u0080' ? 1 : Buffer.byteLength(char)));
   const bytes = sizes.reduce((sum, size) => sum + size, 0);
-  const useQ = coded.reduce((sum, one) => sum + one.length, 0) <= Math.ceil(bytes / 3) * 4;
+  const useQ = coded.reduce((sum, word) => sum + word.length, 0) <= Math.ceil(bytes / 3) * 4;
   const roomOf = (word: number): number => (word === 0 ? Math.min(first, MAX_WORD) : MAX_WORD) - '=?UTF-8?Q??='.length;
   const out: string[] = [];
   let piece = '';

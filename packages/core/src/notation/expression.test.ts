@@ -9,26 +9,26 @@ function read(text: string): { tree: Expression | undefined; problems: Problem[]
 }
 
 /** A tree with all its parentheses. */
-function shown(one: Expression): string {
-  switch (one.kind) {
+function shown(expression: Expression): string {
+  switch (expression.kind) {
     case 'literal':
-      return JSON.stringify(one.value);
+      return JSON.stringify(expression.value);
     case 'name':
-      return one.name;
+      return expression.name;
     case 'member':
-      return `${shown(one.of)}.${one.name}`;
+      return `${shown(expression.of)}.${expression.name}`;
     case 'index':
-      return `${shown(one.of)}[${shown(one.at)}]`;
+      return `${shown(expression.of)}[${shown(expression.at)}]`;
     case 'unary':
-      return `(${one.operator} ${shown(one.operand)})`;
+      return `(${expression.operator} ${shown(expression.operand)})`;
     case 'binary':
-      return `(${shown(one.left)} ${one.operator} ${shown(one.right)})`;
+      return `(${shown(expression.left)} ${expression.operator} ${shown(expression.right)})`;
     case 'choice':
-      return `(${shown(one.test)} ? ${shown(one.yes)} : ${shown(one.no)})`;
+      return `(${shown(expression.test)} ? ${shown(expression.yes)} : ${shown(expression.no)})`;
     case 'format':
-      return `(${[shown(one.value), one.name, ...one.args.map(shown)].join(' | ').replace(' | ', ' | ')})`;
+      return `(${[shown(expression.value), expression.name, ...expression.args.map(shown)].join(' | ').replace(' | ', ' | ')})`;
     case 'say':
-      return `say ${one.key}`;
+      return `say ${expression.key}`;
   }
 }
 

@@ -8,38 +8,14 @@ import { gfmTable } from 'micromark-extension-gfm-table';
 import type { Extension } from 'micromark-util-types';
 import { problem, SourceText, type Place, type Problem } from '../problems/index.js';
 import type { Insertion } from './expression.js';
+import { BASE, hide, HIDDEN, shown, type Hidden } from './hidden.js';
 import { cut, noSteering } from './parts.js';
-import type { Branches, Flow, Inline, ListItem, Part, Verbatim } from './tree.js';
+import { steered } from './steering.js';
+import type { Flow, Inline, ListItem, Part, Verbatim } from './tree.js';
 
 /** Lines of one stretch of prose, each with its offset in the source (the indentation of its block is cut away). */
 export interface Region {
   readonly lines: readonly { readonly text: string; readonly offset: number }[];
-}
-
-// An insertion is hidden from the Markdown parser behind noncharacters (Unicode 23.7), which no mail may hold. They are neither
-// space nor punctuation, so emphasis beside a value works as beside a word. The hidden form has the same length as the original,
-// so every offset that the parser reports is an offset in the source.
-const OPEN = '\uFDD0';
-const CLOSE = '\uFDD1';
-const ZERO = 0xfdd2;
-const BASE = 30;
-const HIDDEN = /\uFDD0([\uFDD2-\uFDEF]+)\uFDD1/g;
-export const NONCHARACTER = /[\uFDD0-\uFDEF]/;
-
-type Hidden = { readonly kind: 'braces' } | { readonly kind: 'insertion'; readonly insertion: Insertion };
-
-function hide(index: number, length: number): string {
-  let digits = '';
-  for (let left = index, i = 0; i < length - 2; i += 1, left = Math.floor(left / BASE)) {
-    digits = String.fromCharCode(ZERO + (left % BASE)) + digits;
-  }
-  return OPEN + digits + CLOSE;
-}
-
-function shown(digits: string): number {
-  let index = 0;
-  for (const digit of digits) index = index * BASE + digit.charCodeAt(0) - ZERO;
-  return index;
 }
 
 const PHRASING_ONLY = [
@@ -340,8 +316,12 @@ class Reading {
     return [];
   }
 
+  #steered(pieces: readonly (Inline | Insertion)[]): Inline[] {
+    return steered(pieces, { problems: this.input.problems, maxDepth: MAX_PROSE_DEPTH });
+  }
+
   inlines(nodes: readonly PhrasingContent[]): Inline[] {
-    return this.#steer(nodes.flatMap((node) => this.#inline(node)));
+    return this.#steered(nodes.flatMap((node) => this.#inline(node)));
   }
 
   #inline(node: PhrasingContent): (Inline | Insertion)[] {
@@ -420,13 +400,13 @@ class Reading {
   }
 
   inlinesOf(value: string, place: Place): Inline[] {
-    return this.#steer(this.#textPieces(value, place));
+    return this.#steered(this.#textPieces(value, place));
   }
 
   /** The whole text, each piece with its own place, none longer than a line. */
   linesAsTheyStand(): Inline[] {
     const lines = [...this.text.matchAll(/[^\n]*\n|[^\n]+/g)];
-    return this.#steer(lines.flatMap((line) => this.#textPieces(line[0], (from) => this.place(line.index + from, 1))));
+    return this.#steered(lines.flatMap((line) => this.#textPieces(line[0], (from) => this.place(line.index + from, 1))));
   }
 
   /** Text and values where nothing else can stand; a trailing soft break is kept as it is. */
@@ -438,81 +418,4 @@ class Reading {
       return [];
     });
   }
-
-  /** Groups `{{ if }} … {{ else }} … {{ end }}` among siblings into branches. */
-  #steer(pieces: readonly (Inline | Insertion)[]): Inline[] {
-    if (!pieces.some((piece) => isSteering(piece))) return pieces as Inline[];
-    type Open = {
-      place: Place;
-      branches: { test: Branches<Inline>['branches'][number]['test']; body: Inline[]; place: Place }[];
-      closed: boolean;
-    };
-    const out: Inline[] = [];
-    const open: Open[] = [];
-    /** Branches past the bound, which are passed over. */
-    let lost = 0;
-    const body = (): Inline[] => {
-      const branches = open[open.length - 1]?.branches;
-      return branches?.[branches.length - 1]?.body ?? out;
-    };
-    for (const piece of pieces) {
-      if (!isSteering(piece)) {
-        body().push(piece as Inline);
-        continue;
-      }
-      if (piece.kind === 'if' && open.length >= MAX_PROSE_DEPTH) {
-        if (lost === 0)
-          this.input.problems.push(
-            problem('nesting', piece.place, `"{{ if }}" nests deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
-          );
-        lost += 1;
-        continue;
-      }
-      if (lost > 0) {
-        if (piece.kind === 'end') lost -= 1;
-        continue;
-      }
-      if (piece.kind === 'if') {
-        open.push({ place: piece.place, branches: [{ test: piece.test, body: [], place: piece.place }], closed: false });
-        continue;
-      }
-      const innermost = open[open.length - 1];
-      if (innermost === undefined) {
-        this.input.problems.push(
-          problem(
-            'steering-alone',
-            piece.place,
-            `"{{ ${piece.kind} }}" has no "{{ if … }}" before it in the same run of text.`,
-            'Both must stand in the same paragraph, and both inside or both outside of emphasis or a link. Across paragraphs use ":::if".',
-          ),
-        );
-      } else if (piece.kind === 'end') {
-        open.pop();
-        body().push({ kind: 'if', branches: innermost.branches, place: innermost.place });
-      } else if (innermost.closed) {
-        this.input.problems.push(problem('else-last', piece.place, 'Nothing can follow "{{ else }}" but "{{ end }}".'));
-      } else {
-        innermost.closed = piece.kind === 'else';
-        innermost.branches.push({ test: piece.kind === 'else-if' ? piece.test : undefined, body: [], place: piece.place });
-      }
-    }
-    for (const left of open) {
-      this.input.problems.push(
-        problem(
-          'if-open',
-          left.place,
-          'This "{{ if }}" has no "{{ end }}" in the same run of text.',
-          'Across paragraphs use ":::if" … ":::".',
-        ),
-      );
-      out.push({ kind: 'if', branches: left.branches, place: left.place });
-    }
-    return out;
-  }
-}
-
-type Steering = Extract<Insertion, { kind: 'if' | 'else-if' | 'else' | 'end' }>;
-
-function isSteering(piece: Inline | Insertion): piece is Steering {
-  return piece.kind === 'else' || piece.kind === 'else-if' || piece.kind === 'end' || (piece.kind === 'if' && 'test' in piece);
 }

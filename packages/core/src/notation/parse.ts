@@ -2,7 +2,8 @@ import { didYouMean, problem, SourceText, warning, type Place, type Problem } fr
 import { parseArguments } from './arguments.js';
 import type { Expression } from './expression.js';
 import { parseFrontMatter } from './front-matter.js';
-import { NONCHARACTER, Prose, type Region } from './markdown.js';
+import { NONCHARACTER } from './hidden.js';
+import { Prose, type Region } from './markdown.js';
 import { parseExpression } from './parse-expression.js';
 import { readFacts, readRows } from './rows.js';
 import { joinLists, oneList } from './lists.js';

@@ -85,7 +85,7 @@ export function readFacts(region: Region, source: SourceText, prose: Prose, prob
 /** `- a | b | c` is a row, `= a | b | c` a total row. */
 export function readRows(region: Region, source: SourceText, prose: Prose, problems: Problem[]): Row[] {
   return entriesOf(region, { marks: '-*=', example: '- Label | 2 | 10.00' }, source, problems).map((entry): Row => {
-    const line: Line = { text: entry.lines.map((one) => one.text).join(' '), offset: entry.lines[0]?.offset ?? 0 };
+    const line: Line = { text: entry.lines.map(({ text }) => text).join(' '), offset: entry.lines[0]?.offset ?? 0 };
     const bars = signsOutside(line.text, '|');
     const cells = [...bars, line.text.length].map((end, n) => {
       const cell = part(line, n === 0 ? 0 : (bars[n - 1] ?? 0) + 1, end);

@@ -70,7 +70,7 @@ function readNumber(text: string, at: number, to: number): Token | undefined {
 }
 
 function readSign(text: string, at: number, to: number): Token | undefined {
-  const sign = SIGNS.find((one) => text.startsWith(one, at) && at + one.length <= to);
+  const sign = SIGNS.find((word) => text.startsWith(word, at) && at + word.length <= to);
   return sign === undefined ? undefined : { kind: 'sign', text: sign, offset: at, length: sign.length };
 }
 

@@ -98,8 +98,8 @@ class ShapeReader {
     return (env) => {
       const found = list(env);
       if (!Array.isArray(found)) return [];
-      return found.flatMap((one: unknown): unknown[] => {
-        env.slots[entry.slot] = one;
+      return found.flatMap((item: unknown): unknown[] => {
+        env.slots[entry.slot] = item;
         const made = value(env);
         return made === NOTHING ? [] : [made];
       });
@@ -176,7 +176,7 @@ class ShapeReader {
 
   /** Problems of a text within, told with the path at which it stands. */
   #report(path: string, found: readonly Problem[]): void {
-    this.problems.push(...found.map((one) => ({ ...one, message: `${path}: ${one.message}` })));
+    this.problems.push(...found.map((fault) => ({ ...fault, message: `${path}: ${fault.message}` })));
   }
 
   #fault(path: string, text: string, code: string, message: string): void {

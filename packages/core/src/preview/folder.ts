@@ -97,7 +97,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
   const renderers = new Map<string, Renderer>();
   const folderLocales = new Set([project.settings.locale, ...project.strings.byLocale.keys()]);
   const ofTemplate = (name: string, list: readonly Problem[]): Problem[] =>
-    list.filter((one) => one.place.file.startsWith(`templates/${name}/`) || one.place.file === `templates/${name}`);
+    list.filter(({ place }) => place.file.startsWith(`templates/${name}/`) || place.file === `templates/${name}`);
 
   function known(name: string): TemplateState | undefined {
     const kept = states.get(name);
@@ -137,7 +137,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     const problems = [
       ...ofTemplate(name, project.problems),
       ...(compiled?.problems ?? []),
-      ...compiler.problems.filter((one) => one.severity === 'error'),
+      ...compiler.problems.filter(({ severity }) => severity === 'error'),
     ];
     const none = (dataProblems: readonly DataProblem[] = [], more: readonly Problem[] = []) => ({
       mail: undefined,
@@ -148,12 +148,12 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     const own = project.settings.locale;
     const program = lookUp(wish.locale ?? own, own)
       .map((tag) => compiled.programs.get(tag))
-      .find((one) => one !== undefined);
+      .find((value) => value !== undefined);
     if (program === undefined) return none();
-    const usual = template.samples.find((one) => one.name === 'typical') ?? template.samples[0];
-    const sample = wish.sample === undefined ? usual : template.samples.find((one) => one.name === wish.sample);
+    const usual = template.samples.find(({ name }) => name === 'typical') ?? template.samples[0];
+    const sample = wish.sample === undefined ? usual : template.samples.find(({ name }) => name === wish.sample);
     if (wish.data === undefined && sample === undefined) {
-      const names = template.samples.map((one) => one.name);
+      const names = template.samples.map(({ name }) => name);
       const message = wish.sample === undefined ? 'This template has no sample.' : `There is no sample "${wish.sample}".`;
       return none([{ path: '', message, hint: didYouMean(wish.sample ?? '', names) ?? 'Put data into samples/typical.json.' }]);
     }
@@ -193,7 +193,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     project,
     files,
     problems: inReadingOrder([
-      ...compiler.problems.filter((one) => !one.place.file.startsWith('templates/')),
+      ...compiler.problems.filter(({ place }) => !place.file.startsWith('templates/')),
       ...(hasErrors(project.problems) ? [] : adviseTheme(project)),
     ]),
     names: [...byTemplate.keys()].sort((a, b) => a.localeCompare(b)),
@@ -223,11 +223,11 @@ function sourceOf(
 ): Uint8Array {
   const author = parseMailbox(sender ?? project.settings.sender ?? 'Sender <sender@localhost.example>');
   const from = isFault(author) ? { name: 'Sender', local: 'sender', domain: 'localhost.example' } : author;
-  const pictures = program.carried.flatMap((one) => {
-    const bytes = project.assets.get(one.path);
-    if (bytes === undefined || !rendering.html.includes(`cid:${one.id}`)) return [];
-    const name = one.path.slice(one.path.lastIndexOf('/') + 1);
-    return [{ id: one.id, name, type: one.type, body: { size: bytes.length, chunks: () => [bytes] } }];
+  const pictures = program.carried.flatMap(({ path, id, type }) => {
+    const bytes = project.assets.get(path);
+    if (bytes === undefined || !rendering.html.includes(`cid:${id}`)) return [];
+    const name = path.slice(path.lastIndexOf('/') + 1);
+    return [{ id: id, name, type: type, body: { size: bytes.length, chunks: () => [bytes] } }];
   });
   return mailBytes(
     writeMail({

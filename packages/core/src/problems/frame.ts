@@ -34,9 +34,9 @@ function cut(line: string, start: number): string {
 }
 
 /** A problem as people read it: place, sentence, frame, hint. `source` is the text of the file it names, if there is one. */
-export function describe(one: Problem, source: string | undefined): string {
-  const { file, line, column } = one.place;
-  const head = `${file}:${line}:${column}  ${one.severity} ${one.code}\n  ${one.message}`;
-  const frame = source === undefined ? '' : `\n${codeFrame(source, one.place)}`;
-  return `${head}${frame}${one.hint === undefined ? '' : `\n  ${one.hint}`}`;
+export function describe(problem: Problem, source: string | undefined): string {
+  const { file, line, column } = problem.place;
+  const head = `${file}:${line}:${column}  ${problem.severity} ${problem.code}\n  ${problem.message}`;
+  const frame = source === undefined ? '' : `\n${codeFrame(source, problem.place)}`;
+  return `${head}${frame}${problem.hint === undefined ? '' : `\n  ${problem.hint}`}`;
 }

@@ -31,12 +31,12 @@ export function inReadingOrder(problems: readonly Problem[]): Problem[] {
   const seen = new Set<string>();
   return [...problems]
     .sort((a, b) => a.place.file.localeCompare(b.place.file) || a.place.offset - b.place.offset)
-    .filter((one) => {
-      const key = `${one.place.file}\0${one.place.offset}\0${one.code}\0${one.message}`;
+    .filter(({ place, code, message }) => {
+      const key = `${place.file}\0${place.offset}\0${code}\0${message}`;
       return !seen.has(key) && seen.add(key);
     });
 }
 
 export function hasErrors(problems: readonly Problem[]): boolean {
-  return problems.some((one) => one.severity === 'error');
+  return problems.some(({ severity }) => severity === 'error');
 }

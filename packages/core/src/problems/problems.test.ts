@@ -23,7 +23,7 @@ group('places', () => {
       fc.property(fc.string({ unit: fc.constantFrom('a', '\n', 'é', ' ') }), fc.nat(60), (text, offset) => {
         const { line, column, offset: at } = new SourceText('f', text).place(offset);
         const lines = text.split('\n');
-        expect(lines.slice(0, line - 1).reduce((sum, one) => sum + one.length + 1, 0) + column - 1).toBe(at);
+        expect(lines.slice(0, line - 1).reduce((sum, word) => sum + word.length + 1, 0) + column - 1).toBe(at);
         expect(at).toBe(Math.min(offset, text.length));
       }),
     );
@@ -74,7 +74,7 @@ group('order', () => {
       problem('e', a.place(1), 'first'),
       problem('e', a.place(3), 'second'),
     ];
-    expect(inReadingOrder(list).map((one) => one.message)).toEqual(['first', 'second', 'later file']);
+    expect(inReadingOrder(list).map(({ message }) => message)).toEqual(['first', 'second', 'later file']);
     expect(hasErrors(list)).toBe(true);
     expect(hasErrors(list.slice(0, 1))).toBe(false);
   });

@@ -6,7 +6,8 @@ import { typeTrees, type BlockSignature, type SayTypes, type Type } from '../typ
 import { sheetFaults, strangeClasses } from './sheets.js';
 import { modesOf, readOwnBlocks, type OwnBlock } from './own-blocks.js';
 import type { FolderContext, Parsed } from './context.js';
-import { bodiesAt, compileTemplate, uses, type CompiledTemplate } from './template.js';
+import { uses } from './read-source.js';
+import { bodiesAt, compileTemplate, type CompiledTemplate } from './template.js';
 
 const BUILT_IN: BlockModes = new Map([
   ...[...BLOCKS].map(([name, block]) => [name, block.signature.content] as const),

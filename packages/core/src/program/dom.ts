@@ -256,7 +256,7 @@ function remove(node: Element): void {
 export function applySheets(document: Document, sheets: readonly string[], attributes: 'author' | 'default'): void {
   const { rest } = inlineStyles(document, sheets, attributes);
   if (rest === '') return;
-  const head = elementsOf(document).find((one) => one.name === 'head');
+  const head = elementsOf(document).find(({ name }) => name === 'head');
   if (head === undefined) return;
   let style = head.children.find((child): child is Element => isTag(child) && child.name === 'style');
   if (style === undefined) {

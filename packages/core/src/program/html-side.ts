@@ -67,8 +67,8 @@ export class HtmlCompiler implements HtmlSide {
     return names === this.scope.names ? this : new HtmlCompiler(this.settings, this.context, { ...this.scope, names });
   }
 
-  #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], one: (node: N, side: HtmlCompiler) => Op[]): Op[] {
-    return tidy(steer<N, Op>(nodes as readonly N[], this.scope.names, this.context, (node, names) => one(node, this.#in(names))));
+  #steer<N extends { readonly kind: string }>(nodes: readonly unknown[], each: (node: N, side: HtmlCompiler) => Op[]): Op[] {
+    return tidy(steer<N, Op>(nodes as readonly N[], this.scope.names, this.context, (node, names) => each(node, this.#in(names))));
   }
 
   flow(nodes: readonly Flow[], change?: Partial<Background>): Op[] {
@@ -79,12 +79,12 @@ export class HtmlCompiler implements HtmlSide {
     return this.#on(change).#steer<InlineLeaf>(nodes, (node, side) => side.#inlineLeaf(node));
   }
 
-  facts(nodes: readonly FactPart[], one: (fact: Fact, side: HtmlSide) => Op[]): Op[] {
-    return this.#steer<Fact>(nodes, one);
+  facts(nodes: readonly FactPart[], each: (fact: Fact, side: HtmlSide) => Op[]): Op[] {
+    return this.#steer<Fact>(nodes, each);
   }
 
-  rows(nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]): Op[] {
-    return this.#steer<Row>(nodes, one);
+  rows(nodes: readonly RowPart[], each: (row: Row, side: HtmlSide) => Op[]): Op[] {
+    return this.#steer<Row>(nodes, each);
   }
 
   raw(nodes: readonly Verbatim[]): Op[] {

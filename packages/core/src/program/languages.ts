@@ -97,7 +97,7 @@ interface Said {
 }
 
 function said(context: FolderContext, trees: readonly unknown[]): Said {
-  const keys = new Set(nodesOf(trees, 'say').map((one) => one.key));
+  const keys = new Set(nodesOf(trees, 'say').map(({ key }) => key));
   return { keys, prose: proseIn(trees, context.project.settings.name, undefined) };
 }
 
@@ -106,7 +106,7 @@ const WORDS = /\p{L}{2,}/u;
 /** The first place with words in it that are written out. Names stay as they are in every language: that of the folder, postal addresses, code. */
 function proseIn(tree: unknown, name: string, around: Place | undefined): Place | undefined {
   if (Array.isArray(tree)) {
-    const found = firstOf(tree, (one) => proseIn(one, name, around));
+    const found = firstOf(tree, (child) => proseIn(child, name, around));
     if (found !== undefined) return found;
     // Markup is cut into pieces at its line ends: only the whole shows what is text and what a tag.
     const pieces = tree.filter(isVerbatimText);

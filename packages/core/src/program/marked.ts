@@ -65,7 +65,7 @@ export function mark(ops: readonly Markable[]): Marked {
 
 /** The place in the source of an offset in the marked text; the top of the file where it is not known. */
 export function originOf(marked: Marked, source: SourceText, at: number | undefined, length = 1): Place {
-  const origin = at === undefined ? undefined : marked.origins.findLast((one) => one.at <= at);
+  const origin = at === undefined ? undefined : marked.origins.findLast((start) => start.at <= at);
   return origin === undefined || at === undefined ? source.place(0, 0) : source.place(origin.offset + at - origin.at, length);
 }
 

@@ -65,7 +65,7 @@ export function readOwnBlocks(
         ),
       );
   }
-  return problems.some((one) => one.code === 'block-circle') ? new Map<string, OwnBlock>() : out;
+  return problems.some(({ code }) => code === 'block-circle') ? new Map<string, OwnBlock>() : out;
 }
 
 function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {

@@ -29,7 +29,7 @@ export function rawHtml(nodes: readonly Verbatim[], names: Names, context: Compi
   let made: { html: Op[]; text: TextOp[] } = { html: [], text: [] };
   if (isIntact(document, marked, faults)) {
     refuseForbidden(document, faults, { isPart: true });
-    const body = elementsOf(document).find((one) => one.name === 'body');
+    const body = elementsOf(document).find(({ name }) => name === 'body');
     const writing: Writing = { marked, context, placeOf, faults, classes: false };
     for (const node of elementsOf(document)) {
       if (AROUND.has(node.name)) continue;
@@ -59,7 +59,7 @@ function isSlot(marked: Marked, value: string): boolean {
 /** The place in the source of an offset in the marked text. Each piece of a region knows its own. */
 function placeIn(nodes: readonly Verbatim[], marked: Marked, offset: number | undefined): Place {
   const first = nodes[0]?.place ?? { file: '', line: 1, column: 1, offset: 0, length: 0 };
-  const origin = offset === undefined ? undefined : marked.origins.findLast((one) => one.at <= offset);
+  const origin = offset === undefined ? undefined : marked.origins.findLast(({ at }) => at <= offset);
   if (origin === undefined || offset === undefined) return first;
   const piece = placesOf(nodes).findLast((place) => place.offset <= origin.offset) ?? first;
   const more = origin.offset - piece.offset + offset - origin.at;
@@ -94,6 +94,6 @@ function balanceFault(marked: Marked): DomFault | undefined {
     if (open.at(-1)?.name !== tag.name) return fault(`</${tag.name}> closes nothing that is open here.`, tag.from);
     open.pop();
   }
-  const left = open.find((one) => !END_MAY_MISS.has(one.name));
+  const left = open.find(({ name }) => !END_MAY_MISS.has(name));
   return left === undefined ? undefined : fault(`<${left.name}> is not closed.`, left.from);
 }

@@ -14,9 +14,9 @@ export function steer<N extends { readonly kind: string }, T>(
   nodes: readonly (N | Branches<unknown> | Loop<unknown>)[],
   names: Names,
   context: CompileContext,
-  one: (node: N, names: Names) => readonly T[],
+  each: (node: N, names: Names) => readonly T[],
 ): (T | Steer<T>)[] {
-  const inner = (body: readonly unknown[], scope: Names): T[] => steer<N, T>(body as readonly N[], scope, context, one) as T[];
+  const inner = (body: readonly unknown[], scope: Names): T[] => steer<N, T>(body as readonly N[], scope, context, each) as T[];
   return nodes.flatMap((node): readonly (T | Steer<T>)[] => {
     if (node.kind === 'if' && 'branches' in node) {
       const branches = node.branches.map((branch) => ({
@@ -41,7 +41,7 @@ export function steer<N extends { readonly kind: string }, T>(
         },
       ];
     }
-    return one(node as N, names);
+    return each(node as N, names);
   });
 }
 

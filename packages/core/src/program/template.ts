@@ -1,32 +1,24 @@
 import { isTag } from 'domhandler';
 import { htmlDocument, type Theme } from '../html/index.js';
-import type { MailProject, SourceFile, TemplateFiles, TemplateSource } from '../folder/index.js';
-import {
-  parseSource,
-  parseVerbatim,
-  type BlockUse,
-  type Expression,
-  type Flow,
-  type FrontValue,
-  type VerbatimTree,
-} from '../notation/index.js';
-import { didYouMean, hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import type { MailProject, TemplateFiles } from '../folder/index.js';
+import type { Expression, Flow, FrontValue, VerbatimTree } from '../notation/index.js';
+import { hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
 import { textOf } from '../strings/index.js';
-import { anythingHint, typeOfSchema, typeTrees, type Type } from '../typing/index.js';
+import type { Type } from '../typing/index.js';
 import { applySheets, elementsOf, isIntact, readDocument, refuseForbidden, takeSheets, type DomFault } from './dom.js';
 import { writeDocument, type Writing } from './write-dom.js';
 import { HtmlCompiler } from './html-side.js';
 import { textOfDocument } from './html-text.js';
 import { localesOf } from './languages.js';
 import { mark, originOf } from './marked.js';
-import { MAX_NODES, type CompileContext, type FolderContext, type Parsed, type ReadSource } from './context.js';
+import { MAX_NODES, type CompileContext, type FolderContext, type ReadSource } from './context.js';
+import { readSource, stylesNamed, written } from './read-source.js';
 import { tidy } from './sides.js';
 import { TextCompiler } from './text-side.js';
 import { placeAssets } from './assets.js';
 import { Names, valueOf } from './values.js';
 import { placedOps, verbatimOps } from './verbatim.js';
-import { nodesOf } from './walk.js';
 
 export interface CompiledTemplate {
   readonly name: string;
@@ -54,15 +46,15 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
   const compared = new Map<string, Program>();
   const classes = new Set<string>();
   const broken =
-    hasErrors(problems) || hasErrors(project.problems.filter((one) => one.place.file.startsWith(`templates/${template.name}/`)));
+    hasErrors(problems) || hasErrors(project.problems.filter(({ place }) => place.file.startsWith(`templates/${template.name}/`)));
   if (!broken) {
     // The block can only come from a source that names it.
     const hasSingle = [...template.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some((file) =>
       file.text.includes(':::only'),
     );
-    for (const [locale, one] of localesOf(context, read, main, problems)) {
-      programs.set(locale, build(context, { template, locale, read: one, problems, single: true, classes }));
-      if (hasSingle) compared.set(locale, build(context, { template, locale, read: one, problems, single: false, classes }));
+    for (const [locale, source] of localesOf(context, read, main, problems)) {
+      programs.set(locale, build(context, { template, locale, read: source, problems, single: true, classes }));
+      if (hasSingle) compared.set(locale, build(context, { template, locale, read: source, problems, single: false, classes }));
     }
   }
   const failed = hasErrors(problems);
@@ -76,127 +68,6 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
     ...(classes.size === 0 ? {} : { classes }),
     problems: inReadingOrder(problems),
   };
-}
-
-function readSource(
-  context: FolderContext,
-  {
-    template,
-    tag,
-    file,
-    problems,
-  }: { readonly template: TemplateFiles; readonly tag: string; readonly file: TemplateSource; readonly problems: Problem[] },
-): ReadSource {
-  const markdown = file.kind === 'md' ? parseSource(file.file, file.text, context.modes) : undefined;
-  const html = file.kind === 'html' ? parseVerbatim(file.file, file.text) : undefined;
-  const handText: SourceFile | undefined = template.texts.get(tag);
-  const text = handText === undefined ? undefined : parseVerbatim(handText.file, handText.text);
-  const parsed = (markdown ?? html) as { problems: Problem[]; source: SourceText; tree: { front: ReadonlyMap<string, FrontValue> } };
-  problems.push(...parsed.problems, ...(text?.problems ?? []));
-  const { front } = parsed.tree;
-  if (markdown?.tree.inputs !== undefined)
-    problems.push(
-      problem('front-here', parsed.source.place(0, 0), '"inputs" belongs to a block of blocks/; a template has a data schema.'),
-    );
-  problems.push(...rootFaults(template));
-  const layout = frontFaults(context, { front, source: parsed.source, inLayout: markdown !== undefined, problems });
-  for (const stray of uses(markdown?.tree.body, 'body'))
-    problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
-  for (const stray of uses(markdown?.tree.body, 'content'))
-    problems.push(problem('content-here', stray.namePlace, '"::content" belongs in a block of blocks/.'));
-  const typing = typeTrees({
-    trees: [layout?.tree, markdown?.tree].filter((one) => one !== undefined),
-    verbatim: [html?.tree, text?.tree].filter((one) => one !== undefined),
-    schema: template.schema,
-    signatures: context.signatures,
-    say: context.say,
-    hasBaseUrl: context.project.settings.baseUrl !== undefined,
-  });
-  problems.push(...typing.problems);
-  return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };
-}
-
-/** The data is an object: its schema has to say so. */
-function rootFaults(template: TemplateFiles): Problem[] {
-  const type = typeOfSchema(template.schema);
-  if (!type.absent && type.members.length > 0 && type.members.every((member) => member.kind === 'record')) return [];
-  const place = new SourceText(template.schemaFile, '').whole;
-  return [
-    problem(
-      'schema-root',
-      place,
-      'The data of a template is an object, and this schema does not say so.',
-      anythingHint(type) === undefined ? 'Leave out every other type.' : 'Add "type": "object".',
-    ),
-  ];
-}
-
-/** What the front matter must say, and of what it says must be there. */
-function frontFaults(
-  context: FolderContext,
-  {
-    front,
-    source,
-    inLayout,
-    problems,
-  }: {
-    readonly front: ReadonlyMap<string, FrontValue>;
-    readonly source: SourceText;
-    readonly inLayout: boolean;
-    readonly problems: Problem[];
-  },
-): Parsed | undefined {
-  const { project, layouts } = context;
-  const top = source.place(0, 0);
-  // Front matter that cannot be read has said so already.
-  const isUnread = problems.some((one) => one.code === 'yaml' && one.place.file === source.file);
-  if (!front.has('subject') && !isUnread)
-    problems.push(problem('no-subject', top, 'This source has no subject.', 'Put subject: "…" between two lines "---" at the top.'));
-  const topic = front.get('topic');
-  const topics = Object.keys(project.settings.topics);
-  if (topic !== undefined && topics.length > 0 && !topics.includes(written(topic) ?? '')) {
-    problems.push(
-      problem('unknown-topic', topic.place, `mail.yaml has no topic "${written(topic) ?? ''}".`, didYouMean(written(topic) ?? '', topics)),
-    );
-  }
-  for (const path of stylesNamed(front)) {
-    if (!project.styles.has(path))
-      problems.push(
-        problem(
-          'unknown-style',
-          front.get('styles')?.place ?? top,
-          `There is no style sheet "${path}" in the mail folder.`,
-          didYouMean(path, project.styles.keys()),
-        ),
-      );
-  }
-  const own = front.get('layout');
-  if (!inLayout && own !== undefined)
-    problems.push(
-      problem(
-        'front-here',
-        own.place,
-        'A message.html has no layout: it is the whole document.',
-        'Leave the line out, or write the mail as message.md.',
-      ),
-    );
-  const wanted = inLayout ? (written(front.get('layout')) ?? project.settings.layout) : undefined;
-  if (wanted === undefined || wanted === 'none') return undefined;
-  const layout = layouts.get(wanted);
-  if (layout === undefined)
-    problems.push(
-      problem(
-        'unknown-layout',
-        front.get('layout')?.place ?? top,
-        `There is no layout "${wanted}" in layouts/.`,
-        didYouMean(wanted, ['none', ...layouts.keys()]),
-      ),
-    );
-  return layout;
-}
-
-function stylesNamed(front: ReadonlyMap<string, FrontValue>): string[] {
-  return (written(front.get('styles')) ?? '').split(/[\s,]+/).filter((text) => text !== '');
 }
 
 function unused(project: MailProject, template: TemplateFiles, sources: readonly ReadSource[]): Problem[] {
@@ -214,34 +85,28 @@ function unused(project: MailProject, template: TemplateFiles, sources: readonly
   });
 }
 
-function build(
-  context: FolderContext,
-  {
-    template,
-    locale,
-    read,
-    problems,
-    single,
-    classes,
-  }: {
-    readonly template: TemplateFiles;
-    readonly locale: string;
-    readonly read: ReadSource;
-    readonly problems: Problem[];
-    readonly single: boolean;
-    readonly classes: Set<string>;
-  },
-): Program {
+interface BuildInput {
+  readonly template: TemplateFiles;
+  readonly locale: string;
+  readonly read: ReadSource;
+  readonly problems: Problem[];
+  readonly single: boolean;
+  readonly classes: Set<string>;
+}
+
+function build(context: FolderContext, { template, locale, read, problems, single, classes }: BuildInput): Program {
   const { project, own, ownTypes } = context;
   const { theme, settings } = project;
   const { front, typing } = read;
   const types = { get: (expression: Expression): Type | undefined => typing.types.get(expression) ?? ownTypes.get(expression) };
+  const baseUrl = settings.baseUrl ?? '';
+  const hasAssetUrl = settings.assetUrl !== undefined;
   const compile: CompileContext = {
     types,
     own,
-    baseUrl: settings.baseUrl ?? '',
+    baseUrl,
     assets: project.assets,
-    hasAssetUrl: settings.assetUrl !== undefined,
+    hasAssetUrl,
     problems,
     single,
     deepest: 0,
@@ -251,33 +116,22 @@ function build(
   const direction = directionOf(locale);
   const subject = lineOps(front.get('subject'), names, 'line');
   const preview = lineOps(front.get('preview'), names, 'line');
-  const head = {
-    theme,
-    locale,
-    direction,
-    title: lineOps(front.get('title') ?? front.get('subject'), names, 'html'),
-    preview: lineOps(front.get('preview'), names, 'html'),
-  };
-  const made =
-    read.html === undefined
-      ? fromMarkdown(context, { read, head, compile, names, classes })
-      : fromHtml(context, read.html, { read, head, compile, names, classes });
+  const title = lineOps(front.get('title') ?? front.get('subject'), names, 'html');
+  const head = { theme, locale, direction, title, preview: lineOps(front.get('preview'), names, 'html') };
+  const input: MakeInput = { read, head, compile, names, classes };
+  const made = read.html === undefined ? fromMarkdown(context, input) : fromHtml(context, read.html, input);
   const { ops: html, carried } = placeAssets(made.html, project);
   const text: readonly TextOp[] =
     read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
-  const strings: Record<string, { text: string; locale: string }> = {};
-  for (const name of saidIn([subject, preview, html, text])) {
-    const found = textOf(project.strings, name, locale, settings.locale);
-    if (found !== undefined) strings[name] = found;
-  }
+  const { timeZone, linkHosts } = settings;
   return {
     template: template.name,
     locale,
     direction,
-    timeZone: settings.timeZone,
-    baseUrl: settings.baseUrl ?? '',
-    ...(settings.linkHosts === undefined ? {} : { linkHosts: settings.linkHosts }),
-    strings,
+    timeZone,
+    baseUrl,
+    ...(linkHosts === undefined ? {} : { linkHosts }),
+    strings: stringsIn([subject, preview, html, text], project, locale),
     subject,
     preview,
     html,
@@ -287,9 +141,19 @@ function build(
   };
 }
 
+/** The strings that operations say, in a language. */
+function stringsIn(ops: unknown, project: MailProject, locale: string): Program['strings'] {
+  const strings: Record<string, { text: string; locale: string }> = {};
+  for (const name of saidIn(ops)) {
+    const text = textOf(project.strings, name, locale, project.settings.locale);
+    if (text !== undefined) strings[name] = text;
+  }
+  return strings;
+}
+
 /** Keys that operations say. */
 function saidIn(node: unknown, out = new Set<string>()): Set<string> {
-  if (Array.isArray(node)) for (const one of node) saidIn(one, out);
+  if (Array.isArray(node)) for (const child of node) saidIn(child, out);
   else if (typeof node === 'object' && node !== null) {
     const { k, key } = node as { k?: unknown; key?: unknown };
     if (k === 'say' && typeof key === 'string') out.add(key);
@@ -328,7 +192,7 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
   const text = new TextCompiler(compile, names).flow(body);
   const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
     .map((path) => project.styles.get(path))
-    .filter((one) => one !== undefined);
+    .filter((sheet) => sheet !== undefined);
   if (sheets.length === 0) return { html, text };
   const marked = mark(html);
   const faults: DomFault[] = [];
@@ -378,7 +242,7 @@ function fromHtml(
     return { html: [], text: [] };
   }
   refuseForbidden(document, faults);
-  const rootElement = elementsOf(document).find((one) => one.name === 'html');
+  const rootElement = elementsOf(document).find(({ name }) => name === 'html');
   if (rootElement !== undefined) {
     rootElement.attribs['lang'] ??= locale;
     rootElement.attribs['dir'] ??= direction;
@@ -389,7 +253,7 @@ function fromHtml(
   classesOf(elementsOf(document), classes);
   const writing: Writing = { marked, context: compile, placeOf, faults, classes: sheets.some((sheet) => /[.#[]/.test(sheet)) };
   const html = writeDocument(document.children, writing);
-  const body = elementsOf(document).find((one) => one.name === 'body');
+  const body = elementsOf(document).find(({ name }) => name === 'body');
   const text = textOfDocument(body?.children.filter((child) => !isTag(child) || child.name !== 'head') ?? [], writing);
   report();
   return { html, text };
@@ -405,12 +269,6 @@ function lineOps(value: FrontValue | undefined, names: Names, as: 'line' | 'html
 
 function escaped(text: string): string {
   return text.replace(/[&<>"]/g, (char) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[char] ?? '');
-}
-
-/** A value of the front matter that holds no expressions. */
-function written(value: FrontValue | undefined): string | undefined {
-  const texts = value?.parts.filter((part) => typeof part === 'string');
-  return value === undefined || texts?.length !== value.parts.length ? undefined : texts.join('');
 }
 
 const RIGHT_TO_LEFT = new Set(['Arab', 'Hebr', 'Thaa', 'Syrc', 'Nkoo', 'Adlm', 'Rohg']);
@@ -437,9 +295,4 @@ export function bodiesAt(nodes: readonly Flow[]): number {
     if (node.name === 'body') return sum + 1;
     return node.content.mode === 'flow' ? sum + bodiesAt(node.content.children) : sum;
   }, 0);
-}
-
-/** Every use of a block in a tree. */
-export function uses(tree: unknown, name: string): BlockUse[] {
-  return nodesOf(tree, 'block').filter((blockUse) => blockUse.name === name);
 }

@@ -16,7 +16,7 @@ export function textOfHtml(html: string): string {
   if (!isShallow(document)) return `${wordsOf(document)}\n`;
   for (const node of elementsOf(document))
     if (node.name === 'a' && !leadsSomewhere(node.attribs['href'] ?? '')) Reflect.deleteProperty(node.attribs, 'href');
-  const body = [...elementsOf(document)].find((one) => one.name === 'body');
+  const body = [...elementsOf(document)].find(({ name }) => name === 'body');
   const ops = textOfDocument(body?.children.filter((child) => !isTag(child) || child.name !== 'head') ?? [], {
     marked,
     context: bareContext(),

@@ -48,9 +48,9 @@ export class TextCompiler implements TextSide {
 
   #steer<N extends { readonly kind: string }, T>(
     nodes: readonly unknown[],
-    one: (node: N, side: TextCompiler) => readonly T[],
+    each: (node: N, side: TextCompiler) => readonly T[],
   ): (T | Steer<T>)[] {
-    return steer<N, T>(nodes as readonly N[], this.names, this.context, (node, names) => one(node, this.#in(names)));
+    return steer<N, T>(nodes as readonly N[], this.names, this.context, (node, names) => each(node, this.#in(names)));
   }
 
   flow(nodes: readonly Flow[]): TextOp[] {
@@ -61,12 +61,12 @@ export class TextCompiler implements TextSide {
     return tidy(this.#steer<InlineLeaf, Op>(nodes, (node, side) => side.#inlineLeaf(node)));
   }
 
-  facts<T>(nodes: readonly FactPart[], one: (fact: Fact, side: TextSide) => T): (T | Steer<T>)[] {
-    return this.#steer<Fact, T>(nodes, (fact, side) => [one(fact, side)]);
+  facts<T>(nodes: readonly FactPart[], each: (fact: Fact, side: TextSide) => T): (T | Steer<T>)[] {
+    return this.#steer<Fact, T>(nodes, (fact, side) => [each(fact, side)]);
   }
 
-  rows<T>(nodes: readonly RowPart[], one: (row: Row, side: TextSide) => T): (T | Steer<T>)[] {
-    return this.#steer<Row, T>(nodes, (row, side) => [one(row, side)]);
+  rows<T>(nodes: readonly RowPart[], each: (row: Row, side: TextSide) => T): (T | Steer<T>)[] {
+    return this.#steer<Row, T>(nodes, (row, side) => [each(row, side)]);
   }
 
   raw(nodes: readonly Verbatim[]): TextOp[] {

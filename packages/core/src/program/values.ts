@@ -44,7 +44,7 @@ export function placed(place: Place): string {
 
 /** An expression with its names resolved. */
 export function valueOf(expression: Expression, names: Names): Value {
-  const inner = (one: Expression): Value => valueOf(one, names);
+  const inner = (operand: Expression): Value => valueOf(operand, names);
   switch (expression.kind) {
     case 'literal':
       return { k: 'const', value: expression.value };

@@ -228,14 +228,14 @@ function fragmentOps(markup: string, offset: number | undefined, writing: Writin
 }
 
 /** Goes through siblings, gathering what stands between the marks of a branch or loop. */
-export function steered<T>(list: readonly ChildNode[], marked: Marked, faults: DomFault[], one: (node: ChildNode) => readonly T[]): T[] {
+export function steered<T>(list: readonly ChildNode[], marked: Marked, faults: DomFault[], each: (node: ChildNode) => readonly T[]): T[] {
   const stack: { index: number; bodies: T[][] }[] = [];
   const out: T[] = [];
   const body = (): T[] => stack.at(-1)?.bodies.at(-1) ?? out;
   for (const node of list) {
     const found = node instanceof Comment ? markOf(node.data) : undefined;
     if (found === undefined) {
-      body().push(...one(node));
+      body().push(...each(node));
     } else if (found.kind === 'begin') {
       stack.push({ index: found.index, bodies: [[]] });
     } else if (stack.at(-1)?.index !== found.index) {

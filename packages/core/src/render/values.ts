@@ -85,7 +85,7 @@ export function compileValue(value: Value): Run<unknown> {
       return compileFormat(value);
     case 'say': {
       const { key, at } = value;
-      const values = value.values.map((one) => [one.name, compileValue(one.value)] as const);
+      const values = value.values.map(({ name, value }) => [name, compileValue(value)] as const);
       return (env) => env.say(key, Object.fromEntries(values.map(([name, run]) => [name, run(env)])), at);
     }
   }
@@ -138,9 +138,9 @@ function compileTwo(value: Extract<Value, { k: 'two' }>): Run<unknown> {
 function compileMoments(value: Extract<Value, { k: 'two' }>, moment: 'date-time' | 'date' | 'time'): Run<unknown> {
   const [a, b] = [compileValue(value.a), compileValue(value.b)];
   const run = TWO[value.operator] as (a: unknown, b: unknown) => unknown;
-  const when = (one: unknown): unknown => {
-    if (typeof one !== 'string') return one;
-    return moment === 'time' ? timeOfDay(one) : instantOf(one);
+  const when = (value: unknown): unknown => {
+    if (typeof value !== 'string') return value;
+    return moment === 'time' ? timeOfDay(value) : instantOf(value);
   };
   return (env) => {
     const [one, other] = [a(env), b(env)];
@@ -194,7 +194,7 @@ export function compileAddress({ parts, at }: Address): Run<string> {
   }
   const runs = parts.map((part) => (typeof part === 'string' ? part : { part, run: compileValue(part.value) }));
   const text = (list: typeof runs, env: Environment): string =>
-    list.map((one) => (typeof one === 'string' ? one : encode(one.part, put(one.run(env))))).join('');
+    list.map((piece) => (typeof piece === 'string' ? piece : encode(piece.part, put(piece.run(env))))).join('');
   const [first, ...rest] = runs;
   if (typeof first === 'object' && first.part.encode === 'whole') {
     // What `mail` holds is made by the service, not by data.

@@ -21,7 +21,7 @@ export function isComplaint(type: string): boolean {
 /** Reads the fields of a message/feedback-report; repeated ones (several recipients) are all taken. */
 export function readFeedback(bytes: Uint8Array): Feedback | undefined {
   const groups = groupsOf(bytes);
-  const first = (name: string): string | undefined => groups.map((group: Group) => group.get(name)).find((one) => one !== undefined);
+  const first = (name: string): string | undefined => groups.map((group: Group) => group.get(name)).find((value) => value !== undefined);
   const type = first('feedback-type')
     ?.trim()
     .toLowerCase()
@@ -30,8 +30,8 @@ export function readFeedback(bytes: Uint8Array): Feedback | undefined {
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, Math.min(bytes.byteLength, 64 * 1024)).toString('latin1');
   const recipients = [...text.matchAll(/^(?:Original-Rcpt-To|Removal-Recipient)[ \t]{0,20}:([^\r\n]{1,500})/gim)]
     .map((match) => addressOf(match[1]))
-    .filter((one) => one?.includes('@') === true)
-    .map((one) => one ?? '');
+    .filter((address) => address?.includes('@') === true)
+    .map((address) => address ?? '');
   return {
     type,
     recipients: [...new Set(recipients)],

@@ -42,7 +42,7 @@ export function groupsOf(bytes: Uint8Array): Group[] {
     if (last !== undefined) group.set(name, value);
   }
   close();
-  return merged(groups.map((one) => new Map([...one].map(([name, value]) => [name, value.split('\n').map(fieldText).join('\n')]))));
+  return merged(groups.map((fields) => new Map([...fields].map(([name, value]) => [name, value.split('\n').map(fieldText).join('\n')]))));
 }
 
 function namesRecipient(group: Group): boolean {

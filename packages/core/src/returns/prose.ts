@@ -134,7 +134,7 @@ export function readProse(text: string, except: (address: string) => boolean): P
       reason.push(next.trim());
       i = j;
     }
-    const said = reason.filter((one) => one !== '').join('\n');
+    const said = reason.filter((word) => word !== '').join('\n');
     mentions.push({
       address: trimmed(entry[1] ?? ''),
       alias: aliasIn(said, line),

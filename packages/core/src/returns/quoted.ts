@@ -41,7 +41,7 @@ function statusIn(text: string): string | undefined {
   const beside = /(?<![\d.])[245][0-5]\d[ -]#?([245]\.[0-7]\.\d{1,3})(?!\.?\d)/.exec(text)?.[1];
   if (beside !== undefined && !isGenericStatus(beside)) return beside;
   const all = [...text.matchAll(STATUS)].map((match) => match[1] ?? '');
-  return all.find((one) => !isGenericStatus(one)) ?? beside ?? all[0];
+  return all.find((word) => !isGenericStatus(word)) ?? beside ?? all[0];
 }
 
 /**

@@ -1,7 +1,7 @@
 import { readCause, type Cause } from '../delivery/index.js';
 import { fieldOf, partBytes, partsOf, partText, readMail, type Part } from '../mime/index.js';
 import { textOfHtml } from '../program/index.js';
-import { isComplaint, readFeedback } from './feedback.js';
+import { isComplaint, readFeedback, type Feedback } from './feedback.js';
 import { addressOf, groupsOf, typed, type Group } from './groups.js';
 import { bounceScore, isAutoReply } from './kinds.js';
 import { addressesIn, bareId, messageIdOf, originalIn, originalInText, type Original } from './original.js';
@@ -207,7 +207,7 @@ function fromGroups(groups: readonly Group[], prose: Prose, fallback: readonly s
   return rows.slice(0, MOST_RECIPIENTS).flatMap((group): Evidence[] => {
     const names = [group.get('original-recipient'), group.get('final-recipient'), group.get('x-actual-recipient')].map(addressOf);
     const mention =
-      prose.mentions.find((one) => names.some((name) => sameAddress(name, one.address) || sameAddress(name, one.alias))) ??
+      prose.mentions.find(({ address, alias }) => names.some((name) => sameAddress(name, address) || sameAddress(name, alias))) ??
       (rows.length === 1 && prose.mentions.length === 1 ? prose.mentions[0] : undefined);
     const [original, final, actual] = names;
     const valid = (name: string | undefined): string | undefined => (name?.includes('@') === true ? name : undefined);
@@ -261,14 +261,21 @@ function fromProse(prose: Prose, failed: readonly string[], fallback: readonly s
   return fallback.length === 1 ? fallback.map((address) => ({ ...bare, address, mention: undefined })) : [];
 }
 
-/**
- * Reads what came back by mail: reports of the standards (RFC 3464, 6533, 5965, 8098), of mail systems that keep to none, and what only
- * looks like one. Never throws; what cannot be understood is `other`.
- */
-export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): ReturnReading {
-  const mail = readMail(bytes);
+/** The parts of a returned mail by what they are for. */
+interface ReturnParts {
+  readonly status: readonly Part[];
+  /** A read receipt (RFC 8098). */
+  readonly receipt: Part | undefined;
+  /** A complaint (RFC 5965). */
+  readonly feedback: Part | undefined;
+  /** The mail that came back, or its header. */
+  readonly original: Original | undefined;
+  /** What is written for people. */
+  readonly prose: readonly Part[];
+}
+
+function sortParts(mail: Part): ReturnParts {
   const parts = [...partsOf(mail)];
-  const subject = fieldOf(mail, 'subject') ?? '';
   const leaves = parts.filter(isLeaf);
   const reports = parts.filter((part) => STATUS_TYPES.has(part.type));
   const isReport = mail.type === 'multipart/report' || parts.some((part) => part.type === 'multipart/report');
@@ -280,98 +287,121 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
             holdsStatus(part) &&
             (isReport || part.type !== 'text/plain' || bounceScore(mail, { tellsFate: true, quotesReply: false }) >= 3),
         );
-  const statusParts = reports.length > 0 ? reports : disguised.slice(0, 1);
+  const status = reports.length > 0 ? reports : disguised.slice(0, 1);
   const receipt = parts.find((part) => part.type === 'message/disposition-notification');
-  const feedbackPart =
+  const feedback =
     parts.find((part) => part.type === 'message/feedback-report') ??
-    (mail.parameters['report-type']?.toLowerCase() === 'feedback-report'
-      ? leaves.find((part) => /^Feedback-Type[ \t]{0,8}:/im.test(bounded(part)))
-      : undefined);
-  const special = [...statusParts, receipt, feedbackPart].filter((part) => part !== undefined);
+    (reportType(mail) === 'feedback-report' ? leaves.find((part) => /^Feedback-Type[ \t]{0,8}:/im.test(bounded(part))) : undefined);
+  const special = [...status, receipt, feedback].filter((part) => part !== undefined);
   const texts = leaves.filter(
     (part) => part.type.startsWith('text/') && !/^text\/(?:rfc822-headers|calendar)$/.test(part.type) && !special.includes(part),
   );
   const original: Original | undefined = originalIn(parts, [...special, ...texts.slice(0, 1), mail]);
-  const prosePart = texts.filter((part, i) => i === 0 || !looksReturned(part, original));
-  const envelopeTo = context.envelopeTo?.replace(/^<|>$/g, '');
+  return { status, receipt, feedback, original, prose: texts.filter((part, i) => i === 0 || !looksReturned(part, original)) };
+}
+
+function reportType(mail: Part): string | undefined {
+  return mail.parameters['report-type']?.toLowerCase();
+}
+
+/** Addresses that a report does not complain about: ours, and those that send reports. */
+function innocent(mail: Part, envelopeTo: string | undefined, original: Original | undefined): (address: string) => boolean {
+  const fields = ['to', 'from', 'sender', 'reply-to', 'delivered-to', 'x-original-to'];
   const ours = new Set(
-    [
-      envelopeTo,
-      ...['to', 'from', 'sender', 'reply-to', 'delivered-to', 'x-original-to'].flatMap((name) => addressesIn(fieldOf(mail, name))),
-      ...senderOf(original),
-    ]
-      .filter((one) => one !== undefined)
-      .map((one) => one.toLowerCase()),
+    [envelopeTo, ...fields.flatMap((name) => addressesIn(fieldOf(mail, name))), ...senderOf(original)]
+      .filter((address) => address !== undefined)
+      .map((address) => address.toLowerCase()),
   );
-  const except = (address: string): boolean =>
-    ours.has(address.toLowerCase()) || /^(?:postmaster|mailer-daemon|abuse|hostmaster)@/i.test(address);
-  const prose = readProse(proseOf(prosePart), except);
-  const returned = original ?? originalInText(prose.rest);
-  const groups = statusParts.flatMap((part) =>
+  return (address) => ours.has(address.toLowerCase()) || /^(?:postmaster|mailer-daemon|abuse|hostmaster)@/i.test(address);
+}
+
+/** The message that a report is about, as far as it says. */
+function referenceOf(
+  mail: Part,
+  {
+    returned,
+    groups,
+    prose,
+  }: { readonly returned: Original | undefined; readonly groups: readonly Group[]; readonly prose: readonly Part[] },
+): Pick<ReturnReading, 'originalMessageId' | 'originalFrom' | 'envelopeId'> {
+  const named = groups.map((group) => bareId(group.get('x-original-message-id') ?? group.get('original-message-id')));
+  const originalMessageId = messageIdOf(returned) ?? named.find((id) => id !== undefined) ?? idInText(prose) ?? answered(mail);
+  const originalFrom = returned === undefined ? undefined : addressesIn(fieldOf(returned, 'return-path'))[0];
+  const envelopeIds = groups.map((group) => group.get('original-envelope-id')?.trim());
+  return { originalMessageId, originalFrom, envelopeId: envelopeIds.find((id) => id !== undefined && id !== '') };
+}
+
+/**
+ * Reads what came back by mail: reports of the standards (RFC 3464, 6533, 5965, 8098), of mail systems that keep to none, and what only
+ * looks like one. Never throws; what cannot be understood is `other`.
+ */
+export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): ReturnReading {
+  const mail = readMail(bytes);
+  const parts = sortParts(mail);
+  const envelopeTo = context.envelopeTo?.replace(/^<|>$/g, '');
+  const prose = readProse(proseOf(parts.prose), innocent(mail, envelopeTo, parts.original));
+  const returned = parts.original ?? originalInText(prose.rest);
+  const groups = parts.status.flatMap((part) =>
     groupsOf(partBytes(part.body.byteLength > 4 * MOST_TEXT ? { ...part, body: part.body.subarray(0, 4 * MOST_TEXT) } : part)),
   );
   const base = {
     token: tokenFor(mail, envelopeTo),
-    originalMessageId:
-      messageIdOf(returned) ??
-      groups
-        .map((group) => bareId(group.get('x-original-message-id') ?? group.get('original-message-id')))
-        .find((one) => one !== undefined) ??
-      idInText(prosePart) ??
-      answered(mail),
-    originalFrom: returned === undefined ? undefined : addressesIn(fieldOf(returned, 'return-path'))[0],
-    envelopeId: groups.map((group) => group.get('original-envelope-id')?.trim()).find((one) => one !== undefined && one !== ''),
+    ...referenceOf(mail, { returned, groups, prose: parts.prose }),
     feedbackType: undefined,
     recipients: [] as RecipientReport[],
   };
-  const feedback = feedbackPart === undefined ? undefined : readFeedback(partBytes(feedbackPart));
-  if (feedback !== undefined) {
-    const named =
-      feedback.recipients.length > 0
-        ? feedback.recipients
-        : addressesIn(returned === undefined ? undefined : fieldOf(returned, 'to')).slice(0, 1);
-    return {
-      ...base,
-      kind: isComplaint(feedback.type) ? 'complaint' : 'other',
-      originalFrom: feedback.mailFrom ?? base.originalFrom,
-      envelopeId: feedback.envelopeId ?? base.envelopeId,
-      feedbackType: feedback.type,
-      // It was delivered: else nobody could mind it.
-      recipients: named.map((address) => ({
-        address,
-        action: 'delivered',
-        status: undefined,
-        replyCode: undefined,
-        cause: 'other',
-        evidence: '',
-        confidence: 'sure',
-        permanent: false,
-        diagnostic: undefined,
-      })),
-    };
-  }
-  if (receipt !== undefined || mail.parameters['report-type']?.toLowerCase() === 'disposition-notification') {
-    const fields = receipt === undefined ? [] : groupsOf(partBytes(receipt));
-    const id = fields.map((field) => bareId(field.get('original-message-id'))).find((one) => one !== undefined);
+  const feedback = parts.feedback === undefined ? undefined : readFeedback(partBytes(parts.feedback));
+  if (feedback !== undefined) return { ...base, ...complaintOf(feedback, returned, base) };
+  if (parts.receipt !== undefined || reportType(mail) === 'disposition-notification') {
+    const fields = parts.receipt === undefined ? [] : groupsOf(partBytes(parts.receipt));
+    const id = fields.map((field) => bareId(field.get('original-message-id'))).find((text) => text !== undefined);
     return { ...base, kind: 'read-receipt', originalMessageId: id ?? base.originalMessageId };
   }
   const fallback =
     context.recipient === undefined ? addressesIn(returned === undefined ? undefined : fieldOf(returned, 'to')) : [context.recipient];
   const failed = addressesIn(fieldOf(mail, 'x-failed-recipients'));
   const named = fromGroups(groups, prose, fallback.length === 1 ? fallback : failed);
-  if (named.length > 0 || (statusParts.length > 0 && groups.length > 0)) {
-    const all = named.length > 0 ? named : fromProse(prose, failed, fallback);
-    const setting = { prose, subject, single: all.length === 1 };
+  const all = named.length > 0 ? named : fromProse(prose, failed, fallback);
+  const isStatus = named.length > 0 || (parts.status.length > 0 && groups.length > 0);
+  if (isStatus || (all.length > 0 && looksLikeBounce(mail, prose))) {
+    const setting = { prose, subject: fieldOf(mail, 'subject') ?? '', single: all.length === 1 };
     return { ...base, kind: 'delivery-status', recipients: all.map((evidence) => judge(evidence, setting)) };
   }
-  const all = fromProse(prose, failed, fallback);
-  const quotes = says(prose.transcript) || prose.mentions.some((mention) => says(readQuoted(mention.reason)));
-  if (all.length > 0 && bounceScore(mail, { tellsFate: prose.outcome !== undefined, quotesReply: quotes }) >= ENOUGH) {
-    const setting = { prose, subject, single: all.length === 1 };
-    return { ...base, kind: 'delivery-status', recipients: all.map((evidence) => judge(evidence, setting)) };
-  }
-  const text = prosePart.length === 0 ? '' : proseOf(prosePart);
+  const text = parts.prose.length === 0 ? '' : proseOf(parts.prose);
   return { ...base, kind: isAutoReply(mail, text) ? 'auto-reply' : 'other' };
+}
+
+function looksLikeBounce(mail: Part, prose: Prose): boolean {
+  const quotesReply = says(prose.transcript) || prose.mentions.some((mention) => says(readQuoted(mention.reason)));
+  return bounceScore(mail, { tellsFate: prose.outcome !== undefined, quotesReply }) >= ENOUGH;
+}
+
+/** What a feedback report says (RFC 5965); without recipients of its own, it is about the first one of the mail. */
+function complaintOf(
+  feedback: Feedback,
+  returned: Original | undefined,
+  base: Pick<ReturnReading, 'originalFrom' | 'envelopeId'>,
+): Pick<ReturnReading, 'kind' | 'originalFrom' | 'envelopeId' | 'feedbackType' | 'recipients'> {
+  const first = addressesIn(returned === undefined ? undefined : fieldOf(returned, 'to')).slice(0, 1);
+  const addresses = feedback.recipients.length > 0 ? feedback.recipients : first;
+  return {
+    kind: isComplaint(feedback.type) ? 'complaint' : 'other',
+    originalFrom: feedback.mailFrom ?? base.originalFrom,
+    envelopeId: feedback.envelopeId ?? base.envelopeId,
+    feedbackType: feedback.type,
+    // It was delivered: else nobody could mind it.
+    recipients: addresses.map((address) => ({
+      address,
+      action: 'delivered',
+      status: undefined,
+      replyCode: undefined,
+      cause: 'other',
+      evidence: '',
+      confidence: 'sure',
+      permanent: false,
+      diagnostic: undefined,
+    })),
+  };
 }
 
 /** Whether a text is the returned mail (or its header), and not what the report says. */

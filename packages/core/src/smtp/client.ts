@@ -191,8 +191,8 @@ export class ClientDialogue {
   /** Sends the next commands and awaits their replies. */
   #send(count: number): ClientStep[] {
     const now = this.#todo.splice(0, count);
-    this.#awaiting.push(...now.map((one) => one.asked));
-    return now.length === 0 ? [] : [{ kind: 'send', bytes: Buffer.from(now.map((one) => `${one.line}\r\n`).join(''), 'utf8') }];
+    this.#awaiting.push(...now.map(({ asked }) => asked));
+    return now.length === 0 ? [] : [{ kind: 'send', bytes: Buffer.from(now.map(({ line }) => `${line}\r\n`).join(''), 'utf8') }];
   }
 
   #trouble(phase: Phase, reason: string): ClientStep[] {

@@ -14,7 +14,7 @@ const LINE = /^([2-5]\d\d)([ -]?)(.*)$/;
 const ENHANCED = /^([245]\.\d{1,3}\.\d{1,3})(?:\s+|$)/;
 
 export function replyText(reply: Reply): string {
-  return [reply.code, reply.enhanced, reply.lines.join(' ')].filter((one) => one !== undefined && one !== '').join(' ');
+  return [reply.code, reply.enhanced, reply.lines.join(' ')].filter((value) => value !== undefined && value !== '').join(' ');
 }
 
 /** Puts replies together from bytes that arrive in any pieces. */

@@ -264,7 +264,7 @@ export class ServerDialogue {
 
 function say(answer: Answer): ServerStep {
   const text = [answer.enhanced, answer.text]
-    .filter((one) => one !== undefined)
+    .filter((value) => value !== undefined)
     .join(' ')
     .replace(/[\r\n]+/g, ' ');
   return { kind: 'send', bytes: Buffer.from(`${answer.code} ${text}\r\n`, 'utf8') };

@@ -101,105 +101,129 @@ const readMessage = memo((locale: string, message: string): Read => {
   }
 }, 20_000);
 
+/** One file of `strings/`, read. */
+interface LocaleTexts {
+  readonly source: SourceText;
+  readonly texts: Map<string, string>;
+  /** What each text takes. */
+  readonly uses: Map<string, Uses>;
+}
+
 /** Reads the files of `strings/`. `own` is the folder's own locale: what it has and another lacks is untranslated. */
 export function readStrings(files: readonly StringsFile[], own: string): Strings {
   const problems: Problem[] = [];
-  const byLocale = new Map<string, Map<string, string>>();
-  const uses = new Map<string, Map<string, Uses>>();
-  const sources = new Map<string, SourceText>();
-  for (const { locale, file, text } of files) {
-    const source = new SourceText(file, text);
-    sources.set(locale, source);
-    let json: unknown;
-    try {
-      json = JSON.parse(text);
-    } catch {
-      const fault = jsonFault(text);
-      problems.push(problem('json', source.place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`));
-      continue;
+  const read = new Map<string, LocaleTexts>();
+  for (const file of files) {
+    const texts = readFile(file, problems);
+    if (texts !== undefined) read.set(file.locale, texts);
+  }
+  const base = read.get(own);
+  if (base !== undefined) {
+    for (const [locale, texts] of read) {
+      if (locale !== own) problems.push(...compareTexts({ ...texts, locale }, { ...base, locale: own }));
     }
-    if (depthOf(json) > MAX_DEPTH) {
-      problems.push(problem('nesting', source.place(0), `This file nests deeper than ${MAX_DEPTH} levels.`));
-      continue;
-    }
-    for (const twice of duplicateKeys(text))
+  }
+  return { byLocale: new Map([...read].map(([locale, { texts }]) => [locale, texts])), names: valueNames(read, own), problems };
+}
+
+function readFile({ locale, file, text }: StringsFile, problems: Problem[]): LocaleTexts | undefined {
+  const source = new SourceText(file, text);
+  let json: unknown;
+  try {
+    json = JSON.parse(text);
+  } catch {
+    const fault = jsonFault(text);
+    problems.push(problem('json', source.place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`));
+    return undefined;
+  }
+  if (depthOf(json) > MAX_DEPTH) {
+    problems.push(problem('nesting', source.place(0), `This file nests deeper than ${MAX_DEPTH} levels.`));
+    return undefined;
+  }
+  for (const { name, offset, length } of duplicateKeys(text))
+    problems.push(
+      warning('string-twice', source.place(offset, length), `"${name}" stands here twice; the last one counts.`, 'Delete one of them.'),
+    );
+  const texts = new Map<string, string>();
+  const wrong: string[] = [];
+  flatten(json, '', texts, wrong);
+  for (const key of wrong) problems.push(problem('string-type', placeOf(source, key), `"${key}" must be a text.`));
+  const uses = new Map<string, Uses>();
+  for (const [key, message] of texts) {
+    const read = readMessage(locale, message);
+    if ('fault' in read) {
+      texts.delete(key);
       problems.push(
-        warning(
-          'string-twice',
-          source.place(twice.offset, twice.length),
-          `"${twice.name}" stands here twice; the last one counts.`,
-          'Delete one of them.',
+        problem(
+          'icu',
+          placeOf(source, key),
+          `The text of "${key}" is no ICU message: ${read.fault}.`,
+          "Braces mean a value; a literal brace stands in apostrophes: '{'.",
         ),
       );
-    const texts = new Map<string, string>();
-    const wrong: string[] = [];
-    flatten(json, '', texts, wrong);
-    for (const key of wrong) problems.push(problem('string-type', placeOf(source, key), `"${key}" must be a text.`));
-    for (const [key, message] of texts) {
-      const read = readMessage(locale, message);
-      if ('fault' in read) {
-        texts.delete(key);
-        problems.push(
-          problem(
-            'icu',
-            placeOf(source, key),
-            `The text of "${key}" is no ICU message: ${read.fault}.`,
-            "Braces mean a value; a literal brace stands in apostrophes: '{'.",
-          ),
-        );
-        continue;
-      }
-      const byOne = uses.get(key) ?? new Map<string, Uses>();
-      uses.set(key, byOne.set(locale, read.uses));
-      if (read.missing.length > 0)
-        problems.push(
-          warning(
-            'plural-forms',
-            placeOf(source, key),
-            `The text of "${key}" has no form for ${read.missing.map((one) => `"${one}"`).join(', ')}, which ${locale} tells apart.`,
-            'Numbers of that kind are said with "other".',
-          ),
-        );
+      continue;
     }
-    byLocale.set(locale, texts);
+    uses.set(key, read.uses);
+    if (read.missing.length > 0)
+      problems.push(
+        warning(
+          'plural-forms',
+          placeOf(source, key),
+          `The text of "${key}" has no form for ${read.missing.map((category) => `"${category}"`).join(', ')}, which ${locale} tells apart.`,
+          'Numbers of that kind are said with "other".',
+        ),
+      );
   }
-  const base = byLocale.get(own);
-  for (const [locale, texts] of byLocale) {
-    const source = sources.get(locale);
-    if (locale === own || base === undefined || source === undefined) continue;
-    for (const key of base.keys()) {
-      if (!texts.has(key))
-        problems.push(warning('untranslated', source.place(0), `"${key}" has no text in ${locale}; readers get the one of ${own}.`));
-    }
-    for (const key of texts.keys()) {
-      if (!base.has(key)) {
-        problems.push(warning('string-unknown', placeOf(source, key), `"${key}" is not in ${own}.`, didYouMean(key, base.keys())));
-        continue;
-      }
-      // The text in the folder's own locale says which values there are.
-      const wanted = uses.get(key)?.get(own);
-      const strange = [...(uses.get(key)?.get(locale)?.keys() ?? [])].filter((name) => wanted?.has(name) === false);
-      if (strange.length > 0)
-        problems.push(
-          problem(
-            'string-value',
-            placeOf(source, key),
-            `The text of "${key}" takes "${strange.join('", "')}", and its text in ${own} does not.`,
-            didYouMean(strange[0] ?? '', wanted?.keys() ?? []),
-          ),
-        );
-    }
+  return { source, texts, uses };
+}
+
+/** What a language lacks, has too much, or takes from the data though the folder's own language does not. */
+function compareTexts(
+  { source, texts, uses, locale }: LocaleTexts & { readonly locale: string },
+  base: LocaleTexts & { readonly locale: string },
+): Problem[] {
+  const problems: Problem[] = [];
+  for (const key of base.texts.keys()) {
+    if (!texts.has(key))
+      problems.push(warning('untranslated', source.place(0), `"${key}" has no text in ${locale}; readers get the one of ${base.locale}.`));
   }
+  for (const key of texts.keys()) {
+    if (!base.texts.has(key)) {
+      problems.push(
+        warning('string-unknown', placeOf(source, key), `"${key}" is not in ${base.locale}.`, didYouMean(key, base.texts.keys())),
+      );
+      continue;
+    }
+    // The text in the folder's own locale says which values there are.
+    const wanted = base.uses.get(key);
+    const strange = [...(uses.get(key)?.keys() ?? [])].filter((name) => wanted?.has(name) === false);
+    if (strange.length > 0)
+      problems.push(
+        problem(
+          'string-value',
+          placeOf(source, key),
+          `The text of "${key}" takes "${strange.join('", "')}", and its text in ${base.locale} does not.`,
+          didYouMean(strange[0] ?? '', wanted?.keys() ?? []),
+        ),
+      );
+  }
+  return problems;
+}
+
+/** The values that each key takes over all languages. Where the folder's own language has a text, it says which there are. */
+function valueNames(read: ReadonlyMap<string, LocaleTexts>, own: string): Map<string, Uses> {
   const names = new Map<string, Uses>();
-  for (const [key, byOne] of uses) {
-    const all: Uses = new Map();
-    for (const [locale, found] of byOne)
-      for (const [name, its] of found)
-        if (locale === own || !byOne.has(own) || byOne.get(own)?.has(name) === true)
-          all.set(name, new Set([...(all.get(name) ?? []), ...its]));
-    names.set(key, all);
+  const base = read.get(own)?.uses;
+  for (const { uses } of read.values()) {
+    for (const [key, values] of uses) {
+      const known = base?.get(key);
+      const all = names.get(key) ?? new Map<string, Set<SayUse>>();
+      for (const [name, its] of values)
+        if (known === undefined || known.has(name)) all.set(name, new Set([...(all.get(name) ?? []), ...its]));
+      names.set(key, all);
+    }
   }
-  return { byLocale, names, problems };
+  return names;
 }
 
 /** Values of the right kind for a text, to find out whether it can be formatted at all. */

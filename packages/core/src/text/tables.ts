@@ -33,12 +33,12 @@ export function table(
   const count = Math.max(0, ...rows.map((row) => row.cells.length));
   if (count === 0) return [];
   const natural = Array.from({ length: count }, (_, c) => Math.max(0, ...rows.map((row) => displayWidth(row.cells[c] ?? ''))));
-  const others = natural.slice(1).reduce((sum, one) => sum + one + GAP.length, 0);
+  const others = natural.slice(1).reduce((sum, number) => sum + number + GAP.length, 0);
   const first = Math.min(natural[0] ?? 0, Math.max(16, width - others));
   // Where the other columns leave no room, each row becomes a label with its values under it.
   if (first + others > width) return rows.flatMap((row) => stacked(row, width));
   const widths = [first, ...natural.slice(1)];
-  const full = widths.reduce((sum, one) => sum + one, 0) + GAP.length * (count - 1);
+  const full = widths.reduce((sum, number) => sum + number, 0) + GAP.length * (count - 1);
   const out: string[] = [];
   rows.forEach((row, i) => {
     if (row.total && i > 0 && rows[i - 1]?.total !== true) out.push('-'.repeat(full));

@@ -1,5 +1,5 @@
 import { inWords, isFaulty, type Member, type Type } from './type.js';
-import { isFormatted } from './expressions.js';
+import { isFormatted } from './kinds.js';
 
 /** Why a value does not fit: what is wanted and what is given, at a path within the value. */
 export interface Misfit {

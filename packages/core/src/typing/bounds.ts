@@ -117,7 +117,7 @@ function repeatsItself(nodes: Iterable<object>, target: (reference: unknown) => 
     return false;
   };
   return all.some((node) =>
-    [...(downs.get(node)?.values() ?? [])].some((list) => list.length > 1 && list.filter((one) => reaches(one, node)).length > 1),
+    [...(downs.get(node)?.values() ?? [])].some((list) => list.length > 1 && list.filter((child) => reaches(child, node)).length > 1),
   );
 }
 

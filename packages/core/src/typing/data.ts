@@ -91,7 +91,10 @@ function inOurWords(error: ErrorObject): DataProblem {
     case 'type':
       return { path, message: `must be ${article(String(params['type']))}, is ${article(jsonType(error.data))}` };
     case 'enum':
-      return { path, message: `must be one of: ${(params['allowedValues'] as unknown[]).map((one) => JSON.stringify(one)).join(', ')}` };
+      return {
+        path,
+        message: `must be one of: ${(params['allowedValues'] as unknown[]).map((value) => JSON.stringify(value)).join(', ')}`,
+      };
     case 'const':
       return { path, message: `must be ${JSON.stringify(params['allowedValue'])}` };
     case 'format':

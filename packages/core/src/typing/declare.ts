@@ -83,11 +83,11 @@ function recordText(member: RecordMember, context: Context): string {
 function comment(pointers: readonly string[], type: Type, schema: JsonSchema, indent: string): string {
   const said = pointers.flatMap((pointer) => {
     const node = at(schema, pointer);
-    return [node?.['title'], node?.['description']].filter((one): one is string => typeof one === 'string');
+    return [node?.['title'], node?.['description']].filter((value): value is string => typeof value === 'string');
   });
   const formats = type.members.flatMap((member) => (member.kind === 'text' ? (member.formats ?? []) : []));
   const text = [
-    ...new Set([...said.map((one) => (/[.!?]$/.test(one) ? one : `${one}.`)), ...formats.map((format) => `Format: ${format}.`)]),
+    ...new Set([...said.map((word) => (/[.!?]$/.test(word) ? word : `${word}.`)), ...formats.map((format) => `Format: ${format}.`)]),
   ]
     .join(' ')
     .replace(/\s+/g, ' ')

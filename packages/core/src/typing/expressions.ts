@@ -1,7 +1,10 @@
-import { CURRENCIES, FORMATS, TEXT_KINDS, UNITS, type Format, type FormatArgument, type ValueKind } from '../formats/index.js';
+import { FORMATS } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
 import type { SayUse } from '../strings/index.js';
+import { equalityFault, orderFault, type Fault } from './comparison.js';
+import { argumentFault, valueFault, type ArgumentUse } from './formatter-use.js';
+import { fits, isNonzero, isWhole } from './kinds.js';
 import { narrow, type Scope } from './scope.js';
 import {
   ABSENT,
@@ -12,7 +15,6 @@ import {
   isFaulty,
   literal,
   mayBeAnything,
-  mayEqual,
   NEVER,
   NUMBER,
   optional,
@@ -21,27 +23,10 @@ import {
   textOf,
   TRUTH,
   WHOLE,
-  type Member,
   type RecordMember,
-  type TextMember,
   type Type,
 } from './type.js';
-
-const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
-  text: 'a text',
-  number: 'a number',
-  whole: 'a whole number',
-  truth: 'true or false',
-  date: 'a date',
-  datetime: 'a date with time',
-  time: 'a time',
-  duration: 'a duration',
-  currency: 'a currency code (ISO 4217)',
-  phone: 'an international phone number (E.164)',
-  unit: 'a unit (ECMA-402)',
-  list: 'a list',
-  any: 'anything',
-};
+import { absenceHint, anythingHint, shown } from './wording.js';
 
 /** Short texts of the mail folder, as far as types need them. */
 export interface SayTypes {
@@ -78,6 +63,10 @@ export class ExpressionTyper {
   #report(...args: Parameters<typeof problem>): Type {
     if (this.#quiet === 0) this.problems.push(problem(...args));
     return FAULTY;
+  }
+
+  #reportAny(fault: Fault | undefined): void {
+    if (fault !== undefined) this.#report(...fault);
   }
 
   #type(expression: Expression, scope: Scope): Type {
@@ -279,7 +268,7 @@ export class ExpressionTyper {
         return either(present(a), b);
       case '==':
       case '!=':
-        this.#comparable(expression, a, b);
+        this.#reportAny(equalityFault(expression, a, b));
         return TRUTH;
       case '<':
       case '<=':
@@ -302,63 +291,11 @@ export class ExpressionTyper {
     }
   }
 
-  #comparable(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): void {
-    if (a.members.length === 0 || b.members.length === 0) return;
-    const { left, right } = expression;
-    const value = right.kind === 'literal' ? right.value : left.kind === 'literal' ? left.value : undefined;
-    const other = right.kind === 'literal' ? a : b;
-    if (value !== undefined && value !== null) {
-      if (other.members.some((member) => mayEqual(member, value))) return;
-      const values = other.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
-      const hint = values.length > 0 ? didYouMean(String(value), values.map(String)) : undefined;
-      this.#report(
-        'never-equal',
-        expression.place,
-        `"${shown(right.kind === 'literal' ? left : right)}" can never equal ${JSON.stringify(value)}.`,
-        hint,
-      );
-      return;
-    }
-    const kinds = (type: Type): string[] => type.members.map((member) => member.kind);
-    if (kinds(a).includes('any') || kinds(b).includes('any')) return;
-    if (!kinds(a).some((kind) => kinds(b).includes(kind))) {
-      this.#report('never-equal', expression.place, `${inWords(present(a))} never equals ${inWords(present(b))}.`);
-    } else if (kinds(a).every((kind) => kind === 'list' || kind === 'record')) {
-      this.#report('operator-type', expression.place, `"${expression.operator}" compares single values, not ${inWords(present(a))}.`);
-    } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
-  }
-
   #ordered(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): Type {
-    const { left, right, operator } = expression;
-    if (a.absent) this.#absent(left, a);
-    if (b.absent) this.#absent(right, b);
-    if (isFaulty(a) || isFaulty(b)) return TRUTH;
-    const kinds = [...a.members, ...b.members].map((member) => member.kind);
-    if (!kinds.every((kind) => kind === 'number') && !kinds.every((kind) => kind === 'text')) {
-      this.#report(
-        'operator-type',
-        expression.place,
-        `"${operator}" compares two numbers or two texts; here ${inWords(present(a))} meets ${inWords(present(b))}.`,
-        anythingHint(a) ?? anythingHint(b),
-      );
-    } else if (momentsOf(a, b) === 'mixed') this.#mixed(expression, a, b);
-    else if ([...a.members, ...b.members].some((member) => hasFormat(member, 'duration')))
-      this.#report(
-        'operator-type',
-        expression.place,
-        `"${operator}" cannot compare durations: a month has no fixed length.`,
-        'Give the data as a number of seconds.',
-      );
+    if (a.absent) this.#absent(expression.left, a);
+    if (b.absent) this.#absent(expression.right, b);
+    if (!isFaulty(a) && !isFaulty(b)) this.#reportAny(orderFault(expression, a, b));
     return TRUTH;
-  }
-
-  #mixed(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): void {
-    this.#report(
-      'operator-type',
-      expression.place,
-      `"${expression.operator}" cannot compare ${inWords(present(a))} with ${inWords(present(b))}.`,
-      'Both must be of one format: dates, date-times or times.',
-    );
   }
 
   #sum(expression: Extract<Expression, { kind: 'binary' }>, a: Type, b: Type): Type {
@@ -404,85 +341,21 @@ export class ExpressionTyper {
     }
     format.args.forEach((wanted, i) => {
       const given = expression.args[i];
-      if (given !== undefined) this.#argument(format.name, wanted, given, args[i] ?? FAULTY);
+      if (given !== undefined) this.#argument({ formatter: format.name, wanted, given, type: args[i] ?? FAULTY });
     });
     if (isFaulty(value)) return FAULTY;
-    if (!value.members.every((member) => format.takes.some((kind) => fits(member, kind)))) return this.#unfit(format, expression, value);
-    for (const member of value.members) {
-      if (member.kind !== 'list' || format.entries === undefined) continue;
-      const entries = member.of();
-      if (entries.absent || !entries.members.every((entry) => format.entries?.some((kind) => fits(entry, kind)) ?? true))
-        return this.#report(
-          'formatter-type',
-          expression.place,
-          `"${format.name}" takes a list of ${format.entries.map((kind) => KIND_WORDS[kind].replace(/^a /, '') + 's').join(' or ')}; the entries of "${shown(expression.value)}" are ${inWords(entries)}.`,
-          'Go through the list with ":::each".',
-        );
-    }
+    const fault = valueFault(format, expression, value);
+    if (fault !== undefined) return this.#report(...fault);
     if (format.name === 'default') return either(present(value), args[0] ?? FAULTY);
     const gives: Type = format.gives === 'whole' ? WHOLE : format.givesFormat === undefined ? TEXT : textOf(format.givesFormat);
     return value.absent ? optional(gives) : gives;
   }
 
-  #unfit(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Type {
-    const wanted = format.takes.map((take) => KIND_WORDS[take]).join(' or ');
-    const asserted = format.takes.map((take) => FORMAT_OF[take]).filter((one) => one !== undefined);
-    const float = format.takes.includes('whole') && value.members.some((member) => member.kind === 'number' && !member.whole);
-    const hint =
-      anythingHint(value) ??
-      (format.name === 'money' && float
-        ? 'Give amounts in minor units (cents) as "type": "integer": 12.50 is 1250. Fractions of a cent cannot be shown.'
-        : asserted.length > 0 && value.members.some((member) => member.kind === 'text')
-          ? `Give the field "format": ${asserted.map((text) => `"${text}"`).join(' or ')} in the data schema.`
-          : undefined);
-    return this.#report(
-      'formatter-type',
-      expression.place,
-      `"${format.name}" formats ${wanted}; "${shown(expression.value)}" is ${inWords(present(value))}.`,
-      hint,
-    );
-  }
-
-  #argument(name: string, wanted: FormatArgument, given: Expression, type: Type): void {
+  #argument(use: ArgumentUse): void {
+    const { wanted, given, type } = use;
     if (type.absent && wanted.kind !== 'any') this.#absent(given, type);
     if (isFaulty(type) || (wanted.kind === 'any' && !mayBeAnything(type))) return;
-    const values = type.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
-    const known = type.members.every((member) => 'values' in member && member.values !== undefined);
-    const format = FORMAT_OF[wanted.kind];
-    if (!type.members.every((member) => fits(member, wanted.kind))) {
-      const is = format === undefined ? undefined : TEXT_KINDS[format]?.is;
-      const wrong = known && is !== undefined ? values.find((value) => typeof value !== 'string' || !is(value)) : undefined;
-      this.#report(
-        'formatter-type',
-        given.place,
-        wrong === undefined
-          ? `The argument "${wanted.name}" of "${name}" must be ${KIND_WORDS[wanted.kind]}; this is ${inWords(present(type))}.`
-          : `The argument "${wanted.name}" of "${name}" must be ${KIND_WORDS[wanted.kind]}; ${JSON.stringify(wrong)} is none.`,
-        wrong !== undefined && typeof wrong === 'string' && format !== undefined
-          ? didYouMean(wrong, CODES[format] ?? [])
-          : format === undefined
-            ? anythingHint(type)
-            : `Give the field "format": "${format}" in the data schema, or list its values in "enum".`,
-      );
-      return;
-    }
-    if (wanted.choices !== undefined) {
-      const wrong = known ? values.find((value) => !wanted.choices?.includes(String(value))) : undefined;
-      if (known && wrong === undefined) return;
-      this.#report(
-        'formatter-choice',
-        given.place,
-        known
-          ? `"${name}" has no ${wanted.name} ${JSON.stringify(wrong)}.`
-          : `The argument "${wanted.name}" of "${name}" is one of its words.`,
-        known ? didYouMean(String(wrong), wanted.choices) : `One of: ${wanted.choices.join(', ')}.`,
-      );
-    } else if (wanted.range !== undefined) {
-      const [least, most] = wanted.range;
-      const wrong = values.find((value) => typeof value === 'number' && (value < least || value > most));
-      if (wrong !== undefined)
-        this.#report('formatter-range', given.place, `The argument "${wanted.name}" of "${name}" goes from ${least} to ${most}.`);
-    }
+    this.#reportAny(argumentFault(use));
   }
 
   #say(expression: Extract<Expression, { kind: 'say' }>, scope: Scope): Type {
@@ -535,114 +408,4 @@ export class ExpressionTyper {
       anythingHint(type) ?? (use === 'date' ? 'Give the field "format": "date-time" (or "date") in the data schema.' : undefined),
     );
   }
-}
-
-function isWhole(type: Type): boolean {
-  return type.members.every((member) => member.kind === 'number' && member.whole);
-}
-
-function isNonzero(type: Type): boolean {
-  return type.members.every((member) => member.kind === 'number' && member.nonzero === true);
-}
-
-/** The schema format that makes a text be of a kind. */
-const FORMAT_OF: Readonly<Partial<Record<ValueKind, string>>> = {
-  date: 'date',
-  datetime: 'date-time',
-  time: 'time',
-  duration: 'duration',
-  currency: 'currency',
-  phone: 'phone',
-  unit: 'unit',
-};
-const CODES: Readonly<Record<string, readonly string[]>> = { currency: CURRENCIES, unit: UNITS };
-
-export function hasFormat(member: Member, format: string): boolean {
-  return member.kind === 'text' && (member.formats?.includes(format) ?? false);
-}
-
-/** Whether every value of a text is of this format, because the schema asserts it or because its values are. */
-export function isFormatted(member: TextMember, format: string): boolean {
-  if (member.formats?.includes(format) === true) return true;
-  return member.values?.every((value) => TEXT_KINDS[format]?.is(value) ?? false) ?? false;
-}
-
-/** Whether a value of this member can be given to what takes `kind`. */
-export function fits(member: Member, kind: ValueKind): boolean {
-  if (member.kind === 'any') return member.faulty === true;
-  if (kind === 'any') return true;
-  switch (kind) {
-    case 'text':
-      return member.kind === 'text';
-    case 'number':
-      return member.kind === 'number';
-    case 'whole':
-      return member.kind === 'number' && member.whole;
-    case 'truth':
-      return member.kind === 'truth';
-    case 'list':
-      return member.kind === 'list';
-    case 'currency':
-    case 'date':
-    case 'datetime':
-    case 'duration':
-    case 'phone':
-    case 'time':
-    case 'unit':
-    default:
-      return member.kind === 'text' && isFormatted(member, FORMAT_OF[kind] ?? '');
-  }
-}
-
-/** Formats of moments, which are compared by when they are and not by their letters. */
-const MOMENTS = ['date-time', 'date', 'time'] as const;
-
-/** How two texts are compared: as moments of one format, as texts, or not at all since one is a moment and the other is not. */
-export function momentsOf(a: Type, b: Type): (typeof MOMENTS)[number] | 'text' | 'mixed' {
-  // What may be anything equals only what it is.
-  if (mayBeAnything(a) || mayBeAnything(b)) return 'text';
-  const members = [...a.members, ...b.members].filter((member): member is TextMember => member.kind === 'text');
-  const moment = MOMENTS.find((format) => members.some((member) => hasFormat(member, format)));
-  if (moment === undefined) return 'text';
-  return members.every((member) => isFormatted(member, moment)) ? moment : 'mixed';
-}
-
-/** What to do about a value of which the schema says nothing. */
-export function anythingHint(type: Type): string | undefined {
-  return mayBeAnything(type)
-    ? 'The data schema does not say what it is: give the field a "type". In a variant of the data that has no such field, set "additionalProperties": false, or test first which variant it is.'
-    : undefined;
-}
-
-/** An expression as its author wrote it, near enough for a sentence. */
-export function shown(expression: Expression): string {
-  switch (expression.kind) {
-    case 'literal':
-      return JSON.stringify(expression.value);
-    case 'name':
-      return expression.name;
-    case 'member':
-      return `${shown(expression.of)}.${expression.name}`;
-    case 'index':
-      return `${shown(expression.of)}[${shown(expression.at)}]`;
-    case 'unary':
-      return expression.operator === 'not' ? `not ${shown(expression.operand)}` : `-${shown(expression.operand)}`;
-    case 'binary':
-      return `${shown(expression.left)} ${expression.operator} ${shown(expression.right)}`;
-    case 'choice':
-      return `${shown(expression.test)} ? … : …`;
-    case 'format':
-      return `${shown(expression.value)} | ${expression.name}`;
-    case 'say':
-      return `say "${expression.key}"`;
-  }
-}
-
-/** How to make a value that may be absent fit to stand where it does. */
-export function absenceHint(expression: Expression, type: Type): string {
-  const base = expression.kind === 'format' ? expression : undefined;
-  const otherwise = base !== undefined ? `{{ ${shown(base)} | default "…" }}` : `{{ ${shown(expression)} ?? "…" }}`;
-  const textual = type.members.every((member) => member.kind === 'text' || member.kind === 'number') || isFaulty(type);
-  const guard = `guard it by "if", or name it in "required" of the data schema.`;
-  return textual ? `Give another value, ${otherwise}; or ${guard}` : `${guard.charAt(0).toUpperCase()}${guard.slice(1)}`;
 }

@@ -1,5 +1,6 @@
 export { dataCheck, SchemaFault, type DataCheck, type DataProblem } from './data.js';
-export { anythingHint, fits, hasFormat, isFormatted, momentsOf, shown, type SayTypes } from './expressions.js';
+export type { SayTypes } from './expressions.js';
+export { fits, hasFormat, isFormatted, momentsOf } from './kinds.js';
 export { accepts } from './accepts.js';
 export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
@@ -8,3 +9,4 @@ export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';
 export { inWords, isFaulty, isNumeral, literal, optional, TEXT, type Member, type TextMember, type Type } from './type.js';
+export { anythingHint, shown } from './wording.js';

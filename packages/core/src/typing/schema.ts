@@ -92,7 +92,7 @@ class SchemaTypes {
     let branches: Node[][] = [more];
     for (const choice of choicesOf(schema, pointer)) {
       if (branches.length * choice.length > budget.left) continue;
-      branches = branches.flatMap((before) => choice.map((one) => [...before, ...one]));
+      branches = branches.flatMap((before) => choice.map((choice) => [...before, ...choice]));
     }
     const share = { left: Math.max(1, Math.floor(budget.left / branches.length)) };
     return branches.flatMap((branch) => this.#expand(here, [...branch, ...rest], share));
@@ -101,7 +101,7 @@ class SchemaTypes {
   #conjunction(nodes: readonly Plain[]): Type {
     const kinds = kindsOf(nodes);
     const values = valuesOf(nodes);
-    const formats = nodes.map((node) => node.schema['format']).filter((one) => typeof one === 'string');
+    const formats = nodes.map((node) => node.schema['format']).filter((value) => typeof value === 'string');
     const format = formats.length > 0 ? { formats: [...new Set(formats)] } : {};
     if (values !== undefined)
       return ofValues(
@@ -188,16 +188,16 @@ class SchemaTypes {
       const optionalHere = !required.has(name);
       return { type: optionalHere ? optional(type) : type, pointers, nullable: type.absent, optional: optionalHere };
     };
-    const closed = rest.some((one) => one?.schema === false);
+    const closed = rest.some((field) => field?.schema === false);
     const others = (): Type | undefined => {
       const named = patterns.flat().map(({ node }) => this.#of([node]));
-      if (!closed) named.push(this.#of(rest.filter((one) => one !== undefined)));
+      if (!closed) named.push(this.#of(rest.filter((value) => value !== undefined)));
       return named.length === 0 ? undefined : optional(named.reduce(either, NEVER));
     };
     return {
       kind: 'record',
       names,
-      open: rest.every((one) => one === undefined),
+      open: rest.every((value) => value === undefined),
       others,
       field: (name) => {
         if (!known.has(name)) known.set(name, read(name));
@@ -208,7 +208,7 @@ class SchemaTypes {
 }
 
 function listed(list: readonly unknown[], pointer: string): Node[] {
-  return list.flatMap((one, i) => (isSchema(one) ? [{ schema: one, pointer: `${pointer}/${i}` }] : []));
+  return list.flatMap((value, i) => (isSchema(value) ? [{ schema: value, pointer: `${pointer}/${i}` }] : []));
 }
 
 /** The alternatives that a schema offers: each is a list of schemas that then apply together. */
@@ -240,7 +240,7 @@ function negated(condition: JsonSchema): JsonSchema | undefined {
   if (Object.keys(condition).some((key) => !['properties', 'required', 'type'].includes(key))) return undefined;
   if (typeof inner === 'boolean' || Object.keys(inner).some((key) => !['const', 'enum', 'type'].includes(key))) return undefined;
   const named: unknown = condition['required'];
-  if (Array.isArray(named) && named.some((one) => one !== name)) return undefined;
+  if (Array.isArray(named) && named.some((other) => other !== name)) return undefined;
   return { properties: { [name]: { not: inner } } };
 }
 
@@ -274,11 +274,11 @@ function valuesOf(nodes: readonly Plain[]): unknown[] | undefined {
   for (const { schema } of nodes) {
     const own = constraintValues(schema);
     if (own === undefined) continue;
-    const texts = new Set(own.map((one) => JSON.stringify(one)));
+    const texts = new Set(own.map((value) => JSON.stringify(value)));
     values = values === undefined ? own : values.filter((value) => texts.has(JSON.stringify(value)));
   }
   if (values === undefined) return undefined;
-  const excluded = new Set(exceptOf(nodes).map((one) => JSON.stringify(one)));
+  const excluded = new Set(exceptOf(nodes).map((value) => JSON.stringify(value)));
   return values.filter((value) => !excluded.has(JSON.stringify(value)));
 }
 
@@ -370,8 +370,8 @@ export function declaredFields(root: JsonSchema): Map<string, string> {
     for (const key of ['oneOf', 'anyOf', 'allOf', 'prefixItems'] as const) {
       const list = schema[key];
       if (Array.isArray(list))
-        list.forEach((one, i) => {
-          walk(one, `${pointer}/${key}/${i}`, key === 'prefixItems' ? `${path}[${i}]` : path);
+        list.forEach((child, i) => {
+          walk(child, `${pointer}/${key}/${i}`, key === 'prefixItems' ? `${path}[${i}]` : path);
         });
     }
     for (const key of ['then', 'else'] as const) walk(schema[key], `${pointer}/${key}`, path);

@@ -233,11 +233,12 @@ function without(member: Member, value: string | number | boolean): Member[] {
     return [values === undefined ? { ...member, except: [...(member.except ?? []), value] } : { ...member, values }];
   }
   if (member.kind === 'number' && typeof value === 'number') {
-    const values = member.values?.filter((one) => one !== value);
+    const values = member.values?.filter((number) => number !== value);
     if (values?.length === 0) return [];
     return [{ ...member, ...(values === undefined ? {} : { values }), ...(value === 0 ? { nonzero: true } : {}) }];
   }
-  if (member.kind === 'truth' && typeof value === 'boolean') return member.values?.every((one) => one === value) === true ? [] : [member];
+  if (member.kind === 'truth' && typeof value === 'boolean')
+    return member.values?.every((known) => known === value) === true ? [] : [member];
   return [member];
 }
 

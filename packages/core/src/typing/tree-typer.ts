@@ -14,29 +14,15 @@ import type {
   Verbatim,
   VerbatimTree,
 } from '../notation/index.js';
-import { didYouMean, problem, warning, type Place, type Problem } from '../problems/index.js';
-import { absenceHint, anythingHint, ExpressionTyper, hasFormat, shown, type SayTypes } from './expressions.js';
+import { problem, warning, type Problem } from '../problems/index.js';
+import { argumentFaults, barewordFaults, inputFaults } from './block-arguments.js';
+import { ExpressionTyper, type SayTypes } from './expressions.js';
+import { insertFaults } from './insertion.js';
 import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
 import type { BlockArgument, BlockSignature } from './signature.js';
-import { accepts } from './accepts.js';
-import {
-  ANY,
-  either,
-  FAULTY,
-  inWords,
-  isFaulty,
-  isNumeral,
-  literal,
-  mayBeAnything,
-  NEVER,
-  optional,
-  present,
-  TEXT,
-  textOf,
-  WHOLE,
-  type Type,
-} from './type.js';
+import { either, FAULTY, inWords, isFaulty, mayBeAnything, NEVER, optional, present, TEXT, textOf, WHOLE, type Type } from './type.js';
+import { absenceHint, anythingHint, shown } from './wording.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
 const MAIL_FIELDS: Readonly<Record<string, Type>> = {
@@ -126,63 +112,7 @@ class TreeTyper {
 
   /** A value that is put into the mail as it is. `prose`: in running text, which may have line breaks. */
   #inserted(value: Expression, scope: Scope, { prose = false }: { readonly prose?: boolean } = {}): void {
-    const type = this.expressions.type(value, scope);
-    if (isFaulty(type)) return;
-    if (mayBeAnything(type)) {
-      this.problems.push(problem('insert-type', value.place, `"${shown(value)}" may be anything here.`, anythingHint(type)));
-      return;
-    }
-    if (type.absent) {
-      this.problems.push(problem('maybe-absent', value.place, `"${shown(value)}" may be absent here.`, absenceHint(value, type)));
-      return;
-    }
-    for (const member of type.members) {
-      if (member.kind === 'list')
-        this.problems.push(
-          problem(
-            'insert-type',
-            value.place,
-            `"${shown(value)}" is a list and cannot be put in as it is.`,
-            `Write {{ ${shown(value)} | list }}, or go through it with ":::each".`,
-          ),
-        );
-      else if (member.kind === 'record')
-        this.problems.push(
-          problem(
-            'insert-type',
-            value.place,
-            `"${shown(value)}" is a record and cannot be put in as it is.`,
-            `Name one of its fields: ${member.names.slice(0, 6).join(', ')}.`,
-          ),
-        );
-      else if (member.kind === 'truth')
-        this.problems.push(
-          problem(
-            'insert-type',
-            value.place,
-            `"${shown(value)}" is true or false and cannot be put in as it is.`,
-            `Write {{ ${shown(value)} ? "yes" : "no" }}.`,
-          ),
-        );
-      else if (hasFormat(member, 'lines') && !prose)
-        this.problems.push(
-          problem(
-            'lines-here',
-            value.place,
-            'Line breaks can be kept in running text only.',
-            'Leave out "lines" here: breaks become spaces.',
-          ),
-        );
-      else if (hasFormat(member, 'date-time'))
-        this.problems.push(
-          warning(
-            'raw-date',
-            value.place,
-            `"${shown(value)}" would be shown as data holds it, like 2026-06-04T08:15:00Z.`,
-            `Write {{ ${shown(value)} | datetime }}.`,
-          ),
-        );
-    }
+    this.problems.push(...insertFaults(value, this.expressions.type(value, scope), { prose }));
   }
 
   parts(parts: Parts, scope: Scope): void {
@@ -316,30 +246,30 @@ class TreeTyper {
   #steered<T extends { readonly kind: string }>(
     nodes: readonly (T | Branches<unknown> | Loop<unknown>)[],
     scope: Scope,
-    one: (node: T, scope: Scope) => void,
+    each: (node: T, scope: Scope) => void,
   ): void {
     for (const node of nodes) {
       if (node.kind === 'if')
         this.#branches(node as Branches<T>, scope, (body, inner) => {
-          this.#steered(body, inner, one);
+          this.#steered(body, inner, each);
         });
       else if (node.kind === 'each')
         this.#loop(node as Loop<T>, scope, (body, inner) => {
-          this.#steered(body, inner, one);
+          this.#steered(body, inner, each);
         });
-      else one(node as T, scope);
+      else each(node as T, scope);
     }
   }
 
   #block(node: BlockUse, scope: Scope): void {
     const signature = this.signatures.get(node.name);
     for (const arg of node.args) {
-      this.#bareword(arg, scope);
+      this.problems.push(...barewordFaults(arg, scope));
       const wanted = signature?.args.find((argument) => argument.name === arg.name);
       if (wanted?.kind === 'value') this.#input(node.name, wanted, arg, scope);
       else this.parts(arg.parts, scope);
     }
-    if (signature !== undefined) this.#arguments(node, signature);
+    if (signature !== undefined) this.problems.push(...argumentFaults(node, signature));
     const { content } = node;
     switch (content.mode) {
       case 'flow':
@@ -375,132 +305,12 @@ class TreeTyper {
     }
   }
 
-  /** A path without braces is its letters: hardly what was meant. */
-  #bareword(arg: Argument, scope: Scope): void {
-    const [only] = arg.parts;
-    const path = arg.bare && arg.parts.length === 1 && typeof only === 'string' ? /^([\p{L}_]\w*)(?:\.[\p{L}_]\w*)+$/u.exec(only) : null;
-    if (path === null || !scope.all.includes(path[1] ?? '')) return;
-    this.problems.push(
-      problem(
-        'bare-path',
-        arg.place,
-        `This gives the text "${path[0]}".`,
-        `Did you mean {{ ${path[0]} }}? For the text itself, put quotes around it.`,
-      ),
-    );
-  }
-
-  #arguments(node: BlockUse, signature: BlockSignature): void {
-    const given = new Map<string | undefined, Argument>(node.args.map((arg) => [arg.name, arg]));
-    const first = given.get(undefined);
-    if (first !== undefined && signature.first === undefined) {
-      this.problems.push(
-        problem(
-          'unknown-argument',
-          first.place,
-          `The block "${node.name}" takes no value without a name.`,
-          didYouMean(
-            '',
-            signature.args.map((arg) => arg.name),
-          ),
-        ),
-      );
-    }
-    if (signature.first?.required === true && first === undefined) {
-      this.#missing(node.namePlace, node.name, `its first value, ${signature.first.summary}`, `::${node.name} "…"`);
-    }
-    for (const arg of node.args) {
-      if (arg.name === undefined) continue;
-      const wanted = signature.args.find((argument) => argument.name === arg.name);
-      if (wanted === undefined) {
-        this.problems.push(
-          problem(
-            'unknown-argument',
-            arg.place,
-            `The block "${node.name}" has no argument "${arg.name}".`,
-            didYouMean(
-              arg.name,
-              signature.args.map((argument) => argument.name),
-            ),
-          ),
-        );
-        continue;
-      }
-      this.#value(node.name, wanted, arg);
-    }
-    if (first !== undefined && signature.first !== undefined) this.#value(node.name, signature.first, first);
-    for (const wanted of signature.args) {
-      if (wanted.required === true && !given.has(wanted.name))
-        this.#missing(node.namePlace, node.name, `"${wanted.name}"`, `${wanted.name}="…"`);
-    }
-  }
-
   /** An input takes a value of its type; several parts make a text, or an address where one is wanted. */
   #input(block: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
     const [only] = arg.parts;
-    const single = arg.parts.length === 1 && only !== undefined && typeof only !== 'string';
-    if (!single) this.parts(arg.parts, scope);
-    const type = wanted.type ?? ANY;
-    const takesAddress = type.members.some((member) => hasFormat(member, 'uri') || hasFormat(member, 'uri-reference'));
-    const written = arg.parts.every((part) => typeof part === 'string') ? arg.parts.join('') : undefined;
-    // An address that is written out, or put together, is checked as one where it is made.
-    if (!single && takesAddress) return;
-    const given = single
-      ? this.expressions.type(only, scope)
-      : written === undefined
-        ? TEXT
-        : isNumeral(written) && !type.members.some((member) => member.kind === 'text')
-          ? literal(Number(written))
-          : /^(?:true|false)$/.test(written) && type.members.every((member) => member.kind === 'truth')
-            ? literal(written === 'true')
-            : literal(written);
-    if (isFaulty(given)) return;
-    // What an input is when left out, it also is when its value is absent.
-    const allowed = wanted.required === true ? type : optional(type);
-    if (given.absent && !allowed.absent && !mayBeAnything(given)) {
-      this.problems.push(
-        problem(
-          'maybe-absent',
-          arg.place,
-          `"${wanted.name}" of "${block}" needs a value, and this one may be absent.`,
-          single ? absenceHint(only, given) : undefined,
-        ),
-      );
-      return;
-    }
-    const why = accepts(type, present(given));
-    if (why === undefined) return;
-    const at = why.path === '' ? '' : ` at "${why.path.replace(/^\./, '')}"`;
-    this.problems.push(
-      problem(
-        'input-type',
-        arg.place,
-        `"${wanted.name}" of "${block}" takes ${why.wanted}${at}; this is ${why.given}.`,
-        anythingHint(given),
-      ),
-    );
-  }
-
-  #missing(place: Place, block: string, what: string, example: string): void {
-    this.problems.push(problem('missing-argument', place, `The block "${block}" needs ${what}.`, `For example ${example}`));
-  }
-
-  #value(block: string, wanted: BlockSignature['args'][number], arg: Argument): void {
-    const written = arg.parts.every((part) => typeof part === 'string') ? arg.parts.join('') : undefined;
-    if (wanted.kind === 'choice' && (written === undefined || !(wanted.choices ?? []).includes(written))) {
-      const hint = written === undefined ? `One of: ${(wanted.choices ?? []).join(', ')}.` : didYouMean(written, wanted.choices ?? []);
-      this.problems.push(
-        problem(
-          'argument-choice',
-          arg.place,
-          `"${wanted.name}" of "${block}" is written out and one of its words; ${written === undefined ? 'it cannot hold {{ }}' : `"${written}" is none`}.`,
-          hint,
-        ),
-      );
-    } else if (wanted.kind === 'number' && (written === undefined || !/^\d{1,5}$/.test(written))) {
-      this.problems.push(problem('argument-number', arg.place, `"${wanted.name}" of "${block}" must be a whole number of pixels.`));
-    } else if (written === '' && wanted.required === true) {
-      this.problems.push(problem('argument-empty', arg.place, `"${wanted.name}" of "${block}" is empty.`));
-    }
+    const value = arg.parts.length === 1 && only !== undefined && typeof only !== 'string' ? only : undefined;
+    if (value === undefined) this.parts(arg.parts, scope);
+    const given = value === undefined ? undefined : this.expressions.type(value, scope);
+    this.problems.push(...inputFaults({ block, wanted, arg, value, given }));
   }
 }

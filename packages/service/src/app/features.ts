@@ -79,41 +79,94 @@ function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => 
 }
 
 /** Opens all features in order, each with the doors of those below it. */
-export async function openFeatures({ runtime, store, settings, secrets, folder, threads }: BuildOptions): Promise<Built> {
-  const { spaces, limits, outside } = settings;
+export async function openFeatures(options: BuildOptions): Promise<Built> {
+  const { runtime, store, settings, secrets } = options;
+  const { spaces } = settings;
   const upper = later();
+  const writing = await openWriting(options, upper);
+  const sending = openSending(options, writing, upper);
+  const receiving = openReceiving(options, writing);
+  upper.capture = receiving.captured.keep;
+  const { access, feature: keys } = openKeys(runtime, {
+    store,
+    operatorSecret: secrets.operator,
+    spaces: spaceSummaries(settings, receiving.submission.port),
+  });
+  const { accept, feed, suppressing } = writing;
   const operators = new Map(Object.entries(spaces).map(([name, { operator }]) => [name, operator]));
-  const returnPath = { domain: settings.returns.domain, secret: secrets.keyFor('returns') };
-  const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
+  return {
+    access,
+    suppressing,
+    returnsPort: receiving.returns.port,
+    submissionPort: receiving.submission.port,
+    features: [
+      keys,
+      openQuarantine(runtime, store),
+      writing.editing,
+      openAttachments(runtime, store, settings.limits.attachmentBytes),
+      ...writing.features,
+      ...sending.features,
+      receiving.submission.feature,
+      receiving.returns.feature,
+      receiving.callbacks,
+      receiving.captured.feature,
+      openWorkbench(runtime, { store, capturing: receiving.captured.capturing, providers: sending.providers, probe: sending.probe }),
+      openWebhooks(runtime, {
+        store,
+        feed,
+        outside: { allow: settings.outside.allow },
+        master: secrets.keyFor('webhooks'),
+        helloName: settings.helloName,
+      }),
+      openFigures(runtime, store, feed),
+      openAlerts(runtime, { store, settings, feed, accept, operators }),
+      openOperatorNotes(runtime, { store, accept, operators }),
+      openSearch(store),
+    ],
+  };
+}
 
+type Writing = Awaited<ReturnType<typeof openWriting>>;
+
+/** What a message is made of, and what is known about it. */
+async function openWriting({ runtime, store, settings, secrets }: BuildOptions, upper: Later) {
+  const { spaces, limits } = settings;
+  const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
   const { editions, feature: editing } = await openEditions(runtime, { store, spaces, isNeeded });
   const { signing, feature: domains } = openDomains(runtime, store, secrets.keyFor('signing'));
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress);
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
-  const capture = (job: Job): Promise<void> => upper.capture(job);
-  const wake = (): void => {
-    upper.wake();
-  };
   const { accept, feature: messages } = openMessages(runtime, {
     store,
     editions,
     spaces,
     limits,
     suppressionFor,
-    wake,
+    wake: () => {
+      upper.wake();
+    },
     compose: (message, delivery) => upper.compose(message, delivery),
   });
   const { feed, feature: events } = openEvents(runtime, store);
-  const providing = openProviders(runtime, {
+  return { editions, editing, signing, suppressing, suppressionFor, accept, feed, features: [domains, messages, suppressions, events] };
+}
+
+/** What hands messages over to providers. */
+function openSending({ runtime, store, settings, secrets, folder, threads }: BuildOptions, writing: Writing, upper: Later) {
+  const { spaces, limits, outside } = settings;
+  const { editions, signing, suppressionFor } = writing;
+  const capture = (job: Job): Promise<void> => upper.capture(job);
+  const { providers, router, probe, feature } = openProviders(runtime, {
     store,
     settings,
     shares: threads + 1,
     capture,
     keysFor: (domain) => signing.keysFor(domain),
     senderOf: (space) => spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
-    wake,
+    wake: () => {
+      upper.wake();
+    },
   });
-  const { providers, router, probe } = providing;
   const queue = openQueue(runtime, {
     store,
     settings,
@@ -127,13 +180,20 @@ export async function openFeatures({ runtime, store, settings, secrets, folder, 
     signing,
     capture,
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
-    returnPath,
+    returnPath: returnPathOf(settings, secrets),
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
     suppressionFor,
   });
   upper.wake = queue.wake;
   upper.compose = async (message, delivery) =>
     mailBytes((await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery))).mail);
+  return { providers, probe, features: [feature, queue.feature] };
+}
+
+/** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
+function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing }: Writing) {
+  const { spaces, limits } = settings;
+  const returnPath = returnPathOf(settings, secrets);
   const submission = openSubmission(runtime, {
     store,
     accept,
@@ -151,44 +211,9 @@ export async function openFeatures({ runtime, store, settings, secrets, folder, 
     intake: returns.intake,
     returnPath,
   });
-  upper.capture = captured.keep;
-  const { access, feature: keys } = openKeys(runtime, {
-    store,
-    operatorSecret: secrets.operator,
-    spaces: spaceSummaries(settings, submission.port),
-  });
-  return {
-    access,
-    suppressing,
-    returnsPort: returns.port,
-    submissionPort: submission.port,
-    features: [
-      keys,
-      openQuarantine(runtime, store),
-      editing,
-      openAttachments(runtime, store, limits.attachmentBytes),
-      domains,
-      messages,
-      suppressions,
-      events,
-      providing.feature,
-      queue.feature,
-      submission.feature,
-      returns.feature,
-      callbacks,
-      captured.feature,
-      openWorkbench(runtime, { store, capturing: captured.capturing, providers, probe }),
-      openWebhooks(runtime, {
-        store,
-        feed,
-        outside: { allow: outside.allow },
-        master: secrets.keyFor('webhooks'),
-        helloName: settings.helloName,
-      }),
-      openFigures(runtime, store, feed),
-      openAlerts(runtime, { store, settings, feed, accept, operators }),
-      openOperatorNotes(runtime, { store, accept, operators }),
-      openSearch(store),
-    ],
-  };
+  return { submission, returns, callbacks, captured };
+}
+
+function returnPathOf(settings: Settings, secrets: Secrets): { readonly domain: string; readonly secret: Uint8Array } {
+  return { domain: settings.returns.domain, secret: secrets.keyFor('returns') };
 }

@@ -60,7 +60,7 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
   const known = new Set(entries.map((entry) => entry.when));
   const applied = isOurs ? (raw.prepare('select created_at from __drizzle_migrations').pluck().all() as number[]) : [];
   if (!isOurs) throw new StartError(`${file} is a database of another program. Set another databaseFile.`);
-  if (applied.some((one) => !known.has(one)))
+  if (applied.some((number) => !known.has(number)))
     throw new StartError(
       `${file} was written by another version of Verbalis, with a database layout that this version does not know. ` +
         'Start the version that wrote it, or restore a backup that this version made.',

@@ -163,7 +163,7 @@ test('who has waited too long for another process is refused as retryable; who c
 test('a queue that is full refuses at once', async () => {
   const { group, other, insert } = notesFile({ mostWaiting: 2, patienceMs: 50 });
   other.exec('begin immediate');
-  const first = [group.write(() => insert.run('a')), group.write(() => insert.run('b'))].map((one) => one.catch(() => 'refused'));
+  const first = [group.write(() => insert.run('a')), group.write(() => insert.run('b'))].map((promise) => promise.catch(() => 'refused'));
   await expect(group.write(() => insert.run('c'))).rejects.toThrow('2 writes are waiting');
   other.exec('rollback');
   await Promise.all(first);

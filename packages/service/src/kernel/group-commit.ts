@@ -264,7 +264,7 @@ export class GroupCommit {
   #lost(ran: readonly Ran[], error: unknown): void {
     this.#log.error({ err: error, transactions: ran.length }, 'a group of transactions was undone; each may be tried again');
     this.#refuse(
-      ran.map((one) => one.member),
+      ran.map(({ member }) => member),
       error,
     );
   }

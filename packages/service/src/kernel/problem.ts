@@ -64,9 +64,9 @@ function faults(issue: z.core.$ZodIssue, schema: z.ZodType, prefix: readonly Pro
   if (issue.code === 'invalid_union') {
     // What the nearest of the alternatives says: the one that got furthest.
     const deepest = [...issue.errors].sort(
-      (a, b) => Math.max(0, ...b.map((one) => one.path.length)) - Math.max(0, ...a.map((one) => one.path.length)),
+      (a, b) => Math.max(0, ...b.map(({ path }) => path.length)) - Math.max(0, ...a.map(({ path }) => path.length)),
     )[0];
-    if (deepest !== undefined && deepest.some((one) => one.path.length > 0 || one.code === 'unrecognized_keys')) {
+    if (deepest !== undefined && deepest.some(({ path, code }) => path.length > 0 || code === 'unrecognized_keys')) {
       return deepest.flatMap((inner) => faults(inner, schema, path));
     }
     return [{ path: pathText(path), message: 'has none of the shapes that are allowed here' }];

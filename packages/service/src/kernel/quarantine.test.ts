@@ -75,16 +75,16 @@ test('items are listed by space, retried into their queue, dropped, and forgotte
       id: 'q9',
     });
   });
-  const list = (space: string, unowned: boolean) => own.list({ space, unowned, limit: 10 }).map((one) => one.id);
+  const list = (space: string, unowned: boolean) => own.list({ space, unowned, limit: 10 }).map(({ id }) => id);
   expect([list('harbour', false), list('harbour', true), list('drydock', false)]).toEqual([['q1'], ['q2', 'q1'], ['q3']]);
-  expect(own.list({ space: 'harbour', unowned: true, limit: 10, before: 'q2' }).map((one) => one.error)).toEqual(['plain text']);
+  expect(own.list({ space: 'harbour', unowned: true, limit: 10, before: 'q2' }).map(({ error }) => error)).toEqual(['plain text']);
   expect(own.find({ space: 'drydock', unowned: false }, 'q1')).toBeUndefined();
   expect(own.counts().map(({ space, n }) => [space, n])).toEqual([
     [null, 1],
     ['drydock', 1],
     ['harbour', 1],
   ]);
-  const item = (id: string) => own.list({ space: 'harbour', unowned: true, limit: 10 }).find((one) => one.id === id);
+  const item = (id: string) => own.list({ space: 'harbour', unowned: true, limit: 10 }).find((item) => item.id === id);
   const [first, second] = [item('q1')!, item('q2')!];
   await kernel.write((tx) => {
     own.retry(tx, first);

@@ -181,8 +181,8 @@ export function workerGroup(options: Pick<WorkerOptions, 'clock' | 'log'>) {
       workers.add(counted);
       return counted;
     },
-    busy: (): boolean => [...workers].some((one) => one.busy()),
-    health: (): WorkerHealth[] => [...workers].map((one) => one.health()),
+    busy: (): boolean => [...workers].some((member) => member.busy()),
+    health: (): WorkerHealth[] => [...workers].map((member) => member.health()),
   };
 }
 

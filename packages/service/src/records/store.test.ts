@@ -245,7 +245,7 @@ group('editions', () => {
     expect(store.editions.current('harbour')?.number).toBe(1);
     // What was in use before is published anew: it differs from the one in use, so it is a third.
     expect((await store.editions.publish('harbour', folder('two'), 4)).number).toBe(3);
-    expect(store.editions.list('harbour').map((one) => one.number)).toEqual([3, 2, 1]);
+    expect(store.editions.list('harbour').map(({ number }) => number)).toEqual([3, 2, 1]);
     expect(Buffer.from(store.editions.files(first).get('templates/a/message.md') ?? '').toString()).toBe('one');
     expect(store.editions.current('pier')).toBeUndefined();
   });
@@ -326,7 +326,7 @@ group('notifications', () => {
       row(6, { state: 'dead-letter', nextAt: null }),
     ])
       await store.subscriptions.note(one);
-    expect(store.subscriptions.due('b1', 20, 10).map((one) => one.seq)).toEqual([1, 2]);
+    expect(store.subscriptions.due('b1', 20, 10).map(({ seq }) => seq)).toEqual([1, 2]);
     expect(store.subscriptions.nextDueAt('b1')).toBe(10);
     expect([...store.subscriptions.waitingLines('b1')].sort()).toEqual([
       ['d0', 2],
@@ -372,7 +372,7 @@ group('suppressions', () => {
     expect([why('pier-news'), why('bookings')]).toEqual(['s1', undefined]);
     expect(store.suppressions.liftedAt('harbour', 'asa@post.example')).toBe(50);
     expect(await store.suppressions.add(row('s4'))).toBe(true);
-    const list = (lifted: boolean) => store.suppressions.list({ space: 'harbour', limit: 10, lifted }).map((one) => one.id);
+    const list = (lifted: boolean) => store.suppressions.list({ space: 'harbour', limit: 10, lifted }).map(({ id }) => id);
     expect([list(false), list(true)]).toEqual([
       ['s4', 's1'],
       ['s4', 's2', 's1'],
@@ -385,15 +385,15 @@ test('alerts: one of a kind at a time: one notice when it fires and one when it 
   const alert = { id: 'g1', space: 'harbour', rule: 'many', group: '', since: 1, value: 5, text: '5 failed.' };
   await store.alerts.fire(alert);
   await store.alerts.fire({ ...alert, id: 'g2' });
-  expect(store.alerts.firing().map((one) => one.id)).toEqual(['g1']);
+  expect(store.alerts.firing().map(({ id }) => id)).toEqual(['g1']);
   await store.alerts.setNotified('g1', NOTIFIED.firing);
   expect(store.alerts.unreported(10)).toEqual([]);
   await store.alerts.resolve(['g1'], 9);
   expect(store.alerts.unreported(10)).toMatchObject([{ id: 'g1', resolvedAt: 9 }]);
   await store.alerts.setNotified('g1', NOTIFIED.resolved);
   await store.alerts.fire({ ...alert, id: 'g3' });
-  expect(store.alerts.list('harbour', 10).map((one) => one.id)).toEqual(['g3', 'g1']);
-  expect(store.alerts.unreported(10).map((one) => one.id)).toEqual(['g3']);
+  expect(store.alerts.list('harbour', 10).map(({ id }) => id)).toEqual(['g3', 'g1']);
+  expect(store.alerts.unreported(10).map(({ id }) => id)).toEqual(['g3']);
 });
 
 test('keys and sessions: secrets are kept as hashes, and sessions end', async () => {
@@ -475,7 +475,7 @@ test('uploads, alerts, notes, sessions and editions are removed when they are ol
       isNeeded: (tx, space, number) => store.store.messages.usesEdition(tx, space, number),
     }),
   ).toBe(3 + 3);
-  expect(store.editions.list('harbour').map((one) => one.number)).toEqual([6, 5, 1]);
+  expect(store.editions.list('harbour').map(({ number }) => number)).toEqual([6, 5, 1]);
   expect(Buffer.from(store.editions.files(store.editions.find('harbour', 1)!).get('shared.md') ?? '').toString()).toBe('shared');
   await store.close();
 });

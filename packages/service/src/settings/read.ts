@@ -232,7 +232,7 @@ function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {
 function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {
   return Object.entries(settings.spaces).flatMap(([name, space]) => {
     const faults: ConfigFault[] = space.route
-      .map((one) => one.provider)
+      .map(({ provider }) => provider)
       .filter((text) => !providers.includes(text))
       .map((text) => {
         const hint = didYouMean(text, providers);

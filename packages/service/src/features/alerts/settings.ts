@@ -30,7 +30,7 @@ type Limits = { readonly [name in 'percent' | 'count' | 'queueSeconds']?: number
 
 /** A rule has one limit. */
 const hasOneLimit = [
-  ({ percent, count, queueSeconds }: Limits): boolean => [percent, count, queueSeconds].filter((one) => one !== undefined).length === 1,
+  ({ percent, count, queueSeconds }: Limits): boolean => [percent, count, queueSeconds].filter((value) => value !== undefined).length === 1,
   { message: 'needs one of percent, count and queueSeconds.' },
 ] as const;
 

@@ -116,7 +116,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
   }
 
   function oldest(space: string, now: number): number {
-    const waits = store.deliveries.queue(now).filter((one) => one.fairnessKey.split('/')[1] === space && one.due > 0);
+    const waits = store.deliveries.queue(now).filter(({ fairnessKey, due }) => fairnessKey.split('/')[1] === space && due > 0);
     return waits.length === 0 ? 0 : Math.max(0, now - Math.min(...waits.map((wait) => wait.oldest))) / 1000;
   }
 
@@ -170,8 +170,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
   async function watchQuarantine(before: Map<string, AlertRow>, now: number): Promise<void> {
     const waiting = store.quarantine.counts();
     for (const space of written.delivering) {
-      const own = waiting.filter((one) => one.space === null || one.space === space);
-      const events = own.reduce((sum, one) => sum + one.n, 0);
+      const own = waiting.filter((count) => count.space === null || count.space === space);
+      const events = own.reduce((sum, { n }) => sum + n, 0);
       const key = `${QUARANTINE_RULE}\0${space}\0`;
       const row = before.get(key);
       before.delete(key);

@@ -26,45 +26,49 @@ export function attachmentsOf(
   problems: RequestProblem[],
 ): { keep: (tx: Tx, messageId: string) => AttachmentRow[] } {
   let total = 0;
-  const found = wanted.flatMap((one, i): Found[] => {
+  const found = wanted.flatMap((attachment, i): Found[] => {
     const path = `attachments[${i}]`;
     const fault = (message: string, hint?: string): [] => {
       problems.push({ path, message, hint });
       return [];
     };
-    const nameFrom = (text: string): string => one.name ?? (text.split('/').pop() || 'file');
-    if (/[\u0000-\u001F\u007F/\\]/.test(one.name ?? '')) return fault('has a name with a slash, line break or control character');
-    if (one.content !== undefined) {
-      if (one.name === undefined) return fault('has no name');
-      const text = one.content.replace(/\s+/g, '');
+    const nameFrom = (text: string): string => attachment.name ?? (text.split('/').pop() || 'file');
+    if (/[\u0000-\u001F\u007F/\\]/.test(attachment.name ?? '')) return fault('has a name with a slash, line break or control character');
+    if (attachment.content !== undefined) {
+      if (attachment.name === undefined) return fault('has no name');
+      const text = attachment.content.replace(/\s+/g, '');
       if (!BASE64.test(text)) return fault('is no base64', 'Give the file’s bytes in base64 (RFC 4648 4).');
       const bytes = Buffer.from(text, 'base64');
       total += bytes.length;
-      return [{ name: one.name, type: one.type ?? typeOfName(one.name), url: null, contentId: null, bytes }];
+      return [{ name: attachment.name, type: attachment.type ?? typeOfName(attachment.name), url: null, contentId: null, bytes }];
     }
-    if (one.file !== undefined) {
-      const bytes = edition.project.assets.get(one.file);
+    if (attachment.file !== undefined) {
+      const bytes = edition.project.assets.get(attachment.file);
       if (bytes === undefined)
-        return fault(`there is no file "${one.file}" in the mail folder`, didYouMean(one.file, edition.project.assets.keys()));
+        return fault(
+          `there is no file "${attachment.file}" in the mail folder`,
+          didYouMean(attachment.file, edition.project.assets.keys()),
+        );
       total += bytes.length;
-      const name = nameFrom(one.file);
-      return [{ name, type: one.type ?? typeOfName(name), url: null, contentId: null, bytes }];
+      const name = nameFrom(attachment.file);
+      return [{ name, type: attachment.type ?? typeOfName(name), url: null, contentId: null, bytes }];
     }
-    if (one.upload !== undefined) {
-      const upload = store.contents.upload(space, one.upload);
-      if (upload === undefined) return fault(`there is no upload "${one.upload}"`, 'Hand the file in first: POST /v1/uploads?name=NAME.');
+    if (attachment.upload !== undefined) {
+      const upload = store.contents.upload(space, attachment.upload);
+      if (upload === undefined)
+        return fault(`there is no upload "${attachment.upload}"`, 'Hand the file in first: POST /v1/uploads?name=NAME.');
       total += store.contents.find(upload.contentId)?.size ?? 0;
-      return [{ name: one.name ?? upload.name, type: one.type ?? upload.type, url: null, contentId: upload.contentId }];
+      return [{ name: attachment.name ?? upload.name, type: attachment.type ?? upload.type, url: null, contentId: upload.contentId }];
     }
     let url: URL;
     try {
-      url = new URL(one.url ?? '');
+      url = new URL(attachment.url ?? '');
     } catch {
       return fault('has an address that is none', 'Give an absolute http or https address.');
     }
     if (!/^https?:$/.test(url.protocol)) return fault(`has an address with "${url.protocol}"`, 'Only http and https are fetched.');
     const name = nameFrom(decodeURIComponent(url.pathname));
-    return [{ name, type: one.type ?? '', url: url.href, contentId: null }];
+    return [{ name, type: attachment.type ?? '', url: url.href, contentId: null }];
   });
   if (total > most)
     problems.push({

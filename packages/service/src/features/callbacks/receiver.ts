@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import { readCause, type FactKind } from '@verbalis/core/delivery';
 import type { Logger } from 'pino';
 import {
   Budget,
@@ -12,10 +11,10 @@ import {
   newId,
 } from '../../kernel/index.js';
 import type { Callbacks } from '../providers/index.js';
-import type { KnownDelivery, ReturnRow } from '../returns/index.js';
 import type { CallbackBatchRow } from './queries.js';
 import type { Store } from './store.js';
 import type { Suppressing } from '../suppressions/index.js';
+import { concluding } from './conclude.js';
 import { eventOf, rawEvents, type CallbackEvent } from './events.js';
 
 export interface ReceiverOptions {
@@ -36,15 +35,6 @@ export const MOST_EVENTS = 5000;
 const STEP = 500;
 /** Calls that are looked at to find one that may be tried now. */
 const LOOKED_AT = 50;
-
-const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, FactKind>>> = {
-  accepted: 'accepted',
-  relayed: 'relayed',
-  delivered: 'delivered',
-  delayed: 'delayed',
-  failed: 'failed',
-  complained: 'complained',
-};
 
 /** Where some events stand in their call. */
 interface Place {
@@ -70,102 +60,7 @@ interface HeldCall {
 export function callbackReceiver({ store, workers, clock, log, suppressing, profiles }: ReceiverOptions) {
   const counts = { events: 0, repeated: 0, unmatched: 0 };
 
-  function find(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
-    const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery, tx);
-    if (byOwn !== undefined) return byOwn;
-    const byMail = event.mail === undefined ? undefined : known.get(event.mail);
-    if (byMail !== undefined) return byMail;
-    if (event.messageId === undefined) return undefined;
-    const rows = store.returns.deliveriesOfHeaderId(event.messageId, tx);
-    const wanted = event.address === undefined ? undefined : suppressing.keyOf(event.address);
-    const [only] = rows.length === 1 ? rows : rows.filter((row) => suppressing.keyOf(row.address) === wanted);
-    return only === undefined ? undefined : store.deliveries.find(only.id, tx);
-  }
-
-  /** One event, with the deliveries that the provider knows by ids of its own. */
-  function conclude(
-    tx: Tx,
-    event: CallbackEvent,
-    {
-      provider,
-      receivedAt,
-      known,
-    }: { readonly provider: string; readonly receivedAt: number; readonly known: ReadonlyMap<string, KnownDelivery> },
-  ): 'repeated' | 'unmatched' | 'taken' {
-    const now = clock.now();
-    const delivery = find(event, known, tx);
-    const kind = event.meaning === undefined ? undefined : FACTS[event.meaning];
-    const isTrouble = kind === 'failed' || kind === 'delayed';
-    const evidence = { status: event.status, replyCode: event.replyCode, diagnostic: event.reason };
-    const reading = isTrouble ? readCause(evidence) : undefined;
-    const hash = createHash('sha256').update(`${provider}\0${event.id}`).digest('hex');
-    const at = Math.min(event.at ?? receivedAt, now);
-    const row: ReturnRow = {
-      id: newId('r', now),
-      hash,
-      space: delivery?.space ?? null,
-      source: 'callback',
-      provider,
-      receivedAt,
-      envelopeFrom: '',
-      envelopeTo: '',
-      kind: event.meaning === 'complained' ? 'complaint' : kind === undefined ? 'other' : 'delivery-status',
-      deliveryId: delivery?.id ?? null,
-      readout: {
-        subject: event.type,
-        originalMessageId: event.messageId,
-        problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
-        recipients:
-          kind === undefined || kind === 'accepted'
-            ? []
-            : [
-                {
-                  address: event.address ?? delivery?.address ?? '',
-                  // What somebody minds was delivered.
-                  action: kind === 'complained' ? 'delivered' : (kind as 'failed' | 'delayed' | 'delivered' | 'relayed'),
-                  status: event.status,
-                  replyCode: event.replyCode,
-                  cause: reading?.cause ?? 'other',
-                  evidence: reading?.evidence ?? '',
-                  confidence: reading?.confidence ?? 'sure',
-                  permanent: kind === 'failed',
-                  diagnostic: event.reason,
-                },
-              ],
-      },
-      bytes: Buffer.from(JSON.stringify(event.source)),
-    };
-    if (!store.returns.insert(tx, row)) {
-      return 'repeated';
-    }
-    if (delivery === undefined) {
-      return 'unmatched';
-    }
-    if (event.meaning === 'topic-left') {
-      const topic = store.messages.findAny(delivery.messageId, tx)?.topic ?? '';
-      suppressing.add(
-        tx,
-        { space: delivery.space, address: delivery.address, topic, reason: 'unsubscribed', deliveryId: delivery.id },
-        now,
-      );
-    } else if (kind !== undefined) {
-      store.deliveries.record(
-        tx,
-        {
-          id: `callback:${hash.slice(0, 40)}`,
-          deliveryId: delivery.id,
-          kind,
-          source: 'return',
-          at,
-          ...evidence,
-          cause: reading?.cause,
-          returnId: row.id,
-        },
-        now,
-      );
-    }
-    return 'taken';
-  }
+  const conclude = concluding({ store, clock, suppressing });
 
   /** Concludes some events in one transaction; the last ones remove their call. */
   async function concludeAll(

@@ -67,13 +67,13 @@ export async function composeMail(
     if (row.contentId === null) throw new Error(`The attachment "${row.name}" has not been fetched.`);
     return { name: row.name, type: row.type, body: files.bytes(row.contentId) };
   });
-  const pictures = rendering.carried.flatMap((one) => {
-    const bytes = edition?.project.assets.get(one.path);
-    const name = one.path.slice(one.path.lastIndexOf('/') + 1);
+  const pictures = rendering.carried.flatMap(({ path, id, type }) => {
+    const bytes = edition?.project.assets.get(path);
+    const name = path.slice(path.lastIndexOf('/') + 1);
     // What stands in a branch that was not taken stays at home.
-    return bytes === undefined || rendering.html?.includes(`cid:${one.id}`) !== true
+    return bytes === undefined || rendering.html?.includes(`cid:${id}`) !== true
       ? []
-      : [{ id: one.id, name, type: one.type, body: { size: bytes.length, chunks: () => [bytes] } }];
+      : [{ id: id, name, type: type, body: { size: bytes.length, chunks: () => [bytes] } }];
   });
   const headers: (readonly [string, string])[] = [['Auto-Submitted', 'auto-generated']];
   if (rendering.locale !== 'und') headers.push(['Content-Language', rendering.locale]);

@@ -55,7 +55,7 @@ export function editionOf(space: string, number: number, files: MailFiles, compi
 function programFor(template: CompiledTemplate, locale: string | undefined, own: string): Program | undefined {
   return lookUp(locale, own)
     .map((tag) => template.programs.get(tag))
-    .find((one) => one !== undefined);
+    .find((value) => value !== undefined);
 }
 
 /** Number of the edition that the service itself brings: emails that need no mail folder. */

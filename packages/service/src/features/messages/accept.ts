@@ -102,12 +102,12 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const own = await editionsOf(editions, space);
       const results: BatchResult[] = [];
       const fresh: { made: Prepared; index: number }[] = [];
-      wanted.forEach((one, index) => {
+      wanted.forEach((request, index) => {
         const key = keyOf(index);
         const earlier = key === undefined ? undefined : store.messages.underKey(space, key);
         try {
-          if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, hashOf(one)));
-          else fresh.push({ made: prepareMessage(options, own, { space, wanted: one, now, isBuiltIn: false }), index });
+          if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, hashOf(request)));
+          else fresh.push({ made: prepareMessage(options, own, { space, wanted: request, now, isBuiltIn: false }), index });
         } catch (error) {
           results[index] = refused(index, error);
         }

@@ -71,9 +71,9 @@ test('a thousand deliveries: facts in any order and any number give the state of
   let n = 0;
   await fc.assert(
     fc.asyncProperty(facts, fc.infiniteStream(fc.nat()), async (list, chance) => {
-      const all = list.map((one): Fact => ({
-        ...one,
-        id: `${one.kind}:${one.source}:${one.at}:${one.cause}`,
+      const all = list.map((fact): Fact => ({
+        ...fact,
+        id: `${fact.kind}:${fact.source}:${fact.at}:${fact.cause}`,
         status: undefined,
         replyCode: undefined,
         diagnostic: undefined,

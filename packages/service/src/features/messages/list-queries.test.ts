@@ -73,7 +73,7 @@ test('any combination of filters gives what fits, newest first, page by page, on
         if (before === undefined) break;
         expect(pages).toBeLessThan(500);
       }
-      const wanted = all.filter((one) => fits(one, filter)).map((one) => one.message.id);
+      const wanted = all.filter((row) => fits(row, filter)).map(({ message }) => message.id);
       expect(found).toEqual(wanted.reverse());
     }),
     { numRuns: 400 },

@@ -5,25 +5,25 @@ import type { SpaceRules } from '../spaces/index.js';
 import type { MailboxRequest } from './model.js';
 
 /** As it stands in the records. */
-export function stored(one: Mailbox): { name: string; address: string } {
-  return { name: one.name, address: addressText(one) };
+export function stored(mailbox: Mailbox): { name: string; address: string } {
+  return { name: mailbox.name, address: addressText(mailbox) };
 }
 
 /** Addresses as an app names them, each once. */
 export function recipients(wanted: readonly MailboxRequest[], field: string, most: number, problems: RequestProblem[]): Mailbox[] {
   const out: Mailbox[] = [];
   if (wanted.length > most) problems.push({ path: field, message: `has ${wanted.length} recipients, more than ${most}` });
-  wanted.slice(0, most).forEach((one, i) => {
+  wanted.slice(0, most).forEach((person, i) => {
     const path = `${field}[${i}]`;
-    const parsed = parseMailbox(typeof one === 'string' ? one : one.address);
+    const parsed = parseMailbox(typeof person === 'string' ? person : person.address);
     if (isFault(parsed)) {
-      problems.push({ path: typeof one === 'string' ? path : `${path}.address`, message: parsed.fault, hint: parsed.hint });
+      problems.push({ path: typeof person === 'string' ? path : `${path}.address`, message: parsed.fault, hint: parsed.hint });
       return;
     }
-    const name = typeof one === 'string' ? parsed.name : (one.name ?? parsed.name);
+    const name = typeof person === 'string' ? parsed.name : (person.name ?? parsed.name);
     if (/[\u0000-\u001F\u007F]/.test(name)) {
       problems.push({
-        path: typeof one === 'string' ? path : `${path}.name`,
+        path: typeof person === 'string' ? path : `${path}.name`,
         message: 'holds a line break or control character',
         hint: 'A name stands on one line.',
       });

@@ -6,7 +6,7 @@ import type { NewMessage } from './queries.js';
 import type { DeliveryRow, MessageMore, MessageRow } from './tables.js';
 import type { Store } from './store.js';
 import { attachmentsOf } from '../attachments/index.js';
-import { readyContent, templateContent } from './content.js';
+import { readyContent, templateContent, type Content } from './content.js';
 import { mailboxOf, recipients, senderOf, stored } from './people.js';
 import { timingOf } from './timing.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
@@ -62,12 +62,7 @@ export function prepareMessage(
   // An email that the app has made itself needs no edition.
   const needsNone = isBuiltIn || (wanted.template === undefined && current === undefined);
   const edition = needsNone ? plain : current;
-  if (edition === undefined) {
-    throw new Refusal(409, 'nothing-published', 'Nothing is published in this space', {
-      detail: `The space "${space}" has no edition yet.`,
-      hint: 'Publish one: verbalis publish MAILFOLDER; or set its mailFolder in verbalis.yaml.',
-    });
-  }
+  if (edition === undefined) throw nothingPublished(space);
   const problems: RequestProblem[] = [];
   const to = recipients(wanted.to, 'to', maxRecipients, problems);
   const cc = recipients(wanted.cc ?? [], 'cc', maxRecipients, problems);
@@ -82,8 +77,42 @@ export function prepareMessage(
   if (problems.length > 0 || content === undefined) throw invalid(problems);
   const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
+  const message = messageOf(wanted, { space, now, content, sender, to, more, rules });
+  const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
+  if (addressed.size > maxRecipients)
+    throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
+  for (const mailbox of rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []))
+    if (!addressed.has(addressText(mailbox))) addressed.set(addressText(mailbox), mailbox);
+  const topic = edition.project.settings.topics[content.topic ?? ''];
+  const expiresAt =
+    timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
+  const urgent = topic?.purpose !== 'optional';
+  const request = { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules };
+  const deliveries = [...addressed.values()].map((mailbox) => deliveryOf(message, mailbox, request));
+  return { message, deliveries, keep: (tx) => files.keep(tx, message.id) };
+}
+
+function nothingPublished(space: string): Refusal {
+  return new Refusal(409, 'nothing-published', 'Nothing is published in this space', {
+    detail: `The space "${space}" has no edition yet.`,
+    hint: 'Publish one: verbalis publish MAILFOLDER; or set its mailFolder in verbalis.yaml.',
+  });
+}
+
+interface MessageParts {
+  readonly space: string;
+  readonly now: number;
+  readonly content: Content;
+  readonly sender: Mailbox;
+  readonly to: readonly Mailbox[];
+  readonly more: MessageMore;
+  readonly rules: SpaceRules;
+}
+
+function messageOf(wanted: MessageRequest, { space, now, content, sender, to, more, rules }: MessageParts): MessageRow {
   const id = newId('m', now);
-  const message: MessageRow = {
+  const { ready, localeAsked } = content;
+  return {
     id,
     space,
     edition: content.edition,
@@ -93,29 +122,13 @@ export function prepareMessage(
     subject: marked(content.subject, rules),
     sender: stored(sender),
     to: to.map(stored),
-    more: {
-      ...more,
-      ...(content.ready === undefined ? {} : { ready: content.ready }),
-      ...(content.localeAsked === undefined ? {} : { localeAsked: content.localeAsked }),
-    },
+    more: { ...more, ...(ready === undefined ? {} : { ready }), ...(localeAsked === undefined ? {} : { localeAsked }) },
     reference: wanted.reference ?? null,
     labels: { ...wanted.labels },
     data: wanted.data ?? {},
     headerId: `${id}@${sender.domain}`,
     createdAt: now,
   };
-  const archive = rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []);
-  const all = [...new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox])).values()];
-  if (all.length > maxRecipients)
-    throw invalid([{ path: 'to', message: `names ${all.length} recipients in all, more than ${maxRecipients}` }]);
-  const topic = edition.project.settings.topics[content.topic ?? ''];
-  const expiresAt =
-    timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
-  const urgent = topic?.purpose !== 'optional';
-  const deliveries = [...all, ...archive.filter((mailbox) => !all.some((other) => addressText(other) === addressText(mailbox)))].map(
-    (mailbox) => deliveryOf(message, mailbox, { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules }),
-  );
-  return { message, deliveries, keep: (tx) => files.keep(tx, id) };
 }
 
 interface DeliveryRequest {

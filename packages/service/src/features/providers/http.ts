@@ -8,8 +8,8 @@ import type { Finding, Job, Provider } from './provider.js';
 /** Largest answer that is read, in bytes. */
 const MAX_ANSWER = 1024 * 1024;
 
-function mailboxView(one: Mailbox): Record<string, unknown> {
-  return { name: one.name === '' ? undefined : one.name, address: addressText(one) };
+function mailboxView(mailbox: Mailbox): Record<string, unknown> {
+  return { name: mailbox.name === '' ? undefined : mailbox.name, address: addressText(mailbox) };
 }
 
 function fileView(file: MailFile & { readonly id?: string }): Record<string, unknown> {

@@ -69,8 +69,8 @@ function makeProvider(name: string, settings: ProviderSettings, { helloName, wit
  * @param shares into how many parts their connections are divided, each part being that of one thread; every part has one at least
  */
 export function makeProviders(settings: ProvidersOf, surroundings: Omit<Surroundings, 'helloName'>, shares = 1): Map<string, Provider> {
-  const part = (one: ProviderSettings): ProviderSettings =>
-    'connections' in one ? { ...one, connections: Math.max(1, Math.floor(one.connections / shares)) } : one;
+  const part = (provider: ProviderSettings): ProviderSettings =>
+    'connections' in provider ? { ...provider, connections: Math.max(1, Math.floor(provider.connections / shares)) } : provider;
   return new Map(
     Object.entries(settings.providers).map(([name, one]) => [
       name,

@@ -86,7 +86,7 @@ export const HttpProfile = z.strictObject({
       raw: z.string().optional(),
     })
     .refine(
-      (one) => [one.json, one.form, one.raw].filter((body) => body !== undefined).length === 1,
+      ({ json, form, raw }) => [json, form, raw].filter((body) => body !== undefined).length === 1,
       'needs exactly one of json, form, raw',
     ),
   answer: z

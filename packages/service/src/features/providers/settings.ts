@@ -58,7 +58,7 @@ const SmtpProvider = z.strictObject({
 
 const FileProvider = z
   .strictObject({ kind: z.literal('file'), folder: z.string().optional(), mbox: z.string().optional() })
-  .refine((one) => (one.folder === undefined) !== (one.mbox === undefined), 'needs either folder or mbox');
+  .refine(({ folder, mbox }) => (folder === undefined) !== (mbox === undefined), 'needs either folder or mbox');
 
 const LogProvider = z.strictObject({ kind: z.literal('log') });
 

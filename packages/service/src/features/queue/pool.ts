@@ -79,7 +79,7 @@ export function handOverPool({ threads, log, local, edition, keysFor, settings, 
 
   return {
     async handOver(job) {
-      const [place] = places.filter((one) => one.thread !== undefined).sort((a, b) => a.jobs - b.jobs);
+      const [place] = places.filter(({ thread }) => thread !== undefined).sort((a, b) => a.jobs - b.jobs);
       if (place?.thread === undefined || !isForThreads(job)) return local(job);
       place.jobs += 1;
       try {

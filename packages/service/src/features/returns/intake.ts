@@ -90,9 +90,9 @@ export function returnIntake(options: IntakeOptions) {
     if (space === undefined || reading.originalMessageId === undefined) return [];
     const candidates = store.returns.deliveriesOfHeaderId(reading.originalMessageId, tx);
     const rows = candidates.map((candidate) => store.deliveries.find(candidate.id, tx)).filter(mine);
-    const named = rows.flatMap((one) => {
-      const report = reading.recipients.find((other) => suppressing.keyOf(other.address) === suppressing.keyOf(one.address));
-      return report === undefined ? [] : [{ row: one, report }];
+    const named = rows.flatMap((delivery) => {
+      const report = reading.recipients.find((other) => suppressing.keyOf(other.address) === suppressing.keyOf(delivery.address));
+      return report === undefined ? [] : [{ row: delivery, report }];
     });
     if (named.length > 0) return named;
     const [only] = rows;

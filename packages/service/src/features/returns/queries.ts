@@ -112,7 +112,7 @@ export function returnStore(reads: Reader) {
       const own = ofSpace(eq(returns.space, filter.space), filter, from);
       if (!filter.unowned) return own;
       const nobodys = ofSpace(isNull(returns.space), filter, from);
-      return [...own, ...nobodys].sort((one, other) => (one.id < other.id ? 1 : -1)).slice(0, filter.limit);
+      return [...own, ...nobodys].sort(({ id }, other) => (id < other.id ? 1 : -1)).slice(0, filter.limit);
     },
 
     ofDeliveries(ids: readonly string[], from: Reader = reads): ReturnRow[] {

@@ -72,6 +72,65 @@ export function searchStore(reads: Reader) {
       .map((row) => ({ kind: 'captured', ...row, state: undefined }));
   }
 
+  /** The beginning of an address is enough: it is a range of the index. */
+  function byAddress(space: string, forms: readonly string[]): SearchHit[] {
+    const begins = forms.map((start) => and(gte(deliveries.address, start), lt(deliveries.address, `${start}\u{10FFFF}`)));
+    return joined()
+      .where(and(eq(deliveries.space, space), or(...begins)))
+      .limit(MOST * 4)
+      .all()
+      .map(asMessage)
+      .sort((a, b) => b.at - a.at)
+      .slice(0, MOST);
+  }
+
+  function byReference(space: string, reference: string): SearchHit[] {
+    const ids = reads.db
+      .select({ id: messages.id })
+      .from(messages)
+      .where(and(eq(messages.space, space), eq(messages.reference, reference)))
+      .orderBy(desc(messages.id))
+      .limit(MOST);
+    return joined().where(inArray(deliveries.messageId, ids)).limit(MOST).all().map(asMessage);
+  }
+
+  function bySubject(space: string, wanted: string): SearchHit[] {
+    const newest = reads.db
+      .select({ id: messages.id, subject: messages.subject })
+      .from(messages)
+      .where(eq(messages.space, space))
+      .orderBy(desc(messages.id))
+      .limit(SUBJECTS_SEARCHED)
+      .as('newest');
+    const ids = reads.db
+      .select({ id: newest.id })
+      .from(newest)
+      .where(sql`instr(lower(${newest.subject}), ${wanted.toLowerCase()}) > 0 or instr(${newest.subject}, ${wanted}) > 0`)
+      .limit(MOST)
+      .all()
+      .map((row) => row.id);
+    if (ids.length === 0) return [];
+    return joined().where(inArray(deliveries.messageId, ids)).orderBy(desc(deliveries.id)).limit(MOST).all().map(asMessage);
+  }
+
+  function suppressedBy(space: string, forms: readonly string[]): SearchHit[] {
+    return reads.db
+      .select()
+      .from(suppressions)
+      .where(and(eq(suppressions.space, space), inArray(suppressions.address, [...forms])))
+      .orderBy(desc(suppressions.id))
+      .limit(10)
+      .all()
+      .map((row) => ({
+        kind: 'suppression',
+        id: row.id,
+        address: row.address,
+        title: row.liftedAt === null ? `suppressed: ${row.reason}` : `lifted: ${row.liftNote ?? ''}`,
+        state: undefined,
+        at: row.createdAt,
+      }));
+  }
+
   return {
     /** Newest first within each kind. */
     find(space: string, text: string): SearchHit[] {
@@ -79,79 +138,16 @@ export function searchStore(reads: Reader) {
       if (wanted === '') return [];
       const named = byId(space, wanted.toLowerCase());
       if (named.length > 0) return named;
-      const small = wanted.toLowerCase();
-      const out: SearchHit[] = [];
-      // The beginning of an address is enough: it is a range of the index.
-      const begins = (start: string) => and(gte(deliveries.address, start), lt(deliveries.address, `${start}\u{10FFFF}`));
-      if (!/\s/.test(wanted))
-        out.push(
-          ...joined()
-            .where(and(eq(deliveries.space, space), or(...[...new Set([wanted, small])].map(begins))))
-            .limit(MOST * 4)
-            .all()
-            .map(asMessage)
-            .sort((a, b) => b.at - a.at)
-            .slice(0, MOST),
-        );
-      out.push(
-        ...joined()
-          .where(
-            inArray(
-              deliveries.messageId,
-              reads.db
-                .select({ id: messages.id })
-                .from(messages)
-                .where(and(eq(messages.space, space), eq(messages.reference, wanted)))
-                .orderBy(desc(messages.id))
-                .limit(MOST),
-            ),
-          )
-          .limit(MOST)
-          .all()
-          .map(asMessage),
-      );
-      if (!wanted.includes('@') && wanted.length >= 2) {
-        const newest = reads.db
-          .select({ id: messages.id, subject: messages.subject })
-          .from(messages)
-          .where(eq(messages.space, space))
-          .orderBy(desc(messages.id))
-          .limit(SUBJECTS_SEARCHED)
-          .as('newest');
-        const ids = reads.db
-          .select({ id: newest.id })
-          .from(newest)
-          .where(sql`instr(lower(${newest.subject}), ${small}) > 0 or instr(${newest.subject}, ${wanted}) > 0`)
-          .limit(MOST)
-          .all()
-          .map((row) => row.id);
-        if (ids.length > 0)
-          out.push(...joined().where(inArray(deliveries.messageId, ids)).orderBy(desc(deliveries.id)).limit(MOST).all().map(asMessage));
-      }
-      out.push(...capturedBy(space, ...holdsWords(wanted)).slice(0, 20));
-      if (wanted.includes('@'))
-        out.push(
-          ...reads.db
-            .select()
-            .from(suppressions)
-            .where(and(eq(suppressions.space, space), inArray(suppressions.address, [...new Set([wanted, small])])))
-            .orderBy(desc(suppressions.id))
-            .limit(10)
-            .all()
-            .map((row): SearchHit => ({
-              kind: 'suppression',
-              id: row.id,
-              address: row.address,
-              title: row.liftedAt === null ? `suppressed: ${row.reason}` : `lifted: ${row.liftNote ?? ''}`,
-              state: undefined,
-              at: row.createdAt,
-            })),
-        );
-      const seen = new Set<string>();
-      return out.filter((searchHit) => {
-        const key = `${searchHit.kind}/${searchHit.id}/${searchHit.address ?? ''}`;
-        return !seen.has(key) && seen.add(key);
-      });
+      const forms = [...new Set([wanted, wanted.toLowerCase()])];
+      const isAddress = wanted.includes('@');
+      const hits = [
+        ...(/\s/.test(wanted) ? [] : byAddress(space, forms)),
+        ...byReference(space, wanted),
+        ...(!isAddress && wanted.length >= 2 ? bySubject(space, wanted) : []),
+        ...capturedBy(space, ...holdsWords(wanted)).slice(0, 20),
+        ...(isAddress ? suppressedBy(space, forms) : []),
+      ];
+      return [...new Map(hits.map((hit) => [`${hit.kind}/${hit.id}/${hit.address ?? ''}`, hit])).values()];
     },
   };
 }

@@ -247,7 +247,10 @@ const notifications = endpoint({
     const rows = store.subscriptions.notifications(row.id, { limit: limit + 1, before: cursor, state });
     const page = pageOf(rows, limit, ({ seq }) => numberCursor(seq));
     const events = new Map(store.events.at(page.rows.map(({ seq }) => seq)).map((event) => [event.seq, event]));
-    return { notifications: page.rows.map((one) => notificationView(one, events.get(one.seq))), nextCursor: page.nextCursor };
+    return {
+      notifications: page.rows.map((notification) => notificationView(notification, events.get(notification.seq))),
+      nextCursor: page.nextCursor,
+    };
   },
 });
 

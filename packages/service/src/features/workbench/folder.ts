@@ -112,7 +112,7 @@ export async function folderWorkbench(
     },
     save: async (name, text, was) => {
       if (!editable) throw new SaveFault('The preview was started without --edit, so it writes nothing.');
-      if (!/\.(?:md|html|txt|json|css|yaml)$/.test(name) || name.split('/').some((one) => one === '' || one.startsWith('.')))
+      if (!/\.(?:md|html|txt|json|css|yaml)$/.test(name) || name.split('/').some((part) => part === '' || part.startsWith('.')))
         throw new SaveFault(`"${name}" is no source of a mail folder.`);
       const before = files.get(name);
       const now = before === undefined ? '' : Buffer.from(before).toString('utf8');

@@ -1,0 +1,63 @@
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type { ReadConfig } from '@verbalis/service/settings';
+import type { Script } from '@verbalis/simulators';
+import { UsageError } from '../output.js';
+import type { Processes } from './processes.js';
+
+const CHAT_PORT = 8629;
+const REPORT_AFTER_MS = 400;
+
+interface SimulatorInput {
+  /** Where each simulator's configuration is written. */
+  readonly dir: string;
+  readonly settings: ReadConfig['settings'];
+  readonly script: Script;
+}
+
+/** Starts the providers that the demo's configuration names, as simulators. */
+export async function startProviders(processes: Processes, { dir, settings, script }: SimulatorInput): Promise<void> {
+  const { host, port } = settings.returns;
+  const relays = ['north-relay', 'south-relay'].map((name) => {
+    const relay = settings.providers[name];
+    if (relay?.kind !== 'smtp') throw new UsageError(`The demo’s configuration has no SMTP provider "${name}".`);
+    return { kind: 'smtp', name, host: relay.host, port: relay.port, returnsTo: { host, port }, reportAfterMs: REPORT_AFTER_MS, script };
+  });
+  for (const relay of relays) await startSimulator(processes, join(dir, `${relay.name}.json`), relay);
+  await startSimulator(processes, join(dir, 'packet-api.json'), packetApi(settings, script));
+}
+
+/** A provider with an HTTP API that calls back. */
+function packetApi(settings: ReadConfig['settings'], script: Script) {
+  const name = 'packet-api';
+  const provider = settings.providers[name];
+  if (provider?.kind !== 'http' || provider.callbacks?.signature.kind !== 'hmac-sha256')
+    throw new UsageError(`The demo’s configuration has no provider "${name}" that calls back.`);
+  const { hostname, port } = new URL(provider.request.url);
+  return {
+    kind: 'http',
+    dialect: 'parcel',
+    host: hostname,
+    port: Number(port),
+    key: provider.secrets['token'] ?? '',
+    callsTo: {
+      url: `http://${settings.listen.host}:${settings.listen.port}/v1/returns/${name}`,
+      secret: provider.callbacks.signature.secret,
+      afterMs: REPORT_AFTER_MS,
+    },
+    script,
+  };
+}
+
+/** Starts a chat that takes notifications. @returns its address */
+export async function startChat(processes: Processes, dir: string): Promise<string> {
+  const port = Number(process.env['VERBALIS_DEMO_CHAT_PORT'] ?? CHAT_PORT);
+  const chat = await startSimulator(processes, join(dir, 'chat.json'), { kind: 'chat', host: '127.0.0.1', port });
+  return `http://127.0.0.1:${Number(chat['port'])}`;
+}
+
+function startSimulator(processes: Processes, file: string, config: object): Promise<Record<string, unknown>> {
+  writeFileSync(file, JSON.stringify(config));
+  return processes.start(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [file]);
+}

@@ -1,0 +1,130 @@
+import { createHash } from 'node:crypto';
+import { readCause, type CauseReading, type FactKind } from '@verbalis/core/delivery';
+import { newId, type Clock, type Tx } from '../../kernel/index.js';
+import type { KnownDelivery, ReturnRow } from '../returns/index.js';
+import type { Suppressing } from '../suppressions/index.js';
+import type { CallbackEvent } from './events.js';
+import type { Store } from './store.js';
+
+const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, FactKind>>> = {
+  accepted: 'accepted',
+  relayed: 'relayed',
+  delivered: 'delivered',
+  delayed: 'delayed',
+  failed: 'failed',
+  complained: 'complained',
+};
+
+/** The call that an event came in. */
+interface EventCall {
+  readonly provider: string;
+  readonly receivedAt: number;
+  /** The deliveries that the provider knows by ids of its own. */
+  readonly known: ReadonlyMap<string, KnownDelivery>;
+}
+
+interface ConcludingOptions {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly suppressing: Suppressing;
+}
+
+/** Writes what an event means for its delivery. */
+export function concluding({ store, clock, suppressing }: ConcludingOptions) {
+  function find(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
+    const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery, tx);
+    if (byOwn !== undefined) return byOwn;
+    const byMail = event.mail === undefined ? undefined : known.get(event.mail);
+    if (byMail !== undefined) return byMail;
+    if (event.messageId === undefined) return undefined;
+    const rows = store.returns.deliveriesOfHeaderId(event.messageId, tx);
+    const wanted = event.address === undefined ? undefined : suppressing.keyOf(event.address);
+    const [only] = rows.length === 1 ? rows : rows.filter((row) => suppressing.keyOf(row.address) === wanted);
+    return only === undefined ? undefined : store.deliveries.find(only.id, tx);
+  }
+
+  return (tx: Tx, event: CallbackEvent, { provider, receivedAt, known }: EventCall): 'repeated' | 'unmatched' | 'taken' => {
+    const now = clock.now();
+    const delivery = find(event, known, tx);
+    const kind = event.meaning === undefined ? undefined : FACTS[event.meaning];
+    const evidence = { status: event.status, replyCode: event.replyCode, diagnostic: event.reason };
+    const reading = kind === 'failed' || kind === 'delayed' ? readCause(evidence) : undefined;
+    const hash = createHash('sha256').update(`${provider}\0${event.id}`).digest('hex');
+    const row = returnOf(event, { id: newId('r', now), hash, provider, receivedAt, delivery, kind, reading });
+    if (!store.returns.insert(tx, row)) return 'repeated';
+    if (delivery === undefined) return 'unmatched';
+    if (event.meaning === 'topic-left') {
+      const topic = store.messages.findAny(delivery.messageId, tx)?.topic ?? '';
+      suppressing.add(
+        tx,
+        { space: delivery.space, address: delivery.address, topic, reason: 'unsubscribed', deliveryId: delivery.id },
+        now,
+      );
+    } else if (kind !== undefined) {
+      store.deliveries.record(
+        tx,
+        {
+          id: `callback:${hash.slice(0, 40)}`,
+          deliveryId: delivery.id,
+          kind,
+          source: 'return',
+          at: Math.min(event.at ?? receivedAt, now),
+          ...evidence,
+          cause: reading?.cause,
+          returnId: row.id,
+        },
+        now,
+      );
+    }
+    return 'taken';
+  };
+}
+
+interface ReturnParts extends Pick<ReturnRow, 'id' | 'hash' | 'receivedAt'> {
+  readonly provider: string;
+  readonly delivery: KnownDelivery | undefined;
+  readonly kind: FactKind | undefined;
+  readonly reading: CauseReading | undefined;
+}
+
+function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delivery, kind, reading }: ReturnParts): ReturnRow {
+  const isTold = kind !== undefined && kind !== 'accepted';
+  return {
+    id,
+    hash,
+    space: delivery?.space ?? null,
+    source: 'callback',
+    provider,
+    receivedAt,
+    envelopeFrom: '',
+    envelopeTo: '',
+    kind: event.meaning === 'complained' ? 'complaint' : kind === undefined ? 'other' : 'delivery-status',
+    deliveryId: delivery?.id ?? null,
+    readout: {
+      subject: event.type,
+      originalMessageId: event.messageId,
+      problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
+      recipients: isTold ? [recipientOf(event, kind, { address: event.address ?? delivery?.address ?? '', reading })] : [],
+    },
+    bytes: Buffer.from(JSON.stringify(event.source)),
+  };
+}
+
+function recipientOf(
+  event: CallbackEvent,
+  kind: FactKind,
+  { address, reading }: { readonly address: string; readonly reading: CauseReading | undefined },
+): ReturnRow['readout']['recipients'][number] {
+  return {
+    address,
+    // What somebody minds was delivered.
+    action: kind === 'complained' ? 'delivered' : (kind as 'failed' | 'delayed' | 'delivered' | 'relayed'),
+    status: event.status,
+    replyCode: event.replyCode,
+    cause: reading?.cause ?? 'other',
+    evidence: reading?.evidence ?? '',
+    confidence: reading?.confidence ?? 'sure',
+    permanent: kind === 'failed',
+    diagnostic: event.reason,
+  };
+}
