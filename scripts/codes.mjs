@@ -16,6 +16,14 @@ function words(node) {
   return '';
 }
 
+const hyphened = (node) => codesOf(node).filter((code) => code.includes('-'));
+
+/** The value of a property in an object literal. */
+function property(node, key) {
+  if (node === undefined || !ts.isObjectLiteralExpression(node)) return undefined;
+  return node.properties.find((assignment) => ts.isPropertyAssignment(assignment) && assignment.name.getText() === key)?.initializer;
+}
+
 function codesOf(node) {
   if (node === undefined) return [];
   if (ts.isStringLiteralLike(node)) return CODE.test(node.text) ? [node.text] : [];
@@ -45,12 +53,15 @@ export function problemCodes() {
           .slice(1)
           .map(words)
           .filter((text) => text !== '');
-        if (name === 'problem' || name === 'warning' || name === 'suggestion')
+        if (name === 'problem' || name === 'warning' || name === 'suggestion') {
           for (const code of codesOf(args[0])) add(step, code, name === 'problem' ? 'error' : name, words(args[2]), words(args[3]));
-        else if (/^(?:RenderFault|fault|mistake|FormatFault|say|wrong|tell|report)$/.test(name))
-          for (const code of codesOf(args[0])) if (code.includes('-')) add(step, code, 'error', texts[0] ?? '', texts[1] ?? '');
+        } else if (name === 'Fault') {
+          for (const code of hyphened(args[0])) add(step, code, 'error', words(args[1]), words(property(args[2], 'hint')));
+        } else if (/^(?:fault|mistake|say|wrong|tell|report)$/.test(name)) {
+          for (const code of hyphened(args[0])) add(step, code, 'error', texts[0] ?? '', texts[1] ?? '');
+        }
       } else if (ts.isObjectLiteralExpression(node)) {
-        const get = (key) => node.properties.find((one) => ts.isPropertyAssignment(one) && one.name.getText(source) === key)?.initializer;
+        const get = (key) => property(node, key);
         if (get('code') !== undefined && get('message') !== undefined && !ts.isIdentifier(get('code')))
           for (const code of codesOf(get('code')))
             add(step, code, step === 'check' ? 'suggestion' : 'error', words(get('message')), words(get('hint')));

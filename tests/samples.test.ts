@@ -8,10 +8,11 @@ import ts from 'typescript';
 import { contrast } from '@verbalis/core/check';
 import { linkFolder } from '@verbalis/core/folder';
 import { compileFolder } from '@verbalis/core/program';
-import { prepare, RenderFault, type Program } from '@verbalis/core/render';
+import { prepare, type Program } from '@verbalis/core/render';
 import { displayWidth } from '@verbalis/core/text';
 import { browserTest, launch } from './support/browser.js';
 import { DEMO_FOLDER, ROOT, temporaryFolder } from './support/service.js';
+import { Fault } from '@verbalis/core/problems';
 
 // Every sample of every demo template, in every language that it has.
 const NOW = Date.parse('2026-12-03T09:00:00Z');
@@ -126,7 +127,7 @@ describe('data is never markup', () => {
             expect(html + text).not.toMatch(/[\0\u202E\u2066\uFDD0]/);
             expect(subject + preview).not.toMatch(/[\r\n\0]/);
           } catch (error) {
-            if (!(error instanceof RenderFault)) throw error;
+            if (!(error instanceof Fault)) throw error;
           }
         }),
         { numRuns: 30 },

@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { RefusedError, UnreachableError } from '@verbalis/client';
+import type { StartError } from '@verbalis/service';
 import { Command, CommanderError, Option } from 'commander';
 import type { Action, Define, Making } from './command.js';
 import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
@@ -114,8 +115,10 @@ function explain(error: unknown, output: Output): ExitCode {
     output.note(refusedText(error, output));
     return 1;
   }
-  if (error instanceof Error && error.name === 'FolderError') {
-    output.note(`${color.red('✗')} ${error.message}\n  Name the folder that holds mail.yaml.`);
+  // The service is loaded by the commands that need it; its errors are known by their name here.
+  if (error instanceof Error && error.name === 'StartError') {
+    const { hint } = (error as Error & Pick<StartError, 'more'>).more;
+    output.note(`${color.red('✗')} ${error.message}${hint === undefined ? '' : `\n  ${hint}`}`);
     return 2;
   }
   if (error instanceof Error && ['EMFILE', 'ENFILE'].includes((error as NodeJS.ErrnoException).code ?? '')) {

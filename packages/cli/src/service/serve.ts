@@ -1,5 +1,5 @@
-import { startService, StartError } from '@verbalis/service';
-import { ConfigError, readConfig } from '@verbalis/service/settings';
+import { startService } from '@verbalis/service';
+import { readConfig } from '@verbalis/service/settings';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 const MOST_WORKERS = 64;
@@ -15,15 +15,8 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(workers) || workers < 1 || workers > MOST_WORKERS)
     throw new UsageError(`"${options.workers ?? ''}" is not a number of workers.`, `From 1 to ${MOST_WORKERS}.`);
-  let service;
-  try {
-    const config = readConfig(options.config, process.env);
-    service = await startService({ config, workers, operatorSecret: process.env['VERBALIS_OPERATOR_SECRET'] });
-  } catch (error) {
-    if (!(error instanceof ConfigError) && !(error instanceof StartError)) throw error;
-    output.note(error.message);
-    return 2;
-  }
+  const config = readConfig(options.config, process.env);
+  const service = await startService({ config, workers, operatorSecret: process.env['VERBALIS_OPERATOR_SECRET'] });
   const { url, signInUrl, returnsPort, submissionPort, stop } = service;
   // Whoever reads where it listens may end it at once: the ear is open before the mouth.
   const interrupted = new Promise<void>((resolve) => {

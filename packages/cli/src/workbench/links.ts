@@ -1,7 +1,7 @@
 import type { MailProject } from '@verbalis/core/folder';
-import { SourceText, warning, type Problem } from '@verbalis/core/problems';
+import { Fault, SourceText, warning, type Problem } from '@verbalis/core/problems';
 import type { CompiledFolder } from '@verbalis/core/program';
-import { prepare, RenderFault } from '@verbalis/core/render';
+import { prepare } from '@verbalis/core/render';
 
 const TIMEOUT_MS = 10_000;
 const AT_ONCE = 8;
@@ -20,7 +20,7 @@ export async function deadLinks(project: MailProject, compiled: CompiledFolder, 
           found.set(url, (found.get(url) ?? new Set()).add(name));
         }
       } catch (error) {
-        if (!(error instanceof RenderFault)) throw error;
+        if (!(error instanceof Fault)) throw error;
       }
     }
   }

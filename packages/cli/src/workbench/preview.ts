@@ -1,5 +1,4 @@
 import { Refusal, startPreview, type TestSending } from '@verbalis/service/preview';
-import { FolderError } from '@verbalis/service/mail-folder';
 import { RefusedError, UnreachableError, type Client } from '@verbalis/client';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
@@ -49,7 +48,6 @@ export async function preview(
       ...(connection === undefined ? {} : { testing: through(connection.client, connection.url) }),
     });
   } catch (error) {
-    if (error instanceof FolderError) throw new UsageError(error.message);
     if ((error as NodeJS.ErrnoException).code === 'EADDRINUSE')
       throw new UsageError(`Port ${port} on ${options.host} is in use.`, 'Take another with --port, or 0 for any free one.');
     throw error;

@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
 import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
 import { isFault, mailBytes, parseMailbox, writeMail } from '@verbalis/core/mime';
-import { didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
+import { Fault, didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { localeFault, lookUp } from '@verbalis/core/strings';
-import { prepare, RenderFault, type Rendering } from '@verbalis/core/render';
+import { prepare, type Rendering } from '@verbalis/core/render';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
@@ -52,7 +52,7 @@ export async function render(folder: string, name: string, options: RenderOption
   try {
     rendering = prepare(program)({ data, now: Date.now() });
   } catch (error) {
-    if (!(error instanceof RenderFault)) throw error;
+    if (!(error instanceof Fault)) throw error;
     output.note(`${error.at}  ${error.code}\n  ${error.message}${error.hint === undefined ? '' : `\n  ${error.hint}`}`);
     return 1;
   }

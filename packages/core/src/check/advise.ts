@@ -1,8 +1,8 @@
 import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Color, Theme } from '../html/index.js';
-import { inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
+import { Fault, inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
 import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
-import { prepare, RenderFault, type Rendering } from '../render/index.js';
+import { prepare, type Rendering } from '../render/index.js';
 import { contrast, LEAST_CONTRAST } from './contrast.js';
 import { lookAt, type Finding } from './document.js';
 import { compareParts } from './parts.js';
@@ -62,7 +62,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
       try {
         rendering = render({ data: sample.data, now });
       } catch (error) {
-        if (!(error instanceof RenderFault)) throw error;
+        if (!(error instanceof Fault)) throw error;
         add(
           problem(
             error.code,

@@ -1,7 +1,7 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
-import { depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { Fault, depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
-import { dataCheck, schemaBoundFault, SchemaFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+import { dataCheck, schemaBoundFault, type DataCheck, type JsonSchema } from '../typing/index.js';
 import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
 import { readTheme } from './theme.js';
 
@@ -279,7 +279,7 @@ function readSchema(reading: FolderReading, name: string, file: string): Pick<Te
   try {
     return { schema, checkData: dataCheck(schema) };
   } catch (error) {
-    if (!(error instanceof SchemaFault)) throw error;
+    if (!(error instanceof Fault)) throw error;
     problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));
     return undefined;
   }

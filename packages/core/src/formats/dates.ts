@@ -1,6 +1,7 @@
-import { FormatFault, type Format, type FormatContext } from './format.js';
+import type { Format, FormatContext } from './format.js';
 import { isDate, isDateTime, isDuration } from './kinds.js';
 import { memo } from './memo.js';
+import { Fault } from '../problems/index.js';
 
 const STYLES = ['full', 'long', 'medium', 'short'] as const;
 type Style = (typeof STYLES)[number];
@@ -18,7 +19,7 @@ const formatter = memo(
 
 /** Milliseconds since the epoch of an RFC 3339 date-time or full-date (5.6); a date alone counts as midnight UTC. */
 export function instantOf(value: string): number {
-  if (!isDate(value) && !isDateTime(value)) throw new FormatFault(`"${value}" is not a valid date.`);
+  if (!isDate(value) && !isDateTime(value)) throw new Fault('format-value', `"${value}" is not a valid date.`);
   // A leap second is the last of its minute, and the first of the next for those who count without them.
   const leap = /^(.{17})60(.*)$/.exec(value);
   return leap === null ? Date.parse(value.toUpperCase()) : Date.parse(`${leap[1] ?? ''}59${leap[2] ?? ''}`.toUpperCase()) + 1000;
@@ -97,7 +98,7 @@ function duration(value: string | number, context: FormatContext): string {
     }
   } else {
     const found = isDuration(value) ? DURATION.exec(value) : null;
-    if (found === null) throw new FormatFault(`"${value}" is no ISO 8601 duration such as "PT1H30M".`);
+    if (found === null) throw new Fault('format-value', `"${value}" is no ISO 8601 duration such as "PT1H30M".`);
     const [years, months, weeks, ...rest] = found.slice(1).map((part: string | undefined) => Number(part ?? 0));
     const [d = 0, h = 0, m = 0, s = 0] = rest;
     counts.push(['year', years ?? 0], ['month', months ?? 0], ['week', weeks ?? 0]);

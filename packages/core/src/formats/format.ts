@@ -33,11 +33,6 @@ export interface Format {
   readonly entries?: readonly ValueKind[];
   readonly summary: string;
   readonly example: { readonly value: unknown; readonly args?: readonly unknown[]; readonly gives: string };
-  /** Is given a value of a kind that it takes. Throws FormatFault when the value itself is out of its range. */
+  /** Is given a value of a kind that it takes. Throws Fault when the value itself is out of its range. */
   readonly run: (value: never, args: readonly never[], context: FormatContext) => unknown;
-}
-
-/** A value that has the right type and still cannot be formatted ("2026-02-31" as a date). */
-export class FormatFault extends Error {
-  override name = 'FormatFault';
 }

@@ -7,7 +7,7 @@ import { TEXT_FORMATS } from './texts.js';
 export const FORMATS: ReadonlyMap<string, Format> = new Map(
   [...DATE_FORMATS, ...NUMBER_FORMATS, ...TEXT_FORMATS].map((format) => [format.name, format]),
 );
-export { FormatFault, type Format, type FormatArgument, type FormatContext, type ValueKind } from './format.js';
+export type { Format, FormatArgument, FormatContext, ValueKind } from './format.js';
 export { instantOf, timeOfDay } from './dates.js';
 export { CURRENCIES, isColor, isLength, minorUnits, TEXT_KINDS, UNITS } from './kinds.js';
 export { memo } from './memo.js';

@@ -1,5 +1,6 @@
-import { FormatFault, type Format } from './format.js';
+import type { Format } from './format.js';
 import { memo } from './memo.js';
+import { Fault } from '../problems/index.js';
 
 const lists = memo((locale: string, type: string) => new Intl.ListFormat(locale, { type: type === 'or' ? 'disjunction' : 'conjunction' }));
 const segmenter = memo((locale: string) => new Intl.Segmenter(locale, { granularity: 'grapheme' }));
@@ -15,7 +16,8 @@ const TWO_DIGITS = new Set(
 /** E.164 digits in readable groups, kept together by no-break spaces. */
 function phone(value: string): string {
   const digits = value.replace(/[\s().-]/g, '');
-  if (!/^\+[1-9]\d{5,14}$/.test(digits)) throw new FormatFault(`"${value}" is no international phone number such as "+3545551234".`);
+  if (!/^\+[1-9]\d{5,14}$/.test(digits))
+    throw new Fault('format-value', `"${value}" is no international phone number such as "+3545551234".`);
   const rest = digits.slice(1);
   const size = ONE_DIGIT.includes(rest[0] ?? '') ? 1 : TWO_DIGITS.has(rest.slice(0, 2)) ? 2 : 3;
   const national = rest.slice(size);

@@ -1,5 +1,6 @@
 import { addressText, type Mailbox } from './addresses.js';
 import { encodeWords } from './words.js';
+import { Fault } from '../problems/index.js';
 
 /** Longest line that a header should have, and must not pass (RFC 5322 2.1.1), without CRLF. */
 const WANTED_LINE = 78;
@@ -8,19 +9,14 @@ const MAX_LINE = 998;
 const FIELD_NAME = /^[\x21-\x39\x3B-\x7E]+$/;
 const PLAIN = /^[\x20-\x7E]*$/;
 
-/** A value that would end its header field or hold what no header can. */
-export class HeaderFault extends Error {
-  override name = 'HeaderFault';
-}
-
 /**
  * A header field, folded at spaces. The one place where a header line is made: nothing with a line break passes.
- * @throws HeaderFault for a name that is none, a value with control characters, or a word that no line can hold.
+ * @throws Fault for a name that is none, a value with control characters, or a word that no line can hold.
  */
 export function field(name: string, value: string): string {
-  if (!FIELD_NAME.test(name)) throw new HeaderFault(`"${name}" is no name for a header field.`);
+  if (!FIELD_NAME.test(name)) throw new Fault('header', `"${name}" is no name for a header field.`);
   if (/[\u0000-\u0008\u000A-\u001F\u007F]/.test(value))
-    throw new HeaderFault(`The header field "${name}" holds a line break or control character.`);
+    throw new Fault('header', `The header field "${name}" holds a line break or control character.`);
   if (name.length + 2 + value.length <= WANTED_LINE) return `${name}: ${value}\r\n`;
   const words = value.split(' ');
   let line = `${name}:`;
@@ -40,7 +36,7 @@ export function field(name: string, value: string): string {
   });
   lines.push(line);
   if (lines.some((text) => text.length > MAX_LINE))
-    throw new HeaderFault(`The header field "${name}" has a word of more than ${MAX_LINE} characters.`);
+    throw new Fault('header', `The header field "${name}" has a word of more than ${MAX_LINE} characters.`);
   return `${lines.join('\r\n')}\r\n`;
 }
 

@@ -1,6 +1,6 @@
 export { addressText, isFault, parseAddress, parseMailbox, type Address, type AddressFault, type Mailbox } from './addresses.js';
 export { bytesOf, wholeOf, type Bytes } from './body.js';
-export { headerFault, HeaderFault } from './fields.js';
+export { headerFault } from './fields.js';
 export {
   fieldOf,
   fieldText,

@@ -4,7 +4,6 @@ import {
   decodeWords,
   encodeWords,
   fieldOf,
-  HeaderFault,
   isFault,
   parseAddress,
   parseMailbox,
@@ -17,6 +16,7 @@ import {
   writeMail,
   type MailContent,
 } from './index.js';
+import { Fault } from '../problems/index.js';
 
 const MAIL: MailContent = {
   from: { name: 'Saltmarsh Ferries', local: 'harbour', domain: 'saltmarsh-ferries.example' },
@@ -90,7 +90,7 @@ group('writing', () => {
         try {
           bytes = mailBytes(writeMail({ ...MAIL, headers: [[name, value]] }));
         } catch (error) {
-          expect(error).toBeInstanceOf(HeaderFault);
+          expect(error).toBeInstanceOf(Fault);
           return;
         }
         expect(readMail(bytes).fields).toHaveLength(8);

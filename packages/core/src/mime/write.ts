@@ -1,7 +1,8 @@
 import { needsUtf8, type Mailbox } from './addresses.js';
 import { base64Of, bytesOf, joinedBytes, wholeOf, type Bytes } from './body.js';
-import { dateField, field, HeaderFault, mailboxField, parameter, unstructured } from './fields.js';
+import { dateField, field, mailboxField, parameter, unstructured } from './fields.js';
 import { crlf, encodeText } from './transfer.js';
+import { Fault } from '../problems/index.js';
 
 /** A file in an email. */
 export interface MailFile {
@@ -107,7 +108,7 @@ function bodyOf(mail: MailContent): Entity {
     choices.push(carried.length === 0 ? html : multipart('related', `${boundary}r`, [html, ...carried], '; type="text/html"'));
   }
   if (calendar !== undefined) {
-    if (!/^[A-Z-]{1,30}$/.test(calendar.method)) throw new HeaderFault(`"${calendar.method}" is no method of a calendar.`);
+    if (!/^[A-Z-]{1,30}$/.test(calendar.method)) throw new Fault('header', `"${calendar.method}" is no method of a calendar.`);
     // Last: the richest of what a client may choose from (RFC 2046 5.1.4).
     choices.push(textEntity('calendar', crlf(calendar.text), `; method=${calendar.method}`));
   }
@@ -121,14 +122,14 @@ function bodyOf(mail: MailContent): Entity {
 }
 
 function checkedId(id: string, name: string): string {
-  if (!/^[\x21-\x3B\x3D\x3F-\x7E]{1,900}$/.test(id)) throw new HeaderFault(`"${name}" holds what is no id.`);
+  if (!/^[\x21-\x3B\x3D\x3F-\x7E]{1,900}$/.test(id)) throw new Fault('header', `"${name}" holds what is no id.`);
   return id;
 }
 
 /**
  * Writes RFC 5322 bytes: text, HTML and a calendar to choose from, carried pictures with the HTML, attachments beside them
  * (RFC 2046 5.1.3, 5.1.4; RFC 2387). Attachments are encoded as they are gone through, never as a whole.
- * @throws HeaderFault when a field cannot be written.
+ * @throws Fault when a field cannot be written.
  */
 export function writeMail(mail: MailContent): WrittenMail {
   const { cc = [], replyTo = [], references = [], unsubscribe } = mail;

@@ -3,9 +3,9 @@ import { adviseTemplate, adviseTheme, CLIP_LIMIT } from '../check/index.js';
 import { linkFolder, type MailFiles, type MailProject } from '../folder/index.js';
 import { linksOf, type ShownLink } from '../inspect/index.js';
 import { isFault, mailBytes, parseMailbox, writeMail } from '../mime/index.js';
-import { didYouMean, hasErrors, inReadingOrder, problem, type Problem } from '../problems/index.js';
+import { Fault, didYouMean, hasErrors, inReadingOrder, problem, type Problem } from '../problems/index.js';
 import { folderCompiler } from '../program/index.js';
-import { prepare, RenderFault, type Renderer, type Rendering } from '../render/index.js';
+import { prepare, type Renderer, type Rendering } from '../render/index.js';
 import { lookUp } from '../strings/index.js';
 import type { DataProblem } from '../typing/index.js';
 import { withAssets } from './shown.js';
@@ -166,7 +166,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     try {
       rendering = renderer({ data, now: wish.now });
     } catch (error) {
-      if (!(error instanceof RenderFault)) throw error;
+      if (!(error instanceof Fault)) throw error;
       const at = /^(.*):(\d+):(\d+)$/.exec(error.at);
       const place = { file: at?.[1] ?? '', line: Number(at?.[2] ?? 1), column: Number(at?.[3] ?? 1), offset: 0, length: 1 };
       return none([], [problem(error.code, place, error.message, error.hint)]);

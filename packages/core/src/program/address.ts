@@ -1,7 +1,7 @@
 import type { AddressKind } from '../blocks/index.js';
 import type { Expression } from '../notation/index.js';
-import { problem, type Place } from '../problems/index.js';
-import { absolute, RenderFault, type Address, type AddressValue, type Encoding } from '../render/index.js';
+import { Fault, problem, type Place } from '../problems/index.js';
+import { absolute, type Address, type AddressValue, type Encoding } from '../render/index.js';
 import { anythingHint, hasFormat, inWords, isFaulty, shown, type Type } from '../typing/index.js';
 import type { CompileContext } from './context.js';
 import { placed, valueOf, type Names } from './values.js';
@@ -118,11 +118,11 @@ function isWhole(part: string | AddressValue | undefined): boolean {
   return typeof part === 'object' && part.encode === 'whole';
 }
 
-function tryAbsolute(address: string, context: CompileContext, onFault: (error: RenderFault) => void): void {
+function tryAbsolute(address: string, context: CompileContext, onFault: (error: Fault) => void): void {
   try {
     absolute(address, context.baseUrl, '');
   } catch (error) {
-    if (!(error instanceof RenderFault)) throw error;
+    if (!(error instanceof Fault)) throw error;
     onFault(error);
   }
 }

@@ -1,6 +1,6 @@
 import { describe as group, expect, test } from '@jest/globals';
-import { RenderFault } from '../render/index.js';
 import { md, object, testFolder } from './test-folder.js';
+import { Fault } from '../problems/index.js';
 
 const SCHEMA = object({ s: { type: 'string' }, u: { type: 'string', format: 'uri' }, n: { type: 'integer' } });
 
@@ -195,7 +195,7 @@ group('data never says where a link leads', () => {
       'javascript:alert(1)',
       'data:text/html,x',
     ])
-      expect(() => address(u)).toThrow(RenderFault);
+      expect(() => address(u)).toThrow(Fault);
   });
 
   test('what the service makes leads where it must, whatever "linkHosts" says; without a base URL it may be absent', () => {

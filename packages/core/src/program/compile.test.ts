@@ -1,8 +1,9 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { linkFolder } from '../folder/index.js';
-import { prepare, RenderFault, type Rendering } from '../render/index.js';
+import { prepare, type Rendering } from '../render/index.js';
 import { compileFolder } from './index.js';
+import { Fault } from '../problems/index.js';
 
 const SCHEMA = {
   type: 'object',
@@ -277,9 +278,9 @@ group('rendering', () => {
       }
       return undefined;
     })();
-    expect(fault).toBeInstanceOf(RenderFault);
-    expect((fault as RenderFault).code).toBe(code);
-    expect((fault as RenderFault).at).toBe('templates/t/message.md:4:1');
+    expect(fault).toBeInstanceOf(Fault);
+    expect((fault as Fault).code).toBe(code);
+    expect((fault as Fault).at).toBe('templates/t/message.md:4:1');
   });
 
   test('a date that does not exist is told with its place', () => {

@@ -3,8 +3,9 @@ import fc from 'fast-check';
 import { BLOCKS } from '../blocks/index.js';
 import { linkFolder } from '../folder/index.js';
 import { MAX_NESTING, MAX_SOURCE_BYTES } from '../notation/index.js';
-import { prepare, RenderFault } from '../render/index.js';
+import { prepare } from '../render/index.js';
 import { compileFolder } from './index.js';
+import { Fault } from '../problems/index.js';
 
 const SCHEMA = {
   type: 'object',
@@ -327,7 +328,7 @@ group('fuzz: any source ends in a program or in problems', () => {
       try {
         prepare(program)({ data: DATA, now: 0 });
       } catch (error) {
-        if (!(error instanceof RenderFault)) throw error;
+        if (!(error instanceof Fault)) throw error;
       }
     }
     for (const problem of problems) expect(problem.place.line).toBeGreaterThan(0);

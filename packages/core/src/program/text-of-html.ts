@@ -1,6 +1,6 @@
 import { isTag } from 'domhandler';
-import { SourceText } from '../problems/index.js';
-import { absolute, compileTextOps, RenderFault } from '../render/index.js';
+import { Fault, SourceText } from '../problems/index.js';
+import { absolute, compileTextOps } from '../render/index.js';
 import { elementsOf, isShallow, readDocument, wordsOf } from './dom.js';
 import { textOfDocument } from './html-text.js';
 import { mark } from './marked.js';
@@ -33,7 +33,7 @@ function leadsSomewhere(href: string): boolean {
     absolute(href, '', '');
     return true;
   } catch (error) {
-    if (error instanceof RenderFault) return false;
+    if (error instanceof Fault) return false;
     throw error;
   }
 }

@@ -1,5 +1,6 @@
-import { RenderFault, type Environment } from './environment.js';
+import type { Environment } from './environment.js';
 import type { AddressValue } from './ops.js';
+import { Fault } from '../problems/index.js';
 
 const SCHEMES = new Set(['http:', 'https:', 'mailto:', 'tel:', 'sms:', 'cid:']);
 // What a URL may not hold and the URL parser would quietly drop.
@@ -7,29 +8,31 @@ const IGNORED = /[\u0000-\u0020\u007F-\u009F\u202A-\u202E\u2066-\u2069]/g;
 
 /**
  * Makes a link or picture address absolute against the mail folder's base URL.
- * @throws RenderFault for a scheme that an email may not link to, and for what is no address.
+ * @throws Fault for a scheme that an email may not link to, and for what is no address.
  */
 export function absolute(address: string, base: string, at: string): string {
   const clean = address.toWellFormed().trim();
   const scheme = /^([a-z][a-z0-9+.-]*):/i.exec(clean.replace(IGNORED, ''))?.[1];
   if (scheme !== undefined && !SCHEMES.has(`${scheme.toLowerCase()}:`)) {
-    throw new RenderFault('link-scheme', `An email cannot link to "${scheme}:" addresses.`, at, 'Allowed: https, http, mailto, tel, sms.');
+    throw new Fault('link-scheme', `An email cannot link to "${scheme}:" addresses.`, {
+      at,
+      hint: 'Allowed: https, http, mailto, tel, sms.',
+    });
   }
   if (clean === '')
-    throw new RenderFault('link-empty', 'This link has no address.', at, 'Give the field a value, or guard the link by "if".');
+    throw new Fault('link-empty', 'This link has no address.', { at, hint: 'Give the field a value, or guard the link by "if".' });
   let url: URL;
   try {
     url = base === '' ? new URL(clean) : new URL(clean, base);
   } catch {
     const relative = scheme === undefined && base === '';
-    throw new RenderFault(
+    throw new Fault(
       'link-malformed',
       relative ? `"${clean.slice(0, 80)}" leads nowhere without a base URL.` : `"${clean.slice(0, 80)}" is no address to link to.`,
-      at,
-      relative ? 'Set "baseUrl" in mail.yaml, or write the whole address.' : undefined,
+      { at, hint: relative ? 'Set "baseUrl" in mail.yaml, or write the whole address.' : undefined },
     );
   }
-  if (!SCHEMES.has(url.protocol)) throw new RenderFault('link-scheme', `An email cannot link to "${url.protocol}" addresses.`, at);
+  if (!SCHEMES.has(url.protocol)) throw new Fault('link-scheme', `An email cannot link to "${url.protocol}" addresses.`, { at });
   return url.href;
 }
 
@@ -68,7 +71,7 @@ function isAllowed(host: string, hosts: readonly string[]): boolean {
 
 /**
  * An address that comes from data, as far as it says where it leads.
- * @throws RenderFault where it leads nowhere that an email may lead to
+ * @throws Fault where it leads nowhere that an email may lead to
  */
 export function fromData(value: string, env: Environment, at: string): string {
   const url = absolute(value, env.baseUrl, at);
@@ -77,10 +80,8 @@ export function fromData(value: string, env: Environment, at: string): string {
   if (!/^https?:$/.test(protocol)) return url;
   const own = env.baseUrl === '' ? undefined : new URL(env.baseUrl).hostname;
   if (hostname === own || isAllowed(hostname, env.linkHosts)) return url;
-  throw new RenderFault(
-    'link-host',
-    `Data cannot lead to the host "${hostname}".`,
+  throw new Fault('link-host', `Data cannot lead to the host "${hostname}".`, {
     at,
-    'Allowed are the hosts of "linkHosts" in mail.yaml, and that of "baseUrl".',
-  );
+    hint: 'Allowed are the hosts of "linkHosts" in mail.yaml, and that of "baseUrl".',
+  });
 }

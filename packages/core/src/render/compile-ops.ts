@@ -1,8 +1,9 @@
 import { isColor, isLength } from '../formats/index.js';
-import { countTurn, MAX_OUTPUT, RenderFault, type Environment } from './environment.js';
+import { countTurn, MAX_OUTPUT, type Environment } from './environment.js';
 import { escapeHtml, escapeLine, escapeText, htmlLines, textLines } from './escape.js';
 import type { Escape, Op, Steer } from './ops.js';
 import { compileAddress, compileValue, put, truthy, type Run } from './values.js';
+import { Fault } from '../problems/index.js';
 
 const ESCAPES: Readonly<Record<Escape, (text: string) => string>> = {
   html: escapeHtml,
@@ -25,12 +26,9 @@ export function compileOps(ops: readonly Op[]): Run<string> {
       out += typeof part === 'string' ? part : part(env);
     }
     if (out.length > MAX_OUTPUT) {
-      throw new RenderFault(
-        'too-much-output',
-        'This mail is larger than 2 MiB.',
-        '',
-        'Send fewer entries, or link to a page that lists them.',
-      );
+      throw new Fault('too-much-output', 'This mail is larger than 2 MiB.', {
+        hint: 'Send fewer entries, or link to a page that lists them.',
+      });
     }
     return out;
   };
@@ -65,7 +63,7 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
         const given = value(env);
         const text = typeof given === 'number' ? plainNumber(given) : put(given);
         if (typeof given !== 'number' && !isColor(text) && !isLength(text) && !/^-?\d{1,9}(?:\.\d{1,9})?$/.test(text))
-          throw new RenderFault('style-value', `"${text.slice(0, 40)}" is no colour, length or number.`, op.at);
+          throw new Fault('style-value', `"${text.slice(0, 40)}" is no colour, length or number.`, { at: op.at });
         return text;
       };
     }

@@ -1,22 +1,10 @@
 import type { FormatContext } from '../formats/index.js';
+import { Fault } from '../problems/index.js';
 
 /** Loop turns that one rendering may take (4-template-notation, Bounds). */
 const MAX_TURNS = 10_000;
 /** Characters that one part of a rendering may have. */
 export const MAX_OUTPUT = 2 * 1024 * 1024;
-
-/** A fault that only the data could bring about; `at` is the place in the source ("templates/x/message.md:12:4"). */
-export class RenderFault extends Error {
-  override name = 'RenderFault';
-  constructor(
-    readonly code: string,
-    message: string,
-    readonly at: string,
-    readonly hint?: string,
-  ) {
-    super(message);
-  }
-}
 
 /** What a rendering runs on. */
 export interface Environment {
@@ -43,7 +31,7 @@ export function bareEnvironment(data: unknown, slots: number, now = 0): Environm
     linkHosts: undefined,
     notes: [],
     say: (key, _values, at) => {
-      throw new RenderFault('unknown-string', `There is no string "${key}" here.`, at);
+      throw new Fault('unknown-string', `There is no string "${key}" here.`, { at });
     },
     turns: 0,
   };
@@ -52,11 +40,8 @@ export function bareEnvironment(data: unknown, slots: number, now = 0): Environm
 export function countTurn(env: Environment): void {
   env.turns += 1;
   if (env.turns > MAX_TURNS) {
-    throw new RenderFault(
-      'too-many-turns',
-      `The loops of this mail take more than ${MAX_TURNS} turns.`,
-      '',
-      'Send fewer entries, or link to a page that lists them.',
-    );
+    throw new Fault('too-many-turns', `The loops of this mail take more than ${MAX_TURNS} turns.`, {
+      hint: 'Send fewer entries, or link to a page that lists them.',
+    });
   }
 }

@@ -1,5 +1,5 @@
 export { absolute } from './addresses.js';
-export { bareEnvironment, RenderFault, type Environment } from './environment.js';
+export { bareEnvironment, type Environment } from './environment.js';
 export { escapeHtml, escapeLine, escapeText } from './escape.js';
 export type { Address, AddressValue, EachOp, Encoding, Escape, IfOp, Op, Program, Steer, TextItem, TextOp, TextRow, Value } from './ops.js';
 export { compileValue, put, truthy } from './values.js';

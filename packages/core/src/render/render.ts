@@ -1,9 +1,10 @@
 import { compileOps } from './compile-ops.js';
 import { compileText, SOFT_BREAK } from './compile-text.js';
-import { bareEnvironment, RenderFault, type Environment } from './environment.js';
+import { bareEnvironment, type Environment } from './environment.js';
 import { memo } from '../formats/index.js';
 import { compileMessage } from '../strings/index.js';
 import type { Program, TextOp } from './ops.js';
+import { Fault } from '../problems/index.js';
 
 export interface Rendering {
   readonly subject: string;
@@ -26,9 +27,9 @@ export interface RenderInput {
 }
 
 export interface Renderer {
-  /** @throws RenderFault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
+  /** @throws Fault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
   (input: RenderInput): Rendering;
-  /** Everything that can fail, without what cannot fail after it: to find out whether an email can be made. @throws RenderFault */
+  /** Everything that can fail, without what cannot fail after it: to find out whether an email can be made. @throws Fault */
   readonly attempt: (input: RenderInput) => { readonly subject: string };
   /** The HTML alone. */
   readonly html: (input: RenderInput) => string;
@@ -80,13 +81,13 @@ export function prepare(program: Program): Renderer {
     let message = messages.get(name);
     if (message === undefined) {
       const found = program.strings[key];
-      if (found === undefined) throw new RenderFault('unknown-string', `There is no string "${key}".`, at);
+      if (found === undefined) throw new Fault('unknown-string', `There is no string "${key}".`, { at });
       messages.set(name, (message = keptMessage(found.text, found.locale, timeZone)));
     }
     try {
       return message(values);
     } catch (error) {
-      throw new RenderFault('string-value', `The string "${key}" cannot be said: ${error instanceof Error ? error.message : ''}`, at);
+      throw new Fault('string-value', `The string "${key}" cannot be said: ${error instanceof Error ? error.message : ''}`, { at });
     }
   };
   const environment = (input: RenderInput): Environment => ({

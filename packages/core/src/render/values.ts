@@ -1,7 +1,8 @@
-import { FormatFault, FORMATS, instantOf, timeOfDay } from '../formats/index.js';
+import { FORMATS, instantOf, timeOfDay } from '../formats/index.js';
 import { absolute, encode, fromData } from './addresses.js';
-import { RenderFault, type Environment } from './environment.js';
+import type { Environment } from './environment.js';
 import type { Address, Value } from './ops.js';
+import { Fault } from '../problems/index.js';
 
 export type Run<T> = (env: Environment) => T;
 
@@ -157,7 +158,7 @@ function inOrderAsWritten(a: unknown, b: unknown, moment: string): boolean {
 function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
   const format = FORMATS.get(value.name);
   if (format === undefined)
-    throw new RenderFault('unknown-formatter', `This program needs a formatter "${value.name}" that is not there.`, value.at);
+    throw new Fault('unknown-formatter', `This program needs a formatter "${value.name}" that is not there.`, { at: value.at });
   const of = compileValue(value.of);
   const args = value.args.map(compileValue);
   const run = format.run as (value: unknown, args: readonly unknown[], context: Environment['context']) => unknown;
@@ -173,8 +174,8 @@ function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
         env.context,
       );
     } catch (error) {
-      if (error instanceof FormatFault || error instanceof RangeError || error instanceof TypeError) {
-        throw new RenderFault('format-value', `"${value.name}": ${error.message}`, value.at);
+      if (error instanceof Fault || error instanceof RangeError || error instanceof TypeError) {
+        throw new Fault('format-value', `"${value.name}": ${error.message}`, { at: value.at });
       }
       throw error;
     }
@@ -206,7 +207,7 @@ export function compileAddress({ parts, at }: Address): Run<string> {
       const tail = text(rest, env);
       const url = absolute(base.endsWith('/') && tail.startsWith('/') ? base + tail.slice(1) : base + tail, '', at);
       // What follows can only ever add to the address.
-      if (new URL(url).host !== new URL(base).host) throw new RenderFault('link-malformed', `"${url.slice(0, 80)}" leads elsewhere.`, at);
+      if (new URL(url).host !== new URL(base).host) throw new Fault('link-malformed', `"${url.slice(0, 80)}" leads elsewhere.`, { at });
       return url;
     };
   }

@@ -1,16 +1,13 @@
 import type { Expression } from '../notation/index.js';
-import { didYouMean, type problem } from '../problems/index.js';
+import { didYouMean, problem, type Problem } from '../problems/index.js';
 import { hasFormat, momentsOf } from './kinds.js';
 import { inWords, mayEqual, present, type Type } from './type.js';
 import { anythingHint, shown } from './wording.js';
 
-/** A problem that its finder has not told yet. */
-export type Fault = Parameters<typeof problem>;
-
 type Comparison = Extract<Expression, { kind: 'binary' }>;
 
 /** Why "==" and "!=" make no sense between two types. */
-export function equalityFault(expression: Comparison, a: Type, b: Type): Fault | undefined {
+export function equalityFault(expression: Comparison, a: Type, b: Type): Problem | undefined {
   if (a.members.length === 0 || b.members.length === 0) return undefined;
   const { left, right } = expression;
   const value = right.kind === 'literal' ? right.value : left.kind === 'literal' ? left.value : undefined;
@@ -19,45 +16,45 @@ export function equalityFault(expression: Comparison, a: Type, b: Type): Fault |
     if (type.members.some((member) => mayEqual(member, value))) return undefined;
     const values = type.members.flatMap((member): readonly unknown[] => ('values' in member ? (member.values ?? []) : []));
     const hint = values.length > 0 ? didYouMean(String(value), values.map(String)) : undefined;
-    return ['never-equal', expression.place, `"${shown(other)}" can never equal ${JSON.stringify(value)}.`, hint];
+    return problem('never-equal', expression.place, `"${shown(other)}" can never equal ${JSON.stringify(value)}.`, hint);
   }
   const [kindsA, kindsB] = [kindsOf(a), kindsOf(b)];
   if (kindsA.includes('any') || kindsB.includes('any')) return undefined;
   if (!kindsA.some((kind) => kindsB.includes(kind)))
-    return ['never-equal', expression.place, `${inWords(present(a))} never equals ${inWords(present(b))}.`];
+    return problem('never-equal', expression.place, `${inWords(present(a))} never equals ${inWords(present(b))}.`);
   if (kindsA.every((kind) => kind === 'list' || kind === 'record'))
-    return ['operator-type', expression.place, `"${expression.operator}" compares single values, not ${inWords(present(a))}.`];
+    return problem('operator-type', expression.place, `"${expression.operator}" compares single values, not ${inWords(present(a))}.`);
   return momentsOf(a, b) === 'mixed' ? mixedFault(expression, a, b) : undefined;
 }
 
 /** Why "<" and the like make no sense between two types. */
-export function orderFault(expression: Comparison, a: Type, b: Type): Fault | undefined {
+export function orderFault(expression: Comparison, a: Type, b: Type): Problem | undefined {
   const kinds = [...kindsOf(a), ...kindsOf(b)];
   if (!kinds.every((kind) => kind === 'number') && !kinds.every((kind) => kind === 'text'))
-    return [
+    return problem(
       'operator-type',
       expression.place,
       `"${expression.operator}" compares two numbers or two texts; here ${inWords(present(a))} meets ${inWords(present(b))}.`,
       anythingHint(a) ?? anythingHint(b),
-    ];
+    );
   if (momentsOf(a, b) === 'mixed') return mixedFault(expression, a, b);
   if ([...a.members, ...b.members].some((member) => hasFormat(member, 'duration')))
-    return [
+    return problem(
       'operator-type',
       expression.place,
       `"${expression.operator}" cannot compare durations: a month has no fixed length.`,
       'Give the data as a number of seconds.',
-    ];
+    );
   return undefined;
 }
 
-function mixedFault(expression: Comparison, a: Type, b: Type): Fault {
-  return [
+function mixedFault(expression: Comparison, a: Type, b: Type): Problem {
+  return problem(
     'operator-type',
     expression.place,
     `"${expression.operator}" cannot compare ${inWords(present(a))} with ${inWords(present(b))}.`,
     'Both must be of one format: dates, date-times or times.',
-  ];
+  );
 }
 
 function kindsOf(type: Type): string[] {

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import addFormatsModule from 'ajv-formats';
 import { TEXT_KINDS } from '../formats/index.js';
-import { isDeeper, nearest } from '../problems/index.js';
+import { Fault, isDeeper, nearest } from '../problems/index.js';
 import { compilePattern } from './pattern.js';
 import type { JsonSchema } from './schema.js';
 
@@ -30,14 +30,9 @@ const AJV = new Ajv2020({
 addFormats(AJV);
 for (const [name, { is }] of Object.entries(TEXT_KINDS)) AJV.addFormat(name, { type: 'string', validate: is });
 
-/** Thrown by `dataCheck` when the schema itself is no JSON Schema. */
-export class SchemaFault extends Error {
-  override name = 'SchemaFault';
-}
-
 /**
  * Makes the check of data against a data schema (JSON Schema 2020-12, formats asserted).
- * @throws SchemaFault when the schema is not valid.
+ * @throws Fault when the schema is not valid.
  */
 export function dataCheck(schema: JsonSchema): DataCheck {
   const key = JSON.stringify(schema);
@@ -59,7 +54,7 @@ function compileCheck(schema: JsonSchema): DataCheck {
   try {
     validate = AJV.compile(schema);
   } catch (error) {
-    throw new SchemaFault(error instanceof Error ? error.message : String(error));
+    throw new Fault('schema', error instanceof Error ? error.message : String(error));
   }
   // The compiled check stands on its own; the instance forgets the schema, so that it does not grow with every reading of a folder.
   AJV.removeSchema(schema);

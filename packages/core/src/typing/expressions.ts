@@ -2,7 +2,7 @@ import { FORMATS } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
 import type { SayUse } from '../strings/index.js';
-import { equalityFault, orderFault, type Fault } from './comparison.js';
+import { equalityFault, orderFault } from './comparison.js';
 import { argumentFault, valueFault, type ArgumentUse } from './formatter-use.js';
 import { fits, isNonzero, isWhole } from './kinds.js';
 import { narrow, type Scope } from './scope.js';
@@ -65,8 +65,8 @@ export class ExpressionTyper {
     return FAULTY;
   }
 
-  #reportAny(fault: Fault | undefined): void {
-    if (fault !== undefined) this.#report(...fault);
+  #reportAny(fault: Problem | undefined): void {
+    if (fault !== undefined && this.#quiet === 0) this.problems.push(fault);
   }
 
   #type(expression: Expression, scope: Scope): Type {
@@ -345,7 +345,8 @@ export class ExpressionTyper {
     });
     if (isFaulty(value)) return FAULTY;
     const fault = valueFault(format, expression, value);
-    if (fault !== undefined) return this.#report(...fault);
+    this.#reportAny(fault);
+    if (fault !== undefined) return FAULTY;
     if (format.name === 'default') return either(present(value), args[0] ?? FAULTY);
     const gives: Type = format.gives === 'whole' ? WHOLE : format.givesFormat === undefined ? TEXT : textOf(format.givesFormat);
     return value.absent ? optional(gives) : gives;

@@ -1,7 +1,6 @@
 import { CURRENCIES, TEXT_KINDS, UNITS, type Format, type FormatArgument, type ValueKind } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
-import { didYouMean } from '../problems/index.js';
-import type { Fault } from './comparison.js';
+import { didYouMean, problem, type Problem } from '../problems/index.js';
 import { fits, FORMAT_OF } from './kinds.js';
 import { inWords, present, type Type } from './type.js';
 import { anythingHint, shown } from './wording.js';
@@ -25,23 +24,23 @@ const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
 const CODES: Readonly<Record<string, readonly string[]>> = { currency: CURRENCIES, unit: UNITS };
 
 /** Why a formatter cannot take a value. */
-export function valueFault(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Fault | undefined {
+export function valueFault(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Problem | undefined {
   if (!value.members.every((member) => format.takes.some((kind) => fits(member, kind)))) return unfit(format, expression, value);
   for (const member of value.members) {
     if (member.kind !== 'list' || format.entries === undefined) continue;
     const entries = member.of();
     if (entries.absent || !entries.members.every((entry) => format.entries?.some((kind) => fits(entry, kind)) ?? true))
-      return [
+      return problem(
         'formatter-type',
         expression.place,
         `"${format.name}" takes a list of ${format.entries.map((kind) => KIND_WORDS[kind].replace(/^a /, '') + 's').join(' or ')}; the entries of "${shown(expression.value)}" are ${inWords(entries)}.`,
         'Go through the list with ":::each".',
-      ];
+      );
   }
   return undefined;
 }
 
-function unfit(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Fault {
+function unfit(format: Format, expression: Extract<Expression, { kind: 'format' }>, value: Type): Problem {
   const wanted = format.takes.map((kind) => KIND_WORDS[kind]).join(' or ');
   const asserted = format.takes.map((kind) => FORMAT_OF[kind]).filter((name) => name !== undefined);
   const float = format.takes.includes('whole') && value.members.some((member) => member.kind === 'number' && !member.whole);
@@ -52,12 +51,12 @@ function unfit(format: Format, expression: Extract<Expression, { kind: 'format' 
       : asserted.length > 0 && value.members.some((member) => member.kind === 'text')
         ? `Give the field "format": ${asserted.map((text) => `"${text}"`).join(' or ')} in the data schema.`
         : undefined);
-  return [
+  return problem(
     'formatter-type',
     expression.place,
     `"${format.name}" formats ${wanted}; "${shown(expression.value)}" is ${inWords(present(value))}.`,
     hint,
-  ];
+  );
 }
 
 /** An argument that a formatter is given. */
@@ -69,7 +68,7 @@ export interface ArgumentUse {
 }
 
 /** Why an argument cannot be taken. */
-export function argumentFault(use: ArgumentUse): Fault | undefined {
+export function argumentFault(use: ArgumentUse): Problem | undefined {
   const { formatter, wanted, given, type } = use;
   if (!type.members.every((member) => fits(member, wanted.kind))) return kindFault(use);
   const values = valuesOf(type);
@@ -77,31 +76,31 @@ export function argumentFault(use: ArgumentUse): Fault | undefined {
     const isKnown = type.members.every((member) => 'values' in member && member.values !== undefined);
     const wrong = isKnown ? values.find((value) => !wanted.choices?.includes(String(value))) : undefined;
     if (isKnown && wrong === undefined) return undefined;
-    return [
+    return problem(
       'formatter-choice',
       given.place,
       isKnown
         ? `"${formatter}" has no ${wanted.name} ${JSON.stringify(wrong)}.`
         : `The argument "${wanted.name}" of "${formatter}" is one of its words.`,
       isKnown ? didYouMean(String(wrong), wanted.choices) : `One of: ${wanted.choices.join(', ')}.`,
-    ];
+    );
   }
   if (wanted.range !== undefined) {
     const [least, most] = wanted.range;
     const wrong = values.find((value) => typeof value === 'number' && (value < least || value > most));
     if (wrong !== undefined)
-      return ['formatter-range', given.place, `The argument "${wanted.name}" of "${formatter}" goes from ${least} to ${most}.`];
+      return problem('formatter-range', given.place, `The argument "${wanted.name}" of "${formatter}" goes from ${least} to ${most}.`);
   }
   return undefined;
 }
 
 /** An argument of another kind; where its values are known, the wrong one is named. */
-function kindFault({ formatter, wanted, given, type }: ArgumentUse): Fault {
+function kindFault({ formatter, wanted, given, type }: ArgumentUse): Problem {
   const format = FORMAT_OF[wanted.kind];
   const is = format === undefined ? undefined : TEXT_KINDS[format]?.is;
   const isKnown = type.members.every((member) => 'values' in member && member.values !== undefined);
   const wrong = isKnown && is !== undefined ? valuesOf(type).find((value) => typeof value !== 'string' || !is(value)) : undefined;
-  return [
+  return problem(
     'formatter-type',
     given.place,
     wrong === undefined
@@ -112,7 +111,7 @@ function kindFault({ formatter, wanted, given, type }: ArgumentUse): Fault {
       : format === undefined
         ? anythingHint(type)
         : `Give the field "format": "${format}" in the data schema, or list its values in "enum".`,
-  ];
+  );
 }
 
 function valuesOf(type: Type): unknown[] {

@@ -1,4 +1,4 @@
-export { dataCheck, SchemaFault, type DataCheck, type DataProblem } from './data.js';
+export { dataCheck, type DataCheck, type DataProblem } from './data.js';
 export type { SayTypes } from './expressions.js';
 export { fits, hasFormat, isFormatted, momentsOf } from './kinds.js';
 export { accepts } from './accepts.js';

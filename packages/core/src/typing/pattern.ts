@@ -1,4 +1,5 @@
 import { RE2JS } from 're2js';
+import { Fault } from '../problems/index.js';
 
 /** A regular expression of a schema. */
 export interface Pattern {
@@ -7,14 +8,9 @@ export interface Pattern {
   readonly toString: () => string;
 }
 
-/** Thrown for what no engine in linear time can run: look-around and back-references, or no regular expression at all. */
-class PatternFault extends Error {
-  override name = 'PatternFault';
-}
-
 /**
  * Compiles a regular expression of a data schema for an engine that takes time in proportion to the text: no pattern can make it backtrack.
- * @throws PatternFault
+ * @throws Fault
  */
 export function compilePattern(source: string): Pattern {
   let compiled: RE2JS;
@@ -26,7 +22,7 @@ export function compilePattern(source: string): Pattern {
       : error instanceof Error
         ? error.message
         : String(error);
-    throw new PatternFault(`The pattern ${JSON.stringify(source)} cannot be used: ${why}.`);
+    throw new Fault('pattern', `The pattern ${JSON.stringify(source)} cannot be used: ${why}.`);
   }
   return { test: (text) => compiled.matcher(text).find(), toString: () => `linear:${source}` };
 }

@@ -5,15 +5,14 @@ import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { Registry } from 'prom-client';
-import { EditionError } from '../features/editions/index.js';
 import { SIGN_IN_MS } from '../features/keys/index.js';
-import { FolderError } from '../features/mail-folder/index.js';
 import {
   copyDatabase,
   endStreams,
   portFault,
   readSecrets,
   retention,
+  Refusal,
   StartError,
   startErrorOf,
   SYSTEM_CLOCK,
@@ -223,7 +222,8 @@ export async function startService(options: StartOptions): Promise<Service> {
     };
   } catch (error) {
     await undo.run();
-    if (error instanceof EditionError || error instanceof FolderError) throw new StartError(error.message);
+    // A mail folder of the configuration that cannot be published.
+    if (error instanceof Refusal) throw new StartError(error.message);
     throw startErrorOf(error, databaseFile);
   }
 }

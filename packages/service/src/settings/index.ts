@@ -1,2 +1,2 @@
-export { ConfigError, readConfig, type ConfigFault, type ReadConfig } from './read.js';
+export { readConfig, type ReadConfig } from './read.js';
 export { Settings } from './schema.js';

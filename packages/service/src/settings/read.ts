@@ -5,26 +5,13 @@ import { didYouMean } from '@verbalis/core/problems';
 import { parse } from 'yaml';
 import { z } from 'zod';
 import { readProfile } from '../features/providers/index.js';
+import { StartError, type RequestProblem } from '../kernel/index.js';
 import { Settings } from './schema.js';
 
-/** A wrong setting, by its path ("providers.north-relay.port"). */
-export interface ConfigFault {
-  readonly path: string;
-  readonly message: string;
-  readonly hint?: string;
-}
-
 /** All that is wrong with the configuration, at once. */
-export class ConfigError extends Error {
-  override name = 'ConfigError';
-  constructor(
-    readonly file: string,
-    readonly faults: readonly ConfigFault[],
-  ) {
-    super(
-      `The configuration is not right (${file}):\n${faults.map((fault) => `  ${fault.path}: ${fault.message}${fault.hint === undefined ? '' : ` ${fault.hint}`}`).join('\n')}`,
-    );
-  }
+function configError(file: string, faults: readonly RequestProblem[]): StartError {
+  const lines = faults.map(({ path, message, hint }) => `  ${path}: ${message}${hint === undefined ? '' : ` ${hint}`}`);
+  return new StartError(`The configuration is not right (${file}):\n${lines.join('\n')}`, { faults });
 }
 
 export interface ReadConfig {
@@ -47,11 +34,11 @@ function isRecord(value: unknown): value is Json {
 /**
  * Reads the configuration: the file, then variables over it.
  * @param env VERBALIS_LISTEN_PORT sets listen.port, VERBALIS_PROVIDERS_NORTH_RELAY_HOST sets providers.north-relay.host
- * @throws ConfigError that names every fault
+ * @throws StartError that names every fault
  */
 export function readConfig(file: string | undefined, env: Readonly<Record<string, string | undefined>>): ReadConfig {
   const path = resolve(file ?? 'verbalis.yaml');
-  const faults: ConfigFault[] = [];
+  const faults: RequestProblem[] = [];
   let raw: Json = {};
   if (existsSync(path)) {
     try {
@@ -59,19 +46,19 @@ export function readConfig(file: string | undefined, env: Readonly<Record<string
       if (isRecord(parsed)) raw = parsed;
       else if (parsed !== null) faults.push({ path: '(file)', message: 'must hold settings as "key: value".' });
     } catch (error) {
-      throw new ConfigError(path, [{ path: '(file)', message: error instanceof Error ? error.message : String(error) }]);
+      throw configError(path, [{ path: '(file)', message: error instanceof Error ? error.message : String(error) }]);
     }
   } else if (file !== undefined) {
-    throw new ConfigError(path, [{ path: '(file)', message: 'does not exist.', hint: 'Name another with --config FILE.' }]);
+    throw configError(path, [{ path: '(file)', message: 'does not exist.', hint: 'Name another with --config FILE.' }]);
   }
   const origins = new Map<string, string>();
   note(raw, '', path, origins);
   applyVariables(raw, env, origins, faults);
   const parsed = Settings.safeParse(raw);
   if (!parsed.success) faults.push(...parsed.error.issues.flatMap(inWords));
-  if (faults.length > 0 || !parsed.success) throw new ConfigError(path, faults);
+  if (faults.length > 0 || !parsed.success) throw configError(path, faults);
   faults.push(...crossFaults(parsed.data));
-  if (faults.length > 0) throw new ConfigError(path, faults);
+  if (faults.length > 0) throw configError(path, faults);
   return { settings: parsed.data, folder: dirname(path), origins };
 }
 
@@ -126,7 +113,7 @@ function applyVariables(
   raw: Json,
   env: Readonly<Record<string, string | undefined>>,
   origins: Map<string, string>,
-  faults: ConfigFault[],
+  faults: RequestProblem[],
 ): void {
   const known = new Map(leaves(Settings, raw, []).map((leaf) => [`VERBALIS_${leaf.path.map(shout).join('_')}`, leaf]));
   for (const [name, value] of Object.entries(env)) {
@@ -155,7 +142,7 @@ function typed(value: string, schema: z.ZodType): unknown {
   return value;
 }
 
-function inWords(issue: z.core.$ZodIssue): ConfigFault[] {
+function inWords(issue: z.core.$ZodIssue): RequestProblem[] {
   const path = issue.path.map(String).join('.');
   if (issue.code === 'unrecognized_keys') {
     let at: z.ZodType | undefined = Settings;
@@ -183,9 +170,9 @@ function inWords(issue: z.core.$ZodIssue): ConfigFault[] {
 }
 
 /** What no single setting shows: names that must exist elsewhere. */
-function crossFaults(settings: Settings): ConfigFault[] {
+function crossFaults(settings: Settings): RequestProblem[] {
   const providers = Object.keys(settings.providers);
-  const profiles = Object.entries(settings.providers).flatMap(([name, provider]): ConfigFault[] => {
+  const profiles = Object.entries(settings.providers).flatMap(([name, provider]): RequestProblem[] => {
     if (provider.kind === 'http') return readProfile(name, provider).faults.map((message) => ({ path: `providers.${name}`, message }));
     if (provider.kind === 'smtp' && provider.user !== undefined && (provider.password === undefined) === (provider.token === undefined))
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
@@ -194,8 +181,8 @@ function crossFaults(settings: Settings): ConfigFault[] {
   return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings), ...alertFaults(settings)];
 }
 
-function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
-  return Object.entries(alerts).flatMap(([name, { where, spaces: named = [] }]): ConfigFault[] => {
+function alertFaults({ alerts, spaces }: Settings): RequestProblem[] {
+  return Object.entries(alerts).flatMap(([name, { where, spaces: named = [] }]): RequestProblem[] => {
     const { fault } = readFilter(where);
     const unknown = named.filter((text) => spaces[text] === undefined);
     return [
@@ -208,7 +195,7 @@ function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
               ...(fault.hint === undefined ? {} : { hint: fault.hint }),
             },
           ]),
-      ...unknown.map((text): ConfigFault => {
+      ...unknown.map((text): RequestProblem => {
         const hint = didYouMean(text, Object.keys(spaces));
         return { path: `alerts.${name}.spaces`, message: `names no space: "${text}".`, ...(hint === undefined ? {} : { hint }) };
       }),
@@ -216,7 +203,7 @@ function alertFaults({ alerts, spaces }: Settings): ConfigFault[] {
   });
 }
 
-function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {
+function submissionFaults({ submission, spaces }: Settings): RequestProblem[] {
   const { openTo } = submission;
   if (openTo === undefined) return [];
   const path = 'submission.openTo';
@@ -229,9 +216,9 @@ function submissionFaults({ submission, spaces }: Settings): ConfigFault[] {
   return [{ path, message, ...(hint === undefined ? {} : { hint }) }];
 }
 
-function spaceFaults(settings: Settings, providers: readonly string[]): ConfigFault[] {
+function spaceFaults(settings: Settings, providers: readonly string[]): RequestProblem[] {
   return Object.entries(settings.spaces).flatMap(([name, space]) => {
-    const faults: ConfigFault[] = space.route
+    const faults: RequestProblem[] = space.route
       .map(({ provider }) => provider)
       .filter((text) => !providers.includes(text))
       .map((text) => {

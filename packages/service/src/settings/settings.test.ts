@@ -2,7 +2,8 @@ import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe as group, expect, test } from '@jest/globals';
-import { ConfigError, readConfig } from './read.js';
+import { StartError } from '../kernel/index.js';
+import { readConfig } from './read.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'verbalis-config-'));
 let n = 0;
@@ -26,8 +27,8 @@ function faults(yaml: string, env: Record<string, string> = {}): string[] {
     readConfig(written(yaml), env);
     return [];
   } catch (error) {
-    if (!(error instanceof ConfigError)) throw error;
-    return error.faults.map(({ path, message, hint = '' }) => `${path}: ${message} ${hint}`.trim());
+    if (!(error instanceof StartError)) throw error;
+    return (error.more.faults ?? []).map(({ path, message, hint = '' }) => `${path}: ${message} ${hint}`.trim());
   }
 }
 
@@ -100,6 +101,6 @@ group('every fault at once, each with its path and a way out', () => {
 
   test('a file that is not there, and one that is no YAML', () => {
     expect(() => readConfig(join(folder, 'none.yaml'), {})).toThrow(/does not exist/);
-    expect(() => readConfig(written('a: [1, 2'), {})).toThrow(ConfigError);
+    expect(() => readConfig(written('a: [1, 2'), {})).toThrow(StartError);
   });
 });

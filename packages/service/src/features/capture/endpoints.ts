@@ -31,7 +31,7 @@ import {
   Simulation,
 } from './model.js';
 import type { CapturedFilter, CapturedRow } from './queries.js';
-import { SimulationFault, type Simulate } from './simulate.js';
+import type { Simulate } from './simulate.js';
 import type { Store } from './store.js';
 
 export interface CaptureEndpoints {
@@ -279,15 +279,7 @@ const simulate = endpoint({
   refusals: { 409: 'The email has no delivery, so nothing can follow for it.' },
   async run({ caller: { space }, params: { id }, body: { outcome, cause, link } }, deps) {
     const row = found(deps.store, space, id);
-    try {
-      await deps.simulate(row, outcome, { cause, link });
-    } catch (error) {
-      if (!(error instanceof SimulationFault)) throw error;
-      throw new Refusal(409, 'no-delivery', 'No outcome can be simulated for this email', {
-        detail: error.message,
-        hint: 'Send it as a message to this space to try what follows.',
-      });
-    }
+    await deps.simulate(row, outcome, { cause, link });
     return summary(row);
   },
 });

@@ -1,16 +1,12 @@
 import { causeRow, type Cause } from '@verbalis/core/delivery';
 import { returnToken, writeComplaint, writeReport } from '@verbalis/core/returns';
-import { type Clock, newId } from '../../kernel/index.js';
+import { type Clock, newId, Refusal } from '../../kernel/index.js';
 import type { ReturnIntake } from '../returns/index.js';
 import type { CapturedRow } from './queries.js';
 import type { Store } from './store.js';
 
 /** What may become of a captured mail, so that an app's handling of it can be tried. */
 export type SimulatedOutcome = 'delivered' | 'delayed' | 'bounced' | 'complained' | 'image-loaded' | 'link-followed';
-
-export class SimulationFault extends Error {
-  override name = 'SimulationFault';
-}
 
 export interface SimulatorOptions {
   readonly store: Store;
@@ -30,14 +26,18 @@ const REPORTER = 'mailbox.simulated.example';
  * by mail, so that all that follows from a real one follows.
  */
 export function simulator({ store, clock, intake, bytesOf, returnDomain, returnSecret }: SimulatorOptions) {
-  /** @throws SimulationFault where the mail belongs to no delivery */
+  /** @throws Refusal where the mail belongs to no delivery */
   return async (
     row: CapturedRow,
     outcome: SimulatedOutcome,
     more: { readonly cause?: Cause | undefined; readonly link?: string | undefined },
   ): Promise<void> => {
     const delivery = row.deliveryId === null ? undefined : store.deliveries.find(row.deliveryId);
-    if (delivery === undefined) throw new SimulationFault('This mail is a test of its own: no delivery of a message stands behind it.');
+    if (delivery === undefined)
+      throw new Refusal(409, 'no-delivery', 'No outcome can be simulated for this email', {
+        detail: 'This mail is a test of its own: no delivery of a message stands behind it.',
+        hint: 'Send it as a message to this space to try what follows.',
+      });
     const now = clock.now();
     if (outcome === 'image-loaded' || outcome === 'link-followed') {
       await store.write((tx) => {

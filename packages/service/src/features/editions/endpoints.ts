@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import { content, endpointsOf, fromBase64, instant, json, jsonBody, Refusal, Reply, textParams, type Clock } from '../../kernel/index.js';
-import { EditionError, type Editions } from './loaded.js';
+import type { Editions } from './loaded.js';
 import { EditionDetail, EditionDiff, EditionList, EditionView, NewEdition, Publication, UseEdition } from './model.js';
 import type { EditionRow } from './queries.js';
 import type { Store } from './store.js';
@@ -70,17 +70,9 @@ const publish = endpoint({
       if (bytes !== undefined) files.set(path, bytes);
     }
     const before = store.editions.current(space);
-    try {
-      const row = await editions.publish(space, files, clock.now());
-      const publication = { missing: [], edition: view(store, row), changes: differences(before, row) };
-      return new Reply(publication, { status: before?.number === row.number ? 200 : 201 });
-    } catch (error) {
-      if (!(error instanceof EditionError)) throw error;
-      throw new Refusal(422, 'edition-errors', 'The mail folder has errors', {
-        detail: error.message,
-        hint: 'verbalis check shows them with their places.',
-      });
-    }
+    const row = await editions.publish(space, files, clock.now());
+    const publication = { missing: [], edition: view(store, row), changes: differences(before, row) };
+    return new Reply(publication, { status: before?.number === row.number ? 200 : 201 });
   },
 });
 

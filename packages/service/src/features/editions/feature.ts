@@ -14,7 +14,7 @@ interface Options {
   readonly isNeeded: (tx: Tx, space: string, number: number) => boolean;
 }
 
-/** Publications of mail folders. Folders that the configuration names are published now. @throws EditionError, FolderError */
+/** Publications of mail folders. Folders that the configuration names are published now. @throws Refusal, StartError */
 export async function openEditions(
   runtime: Runtime,
   { store, spaces, isNeeded }: Options,

@@ -1,7 +1,6 @@
 export {
   type Editions,
   editionCache,
-  EditionError,
   type LoadedEdition,
   type ReadyTemplate,
   BUILT_IN,

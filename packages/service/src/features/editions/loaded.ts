@@ -3,6 +3,7 @@ import type { CompiledFolder, CompiledTemplate } from '@verbalis/core/program';
 import { lookUp } from '@verbalis/core/strings';
 import { prepare, type Program, type Renderer } from '@verbalis/core/render';
 import { LRUCache } from 'lru-cache';
+import { Refusal } from '../../kernel/index.js';
 import { ThreadFault } from '../../kernel/thread.js';
 import type { EditionRow } from './queries.js';
 import type { Store } from './store.js';
@@ -25,8 +26,11 @@ export interface LoadedEdition {
 }
 
 /** A mail folder that has errors and so cannot be published. */
-export class EditionError extends Error {
-  override name = 'EditionError';
+function notPublished(detail: string): Refusal {
+  return new Refusal(422, 'edition-errors', 'The mail folder has errors', {
+    detail,
+    hint: 'verbalis check shows them with their places.',
+  });
 }
 
 /** Puts together what is needed to send: the folder is read here, and was compiled elsewhere. */
@@ -79,7 +83,7 @@ const BUILT_IN_FILES: Readonly<Record<string, string>> = {
 };
 
 export interface Editions {
-  /** Publishes a mail folder to a space. @throws EditionError when it has errors, or cannot be compiled within its bounds */
+  /** Publishes a mail folder to a space. @throws Refusal when it has errors, or cannot be compiled within its bounds */
   readonly publish: (space: string, files: MailFiles, now: number) => Promise<EditionRow>;
   /** An edition, compiled when it is first needed; undefined where there is none. */
   readonly get: (space: string, number: number) => Promise<LoadedEdition | undefined>;
@@ -140,10 +144,10 @@ export function editionCache(store: Store, compiler: MailFolderCompiler, most = 
         result = await compiler.compile(files);
       } catch (error) {
         if (!(error instanceof ThreadFault)) throw error;
-        throw new EditionError(`The mail folder of space "${space}" cannot be compiled: ${error.message}`);
+        throw notPublished(`The mail folder of space "${space}" cannot be compiled: ${error.message}`);
       }
       if (result.errors !== undefined)
-        throw new EditionError(`The mail folder of space "${space}" has errors:\n\n${result.errors.join('\n\n')}`);
+        throw notPublished(`The mail folder of space "${space}" has errors:\n\n${result.errors.join('\n\n')}`);
       const row = await store.write((tx) => store.editions.publish(tx, space, files, now));
       await keep(space, row.number, Promise.resolve(editionOf(space, row.number, files, result.compiled)));
       return row;

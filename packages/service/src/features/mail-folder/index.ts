@@ -1,1 +1,1 @@
-export { FolderError, readMailFolder } from './read.js';
+export { readMailFolder } from './read.js';

@@ -1,6 +1,5 @@
-import { didYouMean } from '@verbalis/core/problems';
+import { Fault, didYouMean } from '@verbalis/core/problems';
 import { textOfHtml } from '@verbalis/core/program';
-import { RenderFault } from '@verbalis/core/render';
 import { canonicalLocale, lookUp } from '@verbalis/core/strings';
 import type { LoadedEdition, ReadyTemplate } from '../editions/index.js';
 import { Refusal, type RequestProblem } from '../../kernel/index.js';
@@ -63,7 +62,7 @@ export function templateContent(
   try {
     subject = ready.renderer.attempt({ data, now, mail: { space } }).subject;
   } catch (error) {
-    if (!(error instanceof RenderFault)) throw error;
+    if (!(error instanceof Fault)) throw error;
     problems.push({ path: 'data', message: `${error.message} (${error.at})`, hint: error.hint });
     return undefined;
   }

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import type { Store } from './store.js';
 import { editedViews } from './edits.js';
 import { folderViews, type FolderView } from './view.js';
-import { SaveFault, type Workbench } from './workbench.js';
+import { notSaved, type Workbench } from './workbench.js';
 
 /** Editions that are kept ready to be looked at. */
 const MOST = 4;
@@ -23,7 +23,7 @@ export function editionWorkbench(store: Store, views = folderViews()): Workbench
     },
     withEdits: editedViews(views),
     onChange: () => () => undefined,
-    save: () => Promise.reject(new SaveFault('An edition never changes.')),
+    save: () => Promise.reject(notSaved('An edition never changes.')),
     close: views.stop,
   };
 }

@@ -31,7 +31,7 @@ import {
 } from './model.js';
 import type { FolderView, Shown, ViewCalls } from './view.js';
 import { problemView, renderedMail, sourceFiles, templateSummary } from './views.js';
-import { SaveFault, type Workbench, type WorkbenchNow } from './workbench.js';
+import type { Workbench, WorkbenchNow } from './workbench.js';
 
 /** Sends an email that was rendered to be looked at. Refusals are thrown. */
 export interface TestSending {
@@ -135,13 +135,8 @@ const save = endpoint({
   answers: { 204: empty('Written.') },
   refusals: { 409: 'The file has changed meanwhile, or is not editable.' },
   async run({ body: { path, text, was } }, { workbench }) {
-    try {
-      await workbench.save(path, text, was);
-      return undefined;
-    } catch (error) {
-      if (!(error instanceof SaveFault)) throw error;
-      throw new Refusal(409, 'not-saved', 'The file was not saved', { detail: error.message });
-    }
+    await workbench.save(path, text, was);
+    return undefined;
   },
 });
 

@@ -5,7 +5,7 @@ import type { Clock } from '../../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
 import { editedViews } from './edits.js';
 import { folderViews, type FolderView } from './view.js';
-import { SaveFault, type Workbench } from './workbench.js';
+import { notSaved, type Workbench } from './workbench.js';
 
 /** Changes that come together are one: an editor writes a file in several steps. In milliseconds. */
 const TOGETHER_MS = 12;
@@ -16,7 +16,7 @@ const FIRST_MS = 800;
 /** Between two words about how far that is, in milliseconds. */
 const NOTIFY_EVERY_MS = 250;
 
-/** A mail folder on the disk that somebody is working on: what is saved is seen at once. @throws FolderError */
+/** A mail folder on the disk that somebody is working on: what is saved is seen at once. @throws StartError */
 export async function folderWorkbench(
   path: string,
   { editable, clock }: { readonly editable: boolean; readonly clock: Clock },
@@ -111,12 +111,12 @@ export async function folderWorkbench(
       };
     },
     save: async (name, text, was) => {
-      if (!editable) throw new SaveFault('The preview was started without --edit, so it writes nothing.');
+      if (!editable) throw notSaved('The preview was started without --edit, so it writes nothing.');
       if (!/\.(?:md|html|txt|json|css|yaml)$/.test(name) || name.split('/').some((part) => part === '' || part.startsWith('.')))
-        throw new SaveFault(`"${name}" is no source of a mail folder.`);
+        throw notSaved(`"${name}" is no source of a mail folder.`);
       const before = files.get(name);
       const now = before === undefined ? '' : Buffer.from(before).toString('utf8');
-      if (now !== was) throw new SaveFault(`${name} has changed on the disk meanwhile.`);
+      if (now !== was) throw notSaved(`${name} has changed on the disk meanwhile.`);
       const file = join(folder, name);
       await mkdir(dirname(file), { recursive: true });
       // Whoever reads it sees the old text or the new one, never half of it.

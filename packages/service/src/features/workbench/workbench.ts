@@ -1,3 +1,4 @@
+import { Refusal } from '../../kernel/index.js';
 import type { FolderView } from './view.js';
 
 /** A mail folder as it is at the moment. */
@@ -18,11 +19,12 @@ export interface Workbench {
   readonly withEdits: (view: FolderView, edits: Readonly<Record<string, string>>) => FolderView;
   /** Is called with the paths that have changed, or with none when more is known of the same files. @returns a function that ends it */
   readonly onChange: (listener: (paths: readonly string[]) => void) => () => void;
-  /** Writes a file whose text was `was`; an empty `was` makes a new one. @throws SaveFault */
+  /** Writes a file whose text was `was`; an empty `was` makes a new one. @throws Refusal */
   readonly save: (path: string, text: string, was: string) => Promise<void>;
   readonly close: () => Promise<void>;
 }
 
-export class SaveFault extends Error {
-  override name = 'SaveFault';
+/** A source file that was not written. */
+export function notSaved(detail: string): Refusal {
+  return new Refusal(409, 'not-saved', 'The file was not saved', { detail });
 }
