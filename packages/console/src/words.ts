@@ -1,4 +1,4 @@
-import type { Cause, State } from '@verbalis/client';
+import type { Cause, Delivery, State } from '@verbalis/client';
 import { color } from './style.js';
 
 /** A state's sign, colour and meaning: never by colour alone. */
@@ -12,6 +12,26 @@ export const STATES: Readonly<Record<State, { readonly sign: string; readonly co
   withheld: { sign: '–', color: color.soft, means: 'must not be sent' },
   expired: { sign: '–', color: color.soft, means: 'too late to be sent' },
   canceled: { sign: '–', color: color.soft, means: 'canceled before it was sent' },
+};
+
+/** A sign, its colour, and what happened. */
+export type Words = readonly [sign: string, hue: string, words: string];
+
+/** What each fact is on a timeline. */
+export const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>> = {
+  accepted: ['○', color.good, 'A report was received: a server accepted it'],
+  delivered: ['●', color.good, 'A report was received: it is in the mailbox'],
+  failed: ['✕', color.bad, 'A report was received: it could not be delivered'],
+  delayed: ['~', color.wait, 'A report was received: it is still being tried'],
+  relayed: ['○', color.good, 'A report was received: it was passed on'],
+  complained: ['!', color.bad, 'A complaint was received: the email was reported as unwanted'],
+  withheld: ['–', color.soft, 'Withheld: it was not sent'],
+  expired: ['–', color.soft, 'Too late: its deadline had passed'],
+  canceled: ['–', color.soft, 'Canceled before it was sent'],
+  'topic-left': ['–', color.soft, 'The recipient left the topic'],
+  'topic-rejoined': ['○', color.good, 'The recipient joined the topic again'],
+  'link-followed': ['○', color.good, 'The recipient followed a link'],
+  'image-loaded': ['○', color.good, 'An image of the email was loaded'],
 };
 
 const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto', style: 'short' });
@@ -38,25 +58,26 @@ export function clockTime(iso: string): string {
 }
 
 /** Causes as the service knows them, those that people meet most often first. */
-export const CAUSES = [
-  'mailbox-full',
-  'mailbox-unknown',
-  'mailbox-disabled',
-  'domain-unknown',
-  'unroutable',
-  'address-syntax',
-  'policy',
-  'reputation',
-  'content',
-  'authentication',
-  'too-large',
-  'rate-or-greylist',
-  'unreachable',
-  'expired',
-  'loop',
-  'system',
-  'other',
-] as const satisfies readonly Cause[];
+const EVERY_CAUSE: Readonly<Record<Cause, true>> = {
+  'mailbox-full': true,
+  'mailbox-unknown': true,
+  'mailbox-disabled': true,
+  'domain-unknown': true,
+  unroutable: true,
+  'address-syntax': true,
+  policy: true,
+  reputation: true,
+  content: true,
+  authentication: true,
+  'too-large': true,
+  'rate-or-greylist': true,
+  unreachable: true,
+  expired: true,
+  loop: true,
+  system: true,
+  other: true,
+};
+export const CAUSES = Object.keys(EVERY_CAUSE) as readonly Cause[];
 
 /** A size as people say it. */
 export function inBytes(bytes: number): string {

@@ -2,7 +2,7 @@ import type { Delivery } from '@verbalis/client';
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
-import { clockTime, exactTime } from '../words.js';
+import { clockTime, exactTime, REPORTS, type Words } from '../words.js';
 
 interface Step {
   readonly at: string;
@@ -13,30 +13,12 @@ interface Step {
   readonly returnId?: string | undefined;
 }
 
-type Words = readonly [sign: string, hue: string, words: string];
-
 const OUTCOMES: Readonly<Record<NonNullable<Delivery['attempts'][number]['outcome']>, Words>> = {
   accepted: ['○', color.good, 'accepted it'],
   refused: ['✕', color.bad, 'rejected it permanently'],
   deferred: ['~', color.wait, 'deferred it'],
   trouble: ['~', color.wait, 'could not be used'],
   uncertain: ['?', color.wait, 'may have accepted it: the connection was lost before the answer'],
-};
-
-const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>> = {
-  accepted: ['○', color.good, 'A report was received: a server accepted it'],
-  delivered: ['●', color.good, 'A report was received: it is in the mailbox'],
-  failed: ['✕', color.bad, 'A report was received: it could not be delivered'],
-  delayed: ['~', color.wait, 'A report was received: it is still being tried'],
-  relayed: ['○', color.good, 'A report was received: it was passed on'],
-  complained: ['!', color.bad, 'A complaint was received: the email was reported as unwanted'],
-  withheld: ['–', color.soft, 'Withheld: it was not sent'],
-  expired: ['–', color.soft, 'Too late: its deadline had passed'],
-  canceled: ['–', color.soft, 'Canceled before it was sent'],
-  'topic-left': ['–', color.soft, 'The recipient left the topic'],
-  'topic-rejoined': ['○', color.good, 'The recipient joined the topic again'],
-  'link-followed': ['○', color.good, 'The recipient followed a link'],
-  'image-loaded': ['○', color.good, 'An image of the email was loaded'],
 };
 
 const List = styled.ol`

@@ -1,28 +1,5 @@
 import type { Cause } from './cause-table.js';
-
-export const STATES = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled'] as const;
-export type State = (typeof STATES)[number];
-
-export const FACT_KINDS = [
-  'accepted',
-  'delayed',
-  'relayed',
-  'delivered',
-  'failed',
-  'complained',
-  'withheld',
-  'expired',
-  'canceled',
-  // Consent and engagement are beside the state and never decide it.
-  'topic-left',
-  'topic-rejoined',
-  'link-followed',
-  'image-loaded',
-] as const;
-export type FactKind = (typeof FACT_KINDS)[number];
-
-/** Where a fact comes from: our own attempt, something that came back, or a decision of the service. */
-export type FactSource = 'attempt' | 'return' | 'service';
+import type { FactKind, FactSource } from './states.js';
 
 /** One normalised statement about a delivery. */
 export interface Fact {

@@ -1,7 +1,8 @@
 export { meaningOf, type AttemptMeaning } from './attempt.js';
 export { CAUSE_TABLE, CAUSES, type Cause, type CauseRow } from './cause-table.js';
 export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } from './causes.js';
-export { FACT_KINDS, STATES, type Fact, type FactKind, type FactSource, type State } from './fact.js';
+export type { Fact } from './fact.js';
+export { FACT_KINDS, STATE_TABLE, STATES, type FactKind, type FactSource, type State } from './states.js';
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
 export { deciding, isSettled, stateOf } from './state.js';
 export { describeDelivery, type DeliveryDescription, type DeliveryHistory } from './timeline.js';

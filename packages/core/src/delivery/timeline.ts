@@ -1,6 +1,7 @@
 import { causeRow } from './causes.js';
-import type { Fact, State } from './fact.js';
+import type { Fact } from './fact.js';
 import { deciding, stateOf } from './state.js';
+import { STATE_TABLE } from './states.js';
 
 export interface DeliveryHistory {
   readonly address: string;
@@ -17,23 +18,11 @@ export interface DeliveryDescription {
   readonly advice: string | undefined;
 }
 
-const ENDINGS: Readonly<Record<State, (address: string) => string>> = {
-  queued: (address) => `The email to ${address} waits to be sent.`,
-  delayed: (address) => `The email to ${address} is delayed`,
-  accepted: (address) => `The provider accepted the email to ${address}; nothing has been reported about the mailbox yet.`,
-  delivered: (address) => `The email reached the mailbox of ${address}.`,
-  failed: (address) => `The email to ${address} could not be delivered`,
-  complained: (address) => `${address} received the email and reported it as unwanted.`,
-  withheld: (address) => `The email to ${address} was not sent`,
-  expired: (address) => `The email to ${address} was not sent because its deadline had passed.`,
-  canceled: (address) => `The email to ${address} was canceled before it was sent.`,
-};
-
 /** Describes a delivery in words: "did she get it, and if not, why?" */
 export function describeDelivery(input: DeliveryHistory): DeliveryDescription {
   const fact = deciding(input.facts);
   const state = stateOf(input.facts);
-  const start = ENDINGS[state](input.address);
+  const start = STATE_TABLE[state].sentence(input.address);
   if (state === 'withheld')
     return {
       sentence: `${start}. ${fact?.diagnostic ?? 'The address must not get it.'}`,

@@ -1,4 +1,4 @@
-import type { Cause, State } from '../delivery/index.js';
+import { STATE_TABLE, type Cause, type State } from '../delivery/index.js';
 
 /** What of a delivery is counted, as it is known at a time. */
 export interface Counted {
@@ -28,19 +28,6 @@ export interface CountChange {
   readonly n: number;
 }
 
-/** States whose causes are counted: those that somebody would ask about. */
-const HAS_CAUSE: Readonly<Record<State, boolean>> = {
-  queued: false,
-  delayed: true,
-  accepted: false,
-  delivered: false,
-  failed: true,
-  complained: true,
-  withheld: true,
-  expired: true,
-  canceled: false,
-};
-
 /** Everything that is counted of a delivery. */
 function countsOf({ state, cause, provider, ...rest }: Counted, { template, topic, domain }: CountedDelivery): CountChange[] {
   const measures: string[] = [state];
@@ -55,7 +42,7 @@ function countsOf({ state, cause, provider, ...rest }: Counted, { template, topi
   ];
   if (provider !== undefined) places.push(['provider', provider]);
   const out = places.flatMap(([dimension, value]) => measures.map((measure): CountChange => ({ dimension, value, measure, n: 1 })));
-  if (cause !== undefined && HAS_CAUSE[state]) out.push({ dimension: 'cause', value: cause, measure: state, n: 1 });
+  if (cause !== undefined && STATE_TABLE[state].isTrouble) out.push({ dimension: 'cause', value: cause, measure: state, n: 1 });
   return out;
 }
 
