@@ -1,3 +1,4 @@
+import { getTableColumns, sql, type Placeholder, type Table } from 'drizzle-orm';
 import type Sqlite from 'better-sqlite3';
 import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
 
@@ -105,4 +106,13 @@ export function reading<T>(make: (db: ReadDb) => T): (from: Reader) => T {
 export function writing<T>(make: (db: Db) => T): (tx: Tx) => T {
   const n = statements++;
   return (tx) => tx.connection.prepared(n, make);
+}
+
+/** A value for each column of a table, to be given when the statement runs: a column that is added cannot be left out of it. */
+export function placeholders<T extends Table, E extends keyof T['_']['columns'] = never>(
+  table: T,
+  except: readonly E[] = [],
+): { [K in Exclude<keyof T['_']['columns'], E>]: Placeholder } {
+  const names = Object.keys(getTableColumns(table)).filter((name) => !(except as readonly string[]).includes(name));
+  return Object.fromEntries(names.map((name) => [name, sql.placeholder(name)])) as never;
 }

@@ -1,5 +1,5 @@
 import { and, count, desc, eq, getTableColumns, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
-import { writing, type Reader, type Tx } from '../../kernel/index.js';
+import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { captured } from './tables.js';
 import { contentPieces, contents } from '../attachments/index.js';
 import { messages } from '../messages/index.js';
@@ -61,21 +61,7 @@ export function capturedStore(reads: Reader) {
   const insert = writing((db) =>
     db
       .insert(captured)
-      .values({
-        id: sql.placeholder('id'),
-        space: sql.placeholder('space'),
-        deliveryId: sql.placeholder('deliveryId'),
-        messageId: sql.placeholder('messageId'),
-        address: sql.placeholder('address'),
-        sender: sql.placeholder('sender'),
-        subject: sql.placeholder('subject'),
-        receivedAt: sql.placeholder('receivedAt'),
-        size: sql.placeholder('size'),
-        attachments: sql.placeholder('attachments'),
-        code: sql.placeholder('code'),
-        contentId: sql.placeholder('contentId'),
-        bytes: sql.placeholder('bytes'),
-      })
+      .values(placeholders(captured, ['seq']))
       .onConflictDoNothing()
       .prepare(),
   );

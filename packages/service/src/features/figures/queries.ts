@@ -1,6 +1,6 @@
 import { and, asc, eq, gte, lt, sql } from 'drizzle-orm';
 import type { Counted } from '@verbalis/core/events';
-import { writing, type Reader, type Tx } from '../../kernel/index.js';
+import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { counted, figures } from './tables.js';
 import { deliveries, messages } from '../messages/index.js';
 
@@ -39,15 +39,7 @@ export function figureStore(reads: Reader) {
   const add = writing((db) =>
     db
       .insert(figures)
-      .values({
-        space: sql.placeholder('space'),
-        grain: sql.placeholder('grain'),
-        dimension: sql.placeholder('dimension'),
-        at: sql.placeholder('at'),
-        value: sql.placeholder('value'),
-        measure: sql.placeholder('measure'),
-        n: sql.placeholder('n'),
-      })
+      .values(placeholders(figures))
       .onConflictDoUpdate({
         target: [figures.space, figures.grain, figures.dimension, figures.at, figures.value, figures.measure],
         set: { n: sql`${figures.n} + excluded.n` },

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { fieldOf, isFault, parseAddress, parseMailbox, readMail } from '@verbalis/core/mime';
 import { Refusal, type RequestProblem, type Reader, type Tx, newId } from '../../kernel/index.js';
-import type { DeliveryRow, MessageRow } from './tables.js';
+import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
 import { NO_RULES } from '../spaces/index.js';
 import { stored } from './people.js';
 import { deliveryOf, editionsOf, marked, prepareMessage, type PrepareOptions, type Prepared } from './prepare.js';
@@ -161,19 +161,15 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const given = /<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>/.exec(fieldOf(mail, 'message-id') ?? '')?.[1];
       const content = store.contents;
       const message: MessageRow = {
+        ...BARE_MESSAGE,
         id,
         space,
         edition: current?.number ?? 0,
         template: '',
         locale: 'und',
-        topic: null,
         subject: marked(fieldOf(mail, 'subject') ?? '', rules),
         sender: stored(from),
         to: to.map((address) => ({ name: '', address })),
-        more: {},
-        reference: null,
-        labels: {},
-        data: {},
         headerId: given ?? `${id}@${from.domain}`,
         createdAt: now,
       };

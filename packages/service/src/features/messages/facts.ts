@@ -1,6 +1,6 @@
 import { deciding, isSettled, stateOf, type Fact } from '@verbalis/core/delivery';
 import { eq, getTableColumns, sql } from 'drizzle-orm';
-import { reading, writing, type Reader, type Tx } from '../../kernel/index.js';
+import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { deliveries, facts } from './tables.js';
 
 export type FactRow = typeof facts.$inferSelect;
@@ -38,25 +38,7 @@ export function factStore(reads: Reader) {
       .where(eq(deliveries.id, sql.placeholder('id')))
       .prepare(),
   );
-  const insertFact = writing((db) =>
-    db
-      .insert(facts)
-      .values({
-        id: sql.placeholder('id'),
-        deliveryId: sql.placeholder('deliveryId'),
-        kind: sql.placeholder('kind'),
-        source: sql.placeholder('source'),
-        at: sql.placeholder('at'),
-        recordedAt: sql.placeholder('recordedAt'),
-        cause: sql.placeholder('cause'),
-        status: sql.placeholder('status'),
-        replyCode: sql.placeholder('replyCode'),
-        diagnostic: sql.placeholder('diagnostic'),
-        returnId: sql.placeholder('returnId'),
-      })
-      .onConflictDoNothing()
-      .prepare(),
-  );
+  const insertFact = writing((db) => db.insert(facts).values(placeholders(facts)).onConflictDoNothing().prepare());
   const setState = writing((db) =>
     db
       .update(deliveries)

@@ -1,5 +1,5 @@
 import { and, eq, inArray, sql, isNotNull, isNull, lt, notExists, or } from 'drizzle-orm';
-import { reading, writing, type Reader, type Tx, idSince, isQuarantined } from '../../kernel/index.js';
+import { placeholders, reading, writing, type Reader, type Tx, idSince, isQuarantined } from '../../kernel/index.js';
 import { messagePage, messageRows, type MessageFilter } from './list-queries.js';
 import { attachments, type AttachmentRecords } from '../attachments/index.js';
 import { attempts, deliveries, facts, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
@@ -17,65 +17,9 @@ export interface NewMessage {
 /** Messages, their deliveries, and the keys that keep them from being accepted twice. */
 export function messageStore(reads: Reader, contents: AttachmentRecords['contents']) {
   const forgotten: ((tx: Tx, deliveryIds: readonly string[]) => void)[] = [];
-  const insertMessage = writing((db) =>
-    db
-      .insert(messages)
-      .values({
-        id: sql.placeholder('id'),
-        space: sql.placeholder('space'),
-        edition: sql.placeholder('edition'),
-        template: sql.placeholder('template'),
-        locale: sql.placeholder('locale'),
-        topic: sql.placeholder('topic'),
-        subject: sql.placeholder('subject'),
-        sender: sql.placeholder('sender'),
-        to: sql.placeholder('to'),
-        more: sql.placeholder('more'),
-        reference: sql.placeholder('reference'),
-        labels: sql.placeholder('labels'),
-        data: sql.placeholder('data'),
-        headerId: sql.placeholder('headerId'),
-        createdAt: sql.placeholder('createdAt'),
-      })
-      .prepare(),
-  );
-  const insertDelivery = writing((db) =>
-    db
-      .insert(deliveries)
-      .values({
-        id: sql.placeholder('id'),
-        messageId: sql.placeholder('messageId'),
-        space: sql.placeholder('space'),
-        address: sql.placeholder('address'),
-        state: sql.placeholder('state'),
-        cause: sql.placeholder('cause'),
-        attempts: sql.placeholder('attempts'),
-        createdAt: sql.placeholder('createdAt'),
-        nextAttemptAt: sql.placeholder('nextAttemptAt'),
-        leaseUntil: sql.placeholder('leaseUntil'),
-        owner: sql.placeholder('owner'),
-        fairnessKey: sql.placeholder('fairnessKey'),
-        domain: sql.placeholder('domain'),
-        expiresAt: sql.placeholder('expiresAt'),
-        decidedBy: sql.placeholder('decidedBy'),
-        avoid: sql.placeholder('avoid'),
-        intended: sql.placeholder('intended'),
-        kept: sql.placeholder('kept'),
-      })
-      .prepare(),
-  );
-  const insertKey = writing((db) =>
-    db
-      .insert(idempotency)
-      .values({
-        space: sql.placeholder('space'),
-        key: sql.placeholder('key'),
-        bodyHash: sql.placeholder('bodyHash'),
-        messageId: sql.placeholder('messageId'),
-        createdAt: sql.placeholder('createdAt'),
-      })
-      .prepare(),
-  );
+  const insertMessage = writing((db) => db.insert(messages).values(placeholders(messages)).prepare());
+  const insertDelivery = writing((db) => db.insert(deliveries).values(placeholders(deliveries)).prepare());
+  const insertKey = writing((db) => db.insert(idempotency).values(placeholders(idempotency)).prepare());
   const findKey = reading((db) =>
     db
       .select()

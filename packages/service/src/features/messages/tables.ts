@@ -173,4 +173,13 @@ export const idempotency = sqliteTable(
 );
 
 export type MessageRow = typeof messages.$inferSelect;
+
+/** What a message has of which nothing was said. */
+export const BARE_MESSAGE = {
+  topic: null,
+  more: {},
+  reference: null,
+  labels: {},
+  data: {},
+} as const satisfies Partial<MessageRow>;
 export type DeliveryRow = typeof deliveries.$inferSelect;

@@ -1,5 +1,5 @@
 import { and, desc, eq, inArray, isNotNull, isNull, lt, sql, type SQL, gt } from 'drizzle-orm';
-import { reading, writing, type Reader, type Tx, idSince } from '../../kernel/index.js';
+import { placeholders, reading, writing, type Reader, type Tx, idSince } from '../../kernel/index.js';
 import { attempts, deliveries, messages } from '../messages/index.js';
 import { returns } from './tables.js';
 
@@ -22,26 +22,7 @@ export interface ReturnFilter {
 
 /** What came back, as it came back. */
 export function returnStore(reads: Reader) {
-  const insertReturn = writing((db) =>
-    db
-      .insert(returns)
-      .values({
-        id: sql.placeholder('id'),
-        hash: sql.placeholder('hash'),
-        space: sql.placeholder('space'),
-        source: sql.placeholder('source'),
-        provider: sql.placeholder('provider'),
-        receivedAt: sql.placeholder('receivedAt'),
-        envelopeFrom: sql.placeholder('envelopeFrom'),
-        envelopeTo: sql.placeholder('envelopeTo'),
-        kind: sql.placeholder('kind'),
-        deliveryId: sql.placeholder('deliveryId'),
-        readout: sql.placeholder('readout'),
-        bytes: sql.placeholder('bytes'),
-      })
-      .onConflictDoNothing()
-      .prepare(),
-  );
+  const insertReturn = writing((db) => db.insert(returns).values(placeholders(returns)).onConflictDoNothing().prepare());
   const byProviderIds = reading((db) =>
     db
       .select({

@@ -1,5 +1,5 @@
 import { and, asc, count, desc, eq, inArray, lt, lte, min, sql } from 'drizzle-orm';
-import { writing, type Reader, type Tx } from '../../kernel/index.js';
+import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { notifications, subscriptions } from './tables.js';
 
 export type SubscriptionRow = typeof subscriptions.$inferSelect;
@@ -9,18 +9,7 @@ export function subscriptionStore(reads: Reader) {
   const write = writing((db) =>
     db
       .insert(notifications)
-      .values({
-        subscriptionId: sql.placeholder('subscriptionId'),
-        seq: sql.placeholder('seq'),
-        state: sql.placeholder('state'),
-        orderKey: sql.placeholder('orderKey'),
-        attempts: sql.placeholder('attempts'),
-        nextAt: sql.placeholder('nextAt'),
-        lastAt: sql.placeholder('lastAt'),
-        status: sql.placeholder('status'),
-        problem: sql.placeholder('problem'),
-        milliseconds: sql.placeholder('milliseconds'),
-      })
+      .values(placeholders(notifications))
       .onConflictDoUpdate({
         target: [notifications.subscriptionId, notifications.seq],
         set: {
