@@ -37,9 +37,9 @@ const upward = STEPS.map((step, i) => ({
 }));
 
 // Features of the service, from low to high.
-const FEATURES = [...readFileSync(join(__dirname, 'packages/service/src/features/order.ts'), 'utf8').matchAll(/^ {2}'([a-z-]+)',$/gm)].map(
-  (match) => match[1],
-);
+const FEATURES = [
+  ...readFileSync(join(__dirname, 'packages/service/src/features/order.ts'), 'utf8').matchAll(/^ +(?:\{ )?name: '([a-z-]+)'(?:,| \},)$/gm),
+].map((match) => match[1]);
 const climbing = FEATURES.map((feature, i) => ({
   name: `${feature}-knows-lower-features-only`,
   severity: 'error',

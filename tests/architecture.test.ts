@@ -8,9 +8,9 @@ const folders = (path: string): string[] =>
     .filter((entry) => entry.isDirectory())
     .map((entry) => entry.name);
 const page = readFileSync(join(ROOT, 'docs/architecture.md'), 'utf8');
-const order = [...readFileSync(join(ROOT, 'packages/service/src/features/order.ts'), 'utf8').matchAll(/^ {2}'([a-z-]+)',$/gm)].map(
-  (match) => match[1],
-);
+const order = [
+  ...readFileSync(join(ROOT, 'packages/service/src/features/order.ts'), 'utf8').matchAll(/^ +(?:\{ )?name: '([a-z-]+)'(?:,| \},)$/gm),
+].map((match) => match[1]);
 
 test('docs/architecture.md lists every folder of core and every feature', () => {
   for (const step of folders('packages/core/src')) expect(page).toContain(`| \`${step}\``);

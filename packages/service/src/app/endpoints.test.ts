@@ -39,7 +39,7 @@ test('every endpoint has a name of its own: a group and a method', () => {
 });
 
 test('every feature says in a README what it is for, what it promises and what it must never do', () => {
-  for (const feature of FEATURES) {
+  for (const { name: feature } of FEATURES) {
     const text = readFileSync(join('packages/service/src/features', feature, 'README.md'), 'utf8');
     expect({ feature, text }).toEqual({
       feature,

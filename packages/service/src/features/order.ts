@@ -1,33 +1,159 @@
+import { alertEndpoints } from './alerts/index.js';
+import { uploadEndpoints } from './attachments/index.js';
+import { callbackEndpoints } from './callbacks/index.js';
+import { captureEndpoints } from './capture/index.js';
+import { domainEndpoints } from './domains/index.js';
+import { editionEndpoints } from './editions/index.js';
+import { eventEndpoints } from './events/index.js';
+import { figureEndpoints } from './figures/index.js';
+import { keyEndpoints } from './keys/index.js';
+import { messageEndpoints } from './messages/index.js';
+import { operatorNoteEndpoints } from './operator-notes/index.js';
+import { providerEndpoints } from './providers/index.js';
+import { quarantineEndpoints } from './quarantine/index.js';
+import { queueEndpoints } from './queue/index.js';
+import { returnEndpoints } from './returns/index.js';
+import { searchEndpoints } from './search/index.js';
+import { suppressionEndpoints } from './suppressions/index.js';
+import { subscriptionEndpoints } from './webhooks/index.js';
+import { templateEndpoints } from './workbench/index.js';
+import type { ApiGroup, Endpoint } from '../kernel/index.js';
+
+/** Steps of the work, in which the API is documented. */
+export const STEPS = ['write', 'try', 'send', 'track', 'set-up'] as const;
+
+/** A feature with a part of the API. */
+interface Listed {
+  readonly name: string;
+  readonly api?: {
+    readonly step: (typeof STEPS)[number];
+    readonly groups: readonly ApiGroup[];
+    readonly endpoints: readonly Endpoint<never>[];
+  };
+}
+
 /**
  * The features from low to high. A feature imports the kernel and features before it, by their doors (index.ts), and nothing else of the
  * service; CI checks that (.dependency-cruiser.cjs reads this list).
  */
-export const FEATURES = [
-  'smtp',
-  'mail-folder',
-  'mail-view',
-  'spaces',
-  'keys',
-  'quarantine',
-  'editions',
-  'attachments',
-  'domains',
-  'messages',
-  'suppressions',
-  'events',
-  'providers',
-  'composing',
-  'queue',
-  'submission',
-  'returns',
-  'callbacks',
-  'consent',
-  'capture',
-  'workbench',
-  'webhooks',
-  'figures',
-  'alerts',
-  'operator-notes',
-  'search',
-  'console',
-] as const;
+export const FEATURES: readonly Listed[] = [
+  { name: 'smtp' },
+  { name: 'mail-folder' },
+  { name: 'mail-view' },
+  { name: 'spaces' },
+  {
+    name: 'keys',
+    api: {
+      step: 'set-up',
+      groups: [
+        { name: 'keys', description: 'Keys of spaces.' },
+        { name: 'session', description: 'Sessions of the console.' },
+      ],
+      endpoints: keyEndpoints,
+    },
+  },
+  {
+    name: 'quarantine',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'quarantine', description: 'Items that could not be processed.' }],
+      endpoints: quarantineEndpoints,
+    },
+  },
+  {
+    name: 'editions',
+    api: { step: 'write', groups: [{ name: 'editions', description: 'Published mail folders.' }], endpoints: editionEndpoints },
+  },
+  {
+    name: 'attachments',
+    api: { step: 'send', groups: [{ name: 'uploads', description: 'Files that are attached later.' }], endpoints: uploadEndpoints },
+  },
+  {
+    name: 'domains',
+    api: { step: 'set-up', groups: [{ name: 'domains', description: 'Sending domains and their keys.' }], endpoints: domainEndpoints },
+  },
+  {
+    name: 'messages',
+    api: { step: 'send', groups: [{ name: 'messages', description: 'Messages: sent, looked at, canceled.' }], endpoints: messageEndpoints },
+  },
+  {
+    name: 'suppressions',
+    api: {
+      step: 'track',
+      groups: [{ name: 'suppressions', description: 'Addresses that get no more mail.' }],
+      endpoints: suppressionEndpoints,
+    },
+  },
+  {
+    name: 'events',
+    api: {
+      step: 'track',
+      groups: [{ name: 'events', description: 'Everything that is made public (CloudEvents 1.0).' }],
+      endpoints: eventEndpoints,
+    },
+  },
+  {
+    name: 'providers',
+    api: { step: 'set-up', groups: [{ name: 'providers', description: 'What accepts email from us.' }], endpoints: providerEndpoints },
+  },
+  { name: 'composing' },
+  {
+    name: 'queue',
+    api: { step: 'send', groups: [{ name: 'queue', description: 'Deliveries that wait.' }], endpoints: queueEndpoints },
+  },
+  { name: 'submission' },
+  {
+    name: 'returns',
+    api: { step: 'track', groups: [{ name: 'returns', description: 'Whatever comes back about a delivery.' }], endpoints: returnEndpoints },
+  },
+  {
+    name: 'callbacks',
+    api: { step: 'track', groups: [{ name: 'callbacks', description: 'Calls of HTTP providers.' }], endpoints: callbackEndpoints },
+  },
+  { name: 'consent' },
+  {
+    name: 'capture',
+    api: {
+      step: 'try',
+      groups: [{ name: 'captured', description: 'Email that is kept to be looked at instead of being sent.' }],
+      endpoints: captureEndpoints,
+    },
+  },
+  {
+    name: 'workbench',
+    api: {
+      step: 'write',
+      groups: [{ name: 'templates', description: 'Templates of a mail folder, rendered and tried.' }],
+      endpoints: templateEndpoints,
+    },
+  },
+  {
+    name: 'webhooks',
+    api: {
+      step: 'track',
+      groups: [{ name: 'subscriptions', description: 'Where events are sent: signed webhooks.' }],
+      endpoints: subscriptionEndpoints,
+    },
+  },
+  {
+    name: 'figures',
+    api: { step: 'track', groups: [{ name: 'figures', description: 'Counts by hour and day.' }], endpoints: figureEndpoints },
+  },
+  {
+    name: 'alerts',
+    api: { step: 'track', groups: [{ name: 'alerts', description: 'Rules over rates and counts.' }], endpoints: alertEndpoints },
+  },
+  {
+    name: 'operator-notes',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'operatorNotes', description: 'Email to the operator of a space.' }],
+      endpoints: operatorNoteEndpoints,
+    },
+  },
+  {
+    name: 'search',
+    api: { step: 'track', groups: [{ name: 'search', description: 'One search over everything of a space.' }], endpoints: searchEndpoints },
+  },
+  { name: 'console' },
+];
