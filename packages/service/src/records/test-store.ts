@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pino } from 'pino';
 import { SYSTEM_CLOCK, type Clock, type Tx, newId } from '../kernel/index.js';
-import { type DeliveryRow, type MessageRow } from '../features/messages/index.js';
+import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from '../features/messages/index.js';
 import { openStore, type Store } from './records.js';
 
 /** A store whose writing functions each run in a transaction of their own. */
@@ -51,19 +51,15 @@ export async function openTestStore(clock: Clock = SYSTEM_CLOCK): Promise<TestSt
 export function testMessage(at: number, more: Partial<MessageRow> = {}): MessageRow {
   const id = newId('m', at);
   return {
+    ...BARE_MESSAGE,
     id,
     space: 'harbour',
     edition: 1,
     template: 'booking-confirmed',
     locale: 'en',
-    topic: null,
     subject: 'Your booking',
     sender: { name: '', address: 'harbour@saltmarsh-ferries.example' },
     to: [],
-    more: {},
-    reference: null,
-    labels: {},
-    data: {},
     headerId: `${id}@saltmarsh-ferries.example`,
     createdAt: at,
     ...more,

@@ -1,7 +1,7 @@
 import { afterAll, expect, test } from '@jest/globals';
 import { deciding, stateOf, type Fact } from '@verbalis/core/delivery';
 import fc from 'fast-check';
-import type { DeliveryRow, MessageRow } from './tables.js';
+import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
 import { openTestStore } from '../../records/test-store.js';
 
 const { store, close } = await openTestStore();
@@ -9,19 +9,15 @@ afterAll(close);
 
 function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
   const message: MessageRow = {
+    ...BARE_MESSAGE,
     id: `m${id}`,
     space: 'harbour',
     edition: 1,
     template: '',
     locale: 'en',
-    topic: null,
     subject: 's',
     sender: { name: '', address: 'a@b.example' },
     to: [],
-    more: {},
-    reference: null,
-    labels: {},
-    data: {},
     headerId: id,
     createdAt: 1,
   };

@@ -5,6 +5,7 @@ export type { NewFact } from './facts.js';
 export type { HeldAttempt } from './attempts.js';
 export { messageStore } from './queries.js';
 export {
+  BARE_MESSAGE,
   type DeliveryRow,
   type MessageRow,
   type StoredMailbox,
