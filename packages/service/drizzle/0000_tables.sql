@@ -342,7 +342,7 @@ CREATE TABLE `notifications` (
 	PRIMARY KEY(`subscription_id`, `seq`)
 );
 --> statement-breakpoint
-CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`next_at`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
+CREATE INDEX `notifications_waiting` ON `notifications` (`subscription_id`,`order_key`,`seq`) WHERE "notifications"."state" = 'waiting';--> statement-breakpoint
 CREATE INDEX `notifications_set_aside` ON `notifications` (`subscription_id`,`seq`) WHERE "notifications"."state" = 'dead-letter';--> statement-breakpoint
 CREATE TABLE `subscriptions` (
 	`id` text PRIMARY KEY NOT NULL,

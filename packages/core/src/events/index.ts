@@ -15,3 +15,4 @@ export { passes, readFilter, type Comparison, type Filter, type FilterFault, typ
 export { GIVE_UP_MS, waitBeforeNotice } from './retry.js';
 export { isGenuine, SECRET_BYTES, secretText, webhookHeaders } from './signature.js';
 export { bucketOf, percentile } from './histogram.js';
+export { NotificationSchedule, type Fresh, type Head, type ScheduleLimits } from './schedule.js';

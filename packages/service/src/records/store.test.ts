@@ -5,7 +5,6 @@ import fc from 'fast-check';
 import { type Claimed, type DeliveryRow, type MessageRow, type NewFact } from '../features/messages/index.js';
 import { newId, idSince } from '../kernel/index.js';
 import { NOTIFIED } from '../features/alerts/index.js';
-import type { NotificationRow } from '../features/webhooks/index.js';
 import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
 
 const DAY = 86_400_000;
@@ -298,48 +297,6 @@ group('captured mail', () => {
     // A number is not used twice.
     await keep(store, 11);
     expect(store.captured.last()).toBe(11);
-  });
-});
-
-group('notifications', () => {
-  const row = (seq: number, more: Partial<NotificationRow> = {}): NotificationRow => ({
-    subscriptionId: 'b1',
-    seq,
-    state: 'waiting',
-    orderKey: `d${seq % 2}`,
-    attempts: 1,
-    nextAt: seq * 10,
-    lastAt: 1,
-    status: 500,
-    problem: null,
-    milliseconds: 3,
-    ...more,
-  });
-  test('wait in order by line, become dead letters and are sent again', async () => {
-    const store = await openTestStore();
-    for (const one of [
-      row(1),
-      row(2),
-      row(3),
-      row(4, { state: 'delivered', nextAt: null }),
-      row(5, { state: 'dead-letter', nextAt: null }),
-      row(6, { state: 'dead-letter', nextAt: null }),
-    ])
-      await store.subscriptions.note(one);
-    expect(store.subscriptions.due('b1', 20, 10).map(({ seq }) => seq)).toEqual([1, 2]);
-    expect(store.subscriptions.nextDueAt('b1')).toBe(10);
-    expect([...store.subscriptions.waitingLines('b1')].sort()).toEqual([
-      ['d0', 2],
-      ['d1', 1],
-    ]);
-    await store.subscriptions.note(row(1, { state: 'delivered', nextAt: null }));
-    expect(store.subscriptions.firstWaiting('b1', 'd1')).toBe(3);
-    expect(store.subscriptions.counts('b1')).toEqual({ waiting: 2, delivered: 2, 'dead-letter': 2 });
-    expect(await store.subscriptions.again('b1', [6], 100)).toBe(1);
-    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(1);
-    expect(await store.subscriptions.again('b1', undefined, 100)).toBe(0);
-    expect(await store.subscriptions.forget(4, 10)).toBe(2);
-    expect(store.subscriptions.notifications('b1', { limit: 10 }).map((notification) => notification.seq)).toEqual([6, 5, 3, 2]);
   });
 });
 

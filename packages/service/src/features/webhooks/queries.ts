@@ -1,5 +1,6 @@
-import { and, asc, count, desc, eq, inArray, lt, lte, min, sql } from 'drizzle-orm';
-import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
+import type { Head } from '@verbalis/core/events';
+import { and, asc, count, desc, eq, inArray, lt, min, sql } from 'drizzle-orm';
+import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { notifications, subscriptions } from './tables.js';
 
 export type SubscriptionRow = typeof subscriptions.$inferSelect;
@@ -24,7 +25,23 @@ export function subscriptionStore(reads: Reader) {
       })
       .prepare(),
   );
-  const isWaiting = (id: string) => and(eq(notifications.subscriptionId, id), eq(notifications.state, 'waiting'));
+  const head = reading((db) =>
+    db
+      .select({ seq: notifications.seq, nextAt: notifications.nextAt, attempts: notifications.attempts })
+      .from(notifications)
+      .where(
+        and(
+          eq(notifications.subscriptionId, sql.placeholder('id')),
+          eq(notifications.orderKey, sql.placeholder('key')),
+          // As the index says it: a value that is bound could be another.
+          sql`${notifications.state} = 'waiting'`,
+        ),
+      )
+      .orderBy(asc(notifications.seq))
+      .limit(1)
+      .prepare(),
+  );
+  const isWaiting = (id: string) => and(eq(notifications.subscriptionId, id), sql`${notifications.state} = 'waiting'`);
 
   return {
     add(tx: Tx, row: SubscriptionRow): void {
@@ -76,43 +93,26 @@ export function subscriptionStore(reads: Reader) {
         .limit(limit)
         .all();
     },
-    /** Due again, the longest due first. */
-    due(id: string, now: number, limit: number, from: Reader = reads): NotificationRow[] {
-      return from.db
-        .select()
-        .from(notifications)
-        .where(and(isWaiting(id), lte(notifications.nextAt, now)))
-        .orderBy(asc(notifications.nextAt), asc(notifications.seq))
-        .limit(limit)
-        .all();
-    },
-    nextDueAt(id: string, from: Reader = reads): number | undefined {
-      return (
-        from.db
-          .select({ at: min(notifications.nextAt) })
-          .from(notifications)
-          .where(isWaiting(id))
-          .get()?.at ?? undefined
-      );
-    },
     /** For each order key under which something waits, the first that does. */
-    waitingLines(id: string, from: Reader = reads): Map<string, number> {
+    heads(id: string, from: Reader = reads): Map<string, Head> {
+      // SQLite takes the other columns from the row with the least seq (Quirks, "bare columns").
       const rows = from.db
-        .select({ orderKey: notifications.orderKey, seq: min(notifications.seq) })
+        .select({
+          key: notifications.orderKey,
+          seq: min(notifications.seq),
+          nextAt: notifications.nextAt,
+          attempts: notifications.attempts,
+        })
         .from(notifications)
         .where(isWaiting(id))
         .groupBy(notifications.orderKey)
         .all();
-      return new Map(rows.map((row) => [row.orderKey, row.seq ?? 0]));
+      return new Map(rows.map(({ key, seq, nextAt, attempts }) => [key, { seq: seq ?? 0, dueAt: nextAt ?? 0, attempts }]));
     },
-    firstWaiting(id: string, orderKey: string, from: Reader = reads): number | undefined {
-      return (
-        from.db
-          .select({ seq: min(notifications.seq) })
-          .from(notifications)
-          .where(and(isWaiting(id), eq(notifications.orderKey, orderKey)))
-          .get()?.seq ?? undefined
-      );
+    /** What waits first under an order key. */
+    head(id: string, key: string, from: Reader = reads): Head | undefined {
+      const row = head(from).get({ id, key });
+      return row === undefined ? undefined : { seq: row.seq, dueAt: row.nextAt ?? 0, attempts: row.attempts };
     },
     counts(id: string, from: Reader = reads): Record<NotificationRow['state'], number> {
       const rows = from.db

@@ -1,4 +1,14 @@
-import { eventOf, fieldsOf, passes, readFilter, waitBeforeNotice, webhookHeaders, GIVE_UP_MS, type Filter } from '@verbalis/core/events';
+import {
+  eventOf,
+  fieldsOf,
+  GIVE_UP_MS,
+  NotificationSchedule,
+  passes,
+  readFilter,
+  waitBeforeNotice,
+  webhookHeaders,
+  type Filter,
+} from '@verbalis/core/events';
 import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
 import type { Logger } from 'pino';
 import { Budget, type Clock, type StepResult, type Tx, type Worker, type WorkerGroup, newId } from '../../kernel/index.js';
@@ -22,34 +32,28 @@ export interface WorkerOptions extends SendOptions {
   /** Where the service is reached. */
   readonly base: string | undefined;
   readonly random: () => number;
-  /** Whether one more may be under way, over all subscriptions. */
-  readonly hasRoom: () => boolean;
+  /** Whether a subscription that has so many under way may have one more. */
+  readonly hasRoom: (own: number) => boolean;
   readonly began: () => void;
   readonly ended: () => void;
 }
 
-/** Notifications under way at once to one consumer. */
-const UNDER_WAY = 16;
 /** Largest notification, in bytes. */
 const MOST_BYTES = 4 * 1024 * 1024;
 /** Events that are read ahead. */
 const CHUNK = 400;
 /** Chunks that are gone through in one step when the filter lets nothing of them through. */
 const CHUNKS_AT_ONCE = 5;
-/** After so many failures in a row a consumer is left alone, and probed by one notification at a time. */
-const RESTS_AFTER = 5;
+/** A consumer that fails is left alone for a second, then for two …, and probed by one notification at a time. */
+const LIMITS = { most: 16, restsAfter: 5, firstRestMs: 1000, longestRestMs: 15 * 60_000 };
 /** Before what could not be written is tried again: a full disk may have room then. */
 const WRITE_AGAIN_MS = 1000;
-const FIRST_REST_MS = 5_000;
-const LONGEST_REST_MS = 15 * 60_000;
 
+/** What one notification holds. */
 interface Ready {
   readonly events: readonly KnownEvent[];
-  readonly orderKey: string;
   /** Tries made before, by place. */
   readonly attempts: number;
-  /** Not to be put together with others, since one of them could not be made. */
-  readonly isAlone?: boolean;
 }
 
 /** The name under which notifications stand in quarantine. */
@@ -77,20 +81,13 @@ export class SubscriptionWorker {
   readonly #payload: PayloadTemplate | undefined;
   #readTo: number;
   #written: number;
-  #ready: Ready[] = [];
+  readonly #schedule = new NotificationSchedule<KnownEvent>(LIMITS);
   /** Places that are read and not written down. */
   readonly #open = new Set<number>();
-  readonly #busy = new Set<string>();
-  readonly #blocked: Map<string, number>;
-  #underWay = 0;
-  #failures = 0;
-  #restsUntil = 0;
   readonly #worker: Worker;
   /** Events that cannot be made into notifications, with the error, until that is written. */
   readonly #poison = new Map<number, unknown>();
   #results: NotificationRow[] = [];
-  /** Places whose result is not written yet: what the rows say of them is of before. */
-  readonly #unwritten = new Set<number>();
   #flushing = false;
 
   constructor(
@@ -102,7 +99,7 @@ export class SubscriptionWorker {
     this.#payload = row.payload === null ? undefined : readPayloadTemplate(row.payload, 'payload').payload;
     this.#readTo = row.cursor;
     this.#written = row.cursor;
-    this.#blocked = options.store.subscriptions.waitingLines(row.id);
+    for (const [key, head] of options.store.subscriptions.heads(row.id)) this.#schedule.setHead(key, head);
     this.#worker = options.workers.add({ name: `subscription ${row.name}`, step: () => this.#step() });
   }
 
@@ -111,12 +108,12 @@ export class SubscriptionWorker {
   }
 
   get busy(): boolean {
-    return this.#underWay > 0 || this.#flushing || this.#worker.busy();
+    return this.#schedule.underWay > 0 || this.#flushing || this.#worker.busy();
   }
 
   /** Since when it is left alone, and why. */
   get resting(): number | undefined {
-    return this.#restsUntil > this.options.clock.now() ? this.#restsUntil : undefined;
+    return this.#schedule.restsUntil(this.options.clock.now());
   }
 
   stop(): void {
@@ -130,33 +127,49 @@ export class SubscriptionWorker {
 
   #step(): StepResult {
     const { store, clock, hasRoom } = this.options;
+    const schedule = this.#schedule;
     const now = clock.now();
-    if (this.#restsUntil > now) return { did: 0, next: this.#restsUntil };
-    const before = this.#underWay;
-    const most = this.#failures >= RESTS_AFTER ? 1 : UNDER_WAY;
+    const before = schedule.underWay;
     // What is due again comes first: what follows it under its key waits for it.
-    for (const again of this.#blocked.size === 0 ? [] : store.subscriptions.due(this.row.id, now, most * 2)) {
-      if (this.#underWay >= most || !hasRoom()) break;
-      if (this.#busy.has(again.orderKey) || this.#open.has(again.seq) || this.#unwritten.has(again.seq)) continue;
-      if (store.subscriptions.firstWaiting(this.row.id, again.orderKey) !== again.seq) continue;
+    while (hasRoom(schedule.underWay)) {
+      const again = schedule.beginAgain(now);
+      if (again === undefined) break;
       const [event] = store.events.at([again.seq]);
-      if (event === undefined) this.#note({ ...again, state: 'dead-letter', nextAt: null, problem: 'The event is no longer kept.' });
-      else this.#begin({ events: [event], orderKey: again.orderKey, attempts: again.attempts });
+      if (event !== undefined) this.#begin({ events: [event], attempts: again.attempts });
+      else {
+        schedule.ended([again.key]);
+        const problem = 'The event is no longer kept.';
+        this.#note({ ...this.#untried(again.seq, again.key), attempts: again.attempts, state: 'dead-letter', nextAt: null, problem });
+      }
     }
-    while (this.#underWay < most && hasRoom()) {
-      if (this.#ready.length === 0) {
+    while (schedule.room(now) > 0 && hasRoom(schedule.underWay)) {
+      if (!schedule.hasFresh) {
         const found = this.#read(now);
         if (found === 'more') return { did: 1, next: 'now' };
         if (found === 'end') break;
       }
-      this.#holdBack(now);
-      const at = this.#ready.findIndex((ready) => !this.#busy.has(ready.orderKey));
-      if (at === -1) break;
-      const [next] = this.#ready.splice(at, 1);
-      if (next !== undefined) this.#begin(this.row.batch > 1 && next.isAlone !== true ? this.#batch(next) : next);
+      for (const { seq, key } of schedule.heldBack()) this.#note({ ...this.#untried(seq, key), nextAt: now });
+      const fresh = schedule.beginFresh(now, this.row.batch);
+      if (fresh.length === 0) break;
+      this.#begin({ events: fresh.map(({ item }) => item), attempts: 0 });
     }
-    const due = this.#blocked.size === 0 ? undefined : store.subscriptions.nextDueAt(this.row.id);
-    return { did: Math.max(0, this.#underWay - before), next: due === undefined ? undefined : Math.max(due, now + 50) };
+    return { did: Math.max(0, schedule.underWay - before), next: schedule.nextAt(now) };
+  }
+
+  /** The row of something that waits and was not tried. */
+  #untried(seq: number, orderKey: string): NotificationRow {
+    return {
+      subscriptionId: this.row.id,
+      seq,
+      orderKey,
+      attempts: 0,
+      state: 'waiting',
+      nextAt: null,
+      lastAt: null,
+      status: null,
+      problem: null,
+      milliseconds: null,
+    };
   }
 
   #lets(event: KnownEvent): boolean {
@@ -169,7 +182,7 @@ export class SubscriptionWorker {
       return this.#lets(event);
     } catch (error) {
       this.#open.add(event.seq);
-      this.#hold({ events: [event], orderKey: orderKeyOf(event), attempts: 0 }, error);
+      this.#hold({ events: [event], attempts: 0 }, error);
       return false;
     }
   }
@@ -184,87 +197,38 @@ export class SubscriptionWorker {
       this.#readTo = last.seq;
       for (const event of found) {
         if (event.space !== this.row.space || event.kind === 'test' || !this.#letsOrHolds(event)) continue;
-        const orderKey = orderKeyOf(event);
-        const row = {
-          subscriptionId: this.row.id,
-          seq: event.seq,
-          orderKey,
-          attempts: 0,
-          nextAt: now,
-          lastAt: null,
-          status: null,
-          problem: null,
-          milliseconds: null,
-        };
-        if (now - event.recordedAt > GIVE_UP_MS) {
-          this.#open.add(event.seq);
-          this.#note({ ...row, state: 'dead-letter', nextAt: null, problem: 'It was too old when the consumer could be reached again.' });
-        } else if (this.#blocked.has(orderKey)) {
-          // Something under its key waits; it comes after that.
-          this.#open.add(event.seq);
-          this.#note({ ...row, state: 'waiting' });
-        } else {
-          this.#open.add(event.seq);
-          this.#ready.push({ events: [event], orderKey, attempts: 0 });
-        }
+        const key = orderKeyOf(event);
+        const row = this.#untried(event.seq, key);
+        this.#open.add(event.seq);
+        if (now - event.recordedAt > GIVE_UP_MS)
+          this.#note({ ...row, state: 'dead-letter', problem: 'It was too old when the consumer could be reached again.' });
+        // Something under its key waits; it comes after that.
+        else if (this.#schedule.waits(key)) this.#note({ ...row, nextAt: now });
+        else this.#schedule.add({ seq: event.seq, key, item: event });
       }
-      if (this.#ready.length > 0) return 'ready';
+      if (this.#schedule.hasFresh) return 'ready';
       // Nothing for this consumer in all of it: its place is moved on all the same.
       this.#flush();
     }
     return 'more';
   }
 
-  /** What was read ahead and whose key has come to wait meanwhile waits too. */
-  #holdBack(now: number): void {
-    if (this.#blocked.size === 0) return;
-    const held = this.#ready.filter((ready) => this.#blocked.has(ready.orderKey));
-    if (held.length === 0) return;
-    this.#ready = this.#ready.filter((ready) => !held.includes(ready));
-    for (const { events, orderKey } of held)
-      for (const { seq } of events)
-        this.#note({
-          subscriptionId: this.row.id,
-          seq,
-          orderKey,
-          attempts: 0,
-          state: 'waiting',
-          nextAt: now,
-          lastAt: null,
-          status: null,
-          problem: null,
-          milliseconds: null,
-        });
-  }
-
-  /** Puts more events into one notification; one of each key, so that order holds. */
-  #batch(first: Ready): Ready {
-    const taken = [first];
-    const keys = new Set([first.orderKey]);
-    this.#ready = this.#ready.filter((ready) => {
-      if (taken.length >= this.row.batch || this.#busy.has(ready.orderKey) || keys.has(ready.orderKey)) return true;
-      taken.push(ready);
-      keys.add(ready.orderKey);
-      return false;
-    });
-    return { events: taken.flatMap((ready) => ready.events), orderKey: first.orderKey, attempts: 0 };
-  }
-
   #begin(ready: Ready): void {
-    const keys = ready.events.map(orderKeyOf);
-    for (const key of keys) this.#busy.add(key);
-    this.#underWay += 1;
+    const { round } = this.#schedule;
     this.options.began();
     void this.send(ready.events)
-      .then((answer) => {
-        this.#conclude(ready, answer);
-      })
+      .then(
+        (answer) => {
+          this.#conclude(ready, answer, round);
+        },
+        (error: unknown) => {
+          this.#unmade(ready, error);
+        },
+      )
       .catch((error: unknown) => {
-        this.#unmade(ready, error);
+        this.options.log.error({ err: error, subscription: this.row.id }, 'what became of a notification could not be noted');
       })
       .finally(() => {
-        for (const key of keys) this.#busy.delete(key);
-        this.#underWay -= 1;
         this.options.ended();
         this.wake();
       });
@@ -272,9 +236,9 @@ export class SubscriptionWorker {
 
   /** A notification could not be made. Of several events each is tried by itself, so that one of them does not stop the others. */
   #unmade(ready: Ready, error: unknown): void {
+    this.#schedule.ended(ready.events.map(orderKeyOf));
     if (ready.events.length === 1) this.#hold(ready, error);
-    else
-      this.#ready.unshift(...ready.events.map((event) => ({ events: [event], orderKey: orderKeyOf(event), attempts: 0, isAlone: true })));
+    else this.#schedule.putBack(ready.events.map((event) => ({ seq: event.seq, key: orderKeyOf(event), item: event, isAlone: true })));
   }
 
   /** An event that cannot be made into a notification: tried again some times, then it waits in quarantine as a dead letter. */
@@ -327,19 +291,12 @@ export class SubscriptionWorker {
     );
   }
 
-  #conclude(ready: Ready, answer: Answer): void {
+  #conclude(ready: Ready, answer: Answer, round: number): void {
     const { clock, random, log } = this.options;
     const now = clock.now();
-    if (answer.ok) {
-      this.#failures = 0;
-      this.#restsUntil = 0;
-    } else {
-      this.#failures += 1;
-      if (this.#failures >= RESTS_AFTER) {
-        const rest = Math.min(LONGEST_REST_MS, FIRST_REST_MS * 2 ** Math.min(20, this.#failures - RESTS_AFTER));
-        this.#restsUntil = now + Math.max(rest, Math.min(answer.retryAfterMs ?? 0, LONGEST_REST_MS));
-      }
-    }
+    this.#schedule.ended(ready.events.map(orderKeyOf));
+    if (answer.ok) this.#schedule.succeeded();
+    else this.#schedule.failed(now, { round, retryAfterMs: answer.retryAfterMs });
     const attempts = ready.attempts + 1;
     for (const event of ready.events) {
       const tooOld = now - event.recordedAt > GIVE_UP_MS;
@@ -375,8 +332,7 @@ export class SubscriptionWorker {
   /** Writes how an event stands; with others, so that one commit carries many. */
   #note(row: NotificationRow): void {
     this.#results.push(row);
-    this.#unwritten.add(row.seq);
-    if (row.state === 'waiting') this.#blocked.set(row.orderKey, Math.min(row.seq, this.#blocked.get(row.orderKey) ?? row.seq));
+    this.#schedule.noted(row.orderKey, { waits: row.state === 'waiting' });
     this.#flush();
   }
 
@@ -410,15 +366,9 @@ export class SubscriptionWorker {
         failed = false;
         this.#results = this.#results.filter((row) => !rows.has(row));
         for (const row of rows) {
-          this.#unwritten.delete(row.seq);
           this.#open.delete(row.seq);
           this.#poison.delete(row.seq);
-          if (
-            row.state !== 'waiting' &&
-            this.#blocked.has(row.orderKey) &&
-            store.subscriptions.firstWaiting(this.row.id, row.orderKey) === undefined
-          )
-            this.#blocked.delete(row.orderKey);
+          this.#schedule.written(row.orderKey, () => store.subscriptions.head(this.row.id, row.orderKey));
         }
         this.#written = Math.max(this.#written, to);
       })
@@ -428,7 +378,7 @@ export class SubscriptionWorker {
       .finally(() => {
         this.#flushing = false;
         if (this.#results.length > 0) setTimeout(() => this.#flush(), failed ? WRITE_AGAIN_MS : 0);
-        else if (this.#blocked.size > 0) this.wake();
+        else if (this.#schedule.nextAt(this.options.clock.now()) !== undefined) this.wake();
       });
   }
 }

@@ -50,7 +50,7 @@ export const notifications = sqliteTable(
   (table) => [
     primaryKey({ columns: [table.subscriptionId, table.seq] }),
     index('notifications_waiting')
-      .on(table.subscriptionId, table.nextAt)
+      .on(table.subscriptionId, table.orderKey, table.seq)
       .where(sql`${table.state} = 'waiting'`),
     index('notifications_set_aside')
       .on(table.subscriptionId, table.seq)

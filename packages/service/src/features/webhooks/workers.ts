@@ -4,6 +4,8 @@ import { SubscriptionWorker, type SubscriptionSecrets, type WorkerOptions } from
 
 /** Notifications under way at once, over all subscriptions. */
 const UNDER_WAY = 96;
+/** So many each subscription may always have: consumers that never answer cannot take the room of one that does. */
+const OWN = 2;
 
 /** The workers of all active subscriptions: one each, so that none holds up another. */
 export function subscriptionWorkers(
@@ -19,7 +21,7 @@ export function subscriptionWorkers(
   };
   const options: WorkerOptions = {
     ...common,
-    hasRoom: () => underWay < UNDER_WAY,
+    hasRoom: (own) => own < OWN || underWay < UNDER_WAY,
     began: () => {
       underWay += 1;
     },
