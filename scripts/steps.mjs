@@ -22,7 +22,7 @@ export function ensurePackages() {
   const mark = join(root, 'node_modules/.verbalis-lock');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return;
   const [major] = process.versions.node.split('.').map(Number);
-  if (major !== 20) console.error(`Verbalis is made for Node 20; this is ${process.version}.`);
+  if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
   run('Installing packages (the first time takes some minutes: SQLite is built)', 'npm', [
     'ci',
     '--no-audit',
