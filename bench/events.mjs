@@ -8,6 +8,8 @@ import { folder, root } from './support/processes.mjs';
 import { historyRows } from './support/rows.mjs';
 
 const EVENTS = 10_000;
+const MANY = 200;
+const EACH = 50;
 
 export const runs = 3;
 
@@ -51,10 +53,14 @@ server.listen(0, '127.0.0.1', () => process.send(server.address().port));`,
     url,
     filter: '',
     headers: {},
-    shape: undefined,
+    payload: undefined,
     batch: 1,
     handshake: false,
   });
+  const many = Array.from({ length: MANY }, (_, i) =>
+    notifying.add({ space: 'y', name: `many ${i}`, url, filter: '', headers: {}, payload: undefined, batch: 1, handshake: false }),
+  );
+  await Promise.all(many);
   const body = JSON.stringify({ text: 'x'.repeat(900) });
   return [
     {
@@ -73,6 +79,21 @@ server.listen(0, '127.0.0.1', () => process.send(server.address().port));`,
       baseline: async () => {
         const result = await autocannon({ url, method: 'POST', connections: 16, amount: EVENTS, body });
         return (EVENTS * 1000) / (result.duration * 1000);
+      },
+    },
+    {
+      name: `events: ${MANY} subscriptions, ${EACH} new events each, against the one that had all of them`,
+      unit: 'a second',
+      ours: async () => {
+        const stopped = (await Promise.all(many)).map(({ row: { id } }) => store.subscriptions.find('y', id));
+        const from = performance.now();
+        const before = store.events.last();
+        await historyRows(store, { messages: EACH / 2, from: Date.now() - 60_000, to: Date.now(), space: 'y' });
+        feed.reported?.();
+        const end = store.events.last();
+        if (end === before) throw new Error('Nothing has happened.');
+        while (stopped.some(({ id }) => store.subscriptions.find('y', id).cursor < end)) await new Promise((done) => setTimeout(done, 5));
+        return (MANY * EACH * 1000) / (performance.now() - from);
       },
       close: async () => {
         await notifying.stop();

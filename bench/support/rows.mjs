@@ -45,7 +45,7 @@ export async function historyRows(store, { messages, from, to, space, step = 500
               nextAttemptAt: now,
               leaseUntil: null,
               owner: null,
-              line: `0/${space}//`,
+              fairnessKey: `0/${space}//`,
               domain,
               expiresAt: null,
               decidedBy: null,

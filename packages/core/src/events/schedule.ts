@@ -147,16 +147,19 @@ export class NotificationSchedule<T> {
   beginFresh(now: number, most: number): Fresh<T>[] {
     if (this.room(now) === 0) return [];
     const taken: Fresh<T>[] = [];
+    const passed: Fresh<T>[] = [];
     const seen = new Set<string>();
-    this.#fresh = this.#fresh.filter((fresh) => {
+    let i = 0;
+    for (; i < this.#fresh.length && taken.length < most && taken[0]?.isAlone !== true; i += 1) {
+      const fresh = this.#fresh[i];
+      if (fresh === undefined) break;
       const { key, isAlone = false } = fresh;
-      const isFree = !this.#busy.has(key) && !seen.has(key);
+      const isFree = !this.#busy.has(key) && !seen.has(key) && !(isAlone && taken.length > 0);
       // What comes later under the key stays behind this one.
       seen.add(key);
-      if (!isFree || taken.length >= most || taken[0]?.isAlone === true || (isAlone && taken.length > 0)) return true;
-      taken.push(fresh);
-      return false;
-    });
+      (isFree ? taken : passed).push(fresh);
+    }
+    if (taken.length > 0) this.#fresh.splice(0, i, ...passed);
     if (taken.length > 0) {
       this.#underWay += 1;
       for (const { key } of taken) this.#busy.add(key);

@@ -6,6 +6,7 @@ import type { Store } from './store.js';
 import type { SubscriptionRow } from './queries.js';
 import type { Feed } from '../events/index.js';
 import { NOTIFICATIONS, SubscriptionWorker, type HeldNotification, type SubscriptionSecrets } from './subscription-worker.js';
+import { RecentEvents } from './recent-events.js';
 import { subscriptionWorkers } from './workers.js';
 import { ask, type Answer } from './send.js';
 
@@ -46,7 +47,8 @@ export function notifier(options: NotifierOptions) {
   const { store, workers, clock, log, feed, rules, master, publicUrl, origin, random } = options;
   // Each consumer has its own connections.
   const dispatcher = outsideAgent(rules, WAIT_MS, 32);
-  const common = { store, workers, clock, log, base: publicUrl, random, dispatcher, rules, waitMs: WAIT_MS };
+  const recent = new RecentEvents((after, limit) => store.events.after(after, limit), store.events.last());
+  const common = { store, recent, workers, clock, log, base: publicUrl, random, dispatcher, rules, waitMs: WAIT_MS };
   const secretsOf = (row: SubscriptionRow): SubscriptionSecrets =>
     JSON.parse(decrypt(master, `subscription ${row.id}`, row.encrypted)) as SubscriptionSecrets;
   const encrypted = (id: string, secrets: SubscriptionSecrets): Buffer => encrypt(master, `subscription ${id}`, JSON.stringify(secrets));
@@ -87,7 +89,10 @@ export function notifier(options: NotifierOptions) {
     },
   });
 
-  const stopFollowing = feed.onNew(working.wakeAll);
+  const stopFollowing = feed.onNew(() => {
+    recent.expect();
+    working.wakeAll();
+  });
   return {
     start: (): void => {
       working.start();

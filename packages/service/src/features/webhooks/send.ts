@@ -64,6 +64,10 @@ export async function ask(
 ): Promise<Answer> {
   const from = performance.now();
   const spent = (): number => Math.round(performance.now() - from);
+  const end = new AbortController();
+  const timer = setTimeout(() => {
+    end.abort(Object.assign(new Error('too late'), { name: 'TimeoutError' }));
+  }, waitMs);
   try {
     refuseInside(new URL(url), rules);
     const response = await request(url, {
@@ -72,7 +76,7 @@ export async function ask(
       ...(body === undefined ? {} : { body }),
       dispatcher,
       // Over all of it: a consumer that drips its answer takes no longer than one that gives none.
-      signal: AbortSignal.timeout(waitMs),
+      signal: end.signal,
     });
     // The status has said it all; a body that does not end changes nothing.
     await response.body.dump({ limit: 64 * 1024 }).catch(() => undefined);
@@ -94,5 +98,7 @@ export async function ask(
   } catch (error) {
     const problem = error instanceof OutsideFault ? `${error.message} Allow it under "outside" in the configuration.` : reasonOf(error);
     return { status: undefined, ok: false, gone: false, problem, retryAfterMs: undefined, milliseconds: spent(), headers: {} };
+  } finally {
+    clearTimeout(timer);
   }
 }

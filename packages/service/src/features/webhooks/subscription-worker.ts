@@ -14,6 +14,7 @@ import type { Logger } from 'pino';
 import { Budget, type Clock, type StepResult, type Tx, type Worker, type WorkerGroup, newId } from '../../kernel/index.js';
 import type { KnownEvent } from '../events/index.js';
 import type { NotificationRow, SubscriptionRow } from './queries.js';
+import type { RecentEvents } from './recent-events.js';
 import type { Store } from './store.js';
 import { ask, type Answer, type SendOptions } from './send.js';
 
@@ -26,6 +27,7 @@ export interface SubscriptionSecrets {
 
 export interface WorkerOptions extends SendOptions {
   readonly store: Store;
+  readonly recent: RecentEvents;
   readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
@@ -40,8 +42,6 @@ export interface WorkerOptions extends SendOptions {
 
 /** Largest notification, in bytes. */
 const MOST_BYTES = 4 * 1024 * 1024;
-/** Events that are read ahead. */
-const CHUNK = 400;
 /** Chunks that are gone through in one step when the filter lets nothing of them through. */
 const CHUNKS_AT_ONCE = 5;
 /** A consumer that fails is left alone for a second, then for two …, and probed by one notification at a time. */
@@ -189,9 +189,9 @@ export class SubscriptionWorker {
 
   /** Reads on, but not too far at once. @returns whether something is ready, or there may be more to read, or nothing is left */
   #read(now: number): 'ready' | 'more' | 'end' {
-    const { store } = this.options;
+    const { recent } = this.options;
     for (let chunk = 0; chunk < CHUNKS_AT_ONCE; chunk += 1) {
-      const found = store.events.after(this.#readTo, CHUNK);
+      const found = recent.after(this.#readTo);
       const last = found.at(-1);
       if (last === undefined) return 'end';
       this.#readTo = last.seq;
