@@ -86,6 +86,6 @@ export async function setRule(client: Client, name: string, options: SetRuleOpti
 
 export async function removeRule(client: Client, name: string, output: Output): Promise<ExitCode> {
   await client.alerts.removeRule(name);
-  output.note(`Taken away: ${name}. What held by it is over.`);
+  output.note(`Rule ${name} removed; its alerts are resolved.`);
   return 0;
 }

@@ -38,7 +38,7 @@ const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonl
   complain: { state: 'complained', attempts: 1, words: 'accepted, then reported as unwanted' },
 };
 
-/** Starts simulators and service, sends the demo's bookings through the API, and shows what became of them. */
+/** Starts simulators and service, sends the demo's bookings through the API, and shows their outcomes. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
   const dir = resolve(options.dir ?? '.demo');
   rmSync(dir, { recursive: true, force: true });
@@ -120,7 +120,7 @@ interface DemoRun {
   readonly script: Script;
 }
 
-/** Sends bookings by one provider, and with that one paused by the other. @returns what became of them */
+/** Sends bookings by one provider, and with that one paused by the other. @returns the messages with their outcomes */
 async function sendBookings({ url, admin, client, script }: DemoRun, output: Output): Promise<Message[]> {
   const send = async (bookings: readonly NewMessage[]): Promise<Message[]> => {
     const ids: string[] = [];

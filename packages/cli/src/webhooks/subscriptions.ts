@@ -22,7 +22,7 @@ function subscriptionText(subscription: Subscription, output: Output): string {
     ...(subscription.payload === undefined ? [] : [['Shape', JSON.stringify(subscription.payload)] as [string, string]]),
     ['Delivered', String(subscription.delivered)],
     ['Waiting', `${subscription.waiting}${subscription.behind > 0 ? `, ${subscription.behind} events not looked at` : ''}`],
-    ['Set aside', String(subscription.deadLetters)],
+    ['Dead letters', String(subscription.deadLetters)],
     ...(subscription.restingUntil === undefined
       ? []
       : [['Resting', `until ${clockTime(subscription.restingUntil)}, since it fails`] as [string, string]]),

@@ -328,7 +328,7 @@ function Keep({ mail, addressOf }: { readonly mail: CapturedMail; readonly addre
         </li>
         <li>
           <Button $quiet onPress={() => remove.mutate()}>
-            Take it away
+            Remove
           </Button>
         </li>
       </ul>

@@ -22,7 +22,7 @@ const OUTCOMES: readonly (readonly [SimulatedOutcome, string])[] = [
   ['image-loaded', 'image-loaded'],
   ['link-followed', 'link-followed'],
 ];
-/** Lets something become of the mail, so that the app's handling of it can be tried. */
+/** Simulates an outcome for the email, to try how the app handles it. */
 export function Simulate({ mail }: { readonly mail: CapturedMail }) {
   const { client } = useSession();
   const [outcome, setOutcome] = useState<SimulatedOutcome>('bounced');
@@ -37,7 +37,7 @@ export function Simulate({ mail }: { readonly mail: CapturedMail }) {
   });
   return (
     <section aria-label="Simulate">
-      <h2>What becomes of it</h2>
+      <h2>Outcome</h2>
       {mail.messageId === undefined ? (
         <Soft>A test: there is no message for it.</Soft>
       ) : (
@@ -67,7 +67,7 @@ export function Simulate({ mail }: { readonly mail: CapturedMail }) {
           )}
           <li>
             <Button $quiet onPress={() => run.mutate()}>
-              Let it happen
+              Simulate
             </Button>
           </li>
           {run.error !== null && (

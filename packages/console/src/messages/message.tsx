@@ -60,7 +60,7 @@ function DeliverySection({ delivery, message }: { readonly delivery: Delivery; r
   );
 }
 
-/** One message: what became of it, its journey, and the mail as sent. */
+/** One message: its outcome, its timeline, and the email as sent. */
 export function Message() {
   const { client, space } = useSession();
   const { id = '' } = useParams();

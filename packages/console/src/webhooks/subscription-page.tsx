@@ -86,7 +86,7 @@ export function SubscriptionPage() {
         )}
         <dt>Sent</dt>
         <dd>
-          {data.delivered} delivered, {data.waiting} waiting, {data.deadLetters} set aside, {data.behind} not looked at
+          {data.delivered} delivered, {data.waiting} waiting, {data.deadLetters} dead letters, {data.behind} events behind
         </dd>
       </Facts>
       <SubscriptionActions subscription={data} />
@@ -142,7 +142,7 @@ function SubscriptionActions({ subscription }: { readonly subscription: Subscrip
         </Button>
         {subscription.deadLetters > 0 && (
           <Button $quiet onPress={() => act.mutate(again)}>
-            Send again what was set aside
+            Redeliver dead letters
           </Button>
         )}
         <Confirm
@@ -176,7 +176,7 @@ function Notifications({ id }: { readonly id: string }) {
         <Sheet aria-label="Notifications">
           <TableHeader>
             <Column isRowHeader>Event</Column>
-            <Column>What became of it</Column>
+            <Column>Outcome</Column>
             <Column>About</Column>
             <Column>Tries</Column>
             <Column>Last try</Column>

@@ -1,6 +1,6 @@
 /** When a notification is tried again: soon at first, then every few hours, for three days. In milliseconds. */
 const WAITS = [5_000, 30_000, 2 * 60_000, 10 * 60_000, 30 * 60_000, 2 * 3_600_000, 6 * 3_600_000];
-/** An event that no try has brought over for so long is set aside. */
+/** Age at which an undelivered event becomes a dead letter, in milliseconds. */
 export const GIVE_UP_MS = 3 * 24 * 3_600_000;
 /** A consumer's own wish is followed up to so long. */
 const LONGEST_WISH_MS = 24 * 3_600_000;

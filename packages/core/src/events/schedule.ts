@@ -36,7 +36,7 @@ interface Due extends Head {
  *
  * Notifications under one key (a delivery) are sent in order. The first of a key that failed is its head; what follows is written down as
  * waiting and is not looked at before it is the head itself. So only heads are ever due, and what waits behind them cannot stand before them.
- * Nothing under a key begins while something of it is under way, or while what became of it is not written down.
+ * No notification of a key starts while another of that key is in flight, or while its result has not been stored.
  */
 export class NotificationSchedule<T> {
   /** Heads, the longest due first; one that is not (or no more) that of its key is passed over. */
@@ -113,7 +113,7 @@ export class NotificationSchedule<T> {
       return;
     }
     this.#unwritten.delete(key);
-    // While its head is under way, what becomes of that tells what is next.
+    // While the head is in flight, its result decides what is next.
     if (this.#waiting.has(key) && !this.#busy.has(key)) this.setHead(key, head());
   }
 
@@ -134,7 +134,7 @@ export class NotificationSchedule<T> {
     const first = this.#firstDue();
     if (first === undefined || first.dueAt > now) return undefined;
     this.#due.pop();
-    // Known as waiting, but not to be begun: what becomes of it tells what is next.
+    // Still waiting, but in flight: its result decides what is next.
     this.#waiting.set(first.key, undefined);
     this.#begin(first.key);
     return first;

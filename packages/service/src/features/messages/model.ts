@@ -136,7 +136,7 @@ export const DeliveryView = z
     intended: z.string().optional().meta({ description: 'Whom the app meant, where the space’s rules sent it elsewhere.' }),
     state: State,
     cause: CauseName.optional(),
-    sentence: z.string().meta({ description: 'What became of it, in words.' }),
+    sentence: z.string().meta({ description: 'The outcome in one sentence.' }),
     advice: z.string().optional().meta({ description: 'What to do about it.' }),
     nextAttemptAt: z.iso.datetime().optional(),
     attempts: z.array(AttemptView),

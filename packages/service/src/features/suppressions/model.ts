@@ -49,6 +49,6 @@ export const SuppressionImport = z
           problem: z.string().optional(),
         }),
       )
-      .meta({ description: 'Of every line of the file, what became of it.' }),
+      .meta({ description: 'The result for each line of the file.' }),
   })
   .meta({ id: 'SuppressionImport' });

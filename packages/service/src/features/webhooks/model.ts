@@ -91,7 +91,7 @@ export const SubscriptionTested = z
 export const Replay = z.strictObject({ since: Time }).meta({ id: 'Replay' });
 export const Again = z
   .strictObject({
-    notifications: z.array(z.string()).min(1).max(1000).optional().meta({ description: 'Which of those set aside; all when left out.' }),
+    notifications: z.array(z.string()).min(1).max(1000).optional().meta({ description: 'Which dead letters; all when left out.' }),
   })
   .meta({ id: 'Again' });
 export const AgainMade = z.strictObject({ count: z.int() }).meta({ id: 'AgainMade' });

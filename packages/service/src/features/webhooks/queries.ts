@@ -123,7 +123,7 @@ export function subscriptionStore(reads: Reader) {
         .all();
       return { waiting: 0, delivered: 0, 'dead-letter': 0, ...Object.fromEntries(rows.map((row) => [row.state, row.n])) };
     },
-    /** Puts what was set aside (or some of it) in the queue again; within a transaction. @returns how many */
+    /** Makes dead letters (some or all) wait for another try; within a transaction. @returns how many */
     again(tx: Tx, id: string, seqs: readonly number[] | undefined, now: number): number {
       return tx.db
         .update(notifications)
