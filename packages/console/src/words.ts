@@ -79,6 +79,11 @@ const EVERY_CAUSE: Readonly<Record<Cause, true>> = {
 };
 export const CAUSES = Object.keys(EVERY_CAUSE) as readonly Cause[];
 
+/** "1 event", "2 events". */
+export function inNumber(n: number, noun: string): string {
+  return `${n} ${noun}${n === 1 ? '' : 's'}`;
+}
+
 /** A size as people say it. */
 export function inBytes(bytes: number): string {
   if (bytes < 1000) return `${bytes} bytes`;

@@ -141,7 +141,7 @@ export function CapturedList() {
             <Column isRowHeader>To</Column>
             <Column>From</Column>
             <Column>Subject</Column>
-            <Column>Came</Column>
+            <Column>Received</Column>
           </TableHeader>
           <TableBody>
             {rows.map((row) => (

@@ -171,7 +171,7 @@ function MailFacts({ mail }: { readonly mail: CapturedMail }) {
       <dd>
         <Mono>{mail.to}</Mono>
       </dd>
-      <dt>Came</dt>
+      <dt>Received</dt>
       <dd>
         <When at={mail.receivedAt.toISOString()} />, {inBytes(mail.size)}
       </dd>

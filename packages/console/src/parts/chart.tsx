@@ -232,7 +232,7 @@ export function Ribbon({
           onChoose([from, to]);
         }}
       >
-        <Label>Span</Label>
+        <Label>Period</Label>
         <SliderOutput>{() => `${words(chosen[0])} to ${words(chosen[1])}`}</SliderOutput>
         <SliderTrack className="track">
           <SliderThumb className="thumb" index={0} aria-label="From" />

@@ -71,7 +71,7 @@ export function Return() {
           {data.feedbackType === undefined ? '' : `, ${data.feedbackType}`}, by {data.source}
           {data.provider === undefined ? '' : ` of ${data.provider}`}
         </dd>
-        <dt>Came</dt>
+        <dt>Received</dt>
         <dd>
           <When at={data.receivedAt} />
         </dd>

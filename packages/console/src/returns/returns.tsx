@@ -89,7 +89,7 @@ export function Returns() {
             <Column>Kind</Column>
             <Column>Says</Column>
             <Column>Delivery</Column>
-            <Column>Came</Column>
+            <Column>Received</Column>
           </TableHeader>
           <TableBody>
             {rows.map((row) => (

@@ -11,6 +11,7 @@ import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
+import { inNumber } from '../words.js';
 import { Outcome, SubscriptionState } from './subscription-state.js';
 
 const Actions = styled.div`
@@ -45,6 +46,10 @@ const SENT_CSV: readonly CsvColumn<NotificationView>[] = [
   ['problem', (notification) => notification.problem],
   ['lastAt', (notification) => notification.lastAt],
 ];
+
+const Heading = styled.h2`
+  margin-top: 24px;
+`;
 
 /** One subscription, what was sent to it, and what can be done with it. */
 export function SubscriptionPage() {
@@ -86,7 +91,8 @@ export function SubscriptionPage() {
         )}
         <dt>Sent</dt>
         <dd>
-          {data.delivered} delivered, {data.waiting} waiting, {data.deadLetters} dead letters, {data.behind} events behind
+          {data.delivered} delivered, {data.waiting} waiting, {inNumber(data.deadLetters, 'dead letter')}, {inNumber(data.behind, 'event')}{' '}
+          not read yet
         </dd>
       </Facts>
       <SubscriptionActions subscription={data} />
@@ -168,7 +174,7 @@ function Notifications({ id }: { readonly id: string }) {
   });
   return (
     <>
-      <h2>Notifications</h2>
+      <Heading>Notifications</Heading>
       {sent.error !== null && <Fault error={sent.error} />}
       {sent.isSuccess && sent.rows.length === 0 && <p>Nothing was sent to it yet.</p>}
       {sent.rows.length > 0 && <SaveCsv name="notifications" columns={SENT_CSV} all={sent.all} />}

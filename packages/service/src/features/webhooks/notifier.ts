@@ -166,6 +166,8 @@ export function notifier(options: NotifierOptions) {
           data: { subscription: row.name, text: `A test of the subscription "${row.name}" of ${row.space}: all is well.` },
         }),
       );
+      // The workers pass over it; without a word they would stay behind it.
+      feed.reported();
       const [event] = store.events.at([seq]);
       const worker = new SubscriptionWorker(row, secretsOf(row), working.options);
       worker.stop();
