@@ -253,15 +253,14 @@ describe('a consumer', () => {
     expect(new Set(dead.got.map((got) => got.event.id)).size).toBe(60);
   });
 
-  test('that fails once for some gets all there is, in order, also what came meanwhile', async () => {
+  test('that fails for some for a while gets all there is, in order, also what came meanwhile', async () => {
     const drydock = createClient({ url: all.service.url, key: OPERATOR, space: 'drydock' });
-    const failed = new Set<string>();
+    let isWell = false;
     const { url, got } = await consumer((_request, response, { event }) => {
-      const delivery = String(event.data['deliveryId']);
-      // The first event of every fifth delivery: by the reference, which says its number.
+      // Every fifth delivery, by the reference, which says its number.
       const isChosen = Number(String(event.data['reference']).slice(-2)) % 5 === 0;
-      response.statusCode = isChosen && !failed.has(delivery) ? 503 : 200;
-      failed.add(delivery);
+      response.statusCode = isChosen && !isWell ? 503 : 200;
+      if (response.statusCode === 503) response.setHeader('retry-after', '6');
       response.end();
     });
     const { id } = await drydock.subscriptions.add({ url, handshake: false });
@@ -274,7 +273,10 @@ describe('a consumer', () => {
       const { captured } = await drydock.captured.list({ limit: 200 });
       return captured.length >= 60 && got.length >= 60 ? captured : undefined;
     });
-    for (let n = 0; n < 5; n += 1) for (const mail of mails) await drydock.captured.simulate(mail, 'image-loaded');
+    for (let n = 0; n < 5; n += 1) await Promise.all(mails.map((mail) => drydock.captured.simulate(mail, 'image-loaded')));
+    // What follows an event that failed waits behind it: more than a worker looks at at once.
+    await until(async () => ((await drydock.subscriptions.get(id)).waiting >= 72 ? true : undefined));
+    isWell = true;
     const counts = await until(async () => {
       const found = await drydock.subscriptions.get(id);
       return found.waiting === 0 && found.behind === 0 && found.delivered >= 360 ? found : undefined;
@@ -285,18 +287,23 @@ describe('a consumer', () => {
       const delivery = String(event.data['deliveryId']);
       kinds.set(delivery, [...(kinds.get(delivery) ?? []), String(event.data['kind'])]);
     }
-    const loaded = Array.from({ length: 5 }, () => 'image-loaded');
-    for (const list of kinds.values())
-      expect([
-        ['accepted', ...loaded],
-        ['accepted', 'accepted', ...loaded],
-      ]).toContainEqual(list);
+    // The first event as often as it took, then what followed, each once.
+    for (const list of kinds.values()) expect(list.join(' ')).toMatch(/^(accepted )+image-loaded( image-loaded){4}$/);
     await drydock.subscriptions.remove(id);
     await drydock.captured.clear({});
   });
 
   test('that never answers takes nothing from one that does', async () => {
-    const dead = await Promise.all(Array.from({ length: 8 }, () => consumer(() => undefined)));
+    let givenUp = 0;
+    const dead = await Promise.all(
+      Array.from({ length: 8 }, () =>
+        consumer((_request, response) => {
+          response.on('close', () => {
+            givenUp += 1;
+          });
+        }),
+      ),
+    );
     const well = await consumer();
     for (const { url } of dead) await client.subscriptions.add({ url, filter: 'type = accepted' });
     await client.subscriptions.add({ url: well.url, filter: 'type = accepted' });
@@ -305,7 +312,8 @@ describe('a consumer', () => {
       messages: Array.from({ length: 60 }, (_, i) => booking(`guest${i}@post.example`, `SM-97${String(i).padStart(2, '0')}`)),
     });
     await until(() => (well.got.length >= 60 ? true : undefined));
-    // None of the others has had an answer, or has ended: the room that they do not have was enough.
+    // It did not have to wait until one of the others was given up.
+    expect(givenUp).toBe(0);
     expect(dead.every(({ got }) => got.length > 0 && got.length <= 16)).toBe(true);
     for (const { stop } of dead) stop();
   });
