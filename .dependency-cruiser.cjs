@@ -60,7 +60,7 @@ module.exports = {
       name: 'core-touches-nothing',
       severity: 'error',
       from: { path: '^packages/core/src/', pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core'], pathNot: '^(node:)?(crypto|url)$' },
+      to: { dependencyTypes: ['core'], pathNot: '^(node:)?(buffer|crypto|url)$' },
     },
     {
       name: 'core-doors',
@@ -103,7 +103,7 @@ module.exports = {
       from: {
         path: '^packages/service/src/',
         pathNot:
-          '^packages/service/src/(kernel/|features/[^/]+/(tables|.*queries|claims|claim-statements|facts|attempts|deliveries)\\.ts$|.*test)',
+          '^packages/service/src/(kernel/|features/[^/]+/(tables|.*queries|waiting|waiting-statements|facts|attempts|deliveries)\\.ts$|.*test)',
       },
       to: { path: 'node_modules/(drizzle-orm|better-sqlite3)/' },
     },

@@ -10,7 +10,8 @@ WORKDIR /verbalis
 COPY --from=build /verbalis/package.json ./
 COPY --from=build /verbalis/node_modules node_modules
 COPY --from=build /verbalis/packages packages
-# Settings and the database live outside: -v verbalis:/data with verbalis.yaml in it.
+# Settings and the database live outside: -v verbalis:/data with verbalis.yaml in it. A volume that is new belongs to the user of the service.
+RUN mkdir /data && chown node:node /data
 VOLUME /data
 EXPOSE 8620 2525
 USER node

@@ -1,3 +1,4 @@
+import regexp from 'eslint-plugin-regexp';
 import tseslint from 'typescript-eslint';
 import { ownLines } from './scripts/lint/own-lines.mjs';
 
@@ -47,6 +48,16 @@ export default tseslint.config(
     },
   },
   { files: ['packages/*/src/**/*.ts'], ignores: ['**/*.test.ts'], ...bounds(60) },
+  {
+    // Whatever is read, a pattern takes time in proportion to it.
+    files: ['packages/*/src/**/*.ts', 'packages/*/src/**/*.tsx'],
+    ignores: ['**/*.test.ts'],
+    plugins: { regexp },
+    rules: {
+      'regexp/no-super-linear-backtracking': ['error', { report: 'potential' }],
+      'regexp/no-super-linear-move': ['error', { report: 'potential', ignoreSticky: true }],
+    },
+  },
   // Most lines of a component are markup.
   { files: ['packages/*/src/**/*.tsx'], ...bounds(100) },
   {

@@ -7,7 +7,9 @@ export default {
   modulePathIgnorePatterns: ['/dist/'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   moduleNameMapper: {
-    '^(\\.{1,2}/.*)\\.js$': '$1',
+    // The same cases each time on CI.
+    '^fast-check$': '<rootDir>/tests/support/fast-check.ts',
+    '^(\\.{1,2}/(?!.*node_modules).*)\\.js$': '$1',
     '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
     '^@verbalis/service$': '<rootDir>/packages/service/src/app/index.ts',
     '^@verbalis/service/endpoints$': '<rootDir>/packages/service/src/app/endpoints.ts',

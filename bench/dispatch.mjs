@@ -9,7 +9,6 @@ import { startSink } from './support/sink.mjs';
 
 const MAILS = 3000;
 const CONNECTIONS = 10;
-const CONCURRENCY = 80;
 const OPERATOR = 'operator-of-the-benchmark';
 
 export default async function bench() {
@@ -19,7 +18,7 @@ export default async function bench() {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndispatch: { concurrency: ${CONCURRENCY} }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink] } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], runaway: false } }\n`,
   );
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--workers', '2', '--config', file], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,

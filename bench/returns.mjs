@@ -61,28 +61,24 @@ export default async function bench() {
         address: `guest${i}@post.example`,
         state: 'queued',
         cause: null,
-        attempts: 1,
+        attempts: 0,
         createdAt: now,
         nextAttemptAt: now,
-        leaseUntil: null,
+        notBefore: null,
         owner: null,
-        line: '0/x//',
+        fairnessKey: '0/x//',
         domain: 'post.example',
+        senderDomain: 'saltmarsh-ferries.example',
         expiresAt: null,
         decidedBy: null,
         avoid: null,
+        unfit: null,
+        unsettled: null,
         intended: null,
         kept: false,
       };
       store.messages.insert(tx, { message, deliveries: [row], idempotency: undefined });
-    }
-    const claimed = store.deliveries.claim(
-      tx,
-      { now, most: DELIVERIES, optionalMost: 0, leaseMs: 1e6, owner: 'x', isUnderWay: () => false },
-      () => false,
-      () => ({ provider: 'parcel', attemptId: newId('a', now) }),
-    );
-    claimed.forEach(({ delivery, attemptId, number }, i) => {
+      const attemptId = newId('a', now);
       const end = {
         endedAt: now,
         outcome: 'accepted',
@@ -94,7 +90,7 @@ export default async function bench() {
       };
       const fact = {
         id: `${attemptId}:accepted`,
-        deliveryId: delivery.id,
+        deliveryId: delivery,
         kind: 'accepted',
         source: 'attempt',
         at: now,
@@ -105,10 +101,10 @@ export default async function bench() {
       };
       store.deliveries.endAttempt(
         tx,
-        { id: attemptId, deliveryId: delivery.id, owner: 'x', number },
-        { end, fact, next: { at: undefined, avoid: undefined }, recordedAt: now },
+        { id: attemptId, deliveryId: delivery, owner: 'x', number: 1, provider: 'parcel', startedAt: now, hasBegun: false },
+        { end, fact, next: { at: undefined }, recordedAt: now },
       );
-    });
+    }
   });
   let n = 0;
   const bare = new Sqlite(join(folder(), 'bare.sqlite'));

@@ -61,6 +61,36 @@ try {
   };
   await open(owen.id);
   await shot(page, 'message', { fullPage: true });
+  // The operator's own session, in the space that delivers and then in the one that captures.
+  const at = async (name, path, ready, options) => {
+    await page.goto(`${url}${path}`);
+    await ready();
+    await shot(page, name, options);
+  };
+  const heading = (name) => () => page.getByRole('heading', { name, level: 1 }).waitFor();
+  const first = (name) => () => page.getByRole('grid', { name }).getByRole('row').nth(1).waitFor();
+  verbalis('queue', 'hold', '--template', 'pier-bulletin', '--edition', '1', '--reason', 'wrong picture in edition 1');
+  await at('send', '/send', () => page.getByRole('grid', { name: 'Holds' }).waitFor(), { fullPage: true });
+  verbalis('queue', 'release', '--all');
+  await at('figures', '/track/figures', heading('Figures'), { fullPage: true });
+  await at('returns', '/track/returns', first('Returns'));
+  const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
+  await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
+  await at('suppressions', '/track/suppressions', first('Suppressions'));
+  await at('alerts', '/track/alerts', first('Alerts'));
+  await at('live', '/track/live', heading('Live'));
+  await at('quarantine', '/track/quarantine', heading('Quarantine'));
+  await page.goto(`${url}/track/subscriptions`);
+  await page.getByRole('row', { name: /harbour office chat/ }).click();
+  await page.getByRole('heading', { name: 'harbour office chat', level: 1 }).waitFor();
+  await shot(page, 'subscription', { fullPage: true });
+  await page.evaluate(() => localStorage.setItem('verbalis.space', 'drydock'));
+  await at('captured-list', '/try', first('Captured mail'));
+  await page.getByRole('grid', { name: 'Captured mail' }).getByRole('row').filter({ hasText: 'Booking' }).first().click();
+  await page.locator('iframe').first().waitFor();
+  await page.waitForLoadState('networkidle');
+  await shot(page, 'captured-mail');
+  await page.evaluate(() => localStorage.setItem('verbalis.space', 'harbour'));
   const mail = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await mail.setContent(verbalis('render', 'demo/mail', 'booking-confirmed', '--part', 'html'));
   await shot(mail, 'mail-1280');

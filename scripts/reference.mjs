@@ -33,7 +33,7 @@ const formats = table(
 const css = table(
   ['property', 'value', 'ignored by', 'seen there instead'],
   CSS_FEATURES.map((one) => [
-    `\`${one.property.source}\``,
+    one.property === undefined ? 'any' : `\`${one.property.source}\``,
     one.value ? `\`${one.value.source}\`` : 'any',
     one.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; '),
     one.instead,

@@ -15,6 +15,7 @@ const DEBIAN = [
   ['python3-dkim', '/usr/bin/dkimverify'],
   ['python3-nacl', '/usr/lib/python3/dist-packages/nacl'],
   ['opendkim', '/usr/sbin/opendkim'],
+  ['libmail-dkim-perl', '/usr/share/perl5/Mail/DKIM.pm'],
   ['libsasl2-modules', '/usr/lib/x86_64-linux-gnu/sasl2/libplain.so'],
   ['sasl2-bin', '/usr/sbin/saslpasswd2'],
   ['swaks', '/usr/bin/swaks'],
@@ -41,12 +42,16 @@ if (missing.length > 0 && existsSync('/etc/debian_version')) {
   );
 }
 ensurePackages();
-// A second mail server; it cannot be installed beside the first, so its files are unpacked.
-const exim = 'node_modules/.cache/exim';
-if (!existsSync(`${exim}/usr/sbin/exim4`) && existsSync('/etc/debian_version')) {
-  mkdirSync(exim, { recursive: true });
-  run('Fetch Exim', 'apt-get', ['download', '-qq', 'exim4-daemon-light'], { cwd: exim });
-  const [file] = readdirSync(exim).filter((name) => name.endsWith('.deb'));
-  run('Unpack Exim', 'dpkg', ['-x', file, '.'], { cwd: exim });
+// Other mail servers cannot be installed beside the first, so their files are unpacked.
+for (const [name, debian, program] of [
+  ['exim', 'exim4-daemon-light', 'usr/sbin/exim4'],
+  ['opensmtpd', 'opensmtpd', 'usr/bin/smtp'],
+]) {
+  const folder = `node_modules/.cache/${name}`;
+  if (existsSync(`${folder}/${program}`) || !existsSync('/etc/debian_version')) continue;
+  mkdirSync(folder, { recursive: true });
+  run(`Fetch ${debian}`, 'apt-get', ['download', '-qq', debian], { cwd: folder });
+  const [file] = readdirSync(folder).filter((entry) => entry.endsWith('.deb'));
+  run(`Unpack ${debian}`, 'dpkg', ['-x', file, '.'], { cwd: folder });
 }
 run('Verify', process.execPath, ['scripts/verify.mjs', ...process.argv.slice(2)]);

@@ -56,6 +56,7 @@ test('a rule that is set holds at once for what has just happened, and the opera
   expect(rules.map((rule) => [rule.name, rule.from])).toEqual([
     ['written', 'configuration'],
     ['many-fail', 'service'],
+    ['runaway', 'built-in'],
   ]);
   expect(alerts).toMatchObject([
     {
@@ -75,7 +76,7 @@ test('a rule that is set holds at once for what has just happened, and the opera
   expect(text).toContain('https://mail.saltmarsh-ferries.example/track/alerts');
   // The other space has neither the rule nor the alert.
   const pier = createClient({ url: all.service.url, key: OPERATOR, space: 'pier' });
-  expect(await pier.alerts.list()).toMatchObject({ alerts: [], rules: [{ name: 'written' }] });
+  expect(await pier.alerts.list()).toMatchObject({ alerts: [], rules: [{ name: 'written' }, { name: 'runaway' }] });
 });
 
 test('what holds by a rule that is taken away is over', async () => {
@@ -139,4 +140,50 @@ test('an operator who could not be told is told later, of all in one mail', asyn
   await until(async () =>
     (await client.alerts.list()).alerts.every((alert) => alert.resolvedAt !== undefined || alert.rule === 'tuned') ? true : undefined,
   );
+});
+
+const firing = async (rule: string) =>
+  (await client.alerts.list()).alerts.filter((alert) => alert.rule === rule && alert.resolvedAt === undefined);
+
+test('what is missing fires when its time has passed, is over when it comes, and fires again', async () => {
+  await client.alerts.setRule('no-codes', { of: ['accepted'], fewer: 1, minutes: 30, where: 'reference starts-with "CODE-"' });
+  await clock.move(29 * MINUTE);
+  // Nothing came before the rule was set either, but it could not have been known to be missing.
+  expect(await firing('no-codes')).toEqual([]);
+  await clock.move(2 * MINUTE);
+  expect(await firing('no-codes')).toMatchObject([{ value: 0, text: expect.stringMatching(/^No accepted .* within 30 minutes/) }]);
+  await client.messages.send({ ...booking('asa@post.example'), reference: 'CODE-1' });
+  await clock.move(2 * MINUTE);
+  expect(await firing('no-codes')).toEqual([]);
+  await clock.move(31 * MINUTE);
+  expect(await firing('no-codes')).toHaveLength(1);
+});
+
+test('what is missing at night is not missed', async () => {
+  const at = (ms: number): string => new Date(clock.now() + ms).toISOString().slice(11, 16);
+  const hours = { from: at(60 * MINUTE), to: at(180 * MINUTE), timeZone: 'UTC' };
+  await client.alerts.setRule('by-day', { of: ['delivered'], fewer: 1, minutes: 30, hours });
+  await clock.move(80 * MINUTE);
+  expect(await firing('by-day')).toEqual([]);
+  await clock.move(15 * MINUTE);
+  expect(await firing('by-day')).toHaveLength(1);
+});
+
+test.each([
+  [{ fewer: 1, by: 'topic' as const }],
+  [{ count: 1, hours: { from: '06:00', to: '22:00', timeZone: 'UTC' } }],
+  [{ fewer: 1, hours: { from: '6', to: '22:00', timeZone: 'UTC' } }],
+  [{ fewer: 1, hours: { from: '06:00', to: '22:00', timeZone: 'Mars' } }],
+])('a rule that cannot be asked is refused: %j', async (rule) => {
+  await expect(client.alerts.setRule('odd', rule)).rejects.toMatchObject({ problem: { status: 422 } });
+});
+
+test('a built-in rule is not replaced', async () => {
+  await expect(client.alerts.setRule('runaway', { count: 1 })).rejects.toMatchObject({ problem: { status: 409 } });
+});
+
+test('an app that runs away: the alert names the template', async () => {
+  for (let i = 0; i < 22; i += 1) await client.messages.send(booking('runner@post.example', `SM-${9000 + i}`));
+  await clock.move(2 * MINUTE);
+  expect(await firing('runaway')).toMatchObject([{ group: 'booking-confirmed', value: 2 }]);
 });

@@ -3,7 +3,7 @@ import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { freePort } from './support/postfix.js';
-import { booking, DEMO_FOLDER, ROOT, startTestService, temporaryFolder, type TestService } from './support/service.js';
+import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
 // The command line as a process. It must be built: verify does that before.
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
@@ -184,6 +184,34 @@ describe('send and messages', () => {
     expect(ran.stderr).not.toContain('No key is set');
     writeFileSync(join(folder.path, '.env'), '');
   });
+});
+
+test('queue: hold, look, count, cancel, release; what is unclear is refused with status 2', async () => {
+  const env = { VERBALIS_KEY: OPERATOR };
+  const queue = (...args: string[]): Promise<Ran> => verbalis(['queue', ...args, '--space', 'harbour'], { env });
+  const held = await queue('hold', '--template', 'booking-confirmed', '--label', 'from=held', '--reason', 'wrong prices');
+  expect(held.out).toBe('0 deliveries held, and whatever else comes of template booking-confirmed, label from=held.\n');
+  const id = /queue release (h\w+)/.exec(held.err)?.[1];
+  const data = join(folder.path, 'held.json');
+  writeFileSync(data, JSON.stringify(booking('x@y.example').data));
+  for (const to of ['a@post.example', 'b@post.example'])
+    await verbalis(['send', 'booking-confirmed', '--to', to, '--data', data, '--label', 'from=held']);
+  await until(async () => ((await queue('holds')).out.includes('  2  ') ? true : undefined));
+  expect((await queue('holds')).out).toMatch(/template booking-confirmed, label from=held\s+2\s.*wrong prices/);
+  expect((await queue()).out).toMatch(/bookings\s+essential\s+queued\s+2\s+0\s+2/);
+  const count = await queue('cancel', '--label', 'from=held');
+  expect(count).toMatchObject({ code: 0, out: '2 deliveries of label from=held would be canceled. Nothing was: repeat it with --yes.\n' });
+  expect((await queue('cancel', '--domain', 'post.example', '--yes')).out).toBe('2 deliveries canceled.\n');
+  expect((await queue('release', id!)).out).toBe('The hold is over; 0 deliveries may go.\n');
+  expect(await queue('release', '--all')).toMatchObject({ code: 1, err: expect.stringContaining('no such hold') });
+  for (const args of [['hold'], ['hold', '--all', '--topic', 'x'], ['cancel', '--edition', 'x'], ['release', '--label', 'x']])
+    expect(await queue(...args)).toMatchObject({ code: 2 });
+});
+
+test('a reader that has read enough is no error', () => {
+  const script = `"${process.execPath}" "${CLI}" --help | true; echo "\${PIPESTATUS[0]}"`;
+  const { stdout, stderr } = spawnSync('bash', ['-c', script], { encoding: 'utf8' });
+  expect({ stdout, stderr }).toEqual({ stdout: '0\n', stderr: '' });
 });
 
 test('every command has help with an example', async () => {

@@ -54,7 +54,7 @@ browserTest('signs in with the secret, refuses a wrong one, and out again', asyn
 });
 
 browserTest('the one-time link opens it, and leaves no token in the address', async () => {
-  await page.goto(all.service.signInUrl);
+  await page.goto(await all.service.signInLink());
   await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
   expect(page.url()).not.toContain('token');
 });
@@ -92,7 +92,7 @@ browserTest('one message: sentence, advice, journey with evidence, the mail in a
     'Change this booking: https://saltmarsh-ferries.example/bookings/SM-2003',
   );
   expect(await axe(page)).toEqual([]);
-  const headers = (await page.request.get(`${all.service.url}/v1/messages/${id}/html`)).headers()['content-security-policy'];
+  const headers = (await page.request.get(`${all.service.url}/v1/messages/${id}/html?space=harbour`)).headers()['content-security-policy'];
   expect(headers).toContain("sandbox; default-src 'none'");
 });
 
@@ -206,6 +206,27 @@ browserTest('what waits, and providers that can be paused', async () => {
   await picture('send');
   await page.getByRole('button', { name: 'Resume relay' }).click();
   await page.getByText('Nothing waits').waitFor();
+});
+
+browserTest('email is held by a filter, and released', async () => {
+  await signIn();
+  await page.getByRole('link', { name: 'Send', exact: true }).click();
+  const hold = page.getByRole('button', { name: 'Hold', exact: true });
+  await hold.click();
+  await page.getByRole('alert').getByText('Fill in what is to be held').waitFor();
+  await page.getByLabel('Template').fill('booking-confirmed');
+  await page.getByLabel('Reason').fill('wrong prices');
+  await hold.click();
+  const row = page.getByRole('row', { name: /template booking-confirmed/ });
+  await row.getByText('wrong prices').waitFor();
+  const { id } = await all.client.messages.send(booking('held@post.example', 'SM-2006'));
+  await row.locator('[data-name="held"]').getByText('1', { exact: true }).waitFor();
+  await page.setViewportSize({ width: 360, height: 760 });
+  expect(await axe(page)).toEqual([]);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.getByRole('button', { name: 'Release template booking-confirmed' }).click();
+  await row.waitFor({ state: 'detached' });
+  await all.ended(id, 'accepted', 'delivered');
 });
 
 browserTest('the pages of what came back on a phone, in the dark', async () => {

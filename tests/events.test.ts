@@ -132,11 +132,16 @@ describe('a notification', () => {
       payload: { text: 'Not delivered to {{ event.data.address }}: {{ event.data.cause | default "unknown" }}' },
     });
     const batch = await consumer();
-    await client.subscriptions.add({ url: batch.url, filter: 'reference starts-with SM-951', batch: 10 });
-    await client.messages.sendBatch({
+    const batching = await client.subscriptions.add({ url: batch.url, filter: 'reference starts-with SM-951', batch: 10 });
+    // All are there when it begins.
+    await client.subscriptions.pause(batching.id);
+    const { results } = await client.messages.sendBatch({
       mode: 'all',
       messages: Array.from({ length: 6 }, (_, i) => booking(`guest${i}@post.example`, `SM-951${i}`)),
     });
+    for (const { id = '' } of results)
+      await until(async () => ((await client.messages.get(id)).deliveries[0]!.state === 'accepted' ? true : undefined));
+    await client.subscriptions.resume(batching.id);
     await client.messages.send(booking('refused99@post.example', 'SM-9504'));
     const one = await until(() => chat.got[0]);
     expect(JSON.parse(one.body)).toEqual({ text: 'Not delivered to refused99@post.example: mailbox-unknown' });
@@ -369,17 +374,23 @@ describe('a consumer', () => {
   });
 });
 
+/** A service whose clock the test moves, and a consumer that answers with a status of the test's. */
+async function onMovedClock(more: Pick<Parameters<typeof startTestService>[0] & object, 'script'> = {}) {
+  const clock = movableClock(Date.parse('2026-11-20T08:00:00Z'));
+  const own = await startTestService({ clock, ...more, change: { outside: { allow: ['127.0.0.1'] } } });
+  clock.busy = own.service.busy;
+  const operator = createClient({ url: own.service.url, key: OPERATOR, space: 'harbour' });
+  const answers = { status: 503 };
+  const { got, url } = await consumer((_request, response) => {
+    response.statusCode = answers.status;
+    response.end();
+  });
+  return { clock, own, operator, got, url, answers };
+}
+
 describe('with a clock that is moved', () => {
   test('a consumer that is dead for a day gets all of it after; for four days, what is too old is set aside and sent again when asked', async () => {
-    const clock = movableClock(Date.parse('2026-11-20T08:00:00Z'));
-    const own = await startTestService({ clock, change: { outside: { allow: ['127.0.0.1'] } } });
-    clock.busy = own.service.busy;
-    const operator = createClient({ url: own.service.url, key: OPERATOR, space: 'harbour' });
-    let alive = false;
-    const { got, url } = await consumer((_request, response) => {
-      response.statusCode = alive ? 200 : 500;
-      response.end();
-    });
+    const { clock, own, operator, got, url, answers } = await onMovedClock();
     const { id } = await operator.subscriptions.add({ url, filter: 'type = accepted' });
     const send = (n: number) =>
       operator.messages.sendBatch({
@@ -391,20 +402,40 @@ describe('with a clock that is moved', () => {
     expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 0, deadLetters: 0 });
     const tries = got.length;
     expect(tries).toBeGreaterThan(10);
-    alive = true;
+    answers.status = 200;
     await clock.move(8 * 3_600_000);
     expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, deadLetters: 0, waiting: 0 });
-    alive = false;
+    answers.status = 503;
     await send(5);
     await clock.move(4 * 24 * 3_600_000);
     expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 30, deadLetters: 5, waiting: 0 });
-    alive = true;
+    answers.status = 200;
     expect((await operator.subscriptions.again(id)).count).toBe(5);
     await clock.move(3_600_000);
     expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 35, deadLetters: 0, behind: 0 });
     expect(new Set(got.map(({ event }) => event.id)).size).toBe(35);
     await own.stop();
   });
+});
+
+test('what waits behind a failed notification is not late when the date is set back before anybody notices', async () => {
+  const { clock, own, operator, got, url, answers } = await onMovedClock({ script: { 'bo@post.example': 'report-delivered' } });
+  const { id } = await operator.subscriptions.add({ url, filter: 'type = accepted or type = delivered' });
+  await operator.messages.send(booking('bo@post.example'));
+  await until(async () => {
+    await clock.move(100);
+    return (await operator.subscriptions.get(id)).waiting === 2 ? true : undefined;
+  });
+  answers.status = 200;
+  clock.jump(-20 * 3_600_000, { isNoticed: false });
+  await clock.move(60_000);
+  expect(await operator.subscriptions.get(id)).toMatchObject({ delivered: 2, waiting: 0 });
+  expect(got.map(({ event }) => event.type)).toEqual([
+    'verbalis.delivery.accepted',
+    'verbalis.delivery.accepted',
+    'verbalis.delivery.delivered',
+  ]);
+  await own.stop();
 });
 
 describe('at the door', () => {
@@ -535,7 +566,7 @@ describe('figures and alerts', () => {
       const found = await client.alerts.list();
       return found.alerts.some((alert) => alert.group === 'refund-receipt') ? found : undefined;
     });
-    expect(rules.map((rule) => rule.name)).toEqual(['refusals', 'many-bookings']);
+    expect(rules.map((rule) => rule.name)).toEqual(['refusals', 'many-bookings', 'runaway']);
     expect(alerts.find((alert) => alert.group === 'refund-receipt')).toMatchObject({ rule: 'refusals' });
     await until(() => chat.got.find((got) => /% failed within 15 minutes for template refund-receipt/.test(got.body)));
   });

@@ -94,6 +94,32 @@ const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promi
       return () => client.messages.reschedule(id, { notBefore: later() });
     },
   ],
+  [
+    'hold',
+    async () => {
+      await client.messages.send({ ...booking(address()), notBefore: later() });
+      return () => client.holds.add({ template: 'booking-confirmed', labels: { n: String((n += 1)) } });
+    },
+  ],
+  [
+    'release',
+    async () => {
+      const { id } = await client.messages.send({ ...booking(address()), notBefore: later(), labels: { n: String((n += 1)) } });
+      const hold = await client.holds.add({ labels: { n: String(n) } });
+      return async () => {
+        await client.holds.release({ id: hold.id });
+        await client.messages.get(id);
+      };
+    },
+  ],
+  [
+    'cancel by a filter',
+    async () => {
+      await client.messages.send({ ...booking(address()), notBefore: later(), labels: { n: String((n += 1)) } });
+      const labels = { n: String(n) };
+      return () => client.queue.cancel({ labels });
+    },
+  ],
   ['upload', async () => () => client.uploads.add(new Blob(['x'.repeat(300_000)]), { name: 'a.txt' })],
   ['suppress', async () => () => client.suppressions.add({ address: address() })],
   [

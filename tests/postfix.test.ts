@@ -52,7 +52,7 @@ print(json.dumps({
   'defects': [str(d) for part in mail.walk() for d in part.defects],
 }))`;
 
-postfixTest('an email with names and subject beyond ASCII arrives whole', async () => {
+postfixTest('RFC 2047 5: an email with names and subject beyond ASCII arrives whole [Postfix, Python’s email]', async () => {
   const wanted = booking({ name: 'Ása Þórsdóttir, "Nýja höfn" 海', address: 'asa@post.example' });
   wanted.data.sailing.from = 'Brackwater → Ængus 桟橋';
   wanted.data.passenger.givenName = 'Ása 👋';
@@ -74,7 +74,7 @@ postfixTest('an email with names and subject beyond ASCII arrives whole', async 
   expect(read['html']).toContain('You are on board, Ása 👋</h1>');
 });
 
-postfixTest('a recipient that Postfix’s next hop refuses comes back as a real report: failed, mailbox-unknown', async () => {
+postfixTest('RFC 3464 2: a recipient that the next hop refuses comes back as a report: failed, mailbox-unknown [Postfix]', async () => {
   const { id } = await all.client.messages.send(booking('nobody@refusing.example'));
   const { deliveries } = await all.ended(id, 'failed');
   expect(deliveries[0]).toMatchObject({

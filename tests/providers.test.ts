@@ -20,7 +20,12 @@ const PARCEL = {
       title: '{{ message.subject }}',
       body: { plain: '{{ message.text }}', rich: '{{ message.html }}' },
       enclosed: [{ $each: 'one in message.attachments', $value: { label: '{{ one.name }}', data: '{{ one.base64 }}' } }],
-      extra: { ref: '{{ message.deliveryId }}' },
+      extra: {
+        ref: '{{ message.deliveryId }}',
+        answers: '{{ message.inReplyTo }}',
+        invitation: '{{ message.calendar.text }}',
+        fields: '{{ message.headers }}',
+      },
     },
   },
   answer: { id: '$.letter.id', reason: '$.failure.words', status: '$.failure.smtp', statuses: { '422': 'refused' } },
@@ -72,11 +77,12 @@ beforeAll(async () => {
         nowhere: { kind: 'smtp', host: '127.0.0.1', port: 1 },
         'wrong-key': { ...PARCEL, secrets: { token: 'wrong' }, request: { ...PARCEL.request, url: `http://127.0.0.1:${parcel.port}/` } },
       },
+      publicUrl: 'https://mail.saltmarsh-ferries.example',
       limits: { attachmentBytes: 1_000_000 },
       outside: { allow: [`127.0.0.1`] },
       spaces: {
         'by-parcel': space('parcel', {
-          senderDomains: ['ferries.example'],
+          senderDomains: ['ferries.example', 'fähren.example'],
           replyTo: 'Harbour desk <desk@saltmarsh-ferries.example>',
           archive: 'archive@saltmarsh-ferries.example',
           operator: 'op@saltmarsh-ferries.example',
@@ -125,15 +131,57 @@ describe('one call, any provider', () => {
     expect(readFileSync(join(all.folder, 'all.mbox'), 'utf8')).toMatch(/^From returns\+\S+ \w{3} \w{3} \d+ [\d:]+ \d{4}\n/);
     expect(all.logs.join('')).toContain('MV Sandpiper');
   });
+  test('a provider that makes emails itself gets the thread, the invitation and the way to unsubscribe', async () => {
+    const first = await ended('by-parcel', booking('thread@post.example'), 'accepted');
+    await ended(
+      'by-parcel',
+      {
+        to: ['thread@post.example'],
+        subject: 'the answer',
+        text: 'x',
+        html: '',
+        topic: 'pier-news',
+        from: 'crew@xn--fhren-gra.example',
+        inReplyTo: first.id,
+        calendar: { method: 'REQUEST', text: 'BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n' },
+      },
+      'accepted',
+    );
+    const letter = parcel.taken.find(({ subject, to }) => subject === 'the answer' && to === 'thread@post.example');
+    const headerId = `${first.id}@saltmarsh-ferries.example`;
+    expect(letter!.headers).toMatchObject({ answers: headerId, invitation: 'BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n' });
+    expect(letter!.headers['fields']).toEqual(
+      expect.arrayContaining([
+        { name: 'In-Reply-To', value: `<${headerId}>` },
+        { name: 'References', value: `<${headerId}>` },
+        { name: 'List-Unsubscribe', value: expect.stringMatching(/^<https:\/\/mail\.saltmarsh-ferries\.example\/unsubscribe\/[^>]+>$/) },
+        { name: 'List-Unsubscribe-Post', value: 'List-Unsubscribe=One-Click' },
+      ]),
+    );
+  });
+  test('the separator of a signature keeps its space; other white space at the end of a line would join it to the next', async () => {
+    const { id } = await ended(
+      'captured',
+      { to: ['asa@post.example'], subject: 'x', text: 'one \ntwo\t\n-- \nname', html: '' },
+      'accepted',
+    );
+    const mail = readMail(Buffer.from(await (clients['captured'] as Client).messages.source(id)));
+    expect(shownText(mail, 'plain')).toBe('one\r\ntwo\r\n-- \r\nname');
+    expect(shownText(mail, 'html')).toBeUndefined();
+  });
   test('refused for good, and put off with a time to come back', async () => {
-    for (const space of ['by-parcel', 'by-postbox']) {
+    // A 429 is the provider's trouble, unless the profile's words say that it is about this recipient.
+    for (const [space, busy] of [
+      ['by-parcel', 'trouble'],
+      ['by-postbox', 'deferred'],
+    ] as const) {
       const failed = await ended(space, booking('nobody@post.example'), 'failed', 'accepted');
       expect(failed.deliveries.find((delivery) => delivery.address === 'nobody@post.example')).toMatchObject({
         state: 'failed',
         cause: 'mailbox-unknown',
       });
       const later = await ended(space, booking('later@post.example'), 'accepted');
-      expect(later.deliveries[0]!.attempts.map((attempt) => attempt.outcome)).toEqual(['deferred', 'deferred', 'accepted']);
+      expect(later.deliveries[0]!.attempts.map((attempt) => attempt.outcome)).toEqual([busy, busy, 'accepted']);
       expect(later.deliveries[0]!.attempts[2]!.providerId).toMatch(/^(parcel|postbox)-\d+$/);
     }
   });
@@ -141,7 +189,7 @@ describe('one call, any provider', () => {
 
 describe('an HTTP provider in trouble', () => {
   const cases: [Fault, string, RegExp][] = [
-    ['busy', 'deferred', /slow down/],
+    ['busy', 'trouble', /slow down/],
     ['ill', 'trouble', /out of order/],
     ['moved', 'trouble', /redirects are not followed/],
     ['hang-up', 'uncertain', /could not be asked/],

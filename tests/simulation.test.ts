@@ -17,7 +17,7 @@ import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './suppor
 
 // The whole service through thousands of random steps: mail, changes of mind, a clock that is moved, statements that fail, a disk that is
 // full, a file that is locked, sockets that are lost, calls that make no sense, restarts. Afterwards every message that was accepted has ended.
-const STEPS = process.env['CI'] === undefined ? 1500 : 10_000;
+const STEPS = process.env['CI'] === undefined ? 1000 : 3_000;
 const SEED = Number(process.env['VERBALIS_SEED'] ?? 20_261_127);
 const SECRET = 'what only the provider knows';
 const FINAL = new Set(['accepted', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled']);
@@ -43,6 +43,8 @@ function simulatedClock(
   start: number,
 ): Clock & { readonly pass: (ms: number) => Promise<void>; readonly jump: (ms: number) => Promise<void> } {
   let now = start;
+  let elapsed = 0;
+  const jumped = new Set<(jump: { readonly from: number; readonly to: number }) => void>();
   const timers = new Set<{ readonly at: number; readonly run: () => void }>();
   const at: Clock['at'] = (when, run) => {
     const timer = { at: when, run };
@@ -51,6 +53,11 @@ function simulatedClock(
   };
   return {
     now: () => now,
+    elapsed: () => elapsed,
+    onJump: (callback) => {
+      jumped.add(callback);
+      return () => jumped.delete(callback);
+    },
     at,
     after: (ms, run) => at(now + ms, run),
     async pass(ms) {
@@ -60,15 +67,18 @@ function simulatedClock(
         for (const timer of timers) if (timer.at <= end && (next === undefined || timer.at < next.at)) next = timer;
         if (next === undefined) break;
         timers.delete(next);
+        elapsed += Math.max(0, next.at - now);
         now = Math.max(now, next.at);
         next.run();
         await turns(2);
       }
+      elapsed += end - now;
       now = end;
     },
     /** As when a machine was asleep: what was due meanwhile is due all at once. */
     async jump(ms) {
       now += ms;
+      for (const callback of jumped) callback({ from: now - ms, to: now });
       await this.pass(0);
     },
   };
@@ -272,7 +282,7 @@ test(
         'a call',
         async () => {
           const body = pick<unknown>([null, 7, {}, { events: [null, { what: 'arrived', nr: n, at: -1e300 }] }, { events: 'x' }, []]);
-          expect([200, 503]).toContain((await call(body)).status);
+          expect([200, 422, 503]).toContain((await call(body)).status);
         },
       ],
       [1, 'pause', () => attempt(() => client.providers.pause('relay'))],

@@ -122,7 +122,7 @@ browserTest('a subscription: chosen filter, how much it lets through, test, paus
   expect(await axe(page)).toEqual([]);
   await page.getByRole('button', { name: 'Remove' }).click();
   await page.getByRole('alertdialog').getByText('Remove “office”?').waitFor();
-  await page.getByRole('button', { name: 'Take away' }).click();
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Remove' }).click();
   await page.getByText('No subscriptions yet').waitFor();
 });
 
@@ -218,8 +218,8 @@ browserTest('alerts teach, and say what holds; rules are set, changed and taken 
   await page.keyboard.press('Enter');
   await page.getByText('more than 4 % failed or complained').waitFor();
   expect(await axe(page)).toEqual([]);
-  await page.getByRole('button', { name: 'Take away many-complaints' }).press('Enter');
-  await page.getByRole('alertdialog').getByRole('button', { name: 'Take away' }).press('Enter');
+  await page.getByRole('button', { name: 'Remove many-complaints' }).press('Enter');
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Remove' }).press('Enter');
   await page.getByText('more than 4 % failed or complained').waitFor({ state: 'detached' });
 });
 

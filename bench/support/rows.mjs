@@ -40,28 +40,28 @@ export async function historyRows(store, { messages, from, to, space, step = 500
               address,
               state: 'queued',
               cause: null,
-              attempts: 1,
+              attempts: 0,
               createdAt: now,
               nextAttemptAt: now,
-              leaseUntil: null,
+              notBefore: null,
               owner: null,
               fairnessKey: `0/${space}//`,
               domain,
+              senderDomain: 'saltmarsh-ferries.example',
               expiresAt: null,
               decidedBy: null,
               avoid: null,
+              unfit: null,
+              unsettled: null,
+              unsettledAt: null,
+              heldBy: null,
+              heldFrom: null,
               intended: null,
               kept: false,
             },
           ],
           idempotency: undefined,
         });
-        store.deliveries.claim(
-          tx,
-          { now, most: 1, optionalMost: 0, leaseMs: 1e6, owner: 'rows', isUnderWay: () => false },
-          () => false,
-          () => ({ provider: i % 3 === 0 ? 'south-relay' : 'north-relay', attemptId: attempt }),
-        );
         const fact = (kind, more = {}) => ({
           id: `${attempt}:${kind}`,
           deliveryId: delivery,
@@ -76,11 +76,19 @@ export async function historyRows(store, { messages, from, to, space, step = 500
         });
         store.deliveries.endAttempt(
           tx,
-          { id: attempt, deliveryId: delivery, owner: 'rows', number: 2 },
+          {
+            id: attempt,
+            deliveryId: delivery,
+            owner: 'rows',
+            number: 1,
+            provider: i % 3 === 0 ? 'south-relay' : 'north-relay',
+            startedAt: now,
+            hasBegun: false,
+          },
           {
             end: { endedAt: now, outcome: 'accepted', phase: 'content', replyCode: 250, status: null, diagnostic: null, providerId: null },
             fact: fact('accepted'),
-            next: { at: undefined, avoid: undefined },
+            next: { at: undefined },
             recordedAt: now,
           },
         );

@@ -1,5 +1,6 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { chmodSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { once } from 'node:events';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
 import { freePort } from './postfix.js';
@@ -12,7 +13,7 @@ export interface Exim {
   readonly port: number;
   /** The emails that have arrived, as bytes. */
   readonly delivered: () => Buffer[];
-  readonly stop: () => void;
+  readonly stop: () => Promise<void>;
 }
 
 /** An Exim of the test's own. It refuses nobody@…, and puts later@… off. Needs root. */
@@ -53,6 +54,7 @@ begin transports
 file:
   driver = appendfile
   directory = ${base}/mail
+  maildir_format
   user = ${USER}
 `,
   );
@@ -70,10 +72,17 @@ file:
   );
   return {
     port,
-    delivered: () => readdirSync(join(base, 'mail')).map((name) => readFileSync(join(base, 'mail', name))),
-    stop: () => {
+    // A maildir's "new" has whole emails only.
+    delivered: () => {
+      const folder = join(base, 'mail/new');
+      return existsSync(folder) ? readdirSync(folder).map((name) => readFileSync(join(folder, name))) : [];
+    },
+    stop: async () => {
+      const gone = once(child, 'exit');
       child.kill('SIGTERM');
-      rmSync(base, { recursive: true, force: true });
+      await gone;
+      // Exim delivers in processes of their own, which may still be writing when the daemon has gone.
+      rmSync(base, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
     },
   };
 }

@@ -147,7 +147,7 @@ ${secure === undefined ? '' : `smtpd_tls_cert_file = ${secure.certFile}\nsmtpd_t
     },
     stop: () => {
       postfix('stop');
-      rmSync(base, { recursive: true, force: true });
+      rmSync(base, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
     },
   };
 }

@@ -12,7 +12,9 @@ export function connect(options: ConnectionOptions): Client {
   const url = options.url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620';
   if (!/^https?:\/\/[^\s/]+\/?$/.test(url))
     throw new UsageError(`"${url}" is not a valid service address.`, 'It looks like http://127.0.0.1:8620.');
-  const key = options.key ?? process.env['VERBALIS_KEY'] ?? process.env['VERBALIS_OPERATOR_SECRET'];
+  // One that is set to nothing is not set.
+  const set = (name: string): string | undefined => (process.env[name] === '' ? undefined : process.env[name]);
+  const key = options.key ?? set('VERBALIS_KEY') ?? set('VERBALIS_OPERATOR_SECRET');
   if (key === undefined) throw new UsageError('No key is set.', 'Set VERBALIS_KEY in the environment or in .env, or give --key KEY.');
   return createClient({ url, key, space: options.space });
 }

@@ -42,6 +42,7 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
   { commands: [['suppressions', 'track: addresses that get no more mail']], load: () => import('./suppressions/index.js') },
+  { commands: [['address', 'track: everything that is known about one address']], load: () => import('./addresses/index.js') },
   { commands: [['subscriptions', 'track: where events are sent, signed']], load: () => import('./webhooks/index.js') },
   { commands: [['events', 'track: events, newest first']], load: () => import('./events/index.js') },
   { commands: [['figures', 'track: how many, how they ended, how long it took']], load: () => import('./figures/index.js') },
@@ -51,12 +52,19 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [
       ['serve', 'set up: run the service'],
       ['backup <file>', 'set up: copy the database, also of a running service'],
+      ['prove', 'set up: kill a service under load, and hold what it says against what was received'],
     ],
     load: () => import('./service/index.js'),
   },
   { commands: [['providers', 'set up: what email is sent through']], load: () => import('./providers/index.js') },
   { commands: [['domains', 'set up: sending domains and the keys that sign for them']], load: () => import('./domains/index.js') },
-  { commands: [['keys', 'set up: keys of a space']], load: () => import('./keys/index.js') },
+  {
+    commands: [
+      ['keys', 'set up: keys of a space'],
+      ['sign-in', 'set up: a link that opens the console, once and within ten minutes'],
+    ],
+    load: () => import('./keys/index.js'),
+  },
   { commands: [['demo', 'the whole thing with made-up data']], load: () => import('./demo/index.js') },
 ];
 
@@ -66,6 +74,21 @@ function remote(command: Command): Command {
     .addOption(new Option('--key <key>', 'a key of a space (VERBALIS_KEY)'))
     .addOption(new Option('--space <space>', 'the space, with the operator’s secret'))
     .option('--json', 'for machines');
+}
+
+/** The options of `remote`. */
+const REMOTE = ['url', 'key', 'space', 'json'];
+
+/**
+ * Gives a command what was said to those above it: `queue hold --space x` is read by `queue`, which has the option too. Without this the space
+ * would be ignored without a word.
+ */
+function handDown(action: Command): void {
+  for (let above = action.parent; above !== null; above = above.parent)
+    for (const name of REMOTE) {
+      const value: unknown = above.getOptionValue(name);
+      if (value !== undefined && action.getOptionValue(name) === undefined) action.setOptionValue(name, value);
+    }
 }
 
 function example(command: Command, ...lines: string[]): Command {
@@ -79,6 +102,9 @@ async function program(called: string | undefined, run: (action: Action) => Prom
     .version('0.1.0')
     .showHelpAfterError('(--help shows how it is used)')
     .showSuggestionAfterError(true);
+  root.hook('preAction', (_root, action) => {
+    handDown(action);
+  });
   const making: Making = { run, remote, example };
   const loaded = new Command();
   for (const { commands, load } of FEATURES) {
@@ -133,6 +159,12 @@ function explain(error: unknown, output: Output): ExitCode {
 /** Runs the command line. @returns the exit code */
 export async function main(args: readonly string[]): Promise<ExitCode> {
   const output = processOutput();
+  // Whoever reads has read enough: verbalis alerts | head.
+  for (const stream of [process.stdout, process.stderr])
+    stream.on('error', (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EPIPE') throw error;
+      process.exit(0);
+    });
   if (existsSync('.env')) process.loadEnvFile('.env');
   let code: ExitCode = 0;
   const called = args.find((arg) => !arg.startsWith('-') && arg !== 'help');

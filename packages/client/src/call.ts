@@ -66,7 +66,7 @@ interface Request {
 
 /** Calls endpoints: repeats what is safe to repeat, and makes errors of refusals. */
 export function caller({ url, key, space, tries = 3, headers = {}, fetch: http = fetch }: ClientOptions) {
-  const base = url.replace(/\/+$/, '');
+  const base = url.replace(/(?<!\/)\/+$/, '');
   const client = createFetchClient<paths>({
     baseUrl: base,
     // Looked up with each call: a page may put another in its place.

@@ -22,7 +22,9 @@ export async function* eventsOf(response: Response): AsyncGenerator<StreamEvent>
         let event = 'message';
         const data: string[] = [];
         for (const line of block.split(/\r?\n/)) {
-          const [, name = '', text = ''] = /^([^:]*):? ?(.*)$/s.exec(line) ?? [];
+          const colon = line.includes(':') ? line.indexOf(':') : line.length;
+          const name = line.slice(0, colon);
+          const text = line.slice(colon + 1).replace(/^ /, '');
           if (name === 'id') id = text;
           else if (name === 'event') event = text;
           else if (name === 'data') data.push(text);

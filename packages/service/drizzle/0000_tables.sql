@@ -61,6 +61,7 @@ CREATE TABLE `callback_batches` (
 	`provider` text NOT NULL,
 	`received_at` integer NOT NULL,
 	`extracted` integer DEFAULT false NOT NULL,
+	`try_at` integer DEFAULT 0 NOT NULL,
 	`body` blob NOT NULL
 );
 --> statement-breakpoint
@@ -118,7 +119,8 @@ CREATE TABLE `editions` (
 --> statement-breakpoint
 CREATE TABLE `editions_in_use` (
 	`space` text PRIMARY KEY NOT NULL,
-	`number` integer NOT NULL
+	`number` integer NOT NULL,
+	`folder_hash` text
 );
 --> statement-breakpoint
 CREATE TABLE `cursors` (
@@ -155,16 +157,42 @@ CREATE TABLE `figures` (
 	PRIMARY KEY(`space`, `grain`, `dimension`, `at`, `value`, `measure`)
 );
 --> statement-breakpoint
+CREATE TABLE `holds` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`filter` text NOT NULL,
+	`reason` text,
+	`created_at` integer NOT NULL,
+	`is_released` integer DEFAULT false NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `key_spending` (
+	`key` text NOT NULL,
+	`span_at` integer NOT NULL,
+	`emails` integer NOT NULL,
+	PRIMARY KEY(`key`, `span_at`)
+);
+--> statement-breakpoint
 CREATE TABLE `keys` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,
 	`name` text NOT NULL,
 	`scopes` text NOT NULL,
 	`hash` text NOT NULL,
-	`created_at` integer NOT NULL
+	`start` text NOT NULL,
+	`bounds` text,
+	`created_at` integer NOT NULL,
+	`expires_at` integer,
+	`revoked_at` integer,
+	`old_hash` text,
+	`old_until` integer,
+	`last_used_at` integer,
+	`last_used_from` text
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
+CREATE UNIQUE INDEX `keys_old_hash_unique` ON `keys` (`old_hash`);--> statement-breakpoint
+CREATE INDEX `keys_by_space` ON `keys` (`space`,`id`);--> statement-breakpoint
 CREATE TABLE `sessions` (
 	`hash` text PRIMARY KEY NOT NULL,
 	`kind` text NOT NULL,
@@ -200,13 +228,19 @@ CREATE TABLE `deliveries` (
 	`attempts` integer NOT NULL,
 	`created_at` integer NOT NULL,
 	`next_attempt_at` integer,
-	`lease_until` integer,
+	`not_before` integer,
 	`owner` text,
 	`fairness_key` text NOT NULL,
 	`domain` text NOT NULL,
+	`sender_domain` text NOT NULL,
 	`expires_at` integer,
 	`decided_by` text,
 	`avoid` text,
+	`unfit` text,
+	`unsettled` text,
+	`unsettled_at` integer,
+	`held_by` text,
+	`held_from` integer,
 	`intended` text,
 	`kept` integer DEFAULT false NOT NULL,
 	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
@@ -214,7 +248,9 @@ CREATE TABLE `deliveries` (
 --> statement-breakpoint
 CREATE INDEX `deliveries_by_message` ON `deliveries` (`message_id`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_fairness_key` ON `deliveries` (`fairness_key`,`next_attempt_at`,`id`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
-CREATE INDEX `deliveries_by_deadline` ON `deliveries` (`expires_at`) WHERE "deliveries"."next_attempt_at" is not null and "deliveries"."expires_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_domain` ON `deliveries` (`fairness_key`,`domain`,`next_attempt_at`,`id`) WHERE "deliveries"."next_attempt_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_deadline` ON `deliveries` (`expires_at`) WHERE coalesce("deliveries"."next_attempt_at", "deliveries"."held_from") is not null and "deliveries"."expires_at" is not null;--> statement-breakpoint
+CREATE INDEX `deliveries_by_hold` ON `deliveries` (`held_by`,`id`) WHERE "deliveries"."held_by" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries"."owner" is not null;--> statement-breakpoint
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`,`id`);--> statement-breakpoint
@@ -264,9 +300,15 @@ CREATE TABLE `messages` (
 	`labels` text NOT NULL,
 	`data` text NOT NULL,
 	`header_id` text NOT NULL,
-	`created_at` integer NOT NULL
+	`created_at` integer NOT NULL,
+	`body_until` integer,
+	`data_until` integer,
+	`facts_until` integer
 );
 --> statement-breakpoint
+CREATE INDEX `messages_body_until` ON `messages` (`body_until`) WHERE "messages"."body_until" is not null;--> statement-breakpoint
+CREATE INDEX `messages_data_until` ON `messages` (`data_until`) WHERE "messages"."data_until" is not null;--> statement-breakpoint
+CREATE INDEX `messages_facts_until` ON `messages` (`facts_until`) WHERE "messages"."facts_until" is not null;--> statement-breakpoint
 CREATE INDEX `messages_by_space` ON `messages` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `messages_by_header_id` ON `messages` (`header_id`);--> statement-breakpoint
 CREATE INDEX `messages_by_reference` ON `messages` (`space`,`reference`,`id`);--> statement-breakpoint
@@ -285,7 +327,9 @@ CREATE TABLE `sender_faults` (
 --> statement-breakpoint
 CREATE TABLE `provider_states` (
 	`name` text PRIMARY KEY NOT NULL,
-	`paused` integer NOT NULL
+	`paused` integer DEFAULT false NOT NULL,
+	`trouble_since` integer,
+	`trouble_why` text
 );
 --> statement-breakpoint
 CREATE TABLE `returns` (

@@ -25,6 +25,8 @@ export interface SmtpSimulatorOptions {
 /** What the simulator says of a recipient, and what it lets be known of the mail later. */
 export interface Behaviour {
   readonly answer: Answer;
+  /** How long it takes to answer, in milliseconds; at once when left out. */
+  readonly afterMs?: number;
   readonly later?: {
     /** After so many milliseconds. */
     readonly afterMs: number;
@@ -60,6 +62,8 @@ export interface Seen {
   readonly address: string;
   tries: number;
   taken: number;
+  /** The sender of the last envelope that was taken. */
+  from?: string;
 }
 
 export interface SmtpSimulator {
@@ -67,6 +71,8 @@ export interface SmtpSimulator {
   readonly seen: ReadonlyMap<string, Seen>;
   /** Whether a report is on its way. */
   readonly busy: () => boolean;
+  /** How many reports are still to be mailed. */
+  readonly reportsDue: () => number;
   readonly close: () => Promise<void>;
 }
 
@@ -145,20 +151,24 @@ export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<
   }
 
   const listener: SmtpListener = await listenSmtp(
-    options.host,
-    options.port,
-    { name: `${options.name}.example`, maxBytes: 30 * 1024 * 1024, maxRecipients: 100 },
+    {
+      host: options.host,
+      doors: [{ port: options.port }],
+      server: { name: `${options.name}.example`, maxBytes: 30 * 1024 * 1024, maxRecipients: 100 },
+    },
     {
       recipient: ({ to }) => {
         const known = of(to);
         known.tries += 1;
-        return behaviourOf(to, known.tries).answer;
+        const { answer, afterMs } = behaviourOf(to, known.tries);
+        return afterMs === undefined ? answer : new Promise((done) => setTimeout(done, afterMs, answer));
       },
       mail: ({ from, to, bytes }) => {
         const at = clock.now();
         for (const text of to) {
           const known = of(text);
           known.taken += 1;
+          known.from = from;
           if (options.tally !== undefined) appendFileSync(options.tally, `${JSON.stringify({ to: text, from, at, size: bytes.length })}\n`);
           const { later } = behaviourOf(text, known.tries);
           if (later !== undefined) schedule(later.afterMs, () => report(from, { to: text, later, original: bytes, arrivedAt: at }));
@@ -168,9 +178,10 @@ export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<
     },
   );
   return {
-    port: listener.port,
+    port: listener.ports[0] ?? 0,
     seen,
     busy: () => underWay.size > 0,
+    reportsDue: () => timers.size + underWay.size,
     close: async () => {
       for (const cancel of timers) cancel();
       await listener.close();

@@ -7,8 +7,12 @@ interface Json {
 }
 
 /** A rule in a sentence. */
-function ruleText({ of, where, by, percent, count, queueSeconds, minutes, least }: AlertRule): string {
+function ruleText({ of, where, by, percent, count, queueSeconds, fewer, hours, minutes, least }: AlertRule): string {
   if (queueSeconds !== undefined) return `the oldest mail has waited for more than ${queueSeconds} s`;
+  if (fewer !== undefined) {
+    const when = hours === undefined ? '' : `, from ${hours.from} to ${hours.to} (${hours.timeZone})`;
+    return `fewer than ${fewer} ${of.join(' or ')} within ${minutes} minutes${where === '' ? '' : `, where ${where}`}${when}`;
+  }
   const limit = percent === undefined ? `more than ${count ?? 0} ${of.join(' or ')}` : `more than ${percent} % ${of.join(' or ')}`;
   const only = where === '' ? '' : `, where ${where}`;
   return `${limit} within ${minutes} minutes${by === undefined ? '' : `, each ${by} on its own`}${only}; says nothing below ${least}`;
@@ -42,7 +46,9 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
   else if (found.alerts.length === 0) output.note('All is quiet.');
   const wide = Math.max(...found.rules.map((rule) => rule.name.length));
   for (const rule of found.rules)
-    output.out(`Rule ${rule.name.padEnd(wide)}  ${ruleText(rule)}${rule.from === 'configuration' ? '  (verbalis.yaml)' : ''}`);
+    output.out(
+      `Rule ${rule.name.padEnd(wide)}  ${ruleText(rule)}${rule.from === 'configuration' ? '  (verbalis.yaml)' : rule.from === 'built-in' ? '  (always)' : ''}`,
+    );
   return firing.length > 0 ? 1 : 0;
 }
 
@@ -53,6 +59,9 @@ export interface SetRuleOptions extends Json {
   readonly percent?: string;
   readonly count?: string;
   readonly queueSeconds?: string;
+  readonly fewer?: string;
+  readonly hours?: string;
+  readonly timeZone?: string;
   readonly minutes?: string;
   readonly least?: string;
 }
@@ -67,6 +76,7 @@ function numberOf(text: string | undefined, option: string): number | undefined 
 /** Sets a rule of the space, or changes it. */
 export async function setRule(client: Client, name: string, options: SetRuleOptions, output: Output): Promise<ExitCode> {
   const { of, where, by, json } = options;
+  const [from, to] = options.hours?.split('-') ?? [];
   const wanted = {
     of,
     where,
@@ -74,11 +84,13 @@ export async function setRule(client: Client, name: string, options: SetRuleOpti
     percent: numberOf(options.percent, '--percent'),
     count: numberOf(options.count, '--count'),
     queueSeconds: numberOf(options.queueSeconds, '--queue-seconds'),
+    fewer: numberOf(options.fewer, '--fewer'),
+    ...(from === undefined ? {} : { hours: { from, to, ...(options.timeZone === undefined ? {} : { timeZone: options.timeZone }) } }),
     minutes: numberOf(options.minutes, '--minutes'),
     least: numberOf(options.least, '--least'),
   };
-  if (wanted.percent === undefined && wanted.count === undefined && wanted.queueSeconds === undefined)
-    throw new UsageError('A rule needs a limit.', 'One of --percent 5, --count 20, --queue-seconds 300.');
+  if ([wanted.percent, wanted.count, wanted.queueSeconds, wanted.fewer].every((limit) => limit === undefined))
+    throw new UsageError('A rule needs a limit.', 'One of --percent 5, --count 20, --queue-seconds 300, --fewer 1.');
   const made = await client.alerts.setRule(name, wanted as NewAlertRule);
   output.out(json === true ? JSON.stringify(made, null, 2) : `Set: ${made.name}: ${ruleText(made)}.`);
   return 0;

@@ -25,6 +25,9 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--percent <n>', 'fires above so many per cent of the hand-overs')
         .option('--count <n>', 'fires above so many events')
         .option('--queue-seconds <n>', 'fires when the oldest due mail has waited so long')
+        .option('--fewer <n>', 'fires below so many events: something is missing')
+        .option('--hours <from-to>', 'with --fewer: only within these hours of the day, like 06:00-22:00')
+        .option('--time-zone <zone>', 'of the hours (UTC)')
         .option('--minutes <n>', 'within the last minutes (15)')
         .option('--least <n>', 'fires at no fewer events than this (5)')
         .addOption(new Option('--by <what>', 'each of them on its own').choices(['template', 'topic', 'provider', 'domain', 'cause']))
@@ -33,6 +36,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis alerts set many-fail --percent 5 --by topic --minutes 15',
     `verbalis alerts set complaints --of complained --count 3 --minutes 1440 --least 1 --where 'topic = "pier-news"'`,
     'verbalis alerts set stuck --queue-seconds 300',
+    `verbalis alerts set no-codes --of accepted --fewer 1 --minutes 30 --where 'template = "sign-in-code"' --hours 06:00-22:00`,
   ).action((name: string, options: Remote & Parameters<typeof setRule>[2]) =>
     run((output) => setRule(connect(options), name, only(options), output)),
   );

@@ -59,7 +59,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     output.note('Starting the simulator providers and the service …');
     await startProviders(processes, { dir, settings, script });
     const chatUrl = await startChat(processes, dir);
-    const service = await processes.start(CLI, ['serve', '--config', configFile, '--json'], env);
+    const service = await processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
     const url = String(service['url']);
     const admin = createClient({ url, key: operator, space: SPACE });
     await subscribeChat(admin, chatUrl);
@@ -90,7 +90,7 @@ function stopSignal(): Promise<void> {
 }
 
 async function makeWeeks(config: ReadConfig, operator: string, output: Output): Promise<void> {
-  output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about 40 s) …');
+  output.note('Two weeks of sailings, a storm among them, go through the real pipeline with a clock that is moved (about a minute) …');
   const began = Date.now();
   const begin = Math.floor(began / HISTORY_STEP_MS) * HISTORY_STEP_MS;
   const count = await makeHistory(config, { space: SPACE, operator, begin });
@@ -229,7 +229,7 @@ function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color
   return [
     '',
     color.bold('Where to look'),
-    `  Console (this link opens it once):  ${color.cyan(signInUrl)}`,
+    `  Console (this link opens it once, within ten minutes):  ${color.cyan(signInUrl)}`,
     `  API document:                       ${url}/v1/openapi.json`,
     `  The simulated chat (alerts):        ${color.cyan(chatUrl)}`,
     '  On the command line, in another terminal:',

@@ -83,6 +83,8 @@ function historyClock(start: number) {
   return {
     busy: (): boolean => false,
     now: () => now,
+    elapsed: () => now,
+    onJump: () => () => undefined,
     at(at: number, run: () => void) {
       const timer = { at: Math.max(at, now), n: (n += 1), run };
       timers.push(timer);
@@ -262,7 +264,7 @@ function historyConfig(config: ReadConfig, space: string, ports: readonly number
     settings: {
       ...settings,
       listen: { ...settings.listen, port: 0 },
-      returns: { ...settings.returns, port: 0, connectionsPerMinute: 100_000 },
+      returns: { ...settings.returns, port: 0, limits: { ...settings.returns.limits, perMinute: 100_000 } },
       submission: { ...settings.submission, port: undefined, openTo: undefined },
       log: { level: 'fatal' },
       // As in life: a server that greylists is asked again after minutes.

@@ -97,3 +97,22 @@ export async function useEdition(client: Client, number: string, { json = false 
   output.out(json ? JSON.stringify(edition, null, 2) : `Edition ${edition.number} is in use.`);
   return 0;
 }
+
+export async function promoteEdition(
+  client: Client,
+  number: string,
+  { from, to, fromKey, json = false }: { readonly from: string; readonly to: string; readonly fromKey?: string; readonly json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const wanted = numberOf(number);
+  const answer = await client.editions.promote({ number: wanted, from, ...(fromKey === undefined ? {} : { fromKey }) });
+  const { edition, changes } = answer;
+  if (json) output.out(JSON.stringify(answer, null, 2));
+  else if (changes.length === 0)
+    output.out(`Edition ${edition?.number ?? 0} of ${to}, which is in use, is the same as edition ${wanted} of ${from}.`);
+  else
+    output.out(
+      `${changesText(changes, output)}\nEdition ${wanted} of ${from} is edition ${edition?.number ?? 0} of ${to} now, and in use (${(edition?.hash ?? '').slice(0, 12)}).`,
+    );
+  return 0;
+}

@@ -1,7 +1,7 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
-import { publish, listEditions, showEdition, diffEditions, useEdition } from './editions.js';
+import { publish, listEditions, showEdition, diffEditions, promoteEdition, useEdition } from './editions.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -24,6 +24,20 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(editions.command('diff <from> <to>').description('what differs; exits with status 1 when something does')),
     'verbalis editions diff 2 3',
   ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, options, output)));
+
+  example(
+    remote(
+      editions
+        .command('promote <number>')
+        .description('publish an edition of one space in another: the same files, with the same hash')
+        .requiredOption('--from <space>', 'the space that has it')
+        .requiredOption('--to <space>', 'the space that gets it')
+        .option('--from-key <key>', 'a key of the space that has it; an operator needs none'),
+    ),
+    'verbalis editions promote 7 --from drydock --to harbour',
+  ).action((number: string, options: Remote & Parameters<typeof promoteEdition>[2]) =>
+    run((output) => promoteEdition(connect({ ...options, space: options.to }), number, options, output)),
+  );
 
   example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
     (number: string, options: Remote) => run((output) => useEdition(connect(options), number, options, output)),

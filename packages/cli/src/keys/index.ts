@@ -1,7 +1,9 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making } from '../command.js';
-import { addKey } from './keys.js';
+import { addKey, listKeys, revokeKey, rotateKey, showKey, signIn } from './keys.js';
+
+type Connected = Parameters<typeof connect>[0];
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -12,10 +14,48 @@ export function define(root: Command, { run, remote, example }: Making): void {
       keys
         .command('add <name>')
         .description('make a key; shown once')
-        .requiredOption('--scopes <list>', 'send, read, write, admin; separated by commas'),
+        .requiredOption('--scopes <list>', 'send, read, write, manage; separated by commas')
+        .option('--expires <when>', 'when it ends: a date (2027-03-31), an instant, or days from now (90d)')
+        .option('--templates <list>', 'only messages of these templates')
+        .option('--topics <list>', 'only messages of these topics')
+        .option('--senders <list>', 'only these senders: addresses or domains, also with "*"')
+        .option('--recipients <list>', 'only these recipients: addresses or domains, also with "*"')
+        .option('--used-from <list>', 'only from these IP addresses or networks')
+        .option('--per-hour <n>', 'at most so many emails within an hour'),
     ),
     'verbalis keys add shop --space harbour --scopes send,read',
-  ).action((name: string, options: Parameters<typeof addKey>[2] & Parameters<typeof connect>[0]) =>
+    'verbalis keys add migration --space harbour --scopes write --expires 7d',
+    'verbalis keys add gate --space harbour --scopes send --templates boarding-reminder --used-from 10.1.0.0/16 --per-hour 2000',
+  ).action((name: string, options: Parameters<typeof addKey>[2] & Connected) =>
     run((output) => addKey(connect(options), name, options, output)),
+  );
+
+  example(
+    remote(root.command('sign-in').description('set up: a link that opens the console, once and within ten minutes')),
+    'VERBALIS_OPERATOR_SECRET=… verbalis sign-in',
+  ).action((options: Parameters<typeof signIn>[1] & Connected) => run((output) => signIn(connect(options), options, output)));
+
+  remote(keys.command('list').description('keys of a space, when and from where each was used last')).action(
+    (options: Parameters<typeof listKeys>[1] & Connected) => run((output) => listKeys(connect(options), options, output)),
+  );
+
+  remote(keys.command('show <key>').description('one key, without its secret')).action(
+    (id: string, options: Parameters<typeof showKey>[2] & Connected) => run((output) => showKey(connect(options), id, options, output)),
+  );
+
+  example(
+    remote(
+      keys
+        .command('rotate <key>')
+        .description('give a key a new secret; the old one stays valid for a while')
+        .option('--overlap <hours>', 'how long the old one stays valid; 0 for a key that has leaked', '24'),
+    ),
+    'verbalis keys rotate k01k… --overlap 48',
+  ).action((id: string, options: Parameters<typeof rotateKey>[2] & Connected) =>
+    run((output) => rotateKey(connect(options), id, options, output)),
+  );
+
+  remote(keys.command('revoke <key>').description('revoke a key: requests with it are refused from now on')).action(
+    (id: string, options: Parameters<typeof revokeKey>[2] & Connected) => run((output) => revokeKey(connect(options), id, options, output)),
   );
 }

@@ -56,7 +56,9 @@ function messageText(message: Message, output: Output): string {
   const from = message.from.name === '' ? message.from.address : `${message.from.name} <${message.from.address}>`;
   const facts = [
     ['From', from],
-    ['Template', `${message.template}, edition ${message.edition}, ${message.locale}`],
+    message.template === ''
+      ? ['Made by', 'the app itself']
+      : ['Template', `${message.template}, edition ${message.edition}, ${message.locale}`],
     ...(message.topic === undefined ? [] : [['Topic', message.topic]]),
     ...(message.reference === undefined ? [] : [['Reference', message.reference]]),
     ['Created', clockTime(message.createdAt)],
@@ -64,18 +66,20 @@ function messageText(message: Message, output: Output): string {
   ];
   const width = Math.max(...facts.map(([label]) => (label ?? '').length));
   const head = [color.bold(message.subject), ...facts.map(([label = '', value = '']) => `${color.dim(label.padEnd(width))}  ${value}`)];
-  return [head.join('\n'), ...message.deliveries.map((delivery) => timelineText(delivery, message.createdAt, output))].join('\n\n');
+  return [head.join('\n'), ...message.deliveries.map((delivery) => timelineText(delivery, message, output))].join('\n\n');
 }
 
-function timelineText(delivery: Delivery, createdAt: string, { color }: Output): string {
+function timelineText(delivery: Delivery, { createdAt, repairs = [] }: Message, { color }: Output): string {
   const lines = [`${stateWord(delivery.state, color)}  ${delivery.sentence}`];
   if (delivery.advice !== undefined) lines.push(`  ${color.cyan(delivery.advice)}`);
   const steps: [string, string][] = [[createdAt, 'accepted from the app']];
+  if (repairs.length > 0) steps.push([createdAt, `repaired, so that no server changes what is signed: ${repairs.join('; ')}`]);
   for (const attempt of delivery.attempts) {
     const words = {
       accepted: 'accepted it',
       refused: 'rejected it',
       deferred: 'deferred it',
+      rejected: 'rejected the request; the recipient is not at fault',
       trouble: 'could not be used',
       uncertain: 'may have accepted it: the connection was lost before the answer',
     };
@@ -87,7 +91,10 @@ function timelineText(delivery: Delivery, createdAt: string, { color }: Output):
   for (const fact of delivery.facts) {
     if (fact.source !== 'attempt') steps.push([fact.at, `a report was received: ${fact.kind}${said(fact.diagnostic)}`]);
   }
-  if (delivery.nextAttemptAt !== undefined) steps.push([delivery.nextAttemptAt, 'next attempt']);
+  if (delivery.nextAttemptAt !== undefined) steps.push([delivery.nextAttemptAt, delivery.waitsFor === undefined ? 'next attempt' : 'due']);
+  if (delivery.waitsFor !== undefined) lines.push(`  ${color.yellow('waits')}: ${delivery.waitsFor}`);
+  if (delivery.mayHaveBeenSent === true && delivery.state !== 'accepted' && delivery.state !== 'delivered')
+    lines.push(`  ${color.yellow('It may have been sent: the answer to an attempt was lost.')}`);
   steps.sort((a, b) => a[0].localeCompare(b[0]));
   return [...lines, ...steps.map(([at, text]) => `  ${color.dim(clockTime(at))}  ${text}`)].join('\n');
 }

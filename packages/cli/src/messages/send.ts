@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { RefusedError, type Client, type Message, type MessageSummary, type NewMessage } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+import { labelsOf } from '../labels.js';
 import { stateWord } from '../words.js';
 import { readJson } from '../workbench/render.js';
 
@@ -27,13 +28,7 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
   }
   if (template === undefined) throw new UsageError('Which template?', 'verbalis send TEMPLATE --to ADDRESS --data FILE');
   if (options.to === undefined || options.to.length === 0) throw new UsageError('To whom?', 'Give --to ADDRESS.');
-  const labels = Object.fromEntries(
-    (options.label ?? []).map((text) => {
-      const at = text.indexOf('=');
-      if (at <= 0) throw new UsageError(`"${text}" is not a valid label.`, 'Write --label name=value.');
-      return [text.slice(0, at), text.slice(at + 1)];
-    }),
-  );
+  const labels = labelsOf(options.label ?? []);
   return [
     {
       template,

@@ -1,18 +1,39 @@
-import type { Client } from '@verbalis/client';
+import type { Client, Provider } from '@verbalis/client';
 import { tableText, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+/** Why a provider is not working, since when, and when it is tried again. */
+function whyText({ why, since, until }: Provider): string {
+  const times = [
+    since === undefined ? [] : [`since ${clockTime(since)}`],
+    until === undefined ? [] : [`tried again at ${clockTime(until)}`],
+  ].flat();
+  return [why ?? '', times.length === 0 ? '' : `(${times.join(', ')})`].filter((text) => text !== '').join(' ');
+}
 
 export async function listProviders(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { providers } = await client.providers.list();
   if (json) output.out(JSON.stringify({ providers }, null, 2));
   else if (providers.length === 0) output.out('No provider is configured. Add one under "providers" in verbalis.yaml.');
-  else
-    output.out(
-      tableText(
-        [{ title: 'name' }, { title: 'kind' }, { title: 'state' }, { title: 'where' }],
-        providers.map((provider) => [provider.name, provider.kind, provider.state, provider.where]),
-        output.color,
-      ),
-    );
+  else {
+    // A key does not see where they are.
+    const isOperator = providers.some(({ where }) => where !== undefined);
+    const titles = [
+      { title: 'name' },
+      { title: 'kind' },
+      { title: 'state' },
+      ...(isOperator ? [{ title: 'under way', right: true }, { title: 'where' }] : []),
+      { title: 'why' },
+    ];
+    const rows = providers.map((provider) => [
+      provider.name,
+      provider.kind,
+      provider.state,
+      ...(isOperator ? [String(provider.underWay ?? ''), provider.where ?? ''] : []),
+      whyText(provider),
+    ]);
+    output.out(tableText(titles, rows, output.color));
+  }
   return 0;
 }
 

@@ -1,11 +1,56 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
-import { type Making, type Remote } from '../command.js';
+import { only, type Making, type Remote } from '../command.js';
+import { cancelWaiting, hold, listHolds, release, type FilterOptions } from './holds.js';
 import { showQueue } from './queue.js';
+
+const collect = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
+
+/** Adds the options that say which emails are meant. */
+function filtered(command: Command): Command {
+  return command
+    .option('--template <name>', 'of a template')
+    .option('--edition <n>', 'of an edition')
+    .option('--topic <topic>', 'of a topic')
+    .option('--domain <domain>', 'to a recipient domain')
+    .option('--label <name=value>', 'with a label; may be repeated', collect)
+    .option('--all', 'everything in the space');
+}
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  example(remote(root.command('queue').description('send: deliveries that wait')), 'verbalis queue').action((options: Remote) =>
-    run((output) => showQueue(connect(options), options, output)),
+  const queue = example(remote(root.command('queue').description('send: deliveries that wait')), 'verbalis queue').action(
+    (options: Remote) => run((output) => showQueue(connect(options), options, output)),
+  );
+
+  example(remote(queue.command('holds').description('holds in force')), 'verbalis queue holds').action((options: Remote) =>
+    run((output) => listHolds(connect(options), options, output)),
+  );
+
+  example(
+    remote(filtered(queue.command('hold').description('send nothing that is meant, until it is let go')).option('--reason <text>', 'why')),
+    'verbalis queue hold --template booking-confirmed --edition 12 --reason "wrong prices"',
+  ).action((options: Remote & FilterOptions & { reason?: string }) => run((output) => hold(connect(options), only(options), output)));
+
+  example(
+    remote(
+      filtered(queue.command('release [hold]').description('end a hold, or all holds that name what is named, and let their email go')),
+    ),
+    'verbalis queue release h01kxyz…',
+    'verbalis queue release --template booking-confirmed',
+  ).action((id: string | undefined, options: Remote & FilterOptions) =>
+    run((output) => release(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(
+      filtered(queue.command('cancel').description('cancel what waits or is held and is meant')).option(
+        '--yes',
+        'cancel; without it, only count',
+      ),
+    ),
+    'verbalis queue cancel --template booking-confirmed --edition 12 --yes',
+  ).action((options: Remote & FilterOptions & { yes?: boolean }) =>
+    run((output) => cancelWaiting(connect(options), only(options), output)),
   );
 }

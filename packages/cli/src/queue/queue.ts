@@ -15,6 +15,7 @@ export async function showQueue(client: Client, { json = false }: { json?: boole
           { title: 'state' },
           { title: 'waiting', right: true },
           { title: 'due', right: true },
+          { title: 'held', right: true },
           { title: 'oldest' },
         ],
         queue.topics.map((topic) => [
@@ -23,6 +24,7 @@ export async function showQueue(client: Client, { json = false }: { json?: boole
           topic.state,
           String(topic.waiting),
           String(topic.due),
+          String(topic.held),
           topic.oldest,
         ]),
         output.color,

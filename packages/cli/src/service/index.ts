@@ -2,6 +2,7 @@ import { type Command } from 'commander';
 import { type Making } from '../command.js';
 import { serve } from './serve.js';
 import { backup } from './backup.js';
+import { prove, type ProveOptions } from './prove.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, example }: Making): void {
@@ -11,7 +12,8 @@ export function define(root: Command, { run, example }: Making): void {
       .description('set up: run the service')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
       .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
-      .option('--json', 'say where it listens as JSON'),
+      .option('--sign-in-link', 'print a link to the console, also where no terminal shows it')
+      .option('--json', 'print where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
 
@@ -22,4 +24,14 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
     'verbalis backup /var/backups/verbalis.sqlite',
   ).action((file: string, options: { config?: string }) => run((output) => backup(file, options, output)));
+
+  example(
+    root
+      .command('prove')
+      .description('set up: kill a service under load, and hold what it says against what was received')
+      .option('--kills <n>', 'how often it is killed (20)')
+      .option('--workers <n>', 'threads that render, sign and hand over (1)')
+      .option('--json', 'the figures as JSON'),
+    'verbalis prove --kills 60',
+  ).action((options: ProveOptions) => run((output) => prove(options, output)));
 }

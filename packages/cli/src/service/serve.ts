@@ -8,6 +8,7 @@ export interface ServeOptions {
   readonly config?: string;
   readonly json?: boolean;
   readonly workers?: string;
+  readonly signInLink?: boolean;
 }
 
 /** Runs the service until it is interrupted to end (SIGINT, SIGTERM). */
@@ -17,16 +18,25 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     throw new UsageError(`"${options.workers ?? ''}" is not a number of workers.`, `From 1 to ${MOST_WORKERS}.`);
   const config = readConfig(options.config, process.env);
   const service = await startService({ config, workers, operatorSecret: process.env['VERBALIS_OPERATOR_SECRET'] });
-  const { url, signInUrl, returnsPort, submissionPort, stop } = service;
+  const { url, metricsPort, returnsPort, submissionPort, submissionTlsPort, stop } = service;
+  // Whoever reads the log of a service must not be able to sign in by it.
+  const isShown = options.signInLink === true || (options.json !== true && process.stdout.isTTY);
+  const signInUrl = isShown ? await service.signInLink() : undefined;
   // Whoever reads where it listens may end it at once: the ear is open before the mouth.
   const interrupted = new Promise<void>((resolve) => {
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
   });
-  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, returnsPort, submissionPort }));
+  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
   else
     output.out(
-      `Verbalis listens at ${url}\nConsole (this link opens it once): ${signInUrl}\nReturns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
+      [
+        `Verbalis listens at ${url}`,
+        signInUrl === undefined
+          ? `Console: ${url} (a link that signs you in: verbalis sign-in)`
+          : `Console (this link opens it once, within ten minutes): ${signInUrl}`,
+        `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
+      ].join('\n'),
     );
   await interrupted;
   output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');

@@ -33,7 +33,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--payload <json>', 'a JSON template in place of the event, or a file that holds one')
         .option('--batch <n>', 'events in one notification at most')
         .option('--header <field...>', 'header fields that go with it: "NAME: VALUE"')
-        .option('--no-handshake', 'do not ask (needs the scope admin)'),
+        .option('--no-handshake', 'do not ask (needs the scope manage)'),
     ),
     `verbalis subscriptions add https://app.example/mail-events --filter 'type in [failed, complained]'`,
     `verbalis subscriptions add https://chat.example/hooks/harbour --no-handshake --payload '{"text": "{{ event.data.address }}: {{ event.data.cause }}"}'`,

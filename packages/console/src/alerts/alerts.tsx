@@ -55,20 +55,26 @@ const Actions = styled.span`
   gap: 8px;
 `;
 
-type Limit = 'percent' | 'count' | 'queueSeconds';
+type Limit = 'percent' | 'count' | 'queueSeconds' | 'fewer';
 
 const LIMITS: readonly (readonly [Limit, string])[] = [
   ['percent', 'per cent of what is handed over'],
   ['count', 'events'],
   ['queueSeconds', 'seconds that the oldest mail waits'],
+  ['fewer', 'events: fewer than that fire'],
 ];
-const COUNTED = ['failed', 'delayed', 'complained', 'withheld', 'expired', 'topic-left'] as const;
+const COUNTED = ['accepted', 'delivered', 'failed', 'delayed', 'complained', 'withheld', 'expired', 'topic-left'] as const;
 const GROUPS = ['topic', 'template', 'provider', 'domain', 'cause'] as const;
 
 /** A rule in words. */
 function inWords(rule: AlertRule): string {
   if (rule.queueSeconds !== undefined) return `the oldest mail waits for more than ${rule.queueSeconds} seconds`;
   const kinds = rule.of.join(' or ');
+  if (rule.fewer !== undefined) {
+    const { hours } = rule;
+    const when = hours === undefined ? '' : `, from ${hours.from} to ${hours.to} (${hours.timeZone})`;
+    return `fewer than ${rule.fewer} ${kinds} within ${rule.minutes} minutes${rule.where === '' ? '' : `, where ${rule.where}`}${when}`;
+  }
   const limit = rule.percent === undefined ? `more than ${rule.count ?? 0} ${kinds}` : `more than ${rule.percent} % ${kinds}`;
   const each = rule.by === undefined ? '' : `, each ${rule.by} on its own`;
   const only = rule.where === '' ? '' : `, where ${rule.where}`;
@@ -76,6 +82,7 @@ function inWords(rule: AlertRule): string {
 }
 
 function limitOf(rule: AlertRule | undefined): Limit {
+  if (rule?.fewer !== undefined) return 'fewer';
   return rule?.queueSeconds !== undefined ? 'queueSeconds' : rule?.count !== undefined ? 'count' : 'percent';
 }
 
@@ -94,6 +101,7 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
     },
   });
   const isCounted = limit !== 'queueSeconds';
+  const isMissing = limit === 'fewer';
   return (
     <Section
       aria-label={rule === undefined ? 'A new rule' : `The rule ${rule.name}`}
@@ -104,10 +112,12 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
           const value = form.get(name);
           return typeof value === 'string' ? value.trim() : '';
         };
+        const [from, to] = [text('from'), text('to')];
         const wanted = {
           [limit]: Number(text('limit')),
-          ...(isCounted ? { of: [...of], where: text('where'), minutes: Number(text('minutes')), least: Number(text('least')) } : {}),
-          ...(isCounted && by !== 'none' ? { by } : {}),
+          ...(isCounted ? { of: [...of], where: text('where'), minutes: Number(text('minutes')) } : {}),
+          ...(isCounted && !isMissing ? { least: Number(text('least')), ...(by === 'none' ? {} : { by }) } : {}),
+          ...(isMissing && from !== '' ? { hours: { from, to, timeZone: text('timeZone') } } : {}),
         } as NewAlertRule;
         set.mutate({ name: rule?.name ?? text('name'), wanted });
       }}
@@ -115,7 +125,13 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
       <h2>{rule === undefined ? 'A new rule' : `Change ${rule.name}`}</h2>
       {rule === undefined && <Field name="name" label="Name (small letters, digits and “-”)" required />}
       <Numbers as="div">
-        <Field name="limit" label="More than" type="number" required value={String(rule?.[limitOf(rule)] ?? 5)} />
+        <Field
+          name="limit"
+          label={isMissing ? 'Fewer than' : 'More than'}
+          type="number"
+          required
+          value={String(rule?.[limitOf(rule)] ?? 5)}
+        />
         <Choose label="of" value={limit} options={LIMITS} onChange={(value) => setLimit(value as Limit)} />
       </Numbers>
       {isCounted && (
@@ -138,13 +154,23 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
           </div>
           <Numbers as="div">
             <Field name="minutes" label="Within the last minutes" type="number" required value={String(rule?.minutes ?? 15)} />
-            <Field name="least" label="Says nothing below so many" type="number" required value={String(rule?.least ?? 5)} />
-            <Choose
-              label="Each on its own"
-              value={by}
-              options={[['none', 'all together'], ...GROUPS.map((group) => [group, `each ${group}`] as const)]}
-              onChange={setBy}
-            />
+            {isMissing ? (
+              <>
+                <Field name="from" label="Only from (06:00)" value={rule?.hours?.from ?? ''} />
+                <Field name="to" label="to (22:00)" value={rule?.hours?.to ?? ''} />
+                <Field name="timeZone" label="in the time zone" value={rule?.hours?.timeZone ?? 'UTC'} />
+              </>
+            ) : (
+              <>
+                <Field name="least" label="Says nothing below so many" type="number" required value={String(rule?.least ?? 5)} />
+                <Choose
+                  label="Each on its own"
+                  value={by}
+                  options={[['none', 'all together'], ...GROUPS.map((group) => [group, `each ${group}`] as const)]}
+                  onChange={setBy}
+                />
+              </>
+            )}
           </Numbers>
           <Field name="where" label="Only events that pass this filter (all, when it is empty)" value={rule?.where ?? ''} />
         </>
@@ -236,17 +262,18 @@ export function Alerts() {
               <li key={rule.name}>
                 <Mono>{rule.name}</Mono>
                 <span>{inWords(rule)}</span>
-                {rule.from === 'configuration' ? (
-                  <Small>in verbalis.yaml</Small>
+                {rule.from !== 'service' ? (
+                  <Small>{rule.from === 'configuration' ? 'in verbalis.yaml' : 'always in force'}</Small>
                 ) : (
                   <Actions>
                     <Button $quiet aria-label={`Change ${rule.name}`} onPress={() => setChanging(rule)}>
                       Change
                     </Button>
                     <Confirm
-                      label="Take away"
-                      name={`Take away ${rule.name}`}
-                      title={`Take the rule ${rule.name} away?`}
+                      label="Remove"
+                      name={`Remove ${rule.name}`}
+                      title={`Remove the rule ${rule.name}?`}
+                      action="Remove"
                       words="Its alerts are resolved, and it fires no more."
                       onConfirm={() => remove.mutate(rule.name)}
                     />

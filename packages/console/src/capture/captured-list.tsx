@@ -104,7 +104,7 @@ export function CapturedList() {
         {rows.length > 0 && (
           <Confirm
             label={filtered ? 'Clear these' : 'Clear all'}
-            title={filtered ? 'Take away what is shown?' : `Take away all captured mail of ${space.name}?`}
+            title={filtered ? 'Remove what is shown?' : `Remove all captured mail of ${space.name}?`}
             words="This cannot be undone. The messages stay, with their timelines."
             onConfirm={() => clear.mutate()}
           />
@@ -149,7 +149,7 @@ export function CapturedList() {
                 <Cell>
                   <Mono>{row.to}</Mono>
                 </Cell>
-                <Cell>{row.from.replace(/\s*<.*>$/, '') || row.from}</Cell>
+                <Cell>{row.from.split('<')[0]?.trim() || row.from}</Cell>
                 <Cell>
                   <Subject>{row.subject === '' ? '(no subject)' : row.subject}</Subject>
                   {row.code !== undefined && <Code>{row.code}</Code>}

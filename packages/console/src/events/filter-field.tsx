@@ -53,6 +53,8 @@ const KINDS = [
   'withheld',
   'expired',
   'topic-left',
+  'provider-trouble',
+  'provider-recovered',
   'alert-firing',
   'alert-resolved',
 ] as const;

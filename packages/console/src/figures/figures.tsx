@@ -119,8 +119,12 @@ function Totals({ total, before }: { readonly total: CountsView; readonly before
       <Tile title="Delivered" value={part(total, 'delivered')} before={part(before, 'delivered')} />
       <Tile title="Failed" value={part(total, 'failed')} before={part(before, 'failed')} />
       <Tile title="Complained" value={part(total, 'complained')} before={part(before, 'complained')} />
-      <Tile title="Taken within (median)" value={durationText(total.toAccepted.median)} before={durationText(before.toAccepted.median)} />
-      <Tile title="Taken within (95 %)" value={durationText(total.toAccepted.p95)} before={durationText(before.toAccepted.p95)} />
+      <Tile
+        title="Accepted within (median)"
+        value={durationText(total.toAccepted.median)}
+        before={durationText(before.toAccepted.median)}
+      />
+      <Tile title="Accepted within (95 %)" value={durationText(total.toAccepted.p95)} before={durationText(before.toAccepted.p95)} />
       <Tile
         title="Arrived within (median)"
         value={durationText(total.toDelivered.median)}

@@ -55,7 +55,7 @@ function DeliverySection({ delivery, message }: { readonly delivery: Delivery; r
       <StateWord state={delivery.state} /> <Mono>{delivery.address}</Mono>
       <Sentence>{delivery.sentence}</Sentence>
       {delivery.advice !== undefined && <Advice>{delivery.advice}</Advice>}
-      <Timeline delivery={delivery} createdAt={message.createdAt} />
+      <Timeline delivery={delivery} createdAt={message.createdAt} repairs={message.repairs} />
     </Section>
   );
 }
@@ -90,10 +90,8 @@ export function Message() {
             </div>
           ))}
         </dd>
-        <dt>Template</dt>
-        <dd>
-          {data.template}, edition {data.edition}, {data.locale}
-        </dd>
+        <dt>{data.template === '' ? 'Made by' : 'Template'}</dt>
+        <dd>{data.template === '' ? 'the app itself' : `${data.template}, edition ${data.edition}, ${data.locale}`}</dd>
         <dt>Created</dt>
         <dd>
           <When at={data.createdAt} />

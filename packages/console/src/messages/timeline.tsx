@@ -17,6 +17,7 @@ const OUTCOMES: Readonly<Record<NonNullable<Delivery['attempts'][number]['outcom
   accepted: ['○', color.good, 'accepted it'],
   refused: ['✕', color.bad, 'rejected it permanently'],
   deferred: ['~', color.wait, 'deferred it'],
+  rejected: ['!', color.bad, 'rejected the request; the recipient is not at fault'],
   trouble: ['~', color.wait, 'could not be used'],
   uncertain: ['?', color.wait, 'may have accepted it: the connection was lost before the answer'],
 };
@@ -59,8 +60,16 @@ const Evidence = styled.p`
   overflow-wrap: anywhere;
 `;
 
-function stepsOf(delivery: Delivery, createdAt: string): Step[] {
+function stepsOf(delivery: Delivery, createdAt: string, repairs: readonly string[]): Step[] {
   const steps: Step[] = [{ at: createdAt, sign: '→', hue: color.mark, title: 'Accepted from the app', evidence: undefined }];
+  if (repairs.length > 0)
+    steps.push({
+      at: createdAt,
+      sign: '≈',
+      hue: color.mark,
+      title: 'Repaired, so that no server on the way changes what is signed',
+      evidence: `${repairs.join('; ')}.`,
+    });
   for (const attempt of delivery.attempts) {
     const [sign, hue, words] = attempt.outcome === undefined ? (['…', color.mark, 'is being tried'] as const) : OUTCOMES[attempt.outcome];
     steps.push({
@@ -77,16 +86,39 @@ function stepsOf(delivery: Delivery, createdAt: string): Step[] {
     steps.push({ at: fact.at, sign, hue, title, evidence: fact.diagnostic, returnId: fact.returnId });
   }
   steps.sort((a, b) => a.at.localeCompare(b.at));
+  if (delivery.mayHaveBeenSent === true && steps.at(-1)?.title.includes('accepted it') !== true)
+    steps.push({
+      at: steps.at(-1)?.at ?? createdAt,
+      sign: '?',
+      hue: color.wait,
+      title: 'It may have been sent',
+      evidence: 'The answer to an attempt was lost after all of the email may have left.',
+    });
   if (delivery.nextAttemptAt !== undefined)
-    steps.push({ at: delivery.nextAttemptAt, sign: '…', hue: color.mark, title: 'Next attempt', evidence: undefined });
+    steps.push({
+      at: delivery.nextAttemptAt,
+      sign: '…',
+      hue: color.mark,
+      title: delivery.waitsFor === undefined ? 'Next attempt' : 'Due; it waits',
+      evidence: delivery.waitsFor,
+    });
   return steps;
 }
 
 /** A delivery's timeline: attempts and what came back, in order, with what the other side said. */
-export function Timeline({ delivery, createdAt }: { readonly delivery: Delivery; readonly createdAt: string }) {
+export function Timeline({
+  delivery,
+  createdAt,
+  repairs = [],
+}: {
+  readonly delivery: Delivery;
+  readonly createdAt: string;
+  /** What was changed of an email that came in as a whole. */
+  readonly repairs?: readonly string[] | undefined;
+}) {
   return (
     <List aria-label="Timeline">
-      {stepsOf(delivery, createdAt).map((step, i) => (
+      {stepsOf(delivery, createdAt, repairs).map((step, i) => (
         <Item key={i}>
           <time dateTime={step.at} title={exactTime(step.at)}>
             {clockTime(step.at)}

@@ -43,7 +43,7 @@ export function Confirm({
   name,
   title,
   words,
-  action = 'Take away',
+  action = 'Remove',
   onConfirm,
 }: {
   readonly label: string;

@@ -1,10 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Provider } from '@verbalis/client';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Sheet } from '../parts/list.js';
 import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
+import { color } from '../style.js';
+import { Holds } from './holds.js';
 
 const REFRESH_MS = 2000;
 
@@ -12,7 +15,35 @@ const Section = styled.section`
   margin: 24px 0 40px;
 `;
 
-/** What waits, and what it goes out by. */
+const Reason = styled.div`
+  color: ${color.soft};
+  font-size: 15px;
+  max-width: 42ch;
+`;
+
+/** Why a provider is not working, since when, and when it is tried again. */
+function Why({ provider: { why, since, until } }: { readonly provider: Provider }) {
+  if (why === undefined) return null;
+  return (
+    <Reason>
+      {why}
+      <br />
+      {since !== undefined && (
+        <>
+          Began <When at={since} />
+        </>
+      )}
+      {until !== undefined && (
+        <>
+          {' '}
+          · tried again <When at={until} />
+        </>
+      )}
+    </Reason>
+  );
+}
+
+/** What waits, and the providers that it is sent through. */
 export function Send() {
   const { client, space } = useSession();
   const queries = useQueryClient();
@@ -45,6 +76,7 @@ export function Send() {
               ['state', ({ state }) => state],
               ['waiting', ({ waiting }) => waiting],
               ['due', ({ due }) => due],
+              ['held', ({ held }) => held],
               ['oldest', ({ oldest }) => oldest],
             ]}
             all={() => [lines]}
@@ -58,6 +90,7 @@ export function Send() {
               <Column>State</Column>
               <Column>Waiting</Column>
               <Column>Due</Column>
+              <Column>Held</Column>
               <Column>Oldest</Column>
             </TableHeader>
             <TableBody>
@@ -68,6 +101,7 @@ export function Send() {
                   <Cell>{line.state}</Cell>
                   <Cell data-name="waiting">{line.waiting}</Cell>
                   <Cell data-name="due">{line.due}</Cell>
+                  <Cell data-name="held">{line.held}</Cell>
                   <Cell>
                     <When at={line.oldest} />
                   </Cell>
@@ -76,6 +110,9 @@ export function Send() {
             </TableBody>
           </Sheet>
         )}
+      </Section>
+      <Section aria-label="Holds">
+        <Holds />
       </Section>
       <Section aria-label="Providers">
         <h2>Providers</h2>
@@ -89,6 +126,10 @@ export function Send() {
               ['kind', ({ kind }) => kind],
               ['where', ({ where }) => where],
               ['state', ({ state }) => state],
+              ['why', ({ why }) => why],
+              ['since', ({ since }) => since],
+              ['tried again', ({ until }) => until],
+              ['under way', ({ underWay }) => underWay],
             ]}
             all={() => [providers.data?.providers ?? []]}
           />
@@ -100,6 +141,7 @@ export function Send() {
               <Column>Kind</Column>
               <Column>Where</Column>
               <Column>State</Column>
+              <Column>Under way</Column>
               <Column>Pause</Column>
             </TableHeader>
             <TableBody>
@@ -110,7 +152,11 @@ export function Send() {
                   <Cell>
                     <Mono>{provider.where}</Mono>
                   </Cell>
-                  <Cell>{provider.state}</Cell>
+                  <Cell>
+                    {provider.state}
+                    <Why provider={provider} />
+                  </Cell>
+                  <Cell>{provider.underWay}</Cell>
                   <Cell>
                     <Button
                       $quiet

@@ -37,7 +37,7 @@ export function colorOf(value: string): string | undefined {
   const text = value
     .trim()
     .toLowerCase()
-    .replace(/\s*!important$/, '');
+    .replace(/(?<!\s)\s*!important$/, '');
   const short = /^#([0-9a-f])([0-9a-f])([0-9a-f])$/.exec(text);
   if (short !== null)
     return `#${short
@@ -45,7 +45,7 @@ export function colorOf(value: string): string | undefined {
       .map((word) => word + word)
       .join('')}`;
   if (/^#[0-9a-f]{6}$/.test(text)) return text;
-  const rgb = /^rgb\(\s*(\d{1,3})\s*[, ]\s*(\d{1,3})\s*[, ]\s*(\d{1,3})\s*\)$/.exec(text);
+  const rgb = /^rgb\(\s*(\d{1,3})[\s,]{1,20}(\d{1,3})[\s,]{1,20}(\d{1,3})\s*\)$/.exec(text);
   if (rgb !== null)
     return `#${rgb
       .slice(1)

@@ -140,11 +140,13 @@ function pictureFindings(node: Element, input: DocumentInput): Finding[] {
 
 function styleFindings(node: Element): Finding[] {
   return readDeclarations(node.attribs['style'] ?? '').flatMap(({ property, value }) =>
-    CSS_FEATURES.filter((feature) => feature.property.test(property) && (feature.value?.test(value) ?? true)).map((feature): Finding => ({
-      code: 'css-support',
-      message: `"${property}: ${value.slice(0, 40)}" is ignored by ${feature.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; ')}: there, ${feature.instead}.`,
-      near: property,
-    })),
+    CSS_FEATURES.filter((feature) => (feature.property?.test(property) ?? true) && (feature.value?.test(value) ?? true)).map(
+      (feature): Finding => ({
+        code: 'css-support',
+        message: `"${property}: ${value.slice(0, 40)}" is ignored by ${feature.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; ')}: there, ${feature.instead}.`,
+        near: property,
+      }),
+    ),
   );
 }
 

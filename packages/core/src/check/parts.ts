@@ -99,7 +99,7 @@ function readText(text: string): { text: string; links: string[] } {
   const numbers = new Set(notes.map((found) => found[1]));
   const links = [...notes.map((found) => found[2] ?? ''), ...(body.match(URLS) ?? [])];
   // The marks of steps are no words.
-  const unmarked = body.replace(/^(\s*)\[[x> ]\] /gm, '$1');
+  const unmarked = body.replace(/^([ \t]*)\[[x> ]\] /gm, '$1');
   return { text: unmarked.replace(URLS, ' ').replace(/\[(\d+)\]/g, (all, number: string) => (numbers.has(number) ? ' ' : all)), links };
 }
 
@@ -114,7 +114,7 @@ export function compareParts(html: string, text: string): Difference[] {
   const [inHtml, inText] = [wordsOf(a.text.replace(URLS, ' ')), wordsOf(b.text)];
   for (const [word, count] of inHtml) if (count > (inText.get(word) ?? 0)) out.push({ missingIn: 'text', what: word });
   for (const [word, count] of inText) if (count > (inHtml.get(word) ?? 0)) out.push({ missingIn: 'html', what: word });
-  const plain = (link: string): string => link.replace(/[.,;:!?)\]}'’”*_~]+$/, '').replace(/\/$/, '');
+  const plain = (link: string): string => link.replace(/(?<![.,;:!?)\]}'’”*_~])[.,;:!?)\]}'’”*_~]+$/, '').replace(/\/$/, '');
   const [from, to] = [new Set(a.links.map(plain)), new Set([...b.links, ...(a.text.match(URLS) ?? [])].map(plain))];
   for (const link of from)
     if (!to.has(link) && !(link.startsWith('mailto:') && b.text.includes(decodeURIComponent(link.slice(7)))))

@@ -17,13 +17,13 @@ export const EMPTY_LINK_WORDS = new Set([
 
 /** What filters dislike in a subject, with what to do. */
 export const FILTER_WORDS: readonly { readonly pattern: RegExp; readonly says: string }[] = [
-  { pattern: /[!?]{2,}/, says: 'several exclamation or question marks in a row' },
+  { pattern: /[!?][!?]/, says: 'several exclamation or question marks in a row' },
   {
     pattern: /\b(?:free|winner|urgent|act now|limited time|guaranteed|risk.free|cash|100%)\b/i,
     says: 'a word that filters count against an email',
   },
   { pattern: /^(?:re|fwd?):/i, says: 'the mark of an answer, on an email that is none' },
-  { pattern: /[$€£]{2,}/, says: 'money signs in a row' },
+  { pattern: /[$€£][$€£]/, says: 'money signs in a row' },
 ];
 
 /** Whether a subject of some length is all in capitals. */

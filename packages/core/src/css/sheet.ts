@@ -1,4 +1,14 @@
-import { generate, parse, walk, type CssNode, type Declaration, type Rule, type Selector, type StyleSheet } from 'css-tree';
+import {
+  generate,
+  parse,
+  walk,
+  type CssNode,
+  type Declaration,
+  type ParseOptions,
+  type Rule,
+  type Selector,
+  type StyleSheet,
+} from 'css-tree';
 import { memo } from '../formats/index.js';
 import { specificity, type Specificity } from './specificity.js';
 
@@ -82,9 +92,44 @@ function hasLive(node: CssNode): boolean {
   return live;
 }
 
-/** Reads CSS as browsers do: what is malformed is passed over (CSS Syntax 9). `from` is the first free place in the cascade. */
+/** Mistakes in one style sheet; each costs far more than what is right. */
+const MOST_MISTAKES = 200;
+/** How deep braces and parentheses may be within each other. */
+const MOST_DEEP = 64;
+const TOO_MANY = new Error('There are too many mistakes in it.');
+
+/** Whether it nests deeper than anything that is meant; what looks like nesting within a text counts. */
+function isDeep(text: string): boolean {
+  let depth = 0;
+  for (const [sign] of text.matchAll(/[({[\])}]/g)) {
+    depth = '({['.includes(sign) ? depth + 1 : Math.max(0, depth - 1);
+    if (depth > MOST_DEEP) return true;
+  }
+  return false;
+}
+
+/** Reads CSS. @returns undefined when it has too many mistakes to be a style sheet, or nests too deep */
+function read(text: string, options: ParseOptions): CssNode | undefined {
+  if (isDeep(text)) return undefined;
+  let mistakes = 0;
+  try {
+    return parse(text, {
+      ...options,
+      onParseError: (error, fallback) => {
+        mistakes += 1;
+        if (mistakes > MOST_MISTAKES) throw TOO_MANY;
+        options.onParseError?.(error, fallback);
+      },
+    });
+  } catch (error) {
+    if (error === TOO_MANY) return undefined;
+    throw error;
+  }
+}
+
+/** Reads CSS as browsers do: what is malformed is passed over (CSS Syntax 9), and so is a sheet with too many mistakes. `from` is the first free place in the cascade. */
 export function readSheet(text: string, from: number): Sheet {
-  const tree = parse(text, { parseCustomProperty: false, parseValue: false }) as StyleSheet;
+  const tree = read(text, { parseCustomProperty: false, parseValue: false }) as StyleSheet | undefined;
   const rules: SheetRule[] = [];
   const statements: string[] = [];
   let order = from;
@@ -101,7 +146,7 @@ export function readSheet(text: string, from: number): Sheet {
       }
     });
   };
-  visit(tree.children, []);
+  if (tree !== undefined) visit(tree.children, []);
   return { rules, statements };
 }
 
@@ -140,9 +185,9 @@ function declarationOf(node: Declaration): SheetDeclaration {
 
 /** Declarations of a style attribute. */
 export function readDeclarations(text: string): SheetDeclaration[] {
-  const tree = parse(text, { context: 'declarationList', parseValue: false, parseCustomProperty: false });
+  const tree = read(text, { context: 'declarationList', parseValue: false, parseCustomProperty: false });
   const out: SheetDeclaration[] = [];
-  if (tree.type === 'DeclarationList') {
+  if (tree?.type === 'DeclarationList') {
     tree.children.forEach((node) => {
       if (node.type === 'Declaration') out.push(declarationOf(node));
     });
@@ -153,19 +198,26 @@ export function readDeclarations(text: string): SheetDeclaration[] {
 /** What a style sheet says that cannot be read, with its place. Kept, since a folder is read again at every change. */
 export const cssFaults = memo((text: string): readonly { readonly offset: number; readonly message: string }[] => {
   const out: { offset: number; message: string }[] = [];
-  parse(text, {
+  const tree = read(text, {
     positions: true,
     onParseError: (error) => {
       out.push({ offset: error.offset, message: error.message.charAt(0).toLowerCase() + error.message.slice(1) });
     },
   });
+  if (tree === undefined)
+    out.push({
+      offset: 0,
+      message: `it has more than ${MOST_MISTAKES} mistakes or nests deeper than ${MOST_DEEP} levels, so that nothing of it holds`,
+    });
   return out;
 }, 100);
 
 /** Classes that the selectors of a style sheet name, each once, with its place. */
 export const classesIn = memo((text: string): readonly { readonly name: string; readonly offset: number }[] => {
   const out = new Map<string, number>();
-  walk(parse(text, { positions: true, parseValue: false }), (node) => {
+  const tree = read(text, { positions: true, parseValue: false });
+  if (tree === undefined) return [];
+  walk(tree, (node) => {
     if (node.type === 'ClassSelector' && !out.has(node.name)) out.set(node.name, node.loc?.start.offset ?? 0);
   });
   return [...out].map(([name, offset]) => ({ name, offset }));

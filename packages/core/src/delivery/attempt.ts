@@ -4,8 +4,12 @@ import { causeOf } from './causes.js';
 
 /** What an attempt means for its delivery. */
 export interface AttemptMeaning {
-  /** `again`: another attempt follows, if any are left. */
-  readonly result: 'accepted' | 'failed' | 'again';
+  /**
+   * - `again`: the recipient is tried again, if any attempts are left.
+   * - `elsewhere`: this provider cannot accept the email; another may.
+   * - `waiting`: no recipient is at fault; the delivery waits for a provider, and the attempt does not count.
+   */
+  readonly result: 'accepted' | 'failed' | 'again' | 'elsewhere' | 'waiting';
   readonly cause: Cause | undefined;
   readonly status: string | undefined;
   readonly replyCode: number | undefined;
@@ -16,15 +20,20 @@ export interface AttemptMeaning {
 export function meaningOf(outcome: Outcome): AttemptMeaning {
   const { reply } = outcome;
   const evidence = { status: reply?.enhanced, replyCode: reply?.code, diagnostic: reply === undefined ? outcome.reason : replyText(reply) };
+  if (outcome.kind === 'accepted') return { result: 'accepted', cause: undefined, ...evidence };
+  const cause = outcome.cause ?? (reply === undefined ? undefined : causeOf(evidence));
   switch (outcome.kind) {
-    case 'accepted':
-      return { result: 'accepted', cause: undefined, ...evidence };
     case 'refused':
-      return { result: 'failed', cause: causeOf(evidence), ...evidence };
+      return { result: 'failed', cause: cause ?? causeOf(evidence), ...evidence };
     case 'deferred':
-      return { result: 'again', cause: causeOf(evidence), ...evidence };
+      return { result: 'again', cause: cause ?? causeOf(evidence), ...evidence };
+    case 'rejected':
+      return { result: 'elsewhere', cause: outcome.cause ?? 'system', ...evidence };
     case 'trouble':
+      return outcome.scope === 'message'
+        ? { result: 'elsewhere', cause: cause ?? 'system', ...evidence }
+        : { result: 'waiting', cause: cause ?? 'unreachable', ...evidence };
     case 'uncertain':
-      return { result: 'again', cause: reply === undefined ? 'unreachable' : causeOf(evidence), ...evidence };
+      return { result: 'again', cause: cause ?? 'unreachable', ...evidence };
   }
 }

@@ -5,6 +5,7 @@ import { ROUTES } from './causes-by-kind/routes.js';
 
 /** Every cause. Of rows whose words are found the first wins, so the more telling stand above. */
 export const CAUSES = [
+  'rate',
   'rate-or-greylist',
   'loop',
   'mailbox-full',

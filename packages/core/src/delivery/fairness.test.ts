@@ -1,5 +1,6 @@
 import fc from 'fast-check';
-import { claimInOrder, fairnessKey, readFairnessKey, takeInTurn } from './index.js';
+import { takeInTurn } from './fairness.js';
+import { fairnessKey, readFairnessKey } from './index.js';
 
 /** Keys with so many deliveries each; records what was taken. */
 function queue(waiting: Readonly<Record<string, number>>) {
@@ -64,18 +65,4 @@ test('no slot is used twice and none is left while somebody waits', () => {
       expect(taken.length).toBe(Math.min(slots, total));
     }),
   );
-});
-
-test('urgent keys come first; optional ones never take more than their part', () => {
-  const [urgent, optional] = [
-    fairnessKey({ urgent: true, space: 'harbour', kept: false, topic: undefined }),
-    fairnessKey({ urgent: false, space: 'harbour', kept: false, topic: 'offers' }),
-  ];
-  const busy = queue({ [optional]: 100, [urgent]: 6 });
-  claimInOrder(busy.keys, { all: 10, optional: 8 }, busy.take);
-  expect(busy.taken.slice(0, 6)).toEqual(Array(6).fill(urgent));
-  expect(counts(busy.taken)).toEqual({ [urgent]: 6, [optional]: 4 });
-  const idle = queue({ [optional]: 100 });
-  claimInOrder(idle.keys, { all: 10, optional: 8 }, idle.take);
-  expect(counts(idle.taken)).toEqual({ [optional]: 8 });
 });

@@ -16,8 +16,21 @@ export function fairnessKey({ urgent, space, kept, topic }: Fairness): string {
   return [urgent ? '0' : '1', space, kept ? 'kept' : '', topic ?? ''].join('/');
 }
 
+const read = new Map<string, Fairness>();
+/** Keys are few; should they not be, none is remembered for long. */
+const MOST_READ = 1000;
+
 /** What a stored fairness key stands for. */
 export function readFairnessKey(key: string): Fairness {
+  let found = read.get(key);
+  if (found === undefined) {
+    if (read.size >= MOST_READ) read.clear();
+    read.set(key, (found = fairnessOf(key)));
+  }
+  return found;
+}
+
+function fairnessOf(key: string): Fairness {
   const [urgent, space = '', kept, ...topic] = key.split('/');
   return {
     urgent: urgent === '0',
@@ -57,22 +70,4 @@ export function takeInTurn(keys: readonly string[], slots: number, take: (key: s
     if (left === before) break;
   }
   return slots - left;
-}
-
-/** Free slots for a claim. */
-export interface Slots {
-  readonly all: number;
-  /** Of them, for keys that are not urgent. */
-  readonly optional: number;
-}
-
-/** The claim order: urgent keys first, the others with what is left, each group in turn. */
-export function claimInOrder(keys: readonly string[], slots: Slots, take: (key: string, most: number) => Turn): void {
-  const isUrgent = (key: string): boolean => readFairnessKey(key).urgent;
-  const used = takeInTurn(keys.filter(isUrgent), slots.all, take);
-  takeInTurn(
-    keys.filter((key) => !isUrgent(key)),
-    Math.min(slots.all - used, slots.optional),
-    take,
-  );
 }

@@ -1,6 +1,16 @@
 import { describe, expect, test } from '@jest/globals';
 import type { Outcome } from '../smtp/index.js';
-import { ceilingOf, instantOf, isNamed, ProviderRouter, type RouteEntry } from './index.js';
+import {
+  instantOf,
+  isNamed,
+  ProviderRouter,
+  type Choice,
+  type ChoiceInput,
+  type Slot,
+  type ProviderLimits,
+  type RouteEntry,
+} from './index.js';
+import { ceilingOf } from './allowance.js';
 
 const SECOND = 1000;
 const DAY = 24 * 3_600_000;
@@ -8,114 +18,332 @@ const both: RouteEntry[] = [
   { provider: 'north', share: 1 },
   { provider: 'south', share: 0 },
 ];
-const TROUBLE: Pick<Outcome, 'kind' | 'reply'> = { kind: 'trouble', reply: undefined };
-const TAKEN: Pick<Outcome, 'kind' | 'reply'> = { kind: 'accepted', reply: undefined };
+const only = [both[0]!];
+const TROUBLE: Outcome = { kind: 'trouble', scope: 'provider', phase: 'connect', reply: undefined, reason: 'Connection refused.' };
+const TAKEN: Outcome = { kind: 'accepted', phase: 'content', reply: undefined };
+const said = (
+  kind: Outcome['kind'],
+  code: number,
+  more: Partial<Outcome> & { readonly enhanced?: string; readonly text?: string } = {},
+): Outcome => ({
+  phase: 'recipient',
+  ...more,
+  kind,
+  reply: { code, enhanced: more.enhanced, lines: [more.text ?? 'so it says'] },
+});
 
-describe('router', () => {
-  test('a provider that fails is set aside, its mail goes to the next, and one mail probes it', () => {
-    const router = new ProviderRouter(new Map());
-    let now = 0;
+/** A router, and the time at which it is asked. */
+function routing(limits: Readonly<Record<string, ProviderLimits>> = {}) {
+  const router = new ProviderRouter(new Map(Object.entries(limits)), 50);
+  const self = {
+    router,
+    now: 0,
+    input: (more: Partial<ChoiceInput> = {}): ChoiceInput => ({
+      route: both,
+      space: 'harbour',
+      urgent: true,
+      sender: 'ours.example',
+      domain: 'x',
+      random: 0,
+      now: self.now,
+      date: self.now,
+      ...more,
+    }),
+    choose: (more: Partial<ChoiceInput> = {}): Choice => router.choose(self.input(more)),
+    /** Chooses and begins. */
+    begin(more: Partial<ChoiceInput> = {}): Slot | undefined {
+      const choice = self.choose(more);
+      if (!('provider' in choice)) return undefined;
+      const slot = router.begin(choice.provider, self.input(more));
+      router.connected(slot, self.now);
+      return slot;
+    },
+    /** One email to a provider that ends at once. */
+    send: (outcome: Outcome, more: Partial<ChoiceInput> = {}) => {
+      const slot = router.begin(more.route?.[0]?.provider ?? 'north', self.input(more));
+      router.connected(slot, self.now);
+      return router.ended(slot, outcome, self.input());
+    },
+    count: (most: number, more: Partial<ChoiceInput> = {}): number => {
+      let n = 0;
+      while (n < most && self.begin(more) !== undefined) n += 1;
+      return n;
+    },
+  };
+  return self;
+}
+
+describe('health', () => {
+  test('a provider that fails three times is left alone, its mail goes to the next, and one email probes it', () => {
+    const at = routing();
     for (let i = 0; i < 3; i += 1) {
-      expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-      router.ended('north', 'x', TROUBLE, now);
+      expect(at.choose()).toEqual({ provider: 'north' });
+      const changes = at.send(TROUBLE);
+      expect(changes).toEqual(i < 2 ? [] : [{ provider: 'north', scope: 'provider', change: 'trouble', why: 'Connection refused.' }]);
+      at.now += 1;
     }
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'south' });
-    expect(router.stateOf('north', now)).toMatchObject({ state: 'resting' });
-    now += 11 * SECOND;
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    // The probe is out: everybody else goes south.
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'south' });
-    router.ended('north', 'x', TROUBLE, now);
-    expect(router.stateOf('north', now + 15 * SECOND)).toMatchObject({ state: 'resting' });
-    now += 25 * SECOND;
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    router.ended('north', 'x', TAKEN, now);
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    expect(router.stateOf('north', now)).toEqual({ state: 'working', troubles: 0 });
+    expect(at.choose()).toEqual({ provider: 'south' });
+    expect(at.router.stateOf('north', at.now)).toMatchObject({ state: 'resting', why: 'Connection refused.', since: 2 });
+    expect(at.choose({ route: only })).toMatchObject({
+      block: { scope: 'line', at: 10_002, reason: 'north is in trouble: Connection refused.' },
+    });
+    at.now += 11 * SECOND;
+    const probe = at.begin()!;
+    expect(probe).toMatchObject({ provider: 'north' });
+    // The probe is under way: everybody else goes south.
+    expect(at.choose()).toEqual({ provider: 'south' });
+    at.router.ended(probe, TROUBLE, at.input());
+    expect(at.router.stateOf('north', at.now + 15 * SECOND)).toMatchObject({ state: 'resting' });
+    at.now += 25 * SECOND;
+    expect(at.send(TAKEN)).toEqual([{ provider: 'north', scope: 'provider', change: 'recovered', why: '' }]);
+    expect(at.router.stateOf('north', at.now)).toEqual({ state: 'working', underWay: 0 });
+  });
+
+  test('emails that were under way together and failed together are one failure', () => {
+    const at = routing({ north: { connections: 5 } });
+    const taken = Array.from({ length: 5 }, () => at.begin()!);
+    at.now = 10;
+    for (const slot of taken) at.router.ended(slot, TROUBLE, at.input());
+    expect(at.router.stateOf('north', at.now)).toMatchObject({ state: 'working' });
+  });
+
+  test('a wait without any answer is enough to leave a provider alone', () => {
+    const at = routing({ north: { connections: 5 } });
+    const slot = at.begin()!;
+    at.now += 30 * SECOND;
+    at.router.ended(slot, { kind: 'uncertain', phase: 'answer', reply: undefined, reason: 'no answer' }, at.input());
+    expect(at.choose()).toEqual({ provider: 'south' });
+  });
+
+  test('each probe that fails doubles the rest, up to ten minutes', () => {
+    const at = routing();
+    for (let i = 0; i < 3; i += 1) at.send(TROUBLE);
+    const rests: number[] = [];
+    for (let probe = 0; probe < 9; probe += 1) {
+      const { until = 0 } = at.router.stateOf('north', at.now);
+      rests.push((until - at.now) / SECOND);
+      at.now = until;
+      at.router.ended(at.begin()!, TROUBLE, at.input());
+    }
+    expect(rests).toEqual([10, 20, 40, 80, 160, 320, 600, 600, 600]);
+  });
+
+  test('a probe that came to nothing by a fault of ours does not lock the provider out', () => {
+    const at = routing();
+    for (let i = 0; i < 3; i += 1) at.send(TROUBLE);
+    at.now += 11 * SECOND;
+    at.router.abandoned(at.begin()!, at.now);
+    expect(at.choose()).toEqual({ provider: 'north' });
+    // And it says nothing of its health.
+    expect(at.router.stateOf('north', at.now)).toMatchObject({ state: 'probing' });
+  });
+
+  test('a provider that was in trouble when the service ended is tried by one email', () => {
+    const at = routing();
+    at.now = 5000;
+    at.router.wasInTrouble('north', -60_000, 'Connection refused.');
+    expect(at.router.stateOf('north', at.now)).toMatchObject({ state: 'probing', since: -60_000, why: 'Connection refused.' });
+    const probe = at.begin()!;
+    expect(at.choose()).toEqual({ provider: 'south' });
+    expect(at.router.ended(probe, TAKEN, at.input())).toMatchObject([{ provider: 'north', change: 'recovered' }]);
+  });
+
+  test('a provider that asks to be left alone is, by all emails and at once', () => {
+    const at = routing();
+    at.send({
+      ...TROUBLE,
+      phase: 'answer',
+      reply: { code: 429, enhanced: undefined, lines: ['too many requests'] },
+      retryAfterMs: 60 * SECOND,
+    });
+    for (const domain of ['x', 'y', 'z']) expect(at.choose({ domain })).toEqual({ provider: 'south' });
+    at.now += 59 * SECOND;
+    expect(at.choose({ route: only })).toMatchObject({ block: { at: 60 * SECOND } });
+    at.now += SECOND;
+    expect(at.choose()).toEqual({ provider: 'north' });
   });
 
   test('a refusal of a recipient says nothing of the provider; what has just failed an email is avoided', () => {
-    const router = new ProviderRouter(new Map());
-    for (let i = 0; i < 10; i += 1) router.ended('north', 'x', { kind: 'refused', reply: undefined }, 0);
-    expect(router.choose(both, { domain: 'x', now: 0, random: 0 })).toEqual({ provider: 'north' });
-    expect(router.choose(both, { domain: 'x', avoid: 'north', now: 0, random: 0 })).toEqual({ provider: 'south' });
-    expect(router.choose([both[0]!], { domain: 'x', avoid: 'north', now: 0, random: 0 })).toEqual({ provider: 'north' });
+    const at = routing();
+    for (let i = 0; i < 10; i += 1) at.send(said('refused', 550));
+    expect(at.choose()).toEqual({ provider: 'north' });
+    expect(at.choose({ avoid: 'north' })).toEqual({ provider: 'south' });
+    expect(at.choose({ route: only, avoid: 'north' })).toEqual({ provider: 'north' });
   });
 
+  test('what concerns our sender leaves the provider to other senders', () => {
+    const at = routing();
+    const refusal = said('trouble', 550, { scope: 'sender', phase: 'sender' });
+    for (let i = 0; i < 2; i += 1) at.send(refusal);
+    expect(at.send(refusal)).toEqual([
+      { provider: 'north', scope: 'sender', domain: 'ours.example', change: 'trouble', why: 'so it says' },
+    ]);
+    expect(at.choose()).toEqual({ provider: 'south' });
+    expect(at.choose({ route: only })).toMatchObject({ block: { scope: 'email' } });
+    expect(at.choose({ sender: 'other.example' })).toEqual({ provider: 'north' });
+  });
+
+  test('a domain that a provider turns away is its own trouble; three different ones in a row are the provider’s', () => {
+    const at = routing();
+    const refusal = said('trouble', 554, { scope: 'domain' });
+    for (let i = 0; i < 3; i += 1) at.send(refusal, { domain: 'far.example' });
+    expect(at.choose({ domain: 'far.example' })).toEqual({ provider: 'south' });
+    expect(at.choose({ domain: 'near.example' })).toEqual({ provider: 'north' });
+    for (const domain of ['a', 'b', 'c', 'd']) at.send(refusal, { domain });
+    expect(at.choose({ domain: 'near.example' })).toEqual({ provider: 'south' });
+  });
+
+  test('what is only unfit for one message says that the server works', () => {
+    const at = routing();
+    for (let i = 0; i < 5; i += 1) at.send({ ...said('trouble', 552), scope: 'message' });
+    expect(at.choose()).toEqual({ provider: 'north' });
+    expect(at.choose({ unfit: ['north'] })).toEqual({ provider: 'south' });
+    expect(at.choose({ unfit: ['north', 'south'] })).toMatchObject({ block: { scope: 'email' } });
+    expect(at.router.hasFit(both, ['north'])).toBe(true);
+    expect(at.router.hasFit(both, ['north', 'south'])).toBe(false);
+  });
+
+  test('what may have been sent stays with its provider', () => {
+    const at = routing();
+    for (let i = 0; i < 3; i += 1) at.send(TROUBLE);
+    expect(at.choose({ only: 'north' })).toMatchObject({ block: { scope: 'email', at: 10 * SECOND } });
+  });
+});
+
+describe('limits', () => {
   test('shares', () => {
-    const router = new ProviderRouter(new Map());
+    const at = routing();
     const route = [
       { provider: 'old', share: 9 },
       { provider: 'new', share: 1 },
     ];
-    const taken = Array.from({ length: 100 }, (_, i) => router.choose(route, { domain: 'x', now: 0, random: i / 100 }));
+    const taken = Array.from({ length: 100 }, (_, i) => at.choose({ route, random: i / 100 }));
     expect(taken.filter((choice) => 'provider' in choice && choice.provider === 'new')).toHaveLength(10);
   });
 
-  test('limits a second, by provider and by domain', () => {
-    const router = new ProviderRouter(new Map([['north', { perSecond: 5, perDomainSecond: 2 }]]));
-    const only = [both[0]!];
-    const take = (domain: string, now: number): boolean => 'provider' in router.choose(only, { domain, now, random: 0 });
-    expect([1, 2, 3].map(() => take('a', 0))).toEqual([true, true, false]);
-    expect([1, 2, 3].map(() => take('b', 0))).toEqual([true, true, false]);
-    expect(take('c', 0)).toBe(true);
-    expect(router.choose(only, { domain: 'd', now: 0, random: 0 })).toEqual({ waitUntil: 200, reason: 'the limit of "north"' });
-    expect(take('d', 200)).toBe(true);
+  test('emails a second, by provider and by domain', () => {
+    const at = routing({ north: { connections: 1000, perSecond: 5, perDomainSecond: 2 } });
+    expect(at.count(3, { route: only, domain: 'a' })).toBe(2);
+    expect(at.count(3, { route: only, domain: 'b' })).toBe(2);
+    expect(at.count(1, { route: only, domain: 'c' })).toBe(1);
+    expect(at.choose({ route: only, domain: 'd' })).toMatchObject({ block: { scope: 'line', at: 200 } });
     let taken = 0;
-    for (let now = 200; now < 10_200; now += 10) for (const domain of ['e', 'f', 'g', 'h']) taken += Number(take(domain, now));
-    expect(taken).toBeGreaterThanOrEqual(49);
-    expect(taken).toBeLessThanOrEqual(51);
+    for (at.now = 200; at.now < 10_200; at.now += 10)
+      for (const domain of ['e', 'f', 'g', 'h']) taken += at.count(1, { route: only, domain });
+    expect(taken).toBeGreaterThanOrEqual(50);
+    expect(taken).toBeLessThanOrEqual(52);
+  });
+
+  test('a limit never saves up more than a second of emails, however long nothing was sent', () => {
+    const at = routing({ north: { perSecond: 4 } });
+    at.begin({ route: only });
+    at.now = 3600 * SECOND;
+    expect(at.count(10, { route: only })).toBe(4);
   });
 
   test('a domain that minds is visited less often, and again after a success', () => {
-    const router = new ProviderRouter(new Map());
-    const minds = { kind: 'deferred', reply: { code: 450, enhanced: '4.7.1', lines: [] } } as const;
-    const only = [both[0]!];
-    router.ended('north', 'a', minds, 0);
-    expect(router.choose(only, { domain: 'a', now: 0, random: 0 })).toMatchObject({ waitUntil: 2000 });
-    expect(router.choose(only, { domain: 'b', now: 0, random: 0 })).toEqual({ provider: 'north' });
-    router.ended('north', 'a', minds, 2000);
-    expect(router.choose(only, { domain: 'a', now: 2000, random: 0 })).toMatchObject({ waitUntil: 6000 });
-    router.ended('north', 'a', TAKEN, 6000);
-    expect(router.choose(only, { domain: 'a', now: 6000, random: 0 })).toEqual({ provider: 'north' });
+    const at = routing();
+    const minds = said('deferred', 450, { enhanced: '4.7.1' });
+    at.send(minds, { domain: 'a' });
+    // It waits for this provider, though another has room.
+    expect(at.choose({ domain: 'a' })).toMatchObject({ block: { scope: 'domain', at: 2000 } });
+    expect(at.choose({ domain: 'b' })).toEqual({ provider: 'north' });
+    at.now = 2000;
+    at.send(minds, { domain: 'a' });
+    expect(at.choose({ domain: 'a' })).toMatchObject({ block: { at: 6000 } });
+    at.now = 6000;
+    at.send(TAKEN, { domain: 'a' });
+    expect(at.choose({ domain: 'a' })).toEqual({ provider: 'north' });
+  });
+
+  test('a domain that greylists is not visited less often: each recipient waits for itself', () => {
+    const at = routing();
+    at.send(said('deferred', 451, { enhanced: '4.7.1', text: '<a@a.example>: Greylisted, please come back later' }), { domain: 'a' });
+    expect(at.choose({ domain: 'a' })).toEqual({ provider: 'north' });
+  });
+
+  test('a domain gets more connections while it goes well, half when it minds, one when it is slow', () => {
+    const at = routing({ north: { connections: 20, isPacedByDomain: true } });
+    const room = (): number => {
+      const taken: Slot[] = [];
+      for (let slot = at.begin(); slot?.provider === 'north'; slot = at.begin()) taken.push(slot);
+      for (const slot of taken) at.router.abandoned(slot, at.now);
+      return taken.length;
+    };
+    expect(room()).toBe(1);
+    for (let i = 0; i < 7; i += 1) at.send(TAKEN);
+    expect(room()).toBe(8);
+    for (let i = 0; i < 30; i += 1) at.send(TAKEN);
+    // Never the last fifth.
+    expect(room()).toBe(16);
+    at.send(said('deferred', 451, { enhanced: '4.7.0' }));
+    at.now += 3 * SECOND;
+    expect(room()).toBe(10);
+    const slow = at.begin()!;
+    at.now += 10 * SECOND;
+    at.router.ended(slow, TAKEN, at.input());
+    expect(room()).toBe(1);
   });
 
   test('a ceiling that grows by the day, also over a restart', () => {
     const plan = { first: 3, growth: 2, most: 20, since: 0 };
     expect([0, 1, 2, 3].map((day) => ceilingOf(plan, day * DAY))).toEqual([3, 6, 12, Number.POSITIVE_INFINITY]);
-    const only = [both[0]!];
-    const countOn = (router: ProviderRouter, day: number): number => {
-      let taken = 0;
-      while (taken < 30 && 'provider' in router.choose(only, { domain: 'x', now: day * DAY + taken, random: 0 })) taken += 1;
-      return taken;
-    };
-    const router = new ProviderRouter(new Map([['north', { warmUp: plan }]]));
-    expect([0, 1, 2, 3].map((day) => countOn(router, day))).toEqual([3, 6, 12, 30]);
-    const restarted = new ProviderRouter(new Map([['north', { warmUp: plan }]]));
-    restarted.counted('north', 5, DAY);
-    expect(countOn(restarted, 1)).toBe(1);
-    expect(restarted.choose(only, { domain: 'x', now: DAY + 5, random: 0 })).toMatchObject({ waitUntil: 2 * DAY });
+    const limits = { north: { warmUp: plan } };
+    const at = routing(limits);
+    const countOn = (day: number): number => at.count(30, { route: only, date: day * DAY + 5, now: day });
+    expect([0, 1, 2, 3].map(countOn)).toEqual([3, 6, 12, 30 - 11]);
+    const restarted = routing(limits);
+    expect(restarted.router.allowances(DAY + 5)).toEqual([{ provider: 'north', since: [DAY] }]);
+    restarted.router.given('north', DAY, 5);
+    expect(restarted.count(30, { route: only, date: DAY + 5 })).toBe(1);
+    expect(restarted.choose({ route: only, date: DAY + 5, now: 7 })).toMatchObject({ block: { at: 7 + DAY - 5 } });
+  });
+
+  test('a quota by day and by month: the next provider of the route gets what is over, until it begins anew', () => {
+    const START = Date.UTC(2026, 0, 30, 12);
+    const at = routing({ north: { perDay: 2, perMonth: 5 } });
+    const countOn = (day: number): number => at.count(30, { route: only, date: START + day * DAY, now: day });
+    expect([0, 1].map(countOn)).toEqual([2, 2]);
+    expect(at.choose({ date: START + DAY, now: 1 })).toEqual({ provider: 'south' });
+    // The first of February: a new month.
+    expect([2, 3, 4].map(countOn)).toEqual([2, 2, 1]);
+    const block = { at: 5 + Date.UTC(2026, 2, 1) - START - 5 * DAY, reason: 'north has reached its quota of 5 emails a month' };
+    expect(at.choose({ route: only, date: START + 5 * DAY, now: 5 })).toMatchObject({ block });
+  });
+
+  test.each([
+    ['accepted', 1],
+    ['uncertain', 1],
+    ['refused', 0],
+    ['trouble', 0],
+  ] as const)('an email that ends as %s counts %s against a quota', (kind, n) => {
+    const at = routing({ north: { perDay: 10 } });
+    at.send(said(kind, 554, { scope: 'message' }));
+    expect(at.router.memory(at.now).given).toEqual({ north: [n] });
+  });
+
+  test('what was not handed over after all does not count against the ceiling of the day', () => {
+    const at = routing({ north: { warmUp: { first: 1, growth: 1, most: 10, since: 0 } } });
+    const slot = at.begin({ route: only })!;
+    expect(at.choose({ route: only })).toMatchObject({ block: { reason: expect.stringContaining('ceiling') } });
+    at.router.abandoned(slot, at.now);
+    expect(at.choose({ route: only })).toEqual({ provider: 'north' });
   });
 
   test('paused', () => {
-    const router = new ProviderRouter(new Map());
-    router.pause(new Set(['north']));
-    expect(router.choose(both, { domain: 'x', now: 0, random: 0 })).toEqual({ provider: 'south' });
-    expect(router.choose([both[0]!], { domain: 'x', now: 0, random: 0 })).toMatchObject({ reason: '"north" is paused' });
+    const at = routing();
+    at.router.pause(new Set(['north']));
+    expect(at.choose()).toEqual({ provider: 'south' });
+    expect(at.choose({ route: only })).toMatchObject({ block: { reason: 'north is paused' } });
+    expect(at.router.lineBlock(both, at.input())).toBeUndefined();
+    expect(at.router.lineBlock(only, at.input())).toMatchObject({ at: SECOND });
+    expect(at.router.lineBlock([], at.input())).toMatchObject({ reason: 'the route of the space names no provider' });
   });
 
-  test('a route is closed when all of it is', () => {
-    const router = new ProviderRouter(new Map());
-    expect(router.closedUntil(both, 0)).toBeUndefined();
-    expect(router.closedUntil([], 0)).toBeUndefined();
-    router.pause(new Set(['north']));
-    expect(router.closedUntil(both, 0)).toBeUndefined();
-    expect(router.closedUntil([both[0]!], 0)).toBe(SECOND);
-    for (let i = 0; i < 3; i += 1) router.ended('south', 'x', TROUBLE, 0);
-    expect(router.closedUntil(both, 0)).toBe(SECOND);
-    router.pause(new Set());
-    expect(router.closedUntil([both[1]!], 0)).toBe(10 * SECOND);
-    expect(router.closedUntil([both[1]!], 10 * SECOND)).toBeUndefined();
+  test('a provider whose connections are in use is waited for, though another is free', () => {
+    const at = routing({ north: { connections: 1 } });
+    at.begin();
+    expect(at.choose()).toMatchObject({ block: { scope: 'line', at: 5000 } });
   });
 });
 
@@ -146,85 +374,4 @@ test.each([
   ['mallory@evil-crew.example', false],
 ])('%s is named: %s', (address, wanted) => {
   expect(isNamed(address, ['asa@post.example', '@crew.example', 'test+*@mail.example', '*.ferries.example'])).toBe(wanted);
-});
-
-describe('a draft', () => {
-  const rest = (router: ProviderRouter): void => {
-    for (let i = 0; i < 3; i += 1) router.ended('north', 'x', TROUBLE, 0);
-  };
-
-  test('knows what it has chosen itself, and leaves no trace when it is not kept', () => {
-    const limits = new Map([['north', { perSecond: 2, warmUp: { first: 3, growth: 1, most: 10, since: 0 } }]]);
-    const router = new ProviderRouter(limits);
-    const only = [both[0]!];
-    const lost = router.draft();
-    const taken = [1, 2, 3].map(() => 'provider' in lost.choose(only, { domain: 'x', now: 0, random: 0 }));
-    expect(taken).toEqual([true, true, false]);
-    // Undone: the same is possible again.
-    const kept = router.draft();
-    expect([1, 2, 3].map(() => 'provider' in kept.choose(only, { domain: 'x', now: 0, random: 0 }))).toEqual([true, true, false]);
-    kept.keep(0);
-    expect(router.choose(only, { domain: 'x', now: 0, random: 0 })).toMatchObject({ reason: 'the limit of "north"' });
-    // The day's ceiling counts what is in the draft, too.
-    const later = router.draft();
-    expect([1, 2].map(() => 'provider' in later.choose(only, { domain: 'x', now: 5 * SECOND, random: 0 }))).toEqual([true, false]);
-  });
-
-  test('probes a provider once, and one that is undone does not lock the provider out', () => {
-    const router = new ProviderRouter(new Map());
-    rest(router);
-    const now = 11 * SECOND;
-    const lost = router.draft();
-    expect(lost.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    expect(lost.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'south' });
-    const kept = router.draft();
-    expect(kept.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    kept.keep(now);
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'south' });
-    // A probe that came to nothing by a fault of ours: the next mail may probe.
-    router.abandoned('north', now);
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-  });
-
-  test('what was not handed over after all does not count against the ceiling of the day', () => {
-    const router = new ProviderRouter(new Map([['north', { warmUp: { first: 1, growth: 1, most: 10, since: 0 } }]]));
-    const take = () => router.choose([both[0]!], { domain: 'x', now: 0, random: 0 });
-    expect(take()).toEqual({ provider: 'north' });
-    expect(take()).toMatchObject({ reason: expect.stringContaining('ceiling') });
-    router.abandoned('north', 0);
-    expect(take()).toEqual({ provider: 'north' });
-  });
-
-  test('is counted once, however often it is kept', () => {
-    const router = new ProviderRouter(new Map([['north', { perSecond: 3 }]]));
-    const draft = router.draft();
-    draft.choose([both[0]!], { domain: 'x', now: 0, random: 0 });
-    draft.keep(0);
-    draft.keep(0);
-    expect([1, 2, 3].map(() => 'provider' in router.choose([both[0]!], { domain: 'x', now: 0, random: 0 }))).toEqual([true, true, false]);
-  });
-});
-
-test('each probe that fails doubles the rest, up to ten minutes', () => {
-  const router = new ProviderRouter(new Map());
-  let now = 0;
-  for (let i = 0; i < 3; i += 1) router.ended('north', 'x', TROUBLE, now);
-  const rests: number[] = [];
-  for (let probe = 0; probe < 9; probe += 1) {
-    const { until = 0 } = router.stateOf('north', now);
-    rests.push((until - now) / SECOND);
-    now = until;
-    expect(router.choose(both, { domain: 'x', now, random: 0 })).toEqual({ provider: 'north' });
-    router.ended('north', 'x', TROUBLE, now);
-  }
-  expect(rests).toEqual([10, 20, 40, 80, 160, 320, 600, 600, 600]);
-});
-
-test('a limit never saves up more than a second of emails, however long nothing was sent', () => {
-  const router = new ProviderRouter(new Map([['north', { perSecond: 4 }]]));
-  const only = [both[0]!];
-  router.choose(only, { domain: 'x', now: 0, random: 0 });
-  const hour = 3600 * SECOND;
-  const taken = Array.from({ length: 10 }, () => 'provider' in router.choose(only, { domain: 'x', now: hour, random: 0 }));
-  expect(taken.filter(Boolean)).toHaveLength(4);
 });

@@ -1,26 +1,11 @@
 import { LRUCache } from 'lru-cache';
 import type { Outcome } from '../smtp/index.js';
-
-/** What a provider may be asked to take. */
-export interface ProviderLimits {
-  /** Emails a second. */
-  readonly perSecond?: number | undefined;
-  /** Emails a second to one recipient domain. */
-  readonly perDomainSecond?: number | undefined;
-  /** A ceiling for each day that grows: a new address must earn its reputation. */
-  readonly warmUp?: WarmUp | undefined;
-}
-
-export interface WarmUp {
-  /** Emails on the first day. */
-  readonly first: number;
-  /** Each day's ceiling is the last one's, times this. */
-  readonly growth: number;
-  /** From this on there is no ceiling. */
-  readonly most: number;
-  /** When the first day began, in milliseconds since the epoch. */
-  readonly since: number;
-}
+import { Allowance } from './allowance.js';
+import type { BreakerState } from './breaker.js';
+import { Bucket } from './bucket.js';
+import { ProviderHealth, type ProviderChange } from './provider-health.js';
+import type { ProviderLimits } from './provider-limits.js';
+import { ProviderSlots, type Slot } from './provider-slots.js';
 
 /** A provider in a route, and how large its share of the router is. */
 export interface RouteEntry {
@@ -28,308 +13,336 @@ export interface RouteEntry {
   readonly share: number;
 }
 
-/** A provider for an email; or none now, and when to ask again (milliseconds since the epoch). */
-export type Choice = { readonly provider: string } | { readonly waitUntil: number; readonly reason: string };
-
-const DAY = 24 * 60 * 60_000;
-const SECOND = 1000;
-
-/** Troubles in a row after which a provider is set aside. */
-const PATIENCE = 3;
-const FIRST_REST = 10 * SECOND;
-const LONGEST_REST = 10 * 60 * SECOND;
-/** How long a domain is left alone after it said that we come too often, at first. */
-const FIRST_SLOWDOWN = 2 * SECOND;
-const LONGEST_SLOWDOWN = 5 * 60 * SECOND;
-/** How long an email waits when the probe of a provider is out. */
-const PROBE_WAIT = SECOND;
-/** How soon a paused provider is looked at again, where nobody tells us of the change. */
-const PAUSE_LOOK = SECOND;
-
-/** How many emails a warming provider may take on a day; Infinity once it is warm. */
-export function ceilingOf(plan: WarmUp, now: number): number {
-  const day = Math.max(0, Math.floor((now - plan.since) / DAY));
-  const ceiling = Math.floor(plan.first * plan.growth ** day);
-  return ceiling >= plan.most ? Number.POSITIVE_INFINITY : ceiling;
-}
-
-const MOST_BUCKETS = 20_000;
-
-/** Tokens that come back with time: `rate` a second, at most a second's worth (at least one) at once. */
-class Bucket {
-  #tokens: number;
-  #at: number;
-
-  constructor(
-    private readonly rate: number,
-    now: number,
-  ) {
-    this.#tokens = Math.max(1, rate);
-    this.#at = now;
-  }
-
-  /** When a token is there, once `less` more have been taken. */
-  readyAt(now: number, less = 0): number {
-    this.#fill(now);
-    const tokens = this.#tokens - less;
-    return tokens >= 1 ? now : now + Math.ceil(((1 - tokens) / this.rate) * SECOND);
-  }
-
-  take(now: number): void {
-    this.#fill(now);
-    this.#tokens -= 1;
-  }
-
-  #fill(now: number): void {
-    this.#tokens = Math.min(Math.max(1, this.rate), this.#tokens + (Math.max(0, now - this.#at) / SECOND) * this.rate);
-    this.#at = Math.max(this.#at, now);
-  }
-}
-
-interface Health {
-  troubles: number;
-  /** Until when it is set aside; it is probed after. */
-  restUntil: number;
-  rest: number;
-  probing: boolean;
-}
-
-interface Slowdown {
-  until: number;
-  wait: number;
-}
-
-/** What a draft has taken, by provider, and by provider and domain. */
-interface Taken {
-  readonly emails: Map<string, number>;
-  readonly probed: Set<string>;
+/** Time for the router: durations are measured by the monotonic clock, days by the date. */
+export interface RouterTime {
+  /** Of the monotonic clock, in milliseconds. */
+  readonly now: number;
+  /** In milliseconds since the epoch. */
+  readonly date: number;
 }
 
 /** An email that a provider is chosen for. */
-export interface ChoiceInput {
+export interface ChoiceInput extends RouterTime {
+  readonly route: readonly RouteEntry[];
+  readonly space: string;
+  readonly urgent: boolean;
+  /** The sender's domain. */
+  readonly sender: string;
   /** The recipient's. */
   readonly domain: string;
   /** A provider that has just failed this email; it is chosen only if there is no other. */
   readonly avoid?: string | undefined;
-  /** Milliseconds since the epoch. */
-  readonly now: number;
+  /** Providers that cannot accept this email. */
+  readonly unfit?: readonly string[] | undefined;
+  /** The one provider that may be asked, since it may have the email already. */
+  readonly only?: string | undefined;
   /** From 0 to 1, for the shares. */
   readonly random: number;
 }
 
-/** Choices that do not count yet. */
-export interface RouterDraft {
-  readonly choose: (route: readonly RouteEntry[], input: ChoiceInput) => Choice;
-  /** The emails are on their way: they count from now on. */
-  readonly keep: (now: number) => void;
+/** Why an email cannot go now. */
+export interface Block {
+  /** For whom else not: all of its line (what waits under the same fairness key), what goes to the same domain, or this email alone. */
+  readonly scope: 'line' | 'domain' | 'email';
+  /** When to ask again at the latest, on the monotonic clock; an email that ends may make room before. */
+  readonly at: number;
+  readonly reason: string;
 }
 
-/** Whether an outcome says that we come too often (RFC 3463 4.7.x, or 421). */
-function isTooOften({ kind, reply }: Pick<Outcome, 'kind' | 'reply'>): boolean {
-  return (
-    (kind === 'deferred' || kind === 'trouble') && (reply?.code === 421 || reply?.code === 429 || /^4\.7\./.test(reply?.enhanced ?? ''))
-  );
+export type Choice = { readonly provider: string } | { readonly block: Block };
+
+/** A provider's state, for people. Times are of the monotonic clock. */
+export interface ProviderState {
+  readonly state: 'working' | 'resting' | 'probing' | 'stalled' | 'paused';
+  /** Hand-overs that are under way. */
+  readonly underWay: number;
+  /** Why it is not working. */
+  readonly why?: string | undefined;
+  readonly since?: number | undefined;
+  /** When it is tried again. */
+  readonly until?: number | undefined;
+}
+
+/** What is asked about besides the route: `now` of the monotonic clock. */
+type Lookup = Omit<ChoiceInput, 'route' | 'avoid' | 'unfit' | 'only' | 'random'>;
+
+const SECOND = 1000;
+/** How many domains are remembered. One that is forgotten is treated as new. */
+const MOST_DOMAINS = 20_000;
+/** How many hand-overs at once where nothing is configured. */
+const USUAL_CONNECTIONS = 40;
+/** How soon a paused or stalled provider is looked at again, where nobody reports the change. */
+const LOOK_AGAIN = SECOND;
+const PROBE_WAIT = SECOND;
+
+interface Known {
+  readonly limits: ProviderLimits;
+  readonly slots: ProviderSlots;
+  readonly health: ProviderHealth;
+  readonly bucket: Bucket | undefined;
+  readonly allowance: Allowance;
 }
 
 /**
- * Which provider takes the next mail: order, shares, health, limits. Knows only what it is told and when; one object a process, since what
- * it remembers is worth nothing after a restart (but for the day's counts, which are given to it).
+ * Which provider gets the next email: order, shares, health, slots, limits. Its callers report each hand-over, with the
+ * time. It starts with what they restore: the counts of the day, and providers in trouble.
  */
 export class ProviderRouter {
-  readonly #health = new Map<string, Health>();
-  /** Domains come and go; the bucket of one that is not used is full, and remembers nothing. */
-  readonly #buckets = new LRUCache<string, Bucket>({ max: MOST_BUCKETS });
-  readonly #slow = new Map<string, Slowdown>();
-  readonly #today = new Map<string, { day: number; count: number }>();
+  readonly #known = new Map<string, Known>();
+  /** By provider and recipient domain. */
+  readonly #buckets: LRUCache<string, Bucket>;
   #paused: ReadonlySet<string> = new Set();
 
-  constructor(private readonly limits: ReadonlyMap<string, ProviderLimits>) {}
+  /** @param mostDomains how many domains are remembered for each provider */
+  constructor(
+    private readonly limits: ReadonlyMap<string, ProviderLimits>,
+    private readonly mostDomains = MOST_DOMAINS,
+  ) {
+    this.#buckets = new LRUCache({ max: mostDomains });
+  }
 
   /** Providers that are not to be used, by somebody's word. */
   pause(names: ReadonlySet<string>): void {
     this.#paused = names;
   }
 
-  /** How many emails a provider has taken today, as it was found in the records. */
-  counted(provider: string, count: number, now: number): void {
-    const since = this.limits.get(provider)?.warmUp?.since ?? 0;
-    this.#today.set(provider, { day: Math.floor((now - since) / DAY), count });
+  /** Of the providers of the configuration that may be given only so many emails: since when it must be known how many they were given. */
+  allowances(date: number): { readonly provider: string; readonly since: readonly number[] }[] {
+    const all = [...this.limits.keys()].map((provider) => ({ provider, since: this.#of(provider).allowance.periods(date) }));
+    return all.filter(({ since }) => since.length > 0);
+  }
+
+  /** How many emails a provider was given since one of these dates, as it was found in the records. */
+  given(provider: string, since: number, n: number): void {
+    this.#of(provider).allowance.restore(since, n);
+  }
+
+  /** A provider was in trouble when the service ended: one email tries it. @param since on the monotonic clock */
+  wasInTrouble(provider: string, since: number, why: string): void {
+    this.#of(provider).health.restore(since, why);
+  }
+
+  /** How many hand-overs may begin now, all providers of a route together. */
+  free(route: readonly RouteEntry[]): number {
+    return route.reduce((sum, { provider }) => sum + this.#of(provider).slots.free, 0);
   }
 
   /**
-   * Whether none of a route's providers takes anything, to whatever domain: all are paused or set aside.
-   * @returns when to ask again, in milliseconds since the epoch; undefined when one is open
+   * Whether nothing of a line can go, to whatever domain.
+   * @returns why, and when to ask again; undefined when something may
    */
-  closedUntil(route: readonly RouteEntry[], now: number): number | undefined {
-    const until = route.map(({ provider }) => this.#closed(provider, now));
-    return route.length === 0 || until.some((value) => value === undefined)
-      ? undefined
-      : Math.min(...until.map((circuit) => circuit?.at ?? now));
+  lineBlock(route: readonly RouteEntry[], request: { readonly space: string; readonly urgent: boolean } & RouterTime): Block | undefined {
+    const blocks = route.map(({ provider }) => this.#providerBlock(provider, request));
+    if (blocks.length === 0) return { scope: 'line', at: request.now + 60 * SECOND, reason: 'the route of the space names no provider' };
+    return blocks.some((block) => block === undefined) ? undefined : soonest(blocks.flatMap((block) => block ?? []));
   }
 
-  /** Whether another provider than this could take an email now. */
-  hasOther(route: readonly RouteEntry[], than: string, domain: string, now: number): boolean {
-    return route.some((entry) => entry.provider !== than && this.#freeAt(entry.provider, domain, now).at <= now);
+  /** Whether nothing to a domain can go; as far as that is known without an email. */
+  domainBlock(input: Pick<ChoiceInput, 'route' | 'space' | 'urgent' | 'domain'> & RouterTime): Block | undefined {
+    const blocks = input.route.map(({ provider }) => this.#providerBlock(provider, input) ?? this.#domainBlock(provider, input));
+    return blocks.length === 0 || blocks.some((block) => block === undefined) ? undefined : soonest(blocks.flatMap((block) => block ?? []));
   }
 
-  /** Chooses a provider for one mail and counts the mail against its limits: a draft that is kept at once. */
-  choose(route: readonly RouteEntry[], input: ChoiceInput): Choice {
-    const draft = this.draft();
-    const choice = draft.choose(route, input);
-    draft.keep(input.now);
-    return choice;
+  /** Whether another provider of a route could accept an email at all, that is known not to be unfit for it. */
+  hasFit(route: readonly RouteEntry[], unfit: readonly string[]): boolean {
+    return route.some(({ provider }) => !unfit.includes(provider));
   }
 
-  /**
-   * Begins to choose for several emails without counting them: each choice knows those before it in the draft, and nothing else changes until
-   * `keep` is called. So choices made in a transaction that is undone leave no trace here.
-   */
-  draft(): RouterDraft {
-    const taken: Taken = { emails: new Map(), probed: new Set() };
-    const chosen: { provider: string; domain: string }[] = [];
-    return {
-      choose: (route, { domain, avoid, now, random }) => {
-        if (route.length === 0) return { waitUntil: now + 60 * SECOND, reason: 'the route names no provider' };
-        const order = [...inOrder(route, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
-        let soonest = { at: Number.POSITIVE_INFINITY, reason: '' };
-        for (const provider of order) {
-          const free = this.#freeAt(provider, domain, now, taken);
-          if (free.at <= now) {
-            chosen.push({ provider, domain });
-            for (const key of [provider, `${provider} ${domain}`]) taken.emails.set(key, (taken.emails.get(key) ?? 0) + 1);
-            if (this.#healthOf(provider).rest > 0) taken.probed.add(provider);
-            return { provider };
-          }
-          // Who was asked to come less often waits: a server that greylists wants to see the same sender again.
-          if (free.stay === true) return { waitUntil: free.at, reason: free.reason };
-          if (free.at < soonest.at) soonest = free;
-        }
-        return { waitUntil: soonest.at, reason: soonest.reason };
-      },
-      keep: (now) => {
-        for (const { provider, domain } of chosen.splice(0)) this.#take(provider, domain, now);
-      },
-    };
+  /** Whether another provider than this could be asked now. */
+  hasOther(than: string, input: ChoiceInput): boolean {
+    return input.route.some(
+      ({ provider }) => provider !== than && input.unfit?.includes(provider) !== true && this.#block(provider, input) === undefined,
+    );
   }
 
-  /** An email that was counted was not handed over after all, and nothing is known of the provider by it. */
-  abandoned(provider: string, now: number): void {
-    this.#healthOf(provider).probing = false;
-    const count = this.#countToday(provider, now);
-    if (count > 0) this.counted(provider, count - 1, now);
-  }
-
-  /** What became of an email that was handed over. */
-  ended(provider: string, domain: string, outcome: Pick<Outcome, 'kind' | 'reply'>, now: number): void {
-    const health = this.#healthOf(provider);
-    const probed = health.probing;
-    health.probing = false;
-    if (outcome.kind === 'trouble') {
-      health.troubles += 1;
-      if (health.troubles >= PATIENCE || probed) {
-        health.rest = Math.min(LONGEST_REST, health.rest === 0 ? FIRST_REST : health.rest * 2);
-        health.restUntil = now + health.rest;
-      }
-    } else if (outcome.kind !== 'uncertain') {
-      health.troubles = 0;
-      health.rest = 0;
-      health.restUntil = 0;
+  /** Chooses a provider for one email. Nothing is counted until `begin`. */
+  choose(input: ChoiceInput): Choice {
+    const { route, avoid, unfit = [], only, random, now } = input;
+    const fit = route.filter(({ provider }) => !unfit.includes(provider) && (only === undefined || provider === only));
+    const isOwn = fit.length < route.length;
+    if (fit.length === 0) return { block: { scope: 'email', at: now + 60 * SECOND, reason: 'no provider of its route can accept it' } };
+    const order = [...inOrder(fit, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
+    const blocks: Block[] = [];
+    for (const provider of order) {
+      const block = this.#block(provider, input);
+      if (block === undefined) return { provider };
+      blocks.push(block);
+      // It waits for this provider: another is for when this one fails or is at a limit, not for when it is busy.
+      if (block.stay === true) break;
     }
-    const key = `${provider} ${domain}`;
-    if (isTooOften(outcome)) {
-      const wait = Math.min(LONGEST_SLOWDOWN, (this.#slow.get(key)?.wait ?? FIRST_SLOWDOWN / 2) * 2);
-      this.#slow.set(key, { until: now + wait, wait });
-    } else if (outcome.kind === 'accepted') this.#slow.delete(key);
+    const found = soonest(blocks);
+    return { block: isOwn ? { ...found, scope: 'email' } : found };
   }
 
-  /** All that is remembered, but for what time alone fills again (buckets): to be compared with what a fresh start knows. */
-  memory(now: number): {
+  /** An email is on its way to a provider: it counts from now on. */
+  begin(provider: string, { sender, domain, space, urgent, now, date }: Lookup): Slot {
+    const known = this.#of(provider);
+    const probes = known.health.begin(sender, domain);
+    const slot: Slot = { provider, domain, sender, space, urgent, since: now, probes };
+    known.slots.add(slot);
+    known.bucket?.take(now);
+    this.#bucket(provider, domain, now)?.take(now);
+    known.allowance.take(date);
+    return slot;
+  }
+
+  /** A hand-over waits for a connection to open for longer than usual. @param since when it began to wait */
+  opening(slot: Slot, since: number): void {
+    this.#of(slot.provider).slots.opening(slot, since);
+  }
+
+  /** A hand-over has its connection. */
+  connected(slot: Slot, now: number): void {
+    this.#of(slot.provider).slots.connected(slot, now);
+  }
+
+  /** An email was not handed over after all, and nothing is known of the provider by it. */
+  abandoned(slot: Slot, date: number): void {
+    const known = this.#of(slot.provider);
+    known.slots.remove(slot);
+    known.health.abandon(slot.probes);
+    known.bucket?.restore();
+    this.#buckets.get(`${slot.provider} ${slot.domain}`)?.restore();
+    known.allowance.giveBack(date);
+  }
+
+  /** How a hand-over ended. @returns what changed for people */
+  ended(slot: Slot, outcome: Outcome, { now, date }: RouterTime): ProviderChange[] {
+    const { slots, allowance, health } = this.#of(slot.provider);
+    // Emails that are made ahead wait here and not there.
+    const since = slots.connectedAt(slot) ?? slot.since;
+    slots.remove(slot);
+    if (outcome.kind !== 'accepted' && outcome.kind !== 'uncertain') allowance.giveBack(date);
+    return health.ended(slot, outcome, { since, now });
+  }
+
+  /** All that is remembered, but for what time alone fills again: to be compared with what a fresh start knows. */
+  memory(date: number): {
     readonly paused: readonly string[];
-    readonly probed: readonly string[];
-    readonly today: Readonly<Record<string, number>>;
+    readonly underWay: Readonly<Record<string, number>>;
+    readonly given: Readonly<Record<string, readonly number[]>>;
   } {
-    const names = [...this.limits.keys()].sort();
+    const used = [...this.#known].flatMap(([name, { slots }]) => (slots.used > 0 ? [[name, slots.used] as const] : []));
     return {
       paused: [...this.#paused].sort(),
-      probed: [...this.#health].flatMap(([name, { probing }]) => (probing ? [name] : [])).sort(),
-      today: Object.fromEntries(
-        names.flatMap((name) => (this.limits.get(name)?.warmUp === undefined ? [] : [[name, this.#countToday(name, now)] as const])),
-      ),
+      underWay: Object.fromEntries(used),
+      given: Object.fromEntries(this.allowances(date).map(({ provider }) => [provider, this.#of(provider).allowance.given(date)])),
     };
   }
 
   /** What is known of a provider, for people. */
-  stateOf(
-    provider: string,
-    now: number,
-  ): { readonly state: 'working' | 'resting' | 'paused'; readonly until?: number; readonly troubles: number } {
-    const health = this.#healthOf(provider);
-    if (this.#paused.has(provider)) return { state: 'paused', troubles: health.troubles };
-    return health.restUntil > now
-      ? { state: 'resting', until: health.restUntil, troubles: health.troubles }
-      : { state: 'working', troubles: health.troubles };
+  stateOf(provider: string, now: number): ProviderState {
+    const { slots, health: known } = this.#of(provider);
+    const underWay = slots.used;
+    if (this.#paused.has(provider)) return { state: 'paused', underWay };
+    const health = known.state(now);
+    if (health.state === 'open') return { state: 'resting', underWay, why: health.why, since: health.since, until: health.until };
+    if (health.state === 'half-open') return { state: 'probing', underWay, why: health.why, since: health.since };
+    const stalled = slots.stalledSince(now);
+    if (stalled !== undefined) return { state: 'stalled', underWay, why: 'It does not answer.', since: stalled };
+    return { state: 'working', underWay };
   }
 
-  #healthOf(provider: string): Health {
-    let health = this.#health.get(provider);
-    if (health === undefined) this.#health.set(provider, (health = { troubles: 0, restUntil: 0, rest: 0, probing: false }));
-    return health;
+  #of(provider: string): Known {
+    let known = this.#known.get(provider);
+    if (known === undefined) {
+      const limits = this.limits.get(provider) ?? {};
+      known = {
+        limits,
+        slots: new ProviderSlots(limits.connections ?? USUAL_CONNECTIONS, {
+          isPacedByDomain: limits.isPacedByDomain === true,
+          isShared: limits.isShared === true,
+          ahead: limits.ahead ?? 0,
+        }),
+        health: new ProviderHealth({
+          provider,
+          isPacedByDomain: limits.isPacedByDomain === true,
+          connections: limits.connections ?? USUAL_CONNECTIONS,
+          mostDomains: this.mostDomains,
+        }),
+        bucket: limits.perSecond === undefined ? undefined : new Bucket(limits.perSecond, 0),
+        allowance: new Allowance(limits),
+      };
+      this.#known.set(provider, known);
+    }
+    return known;
   }
 
-  #bucket(key: string, rate: number | undefined, now: number): Bucket | undefined {
+  #bucket(provider: string, domain: string, now: number): Bucket | undefined {
+    const rate = this.limits.get(provider)?.perDomainSecond;
     if (rate === undefined) return undefined;
+    const key = `${provider} ${domain}`;
     let bucket = this.#buckets.get(key);
     if (bucket === undefined) this.#buckets.set(key, (bucket = new Bucket(rate, now)));
     return bucket;
   }
 
-  #closed(provider: string, now: number, taken?: Taken): { at: number; reason: string } | undefined {
-    if (this.#paused.has(provider)) return { at: now + PAUSE_LOOK, reason: `"${provider}" is paused` };
-    const health = this.#healthOf(provider);
-    if (health.restUntil > now) return { at: health.restUntil, reason: `"${provider}" is set aside after failures` };
-    // After a rest one mail goes ahead; the others wait for what becomes of it.
-    if (health.rest > 0 && (health.probing || taken?.probed.has(provider) === true))
-      return { at: now + PROBE_WAIT, reason: `"${provider}" is being probed` };
+  /** Why a provider accepts nothing of this kind, to whatever domain. */
+  #providerBlock(provider: string, request: { readonly space: string; readonly urgent: boolean } & RouterTime): OwnBlock | undefined {
+    const { now, date } = request;
+    const { slots, health: known, allowance, bucket } = this.#of(provider);
+    const line = (at: number, reason: string): OwnBlock => ({ scope: 'line', at, reason });
+    if (this.#paused.has(provider)) return line(now + LOOK_AGAIN, `${provider} is paused`);
+    const health = known.state(now);
+    if (health.state === 'open') return line(health.until, `${provider} is in trouble: ${health.why}`);
+    if (health.state === 'half-open' && health.isProbing)
+      return line(now + PROBE_WAIT, `${provider} is being tried again after: ${health.why}`);
+    if (slots.stalledSince(now) !== undefined) return line(now + LOOK_AGAIN, `${provider} does not answer`);
+    const used = allowance.usedUp(date);
+    if (used !== undefined) return line(now + used.until - date, `${provider} has reached ${used.name}`);
+    const ready = bucket?.readyAt(now) ?? now;
+    if (ready > now) return line(ready, `${provider} is at its limit of emails a second`);
+    if (!slots.hasRoom(request))
+      return { ...line(slots.stallsAt(now), `all connections to ${provider} that it may use are in use`), stay: true };
     return undefined;
   }
 
-  #freeAt(provider: string, domain: string, now: number, taken?: Taken): { at: number; reason: string; stay?: boolean } {
-    const closed = this.#closed(provider, now, taken);
-    if (closed !== undefined) return closed;
-    const slow = this.#slow.get(`${provider} ${domain}`);
-    if (slow !== undefined && slow.until > now) return { at: slow.until, reason: `${domain} has asked to come less often`, stay: true };
-    const limits = this.limits.get(provider);
-    if (
-      limits?.warmUp !== undefined &&
-      this.#countToday(provider, now) + (taken?.emails.get(provider) ?? 0) >= ceilingOf(limits.warmUp, now)
-    ) {
-      const { since } = limits.warmUp;
-      return { at: since + (Math.floor((now - since) / DAY) + 1) * DAY, reason: `"${provider}" has reached its ceiling for today` };
-    }
-    const key = `${provider} ${domain}`;
-    const own = this.#bucket(provider, limits?.perSecond, now)?.readyAt(now, taken?.emails.get(provider)) ?? now;
-    const there = this.#bucket(key, limits?.perDomainSecond, now)?.readyAt(now, taken?.emails.get(key)) ?? now;
-    return { at: Math.max(own, there), reason: `the limit of "${provider}"` };
+  #domainBlock(provider: string, { domain, space, urgent, now }: Omit<Lookup, 'sender'>): OwnBlock | undefined {
+    const { slots, health: known } = this.#of(provider);
+    const state = known.paceOf(domain, now, slots.oldestOf(domain));
+    // It waits for this provider: a domain that wants fewer emails from us is not to get them by another way.
+    if (state.until !== undefined)
+      return { scope: 'domain', at: state.until, reason: `${domain} has asked to come less often`, stay: true };
+    const health = known.stateOf('domain', domain, now);
+    const breaker =
+      health === undefined ? undefined : breakerBlock(health, 'domain', `${provider} does not accept email to ${domain}`, now);
+    if (breaker !== undefined) return breaker;
+    const ready = this.#bucket(provider, domain, now)?.readyAt(now) ?? now;
+    if (ready > now) return { scope: 'domain', at: ready, reason: `${provider} is at its limit of emails a second to ${domain}` };
+    const none = slots.refusalFor({ domain, space, urgent }, state, (other) => known.paceOf(other, now, slots.oldestOf(other)).speed);
+    return none === undefined ? undefined : { ...none, at: slots.stallsAt(now), stay: true };
   }
 
-  #countToday(provider: string, now: number): number {
-    const since = this.limits.get(provider)?.warmUp?.since ?? 0;
-    const day = Math.floor((now - since) / DAY);
-    const count = this.#today.get(provider);
-    return count?.day === day ? count.count : 0;
+  #block(provider: string, input: Lookup): OwnBlock | undefined {
+    const block = this.#providerBlock(provider, input) ?? this.#domainBlock(provider, input);
+    if (block !== undefined) return block;
+    const health = this.#of(provider).health.stateOf('sender', input.sender, input.now);
+    const what = `${provider} does not accept email from ${input.sender}`;
+    return health === undefined ? undefined : breakerBlock(health, 'email', what, input.now);
   }
+}
 
-  #take(provider: string, domain: string, now: number): void {
-    const health = this.#healthOf(provider);
-    if (health.rest > 0) health.probing = true;
-    const limits = this.limits.get(provider);
-    this.#bucket(provider, limits?.perSecond, now)?.take(now);
-    this.#bucket(`${provider} ${domain}`, limits?.perDomainSecond, now)?.take(now);
-    if (limits?.warmUp !== undefined) {
-      const day = Math.floor((now - limits.warmUp.since) / DAY);
-      this.#today.set(provider, { day, count: this.#countToday(provider, now) + 1 });
-    }
+interface OwnBlock extends Block {
+  /** Whether the email waits for this provider though another has room. */
+  readonly stay?: boolean;
+}
+
+function breakerBlock(health: BreakerState, scope: Block['scope'], what: string, now: number): OwnBlock | undefined {
+  if (health.state === 'closed' || (health.state === 'half-open' && !health.isProbing)) return undefined;
+  return { scope, at: health.state === 'open' ? health.until : now + PROBE_WAIT, reason: `${what}: ${health.why}` };
+}
+
+const WIDTH: Readonly<Record<Block['scope'], number>> = { line: 0, domain: 1, email: 2 };
+
+/** Of several blocks: the soonest to end, and the narrowest scope, since another email may be free of that one. */
+function soonest(blocks: readonly Block[]): Block {
+  let [first] = blocks as [Block, ...Block[]];
+  let { scope } = first;
+  for (const block of blocks) {
+    if (WIDTH[block.scope] > WIDTH[scope]) ({ scope } = block);
+    if (block.at < first.at) first = block;
   }
+  return { scope, at: first.at, reason: first.reason };
 }
 
 /** The first by lot, each as often as its share; then the rest in the order of the route. */

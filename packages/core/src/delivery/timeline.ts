@@ -26,7 +26,7 @@ export function describeDelivery(input: DeliveryHistory): DeliveryDescription {
   if (state === 'withheld')
     return {
       sentence: `${start}. ${fact?.diagnostic ?? 'The address must not get it.'}`,
-      advice: 'Remove the suppression if the address is right and wants the email.',
+      advice: fact?.cause === 'rate' ? causeRow('rate').advice : 'Remove the suppression if the address is right and wants the email.',
     };
   if (state !== 'failed' && state !== 'delayed') return { sentence: start, advice: undefined };
   const row = fact?.cause === undefined ? undefined : causeRow(fact.cause);

@@ -44,7 +44,7 @@ export function canonicalBodyHash(chunks: Iterable<Uint8Array>): string {
 const [LF, CR] = [10, 13];
 
 /** White space that is not as it should be: more than one, a tab, one before a line end. */
-const LOOSE = /[ \t]+(?=\r\n)|[ \t]{2,}|\t/g;
+const LOOSE = /[ \t]{2,}|\t| (?=\r\n)/g;
 
 /** Whole lines in relaxed form. Most have nothing to change, and then nothing is copied. */
 function relaxed(lines: Buffer): Buffer {

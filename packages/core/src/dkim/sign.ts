@@ -13,26 +13,54 @@ export interface SigningKey {
   readonly key: KeyObject;
 }
 
-/** Fields that are signed where they stand. */
-const SIGNED = new Set([
+/**
+ * Fields that may stand once only (RFC 5322 3.6, RFC 8058 2) and say what an email is. They are signed where they stand, and named once more, so
+ * that none can be added on the way (RFC 6376 8.15).
+ */
+const SINGLE = [
   'from',
+  'sender',
+  'reply-to',
   'to',
   'cc',
   'subject',
   'date',
-  'reply-to',
   'message-id',
   'in-reply-to',
   'references',
   'mime-version',
   'content-type',
   'content-transfer-encoding',
+  'auto-submitted',
+  'list-id',
   'list-unsubscribe',
   'list-unsubscribe-post',
-  'auto-submitted',
+  'feedback-id',
+  'bimi-selector',
+];
+/** Other fields that mean something to a reader or a receiving server; all that begin with "list-" do. */
+const SIGNED = new Set([
+  ...SINGLE,
+  'comments',
+  'keywords',
+  'organization',
+  'importance',
+  'priority',
+  'x-priority',
+  'precedence',
+  'content-language',
+  'content-disposition',
+  'content-id',
+  'content-description',
+  'disposition-notification-to',
+  'require-recipient-valid-since',
+  'tls-required',
+  'autocrypt',
+  'openpgp',
+  'expires',
+  'archived-at',
 ]);
-/** Fields that are named once more than they stand, so that none can be added on the way (RFC 6376 8.15). */
-const OVERSIGNED = ['from', 'to', 'cc', 'subject', 'date', 'reply-to', 'message-id', 'mime-version', 'content-type', 'list-unsubscribe'];
+const isSigned = (name: string): boolean => SIGNED.has(name) || name.startsWith('list-');
 
 interface Field {
   readonly name: string;
@@ -102,10 +130,10 @@ export async function signMail(mail: Bytes, keys: readonly SigningKey[], at: num
   if (keys.length === 0) return '';
   const { fields, bodyFrom } = headerOf(mail);
   const bodyHash = canonicalBodyHash(from(mail, bodyFrom));
-  const present = fields.filter((field) => SIGNED.has(field.name.toLowerCase()));
+  const present = fields.filter((field) => isSigned(field.name.toLowerCase()));
   // From the last of a name to the first, as verifiers take them (5.4.2).
   const chosen = [...present].reverse();
-  const names = foldedNames([...chosen.map((field) => field.name.toLowerCase()), ...OVERSIGNED].join(':'));
+  const names = foldedNames([...chosen.map((field) => field.name.toLowerCase()), ...SINGLE].join(':'));
   const signedFields = chosen.map((field) => `${canonicalField(field.name, field.value)}\r\n`).join('');
   const made = await Promise.all(
     keys.map(async ({ domain, selector, algorithm, key }) => {

@@ -1,7 +1,17 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { State } from '../delivery/index.js';
-import { alertValue, bucketOf, countChanges, isFiring, percentile, type AlertRule, type Counted, type CountedDelivery } from './index.js';
+import {
+  alertValue,
+  bucketOf,
+  countChanges,
+  isFiring,
+  isWithinHours,
+  percentile,
+  type AlertRule,
+  type Counted,
+  type CountedDelivery,
+} from './index.js';
 
 const delivery: CountedDelivery = { template: 'booking-confirmed', topic: 'bookings', domain: 'post.example' };
 
@@ -130,8 +140,26 @@ group('rules', () => {
     [rule({ queueSeconds: 300 }), count(0, 0, 301), false, true],
     [rule({ queueSeconds: 300 }), count(0, 0, 211), true, true],
     [rule({ queueSeconds: 300 }), count(0, 0, 210), true, false],
+    [rule({ fewer: 1 }), count(0, 0), false, true],
+    [rule({ fewer: 1 }), count(1, 1), true, false],
+    [rule({ fewer: 3 }), count(2, 9), false, true],
+    [rule({ fewer: 3 }), count(3, 9), false, false],
   ])('%j with %j, firing before: %s', (alertRule, counted, before, firing) => {
     expect(isFiring(alertRule, counted, { wasFiring: before })).toBe(firing);
+  });
+  test.each([
+    // At the end of the span; how long it is.
+    ['06:00', '22:00', '2026-01-10T05:59:00Z', 30, true],
+    ['06:00', '22:00', '2026-01-10T05:15:00Z', 30, false],
+    ['06:00', '22:00', '2026-01-10T04:59:00Z', 30, false],
+    ['06:00', '22:00', '2026-01-10T20:59:00Z', 30, true],
+    ['06:00', '22:00', '2026-01-10T21:00:00Z', 30, false],
+    ['22:00', '02:00', '2026-01-10T23:30:00Z', 60, true],
+    ['22:00', '02:00', '2026-01-10T12:00:00Z', 60, false],
+    ['06:00', '06:00', '2026-01-10T12:00:00Z', 60, true],
+  ])('from %s to %s in a zone an hour ahead: at %s, for %i minutes: %s', (from, to, at, minutes, expected) => {
+    const end = Date.parse(at);
+    expect(isWithinHours({ from, to, timeZone: 'Europe/Paris' }, end - minutes * 60_000, end)).toBe(expected);
   });
   test('no rate is above a hundred', () => {
     fc.assert(

@@ -1,7 +1,7 @@
 import { FACT_KINDS, type Cause, type FactSource } from '../delivery/index.js';
 
 /** What an event is about, in a word; its CloudEvents type is "verbalis." and what stands in EVENT_TYPES. */
-export const EVENT_KINDS = [...FACT_KINDS, 'alert-firing', 'alert-resolved', 'test'] as const;
+export const EVENT_KINDS = [...FACT_KINDS, 'provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'test'] as const;
 export type EventKind = (typeof EVENT_KINDS)[number];
 
 /** What is known of a fact's delivery when its event is made. */
@@ -31,7 +31,10 @@ export interface EventInput {
     readonly reference: string | undefined;
     readonly labels: Readonly<Record<string, string>>;
   };
-  /** What an alert or a test has to say. */
+  /** The trace that the message belongs to (W3C Trace Context). */
+  readonly traceparent?: string | undefined;
+  readonly tracestate?: string | undefined;
+  /** What an event that is about no delivery reports. */
   readonly data?: Readonly<Record<string, unknown>>;
 }
 
@@ -47,25 +50,30 @@ export interface CloudEvent {
   readonly dataschema: string;
   /** Events of one delivery have the same one, and come in order (CloudEvents partitioning extension). */
   readonly partitionkey?: string;
+  /** CloudEvents distributed tracing extension. */
+  readonly traceparent?: string;
+  readonly tracestate?: string;
   readonly data: Readonly<Record<string, unknown>>;
 }
 
 /** The part of a CloudEvents type that stands after "verbalis.". */
 export function typeOf(kind: EventKind): string {
-  if (kind === 'test') return 'verbalis.test';
-  return kind.startsWith('alert-') ? `verbalis.alert.${kind.slice('alert-'.length)}` : `verbalis.delivery.${kind}`;
+  const schema = schemaNameOf(kind);
+  if (schema === 'test') return 'verbalis.test';
+  return schema === 'delivery' ? `verbalis.delivery.${kind}` : `verbalis.${schema}.${kind.slice(schema.length + 1)}`;
 }
 
 /** The document that describes the data of a kind of event. */
-export function schemaNameOf(kind: EventKind): 'delivery' | 'alert' | 'test' {
-  return kind === 'test' ? 'test' : kind.startsWith('alert-') ? 'alert' : 'delivery';
+export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'test' {
+  if (kind === 'test') return 'test';
+  return kind.startsWith('alert-') ? 'alert' : kind.startsWith('provider-') ? 'provider' : 'delivery';
 }
 
 /**
  * The event of a fact (CloudEvents 1.0, JSON format). The same input gives the same event, whenever it is made.
  * @param base where the service is reached, for the address of the schema; without one, a name stands for it
  */
-export function eventOf({ id, space, kind, at, fact, data }: EventInput, base?: string): CloudEvent {
+export function eventOf({ id, space, kind, at, fact, data, traceparent, tracestate }: EventInput, base?: string): CloudEvent {
   const schema = schemaNameOf(kind);
   const shared = {
     specversion: '1.0' as const,
@@ -84,6 +92,8 @@ export function eventOf({ id, space, kind, at, fact, data }: EventInput, base?: 
     ...shared,
     subject: deliveryId,
     partitionkey: deliveryId,
+    ...(traceparent === undefined ? {} : { traceparent }),
+    ...(tracestate === undefined ? {} : { tracestate }),
     data: { space, kind, messageId: fact.messageId, deliveryId, ...known, labels: fact.labels },
   };
 }

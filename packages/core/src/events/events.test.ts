@@ -123,6 +123,7 @@ describe('filters', () => {
     ['cause in [mailbox-ful]', 10, /never "mailbox-ful"/, /mailbox-full/],
     ['labels. = x', 0, /no field/, /labels\.NAME/],
     [`${'('.repeat(40)}type = failed${')'.repeat(40)}`, 33, /deeper than 32/, /(?:)/],
+    [Array.from({ length: 101 }, () => 'edition = 1').join(' or '), 1500, /100 conditions at most/, /field in \[one, two\]/],
     ['x'.repeat(5000), 4000, /4000 signs/, /(?:)/],
   ])('%j is a fault at %p', (source, at, says, hint) => {
     const { fault } = readFilter(source);

@@ -47,8 +47,8 @@ const FILTER_FIELDS: Readonly<Record<string, { readonly type: 'text' | 'number';
   value: { type: 'number' },
 };
 
-/** Bounds of a filter: signs, and how deep it nests. */
-const FILTER_BOUNDS = { length: 4000, depth: 32 } as const;
+/** Bounds of a filter: signs, how deep it nests, and conditions, each of which is looked at for each event. */
+const FILTER_BOUNDS = { length: 4000, depth: 32, conditions: 100 } as const;
 
 interface Token {
   readonly kind: 'word' | 'text' | 'number' | 'sign' | 'end';
@@ -125,6 +125,7 @@ const KEYWORDS: ReadonlySet<string> = new Set(['and', 'or', 'not', 'in', 'contai
 
 class Reader {
   #n = 0;
+  #conditions = 0;
   constructor(private readonly tokens: readonly Token[]) {}
 
   read(): Filter {
@@ -180,6 +181,13 @@ class Reader {
 
   #compare(): Filter {
     const field = this.#take();
+    this.#conditions += 1;
+    if (this.#conditions > FILTER_BOUNDS.conditions)
+      this.#stop(
+        field,
+        `A filter has ${FILTER_BOUNDS.conditions} conditions at most.`,
+        'Several values of one field: field in [one, two].',
+      );
     if (field.kind !== 'word' || KEYWORDS.has(field.text))
       this.#stop(
         field,

@@ -1,5 +1,5 @@
 export { countChanges, type CountChange, type Counted, type CountedDelivery } from './count.js';
-export { alertValue, isFiring, type AlertCount, type AlertRule } from './alert.js';
+export { alertValue, isFiring, isWithinHours, type AlertCount, type AlertRule } from './alert.js';
 export {
   EVENT_KINDS,
   eventOf,

@@ -26,6 +26,14 @@ const Topic = z.strictObject({
   purpose: z.enum(['essential', 'optional']),
   /** After so many seconds an email of this topic is not sent any more. */
   lifetimeSeconds: z.int().min(1).optional(),
+  /** For how many days less is kept of its messages than the service keeps: bodies; data and all that is made of them; everything. */
+  keep: z
+    .strictObject({
+      bodyDays: z.number().min(0).max(36_500).optional(),
+      dataDays: z.number().min(0).max(36_500).optional(),
+      factDays: z.number().min(0).max(36_500).optional(),
+    })
+    .optional(),
 });
 
 /** What `mail.yaml` holds. */
@@ -94,7 +102,12 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
     if (issue.code === 'unrecognized_keys') {
       for (const key of issue.keys) {
         const at = placeOf(document.contents, [...issue.path, key], source);
-        const known = issue.path.length === 0 ? Object.keys(MailSettings.shape) : ['label', 'purpose', 'lifetimeSeconds'];
+        const known =
+          issue.path.length === 0
+            ? Object.keys(MailSettings.shape)
+            : issue.path.at(-1) === 'keep'
+              ? ['bodyDays', 'dataDays', 'factDays']
+              : ['label', 'purpose', 'lifetimeSeconds', 'keep'];
         problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
       }
     } else {

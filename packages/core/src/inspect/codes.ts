@@ -17,7 +17,7 @@ export function codesOf(text: string): string[] {
   const said = ANNOUNCED.test(text);
   lines.forEach((line, i) => {
     const near = [lines[i - 2], lines[i - 1], line, lines[i + 1]].some((value) => value !== undefined && ANNOUNCED.test(value));
-    const bare = line.replace(/^[*_`]+|[*_`]+$/g, '');
+    const bare = line.replace(/^[*_`]+|(?<![*_`])[*_`]+$/g, '');
     if (ALONE.test(bare) && /\d/.test(bare)) {
       if (said || !YEAR.test(bare)) found.push({ code: bare, weight: near ? 0 : said ? 1 : 3 });
       return;

@@ -1,6 +1,6 @@
 import { fieldOf, fieldText, parseParameters, partBytes, partsOf, readMail, shownText, type Part } from '../mime/index.js';
 import { codesOf } from './codes.js';
-import { linksOf, linksOfText, type ShownLink } from './html.js';
+import { linksOf, linksOfText, wordsOfHtml, type ShownLink } from './html.js';
 
 export interface ShownAttachment {
   /** Its number among the parts of the mail: stable for the same bytes. */
@@ -113,16 +113,7 @@ export function inspectMail(bytes: Uint8Array): ShownMail {
     text,
     html,
     links,
-    codes: codesOf(text === '' ? plainWords(start.html) : start.text),
+    codes: codesOf(text === '' ? wordsOfHtml(start.html) : start.text),
     attachments,
   };
-}
-
-/** The words of an HTML part, a line for each block: to look for a code where there is no text part. */
-function plainWords(html: string): string {
-  return html
-    .replace(/<(style|script|head)\b[\s\S]*?<\/\1\s*>/gi, ' ')
-    .replace(/<\/?(?:p|div|tr|td|th|h[1-6]|br|li|table)\b[^>]*>/gi, '\n')
-    .replace(/<[^>]*>/g, '')
-    .replace(/&nbsp;/g, ' ');
 }

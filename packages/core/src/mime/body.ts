@@ -22,7 +22,7 @@ const LINE_BYTES = 57;
 const BLOCK = LINE_BYTES * 512;
 
 function lines(block: Buffer): Buffer {
-  return Buffer.from(block.toString('base64').replace(/.{76}|.+$/g, '$&\r\n'), 'latin1');
+  return Buffer.from(block.toString('base64').replace(/.{1,76}/g, '$&\r\n'), 'latin1');
 }
 
 /** As base64 in lines of 76 characters, each ended by CRLF (RFC 2045 6.8). */

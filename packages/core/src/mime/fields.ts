@@ -1,3 +1,4 @@
+import { domainToASCII } from 'node:url';
 import { addressText, type Mailbox } from './addresses.js';
 import { encodeWords } from './words.js';
 import { Fault } from '../problems/index.js';
@@ -69,12 +70,51 @@ export function mailboxField(mailboxes: readonly Mailbox[]): string {
     .join(', ');
 }
 
+/** What turns the direction of text, and so hides how a file's name ends. */
+const BIDI = /[\u061C\u200E\u200F\u202A-\u202E\u2066-\u2069]/g;
+
+// A quote that is not closed goes to the end: looked for again at every sign, it would take the square of the time.
+const ADDRESS_TOKEN = /"(?:[^"\\]|\\.)*(?:"|\\?$)|\((?:[^()\\]|\\.)*\)|<[^<>]*>|[,:;]|[^"(<,:;]+|./gsu;
+const BEYOND = /[^\x20-\x7E\t]/;
+
+/**
+ * A field of addresses that somebody else has written, with its words beyond ASCII as encoded words (RFC 2047 5 (3)). Domains take their ASCII
+ * form; a local part has none.
+ */
+export function addressField(value: string): string {
+  let wasEncoded = false;
+  // Between two encoded words white space is no part of the text (RFC 2047 6.2), so it goes into the second.
+  const encoded = (text: string): string => encodeWords(`${wasEncoded ? ' ' : ''}${text.trim()}`).join(' ');
+  const unquoted = (token: string): string => token.slice(1).replace(/[")]$/, '').replace(/\\(.)/g, '$1');
+  const address = (text: string): string => {
+    const at = text.lastIndexOf('@');
+    const domain = domainToASCII(text.slice(at + 1).trim());
+    return at === -1 || domain === '' ? text : `${text.slice(0, at + 1)}${domain}`;
+  };
+  const token = (text: string): string => {
+    if (text.startsWith('"')) return encoded(unquoted(text));
+    if (text.startsWith('(')) return `(${encoded(unquoted(text))})`;
+    if (text.startsWith('<')) return `<${address(text.slice(1, -1))}>`;
+    const before = wasEncoded ? ' ' : (/^\s*/.exec(text)?.[0] ?? '');
+    return before + (text.includes('@') ? address(text.trim()) : encoded(text)) + text.slice(text.trimEnd().length);
+  };
+  return [...value.matchAll(ADDRESS_TOKEN)]
+    .map(([text]) => {
+      const made = BEYOND.test(text) ? token(text) : text;
+      wasEncoded = made !== text && !/[<@(]/.test(text) ? true : wasEncoded && /^\s*$/.test(text);
+      return made;
+    })
+    .join('')
+    .replace(/[^\S ]+/g, ' ');
+}
+
 /** `; name="value"` (RFC 2045 5.1); beyond ASCII or long: extended and continued (RFC 2231 3 and 4). */
 export function parameter(name: string, value: string): string {
-  const clean = unstructuredPlain(value.toWellFormed());
+  const clean = unstructuredPlain(value.toWellFormed()).replace(BIDI, '');
   if (PLAIN.test(clean) && clean.length <= 60) return `; ${name}="${clean.replace(/["\\]/g, '\\$&')}"`;
-  const coded = [...new TextEncoder().encode(clean)].map((byte) =>
-    /[A-Za-z0-9._-]/.test(String.fromCharCode(byte)) ? String.fromCharCode(byte) : `%${byte.toString(16).toUpperCase().padStart(2, '0')}`,
+  // A character stays in one piece: readers decode each by itself.
+  const coded = [...clean].map((sign) =>
+    /[A-Za-z0-9._-]/.test(sign) ? sign : Buffer.from(sign, 'utf8').toString('hex').toUpperCase().replace(/../g, '%$&'),
   );
   const pieces: string[] = [''];
   for (const sign of coded) {

@@ -1,6 +1,8 @@
 export { addressText, isFault, parseAddress, parseMailbox, type Address, type AddressFault, type Mailbox } from './addresses.js';
+export { readAuthor } from './author.js';
 export { bytesOf, wholeOf, type Bytes } from './body.js';
-export { headerFault } from './fields.js';
+export { mediaType } from './media-type.js';
+export { dateField, headerFault } from './fields.js';
 export {
   fieldOf,
   fieldText,
@@ -10,15 +12,18 @@ export {
   partText,
   readMail,
   shownText,
+  undecodedText,
   type HeaderField,
   type Part,
 } from './read.js';
+export { repairMail, type RepairedMail } from './repair.js';
 export { decodeWords, encodeWords } from './words.js';
 export {
   foreignMail,
   inOnePiece,
   mailBytes,
   prefixed,
+  unsubscribeFields,
   writeMail,
   type Calendar,
   type CarriedPicture,

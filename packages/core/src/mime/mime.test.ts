@@ -68,14 +68,15 @@ group('writing', () => {
         for (const line of bytes.toString('latin1').split('\r\n')) expect(line.length).toBeLessThanOrEqual(998);
         const mail = readMail(bytes);
         expect(fieldOf(mail, 'subject')).toBe(flat(subject));
-        expect(mail.fields).toHaveLength(7);
+        // Without HTML the email is a single part, and the encoding of that part is in the email's own header.
+        expect(mail.fields).toHaveLength(html === '' ? 8 : 7);
         const body = (part: string) =>
           part
             .toWellFormed()
             .replaceAll('\0', '')
             .replace(/\r\n|\r|\n/g, '\r\n');
         expect(shownText(mail, 'plain')).toBe(body(text));
-        expect(shownText(mail, 'html')).toBe(body(html));
+        expect(shownText(mail, 'html')).toBe(html === '' ? undefined : body(html));
         const to = parseMailbox(fieldOf(mail, 'to') ?? '');
         expect(isFault(to) ? to : to.local).toBe('asa');
       }),

@@ -1,3 +1,4 @@
+import { isUtf8 } from 'node:buffer';
 import { decodeTransfer } from './transfer.js';
 import { decodeCharset, decodeWords } from './words.js';
 
@@ -53,17 +54,16 @@ function readHeader(text: string): { fields: HeaderField[]; bodyFrom: number } {
   return { fields, bodyFrom: text.length };
 }
 
-/** A field's value as text: bytes beyond ASCII read as UTF-8 (or windows-1252), encoded words decoded. */
-export function fieldText(raw: string): string {
-  if (!/[^\x00-\x7F]/.test(raw)) return decodeWords(raw);
+/** A field's value as text: bytes beyond ASCII read as UTF-8 (or windows-1252), encoded words as they are. What has a structure is read so. */
+export function undecodedText(raw: string): string {
+  if (!/[^\x00-\x7F]/.test(raw)) return raw;
   const bytes = Buffer.from(raw, 'latin1');
-  let text: string;
-  try {
-    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    text = decodeCharset(bytes, 'windows-1252');
-  }
-  return decodeWords(text);
+  return isUtf8(bytes) ? bytes.toString('utf8') : decodeCharset(bytes, 'windows-1252');
+}
+
+/** The same, with encoded words decoded. */
+export function fieldText(raw: string): string {
+  return decodeWords(undecodedText(raw));
 }
 
 /** The first field of this name as text. */
@@ -72,7 +72,7 @@ export function fieldOf(part: Pick<Part, 'fields'>, name: string): string | unde
   return found === undefined ? undefined : fieldText(found.raw);
 }
 
-const PARAMETER = /;\s*([^\s=;]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^;]*))/g;
+const PARAMETER = /;\s*([^\s=;]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)(?:"|\\?$)|([^;]*))/gs;
 
 /** "type/subtype; name=value …" (RFC 2045 5.1), with RFC 2231 continuations and charsets. */
 export function parseParameters(value: string): { value: string; parameters: Record<string, string> } {
@@ -85,7 +85,11 @@ export function parseParameters(value: string): { value: string; parameters: Rec
     if (extended === null) continue;
     const [, name = '', index, star] = extended;
     if (index === undefined && star === undefined) parameters[name] ??= fieldText(text);
-    else pieces.set(name, [...(pieces.get(name) ?? []), { index: Number(index ?? 0), text, encoded: star !== undefined }]);
+    else {
+      const list = pieces.get(name) ?? [];
+      list.push({ index: Number(index ?? 0), text, encoded: star !== undefined });
+      pieces.set(name, list);
+    }
   }
   for (const [name, list] of pieces) {
     list.sort((a, b) => a.index - b.index);

@@ -56,7 +56,13 @@ const MAX_LINE = 998;
 
 function codeLine(source: string): CodedLine {
   const plain = source.length <= MAX_LINE && source !== '.' && !source.startsWith('From ') && !/[^\t\x20-\x7E]/.test(source);
-  let line = source.replace(UNSAFE, codeOf);
+  const line = source.replace(UNSAFE, codeOf);
+  return { quoted: quotedLine(line), length: line.length, size: plain ? source.length : Buffer.byteLength(source), plain };
+}
+
+/** A line whose characters are all coded, broken where it is too long. */
+function quotedLine(coded: string): string {
+  let line = coded;
   const { length } = line;
   // White space at the end of a line gets lost on the way.
   const last = line.charCodeAt(length - 1);
@@ -68,7 +74,7 @@ function codeLine(source: string): CodedLine {
     quoted += `${line.slice(0, end)}=\r\n`;
     line = guarded(line.slice(end));
   }
-  return { quoted: quoted + line, length, size: plain ? source.length : Buffer.byteLength(source), plain };
+  return quoted + line;
 }
 
 /** Lines of layouts and templates come again in every mail: they are coded once. */
@@ -87,7 +93,49 @@ function coded(line: string): CodedLine {
 }
 
 function base64Lines(bytes: Buffer): string {
-  return bytes.toString('base64').replace(/.{76}(?=.)/g, '$&\r\n');
+  return bytes.toString('base64').replace(/.{1,76}/g, '$&\r\n');
+}
+
+const [TAB, LF, CR, SPACE, DOT, EQUALS, F] = [9, 10, 13, 32, 46, 61, 70];
+const HEX_SIGNS = Buffer.from('0123456789ABCDEF', 'latin1');
+
+/**
+ * Bytes of a text, whatever their charset, as quoted-printable (RFC 2045 6.7). Lines end with CRLF. Byte by byte: it is for emails of others, which
+ * may be large and of one line.
+ */
+export function quotedBytes(bytes: Buffer): Buffer {
+  const out = Buffer.allocUnsafe(bytes.length * 3 + Math.ceil((bytes.length * 3) / (LINE - 3)) * 3 + 3);
+  let [to, column] = [0, 0];
+  for (let at = 0; at < bytes.length; at += 1) {
+    const byte = bytes[at] as number;
+    if (byte === CR && bytes[at + 1] === LF) {
+      to = out.writeUInt16BE(0x0d0a, to);
+      column = 0;
+      at += 1;
+      continue;
+    }
+    const isEnd = at + 1 === bytes.length || (bytes[at + 1] === CR && bytes[at + 2] === LF);
+    // White space at the end of a line gets lost on the way.
+    const isPlain = byte === SPACE || byte === TAB ? !isEnd : byte > SPACE && byte < 127 && byte !== EQUALS;
+    if (column + (isPlain ? 1 : 3) > LINE - 1) {
+      out[to] = EQUALS;
+      to = out.writeUInt16BE(0x0d0a, to + 1);
+      column = 0;
+    }
+    const isChanged = column === 0 && (byte === DOT || (byte === F && bytes.toString('latin1', at, at + 5) === 'From '));
+    if (isPlain && !isChanged) {
+      out[to] = byte;
+      to += 1;
+      column += 1;
+    } else {
+      out[to] = EQUALS;
+      out[to + 1] = HEX_SIGNS[byte >> 4] as number;
+      out[to + 2] = HEX_SIGNS[byte & 15] as number;
+      to += 3;
+      column += 3;
+    }
+  }
+  return out.subarray(0, to);
 }
 
 export type TransferEncoding = '7bit' | 'quoted-printable' | 'base64';
@@ -119,7 +167,7 @@ export function decodeTransfer(body: Uint8Array, encoding: string): Uint8Array {
   if (name !== 'quoted-printable') return body;
   const text = Buffer.from(body)
     .toString('latin1')
-    .replace(/[ \t]+(?=\r?\n|$)/g, '')
+    .replace(/(?<![ \t])[ \t]+(?=\r?\n|$)/g, '')
     .replace(/=\r?\n/g, '');
   return Buffer.from(
     text.replace(/=([0-9A-Fa-f]{2})/g, (_all, hex: string) => String.fromCharCode(Number.parseInt(hex, 16))),

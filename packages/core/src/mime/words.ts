@@ -49,7 +49,7 @@ const WORD = /=\?([^?\s]+)\?([QqBb])\?([^?]*)\?=/g;
 
 /** Bytes in a charset that a reader may meet; unknown ones are read as windows-1252, which never fails. */
 export function decodeCharset(bytes: Uint8Array, charset: string): string {
-  const label = charset.replace(/\*.*$/, '').trim().toLowerCase() || 'utf-8';
+  const label = (charset.split('*')[0] ?? '').trim().toLowerCase() || 'utf-8';
   try {
     return new TextDecoder(label === 'us-ascii' || label === 'ascii' ? 'utf-8' : label).decode(bytes);
   } catch {

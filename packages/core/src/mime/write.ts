@@ -1,6 +1,9 @@
+import { isUtf8 } from 'node:buffer';
 import { needsUtf8, type Mailbox } from './addresses.js';
 import { base64Of, bytesOf, joinedBytes, wholeOf, type Bytes } from './body.js';
 import { dateField, field, mailboxField, parameter, unstructured } from './fields.js';
+import { parseParameters } from './read.js';
+import { repairMail } from './repair.js';
 import { crlf, encodeText } from './transfer.js';
 import { Fault } from '../problems/index.js';
 
@@ -44,8 +47,8 @@ export interface MailContent {
   readonly pictures?: readonly CarriedPicture[];
   readonly calendar?: Calendar | undefined;
   readonly attachments?: readonly MailFile[];
-  /** Where one click ends the subscription (RFC 8058), and an address that does it by mail. */
-  readonly unsubscribe?: { readonly url: string; readonly mail?: string | undefined } | undefined;
+  /** Where one click ends the subscription (RFC 8058). */
+  readonly unsubscribe?: { readonly url: string } | undefined;
   readonly headers?: readonly (readonly [name: string, value: string])[];
   /** A boundary that stands nowhere in the content; those of inner parts are made from it. */
   readonly boundary: string;
@@ -75,18 +78,39 @@ function textEntity(subtype: string, text: string, more = ''): Entity {
   };
 }
 
-const TYPE = /^[A-Za-z0-9!#$&^_.+-]{1,60}\/[A-Za-z0-9!#$&^_.+-]{1,80}$/;
+const TYPE = /^[a-z0-9!#$&^_.+-]{1,60}\/[a-z0-9!#$&^_.+-]{1,80}$/;
+/** A text up to this size is looked at for its charset, in bytes. */
+const LOOKED_AT = 1024 * 1024;
+
+/** The type of a file with its parameters, as its field has them. */
+function typeOf({ type, body }: MailFile): { readonly value: string; readonly parameters: string } {
+  const { value, parameters } = parseParameters(type);
+  // What holds parts would have to be one.
+  if (!TYPE.test(value) || /^(?:multipart|message)\//.test(value)) return { value: 'application/octet-stream', parameters: '' };
+  const own = Object.entries(parameters).filter(([name]) => /^[a-z0-9-]{1,40}$/.test(name) && name !== 'name');
+  // A text that says nothing of its charset is read as ASCII (RFC 2046 4.1.2).
+  const isBare = value.startsWith('text/') && parameters['charset'] === undefined && body.size <= LOOKED_AT;
+  if (isBare && isUtf8(wholeOf(body))) own.push(['charset', 'utf-8']);
+  return { value, parameters: own.map(([name, text]) => parameter(name, text)).join('') };
+}
+
+/** An email within an email may not be encoded (RFC 2046 5.2.1): it must be able to travel as it is. */
+function attachedMail(file: MailFile): Buffer | undefined {
+  if (parseParameters(file.type).value !== 'message/rfc822') return undefined;
+  const { bytes, fault } = repairMail(wholeOf(file.body));
+  return fault === undefined && bytes.length > 0 ? bytes : undefined;
+}
 
 function fileEntity(file: MailFile, disposition: 'attachment' | 'inline', id?: string): Entity {
-  // An email within an email may not be encoded (RFC 2046 5.2.1), and a multipart would have to be one: both travel as plain bytes.
-  const type = TYPE.test(file.type) && !/^(?:multipart|message)\//i.test(file.type) ? file.type : 'application/octet-stream';
+  const mail = attachedMail(file);
+  const { value, parameters } = mail === undefined ? typeOf(file) : { value: 'message/rfc822', parameters: '' };
   return {
     head:
-      field('Content-Type', type) +
-      field('Content-Transfer-Encoding', 'base64') +
+      field('Content-Type', value + parameters) +
+      (mail === undefined ? field('Content-Transfer-Encoding', 'base64') : '') +
       field('Content-Disposition', `${disposition}${parameter('filename', file.name)}`) +
       (id === undefined ? '' : field('Content-ID', `<${checkedId(id, 'Content-ID')}>`)),
-    body: base64Of(file.body),
+    body: mail === undefined ? base64Of(file.body) : bytesOf(mail),
   };
 }
 
@@ -102,7 +126,7 @@ function bodyOf(mail: MailContent): Entity {
   const { boundary, calendar, pictures = [], attachments = [] } = mail;
   const text = textEntity('plain', mail.text, mail.flowed === true ? '; format=flowed' : '');
   const choices: Entity[] = [text];
-  if (mail.html !== undefined) {
+  if (mail.html !== undefined && mail.html !== '') {
     const html = textEntity('html', mail.html);
     const carried = pictures.map((picture) => fileEntity(picture, 'inline', picture.id));
     choices.push(carried.length === 0 ? html : multipart('related', `${boundary}r`, [html, ...carried], '; type="text/html"'));
@@ -119,6 +143,15 @@ function bodyOf(mail: MailContent): Entity {
       fileEntity({ name: 'invite.ics', type: 'application/ics', body: bytesOf(Buffer.from(crlf(calendar.text), 'utf8')) }, 'attachment'),
     );
   return files.length === 0 ? shown : multipart('mixed', `${boundary}m`, [shown, ...files]);
+}
+
+/** One click is a POST, which must not go over an open line (RFC 8058 3.1): without https there is no field. */
+export function unsubscribeFields(unsubscribe: MailContent['unsubscribe']): (readonly [name: string, value: string])[] {
+  if (unsubscribe?.url.startsWith('https:') !== true) return [];
+  return [
+    ['List-Unsubscribe', `<${unsubscribe.url}>`],
+    ['List-Unsubscribe-Post', 'List-Unsubscribe=One-Click'],
+  ];
 }
 
 function checkedId(id: string, name: string): string {
@@ -145,12 +178,9 @@ export function writeMail(mail: MailContent): WrittenMail {
     field('Message-ID', ids([mail.messageId], 'Message-ID')) +
     (mail.inReplyTo === undefined ? '' : field('In-Reply-To', ids([mail.inReplyTo], 'In-Reply-To'))) +
     (references.length > 0 ? field('References', ids(references, 'References')) : '') +
-    (unsubscribe === undefined
-      ? ''
-      : field(
-          'List-Unsubscribe',
-          [`<${unsubscribe.url}>`, ...(unsubscribe.mail === undefined ? [] : [`<mailto:${unsubscribe.mail}>`])].join(', '),
-        ) + field('List-Unsubscribe-Post', 'List-Unsubscribe=One-Click')) +
+    unsubscribeFields(unsubscribe)
+      .map(([name, value]) => field(name, value))
+      .join('') +
     (mail.headers ?? []).map(([name, value]) => field(name, unstructured(value, name.length))).join('') +
     field('MIME-Version', '1.0');
   const bytes = joinedBytes([`${header}${body.head}\r\n`, body.body]);

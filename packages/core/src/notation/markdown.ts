@@ -51,6 +51,23 @@ function extensionsFor(text: string): Extension[] {
   return out;
 }
 
+/** Marks of emphasis, links and code in one block: what they mean takes time that grows with the square of their number. */
+const MOST_MARKS = 3000;
+
+/** Where a block has too many marks. */
+function crowdedAt(text: string): number | undefined {
+  let from = 0;
+  for (const block of text.split(/\n[ \t]*(?=\n)/)) {
+    let marks = 0;
+    for (const { index } of block.matchAll(/[*_~<[\]`]/g)) {
+      marks += 1;
+      if (marks > MOST_MARKS) return Math.min(from + index, text.length - 1);
+    }
+    from += block.length + 1;
+  }
+  return undefined;
+}
+
 /** Levels that prose may nest: quotes in quotes, lists in lists, emphasis in emphasis. */
 const MAX_PROSE_DEPTH = 32;
 
@@ -70,14 +87,15 @@ export class Prose {
       const place = reading.place(0, reading.text.length);
       return [{ kind: 'paragraph', children: reading.inlinesOf(reading.text, place), place }];
     }
-    return reading.tree(this.#parse(reading.text, []));
+    const nodes = this.#parse(reading, []);
+    return nodes === undefined ? [] : reading.tree(nodes);
   }
 
   /** A single line of phrasing: nothing in it makes a heading, list or quote. */
   inline(region: Region): Inline[] {
     const reading = this.#open(region);
     if (PLAIN.test(reading.text)) return reading.inlinesOf(reading.text, reading.place(0, reading.text.length));
-    const tree = this.#parse(reading.text, PHRASING_ONLY);
+    const tree = this.#parse(reading, PHRASING_ONLY);
     if (tree === undefined || !reading.isShallow(tree)) return [];
     return tree.flatMap((node) => (node.type === 'paragraph' ? reading.inlines(node.children) : []));
   }
@@ -88,10 +106,20 @@ export class Prose {
     return reading.linesAsTheyStand() as Verbatim[];
   }
 
-  #parse(text: string, without: string[]): RootContent[] | undefined {
+  /** @returns undefined when that costs too much; the problem is noted then */
+  #parse(reading: Reading, without: string[]): RootContent[] | undefined {
+    const { text } = reading;
     // A quote in a quote in a quote …: what goes past every bound is not even read.
     const deep = /^(?:(?:[ \t]*(?:>|[-*+][ \t]|\d{1,9}[.)][ \t])){33}|[ \t]{100,}(?:>|[-*+][ \t]|\d{1,9}[.)][ \t]))/m.exec(text);
-    if (deep !== null) return undefined;
+    if (deep !== null) {
+      reading.tooDeep(reading.place(0, 1));
+      return undefined;
+    }
+    const crowded = crowdedAt(text);
+    if (crowded !== undefined) {
+      reading.tooCrowded(reading.place(crowded, 1));
+      return undefined;
+    }
     const extensions = extensionsFor(text);
     if (without.length > 0) extensions.push({ disable: { null: [...without, 'table'] } });
     return fromMarkdown(text, { extensions, mdastExtensions: extensions.length === 0 ? [] : MDAST }).children;
@@ -178,11 +206,7 @@ class Reading {
     return this.input.source.place(this.input.toSource(from), length);
   }
 
-  tree(nodes: readonly RootContent[] | undefined): Flow[] {
-    if (nodes === undefined) {
-      this.#tooDeep(this.place(0, 1));
-      return [];
-    }
+  tree(nodes: readonly RootContent[]): Flow[] {
     if (!this.isShallow(nodes)) return [];
     this.#collectDefinitions(nodes);
     return this.flows(nodes);
@@ -194,7 +218,7 @@ class Reading {
     for (let next = left.pop(); next !== undefined; next = left.pop()) {
       const [node, depth] = next;
       if (depth > MAX_PROSE_DEPTH * 2) {
-        this.#tooDeep(this.at(node));
+        this.tooDeep(this.at(node));
         return false;
       }
       if ('children' in node) for (const child of (node as Parent).children) left.push([child, depth + 1]);
@@ -202,7 +226,18 @@ class Reading {
     return true;
   }
 
-  #tooDeep(place: Place): void {
+  tooCrowded(place: Place): void {
+    this.input.problems.push(
+      problem(
+        'crowded',
+        place,
+        `This paragraph or list has more than ${MOST_MARKS} marks of emphasis, links or code.`,
+        'Divide it with a blank line, or loop over data with ":::each".',
+      ),
+    );
+  }
+
+  tooDeep(place: Place): void {
     this.input.problems.push(
       problem('nesting', place, `Quotes, lists or emphasis nest deeper than ${MAX_PROSE_DEPTH} levels here.`, 'Take a level out.'),
     );
@@ -405,7 +440,7 @@ class Reading {
 
   /** The whole text, each piece with its own place, none longer than a line. */
   linesAsTheyStand(): Inline[] {
-    const lines = [...this.text.matchAll(/[^\n]*\n|[^\n]+/g)];
+    const lines = [...this.text.matchAll(/[^\n]+\n?|\n/g)];
     return this.#steered(lines.flatMap((line) => this.#textPieces(line[0], (from) => this.place(line.index + from, 1))));
   }
 

@@ -10,6 +10,8 @@ import { joinLists, oneList } from './lists.js';
 import type { Branches, ContentMode, Flow, Loop, SourceTree, Verbatim, VerbatimTree } from './tree.js';
 
 /** Bounds of a source (4-template-notation, Bounds). */
+// An opening mark is looked through as far as the next of its kind, so that many that are never closed cost no more than their length.
+const FOREIGN = /(?<!\\)(?:\{%(?:(?!\{%)[^\n])*?%\}|<%(?:(?!<%)[^\n])*?%>|\$\{[A-Za-z_][^}$\n]*\}|\[\[[A-Za-z_][\w.]*\]\])/g;
 export const MAX_SOURCE_BYTES = 256 * 1024;
 export const MAX_NESTING = 32;
 
@@ -67,7 +69,7 @@ function open(file: string, text: string): Opened {
     );
   if (problems.length > 0) return { source, problems, front: new Map(), inputs: undefined, bodyFrom: text.length, refused: true };
   // Placeholders of other notations are plain text in this one, and readers would see them.
-  for (const found of text.matchAll(/(?<!\\)(?:\{%[^\n]*?%\}|<%[^\n]*?%>|\$\{[A-Za-z_][^}\n]*\}|\[\[[A-Za-z_][\w.]*\]\])/g))
+  for (const found of text.matchAll(FOREIGN))
     problems.push(
       warning(
         'foreign-braces',

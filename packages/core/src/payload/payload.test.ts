@@ -1,5 +1,6 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { Budget, BudgetExceeded } from '../problems/index.js';
 import { readPayloadTemplate } from './index.js';
 
 const event = {
@@ -59,6 +60,50 @@ group('JSON from data', () => {
     const out = made(JSON.parse('{"__proto__": {"x": 1}, "a": 2}')) as Record<string, unknown>;
     expect(Object.keys(out)).toEqual(['__proto__', 'a']);
     expect(Object.getPrototypeOf(out)).toBe(Object.prototype);
+  });
+});
+
+group('a payload costs no more than its budget', () => {
+  const events = Array.from({ length: 1000 }, (_, i) => ({ id: `e${i}`, data: { text: 'x'.repeat(1000) } }));
+  const loops = (depth: number, value: unknown): unknown =>
+    depth === 0 ? value : { $each: `e${depth} in events`, $value: loops(depth - 1, value) };
+  /** What it has spent when it ends, and how it ended. */
+  function spent(template: unknown): { steps: number; bytes: number; bound: unknown } {
+    const counts = { steps: 0, bytes: 0 };
+    class Counting extends Budget {
+      override step(n = 1): void {
+        counts.steps += n;
+        super.step(n);
+      }
+      override spend(n: number): void {
+        counts.bytes += n;
+        super.spend(n);
+      }
+    }
+    try {
+      const { payload } = readPayloadTemplate(template, 'payload');
+      JSON.stringify(payload({ events }, new Counting('It', { steps: 50_000, bytes: 1_000_000 })));
+      return { ...counts, bound: undefined };
+    } catch (error) {
+      if (!(error instanceof BudgetExceeded)) throw error;
+      return { ...counts, bound: error.bound };
+    }
+  }
+  test.each<[string, unknown, string | undefined]>([
+    ['six loops within each other', loops(6, '{{ e1.id }}'), 'steps'],
+    ['six loops that make nothing', loops(6, { $if: 'e1.none', $value: 1 }), 'steps'],
+    ['loops of texts that are always the same', loops(2, 'x'.repeat(1000)), 'bytes'],
+    ['loops of texts with something put in', loops(2, 'x{{ e1.data.text }}'), 'bytes'],
+    ['loops of values that are put in whole', loops(2, '{{ events }}'), 'bytes'],
+    ['loops of names', loops(2, { ['k'.repeat(1000)]: '{{ e1.none }}' }), 'bytes'],
+    ['loops of numbers', loops(2, 7), 'steps'],
+    ['one loop', loops(1, { id: '{{ e1.id }}', hint: 'as it is' }), undefined],
+  ])('%s', (_name, template, bound) => {
+    const found = spent(template);
+    expect(found.bound).toBe(bound);
+    expect(found.steps).toBeLessThanOrEqual(50_001);
+    // The last piece may go over.
+    expect(found.bytes).toBeLessThan(1_000_000 + 1_100_000);
   });
 });
 

@@ -1,11 +1,15 @@
 import { FORMATS } from '../formats/index.js';
 import { parseExpression, parseParts, type Expression } from '../notation/index.js';
-import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
+import { Budget, didYouMean, problem, SourceText, type BudgetLimits, type Problem } from '../problems/index.js';
 import { Names, valueOf } from '../program/index.js';
 import { bareEnvironment, compileValue, put, truthy, type Environment } from '../render/index.js';
 
-/** Makes JSON from data. `undefined` where the whole is left out. */
-export type PayloadTemplate = (data: Readonly<Record<string, unknown>>) => unknown;
+/**
+ * Makes JSON from data. `undefined` where the whole is left out. Every entry, text and turn of a loop is a step of its budget; every text, key
+ * and value that it puts out counts by its length, so that what comes out is not much larger than the budget's bytes.
+ * @throws BudgetExceeded
+ */
+export type PayloadTemplate = (data: Readonly<Record<string, unknown>>, work?: Budget) => unknown;
 
 export interface ReadPayloadTemplate {
   readonly payload: PayloadTemplate;
@@ -15,12 +19,22 @@ export interface ReadPayloadTemplate {
 /** Names of data, each with those of its fields. */
 export type KnownNames = Readonly<Record<string, readonly string[] | undefined>>;
 
-type Run = (env: Environment) => unknown;
+interface PayloadEnvironment extends Environment {
+  readonly work: Budget;
+  /** How long values of the data are that were put out, so that one that comes often is measured once. */
+  readonly lengths: WeakMap<object, number>;
+}
+
+type Run = (env: PayloadEnvironment) => unknown;
 type Json = Readonly<Record<string, unknown>>;
 
 /** Marks an entry that is left out, also from lists. */
 const NOTHING = undefined;
 const MAX_DEPTH = 32;
+/** Where whoever makes a payload names no other bounds. */
+const USUAL: BudgetLimits = { steps: 200_000, bytes: 64 * 1024 * 1024 };
+/** About how long a number, true, false or null is. */
+const BARE_LENGTH = 5;
 
 /**
  * Reads a template for JSON, written as JSON: texts may hold `{{ }}` with the expressions of mail templates. A text that is one expression
@@ -34,7 +48,32 @@ export function readPayloadTemplate(template: unknown, where: string, known?: Kn
   const reader = new ShapeReader(where, problems, known);
   const run = reader.read(template, new Names(), '$', 0);
   const { slots } = reader;
-  return { problems, payload: (data) => run(bareEnvironment(data, slots)) };
+  return {
+    problems,
+    payload: (data, work = new Budget(where, USUAL)) => run({ ...bareEnvironment(data, slots), work, lengths: new WeakMap() }),
+  };
+}
+
+/** Puts out a value of the data. */
+function take(env: PayloadEnvironment, value: unknown): unknown {
+  env.work.step();
+  env.work.spend(lengthOf(env, value));
+  return value;
+}
+
+/** About how long a value is as JSON. */
+function lengthOf(env: PayloadEnvironment, value: unknown): number {
+  if (typeof value === 'string') return value.length;
+  if (typeof value !== 'object' || value === null) return BARE_LENGTH;
+  const known = env.lengths.get(value);
+  if (known !== undefined) return known;
+  let length = 2;
+  for (const [name, inner] of Object.entries(value)) {
+    env.work.step();
+    length += (Array.isArray(value) ? 0 : name.length) + lengthOf(env, inner);
+  }
+  env.lengths.set(value, length);
+  return length;
 }
 
 function isRecord(value: unknown): value is Json {
@@ -57,13 +96,15 @@ class ShapeReader {
     }
     if (typeof template === 'string') return this.#text(template, names, path);
     if (Array.isArray(template)) return this.#list(template, names, path, depth);
-    if (!isRecord(template)) return () => template;
+    if (!isRecord(template)) return (env) => take(env, template);
     if ('$each' in template) return this.#each(template, names, path, depth);
     if ('$if' in template) return this.#if(template, names, path, depth);
     const entries = Object.entries(template).map(([key, inner]) => [key, this.read(inner, names, `${path}.${key}`, depth + 1)] as const);
     return (env) => {
       const out: Record<string, unknown> = {};
       for (const [key, run] of entries) {
+        env.work.step();
+        env.work.spend(key.length);
         const value = run(env);
         if (value !== NOTHING) Object.defineProperty(out, key, { value, enumerable: true, configurable: true, writable: true });
       }
@@ -86,7 +127,7 @@ class ShapeReader {
   }
 
   #each(template: Json, names: Names, path: string, depth: number): Run {
-    const header = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s+in\s+(.+)$/su.exec(String(template['$each']));
+    const header = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s+in\s+(\S.*)$/su.exec(String(template['$each']));
     if (header === null) {
       this.#fault(path, String(template['$each']), 'each-form', '"$each" is written "item in list".');
       return () => NOTHING;
@@ -99,6 +140,7 @@ class ShapeReader {
       const found = list(env);
       if (!Array.isArray(found)) return [];
       return found.flatMap((item: unknown): unknown[] => {
+        env.work.step();
         env.slots[entry.slot] = item;
         const made = value(env);
         return made === NOTHING ? [] : [made];
@@ -110,18 +152,29 @@ class ShapeReader {
     const test = this.#expression(String(template['$if']), names, path);
     const yes = this.read(template['$value'], names, `${path}.$value`, depth + 1);
     const no = '$else' in template ? this.read(template['$else'], names, `${path}.$else`, depth + 1) : () => NOTHING;
-    return (env) => (truthy(test(env)) ? yes(env) : no(env));
+    return (env) => {
+      env.work.step();
+      return truthy(test(env)) ? yes(env) : no(env);
+    };
   }
 
   #text(template: string, names: Names, path: string): Run {
-    if (!template.includes('{{')) return () => template;
+    if (!template.includes('{{')) return (env) => take(env, template);
     const found: Problem[] = [];
     const parts = parseParts(this.#source(template), 0, template.length, found);
     this.#report(path, found);
     const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : this.#compile(part, names, path)));
     const [only] = runs;
-    if (runs.length === 1 && only !== undefined) return (env) => only(env) ?? NOTHING;
-    return (env) => runs.map((run) => put(run(env))).join('');
+    if (runs.length === 1 && only !== undefined) return (env) => take(env, only(env)) ?? NOTHING;
+    return (env) => {
+      let text = '';
+      for (const run of runs) {
+        const part = put(run(env));
+        take(env, part);
+        text += part;
+      }
+      return text;
+    };
   }
 
   #expression(text: string, names: Names, path: string): Run {

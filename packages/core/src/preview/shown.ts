@@ -1,4 +1,4 @@
-import { assetHash, typeOfName } from '../program/index.js';
+import { assetHash, pictureType } from '../program/index.js';
 import type { MailProject } from '../folder/index.js';
 import { harshView } from '../inspect/index.js';
 
@@ -35,6 +35,6 @@ export function withAssets(html: string, project: MailProject): string {
     const bytes = path === undefined ? undefined : project.assets.get(path);
     return path === undefined || bytes === undefined
       ? all
-      : `${name}="data:${typeOfName(path)};base64,${Buffer.from(bytes).toString('base64')}"`;
+      : `${name}="data:${pictureType(path)};base64,${Buffer.from(bytes).toString('base64')}"`;
   });
 }

@@ -162,7 +162,7 @@ export function assetPath(address: string): string | undefined {
     .trim()
     .replace(/^cid:/, '')
     .replace(/^\.?\//, '')
-    .replace(/[?#].*$/, '');
+    .replace(/[?#].*/s, '');
   return path.startsWith('assets/') ? path : undefined;
 }
 

@@ -13,8 +13,8 @@ const TYPES: Readonly<Record<string, string>> = {
   svg: 'image/svg+xml',
 };
 
-/** The media type of a file by its name. */
-export function typeOfName(name: string): string {
+/** The media type of a picture by its name; anything else is just bytes, and is shown by no browser. */
+export function pictureType(name: string): string {
   return TYPES[name.slice(name.lastIndexOf('.') + 1).toLowerCase()] ?? 'application/octet-stream';
 }
 
@@ -55,7 +55,7 @@ export function placeAssets(ops: readonly Op[], project: MailProject): { ops: Op
         const name = asset.path.slice(asset.path.lastIndexOf('/') + 1);
         if (asset.carried) {
           const id = `${hash}@assets`;
-          carried.set(id, { path: asset.path, id, type: typeOfName(name) });
+          carried.set(id, { path: asset.path, id, type: pictureType(name) });
           return `cid:${id}`;
         }
         return assetUrl === undefined ? op : fixed(`${assetUrl}/${hash}/${encodeURIComponent(name)}`);

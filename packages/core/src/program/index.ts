@@ -1,4 +1,4 @@
-export { assetHash, typeOfName } from './assets.js';
+export { assetHash, pictureType } from './assets.js';
 export { compileFolder, folderCompiler, type CompiledFolder, type FolderCompiler } from './compile.js';
 export { textOfHtml } from './text-of-html.js';
 export { Names, valueOf } from './values.js';

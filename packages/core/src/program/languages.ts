@@ -207,8 +207,21 @@ function isVerbatimText(node: unknown): node is Extract<Verbatim, { kind: 'text'
   );
 }
 
+/** Markup without its tags, comments and style sheets; what is not closed has no text. */
 function textOfMarkup(markup: string): string {
-  return markup.replace(/<(style|script)\b[\s\S]*?<\/\1>|<!--[\s\S]*?-->|<[^>]*>|&#?\w+;/gi, ' ');
+  const small = markup.toLowerCase();
+  let out = '';
+  for (let at = 0; at < markup.length;) {
+    const open = markup.indexOf('<', at);
+    out += `${markup.slice(at, open === -1 ? undefined : open)} `;
+    if (open === -1) break;
+    const name = ['!--', 'style', 'script'].find((start) => small.startsWith(start, open + 1));
+    const end = name === undefined ? '>' : name === '!--' ? '-->' : `</${name}>`;
+    const close = small.indexOf(end, open);
+    if (close === -1) break;
+    at = close + end.length;
+  }
+  return out.replace(/&#?\w+;/g, ' ');
 }
 
 function firstOf<T, R>(list: readonly T[], find: (one: T) => R | undefined): R | undefined {

@@ -65,7 +65,11 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
     }
     case 'lines': {
       const body = compileOps(op.body);
-      return (env) => [body(env).replace(/\n+$/, '').split('\n')];
+      return (env) => [
+        body(env)
+          .replace(/(?<!\n)\n+$/, '')
+          .split('\n'),
+      ];
     }
     case 'rule':
       return (_env, width) => [['-'.repeat(width)]];

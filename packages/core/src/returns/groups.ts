@@ -80,8 +80,9 @@ export function addressOf(value: string | undefined): string | undefined {
       return code <= 0x10_ff_ff && code >= 0x20 ? String.fromCodePoint(code) : all;
     })
     .replace(/^mailto:/i, '')
-    .replace(/^["'(]+(?=[^"']*@)|[)"',;:.]+$/g, '')
-    .replace(/\s+\(.*$/, '')
+    .replace(/^["'(]{1,8}(?=[^"'(][^"']*@)/, '')
+    .replace(/(?<![)"',;:.])[)"',;:.]+$/, '')
+    .replace(/(?<!\s)\s+\(.*/, '')
     .trim();
   return bare === '' ? undefined : bare;
 }

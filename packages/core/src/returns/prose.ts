@@ -162,7 +162,7 @@ function sameKind(a: string, b: string): boolean {
 }
 
 function trimmed(address: string): string {
-  return address.replace(/[.]+$/, '');
+  return address.replace(/(?<!\.)\.+$/, '');
 }
 
 function aliasIn(reason: string, line: string): string | undefined {
@@ -236,7 +236,7 @@ function transcriptOf(lines: readonly string[]): Quoted | undefined {
   const candidates = marked.length > 0 ? marked : lines.flatMap((line, i) => (QUOTES.test(line) ? [i] : []));
   for (const i of candidates) {
     const text = marked.length > 0 ? sameReply(lines, i) : lines.slice(i, i + 5).join('\n');
-    const quoted = readQuoted(text.replace(/^\s*<<<\s*/gm, ''));
+    const quoted = readQuoted(text.replace(/^[ \t]*<<<[ \t]*/gm, ''));
     if (quoted.replyCode !== undefined ? quoted.replyCode >= 400 : quoted.status !== undefined && !quoted.status.startsWith('2'))
       return quoted;
   }

@@ -1,8 +1,10 @@
 import type { Bytes, WrittenMail } from '../mime/index.js';
 import { chooseMechanism, type Credentials, type Mechanism } from './auth.js';
 import { stuffed } from './dots.js';
-import { classify, type Envelope, type Outcome, type Phase } from './outcome.js';
+import type { Envelope, Outcome, Phase } from './outcome.js';
+import { readPath } from './path.js';
 import { ReplyReader, type Reply } from './reply.js';
+import { isAboutChunks, isAboutParameters, lossOf, verdictOf } from './verdicts.js';
 
 export type ClientStep =
   | { readonly kind: 'send'; readonly bytes: Uint8Array }
@@ -70,6 +72,7 @@ export class ClientDialogue {
   #state: State = 'greeting';
   readonly #reader = new ReplyReader();
   #mail: WrittenMail | undefined;
+  #envelope: Envelope = { from: '', to: '' };
   #todo: Command[] = [];
   #awaiting: Asked[] = [];
   #failed: Outcome | undefined;
@@ -112,17 +115,28 @@ export class ClientDialogue {
       return [...this.#trouble('hello', 'The server closed the connection before the mail.'), { kind: 'close' }];
     }
     for (const address of [envelope.from, envelope.to]) {
-      // The last guard: no address can bring a command of its own.
-      if (/[\r\n\0<>]/.test(address) || (/\s/.test(address) && !address.startsWith('"')))
+      // The last guard: no address can bring a command of its own, or end its path early.
+      const isWhole = readPath(`<${address}>`)?.mailbox === address;
+      if (/[\r\n\0]/.test(address) || !isWhole || (/\s/.test(address) && !address.startsWith('"')))
         return this.#refuse('recipient', 'The address cannot be written in an SMTP command.');
     }
-    const utf8 = mail.utf8 || /[^\x20-\x7E]/.test(envelope.from + envelope.to);
+    const utf8 = this.#needsUtf8(envelope, mail);
     if (utf8 && !this.extensions.has('SMTPUTF8'))
-      return this.#refuse('recipient', 'The server does not take addresses beyond ASCII (SMTPUTF8).');
+      return this.#unfit({ phase: 'recipient', reason: 'The server does not accept addresses beyond ASCII (SMTPUTF8, RFC 6531).' });
     const most = Number(this.extensions.get('SIZE') ?? 0);
-    if (most > 0 && mail.size > most)
-      return this.#refuse('sender', `The mail has ${mail.size} bytes; message size exceeds the ${most} bytes that the server takes.`);
+    if (most > 0 && mail.size > most) {
+      const reason = `The email has ${mail.size} bytes; the server accepts at most ${most} (SIZE, RFC 1870).`;
+      return this.#unfit({ phase: 'sender', reason, cause: 'too-large' });
+    }
     this.#mail = mail;
+    this.#envelope = envelope;
+    return this.#transaction(utf8);
+  }
+
+  /** Begins the transaction of the email at hand; a second time without what the server refused of the first. */
+  #transaction(utf8: boolean): ClientStep[] {
+    const mail = this.#mail as WrittenMail;
+    const envelope = this.#envelope;
     this.#failed = undefined;
     const chunking = this.extensions.has('CHUNKING');
     const pipelining = this.extensions.has('PIPELINING');
@@ -173,6 +187,10 @@ export class ClientDialogue {
     return this.#broken(reason);
   }
 
+  #needsUtf8(envelope: Envelope, mail: WrittenMail): boolean {
+    return mail.utf8 || /[^\x20-\x7E]/.test(envelope.from + envelope.to);
+  }
+
   #mailParameters(envelope: Envelope, mail: WrittenMail, { utf8 }: { readonly utf8: boolean }): string {
     const has = (name: string): boolean => this.extensions.has(name);
     const size = has('SIZE') ? ` SIZE=${mail.size}` : '';
@@ -199,6 +217,11 @@ export class ClientDialogue {
     return [{ kind: 'outcome', outcome: { kind: 'trouble', phase, reply: undefined, reason } }];
   }
 
+  /** What this server cannot accept, and another may. */
+  #unfit({ phase, reason, cause }: Pick<Outcome, 'phase' | 'reason' | 'cause'>): ClientStep[] {
+    return [{ kind: 'outcome', outcome: { kind: 'trouble', phase, scope: 'message', reply: undefined, reason, cause } }, { kind: 'ready' }];
+  }
+
   /** What we refuse ourselves, before anything was said. */
   #refuse(phase: Phase, reason: string): ClientStep[] {
     return [{ kind: 'outcome', outcome: { kind: 'refused', phase, reply: undefined, reason } }, { kind: 'ready' }];
@@ -213,7 +236,7 @@ export class ClientDialogue {
     if (quiet) return [{ kind: 'close' }];
     this.#mail = undefined;
     // What the server has said of the mail counts, though it went away after.
-    const outcome = failed ?? { kind: uncertain ? 'uncertain' : 'trouble', phase, reply: undefined, reason };
+    const outcome: Outcome = failed ?? (uncertain ? { kind: 'uncertain', phase, reply: undefined, reason } : lossOf(phase, reason));
     return [{ kind: 'outcome', outcome }, { kind: 'close' }];
   }
 
@@ -251,12 +274,10 @@ export class ClientDialogue {
         return this.#transactionReply(reply);
       case 'content':
         // A verdict before all was sent: the rest need not go.
-        return this.#ended(
-          { kind: classify(reply) === 'accepted' ? 'trouble' : classify(reply), phase: 'content', reply },
-          { leave: true },
-        );
+        return this.#ended(early(verdictOf('content', reply)), { leave: true });
       case 'final':
-        return this.#ended({ kind: classify(reply), phase: 'content', reply });
+        if (this.extensions.has('CHUNKING') && isAboutChunks(reply)) return this.#again(['CHUNKING']);
+        return this.#ended(verdictOf('content', reply));
       case 'ready':
         // A server that speaks unasked says good-bye (421).
         this.#state = 'closed';
@@ -335,24 +356,40 @@ export class ClientDialogue {
     }
     const good = reply.code >= 200 && reply.code < 300;
     if (asked !== 'abort' && (!good || asked === 'data') && this.#failed === undefined) {
-      const kind = classify(reply);
-      // A good code where only 354 has a meaning, or a refused reset: the server is at fault.
-      this.#failed = { kind: kind === 'accepted' || asked === 'reset' ? 'trouble' : kind, phase, reply };
+      // A refused reset: the server is at fault.
+      this.#failed = asked === 'reset' ? { kind: 'trouble', phase, scope: 'provider', reply } : verdictOf(phase, reply);
       this.#todo = [];
     }
     if (this.#failed?.reply?.code === 421) return this.#ended(this.#failed, { leave: true });
     if (this.#awaiting.length > 0) return [];
-    if (this.#failed !== undefined) return this.#ended(this.#failed, { leave: asked === 'reset' });
+    if (this.#failed !== undefined) {
+      const refused = this.#refusedParameters(this.#failed);
+      return refused.length > 0 ? this.#again(refused) : this.#ended(this.#failed, { leave: asked === 'reset' });
+    }
     if (this.#todo.length > 0) return this.#send(1);
     const mail = this.#mail as WrittenMail;
     this.#state = 'content';
     return [command(`BDAT ${mail.size} LAST`), { kind: 'stream', bytes: mail }];
   }
 
+  /** Extensions whose parameters a refusal may be about and that the email can do without. */
+  #refusedParameters({ phase, reply }: Outcome): string[] {
+    if (reply === undefined || (phase !== 'sender' && phase !== 'recipient') || !isAboutParameters(reply)) return [];
+    const sent = phase === 'sender' ? ['SIZE', 'DSN'] : ['DSN'];
+    return sent.filter((name) => this.extensions.has(name) && (name !== 'DSN' || this.#envelope.id !== undefined));
+  }
+
+  /** Tries the email once more without these extensions; the connection does without them from now on. */
+  #again(without: readonly string[]): ClientStep[] {
+    for (const name of without) this.extensions.delete(name);
+    this.#dirty = true;
+    return this.#transaction(this.#needsUtf8(this.#envelope, this.#mail as WrittenMail));
+  }
+
   #refusedService(reply: Reply): ClientStep[] {
     const { phase } = this;
     this.#state = 'closed';
-    return [{ kind: 'outcome', outcome: { kind: 'trouble', phase, reply } }, { kind: 'close' }];
+    return [{ kind: 'outcome', outcome: verdictOf(phase, reply) }, { kind: 'close' }];
   }
 
   #end(phase: Phase, reason: string): ClientStep[] {
@@ -376,6 +413,11 @@ export class ClientDialogue {
 /** RFC 3461 4: what is no plain sign as "+XX". */
 function xtext(text: string): string {
   return text.replace(/[^\x21-\x2A\x2C-\x3C\x3E-\x7E]/g, (sign) => `+${sign.charCodeAt(0).toString(16).toUpperCase().padStart(2, '0')}`);
+}
+
+/** A server that accepts what it has not got all of does not keep to the dialogue. */
+function early(outcome: Outcome): Outcome {
+  return outcome.kind === 'accepted' ? { ...outcome, kind: 'trouble', scope: 'provider' } : outcome;
 }
 
 function command(line: string): ClientStep {

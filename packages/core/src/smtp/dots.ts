@@ -37,8 +37,3 @@ export function stuffed(mail: Bytes): Bytes {
     },
   };
 }
-
-/** Takes the doubled dots of one received line away. */
-export function unstuffed(line: Buffer): Buffer {
-  return line[0] === 46 && line.length > 1 ? line.subarray(1) : line;
-}

@@ -1,8 +1,21 @@
 import type { Reply } from './reply.js';
 
 /** Where in a hand-over something happened. */
-export type Phase =
-  'connect' | 'greeting' | 'hello' | 'secure' | 'login' | 'sender' | 'recipient' | 'data' | 'content' | 'request' | 'answer' | 'fetch';
+export const PHASES = [
+  'connect',
+  'greeting',
+  'hello',
+  'secure',
+  'login',
+  'sender',
+  'recipient',
+  'data',
+  'content',
+  'request',
+  'answer',
+  'fetch',
+] as const;
+export type Phase = (typeof PHASES)[number];
 
 /** One recipient, one return path: the envelope of one delivery. */
 export interface Envelope {
@@ -14,25 +27,34 @@ export interface Envelope {
 }
 
 /**
+ * What a provider's trouble concerns: all of it; what it accepts from our sender's domain; what it accepts for a recipient's domain; or
+ * this one message, which another provider may accept.
+ */
+export type TroubleScope = 'provider' | 'sender' | 'domain' | 'message';
+
+/**
  * How a hand-over ended.
- * `refused`: for good. `deferred`: not now. `trouble`: the server, not the mail, is at fault. `uncertain`: the connection was lost after
- * the final dot and before the reply, so the mail may or may not be taken.
+ * - `accepted`.
+ * - `deferred`: this recipient, later.
+ * - `refused`: this recipient, permanently.
+ * - `rejected`: the request itself is at fault, and so are we; the recipient is not.
+ * - `trouble`: the provider, not the recipient, is at fault; `scope` names how much of it.
+ * - `uncertain`: the answer was lost after the last byte of content may have left, so the email may or may not be accepted.
  */
 export interface Outcome {
-  readonly kind: 'accepted' | 'refused' | 'deferred' | 'trouble' | 'uncertain';
+  readonly kind: 'accepted' | 'refused' | 'deferred' | 'rejected' | 'trouble' | 'uncertain';
   readonly phase: Phase;
   readonly reply: Reply | undefined;
+  /** Of a trouble; the whole provider when left out. */
+  readonly scope?: TroubleScope | undefined;
+  /** What the phase shows though the reply does not say it. */
+  readonly cause?: 'too-large' | 'mailbox-full' | 'authentication' | undefined;
   /** What happened, where there is no reply that says it. */
   readonly reason?: string | undefined;
   /** What the provider calls the mail, where it says so. */
   readonly providerId?: string | undefined;
   /** How long the provider asks to wait, in milliseconds. */
   readonly retryAfterMs?: number | undefined;
-}
-
-/** What a reply to an email means. 421 and 5xx about the session are the server's trouble, not the mail's. */
-export function classify(reply: Reply): Outcome['kind'] {
-  if (reply.code === 421 || reply.code === 530 || reply.code === 538) return 'trouble';
-  if (reply.code >= 200 && reply.code < 300) return 'accepted';
-  return reply.code >= 500 ? 'refused' : 'deferred';
+  /** Of an uncertain one: for so long after the first such attempt the provider knows the email again and accepts it once, in milliseconds. */
+  readonly repeatableMs?: number | undefined;
 }

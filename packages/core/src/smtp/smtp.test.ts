@@ -1,3 +1,4 @@
+import { readPath } from './path.js';
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { bytesOf, foreignMail, wholeOf, type WrittenMail } from '../mime/index.js';
@@ -5,13 +6,13 @@ import {
   ClientDialogue,
   ReplyReader,
   ServerDialogue,
+  type ServerOptions,
   stuffed,
   type Answer,
   type ClientOptions,
   type ClientStep,
   type Envelope,
   type Outcome,
-  type ReceivedMail,
 } from './index.js';
 
 const ENVELOPE = { from: 'returns+x@host.example', to: 'asa@post.example' };
@@ -88,13 +89,13 @@ group('client', () => {
     [0, '554 no service\r\n', 'trouble', 'greeting'],
     [0, 'HTTP/1.1 400\r\n', 'trouble', 'greeting'],
     [1, '421 later\r\n', 'trouble', 'hello'],
-    [2, '550 5.7.1 no sender\r\n', 'refused', 'sender'],
-    [2, '451 4.3.0 later\r\n', 'deferred', 'sender'],
+    [2, '550 5.7.1 no sender\r\n', 'trouble', 'sender'],
+    [2, '451 4.3.0 later\r\n', 'trouble', 'sender'],
     [3, '550 5.1.1 nobody\r\n', 'refused', 'recipient'],
     [3, '450-4.2.0 a\r\n450 4.2.0 b\r\n', 'deferred', 'recipient'],
     [3, '421 4.7.0 bye\r\n', 'trouble', 'recipient'],
     [4, '554 5.6.0 no\r\n', 'refused', 'data'],
-    [5, '552 5.3.4 big\r\n', 'refused', 'content'],
+    [5, '552 5.3.4 big\r\n', 'trouble', 'content'],
     [5, '451 4.3.0 disk\r\n', 'deferred', 'content'],
     [5, 'garbage\r\n', 'uncertain', 'content'],
   ];
@@ -165,14 +166,48 @@ group('client', () => {
 
   test('what the server cannot take is not begun', () => {
     expect(converse(['220 x\r\n', hello('SIZE 10')]).outcomes).toMatchObject([
-      { kind: 'refused', reason: expect.stringContaining('10 bytes') },
+      { kind: 'trouble', scope: 'message', cause: 'too-large', reason: expect.stringContaining('at most 10') },
     ]);
     expect(converse(['220 x\r\n', hello('SIZE')], { envelope: { ...ENVELOPE, to: 'ása@post.example' } }).outcomes).toMatchObject([
-      { kind: 'refused', reason: expect.stringContaining('SMTPUTF8') },
+      { kind: 'trouble', scope: 'message', reason: expect.stringContaining('SMTPUTF8') },
     ]);
     expect(converse(['220 x\r\n', hello('SMTPUTF8', '8BITMIME')], { envelope: { ...ENVELOPE, to: 'ása@post.example' } }).said).toContain(
       'BODY=8BITMIME SMTPUTF8',
     );
+  });
+
+  test('a parameter that is refused is left out, and the email is tried again without it', () => {
+    const parameters = ['220 x\r\n', hello('SIZE', 'DSN', 'PIPELINING')];
+    const envelope = { ...ENVELOPE, id: 'd1' };
+    for (const refusal of ['555 5.5.4 unsupported\r\n', '501 syntax\r\n', '504 not so\r\n']) {
+      const { said, outcomes } = converse([...parameters, `${refusal}503 no\r\n503 no\r\n`, `${OK}${OK}${OK}354 go\r\n`, OK], { envelope });
+      expect(outcomes).toMatchObject([{ kind: 'accepted' }]);
+      expect(said).toContain('SIZE=25 RET=HDRS ENVID=d1');
+      expect(said).toContain(`RSET\r\nMAIL FROM:<${ENVELOPE.from}>\r\nRCPT TO:<${ENVELOPE.to}>\r\nDATA\r\n`);
+    }
+    const atRecipient = converse([...parameters, `${OK}555 no DSN\r\n503 no\r\n`, `${OK}${OK}${OK}354 go\r\n`, OK], { envelope });
+    expect(atRecipient.outcomes).toMatchObject([{ kind: 'accepted' }]);
+    expect(atRecipient.said).toContain(`MAIL FROM:<${ENVELOPE.from}> SIZE=25\r\nRCPT TO:<${ENVELOPE.to}>\r\nDATA`);
+    // Once: what is refused without parameters too is refused.
+    const twice = converse([...parameters, '555 no\r\n503 no\r\n503 no\r\n', `${OK}555 no\r\n503 no\r\n503 no\r\n`], { envelope });
+    expect(twice.outcomes).toMatchObject([{ kind: 'trouble', scope: 'message', phase: 'sender' }]);
+    // An address that is not well-formed is not about parameters.
+    const address = converse([...parameters, `${OK}501 5.1.3 bad address\r\n503 no\r\n`], { envelope });
+    expect(address.outcomes).toMatchObject([{ kind: 'refused', phase: 'recipient' }]);
+  });
+
+  test('where BDAT is refused the email is sent by DATA', () => {
+    const words = [
+      '220 x\r\n',
+      hello('CHUNKING', 'PIPELINING'),
+      `${OK}${OK}`,
+      '503 5.5.1 no BDAT here\r\n',
+      `${OK}${OK}${OK}354 go\r\n`,
+      OK,
+    ];
+    const { said, outcomes } = converse(words);
+    expect(outcomes).toMatchObject([{ kind: 'accepted' }]);
+    expect(said).toMatch(/BDAT 25 LAST\r\n[^]*RSET\r\nMAIL FROM[^]*DATA\r\n[^]*\r\n\.\r\n$/);
   });
 
   group('security', () => {
@@ -287,24 +322,34 @@ test('stuffing: dots at the start of a line are doubled, wherever pieces are cut
 });
 
 group('server', () => {
-  function serve(input: string, cut = 1_000_000, recipient: (to: string) => Answer = () => ({ code: 250, text: 'ok' })) {
-    const server = new ServerDialogue({ name: 'us', maxBytes: 200, maxRecipients: 2 });
-    const emails: ReceivedMail[] = [];
+  function serve(
+    input: string,
+    cut = 1_000_000,
+    recipient: (to: string) => Answer = () => ({ code: 250, text: 'ok' }),
+    more: Partial<ServerOptions> = {},
+  ) {
+    const server = new ServerDialogue({ name: 'us', maxBytes: 200, maxRecipients: 2, ...more });
+    const emails: { readonly from: string; readonly to: readonly string[]; readonly bytes: string }[] = [];
+    let pieces: Buffer[] = [];
     let said = '';
     const take = (steps: ReturnType<ServerDialogue['receive']>): void => {
       for (const step of steps) {
         if (step.kind === 'send') said += Buffer.from(step.bytes).toString();
         else if (step.kind === 'ask-recipient') take(server.answer(recipient(step.envelope.to)));
         else if (step.kind === 'ask-mail') {
-          emails.push(step.mail);
+          const { from, to } = step.envelope;
+          emails.push({ from, to, bytes: Buffer.concat(pieces).toString() });
+          pieces = [];
           take(server.answer({ code: 250, enhanced: '2.0.0', text: 'kept' }));
-        } else said += '<closed>';
+        } else if (step.kind === 'content') pieces.push(step.bytes);
+        else if (step.kind === 'discard') pieces = [];
+        else said += '<closed>';
       }
     };
     take(server.greet());
     for (let at = 0; at < input.length; at += cut) take(server.receive(Buffer.from(input.slice(at, at + cut))));
     return {
-      emails: emails.map((mail) => ({ ...mail, bytes: Buffer.from(mail.bytes).toString() })),
+      emails,
       codes: [...said.matchAll(/^(\d{3}) /gm)].map((found) => Number(found[1])),
       said,
     };
@@ -333,4 +378,66 @@ group('server', () => {
     expect(serve('x\r\n'.repeat(30)).said).toContain('421 4.7.0 Too many errors\r\n<closed>');
     expect(serve('y'.repeat(3000)).said).toContain('<closed>');
   });
+
+  const upTo = 'EHLO a\r\nMAIL FROM:<a@b>\r\nRCPT TO:<c@d>\r\nDATA\r\n';
+  const SMUGGLED = 'MAIL FROM:<evil@b>\r\nRCPT TO:<victim@d>\r\nDATA\r\nhello\r\n.\r\n';
+  test.each(['\n.\n', '\n.\r\n', '\r\n.\n', '\r.\r', '\r\n.\r', '\r.\r\n', '\n.\r'])(
+    'a dot between %j does not end an email: nothing is smuggled behind it',
+    (end) => {
+      for (const cut of [1_000_000, 1, 3]) {
+        const { emails, said } = serve(`${upTo}x${end}${SMUGGLED}`, cut);
+        expect(emails).toEqual([]);
+        expect(said).toMatch(/550 5\.5\.2 Lines must end with CRLF\r\n<closed>$/);
+      }
+      const repaired = serve(`${upTo}x${end}${SMUGGLED}`, 1, undefined, { repairsLineEnds: true, maxBytes: 2000 });
+      expect(repaired.emails).toHaveLength(1);
+      expect(repaired.emails[0]).toMatchObject({ from: 'a@b', to: ['c@d'] });
+      expect(repaired.emails[0]!.bytes.replaceAll('\r\n', '')).not.toMatch(/[\r\n]/);
+    },
+  );
+
+  test('what is sent is what is received, however it is cut: dots, line ends at borders, nothing at all', () => {
+    const line = fc.string({ unit: fc.constantFrom('.', 'a', ' ', '..'), maxLength: 6 });
+    fc.assert(
+      fc.property(fc.array(line), fc.integer({ min: 1, max: 9 }), (lines, cut) => {
+        const mail = lines.map((text) => `${text}\r\n`).join('');
+        const sent = wholeOf({ ...stuffed({ size: mail.length, chunks: () => [Buffer.from(mail)] }), size: 10_000 })
+          .toString()
+          .replace(/\0+$/, '');
+        expect(serve(`${upTo}${sent}QUIT\r\n`, cut, undefined, { maxBytes: 2000 }).emails.map(({ bytes }) => bytes)).toEqual([mail]);
+      }),
+    );
+  });
+
+  test('commands end with CRLF alone', () => {
+    for (const input of ['EHLO a\nMAIL FROM:<a@b>\r\n', 'EHLO a\rMAIL FROM:<a@b>\r\n', 'EHLO a\n'])
+      expect(serve(input, 1).said).toMatch(/550 5\.5\.2 Lines must end with CRLF\r\n<closed>$/);
+  });
+
+  test('what was not offered is refused, RSET does not stand for EHLO, and a browser is sent away', () => {
+    const codes = (input: string): number[] => serve(input).codes.slice(1);
+    expect(
+      codes('EHLO a\r\nMAIL FROM:<a@b> BODY=BINARYMIME\r\nMAIL FROM:<a@b> RET=FULL\r\nMAIL FROM:<a@b> SIZE=5 BODY=8BITMIME SMTPUTF8\r\n'),
+    ).toEqual([250, 555, 555, 250]);
+    expect(codes('EHLO a\r\nMAIL FROM:<a@b>\r\nRCPT TO:<c@d> NOTIFY=NEVER\r\nRCPT TO:<c@d>\r\n')).toEqual([250, 250, 555, 250]);
+    expect(codes('RSET\r\nMAIL FROM:<a@b>\r\n')).toEqual([250, 503]);
+    expect(codes('HELP\r\nEXPN x\r\nNOOP x\r\nVRFY x\r\n')).toEqual([214, 502, 250, 252]);
+    expect(serve('POST / HTTP/1.1\r\nHost: x\r\n\r\nMAIL FROM:<a@b>\r\n').said).toMatch(/421 4\.7\.0 This is SMTP\r\n<closed>$/);
+  });
+});
+
+test.each([
+  ['<a@d.example>', 'a@d.example', ''],
+  ['<a@d.example.>  SIZE=1', 'a@d.example', 'SIZE=1'],
+  ['<@one.example,@two.example:a@d.example>', 'a@d.example', ''],
+  ['<"a>b"@d.example> X', '"a>b"@d.example', 'X'],
+  ['<"a\\"b"@d.example>', '"a\\"b"@d.example', ''],
+  ['<>', '', ''],
+  ['<a@d.example', undefined, ''],
+  ['a@d.example', undefined, ''],
+  ['<a@d.example>X', undefined, ''],
+  ['<a<b@d.example>', undefined, ''],
+  ['<"a@d.example>', undefined, ''],
+])('the path %s', (text, mailbox, rest) => {
+  expect(readPath(text)).toEqual(mailbox === undefined ? undefined : { mailbox, rest });
 });

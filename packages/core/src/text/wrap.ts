@@ -1,3 +1,4 @@
+import { graphemes } from './graphemes.js';
 import { displayWidth, isPlain } from './width.js';
 
 /** The width of the text part, in columns (4-template-notation, What the compiled text must be). */
@@ -18,7 +19,7 @@ function pieces(text: string): string[] {
       continue;
     }
     let piece = '';
-    for (const { segment } of new Intl.Segmenter(undefined, { granularity: 'grapheme' }).segment(word)) {
+    for (const segment of graphemes(word)) {
       const before = piece.at(-1) ?? '';
       const breaks =
         piece !== '' &&

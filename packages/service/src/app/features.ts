@@ -1,14 +1,17 @@
-import { mailBytes } from '@verbalis/core/mime';
+import { dirname } from 'node:path';
+import { isFault, mailBytes, parseMailbox } from '@verbalis/core/mime';
+import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
 import { openDomains } from '../features/domains/index.js';
-import { openEditions } from '../features/editions/index.js';
+import { openEditions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
-import { openKeys, type SpaceSummary } from '../features/keys/index.js';
+import { openHolds } from '../features/holds/index.js';
+import { noteUses, openKeys, type NoteUse, type SpaceSummary } from '../features/keys/index.js';
 import { openMessages, type DeliveryRow, type MessageRow } from '../features/messages/index.js';
 import { openOperatorNotes } from '../features/operator-notes/index.js';
 import { openProviders, type Job } from '../features/providers/index.js';
@@ -16,6 +19,7 @@ import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
 import { openReturns } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
+import type { SpaceSettings } from '../features/spaces/index.js';
 import { openSubmission } from '../features/submission/index.js';
 import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
@@ -39,10 +43,12 @@ export interface Built {
   /** From low to high, as features/order.ts lists them. */
   readonly features: readonly Feature[];
   readonly access: Access;
+  readonly signInLink: (base: string) => Promise<string>;
   /** For the pages that need no key. */
   readonly suppressing: ReturnType<typeof openSuppressions>['suppressing'];
   readonly returnsPort: () => number;
   readonly submissionPort: () => number | undefined;
+  readonly submissionTlsPort: () => number | undefined;
 }
 
 /** What a higher feature does for a lower one: known only when all are open. */
@@ -50,13 +56,14 @@ interface Later {
   wake: () => void;
   capture: (job: Job) => Promise<void>;
   compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
+  waitsFor: (delivery: DeliveryRow) => string | undefined;
 }
 
 function later(): Later {
   const early = (): never => {
     throw new Error('A feature was used before all of them were open.');
   };
-  return { wake: early, capture: early, compose: early };
+  return { wake: early, capture: early, compose: early, waitsFor: early };
 }
 
 function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => number | undefined): ReadonlyMap<string, SpaceSummary> {
@@ -81,24 +88,29 @@ function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => 
 /** Opens all features in order, each with the doors of those below it. */
 export async function openFeatures(options: BuildOptions): Promise<Built> {
   const { runtime, store, settings, secrets } = options;
-  const { spaces } = settings;
   const upper = later();
   const writing = await openWriting(options, upper);
-  const sending = openSending(options, writing, upper);
-  const receiving = openReceiving(options, writing);
+  const sending = await openSending(options, writing, upper);
+  const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
+  const receiving = openReceiving(options, writing, noteUse);
   upper.capture = receiving.captured.keep;
-  const { access, feature: keys } = openKeys(runtime, {
+  const {
+    access,
+    feature: keys,
+    signInLink,
+  } = openKeys(runtime, {
     store,
     operatorSecret: secrets.operator,
+    noteUse,
     spaces: spaceSummaries(settings, receiving.submission.port),
   });
-  const { accept, feed, suppressing } = writing;
-  const operators = new Map(Object.entries(spaces).map(([name, { operator }]) => [name, operator]));
   return {
     access,
-    suppressing,
+    signInLink,
+    suppressing: writing.suppressing,
     returnsPort: receiving.returns.port,
     submissionPort: receiving.submission.port,
+    submissionTlsPort: receiving.submission.tlsPort,
     features: [
       keys,
       openQuarantine(runtime, store),
@@ -108,22 +120,56 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       ...sending.features,
       receiving.submission.feature,
       receiving.returns.feature,
-      receiving.callbacks,
+      receiving.callbacks.feature,
       receiving.captured.feature,
-      openWorkbench(runtime, { store, capturing: receiving.captured.capturing, providers: sending.providers, probe: sending.probe }),
-      openWebhooks(runtime, {
-        store,
-        feed,
-        outside: { allow: settings.outside.allow },
-        master: secrets.keyFor('webhooks'),
-        helloName: settings.helloName,
-      }),
-      openFigures(runtime, store, feed),
-      openAlerts(runtime, { store, settings, feed, accept, operators }),
-      openOperatorNotes(runtime, { store, accept, operators }),
-      openSearch(store),
+      ...openUpper(options, { writing, sending, receiving }),
     ],
   };
+}
+
+interface Below {
+  readonly writing: Writing;
+  readonly sending: Awaited<ReturnType<typeof openSending>>;
+  readonly receiving: ReturnType<typeof openReceiving>;
+}
+
+/** What people look at and are notified of. */
+function openUpper({ runtime, store, settings, secrets }: BuildOptions, { writing, sending, receiving }: Below): Feature[] {
+  const { spaces } = settings;
+  const { accept, feed, suppressing } = writing;
+  const operators = new Map(Object.entries(spaces).map(([name, { operator }]) => [name, operator]));
+  return [
+    openWorkbench(runtime, {
+      store,
+      capturing: receiving.captured.capturing,
+      providers: sending.providers,
+      probe: sending.probe,
+      routeOf: (space) => (spaces[space]?.route ?? []).map(({ provider }) => provider),
+    }),
+    openWebhooks(runtime, {
+      store,
+      feed,
+      outside: { allow: settings.outside.allow },
+      master: secrets.keyFor('webhooks'),
+      helloName: settings.helloName,
+    }),
+    openFigures(runtime, store, feed),
+    openAlerts(runtime, { store, settings, feed, accept, operators, meaningless: receiving.callbacks.meaningless }),
+    openOperatorNotes(runtime, { store, accept, operators }),
+    openSearch(store),
+    openAddresses(runtime, {
+      store,
+      key: secrets.keyFor('erasure'),
+      ledgerFile: `${runtime.within(settings.databaseFile)}.erasures`,
+      keyOf: suppressing.keyOf,
+    }),
+  ];
+}
+
+/** The domains that a space sends as: of its sender, or its mail folder's, and those that a message may name. */
+function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdition | undefined): string[] {
+  const sender = parseMailbox(space?.sender ?? edition?.project.settings.sender ?? '');
+  return [...(isFault(sender) ? [] : [sender.domain]), ...(space?.senderDomains ?? [])];
 }
 
 type Writing = Awaited<ReturnType<typeof openWriting>>;
@@ -133,8 +179,12 @@ async function openWriting({ runtime, store, settings, secrets }: BuildOptions, 
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
   const { editions, feature: editing } = await openEditions(runtime, { store, spaces, isNeeded });
-  const { signing, feature: domains } = openDomains(runtime, store, secrets.keyFor('signing'));
-  const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress);
+  const { signing, feature: domains } = openDomains(runtime, {
+    store,
+    master: secrets.keyFor('signing'),
+    sendersOf: (space) => sendersOf(spaces[space], editions.loaded(space)),
+  });
+  const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
   const { accept, feature: messages } = openMessages(runtime, {
     store,
@@ -146,20 +196,24 @@ async function openWriting({ runtime, store, settings, secrets }: BuildOptions, 
       upper.wake();
     },
     compose: (message, delivery) => upper.compose(message, delivery),
+    waitsFor: (delivery) => upper.waitsFor(delivery),
   });
   const { feed, feature: events } = openEvents(runtime, store);
   return { editions, editing, signing, suppressing, suppressionFor, accept, feed, features: [domains, messages, suppressions, events] };
 }
 
 /** What hands messages over to providers. */
-function openSending({ runtime, store, settings, secrets, folder, threads }: BuildOptions, writing: Writing, upper: Later) {
+async function openSending({ runtime, store, settings, secrets, folder, threads }: BuildOptions, writing: Writing, upper: Later) {
   const { spaces, limits, outside } = settings;
   const { editions, signing, suppressionFor } = writing;
   const capture = (job: Job): Promise<void> => upper.capture(job);
+  const routes = Object.values(spaces).flatMap(({ mode, route }) => (mode === 'deliver' ? [route.map(({ provider }) => provider)] : []));
   const { providers, router, probe, feature } = openProviders(runtime, {
     store,
     settings,
-    shares: threads + 1,
+    threads,
+    routes,
+    routeOf: (space) => (spaces[space]?.route ?? []).map(({ provider }) => provider),
     capture,
     keysFor: (domain) => signing.keysFor(domain),
     senderOf: (space) => spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
@@ -167,11 +221,19 @@ function openSending({ runtime, store, settings, secrets, folder, threads }: Bui
       upper.wake();
     },
   });
-  const queue = openQueue(runtime, {
+  const { holding, feature: holds } = openHolds(runtime, {
+    store,
+    wake: () => {
+      upper.wake();
+    },
+  });
+  const queue = await openQueue(runtime, {
     store,
     settings,
     queue: settings.dispatch,
     spaces,
+    feed: writing.feed,
+    routes,
     folder,
     threads,
     providers,
@@ -183,26 +245,32 @@ function openSending({ runtime, store, settings, secrets, folder, threads }: Bui
     returnPath: returnPathOf(settings, secrets),
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
     suppressionFor,
+    holding,
   });
   upper.wake = queue.wake;
+  upper.waitsFor = queue.waitsFor;
   upper.compose = async (message, delivery) =>
     mailBytes((await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery))).mail);
-  return { providers, probe, features: [feature, queue.feature] };
+  return { providers, probe, features: [feature, holds, queue.feature] };
 }
 
 /** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
-function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing }: Writing) {
+function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing }: Writing, noteUse: NoteUse) {
   const { spaces, limits } = settings;
+  // Beside the records: where there is room for them there is room for this.
+  const spoolFolder = dirname(runtime.within(settings.databaseFile));
   const returnPath = returnPathOf(settings, secrets);
   const submission = openSubmission(runtime, {
     store,
     accept,
+    noteUse,
     settings: settings.submission,
     spaces,
     helloName: settings.helloName,
     limits,
+    spoolFolder,
   });
-  const returns = openReturns(runtime, { store, suppressing, settings: settings.returns, secret: returnPath.secret });
+  const returns = openReturns(runtime, { store, suppressing, settings: settings.returns, secret: returnPath.secret, spoolFolder });
   const callbacks = openCallbacks(runtime, { store, suppressing, providers: settings.providers, mostBytes: settings.returns.maxBytes });
   const captured = openCapture(runtime, {
     store,

@@ -5,9 +5,23 @@ import { unsubscribePages } from '../features/consent/index.js';
 import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
 import type { Suppressing } from '../features/suppressions/index.js';
-import { endpointRouter, problemHandler, Refusal, type Access, type Clock, type ServedEndpoint } from '../kernel/index.js';
+import {
+  endpointRouter,
+  limitStreams,
+  metricsAnswer,
+  networks,
+  plainAddress,
+  problemHandler,
+  Refusal,
+  type Access,
+  type Clock,
+  type MetricsSettings,
+  type ServedEndpoint,
+  type StreamLimits,
+} from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import { openApiDocument } from './endpoints.js';
+import type { Readiness } from './readiness.js';
 
 export interface HttpOptions {
   readonly store: Store;
@@ -20,9 +34,13 @@ export interface HttpOptions {
   readonly unsubscribeSecret: Uint8Array;
   readonly publicUrl: string | undefined;
   readonly bodyBytes: number;
+  readonly streams: StreamLimits;
+  /** Networks of proxies that are believed whom they speak for. */
+  readonly trustProxy: readonly string[];
+  readonly metrics: MetricsSettings;
   readonly consoleFolder: string;
-  /** Whether the service takes work. */
-  readonly ready: () => boolean;
+  readonly readiness: Readiness;
+  readonly isStopping: () => boolean;
 }
 
 /** An Express application as the service and the preview use it. */
@@ -42,27 +60,38 @@ export function refuseUnknown(app: Express, title: string, hint: string): void {
 }
 
 /** Whether the service lives, whether it takes work, what it counts: for what watches it. */
-function addMonitoring(app: Express, { ready, registry }: HttpOptions): void {
+function addMonitoring(app: Express, { readiness, isStopping, registry, metrics }: HttpOptions): void {
   app.use((_request, response, next) => {
+    response.set('X-Content-Type-Options', 'nosniff');
     // A connection that is kept would keep the service from stopping.
-    if (!ready()) response.set('Connection', 'close');
+    if (isStopping()) response.set('Connection', 'close');
     next();
   });
   app.get('/health/live', (_request, response) => {
     response.json({ live: true });
   });
-  app.get('/health/ready', (_request, response) => {
-    response.status(ready() ? 200 : 503).json({ ready: ready() });
+  app.get('/health/ready', async (_request, response) => {
+    const problems = await readiness();
+    const isReady = problems.length === 0;
+    response.status(isReady ? 200 : 503).json({ ready: isReady, ...(isReady ? {} : { problems }) });
   });
-  app.get('/metrics', async (_request, response) => {
-    response.set('Content-Type', registry.contentType).send(await registry.metrics());
+  // With a listener of their own they are not here, where a proxy might let anybody in.
+  app.get('/metrics', async (request, response) => {
+    if (metrics.port !== undefined)
+      throw new Refusal(404, 'not-found', 'The metrics have a listener of their own', { hint: 'It is on the port of metrics.port.' });
+    const { status, headers, text } = await metricsAnswer(registry, metrics, request.headers.authorization);
+    response.status(status).set(headers).send(text);
   });
 }
 
 /** The service's HTTP interface. */
 export function makeApp(options: HttpOptions): Express {
-  const { store, clock, log, endpoints, access, suppressing, unsubscribeSecret, publicUrl, bodyBytes, consoleFolder } = options;
+  const { store, clock, log, endpoints, access, suppressing, unsubscribeSecret, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } =
+    options;
   const app = bareApp();
+  const isProxy = networks(trustProxy);
+  if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
+  limitStreams(app, streams);
   addMonitoring(app, options);
   app.use('/assets', assetRouter(store));
   app.use('/unsubscribe', unsubscribePages({ store, clock, suppressing, unsubscribeSecret }));

@@ -48,7 +48,7 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const access = openToThisMachine(space);
   const app = bareApp();
   app.get('/console/session', (request, response) => {
-    access(request);
+    access(request, { isForService: false });
     response.json({ spaces: [{ name: space, mode: 'capture' }], folder });
   });
   const deps = templateDeps(workbench, options.testing ?? NO_TESTING, SYSTEM_CLOCK);

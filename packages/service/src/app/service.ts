@@ -5,10 +5,10 @@ import { fileURLToPath } from 'node:url';
 import type { Express } from 'express';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { Registry } from 'prom-client';
-import { SIGN_IN_MS } from '../features/keys/index.js';
 import {
   copyDatabase,
   endStreams,
+  listenMetrics,
   portFault,
   readSecrets,
   retention,
@@ -18,6 +18,7 @@ import {
   SYSTEM_CLOCK,
   workerGroup,
   type Clock,
+  type ClockJump,
   type Feature,
   type Runtime,
   type KernelOptions,
@@ -28,6 +29,7 @@ import { openStore, type Store } from '../records/index.js';
 import type { ReadConfig, Settings } from '../settings/index.js';
 import { openFeatures, type Built } from './features.js';
 import { makeApp } from './http.js';
+import { readiness } from './readiness.js';
 
 export interface StartOptions {
   readonly config: ReadConfig;
@@ -43,8 +45,12 @@ export interface StartOptions {
 export interface Service {
   /** Where it is reached: http://127.0.0.1:8620 */
   readonly url: string;
+  /** Where metrics have a listener of their own. */
+  readonly metricsPort: number | undefined;
   readonly returnsPort: number;
   readonly submissionPort: number | undefined;
+  /** The one that is secure from the first byte. */
+  readonly submissionTlsPort: number | undefined;
   /** Copies the running database to a file. */
   readonly backup: (file: string) => Promise<void>;
   /** Whether something is under way, for those who move the clock: what waits for a time is not. */
@@ -53,8 +59,8 @@ export interface Service {
   readonly memory: () => Record<string, unknown>;
   /** Does now what waits for others to go with, for those who move the clock. */
   readonly writeNow: () => void;
-  /** An address that opens the console, once. */
-  readonly signInUrl: string;
+  /** Makes an address that opens the console, once and for ten minutes. */
+  readonly signInLink: () => Promise<string>;
   readonly operatorSecret: string;
   /** Takes nothing more, finishes what is under way, closes. */
   readonly stop: () => Promise<void>;
@@ -62,6 +68,8 @@ export interface Service {
 
 const CONSOLE_FOLDER = fileURLToPath(new URL('../../../console/dist', import.meta.url));
 const DAY = 24 * 3_600_000;
+/** Records of a date that is so far ahead show that the clock was set back. */
+const JUMPED_MS = 60_000;
 /** How long requests that are under way may take once the service stops, in milliseconds. */
 const REQUESTS_MS = 5000;
 
@@ -88,6 +96,7 @@ function makeRuntime({ settings, folder }: ReadConfig, clock: Clock, log: Logger
     workers: workerGroup({ clock, log }),
     within: (path) => (isAbsolute(path) ? path : join(folder, path)),
     publicUrl: settings.publicUrl,
+    metricSpace: (space) => (settings.metrics.spaces ? space : ''),
     ages: { bytes: mailDays * DAY, records: messageDays * DAY },
   };
 }
@@ -113,17 +122,31 @@ interface Opened {
 
 /** Frees what an earlier run had under way. */
 async function recover({ store, runtime: { clock, log } }: Opened): Promise<void> {
-  const attempts = await store.write((tx) => store.deliveries.recover(tx, clock.now()));
+  const now = clock.now();
+  // A clock that was set back while the service was not running: the newest record is of the future.
+  const newest = store.deliveries.newestRecord();
+  if (newest !== undefined && newest > now + JUMPED_MS) await store.deliveries.moveWaits({ from: newest, to: now }, store.write);
+  await store.write((tx) => store.subscriptions.moveWaits(tx, now));
+  const attempts = await store.write((tx) => store.deliveries.recover(tx, now));
   if (attempts > 0) log.warn({ attempts }, 'attempts were under way when the service ended; they are marked as uncertain');
 }
 
-/** Opens the sockets, HTTP last: from then on the service takes work. @returns where it is reached */
-async function listen({ runtime, store, settings, secrets, undo }: Opened, built: Built): Promise<string> {
+/** Where the sockets are that the service opens itself. */
+interface Reached {
+  readonly url: string;
+  readonly metricsPort: number | undefined;
+}
+
+/** Opens the sockets, HTTP last: from then on the service takes work. */
+async function listen({ runtime, store, settings, secrets, undo }: Opened, built: Built): Promise<Reached> {
   for (const feature of built.features) {
     await feature.listen?.();
     undo.add(feature.closeSockets);
   }
-  let isReady = true;
+  const { port: ownPort } = settings.metrics;
+  const metrics = ownPort === undefined ? undefined : await listenMetrics(runtime.registry, { ...settings.metrics, port: ownPort });
+  undo.add(metrics?.close);
+  let isStopping = false;
   const app = makeApp({
     store,
     clock: runtime.clock,
@@ -135,8 +158,17 @@ async function listen({ runtime, store, settings, secrets, undo }: Opened, built
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
     publicUrl: settings.publicUrl,
     bodyBytes: settings.limits.bodyBytes,
+    streams: settings.limits.streams,
+    trustProxy: settings.listen.trustProxy,
+    metrics: settings.metrics,
     consoleFolder: CONSOLE_FOLDER,
-    ready: () => isReady,
+    readiness: readiness({
+      store,
+      databaseFile: runtime.within(settings.databaseFile),
+      features: built.features,
+      isStopping: () => isStopping,
+    }),
+    isStopping: () => isStopping,
   });
   const server = createServer(app);
   const { host: name, port } = settings.listen;
@@ -147,12 +179,12 @@ async function listen({ runtime, store, settings, secrets, undo }: Opened, built
     server.listen(port, name, resolve);
   });
   undo.add(() => {
-    isReady = false;
+    isStopping = true;
     return closeServer(server, app);
   });
   const address = server.address();
   const actual = typeof address === 'object' && address !== null ? address.port : port;
-  return `http://${name.includes(':') ? `[${name}]` : name}:${actual}`;
+  return { url: `http://${name.includes(':') ? `[${name}]` : name}:${actual}`, metricsPort: metrics?.port };
 }
 
 /** Accepts no more requests, ends streams, and waits for the others, but not longer than some seconds. */
@@ -169,6 +201,26 @@ async function closeServer(server: Server, app: Express): Promise<void> {
   }, REQUESTS_MS);
   await closed;
   clearTimeout(limit);
+}
+
+/** Tells the features when the date jumps, one jump after the other. @returns a function that ends it */
+function followClock(features: readonly Feature[], { clock, log }: Runtime): () => Promise<void> {
+  let underWay: Promise<void> = Promise.resolve();
+  const jumped = async (jump: ClockJump): Promise<void> => {
+    for (const feature of features) await feature.clockJumped?.(jump);
+  };
+  const end = clock.onJump((jump) => {
+    log.warn({ seconds: Math.round((jump.to - jump.from) / 1000) }, 'the clock jumped; waits go on as they were');
+    underWay = underWay
+      .then(() => jumped(jump))
+      .catch((error: unknown) => {
+        log.error({ err: error }, 'a clock jump could not be dealt with');
+      });
+  });
+  return () => {
+    end();
+    return underWay;
+  };
 }
 
 function memoryOf(features: readonly Feature[], { workers }: Runtime): Record<string, unknown> {
@@ -203,20 +255,21 @@ export async function startService(options: StartOptions): Promise<Service> {
     undo.add(async () => {
       await Promise.all(running.map((worker) => worker.stop()));
     });
-    const url = await listen(all, built);
+    undo.add(followClock(features, runtime));
+    const { url, metricsPort } = await listen(all, built);
     for (const worker of running) worker.start();
-    const now = clock.now();
-    const token = await store.write((tx) => store.access.open(tx, 'sign-in', now, now + SIGN_IN_MS));
     runtime.log.info({ url, returnsPort: built.returnsPort() }, 'listening');
     return {
       url,
+      metricsPort,
       returnsPort: built.returnsPort(),
       submissionPort: built.submissionPort(),
+      submissionTlsPort: built.submissionTlsPort(),
       busy: () => store.busy() || runtime.workers.busy() || features.some((feature) => feature.isBusy?.() === true),
       memory: () => memoryOf(features, runtime),
       writeNow: store.writeNow,
       backup: store.backup,
-      signInUrl: `${settings.publicUrl ?? url}/sign-in#token=${token}`,
+      signInLink: () => built.signInLink(settings.publicUrl ?? url),
       operatorSecret: secrets.operator,
       stop: undo.run,
     };

@@ -1,9 +1,11 @@
+import { addressEndpoints } from './addresses/index.js';
 import { alertEndpoints } from './alerts/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
 import { domainEndpoints } from './domains/index.js';
 import { editionEndpoints } from './editions/index.js';
+import { holdEndpoints } from './holds/index.js';
 import { eventEndpoints } from './events/index.js';
 import { figureEndpoints } from './figures/index.js';
 import { keyEndpoints } from './keys/index.js';
@@ -98,6 +100,14 @@ export const FEATURES: readonly Listed[] = [
   },
   { name: 'composing' },
   {
+    name: 'holds',
+    api: {
+      step: 'send',
+      groups: [{ name: 'holds', description: 'What is not sent until a person lets it go.' }],
+      endpoints: holdEndpoints,
+    },
+  },
+  {
     name: 'queue',
     api: { step: 'send', groups: [{ name: 'queue', description: 'Deliveries that wait.' }], endpoints: queueEndpoints },
   },
@@ -154,6 +164,14 @@ export const FEATURES: readonly Listed[] = [
   {
     name: 'search',
     api: { step: 'track', groups: [{ name: 'search', description: 'One search over everything of a space.' }], endpoints: searchEndpoints },
+  },
+  {
+    name: 'addresses',
+    api: {
+      step: 'track',
+      groups: [{ name: 'addresses', description: 'What is known about one address.' }],
+      endpoints: addressEndpoints,
+    },
   },
   { name: 'console' },
 ];

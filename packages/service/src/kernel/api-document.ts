@@ -25,7 +25,7 @@ function refusalsOf({ method, scope, path, query, body, refusals }: Endpoint<unk
   const takesInput = query !== undefined || body !== undefined;
   const statuses = [
     ...(takesInput || scope !== 'open' ? [400] : []),
-    ...(scope === 'open' ? [] : [401, 403, 404]),
+    ...(scope === 'open' ? [] : [401, 403, 404, 429]),
     ...(path.includes('{') ? [404] : []),
     ...(body === undefined ? [] : [413, 415]),
     ...(takesInput || scope !== 'open' ? [422] : []),

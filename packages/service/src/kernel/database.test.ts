@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { chmodSync, statSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -67,7 +67,13 @@ test('a running database is copied whole, by the service and from outside', asyn
     expect(copy.prepare('select epoch from kernel_state').pluck().get()).toBe(1);
     copy.close();
   }
+  // Nobody else on the machine reads what is in them.
+  for (const name of ['', '-wal', '-shm', '.one', '.two']) expect(statSync(`${file}${name}`).mode & 0o777).toBe(0o600);
   await kernel.close();
+  chmodSync(file, 0o644);
+  await (await open(file)).close();
+  expect(statSync(file).mode & 0o777).toBe(0o600);
+  await expect(copyDatabase(file, '/nowhere/copy')).rejects.toThrow(/nowhere/);
 });
 
 test('what cannot be opened says why, and what to do', async () => {

@@ -4,13 +4,15 @@ import Sqlite from 'better-sqlite3';
 import { eq } from 'drizzle-orm';
 import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
 import type { Logger } from 'pino';
+import { apartFrom, type Apart } from './apart.js';
 import { GroupCommit, sentenceOf, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
+import { keepPrivate, writePrivately } from './private-file.js';
 import { quarantineOn, type Quarantine } from './quarantine.js';
 import type { Clock } from './clock.js';
 import { kernelState } from './tables.js';
 import { Connection, Reads, type Reader, type Tx } from './transaction.js';
-import { StartError } from './unavailable.js';
+import { StartError, StoreUnavailable } from './unavailable.js';
 
 export interface KernelOptions {
   readonly file: string;
@@ -26,18 +28,24 @@ export interface KernelOptions {
 /** The database: one connection that writes, one that reads, and the lock that keeps other services away. */
 export interface Kernel {
   readonly reads: Reader;
+  /** Runs a query that reads much, in a thread of its own. */
+  readonly apart: Apart;
   readonly quarantine: Quarantine;
   /** See {@link GroupCommit.write}. */
   readonly write: <T>(run: (tx: Tx) => T) => Promise<T>;
   /** See {@link GroupCommit.writeSoon}. */
-  readonly writeSoon: <T>(run: (tx: Tx) => T) => Promise<T>;
+  readonly writeSoon: <T>(run: (tx: Tx) => T, withinMs?: number) => Promise<T>;
   readonly writeNow: () => void;
   /** Whether something waits to be written. */
   readonly busy: () => boolean;
+  /** Writes something, to see whether it can be. @returns what is wrong, in a sentence */
+  readonly probe: () => Promise<string | undefined>;
   /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
   readonly epoch: number;
   /** Copies the running database to a file. */
   readonly backup: (file: string) => Promise<void>;
+  /** Empties the log beside the file, in which what was removed may still stand. @returns whether it could be emptied whole */
+  readonly emptyLog: () => boolean;
   readonly close: () => Promise<void>;
 }
 
@@ -68,6 +76,7 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
 }
 
 function openWriter({ file, migrations, instrument }: KernelOptions): Connection {
+  keepPrivate(file);
   const raw = open(file, { readonly: false });
   try {
     refuseForeign(raw, file, migrations);
@@ -77,6 +86,8 @@ function openWriter({ file, migrations, instrument }: KernelOptions): Connection
     // Pages that are written again and again reach the file less often: 16 MB of log.
     raw.pragma('wal_autocheckpoint = 4000');
     raw.pragma('foreign_keys = ON');
+    // What is removed is overwritten: neither a copy of the file nor the next owner of its disk can read it.
+    raw.pragma('secure_delete = ON');
     // Savepoints keep what they may have to undo in memory.
     raw.pragma('temp_store = MEMORY');
     instrument?.(raw);
@@ -102,6 +113,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
     const group = new GroupCommit(writer, { log, ...options.group });
     const reader = new Connection(open(file, { readonly: true }));
     const reads = new Reads(reader, () => group.running);
+    const { apart, stop: stopApart } = apartFrom(file);
     const epoch = await group.write((tx) => {
       const before = tx.db.select().from(kernelState).get()?.epoch;
       if (before === undefined) tx.db.insert(kernelState).values({ id: 1, epoch: 1 }).run();
@@ -116,19 +128,36 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
     const { raw } = writer;
     return {
       reads,
+      apart,
       quarantine: quarantineOn(reads, clock, log),
       write: (run) => group.write(run),
-      writeSoon: (run) => group.writeSoon(run),
+      writeSoon: (run, withinMs) => group.writeSoon(run, withinMs),
       writeNow: () => {
         group.writeNow();
       },
       busy: () => group.busy,
+      probe: async () => {
+        try {
+          await group.write((tx) => {
+            tx.db.update(kernelState).set({ epoch }).where(eq(kernelState.id, 1)).run();
+          });
+          return lock.fault();
+        } catch (error) {
+          if (error instanceof StoreUnavailable) return error.message;
+          throw error;
+        }
+      },
       epoch,
       backup: async (to) => {
-        await reader.raw.backup(to);
+        await writePrivately(to, (path) => reader.raw.backup(path));
+      },
+      emptyLog: () => {
+        const [row] = raw.pragma('wal_checkpoint(TRUNCATE)') as { busy: number }[];
+        return row?.busy === 0;
       },
       close: async () => {
         await group.close();
+        await stopApart();
         reader.raw.close();
         raw.close();
         lock.release();
@@ -155,7 +184,7 @@ export async function copyDatabase(file: string, to: string): Promise<void> {
   try {
     const raw = open(file, { readonly: true });
     try {
-      await raw.backup(to);
+      await writePrivately(to, (path) => raw.backup(path));
     } finally {
       raw.close();
     }

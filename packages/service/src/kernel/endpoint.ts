@@ -1,6 +1,6 @@
 import type { Request, Response } from 'express';
 import { z } from 'zod';
-import type { Caller, Scope } from './access.js';
+import type { Caller, NeededScope } from './access.js';
 
 export type Method = 'get' | 'post' | 'put' | 'patch' | 'delete';
 
@@ -93,8 +93,10 @@ export interface Endpoint<D> {
   readonly path: string;
   readonly summary: string;
   readonly description?: string | undefined;
-  /** What a key must be able to do; `open` needs no key, and checks by itself who calls. */
-  readonly scope: Scope | 'open';
+  /** What a caller must be able to do; `open` needs no key, and checks by itself who calls. */
+  readonly scope: NeededScope | 'open';
+  /** Whether it is about the service and not about a space. */
+  readonly isForService: boolean;
   readonly params: z.ZodObject | undefined;
   readonly query: z.ZodObject | undefined;
   readonly headers: z.ZodObject | undefined;
@@ -115,7 +117,8 @@ interface EndpointOptions<D, P extends z.ZodObject, Q extends z.ZodObject, H ext
   readonly path: string;
   readonly summary: string;
   readonly description?: string;
-  readonly scope: Scope | 'open';
+  readonly scope: NeededScope | 'open';
+  readonly isForService?: boolean;
   readonly params?: P;
   readonly query?: Q;
   readonly headers?: H;
@@ -138,7 +141,7 @@ export function endpointsOf<D>() {
   >(
     options: EndpointOptions<D, P, Q, H, B, A>,
   ): Endpoint<D> => {
-    const { method, refusals = {}, isRepeatable = method !== 'post', ...rest } = options;
+    const { method, refusals = {}, isRepeatable = method !== 'post', isForService = false, ...rest } = options;
     // Where the parts of a request come from is known here only; the router hands over what the schemas made of them.
     return {
       params: undefined,
@@ -148,6 +151,7 @@ export function endpointsOf<D>() {
       check: undefined,
       ...rest,
       method,
+      isForService,
       refusals,
       isRepeatable,
     } as Endpoint<D>;

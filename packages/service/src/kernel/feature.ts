@@ -1,6 +1,6 @@
 import type { Registry } from 'prom-client';
 import type { Logger } from 'pino';
-import type { Clock } from './clock.js';
+import type { Clock, ClockJump } from './clock.js';
 import type { ServedEndpoint } from './endpoint.js';
 import type { RetentionAges, RetentionRule } from './retention.js';
 import type { WorkerGroup } from './worker.js';
@@ -12,6 +12,8 @@ export interface Runtime {
   readonly workers: WorkerGroup;
   /** Where a feature registers its metrics. */
   readonly registry: Registry;
+  /** Under which name a space stands in metrics: its own where that is wanted, else all are one. */
+  readonly metricSpace: (space: string) => string;
   /** A path of the configuration, which may start from its folder. */
   readonly within: (path: string) => string;
   /** The address under which people reach the service; links start with it. */
@@ -37,6 +39,10 @@ export interface Feature {
   readonly memory?: () => Readonly<Record<string, unknown>>;
   /** Whether something of it is under way that the worker group does not know. */
   readonly isBusy?: () => boolean;
+  /** The date jumped: what it keeps of dates is put right. */
+  readonly clockJumped?: (jump: ClockJump) => void | Promise<void>;
+  /** What keeps it from taking work, in a sentence; for what watches the service. */
+  readonly fault?: () => string | undefined;
   /** Opens its sockets, when all features are there. @throws StartError */
   readonly listen?: () => Promise<void>;
   /** Closes its sockets: nothing comes in any more. */

@@ -43,6 +43,11 @@ export function instant(at: number): string {
   return new Date(at).toISOString();
 }
 
+/** The same; undefined where there is none. */
+export function optionalInstant(at: number | null | undefined): string | undefined {
+  return at === null || at === undefined ? undefined : instant(at);
+}
+
 /** One fault of a request. */
 export const RequestFault = z
   .strictObject({ path: z.string(), message: z.string(), hint: z.string().optional() })

@@ -46,6 +46,7 @@ export class GroupCommit {
   #waiting: Member[] = [];
   #scheduled = false;
   #soonTimer: NodeJS.Timeout | undefined;
+  #soonAt = 0;
   #lookTimer: NodeJS.Timeout | undefined;
   #lookMs = FIRST_LOOK_MS;
   #running = false;
@@ -89,13 +90,20 @@ export class GroupCommit {
     return done;
   }
 
-  /** The same for what nobody waits for: it goes with the next write, or after a moment in which others may join. */
-  writeSoon<T>(run: (tx: Tx) => T): Promise<T> {
+  /**
+   * The same for what can wait a moment: it goes with the next write, or after a moment in which others may join.
+   * @param withinMs how long it may wait, in milliseconds
+   */
+  writeSoon<T>(run: (tx: Tx) => T, withinMs = SOON_MS): Promise<T> {
     const done = this.#add(run);
-    if (!this.#scheduled)
-      this.#soonTimer ??= setTimeout(() => {
+    const at = performance.now() + withinMs;
+    if (!this.#scheduled && (this.#soonTimer === undefined || at < this.#soonAt)) {
+      clearTimeout(this.#soonTimer);
+      this.#soonAt = at;
+      this.#soonTimer = setTimeout(() => {
         this.#flush();
-      }, SOON_MS);
+      }, withinMs);
+    }
     return done;
   }
 
@@ -199,10 +207,11 @@ export class GroupCommit {
     try {
       const value = member.run(tx);
       refusePromise(value);
-      return [{ member, value, effects: tx.end(KERNEL) }];
+      return [{ member, value, tx, effects: tx.end(KERNEL) }];
     } catch (error) {
       tx.end(KERNEL);
       this.#rollback();
+      tx.undone(KERNEL);
       member.reject(unavailableOf(error) ?? error);
       return undefined;
     } finally {
@@ -218,9 +227,10 @@ export class GroupCommit {
       const value = member.run(tx);
       refusePromise(value);
       release.run();
-      return { member, value, effects: tx.end(KERNEL) };
+      return { member, value, tx, effects: tx.end(KERNEL) };
     } catch (error) {
       tx.end(KERNEL);
+      tx.undone(KERNEL);
       if (this.#raw.inTransaction) {
         try {
           undo.run();
@@ -263,6 +273,7 @@ export class GroupCommit {
 
   #lost(ran: readonly Ran[], error: unknown): void {
     this.#log.error({ err: error, transactions: ran.length }, 'a group of transactions was undone; each may be tried again');
+    for (const one of ran) if ('tx' in one) one.tx.undone(KERNEL);
     this.#refuse(
       ran.map(({ member }) => member),
       error,
@@ -283,7 +294,7 @@ export class GroupCommit {
 }
 
 type Ran =
-  | { readonly member: Member; readonly value: unknown; readonly effects: readonly (() => void)[] }
+  | { readonly member: Member; readonly value: unknown; readonly tx: Tx; readonly effects: readonly (() => void)[] }
   | { readonly member: Member; readonly error: unknown };
 
 function refusePromise(value: unknown): void {

@@ -1,18 +1,38 @@
-import { encodeTime, monotonicFactory } from 'ulid';
+import { randomFillSync } from 'node:crypto';
+import { decodeTime, encodeTime, monotonicFactory } from 'ulid';
 
 const TIME_LENGTH = 10;
-const next = monotonicFactory();
+// Many at once: asking for a few random bytes costs as much as asking for many.
+const random = new Uint32Array(4096);
+let used = random.length;
+const next = monotonicFactory(() => {
+  if (used === random.length) {
+    randomFillSync(random);
+    used = 0;
+  }
+  const value = (random[used] ?? 0) / 2 ** 32;
+  used += 1;
+  return value;
+});
 
 /**
  * An id that sorts by the time it was made, also within a millisecond and when the clock goes back: a letter for its kind, and a ULID in
  * small letters.
  * @param at milliseconds since the epoch
  */
-export function newId(kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q', at: number): string {
+export function newId(
+  kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q' | 'h',
+  at: number,
+): string {
   return kind + next(Math.floor(at)).toLowerCase();
 }
 
 /** What ids of this kind begin with that were made at a time; those made later sort after it. */
 export function idSince(kind: string, at: number): string {
   return kind + encodeTime(Math.max(0, Math.floor(at)), TIME_LENGTH).toLowerCase();
+}
+
+/** When an id was made, in milliseconds since the epoch. */
+export function idTime(id: string): number {
+  return decodeTime(id.slice(1).toUpperCase());
 }

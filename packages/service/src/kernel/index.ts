@@ -1,23 +1,34 @@
-export { SYSTEM_CLOCK, type Clock } from './clock.js';
+export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
 export { copyDatabase, openKernel, startErrorOf, type Kernel, type KernelOptions } from './database.js';
 export { isQuarantined, quarantineOn, type PoisonItem, type Quarantine, type QuarantinedRow } from './quarantine.js';
 export { unavailableOf } from './group-commit.js';
 export { placeholders, reading, writing, type Reader, type Tx } from './transaction.js';
 export { StartError, StoreUnavailable } from './unavailable.js';
 export { worker, workerGroup, type StepResult, type Worker, type WorkerGroup, type WorkerHealth } from './worker.js';
-export { Budget, BudgetExceeded, type BudgetLimits } from './budget.js';
+export { isLoopback, networks, plainAddress, sourceOf } from './networks.js';
 export { boundedThread, inThread, startThread, threadFile, ThreadFault, type Remote, type Thread } from './thread.js';
 export { type Secrets, readSecrets } from './secrets.js';
-export { endStreams, openStream } from './stream.js';
+export { endStreams, limitStreams, openStream, type StreamLimits } from './stream.js';
 export { Refusal, type RequestProblem, invalid } from './refusal.js';
-export { newId, idSince } from './ids.js';
-export { fetchOutside, OutsideFault, type OutsideRules, outsideAgent, refuseInside } from './outbound.js';
+export { newId, idSince, idTime } from './ids.js';
+export { fetchOutside, OutsideFault, type OutsideRules, outsideAgent, refuseInside, retryAfterMs } from './outbound.js';
 export { fromBase64 } from './base64.js';
-export { sparing } from './sparing.js';
+export { shared, type Apart } from './apart.js';
 export { encrypt, decrypt } from './encrypt.js';
 export { retention, type RetentionAges, type RetentionRule } from './retention.js';
-export { Host, Name, Port, Seconds } from './setting-fields.js';
-export { EVERY_SCOPE, requireScope, sameSecret, SCOPES, type Access, type Caller, type Scope } from './access.js';
+export { Host, Name, Network, Port, Seconds } from './setting-fields.js';
+export {
+  EVERY_SCOPE,
+  requireScope,
+  sameSecret,
+  SCOPES,
+  type Access,
+  type AccessNeeds,
+  type Caller,
+  type CallerKey,
+  type KeyBounds,
+  type Scope,
+} from './access.js';
 export {
   bytesBody,
   content,
@@ -37,6 +48,8 @@ export {
 export { endpointRouter } from './router.js';
 export { apiDocument, type ApiGroup } from './api-document.js';
 export { faultsOf, problemHandler } from './problem.js';
-export { IdCursor, instant, Limit, NumberCursor, numberCursor, oneLine, pageOf, RequestFault, Time } from './fields.js';
+export { IdCursor, instant, Limit, NumberCursor, numberCursor, oneLine, optionalInstant, pageOf, RequestFault, Time } from './fields.js';
 export { portFault } from './ports.js';
 export type { Feature, Runtime, Running } from './feature.js';
+export { listenMetrics, metricsAnswer, MetricsSettings } from './metrics.js';
+export { traceOf, type TraceContext } from './trace.js';

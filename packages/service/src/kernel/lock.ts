@@ -1,10 +1,12 @@
-import { existsSync, mkdirSync, readFileSync, realpathSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, realpathSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { sentenceOf } from './group-commit.js';
 import { StartError } from './unavailable.js';
 
 export interface FileLock {
+  /** What has happened to the files, in a sentence: the lock keeps nobody away any more. Undefined where all is well. */
+  readonly fault: () => string | undefined;
   readonly release: () => void;
 }
 
@@ -13,6 +15,10 @@ function realFile(file: string): string {
   if (existsSync(file)) return realpathSync(file);
   mkdirSync(dirname(file), { recursive: true });
   return join(realpathSync(dirname(file)), basename(file));
+}
+
+function inodeOf(file: string): number | undefined {
+  return statSync(file, { throwIfNoEntry: false })?.ino;
 }
 
 function ownerText(file: string): string {
@@ -33,8 +39,9 @@ function ownerText(file: string): string {
 export function lockFile(databaseFile: string): FileLock {
   let raw: Sqlite.Database | undefined;
   let owner = '';
+  let file = databaseFile;
   try {
-    const file = realFile(databaseFile);
+    file = realFile(databaseFile);
     owner = `${file}.owner`;
     raw = new Sqlite(`${file}.lock`, { timeout: 0 });
     raw.exec('begin exclusive');
@@ -50,7 +57,14 @@ export function lockFile(databaseFile: string): FileLock {
     );
   }
   const held = raw;
+  const [lockInode, fileInode] = [inodeOf(`${file}.lock`), inodeOf(file)];
   return {
+    fault: () => {
+      if (inodeOf(`${file}.lock`) !== lockInode) return 'The lock file of the database was removed, so another service could start on it.';
+      // Before the first start there was none.
+      const now = inodeOf(file);
+      return now === undefined || (fileInode !== undefined && now !== fileInode) ? 'The database file was removed or replaced.' : undefined;
+    },
     release: () => {
       rmSync(owner, { force: true });
       held.close();

@@ -1,7 +1,9 @@
 import { lookup as lookUp, type LookupAddress } from 'node:dns';
 import { isIP } from 'node:net';
 import ipaddr from 'ipaddr.js';
-import { Agent, request } from 'undici';
+import { LRUCache } from 'lru-cache';
+import { Agent, buildConnector, request } from 'undici';
+import { networks, plainAddress } from './networks.js';
 
 /** Where the service may go when an address comes from outside of its configuration. */
 export interface OutsideRules {
@@ -20,34 +22,83 @@ export class OutsideFault extends Error {
   }
 }
 
-const PUBLIC: ReadonlySet<string> = new Set(['unicast']);
+/**
+ * Networks that are not of the public Internet (IANA, special-purpose address registries, RFC 6890). Of IPv6 only 2000::/3 is given out; what of it
+ * is special is named.
+ */
+const SPECIAL_V4 =
+  '0.0.0.0/8 10.0.0.0/8 100.64.0.0/10 127.0.0.0/8 169.254.0.0/16 172.16.0.0/12 192.0.0.0/24 192.0.2.0/24 192.88.99.0/24 192.168.0.0/16 ' +
+  '198.18.0.0/15 198.51.100.0/24 203.0.113.0/24 224.0.0.0/4 240.0.0.0/4';
+const SPECIAL_V6 = '2001::/23 2001:db8::/32 2002::/16 3fff::/20';
+const isSpecial = networks(`${SPECIAL_V4} ${SPECIAL_V6}`.split(' '));
+const isGiven = networks(['2000::/3']);
 
-/** Whether an IP address is not of the public Internet: loopback, private, link-local, documentation … (RFC 6890). */
+/** Whether an IP address is not of the public Internet: loopback, private, link-local, documentation … */
 export function isInside(address: string): boolean {
   if (!ipaddr.isValid(address)) return true;
   const parsed = ipaddr.process(address);
-  if (parsed.kind() === 'ipv6') {
-    const range = parsed.range();
-    // What carries an IPv4 address inside is what that is.
-    if (range === 'rfc6052') return isInside(parsed.toByteArray().slice(12).join('.'));
-    return !PUBLIC.has(range);
-  }
-  return !PUBLIC.has(parsed.range());
+  if (parsed.kind() === 'ipv4') return isSpecial(parsed.toString());
+  // What carries an IPv4 address inside (RFC 6052) is what that is.
+  if (parsed.range() === 'rfc6052') return isInside(parsed.toByteArray().slice(12).join('.'));
+  const text = parsed.toString();
+  return !isGiven(text) || isSpecial(text);
 }
 
-function isAllowed(address: string, host: string, rules: OutsideRules): boolean {
+/** Where somebody wants to go. */
+interface Destination {
+  /** An IP address. */
+  readonly address: string;
+  /** As it was asked for: a name, or the address. */
+  readonly host: string;
+  readonly port: number;
+}
+
+/** "host", "host:port", "[address]:port": the port is undefined where any will do. */
+function readEntry(entry: string): { readonly host: string; readonly port: number | undefined } {
+  const found = /^(?:\[([^\]]+)\]|([^:]+)):(\d{1,5})$/.exec(entry);
+  return found === null ? { host: entry, port: undefined } : { host: found[1] ?? found[2] ?? '', port: Number(found[3]) };
+}
+
+function isAllowed({ address, host, port }: Destination, rules: OutsideRules): boolean {
   if (!isInside(address)) return true;
   return rules.allow.some((entry) => {
-    if (entry === host || entry === address) return true;
+    const allowed = readEntry(entry);
+    if (allowed.port !== undefined && allowed.port !== port) return false;
+    if (allowed.host === host || allowed.host === address) return true;
     if (!entry.includes('/')) return false;
     try {
-      const parsed = ipaddr.process(address);
-      const [network, bits] = ipaddr.parseCIDR(entry);
-      if (network instanceof ipaddr.IPv4) return parsed instanceof ipaddr.IPv4 && parsed.match(network, bits);
-      return parsed instanceof ipaddr.IPv6 && parsed.match(network, bits);
+      return networks([entry])(plainAddress(address));
     } catch {
       return false;
     }
+  });
+}
+
+/** The port that a URL leads to. */
+function portOf({ port, protocol }: Pick<URL, 'port' | 'protocol'>): number {
+  return port === '' ? (protocol === 'https:' ? 443 : 80) : Number(port);
+}
+
+/** Connects to a port, and looks names up so that no private network is reached that is not allowed. */
+function connectorTo(port: number, rules: OutsideRules, waitMs: number): buildConnector.connector {
+  return buildConnector({
+    timeout: waitMs,
+    lookup: (host, options, callback) => {
+      lookUp(host, { ...options, all: true }, (error, found) => {
+        if (error !== null) {
+          callback(error, '', 0);
+          return;
+        }
+        const allowed = found.filter(({ address }) => isAllowed({ address, host, port }, rules));
+        const [first] = allowed;
+        if (first === undefined) {
+          const at = found.map(({ address }) => address).join(', ');
+          callback(Object.assign(new Error(`${host} is in a private network (${at})`), { code: 'EPRIVATE' }), '', 0);
+        } else if (options.all === true) {
+          (callback as unknown as (error: null, all: LookupAddress[]) => void)(null, allowed);
+        } else callback(null, first.address, first.family);
+      });
+    },
   });
 }
 
@@ -56,31 +107,14 @@ function isAllowed(address: string, host: string, rules: OutsideRules): boolean 
  * a name cannot change its mind in between.
  */
 export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: number): Agent {
+  const connectors = new LRUCache<number, buildConnector.connector>({ max: 100 });
   return new Agent({
     ...(connections === undefined ? {} : { connections }),
-    connect: {
-      timeout: waitMs,
-      lookup: (host, options, callback) => {
-        lookUp(host, { ...options, all: true }, (error, found) => {
-          if (error !== null) {
-            callback(error, '', 0);
-            return;
-          }
-          const allowed = found.filter((lookup) => isAllowed(lookup.address, host, rules));
-          const [first] = allowed;
-          if (first === undefined) {
-            const refusal = Object.assign(
-              new Error(`${host} is in a private network (${found.map((lookup) => lookup.address).join(', ')})`),
-              {
-                code: 'EPRIVATE',
-              },
-            );
-            callback(refusal, '', 0);
-          } else if (options.all === true) {
-            (callback as unknown as (error: null, all: LookupAddress[]) => void)(null, allowed);
-          } else callback(null, first.address, first.family);
-        });
-      },
+    connect: (options, callback) => {
+      const port = portOf(options);
+      let connector = connectors.get(port);
+      if (connector === undefined) connectors.set(port, (connector = connectorTo(port, rules, waitMs)));
+      connector(options, callback);
     },
     headersTimeout: waitMs,
     bodyTimeout: waitMs,
@@ -92,7 +126,8 @@ export function refuseInside(url: URL, rules: OutsideRules): void {
   if (url.protocol !== 'https:' && url.protocol !== 'http:') throw new OutsideFault(`${url.protocol} addresses are not fetched.`);
   if (url.username !== '' || url.password !== '') throw new OutsideFault('An address may not hold a user and password.');
   const host = url.hostname.replace(/^\[|\]$/g, '');
-  if (isIP(host) !== 0 && !isAllowed(host, host, rules)) throw new OutsideFault(`${host} is in a private network.`);
+  if (isIP(host) !== 0 && !isAllowed({ address: host, host, port: portOf(url) }, rules))
+    throw new OutsideFault(`${host} is in a private network.`);
 }
 
 const MOST_REDIRECTS = 3;
@@ -147,4 +182,12 @@ export async function fetchOutside(
   } finally {
     void agent.close();
   }
+}
+
+/** Milliseconds until the time that a Retry-After names (RFC 9110 10.2.3): seconds, or a date. */
+export function retryAfterMs(value: string | readonly string[] | undefined, now: number): number | undefined {
+  if (typeof value !== 'string') return undefined;
+  if (/^\s*\d{1,9}\s*$/.test(value)) return Number(value) * 1000;
+  const at = Date.parse(value);
+  return Number.isNaN(at) ? undefined : Math.max(0, at - now);
 }

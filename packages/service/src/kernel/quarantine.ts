@@ -3,7 +3,7 @@ import { and, count, desc, eq, isNull, lt, or, sql, type SQL, type SQLWrapper } 
 import type { Logger } from 'pino';
 import type { Clock } from './clock.js';
 import { quarantine } from './tables.js';
-import type { Reader, Tx } from './transaction.js';
+import { reading, type Reader, type Tx } from './transaction.js';
 import { StoreUnavailable } from './unavailable.js';
 
 export type QuarantinedRow = typeof quarantine.$inferSelect;
@@ -61,6 +61,13 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
   const mine = ({ space, unowned }: Pick<QuarantineFilter, 'space' | 'unowned'>) =>
     unowned ? or(eq(quarantine.space, space), isNull(quarantine.space)) : eq(quarantine.space, space);
 
+  const counts = reading((db) =>
+    db
+      .select({ worker: quarantine.worker, space: quarantine.space, n: count(), oldest: sql<number>`min(${quarantine.quarantinedAt})` })
+      .from(quarantine)
+      .groupBy(quarantine.worker, quarantine.space)
+      .prepare(),
+  );
   return {
     register(worker: string, source: QuarantineSource): void {
       sources.set(worker, source);
@@ -140,11 +147,7 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
 
     /** How many wait, by worker and space. */
     counts(from: Reader = reads): { worker: string; space: string | null; n: number; oldest: number }[] {
-      return from.db
-        .select({ worker: quarantine.worker, space: quarantine.space, n: count(), oldest: sql<number>`min(${quarantine.quarantinedAt})` })
-        .from(quarantine)
-        .groupBy(quarantine.worker, quarantine.space)
-        .all();
+      return counts(from).all();
     },
 
     /** Puts an item back into its worker's queue. */

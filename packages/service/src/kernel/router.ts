@@ -66,7 +66,7 @@ function isCompressed(request: Request, response: Response): boolean {
 function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes }: RouterOptions): RequestHandler[] {
   const callers = new WeakMap<Request, Caller>();
   const admit: RequestHandler = (request, response, next) => {
-    const caller = endpoint.scope === 'open' ? NOBODY : access(request);
+    const caller = endpoint.scope === 'open' ? NOBODY : access(request, endpoint);
     if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
     callers.set(request, caller);
     response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });

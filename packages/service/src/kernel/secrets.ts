@@ -4,13 +4,15 @@ import { dirname } from 'node:path';
 import { z } from 'zod';
 import { StartError } from './unavailable.js';
 
-const Stored = z.object({ master: z.string().min(40), operator: z.string().min(20) });
+const Stored = z.object({ master: z.string().min(40), operator: z.string().min(24) });
+/** Whoever knows it may do everything: one that can be guessed is none. */
+const LEAST_OPERATOR = 24;
 
 export interface Secrets {
   /** Opens the console. */
   readonly operator: string;
   /** A key for one use, made from the master key; the same every time. */
-  readonly keyFor: (use: 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks') => Uint8Array;
+  readonly keyFor: (use: 'erasure' | 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks') => Uint8Array;
 }
 
 /**
@@ -20,6 +22,11 @@ export interface Secrets {
  * @throws StartError
  */
 export function readSecrets(file: string, operator: string | undefined, database: string): Secrets {
+  if (operator !== undefined && operator.length < LEAST_OPERATOR)
+    throw new StartError(
+      `VERBALIS_OPERATOR_SECRET has ${operator.length} characters; it needs at least ${LEAST_OPERATOR}. Make one with: openssl rand -base64 24. Left out, the ` +
+        `one in ${file} is used.`,
+    );
   if (!existsSync(file)) {
     if (existsSync(database) && statSync(database).size > 0)
       throw new StartError(

@@ -1,4 +1,6 @@
 import type { Express, Request, Response } from 'express';
+import type { Caller } from './access.js';
+import { Refusal } from './refusal.js';
 
 /** One message of a stream of server-sent events. */
 export interface StreamMessage {
@@ -19,16 +21,59 @@ export interface OpenStream {
   readonly onClose: (run: () => void) => void;
 }
 
-/** Streams that are open, by the application that serves them. */
-const openStreams = new WeakMap<object, Set<() => void>>();
+/** How many streams may be open at once. */
+export interface StreamLimits {
+  readonly perKey: number;
+  /** Of all keys together; and as many of operators. */
+  readonly all: number;
+}
+
+/** What ends each stream that is open, by who has it. */
+type OpenByCaller = Map<string, Set<() => void>>;
+/** By the application that serves them. */
+const openStreams = new WeakMap<object, OpenByCaller>();
+const limitsOf = new WeakMap<object, StreamLimits>();
+const OPERATORS = 'operators';
+
+/** How many streams an application serves at once. */
+export function limitStreams(app: Express, limits: StreamLimits): void {
+  limitsOf.set(app, limits);
+}
+
+/** @throws Refusal 429 when the caller, or all together, have as many streams open as they may */
+function refuseMany(open: OpenByCaller, who: string, limits: StreamLimits | undefined): void {
+  if (limits === undefined) return;
+  const own = open.get(who)?.size ?? 0;
+  const ofKeys = [...open].reduce((sum, [name, streams]) => sum + (name === OPERATORS ? 0 : streams.size), 0);
+  const isOver = who !== OPERATORS && own >= limits.perKey;
+  if (!isOver && (who === OPERATORS ? own : ofKeys) < limits.all) return;
+  throw new Refusal(429, 'too-many-streams', 'Too many streams are open', {
+    detail: isOver ? `This key has ${own} open, as many as a key may have.` : `${limits.all} are open, as many as the service allows.`,
+    hint: `Close one first, or raise limits.streams.${isOver ? 'perKey' : 'all'}.`,
+    retryAfterSeconds: SIGN_OF_LIFE_MS / 1000,
+  });
+}
 
 /** Ends all streams of an application, so that it can stop. */
 export function endStreams(app: Express): void {
-  for (const end of [...(openStreams.get(app) ?? [])]) end();
+  const open: OpenByCaller = openStreams.get(app) ?? new Map<string, Set<() => void>>();
+  for (const end of [...open.values()].flatMap((streams) => [...streams])) end();
 }
 
-/** Begins a stream of server-sent events (HTML Living Standard, section 9.2). */
-export function openStream(request: Request, response: Response): OpenStream {
+/** What a stream belongs to: a request that was let in. */
+export interface StreamCall {
+  readonly caller: Caller;
+  readonly request: Request;
+  readonly response: Response;
+}
+
+/** Begins a stream of server-sent events (HTML Living Standard, section 9.2). @throws Refusal 429 when there are too many */
+export function openStream({ caller, request, response }: StreamCall): OpenStream {
+  const { app } = request;
+  const open: OpenByCaller = openStreams.get(app) ?? new Map<string, Set<() => void>>();
+  openStreams.set(app, open);
+  const who = caller.key?.id ?? OPERATORS;
+  refuseMany(open, who, limitsOf.get(app));
   let closed = false;
   const ends: (() => void)[] = [];
   response.status(200).set({
@@ -44,10 +89,11 @@ export function openStream(request: Request, response: Response): OpenStream {
     closed = true;
     clearInterval(timer);
     streams.delete(finish);
+    if (streams.size === 0) open.delete(who);
     for (const run of ends) run();
   };
-  const streams = openStreams.get(request.app) ?? new Set();
-  openStreams.set(request.app, streams);
+  const streams = open.get(who) ?? new Set();
+  open.set(who, streams);
   const finish = (): void => {
     end();
     response.end();

@@ -43,6 +43,8 @@ export function steppedClock(start = 0): Clock & { readonly pass: (ms: number) =
   };
   return {
     now: () => now,
+    elapsed: () => now,
+    onJump: () => () => undefined,
     at,
     after: (ms, run) => at(now + ms, run),
     async pass(ms) {

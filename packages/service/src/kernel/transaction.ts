@@ -35,6 +35,7 @@ export interface Reader {
 export class Tx implements Reader {
   readonly #connection: Connection;
   readonly #effects: (() => void)[] = [];
+  readonly #undoing: (() => void)[] = [];
   #ended = false;
 
   /** @internal */
@@ -59,6 +60,18 @@ export class Tx implements Reader {
   afterCommit(effect: () => void): void {
     if (this.#ended) throw new Error('This transaction has ended; it has no more effects.');
     this.#effects.push(effect);
+  }
+
+  /** Runs when the transaction was undone, for whatever reason. It may only take back what was noted in memory for it. */
+  afterFailure(effect: () => void): void {
+    if (this.#ended) throw new Error('This transaction has ended; it has no more effects.');
+    this.#undoing.push(effect);
+  }
+
+  /** @internal Takes back what was noted for it. */
+  undone(token: typeof KERNEL): void {
+    if (token !== KERNEL) throw new Error('Only the kernel ends a transaction.');
+    for (const effect of this.#undoing.splice(0)) effect();
   }
 
   /** @internal @returns its effects, in order */

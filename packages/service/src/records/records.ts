@@ -1,4 +1,5 @@
 import { fileURLToPath } from 'node:url';
+import { addressStore } from '../features/addresses/index.js';
 import { alertStore } from '../features/alerts/index.js';
 import { contentStore } from '../features/attachments/index.js';
 import { callbackStore } from '../features/callbacks/index.js';
@@ -8,7 +9,8 @@ import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
 import { figureStore } from '../features/figures/index.js';
 import { accessStore } from '../features/keys/index.js';
-import { deliveryStore, messageStore } from '../features/messages/index.js';
+import { holdStore } from '../features/holds/index.js';
+import { deliveryStore, dueReports, messageStore } from '../features/messages/index.js';
 import { senderFaultStore } from '../features/operator-notes/index.js';
 import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
@@ -33,11 +35,13 @@ export async function openStore(file: string, options: Omit<KernelOptions, 'file
 function recordsOn(kernel: Kernel) {
   const { reads } = kernel;
   const contents = contentStore(reads);
-  const messages = messageStore(reads, contents);
+  const due = dueReports();
+  const messages = messageStore(reads, contents, due);
   const captured = capturedStore(reads);
   const figures = figureStore(reads);
-  const deliveries = deliveryStore(reads);
+  const deliveries = deliveryStore(kernel, due);
   const events = eventStore(reads);
+  const returns = returnStore(reads);
   // What follows from a change in a lower feature, in the same transaction.
   deliveries.onRecorded((tx, fact, recordedAt) => {
     events.publish(tx, fact, recordedAt);
@@ -45,10 +49,16 @@ function recordsOn(kernel: Kernel) {
   contents.alsoUsedBy((tx, id) => captured.uses(tx, id));
   messages.onForgotten((tx, ids) => {
     figures.forgetDeliveries(tx, ids);
+    returns.forgetOf(tx, ids);
+  });
+  messages.onBodiless((tx, ids) => {
+    returns.forgetBytesOf(tx, ids);
+    captured.forgetOf(tx, ids);
   });
   return {
     ...kernel,
     access: accessStore(reads),
+    addresses: addressStore(reads),
     alerts: alertStore(reads),
     callbacks: callbackStore(reads),
     captured,
@@ -58,9 +68,10 @@ function recordsOn(kernel: Kernel) {
     editions: editionStore(reads),
     events,
     figures,
+    holds: holdStore(reads),
     messages,
     providers: providerStore(reads),
-    returns: returnStore(reads),
+    returns,
     search: searchStore(reads),
     senderFaults: senderFaultStore(reads),
     subscriptions: subscriptionStore(reads),

@@ -2,7 +2,14 @@ import { fairnessKey, readFairnessKey } from '@verbalis/core/delivery';
 import { describe as group, expect, test } from '@jest/globals';
 import { wholeOf } from '@verbalis/core/mime';
 import fc from 'fast-check';
-import { type Claimed, type DeliveryRow, type MessageRow, type NewFact } from '../features/messages/index.js';
+import { eq } from 'drizzle-orm';
+import {
+  deliveries as deliveriesTable,
+  type DeliveryRow,
+  type HeldAttempt,
+  type MessageRow,
+  type NewFact,
+} from '../features/messages/index.js';
 import { newId, idSince } from '../kernel/index.js';
 import { NOTIFIED } from '../features/alerts/index.js';
 import { openTestStore, testDelivery, testMessage, type TestStore } from './test-store.js';
@@ -106,49 +113,81 @@ group('the end of an attempt', () => {
     diagnostic: null,
     providerId: null,
   } as const;
-  const held = ({ attemptId, delivery, number }: Claimed) => ({ id: attemptId, deliveryId: delivery.id, owner: 'w', number });
-  const claim = (store: TestStore) =>
-    store.deliveries.claim(
-      { now: 10, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
-      () => false,
-      () => ({ provider: 'relay', attemptId: newId('a', 10) }),
-    );
+  const attemptOf = (delivery: DeliveryRow, more: Partial<HeldAttempt> = {}): HeldAttempt => ({
+    id: newId('a', 10),
+    deliveryId: delivery.id,
+    owner: 'w',
+    number: 1,
+    provider: 'relay',
+    startedAt: 4,
+    hasBegun: false,
+    ...more,
+  });
+  const begun = async (store: TestStore, delivery: DeliveryRow, more: Partial<HeldAttempt> = {}): Promise<HeldAttempt> => {
+    const attempt = attemptOf(delivery, more);
+    expect(await store.deliveries.begin(attempt, 10)).toBe(true);
+    return { ...attempt, hasBegun: true };
+  };
 
-  test('the first word: state, lease and next attempt in one; the same again changes nothing', async () => {
+  test('the first fact: state, owner and next attempt in one; the same again changes nothing', async () => {
     const store = await openTestStore();
-    await accepted(store, 1, ['asa@post.example']);
-    const [one] = await claim(store);
-    if (one === undefined) throw new Error('nothing claimed');
-    expect(store.deliveries.find(one.delivery.id)).toMatchObject({ owner: 'w', leaseUntil: 1010, attempts: 1 });
-    const said = fact(one.delivery, 'accepted', 20, { id: `${one.attemptId}:accepted`, source: 'attempt' });
-    await store.deliveries.endAttempt(held(one), { end, fact: said, next: { at: undefined, avoid: undefined }, recordedAt: 20 });
-    const settled = { state: 'accepted', owner: null, leaseUntil: null, nextAttemptAt: null, decidedBy: said.id };
-    expect(store.deliveries.find(one.delivery.id)).toMatchObject(settled);
-    await store.deliveries.endAttempt(held(one), { end, fact: said, next: { at: 99, avoid: undefined }, recordedAt: 21 });
-    expect(store.deliveries.facts(one.delivery.id)).toHaveLength(1);
-    expect(store.deliveries.attempts(one.delivery.id)).toMatchObject([{ outcome: 'accepted', endedAt: 5 }]);
+    const [delivery] = (await accepted(store, 1, ['asa@post.example'])).deliveries;
+    const attempt = await begun(store, delivery!);
+    expect(store.deliveries.find(delivery!.id)).toMatchObject({ owner: 'w', nextAttemptAt: null, attempts: 1 });
+    const said = fact(delivery!, 'accepted', 20, { id: `${attempt.id}:accepted`, source: 'attempt' });
+    await store.deliveries.endAttempt(attempt, { end, fact: said, next: { at: undefined }, recordedAt: 20 });
+    const settled = { state: 'accepted', owner: null, nextAttemptAt: null, decidedBy: said.id };
+    expect(store.deliveries.find(delivery!.id)).toMatchObject(settled);
+    await store.deliveries.endAttempt(attempt, { end, fact: said, next: { at: 99 }, recordedAt: 21 });
+    expect(store.deliveries.facts(delivery!.id)).toHaveLength(1);
+    expect(store.deliveries.attempts(delivery!.id)).toMatchObject([{ outcome: 'accepted', startedAt: 4, endedAt: 5 }]);
+  });
+
+  test('an attempt whose content never left is one row, written at its end', async () => {
+    const store = await openTestStore();
+    const [delivery] = (await accepted(store, 1, ['asa@post.example'])).deliveries;
+    const refused = { ...end, outcome: 'refused', phase: 'recipient' } as const;
+    const said = fact(delivery!, 'failed', 20, { source: 'attempt', cause: 'mailbox-unknown' });
+    expect(
+      await store.deliveries.endAttempt(attemptOf(delivery!), { end: refused, fact: said, next: { at: undefined }, recordedAt: 20 }),
+    ).toBe(true);
+    expect(store.deliveries.find(delivery!.id)).toMatchObject({ state: 'failed', attempts: 1, nextAttemptAt: null });
+    expect(store.deliveries.attempts(delivery!.id)).toMatchObject([{ number: 1, outcome: 'refused', provider: 'relay' }]);
+  });
+
+  test('nothing leaves that was canceled, has passed its deadline, or is under way', async () => {
+    const store = await openTestStore();
+    const { deliveries } = await accepted(store, 1, ['asa@post.example', 'liv@post.example', 'una@post.example']);
+    const [canceled, late, twice] = deliveries;
+    await store.deliveries.cancel(canceled!.id, 5);
+    expect(await store.deliveries.begin(attemptOf(canceled!), 10)).toBe(false);
+    await store.deliveries.reschedule(late!.id, 5);
+    await store.store.write((tx) => tx.db.update(deliveriesTable).set({ expiresAt: 9 }).where(eq(deliveriesTable.id, late!.id)).run());
+    expect(await store.deliveries.begin(attemptOf(late!), 10)).toBe(false);
+    await begun(store, twice!);
+    expect(await store.deliveries.begin(attemptOf(twice!, { number: 2 }), 10)).toBe(false);
+    expect(deliveries.flatMap(({ id }) => store.deliveries.attempts(id))).toHaveLength(1);
   });
 
   test('a delay keeps its next attempt, and a bounce that was faster than the end of its attempt is not forgotten', async () => {
     const store = await openTestStore();
-    await accepted(store, 1, ['asa@post.example', 'liv@post.example']);
-    const [late, fast] = await claim(store);
-    if (late === undefined || fast === undefined) throw new Error('nothing claimed');
-    await store.deliveries.endAttempt(held(late), {
+    const [late, fast] = (await accepted(store, 1, ['asa@post.example', 'liv@post.example'])).deliveries;
+    await store.deliveries.endAttempt(attemptOf(late!), {
       end: { ...end, outcome: 'deferred' },
-      fact: fact(late.delivery, 'delayed', 20, { source: 'attempt' }),
+      fact: fact(late!, 'delayed', 20, { source: 'attempt' }),
       next: { at: 500, avoid: 'relay' },
       recordedAt: 20,
     });
-    expect(store.deliveries.find(late.delivery.id)).toMatchObject({ state: 'delayed', nextAttemptAt: 500, avoid: 'relay', owner: null });
-    await store.deliveries.record(fact(fast.delivery, 'failed', 15, { cause: 'mailbox-full' }), 15);
-    await store.deliveries.endAttempt(held(fast), {
+    expect(store.deliveries.find(late!.id)).toMatchObject({ state: 'delayed', nextAttemptAt: 500, avoid: 'relay', owner: null });
+    const attempt = await begun(store, fast!);
+    await store.deliveries.record(fact(fast!, 'failed', 15, { cause: 'mailbox-full' }), 15);
+    await store.deliveries.endAttempt(attempt, {
       end,
-      fact: fact(fast.delivery, 'accepted', 20, { source: 'attempt' }),
-      next: { at: undefined, avoid: undefined },
+      fact: fact(fast!, 'accepted', 20, { source: 'attempt' }),
+      next: { at: undefined },
       recordedAt: 20,
     });
-    expect(store.deliveries.find(fast.delivery.id)).toMatchObject({
+    expect(store.deliveries.find(fast!.id)).toMatchObject({
       state: 'failed',
       cause: 'mailbox-full',
       owner: null,
@@ -156,28 +195,25 @@ group('the end of an attempt', () => {
     });
   });
 
-  test('what lost its lease writes nothing: another attempt, or another owner, has the delivery', async () => {
+  test('what is no longer so writes nothing: another attempt, or another run, has the delivery', async () => {
     const store = await openTestStore();
-    await accepted(store, 1, ['asa@post.example']);
-    const [old] = await claim(store);
-    // The lease runs out, and the same owner claims it again: the first attempt is in doubt.
-    const again = await store.deliveries.claim(
-      { now: 5000, most: 5, optionalMost: 5, leaseMs: 1000, owner: 'w', isUnderWay: () => false },
-      () => false,
-      () => ({ provider: 'relay', attemptId: newId('a', 5000) }),
-    );
-    if (old === undefined) throw new Error('nothing claimed');
-    expect(again.map((claimed) => claimed.number)).toEqual([2]);
-    const said = fact(old.delivery, 'accepted', 20, { id: `${old.attemptId}:accepted`, source: 'attempt' });
-    const late = { at: undefined, avoid: undefined };
-    expect(await store.deliveries.endAttempt(held(old), { end, fact: said, next: late, recordedAt: 20 })).toBe(false);
-    expect(await store.deliveries.endAttempt({ ...held(again[0]!), owner: 'other' }, { end, fact: said, next: late, recordedAt: 20 })).toBe(
-      false,
-    );
-    expect(store.deliveries.facts(old.delivery.id)).toEqual([]);
-    expect(store.deliveries.find(old.delivery.id)).toMatchObject({ state: 'queued', owner: 'w', attempts: 2 });
-    expect(store.deliveries.attempts(old.delivery.id).map((attempt) => attempt.outcome)).toEqual(['uncertain', null]);
-    expect(await store.deliveries.endAttempt(held(again[0]!), { end, fact: said, next: late, recordedAt: 20 })).toBe(true);
+    const [delivery] = (await accepted(store, 1, ['asa@post.example'])).deliveries;
+    const old = await begun(store, delivery!);
+    // The service ends and starts again: the first attempt is in doubt.
+    await store.deliveries.recover(50);
+    expect(store.deliveries.find(delivery!.id)).toMatchObject({ owner: null, nextAttemptAt: 50, unsettled: 'relay' });
+    const again = await begun(store, delivery!, { owner: 'next', number: 2 });
+    const said = fact(delivery!, 'accepted', 20, { id: `${old.id}:accepted`, source: 'attempt' });
+    const late = { end, fact: said, next: { at: undefined }, recordedAt: 20 };
+    for (const other of [old, { ...again, owner: 'other' }, { ...again, number: 3 }, { ...again, hasBegun: false }])
+      expect(await store.deliveries.endAttempt(other, late)).toBe(false);
+    expect(store.deliveries.facts(delivery!.id)).toEqual([]);
+    expect(store.deliveries.find(delivery!.id)).toMatchObject({ state: 'queued', owner: 'next', attempts: 2 });
+    expect(store.deliveries.attempts(delivery!.id).map((attempt) => attempt.outcome)).toEqual(['uncertain', null]);
+    expect(store.deliveries.countedAttempts(delivery!.id)).toBe(1);
+    expect(await store.deliveries.endAttempt(again, late)).toBe(true);
+    // What may have been sent stays known.
+    expect(store.deliveries.find(delivery!.id)).toMatchObject({ state: 'accepted', unsettled: 'relay' });
   });
 
   test('each fact is an event, in the order of becoming known', async () => {
@@ -355,10 +391,26 @@ test('alerts: one of a kind at a time: one notice when it fires and one when it 
 
 test('keys and sessions: secrets are kept as hashes, and sessions end', async () => {
   const store = await openTestStore();
-  const secret = await store.access.addKey({ id: 'k1', space: 'harbour', name: 'app', scopes: ['send'], createdAt: 1 });
-  expect(store.access.findKey(secret)).toMatchObject({ id: 'k1', scopes: ['send'] });
-  expect(store.access.findKey(`${secret}x`)).toBeUndefined();
-  expect(JSON.stringify(store.access.findKey(secret))).not.toContain(secret);
+  const secret = await store.access.addKey({
+    id: 'k1',
+    space: 'harbour',
+    name: 'app',
+    scopes: ['send'],
+    bounds: null,
+    createdAt: 1,
+    expiresAt: 50,
+  });
+  const found = (text: string, now: number) => store.access.findKey(text, now);
+  expect(found(secret, 49)).toMatchObject({ kind: 'good', key: { id: 'k1', scopes: ['send'] } });
+  expect(found(secret, 50)).toEqual({ kind: 'expired' });
+  expect(found(`${secret}x`, 1)).toEqual({ kind: 'unknown' });
+  expect(JSON.stringify(found(secret, 1))).not.toContain(secret);
+  const next = await store.access.rotateKey({ id: 'k1', hash: store.access.keyById('harbour', 'k1')!.hash }, 20);
+  expect([found(secret, 19).kind, found(secret, 20).kind, found(next, 20).kind]).toEqual(['good', 'expired', 'good']);
+  expect(store.access.keyById('drydock', 'k1')).toBeUndefined();
+  expect([await store.access.revokeKey('k1', 21), await store.access.revokeKey('k1', 22)]).toEqual([true, false]);
+  expect([found(secret, 1).kind, found(next, 1).kind]).toEqual(['revoked', 'revoked']);
+  expect(store.access.keysOf('harbour')).toMatchObject([{ id: 'k1', revokedAt: 21, start: next.slice(0, 13) }]);
   const session = await store.access.open('session', 10, 20);
   expect([
     store.access.isOpen('session', session, 19),
@@ -444,7 +496,7 @@ test('what waits in quarantine keeps its message, whatever its age', async () =>
   await store.store.write((tx) => {
     const item = { key: one?.id ?? '', space: 'harbour', title: 'x', payload: {} };
     store.store.quarantine.put(tx, { worker: 'queue', item, error: new Error('no'), id: 'q1' });
-    store.store.deliveries.withhold(tx, { id: one?.id ?? '' }, 'x', 1);
+    store.store.deliveries.withhold(tx, { id: one?.id ?? '' }, { reason: 'x' }, 1);
   });
   expect(await store.messages.forget(90 * DAY)).toBe(0);
   expect(await store.quarantine.forget(Number.MAX_SAFE_INTEGER)).toBe(1);

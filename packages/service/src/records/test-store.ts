@@ -67,7 +67,7 @@ export function testMessage(at: number, more: Partial<MessageRow> = {}): Message
 }
 
 /** A delivery of a message, due at once. */
-export function testDelivery({ id, space, createdAt }: MessageRow, address: string, more: Partial<DeliveryRow> = {}): DeliveryRow {
+export function testDelivery({ id, space, createdAt, sender }: MessageRow, address: string, more: Partial<DeliveryRow> = {}): DeliveryRow {
   return {
     id: newId('d', createdAt),
     messageId: id,
@@ -78,13 +78,19 @@ export function testDelivery({ id, space, createdAt }: MessageRow, address: stri
     attempts: 0,
     createdAt,
     nextAttemptAt: createdAt,
-    leaseUntil: null,
+    notBefore: null,
     owner: null,
     fairnessKey: fairnessKey({ urgent: true, space, kept: false, topic: 'bookings' }),
     domain: address.split('@')[1] ?? '',
+    senderDomain: sender.address.split('@')[1] ?? '',
     expiresAt: null,
     decidedBy: null,
     avoid: null,
+    unfit: null,
+    unsettled: null,
+    unsettledAt: null,
+    heldBy: null,
+    heldFrom: null,
     intended: null,
     kept: false,
     ...more,

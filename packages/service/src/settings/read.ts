@@ -109,6 +109,12 @@ function leaves(schema: z.ZodType, raw: unknown, path: readonly string[]): Leaf[
   return [{ path, schema: bare }];
 }
 
+/** Whether a container platform has set it for a service that is called verbalis, or begins so; an address is no value of a setting of ours. */
+function isOfPlatform(name: string, value: string, isSetting: boolean): boolean {
+  if (/^(?:tcp|udp|sctp):\/\/\S+:\d+$/.test(value)) return true;
+  return !isSetting && /_(?:SERVICE_HOST|SERVICE_PORT(?:_[A-Z0-9_]+)?|PORT_\d+_(?:TCP|UDP|SCTP)(?:_(?:PROTO|PORT|ADDR))?)$/.test(name);
+}
+
 function applyVariables(
   raw: Json,
   env: Readonly<Record<string, string | undefined>>,
@@ -119,6 +125,7 @@ function applyVariables(
   for (const [name, value] of Object.entries(env)) {
     if (!name.startsWith('VERBALIS_') || NOT_SETTINGS.has(name) || value === undefined) continue;
     const leaf = known.get(name);
+    if (isOfPlatform(name, value, leaf !== undefined)) continue;
     if (leaf === undefined) {
       const hint = didYouMean(name, known.keys());
       faults.push({ path: name, message: 'names no setting.', ...(hint === undefined ? {} : { hint }) });

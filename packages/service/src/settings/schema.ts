@@ -7,10 +7,18 @@ import { ReturnSettings } from '../features/returns/index.js';
 import { SpaceSettings } from '../features/spaces/index.js';
 import { SubmissionSettings } from '../features/submission/index.js';
 import { SuppressionSettings } from '../features/suppressions/index.js';
-import { Host, Port, Seconds } from '../kernel/index.js';
+import { Host, MetricsSettings, Network, Port, Seconds } from '../kernel/index.js';
 
 export const Settings = z.strictObject({
-  listen: z.strictObject({ host: Host.default('127.0.0.1'), port: Port.default(8620) }).prefault({}),
+  listen: z
+    .strictObject({
+      host: Host.default('127.0.0.1'),
+      port: Port.default(8620),
+      /** Proxies whose X-Forwarded-For, X-Forwarded-Proto and X-Forwarded-Host are believed. */
+      trustProxy: z.array(Network).default([]),
+    })
+    .prefault({}),
+  metrics: MetricsSettings,
   /** The address under which people reach the console; links that the service makes start with it. */
   publicUrl: z
     .string()
@@ -43,6 +51,8 @@ export const Settings = z.strictObject({
         .min(0)
         .default(25 * 1024 * 1024),
       recipients: z.int().min(1).max(1000).default(50),
+      /** Streams of server-sent events at once: of one key, and of all keys together (and as many of operators). */
+      streams: z.strictObject({ perKey: z.int().min(1).default(20), all: z.int().min(1).default(500) }).prefault({}),
     })
     .prefault({}),
   dispatch: QueueSettings,

@@ -37,7 +37,7 @@ test('what is not said has a usual value, and relative paths start at the file',
   expect(from).toBe(folder);
   expect(settings).toMatchObject({
     listen: { host: '127.0.0.1', port: 8620 },
-    dispatch: { concurrency: 40, leaseSeconds: 120 },
+    dispatch: { retryByCause: {} },
     keep: { mailDays: 30, messageDays: 400 },
     alerts: {},
   });
@@ -50,20 +50,38 @@ group('variables', () => {
       VERBALIS_LISTEN_PORT: '9999',
       VERBALIS_PROVIDERS_NORTH_RELAY_HOST: 'other.example',
       VERBALIS_PROVIDERS_NORTH_RELAY_PASSWORD: '12345',
-      VERBALIS_DISPATCH_LEASE_SECONDS: '60',
+      VERBALIS_DISPATCH_ATTEMPTS: '60',
       VERBALIS_KEY: 'of the command line',
       HOME: '/root',
     });
     expect(settings.listen.port).toBe(9999);
-    expect(settings.dispatch.leaseSeconds).toBe(60);
+    expect(settings.dispatch.attempts).toBe(60);
     expect(settings.providers['north-relay']).toMatchObject({ host: 'other.example', port: 587, password: '12345' });
     expect(origins.get('listen.port')).toContain('VERBALIS_LISTEN_PORT');
     expect(origins.get('providers.north-relay.port')).toContain('.yaml');
+  });
+  test('those that a container platform sets for its services are none of ours', () => {
+    const { settings, origins } = readConfig(written(GOOD), {
+      VERBALIS_SERVICE_HOST: '10.96.0.7',
+      VERBALIS_SERVICE_PORT: '8620',
+      VERBALIS_SERVICE_PORT_HTTP: '8620',
+      VERBALIS_PORT: 'tcp://10.96.0.7:8620',
+      VERBALIS_PORT_8620_TCP: 'tcp://10.96.0.7:8620',
+      VERBALIS_PORT_8620_TCP_PROTO: 'tcp',
+      VERBALIS_PORT_8620_TCP_PORT: '8620',
+      VERBALIS_PORT_8620_TCP_ADDR: '10.96.0.7',
+      // Of a service that is called verbalis-returns.
+      VERBALIS_RETURNS_SERVICE_HOST: '10.96.0.8',
+      VERBALIS_RETURNS_PORT: 'tcp://10.96.0.8:25',
+    });
+    expect(settings.returns.port).toBe(8625);
+    expect(origins.has('returns.port')).toBe(false);
   });
   test.each([
     [{ VERBALIS_LISTEN_PROT: '1' }, /VERBALIS_LISTEN_PROT/],
     [{ VERBALIS_LISTEN_PORT: 'many' }, /listen\.port/],
     [{ VERBALIS_NOTHING: '1' }, /VERBALIS_NOTHING/],
+    [{ VERBALIS_SERVICE_PROT: '1' }, /VERBALIS_SERVICE_PROT/],
   ] as [Record<string, string>, RegExp][])('%j is told', (env, words) => {
     expect(faults(GOOD, env).join('\n')).toMatch(words);
   });

@@ -2,6 +2,15 @@ import type { CauseFields } from './fields.js';
 
 /** What a server refuses: the sender, the mail, or the time. */
 export const REFUSALS = {
+  rate: {
+    codes: [],
+    suppresses: 'never',
+    words: ['to this recipient within an hour'],
+    hints: [],
+    sentence: 'the same email went to this address too often',
+    advice: 'Look for a loop in the app. Where so many are meant, raise runaway.perHour of the space.',
+    example: 'More than 20 emails of "booking-confirmed" to this recipient within an hour',
+  },
   'rate-or-greylist': {
     codes: ['4.5', '5.3', '7.28'],
     suppresses: 'never',

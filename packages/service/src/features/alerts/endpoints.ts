@@ -3,7 +3,7 @@ import { empty, endpointsOf, instant, json, jsonBody, Refusal, type Clock } from
 import { filterOf } from '../events/index.js';
 import { AlertList, AlertRuleView, RuleParams, type AlertView } from './model.js';
 import type { AlertRow } from './queries.js';
-import type { AlertRules, RuleInForce } from './rules.js';
+import { BUILT_IN_RULES, type AlertRules, type RuleInForce } from './rules.js';
 import { WrittenRule } from './settings.js';
 import type { Store } from './store.js';
 import type { AlertWatch } from './watch.js';
@@ -33,12 +33,17 @@ function alertView(row: AlertRow): z.input<typeof AlertView> {
   };
 }
 
-function ruleView({ name, from, of, where, by, over, minutes, least }: RuleInForce): z.input<typeof AlertRuleView> {
-  return { name, from, of: [...of], where, by, ...over, minutes, least };
+function ruleView({ name, from, of, where, by, over, hours, minutes, least }: RuleInForce): z.input<typeof AlertRuleView> {
+  return { name, from, of: [...of], where, by, ...over, hours, minutes, least };
 }
 
 /** @throws Refusal when a rule is the configuration's: it is changed there */
 function refuseConfigured(rules: AlertRules, space: string, name: string): void {
+  if (BUILT_IN_RULES.includes(name))
+    throw new Refusal(409, 'built-in-rule', 'This rule is always in force', {
+      detail: `"${name}" is a rule of the service itself.`,
+      hint: 'Choose another name.',
+    });
   if (!rules.isConfigured(space, name)) return;
   throw new Refusal(409, 'configured-rule', 'This rule is set in the configuration', {
     detail: `"${name}" is in verbalis.yaml under "alerts".`,

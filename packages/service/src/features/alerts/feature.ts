@@ -1,4 +1,5 @@
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { Feed } from '../events/index.js';
 import type { Acceptor } from '../messages/index.js';
 import { alertEndpoints } from './endpoints.js';
@@ -13,6 +14,8 @@ interface Options {
   readonly settings: RulesOf;
   readonly feed: Feed;
   readonly accept: Acceptor;
+  /** Calls of providers in which their profile found nothing. */
+  readonly meaningless: MeaninglessCalls;
   /** Whom to notify, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
@@ -20,10 +23,10 @@ interface Options {
 /** Rules over what happens, and the alerts that follow from them. */
 export function openAlerts(
   { clock, log, workers, publicUrl, ages }: Runtime,
-  { store, settings, feed, accept, operators }: Options,
+  { store, settings, feed, accept, meaningless, operators }: Options,
 ): Feature {
   const rules = alertRules(settings, store);
-  const alerting = alertWatch({ store, workers, clock, log, feed, rules });
+  const alerting = alertWatch({ store, workers, clock, log, feed, rules, meaningless });
   return {
     name: 'alerts',
     endpoints: serve(alertEndpoints, { store, clock, rules, alerting }),

@@ -18,14 +18,16 @@ export const AlertRuleView = z
   .strictObject({
     name: z.string(),
     from: z
-      .enum(['configuration', 'service'])
-      .meta({ description: 'Where it is written down; that of the configuration is changed there.' }),
+      .enum(['configuration', 'service', 'built-in'])
+      .meta({ description: 'Where it is written down; that of the configuration is changed there, and a built-in one cannot be.' }),
     of: z.array(Kind),
     where: z.string(),
     by: z.string().optional(),
     percent: z.number().optional(),
     count: z.int().optional(),
     queueSeconds: z.number().optional(),
+    fewer: z.int().optional(),
+    hours: z.strictObject({ from: z.string(), to: z.string(), timeZone: z.string() }).optional(),
     minutes: z.int(),
     least: z.int(),
   })

@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, or, sql, lt } from 'drizzle-orm';
-import type { Reader, Tx } from '../../kernel/index.js';
+import { reading, type Reader, type Tx } from '../../kernel/index.js';
 import { alertRules, alerts } from './tables.js';
 
 /** Rows that one step of retention removes. */
@@ -12,9 +12,10 @@ export const NOTIFIED = { nothing: 0, firing: 1, resolved: 2 } as const;
 
 /** Alerts that fire or have fired, and the rules that people have set. */
 export function alertStore(reads: Reader) {
+  const firing = reading((db) => db.select().from(alerts).where(isNull(alerts.resolvedAt)).prepare());
   return {
     firing(from: Reader = reads): AlertRow[] {
-      return from.db.select().from(alerts).where(isNull(alerts.resolvedAt)).all();
+      return firing(from).all();
     },
 
     /** Those that fire first, then the newest. */

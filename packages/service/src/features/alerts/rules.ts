@@ -14,18 +14,39 @@ export interface RuleInForce extends AlertRule {
   /** Spaces that it holds for. */
   readonly spaces: readonly string[];
   /** Where it is written down. */
-  readonly from: 'configuration' | 'service';
+  readonly from: 'configuration' | 'service' | 'built-in';
 }
 
 function inForce(
   name: string,
-  { of, where, by, percent, count, queueSeconds, minutes, least }: WrittenRule,
+  { of, where, by, percent, count, queueSeconds, fewer, hours, minutes, least }: WrittenRule,
   spaces: readonly string[],
   from: RuleInForce['from'],
 ): RuleInForce {
-  const over = percent !== undefined ? { percent } : count !== undefined ? { count } : { queueSeconds: queueSeconds ?? 0 };
-  return { name, of, where, by, minutes, least, over, spaces, from };
+  const over =
+    percent !== undefined
+      ? { percent }
+      : count !== undefined
+        ? { count }
+        : fewer !== undefined
+          ? { fewer }
+          : { queueSeconds: queueSeconds ?? 0 };
+  return { name, of, where, by, minutes, least, over, hours, spaces, from };
 }
+
+/** An app sends the same to somebody again and again: always in force. */
+const RUNAWAY: Omit<RuleInForce, 'spaces'> = {
+  name: 'runaway',
+  of: ['withheld'],
+  where: 'cause = "rate"',
+  by: 'template',
+  over: { count: 0 },
+  minutes: 60,
+  least: 1,
+  from: 'built-in',
+};
+/** Names of the rules that are always there. */
+export const BUILT_IN_RULES: readonly string[] = ['quarantine', 'provider', 'callbacks', 'runaway'];
 
 /** The parts of the configuration that rules come from. */
 export interface RulesOf {
@@ -40,12 +61,15 @@ export function alertRules({ alerts, spaces }: RulesOf, store: Store) {
   return {
     /** Spaces that deliver. */
     delivering,
+    /** The providers that a space sends through. */
+    providersOf: (space: string): readonly string[] => (spaces[space]?.route ?? []).map(({ provider }) => provider),
     all(): RuleInForce[] {
       const set = store.alerts
         .rules()
         .filter(({ space, name }) => spaces[space] !== undefined && !this.isConfigured(space, name))
         .map(({ space, name, rule }) => inForce(name, rule, [space], 'service'));
-      return [...configured, ...set];
+      const runaway = { ...RUNAWAY, spaces: delivering };
+      return [...configured, ...set, runaway];
     },
 
     /** Whether a name is the configuration's in a space: it is changed there. */

@@ -1,8 +1,11 @@
-import { alertValue, fieldsOf, isFiring, passes, readFilter, type Filter } from '@verbalis/core/events';
+import { readFairnessKey } from '@verbalis/core/delivery';
+import { alertValue, fieldsOf, isFiring, isWithinHours, passes, readFilter, type Filter } from '@verbalis/core/events';
 import type { Logger } from 'pino';
 import { type Clock, type StepResult, type WorkerGroup, newId } from '../../kernel/index.js';
 import { OPERATOR_NOTE } from '../editions/index.js';
+import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { Feed, KnownEvent } from '../events/index.js';
+import { builtInFindings, callsCountUntil } from './built-in.js';
 import type { AlertRow } from './queries.js';
 import type { Store } from './store.js';
 import type { AlertRules, RuleInForce } from './rules.js';
@@ -14,6 +17,8 @@ export interface AlertOptions {
   readonly log: Logger;
   readonly feed: Feed;
   readonly rules: AlertRules;
+  /** Calls of providers in which their profile found nothing. */
+  readonly meaningless: MeaninglessCalls;
 }
 
 export interface AlertWatch {
@@ -29,8 +34,6 @@ const EVERY = 30_000;
 const SOON = 1_000;
 const CHUNK = 1000;
 const NAME = 'alerts';
-/** The rule that is always there: something waits in quarantine. */
-const QUARANTINE_RULE = 'quarantine';
 
 interface Counts {
   events: number;
@@ -53,17 +56,21 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
   const what = rule.of.join(' or ');
   if ('queueSeconds' in rule.over)
     return `The oldest mail has waited for ${Math.round(value)} seconds (more than ${rule.over.queueSeconds}).`;
+  if ('fewer' in rule.over)
+    return `${events === 0 ? 'No' : `Only ${events}`} ${what}${rule.where === '' ? '' : ` (${rule.where})`} within ${rule.minutes} minutes (fewer than ${rule.over.fewer}).`;
   if ('count' in rule.over) return `${events} ${what} within ${rule.minutes} minutes${whom} (more than ${rule.over.count}).`;
   return `${value.toFixed(1)} % ${what} within ${rule.minutes} minutes${whom}: ${events} of ${Math.max(handovers, events)} (more than ${rule.over.percent} %).`;
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
-export function alertWatch({ store, workers, clock, log, feed, rules: written }: AlertOptions): AlertWatch {
+export function alertWatch({ store, workers, clock, log, feed, rules: written, meaningless }: AlertOptions): AlertWatch {
   let rules: readonly RuleInForce[] = [];
   let filters = new Map<RuleInForce, Filter | undefined>();
   /** Rule, space and group, minute. */
   let counts = new Map<RuleInForce, Map<string, Map<number, Counts>>>();
   let longest = MINUTE;
+  /** Since when each rule over what is missing is watched, by what it says; on the monotonic clock. */
+  let watched = new Map<string, number>();
   /** All events up to this one are counted. */
   let at = 0;
   let isStale = true;
@@ -76,6 +83,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
     rules = written.all();
     filters = new Map(rules.map((rule) => [rule, readFilter(rule.where).filter]));
     counts = new Map(rules.map((rule) => [rule, new Map<string, Map<number, Counts>>()]));
+    const before = watched;
+    watched = new Map(rules.map((rule) => [JSON.stringify(rule), before.get(JSON.stringify(rule)) ?? clock.elapsed()]));
     longest = Math.max(1, ...rules.map((rule) => rule.minutes)) * MINUTE;
     at = store.events.before(clock.now() - longest);
   }
@@ -115,9 +124,21 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
     return sum;
   }
 
-  function oldest(space: string, now: number): number {
-    const waits = store.deliveries.queue(now).filter(({ fairnessKey, due }) => fairnessKey.split('/')[1] === space && due > 0);
-    return waits.length === 0 ? 0 : Math.max(0, now - Math.min(...waits.map((wait) => wait.oldest))) / 1000;
+  /** For how long what could have gone first has waited, by space; in seconds. */
+  async function waited(now: number): Promise<ReadonlyMap<string, number>> {
+    const all = new Map<string, number>();
+    for (const { fairnessKey, oldestDue } of await store.deliveries.queue(now)) {
+      const { space } = readFairnessKey(fairnessKey);
+      if (oldestDue !== null) all.set(space, Math.max(all.get(space) ?? 0, (now - oldestDue) / 1000));
+    }
+    return all;
+  }
+
+  /** Whether what is missing had its time to come; for other rules always. */
+  function isMissing(rule: RuleInForce, row: AlertRow | undefined, now: number): boolean {
+    if (!('fewer' in rule.over) || row !== undefined) return true;
+    const isWatched = clock.elapsed() - (watched.get(JSON.stringify(rule)) ?? 0) >= rule.minutes * MINUTE;
+    return isWatched && (rule.hours === undefined || isWithinHours(rule.hours, now - rule.minutes * MINUTE, now));
   }
 
   async function look(): Promise<void> {
@@ -136,26 +157,35 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
     }
     const now = clock.now();
     const before = new Map(store.alerts.firing().map((row) => [`${row.rule}\0${row.space}\0${row.group}`, row]));
+    const waits = rules.some((rule) => 'queueSeconds' in rule.over) ? await waited(now) : undefined;
     for (const rule of rules) {
       const byGroup = counts.get(rule) as Map<string, Map<number, Counts>>;
-      const keys = new Set('queueSeconds' in rule.over ? rule.spaces.map((space) => `${space}\0`) : byGroup.keys());
+      const isOfSpace = 'queueSeconds' in rule.over || 'fewer' in rule.over;
+      const keys = new Set(isOfSpace ? rule.spaces.map((space) => `${space}\0`) : byGroup.keys());
       for (const row of before.values())
         if (row.rule === rule.name && rule.spaces.includes(row.space)) keys.add(`${row.space}\0${row.group}`);
       for (const key of keys) {
         const [space = '', group = ''] = key.split('\0');
         const counted = windowOf(byGroup.get(key) ?? new Map<number, Counts>(), rule, now);
-        const count = { ...counted, queueSeconds: 'queueSeconds' in rule.over ? oldest(space, now) : 0 };
+        const count = { ...counted, queueSeconds: waits?.get(space) ?? 0 };
         const row = before.get(`${rule.name}\0${key}`);
         before.delete(`${rule.name}\0${key}`);
         if (counted.events === 0 && counted.handovers === 0 && row === undefined) byGroup.delete(key);
-        const firing = isFiring(rule, count, { wasFiring: row !== undefined });
+        const firing = isFiring(rule, count, { wasFiring: row !== undefined }) && isMissing(rule, row, now);
         if (firing === (row !== undefined)) continue;
         const value = alertValue(rule, count) ?? 0;
         const text = firing ? inWords(rule, group, value, counted) : `Resolved: ${rule.name}${group === '' ? '' : ` for ${group}`}.`;
         await write({ ...rule, ...counted, rule: rule.name, space, group, value, firing, text }, row, now);
       }
     }
-    await watchQuarantine(before, now);
+    // The rules that are always there.
+    for (const finding of builtInFindings({ store, rules: written, meaningless }, now)) {
+      const key = `${finding.rule}\0${finding.space}\0${finding.group}`;
+      const row = before.get(key);
+      before.delete(key);
+      if (finding.firing === (row !== undefined)) continue;
+      await write({ by: undefined, handovers: 0, minutes: 0, ...finding }, row, now);
+    }
     if (poison.length > 0) await quarantine();
     // What still fires by a rule that was removed.
     for (const row of before.values()) {
@@ -163,37 +193,6 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
       const text = `Resolved: the rule ${rule} was removed.`;
       const by = undefined;
       await write({ space, rule, by, group, value, firing: false, text, events: 0, handovers: 0, minutes: 0 }, row, now);
-    }
-  }
-
-  /** Something in quarantine waits for a person: of a space, or of nobody (then every delivering space says so). */
-  async function watchQuarantine(before: Map<string, AlertRow>, now: number): Promise<void> {
-    const waiting = store.quarantine.counts();
-    for (const space of written.delivering) {
-      const own = waiting.filter((count) => count.space === null || count.space === space);
-      const events = own.reduce((sum, { n }) => sum + n, 0);
-      const key = `${QUARANTINE_RULE}\0${space}\0`;
-      const row = before.get(key);
-      before.delete(key);
-      const firing = events > 0;
-      if (firing === (row !== undefined)) continue;
-      const named = own.map(({ worker, n }) => `${worker}: ${n}`).join(', ');
-      const text = firing
-        ? `${events} ${events === 1 ? 'item waits' : 'items wait'} in quarantine (${named}).`
-        : 'Resolved: nothing waits in quarantine.';
-      const change = {
-        rule: QUARANTINE_RULE,
-        space,
-        by: undefined,
-        group: '',
-        value: events,
-        firing,
-        text,
-        events,
-        handovers: 0,
-        minutes: 0,
-      };
-      await write(change, row, now);
     }
   }
 
@@ -250,8 +249,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
       throw error;
     }
     // Where nothing counts and nothing fires, only what comes can change that.
-    const isTimed = rules.some((rule) => 'queueSeconds' in rule.over) || isCounting();
-    return { did: 1, next: isStale ? 'now' : isTimed ? clock.now() + EVERY : undefined };
+    const isTimed = rules.some((rule) => 'queueSeconds' in rule.over || 'fewer' in rule.over) || isCounting();
+    return { did: 1, next: isStale ? 'now' : isTimed ? clock.now() + EVERY : callsCountUntil(meaningless, clock.now()) };
   }
 
   const worker = workers.add({ name: NAME, step, gatherMs: SOON });
@@ -265,6 +264,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written }:
     },
   });
   store.quarantine.onChange(worker.wake);
+  meaningless.onChange(worker.wake);
   const stopFollowing = feed.onNew(worker.wake);
   return {
     changed,

@@ -1,4 +1,4 @@
-import { typeOfName } from '@verbalis/core/program';
+import { mediaType } from '@verbalis/core/mime';
 import { didYouMean } from '@verbalis/core/problems';
 import type { LoadedEdition } from '../editions/index.js';
 import type { Tx, RequestProblem } from '../../kernel/index.js';
@@ -40,7 +40,7 @@ export function attachmentsOf(
       if (!BASE64.test(text)) return fault('is no base64', 'Give the file’s bytes in base64 (RFC 4648 4).');
       const bytes = Buffer.from(text, 'base64');
       total += bytes.length;
-      return [{ name: attachment.name, type: attachment.type ?? typeOfName(attachment.name), url: null, contentId: null, bytes }];
+      return [{ name: attachment.name, type: attachment.type ?? mediaType(attachment.name), url: null, contentId: null, bytes }];
     }
     if (attachment.file !== undefined) {
       const bytes = edition.project.assets.get(attachment.file);
@@ -51,7 +51,7 @@ export function attachmentsOf(
         );
       total += bytes.length;
       const name = nameFrom(attachment.file);
-      return [{ name, type: attachment.type ?? typeOfName(name), url: null, contentId: null, bytes }];
+      return [{ name, type: attachment.type ?? mediaType(name), url: null, contentId: null, bytes }];
     }
     if (attachment.upload !== undefined) {
       const upload = store.contents.upload(space, attachment.upload);

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { typeOfName } from '@verbalis/core/program';
+import { mediaType } from '@verbalis/core/mime';
 import { endpointsOf, json, newId, Refusal, streamBody, type Clock } from '../../kernel/index.js';
 import { UploadQuery, UploadView } from './model.js';
 import type { Store } from './store.js';
@@ -65,7 +65,7 @@ const add = endpoint({
       const { size, hash } = await takeIn(deps, request, contentId);
       const id = newId('u', now);
       const given = request.header('content-type')?.split(';')[0]?.trim() ?? '';
-      const type = given === '' || given === 'application/octet-stream' ? typeOfName(name) : given;
+      const type = given === '' || given === 'application/octet-stream' ? mediaType(name) : given;
       await records.write((tx) => {
         records.contents.end(tx, contentId, { hash, size });
         records.contents.addUpload(tx, { id, space, name, type, contentId, createdAt: now });

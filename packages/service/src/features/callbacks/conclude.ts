@@ -19,6 +19,8 @@ const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, Fact
 interface EventCall {
   readonly provider: string;
   readonly receivedAt: number;
+  /** Whether its delivery may become known a moment later: a provider can call before its answer to the hand-over is on our disk. */
+  readonly mayWait: boolean;
   /** The deliveries that the provider knows by ids of its own. */
   readonly known: ReadonlyMap<string, KnownDelivery>;
 }
@@ -29,9 +31,12 @@ interface ConcludingOptions {
   readonly suppressing: Suppressing;
 }
 
+/** A delivery, or why the event says nothing of it. */
+type Found = { readonly delivery: KnownDelivery } | { readonly delivery?: undefined; readonly why: string | undefined };
+
 /** Writes what an event means for its delivery. */
 export function concluding({ store, clock, suppressing }: ConcludingOptions) {
-  function find(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
+  function named(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
     const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery, tx);
     if (byOwn !== undefined) return byOwn;
     const byMail = event.mail === undefined ? undefined : known.get(event.mail);
@@ -43,14 +48,36 @@ export function concluding({ store, clock, suppressing }: ConcludingOptions) {
     return only === undefined ? undefined : store.deliveries.find(only.id, tx);
   }
 
-  return (tx: Tx, event: CallbackEvent, { provider, receivedAt, known }: EventCall): 'repeated' | 'unmatched' | 'taken' => {
+  /** A provider speaks only of what it was given: another's deliveries are none of its business, whatever ids it has got hold of. */
+  function find(event: CallbackEvent, { provider, known }: EventCall, tx: Tx): Found {
+    const delivery = named(event, known, tx);
+    if (delivery === undefined) return { why: undefined };
+    if (store.returns.wasGivenTo(delivery.id, provider, tx)) return { delivery };
+    return { why: `The delivery ${delivery.id} was never handed to ${provider}.` };
+  }
+
+  return (tx: Tx, event: CallbackEvent, call: EventCall): 'repeated' | 'unmatched' | 'waits' | 'taken' => {
+    const { provider, receivedAt, mayWait } = call;
     const now = clock.now();
-    const delivery = find(event, known, tx);
+    const found = find(event, call, tx);
+    const { delivery } = found;
+    const why = 'why' in found ? found.why : undefined;
+    const isNamed = (event.delivery ?? event.mail ?? event.messageId) !== undefined;
+    if (delivery === undefined && why === undefined && mayWait && isNamed) return 'waits';
     const kind = event.meaning === undefined ? undefined : FACTS[event.meaning];
     const evidence = { status: event.status, replyCode: event.replyCode, diagnostic: event.reason };
     const reading = kind === 'failed' || kind === 'delayed' ? readCause(evidence) : undefined;
     const hash = createHash('sha256').update(`${provider}\0${event.id}`).digest('hex');
-    const row = returnOf(event, { id: newId('r', now), hash, provider, receivedAt, delivery, kind, reading });
+    const row = returnOf(event, {
+      id: newId('r', now),
+      hash,
+      provider,
+      receivedAt,
+      delivery,
+      kind,
+      reading,
+      why,
+    });
     if (!store.returns.insert(tx, row)) return 'repeated';
     if (delivery === undefined) return 'unmatched';
     if (event.meaning === 'topic-left') {
@@ -68,7 +95,8 @@ export function concluding({ store, clock, suppressing }: ConcludingOptions) {
           deliveryId: delivery.id,
           kind,
           source: 'return',
-          at: Math.min(event.at ?? receivedAt, now),
+          // Nothing happened to it before it was there, nor after now.
+          at: Math.max(Math.min(event.at ?? receivedAt, receivedAt, now), delivery.createdAt),
           ...evidence,
           cause: reading?.cause,
           returnId: row.id,
@@ -85,9 +113,11 @@ interface ReturnParts extends Pick<ReturnRow, 'id' | 'hash' | 'receivedAt'> {
   readonly delivery: KnownDelivery | undefined;
   readonly kind: FactKind | undefined;
   readonly reading: CauseReading | undefined;
+  /** Why it has no delivery, where more is known than that none was found. */
+  readonly why: string | undefined;
 }
 
-function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delivery, kind, reading }: ReturnParts): ReturnRow {
+function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delivery, kind, reading, why }: ReturnParts): ReturnRow {
   const isTold = kind !== undefined && kind !== 'accepted';
   return {
     id,
@@ -103,7 +133,7 @@ function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delive
     readout: {
       subject: event.type,
       originalMessageId: event.messageId,
-      problem: event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined,
+      problem: why ?? (event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined),
       recipients: isTold ? [recipientOf(event, kind, { address: event.address ?? delivery?.address ?? '', reading })] : [],
     },
     bytes: Buffer.from(JSON.stringify(event.source)),

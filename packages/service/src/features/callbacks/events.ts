@@ -41,7 +41,7 @@ function getterOf(path: string): Getter {
       : undefined;
     getter =
       steps === undefined
-        ? (event) => JSONPath<unknown[]>({ path, json: event as object, wrap: true, eval: false })[0]
+        ? (event) => allAt(event, path)[0]
         : (event) => {
             let at: unknown = event;
             for (const step of steps) {
@@ -73,12 +73,22 @@ function timeAt(event: unknown, path: string | undefined): number | undefined {
 
 /** The events in the body of a call, as they stand. @throws when there is nothing where the profile looks for them */
 export function rawEvents(callbacks: Callbacks, body: unknown): unknown[] {
-  const found: unknown =
-    callbacks.events === '$' ? body : JSONPath({ path: callbacks.events, json: body as object, wrap: true, eval: false });
-  if (found === undefined) throw new Error(`The path "${callbacks.events}" finds nothing in this call.`);
-  const list: unknown[] = Array.isArray(found) ? (found as unknown[]) : [found];
-  // "$.events" gives the list itself, "$.events[*]" its entries.
-  return list.length === 1 && Array.isArray(list[0]) ? (list[0] as unknown[]) : list;
+  const { events: path } = callbacks;
+  if (path === '$') return Array.isArray(body) ? (body as unknown[]) : [body];
+  const found = allAt(body, path);
+  // "$.events" gives the list itself, "$.events[*]" its entries; of an empty list there are none.
+  if (found.length === 1 && Array.isArray(found[0])) return found[0] as unknown[];
+  const list = /^(.+)\[\*\]$/.exec(path)?.[1];
+  if (found.length === 0 && (list === undefined || !allAt(body, list).some(Array.isArray)))
+    throw new Error(`The path "${path}" finds nothing in this call.`);
+  return found;
+}
+
+/** Everything at a path. */
+function allAt(body: unknown, path: string): unknown[] {
+  if (typeof body !== 'object' || body === null) return [];
+  // Of an empty list the library gives nothing at all.
+  return JSONPath<unknown[] | undefined>({ path, json: body, wrap: true, eval: false }) ?? [];
 }
 
 /** Reads one raw event by a profile. What is not an event is one of an unknown type. @throws when a path of the profile cannot be evaluated */

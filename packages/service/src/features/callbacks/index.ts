@@ -1,3 +1,4 @@
+export type { MeaninglessCalls } from './meaningless.js';
 export { callbackReceiver, type CallbackReceiver } from './receiver.js';
 export { eventsOf, rawEvents } from './events.js';
 export { callbackBatches } from './tables.js';

@@ -1,14 +1,16 @@
 import { Counter, Gauge, type Registry } from 'prom-client';
+import type { MeaninglessCalls } from './meaningless.js';
 import type { CallbackReceiver } from './receiver.js';
 import type { Store } from './store.js';
 
 interface CallbackMetrics {
   readonly store: Store;
   readonly receiver: CallbackReceiver;
+  readonly meaningless: MeaninglessCalls;
 }
 
 /** What is counted of providers' calls. @returns counts a call that was refused */
-export function callbackMetrics(registry: Registry, { store, receiver }: CallbackMetrics): (provider: string) => void {
+export function callbackMetrics(registry: Registry, { store, receiver, meaningless }: CallbackMetrics): (provider: string) => void {
   const registers = [registry];
   const refused = new Counter({
     name: 'verbalis_callbacks_refused',
@@ -26,6 +28,16 @@ export function callbackMetrics(registry: Registry, { store, receiver }: Callbac
       this.set({ result: 'repeated' }, repeated);
       this.set({ result: 'unmatched' }, unmatched);
       this.set({ result: 'accepted' }, events - repeated - unmatched);
+    },
+  });
+  new Counter({
+    name: 'verbalis_callbacks_meaningless',
+    help: 'Calls in which the profile of the provider found nothing',
+    labelNames: ['provider'],
+    registers,
+    collect() {
+      this.reset();
+      for (const [provider, { calls }] of meaningless.byProvider) this.inc({ provider }, calls);
     },
   });
   new Gauge({

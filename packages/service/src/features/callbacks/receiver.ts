@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
+import { Budget } from '@verbalis/core/problems';
 import type { Logger } from 'pino';
 import {
-  Budget,
   StoreUnavailable,
   type Clock,
   type QuarantinedRow,
@@ -11,7 +11,7 @@ import {
   newId,
 } from '../../kernel/index.js';
 import type { Callbacks } from '../providers/index.js';
-import type { CallbackBatchRow } from './queries.js';
+import { SECOND_LOOK_MS, type CallbackBatchRow } from './queries.js';
 import type { Store } from './store.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { concluding } from './conclude.js';
@@ -68,26 +68,29 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     { batch, isLast }: { readonly batch: CallbackBatchRow; readonly isLast: boolean },
   ): Promise<void> {
     const { provider, receivedAt } = batch;
+    const mayWait = batch.tryAt === 0;
     await store.write((tx) => {
       const known = store.returns.deliveriesByProviderIds(
         provider,
         events.flatMap((event) => event.mail ?? []),
         tx,
       );
-      const results = events.map((event) => conclude(tx, event, { provider, receivedAt, known }));
+      const results = events.map((event) => conclude(tx, event, { provider, receivedAt, known, mayWait }));
+      const waiting = events.filter((_, i) => results[i] === 'waits').map(({ source }) => source);
+      if (waiting.length > 0) addEvents(tx, waiting, batch, clock.now() + SECOND_LOOK_MS);
       if (isLast) store.callbacks.remove(tx, batch.id);
       tx.afterCommit(() => {
-        counts.events += results.length;
+        counts.events += results.length - waiting.length;
         counts.repeated += results.filter((result) => result === 'repeated').length;
         counts.unmatched += results.filter((result) => result === 'unmatched').length;
       });
     });
   }
 
-  /** An event that cannot be processed becomes a call of its own, behind the others. */
-  function splitOff(tx: Tx, source: unknown, { provider, receivedAt }: CallbackBatchRow): void {
-    const body = Buffer.from(JSON.stringify([source]));
-    store.callbacks.add(tx, { id: newId('b', clock.now()), provider, receivedAt, extracted: true, body });
+  /** Some events become a call of their own, behind the others. */
+  function addEvents(tx: Tx, sources: readonly unknown[], { provider, receivedAt }: CallbackBatchRow, tryAt: number): void {
+    const body = Buffer.from(JSON.stringify(sources));
+    store.callbacks.add(tx, { id: newId('b', clock.now()), provider, receivedAt, extracted: true, tryAt, body });
   }
 
   /** Some raw events of a call. Those that throw are split off, where there are others; one alone throws on. */
@@ -106,7 +109,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
         } catch (fault) {
           if (fault instanceof StoreUnavailable) throw fault;
           await store.write((tx) => {
-            splitOff(tx, source, batch);
+            addEvents(tx, [source], batch, batch.tryAt);
           });
         }
       }
@@ -136,10 +139,10 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
 
   async function step(): Promise<StepResult> {
     const now = clock.now();
-    const ids = store.callbacks.oldest(LOOKED_AT);
+    const ids = store.callbacks.oldest(now, LOOKED_AT);
     const resting = ids.map((id) => store.quarantine.restsUntil(NAME, id) ?? 0);
     const id = ids.find((_, i) => (resting[i] ?? 0) <= now);
-    if (id === undefined) return { did: 0, next: ids.length === 0 ? undefined : Math.min(...resting) };
+    if (id === undefined) return { did: 0, next: ids.length === 0 ? store.callbacks.nextAt() : Math.min(...resting) };
     const batch = store.callbacks.find(id);
     if (batch === undefined) return { did: 0, next: 'now' };
     try {
@@ -168,7 +171,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
   store.quarantine.register(NAME, {
     retry: (tx: Tx, { payload }: QuarantinedRow) => {
       const { body, ...rest } = payload as HeldCall;
-      store.callbacks.add(tx, { id: newId('b', clock.now()), ...rest, body: Buffer.from(body) });
+      store.callbacks.add(tx, { id: newId('b', clock.now()), ...rest, tryAt: 0, body: Buffer.from(body) });
       tx.afterCommit(worker.wake);
     },
   });
@@ -182,7 +185,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     async receive(provider: string, body: Uint8Array): Promise<void> {
       const now = clock.now();
       await store.write((tx) => {
-        store.callbacks.add(tx, { id: newId('b', now), provider, receivedAt: now, extracted: false, body: Buffer.from(body) });
+        store.callbacks.add(tx, { id: newId('b', now), provider, receivedAt: now, extracted: false, tryAt: 0, body: Buffer.from(body) });
         tx.afterCommit(worker.wake);
       });
     },

@@ -7,5 +7,7 @@ export const callbackBatches = sqliteTable('callback_batches', {
   receivedAt: integer('received_at').notNull(),
   /** Where the body is a list of events that were found in a call before, one of which failed then. */
   extracted: integer('extracted', { mode: 'boolean' }).notNull().default(false),
+  /** Not before. */
+  tryAt: integer('try_at').notNull().default(0),
   body: blob('body', { mode: 'buffer' }).notNull(),
 });

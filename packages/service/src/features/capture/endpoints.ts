@@ -170,8 +170,9 @@ const follow = endpoint({
   summary: 'Captured mail as it arrives (server-sent events), from Last-Event-ID on',
   scope: 'read',
   answers: { 200: eventStream('Events "captured".') },
-  run({ caller: { space }, request, response }, { store, capturing }) {
-    const stream = openStream(request, response);
+  run({ caller, request, response }, { store, capturing }) {
+    const { space } = caller;
+    const stream = openStream({ caller, request, response });
     const seen = Number(request.header('last-event-id') ?? Number.NaN);
     let at = Number.isInteger(seen) ? seen : store.captured.last();
     const look = (): void => {

@@ -164,6 +164,17 @@ export function capturedStore(reads: Reader) {
       );
     },
 
+    /** Removes the copies of deliveries that stay here. */
+    forgetOf(tx: Tx, deliveryIds: readonly string[]): void {
+      const found = inArray(captured.deliveryId, [...deliveryIds]);
+      remove(tx, tx.db.select({ seq: captured.seq, contentId: captured.contentId }).from(captured).where(found).all());
+    },
+
+    /** Removes some, with their words and bytes. */
+    removeRows(tx: Tx, rows: readonly { readonly seq: number; readonly contentId: string | null }[]): void {
+      remove(tx, rows);
+    },
+
     /** Takes away what fits; within a transaction. @returns how many */
     clear(tx: Tx, filter: CapturedFilter): number {
       const rows = tx.db.select({ seq: captured.seq, contentId: captured.contentId }).from(captured).where(where(filter)).all();

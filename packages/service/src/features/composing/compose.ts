@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import {
+  dateField,
   fieldOf,
   foreignMail,
   inOnePiece,
@@ -9,6 +10,7 @@ import {
   parseAddress,
   prefixed,
   readMail,
+  repairMail,
   shownText,
   writeMail,
   type Bytes,
@@ -20,7 +22,7 @@ import { escapeHtml } from '@verbalis/core/render';
 import type { LoadedEdition } from '../editions/index.js';
 import type { MailParts } from '../providers/index.js';
 import type { AttachmentRow } from '../attachments/index.js';
-import type { DeliveryRow, MessageRow, StoredMailbox } from '../messages/index.js';
+import { isOwnField, type DeliveryRow, type MessageRow, type StoredMailbox } from '../messages/index.js';
 
 /** What is stored beside messages. */
 export interface StoredFiles {
@@ -57,7 +59,8 @@ export async function composeMail(
   delivery: DeliveryRow,
   unsubscribeUrl: string | undefined,
 ): Promise<ComposedMail> {
-  if (message.more.raw !== undefined) return rawMail(sources, message, delivery, message.more.raw);
+  const { raw } = message.more;
+  if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribeUrl });
   const { keysFor, files } = sources;
   const edition = await sources.edition(message.space, message.edition);
   const rendering = renderingOf(message, edition, unsubscribeUrl);
@@ -86,6 +89,9 @@ export async function composeMail(
     replyTo: (more.replyTo ?? []).map(mailbox),
     // As it was accepted: with the mark of its space.
     subject: message.subject,
+    inReplyTo: more.inReplyTo,
+    references: more.references ?? [],
+    calendar: more.calendar,
     attachments,
     pictures,
     headers,
@@ -93,13 +99,10 @@ export async function composeMail(
   const content = writeMail({
     ...shared,
     messageId: message.headerId,
-    inReplyTo: more.inReplyTo,
-    references: more.references ?? [],
     date: message.createdAt,
     text: noteFor(delivery) + rendering.flowed,
     flowed: true,
     ...(rendering.html === undefined ? {} : { html: withNote(rendering.html, delivery) }),
-    calendar: more.calendar,
     unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
     boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
   });
@@ -112,10 +115,8 @@ export async function composeMail(
       deliveryId: delivery.id,
       text: rendering.text,
       html: rendering.html,
-      template: message.template,
-      topic: message.topic ?? undefined,
-      reference: message.reference ?? undefined,
-      labels: message.labels,
+      unsubscribeUrl,
+      ...labelsOf(message),
     },
   };
 }
@@ -139,7 +140,7 @@ function renderingOf(message: MessageRow, edition: LoadedEdition | undefined, un
   const { ready } = message.more;
   if (ready !== undefined) {
     // Lines of the app's own are fixed; only what would be misread is stuffed (RFC 3676 4.4).
-    const flowed = ready.text.replace(/[ \t]+$/gm, '').replace(/^(?= |>|From )/gm, ' ');
+    const flowed = withoutEnds(ready.text).replace(/^(?= |>|From )/gm, ' ');
     return { locale: message.locale, text: ready.text, flowed, html: ready.html, carried: [] };
   }
   const template = edition?.templates.get(message.template)?.render(message.locale);
@@ -153,6 +154,19 @@ function renderingOf(message: MessageRow, edition: LoadedEdition | undefined, un
   return { ...rendering, locale: template.program.locale, carried: template.program.carried };
 }
 
+/** Lines without white space at their ends, which would join them to the next; that of a signature's separator is kept (RFC 3676 4.3). */
+function withoutEnds(text: string): string {
+  return text
+    .split(/\r\n|\r|\n/)
+    .map((line) => {
+      if (line === '-- ') return line;
+      let end = line.length;
+      while (end > 0 && (line[end - 1] === ' ' || line[end - 1] === '\t')) end -= 1;
+      return line.slice(0, end);
+    })
+    .join('\n');
+}
+
 function noteFor(delivery: DeliveryRow): string {
   return delivery.intended === null ? '' : `[This mail was meant for ${delivery.intended}]\n\n`;
 }
@@ -163,6 +177,11 @@ function withNote(html: string, delivery: DeliveryRow): string {
   const note = `<p style="margin:0;padding:8px 12px;background:#fff3c4;color:#4a3b00;font:14px sans-serif">This mail was meant for ${escapeHtml(delivery.intended)}</p>`;
   const body = /<body[^>]*>/i.exec(html);
   return body === null ? note + html : html.slice(0, body.index + body[0].length) + note + html.slice(body.index + body[0].length);
+}
+
+/** What the app says of a message, beside what is in it. */
+function labelsOf({ template, topic, reference, labels, more: { traceparent, tracestate } }: MessageRow) {
+  return { template, topic: topic ?? undefined, reference: reference ?? undefined, labels, traceparent, tracestate };
 }
 
 /** The parts of an email that is taken as a whole. */
@@ -180,28 +199,42 @@ export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts
     headers: [],
     attachments: [],
     pictures: [],
-    template: '',
-    topic: undefined,
-    reference: undefined,
-    labels: {},
+    inReplyTo: message.more.inReplyTo,
+    references: message.more.references ?? [],
+    calendar: undefined,
+    unsubscribeUrl: undefined,
+    ...labelsOf(message),
   };
 }
 
+/** Fields that stay here: copies in secret, what other servers wrote, signatures that no longer fit. */
 const NEVER_SENT = new Set(['bcc', 'resent-bcc', 'return-path', 'dkim-signature']);
 
-/** An email that came in as a whole: its own fields, but for those that must not travel; id and date where it has none. */
-async function rawMail(sources: ComposeSources, message: MessageRow, delivery: DeliveryRow, contentId: string): Promise<ComposedMail> {
-  const bytes = mailBytes(foreignMail(mailBytes(sources.files.bytes(contentId))));
+/** The name of a field that stands folded. */
+const nameOf = (line: string): string => line.slice(0, line.indexOf(':')).trim().toLowerCase();
+
+/**
+ * An email that came in as a whole: its own fields, but for those that must not travel; what it needs and does not have; and all of it so that no
+ * server on the way has to change it, since that would break its signature.
+ */
+async function rawMail(
+  sources: ComposeSources,
+  message: MessageRow,
+  delivery: DeliveryRow,
+  { contentId, unsubscribeUrl }: { readonly contentId: string; readonly unsubscribeUrl: string | undefined },
+): Promise<ComposedMail> {
+  const { bytes, fault } = repairMail(mailBytes(sources.files.bytes(contentId)));
+  if (fault !== undefined) throw new Error(`It ${fault}.`);
   const end = bytes.indexOf('\r\n\r\n');
-  const head = bytes.toString('latin1', 0, end === -1 ? bytes.length : end);
-  const fields = head.split(/\r\n(?![ \t])/);
-  const nameOf = (line: string): string => line.slice(0, line.indexOf(':')).trim().toLowerCase();
+  const fields = bytes.toString('latin1', 0, end === -1 ? bytes.length : end).split(/\r\n(?![ \t])/);
   const has = new Set(fields.map(nameOf));
   const from = mailbox(message.sender);
   // The subject is replaced only where the space marks it: a fold or an encoding of the app's own stays as it is.
-  const before = readMail(bytes);
-  const changed = message.subject !== (fieldOf(before, 'subject') ?? '');
-  const kept = fields.filter((line) => line !== '' && !NEVER_SENT.has(nameOf(line)) && !(changed && nameOf(line) === 'subject'));
+  const changed = message.subject !== (fieldOf(readMail(bytes), 'subject') ?? '');
+  const kept = fields.filter((line) => {
+    const name = nameOf(line);
+    return line !== '' && !NEVER_SENT.has(name) && !isOwnField(name) && !(changed && name === 'subject');
+  });
   const written = writeMail({
     from,
     to: [],
@@ -209,17 +242,20 @@ async function rawMail(sources: ComposeSources, message: MessageRow, delivery: D
     messageId: message.headerId,
     date: message.createdAt,
     text: '',
+    unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
     boundary: 'x',
   });
   const own = mailBytes(written)
     .toString('latin1')
     .split(/\r\n(?![ \t])/);
-  const wanted = ['date', 'message-id'].filter((name) => !has.has(name));
-  if (changed) wanted.push('subject');
-  const added = own.filter((line) => wanted.includes(nameOf(line)));
+  const wanted = new Set(['date', 'message-id'].filter((name) => !has.has(name)));
+  if (changed) wanted.add('subject');
+  // The app's own way to unsubscribe goes before ours.
+  if (!has.has('list-unsubscribe')) for (const name of ['list-unsubscribe', 'list-unsubscribe-post']) wanted.add(name);
+  const added = own.filter((line) => wanted.has(nameOf(line)));
   const note = delivery.intended === null ? [] : [`${INTENDED}: ${delivery.intended}`];
   const whole = Buffer.concat([
-    Buffer.from([...added, ...note, ...kept].join('\r\n'), 'latin1'),
+    Buffer.from([...traceOf(message), ...added, ...note, ...kept].join('\r\n'), 'latin1'),
     bytes.subarray(end === -1 ? bytes.length : end),
   ]);
   const mail = foreignMail(whole);
@@ -228,4 +264,14 @@ async function rawMail(sources: ComposeSources, message: MessageRow, delivery: D
     mail: prefixed(await signMail(mail, await sources.keysFor(from.domain), message.createdAt), mail),
     parts: { ...bareParts(message, delivery), text: shownText(read, 'plain') ?? '', html: shownText(read, 'html') },
   };
+}
+
+/**
+ * Who brought it (RFC 5321 4.4, RFC 3848). Where from is left out: the address of an app within its network is nothing that its recipients need to
+ * know (RFC 5321 7.6).
+ */
+function traceOf({ id, createdAt, more: { trace } }: MessageRow): string[] {
+  if (trace === undefined) return [];
+  const from = trace.from.replace(/[^A-Za-z0-9.:[\]_-]/g, '-');
+  return [`Received: from ${from} by ${trace.by}\r\n with ${trace.protocol} id ${id};\r\n ${dateField(createdAt)}`];
 }

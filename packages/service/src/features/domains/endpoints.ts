@@ -7,6 +7,8 @@ import type { Signing } from './signing.js';
 export interface DomainEndpoints {
   readonly signing: Signing;
   readonly clock: Clock;
+  /** Domains that a space sends as. */
+  readonly sendersOf: (space: string) => readonly string[];
 }
 
 const endpoint = endpointsOf<DomainEndpoints>();
@@ -20,10 +22,14 @@ const list = endpoint({
   method: 'get',
   path: '/v1/domains',
   summary: 'Sending domains with their records',
+  description: 'A key sees those that its space sends as.',
   scope: 'read',
+  isForService: true,
   answers: { 200: json('All of them.', DomainList) },
-  run(_call, { signing }) {
-    return { domains: signing.domains().map((name) => view(signing, name)) };
+  run({ caller }, { signing, sendersOf }) {
+    const own = caller.operator ? undefined : new Set(sendersOf(caller.space));
+    const seen = signing.domains().filter((name) => own === undefined || own.has(name));
+    return { domains: seen.map((name) => view(signing, name)) };
   },
 });
 
@@ -33,7 +39,8 @@ const add = endpoint({
   path: '/v1/domains',
   summary: 'Make the keys that sign email of a domain',
   description: 'A domain that has keys keeps them.',
-  scope: 'admin',
+  scope: 'operator',
+  isForService: true,
   body: jsonBody(NewDomain),
   answers: { 201: json('The records to publish in the DNS.', DomainView) },
   isRepeatable: true,

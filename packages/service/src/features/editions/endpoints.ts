@@ -1,7 +1,19 @@
 import type { z } from 'zod';
-import { content, endpointsOf, fromBase64, instant, json, jsonBody, Refusal, Reply, textParams, type Clock } from '../../kernel/index.js';
+import {
+  content,
+  endpointsOf,
+  fromBase64,
+  instant,
+  json,
+  jsonBody,
+  Refusal,
+  Reply,
+  textParams,
+  type Caller,
+  type Clock,
+} from '../../kernel/index.js';
 import type { Editions } from './loaded.js';
-import { EditionDetail, EditionDiff, EditionList, EditionView, NewEdition, Publication, UseEdition } from './model.js';
+import { EditionDetail, EditionDiff, EditionList, EditionView, NewEdition, Promotion, Publication, UseEdition } from './model.js';
 import type { EditionRow } from './queries.js';
 import type { Store } from './store.js';
 
@@ -94,6 +106,46 @@ const use = endpoint({
   },
 });
 
+/** Whether the caller may read editions of another space. @throws Refusal */
+function refuseUnreadable({ store, clock }: EditionEndpoints, caller: Caller, from: string, fromKey: string | undefined): void {
+  if (caller.operator || caller.space === from) return;
+  const found = fromKey === undefined ? undefined : store.access.findKey(fromKey, clock.now());
+  if (found?.kind === 'good' && found.key.space === from && found.key.scopes.some((scope) => scope === 'read' || scope === 'manage'))
+    return;
+  throw new Refusal(403, 'other-space', `This key cannot read editions of the space "${from}"`, {
+    detail:
+      found === undefined
+        ? 'The request has no key of that space.'
+        : `The key that it gives is not a valid one of "${from}" with the scope "read".`,
+    hint: 'Give a key of that space: --from-key KEY (fromKey).',
+  });
+}
+
+const promote = endpoint({
+  name: 'editions.promote',
+  method: 'post',
+  path: '/v1/editions/promote',
+  summary: 'Publish an edition of another space here: the same files, with the same hash',
+  scope: 'write',
+  body: jsonBody(Promotion),
+  answers: {
+    201: json('It is in use here, as a new edition.', Publication),
+    200: json('What is in use here is the same.', Publication),
+  },
+  refusals: { 404: 'The other space has no such edition.' },
+  isRepeatable: true,
+  async run({ caller, body: { number, from, fromKey } }, deps) {
+    const { store, editions, clock } = deps;
+    const { space } = caller;
+    refuseUnreadable(deps, caller, from, fromKey);
+    const source = found(store, from, String(number));
+    const before = store.editions.current(space);
+    const row = await editions.publish(space, store.editions.files(source), clock.now());
+    const publication = { missing: [], edition: view(store, row), changes: differences(before, row) };
+    return new Reply(publication, { status: before?.number === row.number ? 200 : 201 });
+  },
+});
+
 const get = endpoint({
   name: 'editions.get',
   method: 'get',
@@ -137,4 +189,4 @@ const file = endpoint({
 });
 
 /** Publications of a space: immutable, numbered, one of them in use. */
-export const editionEndpoints = [list, publish, use, get, diff, file];
+export const editionEndpoints = [list, publish, use, promote, get, diff, file];

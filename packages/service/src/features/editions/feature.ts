@@ -1,9 +1,11 @@
+import type { MailFiles } from '@verbalis/core/folder';
 import { serve, type Feature, type Runtime, type Tx } from '../../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
 import { sharedCompiler } from './compile.js';
 import { editionEndpoints } from './endpoints.js';
 import { editionCache, type Editions } from './loaded.js';
+import { folderHash } from './queries.js';
 import { editionRetention } from './retention.js';
 import type { Store } from './store.js';
 
@@ -21,12 +23,25 @@ export async function openEditions(
 ): Promise<{ readonly editions: Editions; readonly feature: Feature }> {
   const { clock, log, within, ages } = runtime;
   const editions = editionCache(store, sharedCompiler());
+
+  /** Publishes a folder unless it is as it was at the last start: what somebody has chosen since stays in use. */
+  async function publishChanged(space: string, files: MailFiles): Promise<void> {
+    const hash = folderHash(files);
+    if (store.editions.publishedFolder(space) === hash) {
+      // It is compiled now, so that the first message need not wait.
+      await editions.current(space);
+      return;
+    }
+    await editions.publish(space, files, clock.now());
+    await store.write((tx) => {
+      store.editions.folderPublished(tx, space, hash);
+    });
+  }
+
   for (const [name, { mailFolder, mode }] of Object.entries(spaces)) {
     // Without a folder, a space has what is published to it.
-    const row =
-      mailFolder === undefined
-        ? store.editions.current(name)
-        : await editions.publish(name, await readMailFolder(within(mailFolder)), clock.now());
+    if (mailFolder !== undefined) await publishChanged(name, await readMailFolder(within(mailFolder)));
+    const row = store.editions.current(name);
     log.info({ space: name, mode, edition: row?.number }, 'space ready');
   }
   const feature: Feature = {

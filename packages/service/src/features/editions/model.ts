@@ -13,6 +13,13 @@ export const NewEdition = z
   })
   .meta({ id: 'NewEdition' });
 export const UseEdition = z.strictObject({ number: z.int().min(1) }).meta({ id: 'UseEdition' });
+export const Promotion = z
+  .strictObject({
+    number: z.int().min(1),
+    from: z.string().min(1).max(40).meta({ description: 'The space that has it.' }),
+    fromKey: z.string().max(200).optional().meta({ description: 'A key of that space with the scope "read"; an operator needs none.' }),
+  })
+  .meta({ id: 'Promotion' });
 export const EditionView = z
   .strictObject({ number: z.int(), hash: z.string(), createdAt: z.iso.datetime(), files: z.int(), inUse: z.boolean() })
   .meta({ id: 'Edition' });

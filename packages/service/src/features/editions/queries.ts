@@ -1,4 +1,4 @@
-import { typeOfName } from '@verbalis/core/program';
+import { pictureType } from '@verbalis/core/program';
 import { createHash } from 'node:crypto';
 import { and, desc, eq, sql, lt, notExists, inArray } from 'drizzle-orm';
 import type { MailFiles } from '@verbalis/core/folder';
@@ -21,6 +21,24 @@ export interface OldEditions {
 }
 
 export type EditionRow = typeof editions.$inferSelect;
+
+/** A mail folder by its hashes. */
+function manifestOf(files: MailFiles) {
+  const manifest: Record<string, string> = {};
+  const contents = new Map<string, Uint8Array>();
+  for (const [path, bytes] of [...files].sort(([a], [b]) => (a < b ? -1 : 1))) {
+    const hash = createHash('sha256').update(bytes).digest('hex');
+    manifest[path] = hash;
+    contents.set(hash, bytes);
+  }
+  return { manifest, contents, hash: createHash('sha256').update(JSON.stringify(manifest)).digest('hex') };
+}
+
+/** The hash of a mail folder; its edition has the same one. */
+export function folderHash(files: MailFiles): string {
+  return manifestOf(files).hash;
+}
+
 /** Immutable publications of mail folders. */
 export function editionStore(reads: Reader) {
   const inUse = reading((db) =>
@@ -65,7 +83,7 @@ export function editionStore(reads: Reader) {
   /** The pictures of a mail folder become public with it. */
   function addAssets(tx: Tx, manifest: Readonly<Record<string, string>>): void {
     for (const [path, hash] of Object.entries(manifest)) {
-      const type = typeOfName(path);
+      const type = pictureType(path);
       if (!path.startsWith('assets/') || !type.startsWith('image/')) continue;
       tx.db
         .insert(assets)
@@ -100,6 +118,16 @@ export function editionStore(reads: Reader) {
       tx.db.insert(editionsInUse).values({ space, number }).onConflictDoUpdate({ target: editionsInUse.space, set: { number } }).run();
     },
 
+    /** The hash of the configuration's mail folder when it was published last. */
+    publishedFolder(space: string, from: Reader = reads): string | undefined {
+      return inUse(from).get({ space })?.folderHash ?? undefined;
+    },
+
+    /** Notes that the configuration's mail folder was published. */
+    folderPublished(tx: Tx, space: string, hash: string): void {
+      tx.db.update(editionsInUse).set({ folderHash: hash }).where(eq(editionsInUse.space, space)).run();
+    },
+
     has(hash: string, from: Reader = reads): boolean {
       return from.db.select({ hash: blobs.hash }).from(blobs).where(eq(blobs.hash, hash)).get() !== undefined;
     },
@@ -114,14 +142,7 @@ export function editionStore(reads: Reader) {
 
     /** Keeps a mail folder as the space's newest edition; the current one when nothing differs from it. */
     publish(tx: Tx, space: string, files: MailFiles, createdAt: number): EditionRow {
-      const manifest: Record<string, string> = {};
-      const contents = new Map<string, Uint8Array>();
-      for (const [path, bytes] of [...files].sort(([a], [b]) => (a < b ? -1 : 1))) {
-        const hash = createHash('sha256').update(bytes).digest('hex');
-        manifest[path] = hash;
-        contents.set(hash, bytes);
-      }
-      const hash = createHash('sha256').update(JSON.stringify(manifest)).digest('hex');
+      const { manifest, contents, hash } = manifestOf(files);
       const current = this.current(space, tx);
       if (current?.hash === hash) return current;
       const newest = this.newest(space, tx);

@@ -24,6 +24,8 @@ export const editions = sqliteTable(
 export const editionsInUse = sqliteTable('editions_in_use', {
   space: text('space').primaryKey(),
   number: integer('number').notNull(),
+  /** The hash of the mail folder of the configuration when it was published last: only one that has changed is published again. */
+  folderHash: text('folder_hash'),
 });
 
 /** Pictures that emails refer to, by the part of their hash that is in the address. Nothing else of a mail folder is public. */

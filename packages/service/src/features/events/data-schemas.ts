@@ -4,12 +4,12 @@ import { z } from 'zod';
 
 // What stands in the data of events: JSON Schema is made from these.
 
-const ALERT_KINDS = ['alert-firing', 'alert-resolved', 'test'] as const;
+const OTHER_KINDS = ['provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'test'] as const;
 
 const DeliveryData = z
   .object({
     space: z.string(),
-    kind: z.enum(EVENT_KINDS).exclude(ALERT_KINDS).meta({ description: 'What has become known.' }),
+    kind: z.enum(EVENT_KINDS).exclude(OTHER_KINDS).meta({ description: 'What has become known.' }),
     messageId: z.string().meta({ description: 'One message; all its recipients have it in common.' }),
     deliveryId: z.string().meta({ description: 'One message for one recipient.' }),
     address: z.string(),
@@ -48,6 +48,18 @@ const AlertData = z
   })
   .meta({ title: 'verbalis.alert.*', description: 'A rule begins to hold, or holds no more.' });
 
+const ProviderData = z
+  .object({
+    space: z.string(),
+    provider: z.string(),
+    scope: z.enum(['provider', 'sender']).meta({ description: 'The whole provider, or what it accepts from one sender’s domain.' }),
+    domain: z.string().optional().meta({ description: 'The sender’s domain.' }),
+    why: z.string().optional().meta({ description: 'What went wrong.' }),
+    since: z.iso.datetime(),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.provider.*', description: 'A provider of the space is in trouble, or works again.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -55,6 +67,7 @@ const TestData = z
 /** JSON Schema 2020-12 of the data of each kind of event. */
 export const EVENT_SCHEMAS: Readonly<Record<string, unknown>> = {
   delivery: z.toJSONSchema(DeliveryData),
+  provider: z.toJSONSchema(ProviderData),
   alert: z.toJSONSchema(AlertData),
   test: z.toJSONSchema(TestData),
 };

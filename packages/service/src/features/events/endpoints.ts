@@ -109,9 +109,10 @@ const follow = endpoint({
   scope: 'read',
   query: StreamQuery,
   answers: { 200: eventStream('Events "event".') },
-  run({ caller: { space }, query, request, response }, { store, feed, publicUrl }) {
+  run({ caller, query, request, response }, { store, feed, publicUrl }) {
+    const { space } = caller;
     const filter = optionalFilter(query.filter);
-    const stream = openStream(request, response);
+    const stream = openStream({ caller, request, response });
     const given = Number(request.header('last-event-id') ?? Number.NaN);
     let at = Number.isInteger(given) ? given : store.events.last();
     const look = (): void => {

@@ -21,6 +21,8 @@ const CloudEventView = z
     datacontenttype: z.literal('application/json'),
     dataschema: z.string(),
     partitionkey: z.string().optional(),
+    traceparent: z.string().optional(),
+    tracestate: z.string().optional(),
     data: z.record(z.string(), z.unknown()),
   })
   .meta({ id: 'CloudEvent' });

@@ -62,6 +62,8 @@ export function eventStore(reads: Reader) {
     subject: messages.subject,
     reference: messages.reference,
     labels: messages.labels,
+    traceparent: sql<string | null>`${messages.more} ->> '$.traceparent'`,
+    tracestate: sql<string | null>`${messages.more} ->> '$.tracestate'`,
   };
   const joined = (from: Pick<Reader['db'], 'select'>) =>
     from
@@ -78,6 +80,8 @@ export function eventStore(reads: Reader) {
     if (row.source === null || deliveryId === null || row.messageId === null) return { ...shared, data: data ?? {} };
     return {
       ...shared,
+      traceparent: row.traceparent ?? undefined,
+      tracestate: row.tracestate ?? undefined,
       fact: {
         source: row.source,
         cause: row.cause ?? undefined,

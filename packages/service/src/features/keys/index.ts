@@ -1,7 +1,9 @@
-export { looksLikeKey, accessStore } from './queries.js';
+export { hashOf, looksLikeKey, accessStore, type FoundKey } from './queries.js';
 export { sessions } from './tables.js';
 export type { KeyRecords } from './queries.js';
-export { sessionRetention } from './retention.js';
-export { accessBy, openToThisMachine, type SpaceSummary } from './access.js';
-export { keyEndpoints, SIGN_IN_MS } from './endpoints.js';
+export { keyRetention } from './retention.js';
+export { accessBy, callerKey, mayComeFrom, openToThisMachine, type SpaceSummary } from './access.js';
+export { keyEndpoints } from './endpoints.js';
+export { spend } from './spending-queries.js';
 export { openKeys } from './feature.js';
+export { noteUses, type NoteUse } from './use.js';

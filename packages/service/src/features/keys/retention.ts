@@ -1,6 +1,10 @@
 import type { RetentionRule } from '../../kernel/index.js';
+import { forgetSpending } from './spending-queries.js';
 import type { Store } from './store.js';
 
-export function sessionRetention({ access }: Store): RetentionRule[] {
-  return [{ name: 'sessions', step: (tx, now) => access.forget(tx, now) }];
+export function keyRetention({ access }: Store): RetentionRule[] {
+  return [
+    { name: 'sessions', step: (tx, now) => access.forget(tx, now) },
+    { name: 'keySpending', step: forgetSpending },
+  ];
 }

@@ -1,10 +1,25 @@
 import { createHash } from 'node:crypto';
-import { fieldOf, isFault, parseAddress, parseMailbox, readMail } from '@verbalis/core/mime';
-import { Refusal, type RequestProblem, type Reader, type Tx, newId } from '../../kernel/index.js';
+import { addressText, fieldOf, isFault, parseAddress, parseMailbox } from '@verbalis/core/mime';
+import { Refusal, type CallerKey, type RequestProblem, type Reader, type TraceContext, type Tx, newId } from '../../kernel/index.js';
 import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
+import { spend } from '../keys/index.js';
 import { NO_RULES } from '../spaces/index.js';
 import { stored } from './people.js';
-import { deliveryOf, editionsOf, marked, prepareMessage, type PrepareOptions, type Prepared } from './prepare.js';
+import {
+  deliveryOf,
+  editionsOf,
+  marked,
+  prepareMessage,
+  type PrepareOptions,
+  type Prepared,
+  type SpaceEditions,
+  type ToPrepare,
+} from './prepare.js';
+import { capturedAuthor, ownAuthor } from './authors.js';
+import { keptUntil } from './keeping.js';
+import { refuseBeyond } from './key-bounds.js';
+import { labelsOf, type Submission } from './submitted.js';
+import { RunawayGuard } from './runaway.js';
 import { laterOf } from './timing.js';
 import type { MessageRequest } from './model.js';
 
@@ -32,13 +47,22 @@ export interface AcceptOne {
   readonly idempotencyKey?: string | undefined;
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn?: boolean;
+  /** The key that asks for it. */
+  readonly key?: CallerKey | undefined;
+  /** The trace that the request belongs to. */
+  readonly trace?: TraceContext | undefined;
+}
+
+/** How a prepared message is written. */
+interface WriteOne extends Pick<AcceptOne, 'isBuiltIn' | 'key'> {
+  readonly idempotency: { readonly key: string; readonly bodyHash: string } | undefined;
 }
 
 /** Accepts messages: checks everything that could go wrong later, then writes them durably. */
 export interface Acceptor {
   readonly one: (space: string, wanted: MessageRequest, how?: AcceptOne) => Promise<Accepted>;
   /** Looks at a message without accepting it. @throws Refusal that names all that is wrong */
-  readonly check: (space: string, wanted: MessageRequest) => Promise<void>;
+  readonly check: (space: string, wanted: MessageRequest, key?: CallerKey) => Promise<void>;
   /**
    * Many at once, in one transaction. `all`: none is taken unless all can be. `each`: what can be taken is. `check`: none, only looked at.
    * The key stands for the whole batch.
@@ -46,45 +70,69 @@ export interface Acceptor {
   readonly batch: (
     space: string,
     wanted: readonly MessageRequest[],
-    how: { readonly mode: 'all' | 'each' | 'check'; readonly idempotencyKey?: string | undefined },
+    how: Pick<AcceptOne, 'idempotencyKey' | 'key' | 'trace'> & { readonly mode: 'all' | 'each' | 'check' },
   ) => Promise<BatchResult[]>;
   /** When a message that was accepted is to go instead; in milliseconds since the epoch. */
   readonly later: (message: MessageRow, wanted: { notBefore: string; timeZone?: string | undefined }) => Promise<number>;
   /** An email that came in as a whole, to the recipients of its envelope. */
-  readonly raw: (space: string, to: readonly string[], bytes: Uint8Array) => Promise<MessageRow>;
+  readonly raw: (space: string, submitted: Submission) => Promise<MessageRow>;
 }
 
 export function acceptor(options: AcceptOptions): Acceptor {
   const { store, clock, editions, spaces, wake, suppressionFor } = options;
+  const guard = new RunawayGuard(store.messages, spaces);
   const hashOf = (wanted: unknown): string => createHash('sha256').update(JSON.stringify(wanted)).digest('hex');
 
+  /** What is wanted can be sent, and its key may send it. @throws Refusal that names all that is wrong */
+  const prepare = (own: SpaceEditions, wanted: ToPrepare, key: CallerKey | undefined): Prepared => {
+    const made = prepareMessage(options, own, wanted);
+    const { message, recipients } = made;
+    const { template } = wanted.wanted;
+    refuseBeyond(key, { template, topic: message.topic ?? undefined, sender: message.sender.address, recipients });
+    return made;
+  };
+
   /** The rows of a prepared message. */
-  const write = (tx: Tx, { keep, ...made }: Prepared, idempotency: { key: string; bodyHash: string } | undefined): void => {
-    store.messages.insert(tx, { ...made, attachments: keep(tx), idempotency });
-    withholdSome(tx, made);
+  const write = (tx: Tx, { message, deliveries, keep, recipients }: Prepared, { idempotency, isBuiltIn, key }: WriteOne): void => {
+    if (key !== undefined) spend(tx, key, recipients.length, message.createdAt);
+    store.messages.insert(tx, { message, deliveries, attachments: keep(tx), idempotency });
+    withholdSome(tx, { message, deliveries, isBuiltIn });
   };
 
   /** What must not be sent ends here; the app sees it in the answer. Within the transaction that writes the message. */
-  const withholdSome = (tx: Tx, made: { message: MessageRow; deliveries: DeliveryRow[] }): void => {
+  const withholdSome = (tx: Tx, made: { message: MessageRow; deliveries: DeliveryRow[]; isBuiltIn?: boolean | undefined }): void => {
+    const now = made.message.createdAt;
+    const isSuppressed = new Set<string>();
     made.deliveries.forEach((row, i) => {
       const reason = suppressionFor(row, tx);
       if (reason === undefined) return;
-      store.deliveries.withhold(tx, row, reason, made.message.createdAt);
+      isSuppressed.add(row.id);
+      store.deliveries.withhold(tx, row, { reason }, now);
       made.deliveries[i] = { ...row, state: 'withheld', nextAttemptAt: null };
+    });
+    // What the service writes itself is bounded by itself.
+    if (made.isBuiltIn === true) return;
+    const free = made.deliveries.filter(({ id }) => !isSuppressed.has(id));
+    const refusalOf = guard.refusals(tx, made.message, free);
+    made.deliveries.forEach((row, i) => {
+      const reason = isSuppressed.has(row.id) ? undefined : refusalOf(row);
+      if (reason === undefined) return;
+      store.deliveries.withhold(tx, row, { reason, cause: 'rate' }, now);
+      made.deliveries[i] = { ...row, state: 'withheld', cause: 'rate', nextAttemptAt: null };
     });
   };
 
   return {
-    async one(space, wanted, { idempotencyKey, isBuiltIn = false } = {}) {
+    async one(space, wanted, { idempotencyKey, isBuiltIn = false, key, trace } = {}) {
       const bodyHash = hashOf(wanted);
       const earlier = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey);
       if (earlier !== undefined) return repeated(space, earlier, bodyHash);
-      const made = prepareMessage(options, await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn });
+      const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, trace }, key);
       const idempotency = idempotencyKey === undefined ? undefined : { key: idempotencyKey, bodyHash };
       const again = await store.write((tx) => {
         // Two requests with one key may have come at the same time: the second finds the first here.
         const found = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey, tx);
-        if (found === undefined) write(tx, made, idempotency);
+        if (found === undefined) write(tx, made, { idempotency, isBuiltIn, key });
         tx.afterCommit(wake);
         return found;
       });
@@ -92,11 +140,11 @@ export function acceptor(options: AcceptOptions): Acceptor {
       return { message: made.message, deliveries: made.deliveries, repeated: false };
     },
 
-    async check(space, wanted) {
-      prepareMessage(options, await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn: false });
+    async check(space, wanted, key) {
+      prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn: false }, key);
     },
 
-    async batch(space, wanted, { mode, idempotencyKey }) {
+    async batch(space, wanted, { mode, idempotencyKey, key: caller, trace }) {
       const now = clock.now();
       const keyOf = (index: number): string | undefined => (idempotencyKey === undefined ? undefined : `${idempotencyKey}#${index}`);
       const own = await editionsOf(editions, space);
@@ -107,7 +155,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
         const earlier = key === undefined ? undefined : store.messages.underKey(space, key);
         try {
           if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, hashOf(request)));
-          else fresh.push({ made: prepareMessage(options, own, { space, wanted: request, now, isBuiltIn: false }), index });
+          else fresh.push({ made: prepare(own, { space, wanted: request, now, isBuiltIn: false, trace }, caller), index });
         } catch (error) {
           results[index] = refused(index, error);
         }
@@ -121,7 +169,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
           // The same batch may have come twice at the same time: the second finds what the first has written, entry by entry.
           const earlier = key === undefined ? undefined : store.messages.underKey(space, key, tx);
           if (earlier !== undefined) found.set(index, earlier);
-          else write(tx, made, key === undefined ? undefined : { key, bodyHash: hashOf(wanted[index]) });
+          else write(tx, made, { idempotency: key === undefined ? undefined : { key, bodyHash: hashOf(wanted[index]) }, key: caller });
         }
         // Where all or none is wanted, one entry with another body refuses the whole batch: nothing of it is written.
         if (mode === 'all') for (const [index, earlier] of found) refuseOther(earlier, hashOf(wanted[index]));
@@ -141,22 +189,30 @@ export function acceptor(options: AcceptOptions): Acceptor {
       return laterOf(wanted, edition, clock.now());
     },
 
-    async raw(space, to, bytes) {
+    async raw(space, { to, bytes, fields, repairs, repaired, fault, isFromNobody, trace, key }) {
       const now = clock.now();
       const rules = spaces.get(space) ?? NO_RULES;
       const current = await editions.current(space);
-      const mail = readMail(bytes);
-      const captures = rules.mode === 'capture';
-      const author = parseMailbox(fieldOf(mail, 'from') ?? '');
+      const { sender: usualSender, topics = {} } = current?.project.settings ?? {};
+      const usual = parseMailbox(rules.sender ?? usualSender ?? '');
+      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains];
       // A space that captures takes whatever an app makes: that is what it is looked at for.
-      const from = isFault(author) && captures ? { name: '', local: 'unknown', domain: 'sender.invalid' } : author;
-      if (isFault(from)) throw new Refusal(422, 'no-sender', 'The mail has no sender', { detail: `Its From field ${from.fault}.` });
-      const usual = parseMailbox(rules.sender ?? current?.project.settings.sender ?? '');
-      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains.map((senderDomain) => senderDomain.toLowerCase())];
-      if (!captures && !allowed.includes(from.domain))
-        throw new Refusal(422, 'wrong-sender', 'This space may not send as that domain', {
-          detail: `${from.domain} is none of ${allowed.join(', ') || 'those allowed'}.`,
-        });
+      const isCaptured = rules.mode === 'capture';
+      const mail = { fields };
+      const from = isCaptured ? capturedAuthor(mail) : ownAuthor(mail, allowed);
+      if (fault !== undefined && !isCaptured)
+        throw new Refusal(422, 'cannot-travel', 'The email cannot be sent as it is', { detail: `It ${fault}.` });
+      const own = labelsOf(fields, Object.keys(topics));
+      const recipients = new Map(
+        to.map((text) => {
+          const address = parseAddress(text);
+          if (isFault(address))
+            throw new Refusal(422, 'no-recipient', 'A recipient is not an address', { detail: `"${text}" ${address.fault}.` });
+          return [addressText(address), { ...address, name: '' }];
+        }),
+      );
+      // What such an email says of its template is a label: its content is the app's.
+      refuseBeyond(key, { template: undefined, topic: own.topic, sender: addressText(from), recipients: [...recipients.keys()] });
       const id = newId('m', now);
       const given = /<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>/.exec(fieldOf(mail, 'message-id') ?? '')?.[1];
       const content = store.contents;
@@ -165,23 +221,37 @@ export function acceptor(options: AcceptOptions): Acceptor {
         id,
         space,
         edition: current?.number ?? 0,
-        template: '',
+        template: own.template ?? '',
+        topic: own.topic ?? null,
+        reference: own.reference ?? null,
+        labels: own.labels,
         locale: 'und',
         subject: marked(fieldOf(mail, 'subject') ?? '', rules),
         sender: stored(from),
-        to: to.map((address) => ({ name: '', address })),
+        to: [...recipients.keys()].map((address) => ({ name: '', address })),
         headerId: given ?? `${id}@${from.domain}`,
         createdAt: now,
+        ...keptUntil(topics[own.topic ?? ''], now),
       };
-      const deliveries = to.flatMap((text) => {
-        const address = parseAddress(text);
-        return isFault(address)
-          ? []
-          : [deliveryOf(message, { ...address, name: '' }, { topic: undefined, urgent: true, nextAttemptAt: now, expiresAt: null, rules })];
-      });
+      const topic = topics[own.topic ?? ''];
+      const request = {
+        topic: own.topic,
+        urgent: topic?.purpose !== 'optional',
+        nextAttemptAt: now,
+        expiresAt: topic?.lifetimeSeconds === undefined ? null : now + topic.lifetimeSeconds * 1000,
+        rules,
+      };
+      const deliveries = [...recipients.values()].map((mailbox) => deliveryOf(message, mailbox, request));
+      const more = {
+        trace,
+        ...(isFromNobody ? { isFromNobody } : {}),
+        // What is captured stays as it came.
+        ...(isCaptured || repairs.length === 0 ? {} : { repairs }),
+      };
       await store.write((tx) => {
-        const raw = content.keep(tx, bytes, now).id;
-        store.messages.insert(tx, { message: { ...message, more: { raw } }, deliveries, idempotency: undefined });
+        if (key !== undefined) spend(tx, key, deliveries.length, now);
+        const raw = content.keep(tx, isCaptured ? bytes : (repaired ?? bytes), now).id;
+        store.messages.insert(tx, { message: { ...message, more: { raw, ...more } }, deliveries, idempotency: undefined });
         withholdSome(tx, { message, deliveries });
         tx.afterCommit(wake);
       });

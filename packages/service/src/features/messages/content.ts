@@ -87,7 +87,9 @@ export function templateContent(
 
 /** An email that the app has made itself; a text part is made from its HTML where it brings none. */
 export function readyContent(wanted: MessageRequest, edition: LoadedEdition, problems: RequestProblem[]): Content | undefined {
-  const { subject = '', html, text, topic } = wanted;
+  const { subject = '', topic } = wanted;
+  // A part without anything in it is none.
+  const [html, text] = [wanted.html, wanted.text].map((part) => (part === '' ? undefined : part));
   if (subject.trim() === '')
     problems.push({ path: 'subject', message: 'is missing', hint: 'Name a template, or give subject with html or text.' });
   if (html === undefined && text === undefined) problems.push({ path: 'text', message: 'is missing', hint: 'Give html, text or both.' });

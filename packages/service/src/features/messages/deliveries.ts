@@ -1,13 +1,70 @@
-import { count, eq, isNotNull, sql } from 'drizzle-orm';
-import { reading, type Reader } from '../../kernel/index.js';
+import { count, eq, gte, isNotNull, sql, type SQL } from 'drizzle-orm';
+import { unionAll } from 'drizzle-orm/sqlite-core';
+import { idSince, reading, type Kernel, type Reader } from '../../kernel/index.js';
 import { attemptStore } from './attempts.js';
-import { claimStore } from './claims.js';
+import type { DueReports } from './due-reports.js';
 import { factStore } from './facts.js';
+import { heldStore } from './held-queries.js';
 import type { DeliveryRow } from './tables.js';
-import { deliveries } from './tables.js';
+import { attempts as attemptsTable, deliveries } from './tables.js';
+import { waitingStore } from './waiting.js';
 
-/** Deliveries on their way: claims, attempts, facts and the state that follows from them. */
-export function deliveryStore(reads: Reader) {
+/** How much of a fairness key is in a state: waiting, of that due and held. Times are in milliseconds since the epoch. */
+export interface QueueCount {
+  readonly fairnessKey: string;
+  readonly state: string;
+  readonly n: number;
+  readonly due: number;
+  readonly held: number;
+  /** When the oldest was accepted. */
+  readonly oldest: number;
+  /** When the oldest that is due could have gone; null where nothing is due. */
+  readonly oldestDue: number | null;
+}
+
+/** Attempts of one provider that ended in one way; null while they are under way. */
+export interface OutcomeCount {
+  readonly provider: string;
+  readonly outcome: string | null;
+  readonly n: number;
+}
+
+/** Counts of the same fairness key and state, as one. */
+function added(rows: readonly QueueCount[]): QueueCount[] {
+  const all = new Map<string, QueueCount>();
+  for (const row of rows) {
+    const key = `${row.fairnessKey}\0${row.state}`;
+    const known = all.get(key);
+    const dueAt = [known?.oldestDue ?? [], row.oldestDue ?? []].flat();
+    all.set(
+      key,
+      known === undefined
+        ? row
+        : {
+            ...row,
+            n: known.n + row.n,
+            due: known.due + row.due,
+            held: known.held + row.held,
+            oldest: Math.min(known.oldest, row.oldest),
+            oldestDue: dueAt.length === 0 ? null : Math.min(...dueAt),
+          },
+    );
+  }
+  return [...all.values()];
+}
+
+/** So many deliveries that wait are counted here; more are in a thread. */
+const FEW = 1000;
+
+/** Whether so few deliveries wait, and are held, that counting them takes no time. */
+function isShort({ db }: Reader): boolean {
+  const some = (where: SQL | undefined) => db.select({ id: deliveries.id }).from(deliveries).where(where).limit(FEW).as('some');
+  const all = [some(isNotNull(deliveries.nextAttemptAt)), some(isNotNull(deliveries.heldBy))];
+  return all.reduce((sum, part) => sum + (db.select({ n: count() }).from(part).get()?.n ?? 0), 0) < FEW;
+}
+
+/** Deliveries on their way: what waits, attempts, facts and the state that follows from them. */
+export function deliveryStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, due: DueReports) {
   const byId = reading((db) =>
     db
       .select()
@@ -16,32 +73,56 @@ export function deliveryStore(reads: Reader) {
       .prepare(),
   );
   const facts = factStore(reads);
-  const attempts = attemptStore(reads, facts);
-  const claims = claimStore(reads, facts, attempts);
+  const attempts = attemptStore(reads, facts, due);
+  const waiting = waitingStore(reads, facts, attempts, due);
 
   return {
     ...facts,
     ...attempts,
-    ...claims,
+    ...waiting,
+    ...heldStore({ reads, apart }, facts, due),
 
     find(id: string, from: Reader = reads): DeliveryRow | undefined {
       return byId(from).get({ id });
     },
 
-    /** What waits, by fairness key and state. */
-    queue(now: number, from: Reader = reads): { fairnessKey: string; state: string; n: number; due: number; oldest: number }[] {
-      return from.db
-        .select({
-          fairnessKey: deliveries.fairnessKey,
-          state: deliveries.state,
-          n: count(),
-          due: sql<number>`sum(${deliveries.nextAttemptAt} <= ${now})`,
-          oldest: sql<number>`min(${deliveries.createdAt})`,
-        })
-        .from(deliveries)
-        .where(isNotNull(deliveries.nextAttemptAt))
-        .groupBy(deliveries.fairnessKey, deliveries.state)
-        .all();
+    /** What waits, is held or is being handed over, by fairness key and state. */
+    queue(now: number): Promise<QueueCount[]> {
+      const isDue = sql`(${deliveries.nextAttemptAt} <= ${now} or ${deliveries.owner} is not null)`;
+      const counted = (where: SQL | undefined) =>
+        reads.db
+          .select({
+            fairnessKey: deliveries.fairnessKey,
+            state: deliveries.state,
+            n: count(),
+            due: sql<number>`coalesce(sum(${isDue}), 0)`,
+            held: count(deliveries.heldBy),
+            oldest: sql<number>`min(${deliveries.createdAt})`,
+            oldestDue: sql<number | null>`min(case when ${isDue} then coalesce(${deliveries.notBefore}, ${deliveries.createdAt}) end)`,
+          })
+          .from(deliveries)
+          .where(where)
+          .groupBy(deliveries.fairnessKey, deliveries.state);
+      // Nothing is in two of these.
+      const query = unionAll(
+        counted(isNotNull(deliveries.nextAttemptAt)),
+        counted(isNotNull(deliveries.owner)),
+        counted(isNotNull(deliveries.heldBy)),
+      );
+      // A thread costs more than looking at a few.
+      if (isShort(reads)) return Promise.resolve(added(query.all()));
+      const names = ['fairnessKey', 'state', 'n', 'due', 'held', 'oldest', 'oldestDue'] as const;
+      return apart<QueueCount>({ query, names }).then(added);
+    },
+
+    /** Attempts since a date by provider and outcome. */
+    outcomes(since: number): Promise<OutcomeCount[]> {
+      const query = reads.db
+        .select({ provider: attemptsTable.provider, outcome: attemptsTable.outcome, n: count() })
+        .from(attemptsTable)
+        .where(gte(attemptsTable.id, idSince('a', since)))
+        .groupBy(attemptsTable.provider, attemptsTable.outcome);
+      return apart<OutcomeCount>({ query, names: ['provider', 'outcome', 'n'] });
     },
 
     /** How many deliveries of a space are in which state. */

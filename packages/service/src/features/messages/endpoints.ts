@@ -11,6 +11,7 @@ import {
   Reply,
   faultsOf,
   textParams,
+  traceOf,
   type Clock,
   type RequestProblem,
   type Tx,
@@ -34,7 +35,7 @@ import {
 } from './model.js';
 import type { Store } from './store.js';
 import type { DeliveryRow, MessageRow } from './tables.js';
-import { deliveryView, messageFields, messageSummary } from './views.js';
+import { deliveryView, messageFields, messageSummary, type ViewSources } from './views.js';
 
 export interface MessageEndpoints {
   readonly store: Store;
@@ -44,6 +45,7 @@ export interface MessageEndpoints {
   /** Called when something may be due. */
   readonly wake: () => void;
   /** Makes the bytes of a delivery's email, for those that were too large to be kept. */
+  readonly waitsFor: ViewSources['waitsFor'];
   readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
 }
 
@@ -94,6 +96,11 @@ function attachmentsOf({ contents }: Store, row: MessageRow) {
 
 /** The bytes of a message's first email: as they were kept, or made anew. */
 async function bytesOf({ store, compose }: MessageEndpoints, row: MessageRow): Promise<Buffer> {
+  if (row.more.dropped !== undefined)
+    throw new Refusal(410, 'body-gone', 'The email is no longer kept', {
+      detail: `The topic "${row.topic ?? ''}" keeps ${row.more.dropped === 'body' ? 'bodies' : 'data'} for a while only, or its recipient was erased.`,
+      hint: 'How long: keep of the topic in mail.yaml.',
+    });
   const [delivery] = store.messages.deliveriesOf([row.id]);
   const made = delivery === undefined ? undefined : store.messages.mail(delivery.id);
   const bytes = made ?? (delivery !== undefined && delivery.attempts > 0 ? await compose(row, delivery) : undefined);
@@ -112,7 +119,10 @@ function change({ messages }: Store, tx: Tx, row: MessageRow, run: (deliveryId: 
   return { changed, late: ids.filter((id) => !changed.includes(id)) };
 }
 
-const MADE_AT_FIRST_ATTEMPT = { 409: 'The email is made at the first attempt, and there was none yet.' };
+const MADE_AT_FIRST_ATTEMPT = {
+  409: 'The email is made at the first attempt, and there was none yet.',
+  410: 'The email is no longer kept.',
+};
 
 const send = endpoint({
   name: 'messages.send',
@@ -126,12 +136,16 @@ const send = endpoint({
   answers: { 202: { ...json('Accepted.', MessageSummary), headers: { Location: 'The address of the message.' } } },
   refusals: { 409: 'The idempotency key was used for another request, or nothing is published in the space.' },
   isRepeatable: true,
-  check: ({ caller, body }, { accept }) => accept.check(caller.space, body),
-  async run({ caller: { space }, headers, body }, { accept, metrics }) {
+  check: ({ caller, body }, { accept }) => accept.check(caller.space, body, caller.key),
+  async run({ caller: { space, key }, request, headers, body }, { accept, metrics }) {
     const ended = metrics.acceptance.startTimer();
-    const { message, deliveries } = await accept.one(space, body, { idempotencyKey: idempotencyKeyOf(headers) });
+    const { message, deliveries } = await accept.one(space, body, {
+      idempotencyKey: idempotencyKeyOf(headers),
+      key,
+      trace: traceOf(request.headers),
+    });
     ended();
-    metrics.accepted.inc({ space });
+    metrics.accepted(space);
     return new Reply(messageSummary(message, deliveries), { headers: { Location: `/v1/messages/${message.id}` } });
   },
 });
@@ -151,7 +165,7 @@ const sendBatch = endpoint({
   },
   refusals: { 409: 'The idempotency key was used for another batch.' },
   isRepeatable: true,
-  async run({ caller: { space }, headers, body: { template, mode, messages } }, { accept, metrics }) {
+  async run({ caller: { space, key }, request, headers, body: { template, mode, messages } }, { accept, metrics }) {
     const entries = messages.map(
       (entry, index): { index: number; message: MessageRequest } | { index: number; problems: RequestProblem[] } => {
         const read = NewMessage.safeParse(template === undefined || 'template' in entry ? entry : { template, ...entry });
@@ -163,13 +177,18 @@ const sendBatch = endpoint({
     const results = await accept.batch(
       space,
       good.map(({ message }) => message),
-      { mode: mode === 'all' && bad.length > 0 ? 'check' : mode, idempotencyKey: idempotencyKeyOf(headers) },
+      {
+        mode: mode === 'all' && bad.length > 0 ? 'check' : mode,
+        idempotencyKey: idempotencyKeyOf(headers),
+        key,
+        trace: traceOf(request.headers),
+      },
     );
     const placed = results.map((result) => entryView(result, good[result.index]?.index ?? result.index));
     const all = [...bad, ...placed].sort((a, b) => a.index - b.index);
     const accepted = all.filter((result) => 'id' in result).length;
     if (mode === 'all' && accepted < all.length) throw invalid(all.flatMap(faultsOfEntry));
-    metrics.accepted.inc({ space }, accepted);
+    metrics.accepted(space, accepted);
     return new Reply({ accepted, refused: all.length - accepted, results: all }, { status: accepted > 0 ? 202 : 200 });
   },
 });
@@ -217,13 +236,13 @@ const get = endpoint({
   scope: 'read',
   params: textParams('id'),
   answers: { 200: json('The message.', MessageView) },
-  run({ caller: { space }, params: { id } }, { store }) {
+  run({ caller: { space }, params: { id } }, { store, waitsFor }) {
     const row = found(store, space, id);
     return {
       ...messageFields(row),
       attachments: attachmentsOf(store, row),
       data: row.data,
-      deliveries: store.messages.deliveriesOf([row.id]).map((delivery) => deliveryView(delivery, store)),
+      deliveries: store.messages.deliveriesOf([row.id]).map((delivery) => deliveryView(delivery, { store, waitsFor })),
     };
   },
 });

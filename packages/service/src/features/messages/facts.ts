@@ -58,7 +58,8 @@ export function factStore(reads: Reader) {
         cause: sql`${sql.placeholder('cause')}`,
         decidedBy: sql`${sql.placeholder('decidedBy')}`,
         nextAttemptAt: null,
-        leaseUntil: null,
+        heldBy: null,
+        heldFrom: null,
         owner: null,
       })
       .where(eq(deliveries.id, sql.placeholder('id')))

@@ -8,7 +8,7 @@ import { messageRetention } from './retention.js';
 import type { Store } from './store.js';
 import type { DeliveryRow } from './tables.js';
 
-interface Options extends Pick<MessageEndpoints, 'wake' | 'compose'> {
+interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'> {
   readonly store: Store;
   readonly editions: Editions;
   readonly spaces: SpaceSettings;
@@ -19,8 +19,8 @@ interface Options extends Pick<MessageEndpoints, 'wake' | 'compose'> {
 
 /** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
 export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
-  const { clock, registry, ages } = runtime;
-  const { store, editions, spaces, limits, suppressionFor, wake, compose } = options;
+  const { clock, ages } = runtime;
+  const { store, editions, spaces, limits, suppressionFor, wake, compose, waitsFor } = options;
   const accept = acceptor({
     store,
     editions,
@@ -33,7 +33,7 @@ export function openMessages(runtime: Runtime, options: Options): { readonly acc
   });
   const feature: Feature = {
     name: 'messages',
-    endpoints: serve(messageEndpoints, { store, clock, accept, metrics: messageMetrics(registry), wake, compose }),
+    endpoints: serve(messageEndpoints, { store, clock, accept, metrics: messageMetrics(runtime), wake, compose, waitsFor }),
     retention: messageRetention(store, ages),
   };
   return { accept, feature };

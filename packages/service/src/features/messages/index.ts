@@ -1,8 +1,12 @@
 export { acceptor, type Acceptor } from './accept.js';
 export { deliveryStore } from './deliveries.js';
-export type { Claimed, Decision } from './claims.js';
-export type { NewFact } from './facts.js';
-export type { HeldAttempt } from './attempts.js';
+export { dueReports } from './due-reports.js';
+export type { WaitingDelivery } from './waiting.js';
+export { ownFact, type NewFact } from './facts.js';
+export type { HeldAttempt, NextAttempt } from './attempts.js';
+export type { PassPosition } from './held-queries.js';
+export { mayReach } from './key-bounds.js';
+export { isOwnField, type SubmittedMail } from './submitted.js';
 export { messageStore } from './queries.js';
 export {
   BARE_MESSAGE,

@@ -92,8 +92,17 @@ const messageFields = {
   to: z.array(Mailbox),
   cc: z.array(Mailbox).optional(),
   attachments: z.array(z.strictObject({ name: z.string(), type: z.string(), size: z.int().optional() })).optional(),
+  dropped: z
+    .enum(['body', 'data'])
+    .optional()
+    .meta({ description: 'What is no longer kept of it: the body; or the data, and with them subject, body and attachments.' }),
+  traceparent: z.string().optional().meta({ description: 'The trace of the app’s that it belongs to (W3C Trace Context).' }),
   reference: z.string().optional(),
   labels: z.record(z.string(), z.string()),
+  repairs: z
+    .array(z.string())
+    .optional()
+    .meta({ description: 'What was changed of an email that came in as a whole, so that no server on its way breaks its signature.' }),
 };
 
 export const MessageSummary = z.strictObject({ ...messageFields, deliveries: z.array(DeliverySummary) }).meta({ id: 'MessageSummary' });
@@ -105,7 +114,7 @@ const AttemptView = z
     startedAt: z.iso.datetime(),
     endedAt: z.iso.datetime().optional(),
     outcome: z
-      .enum(['accepted', 'refused', 'deferred', 'trouble', 'uncertain'])
+      .enum(['accepted', 'refused', 'deferred', 'rejected', 'trouble', 'uncertain'])
       .optional()
       .meta({ description: 'Absent while it is under way.' }),
     phase: z.string().optional(),
@@ -139,6 +148,13 @@ export const DeliveryView = z
     sentence: z.string().meta({ description: 'The outcome in one sentence.' }),
     advice: z.string().optional().meta({ description: 'What to do about it.' }),
     nextAttemptAt: z.iso.datetime().optional(),
+    waitsFor: z
+      .string()
+      .optional()
+      .meta({ description: 'What it waits for, where that is not its time: "north-relay is in trouble: Connection refused."' }),
+    mayHaveBeenSent: z.boolean().optional().meta({
+      description: 'True when the answer to an attempt was lost after all of it may have left: the recipient may have the email.',
+    }),
     attempts: z.array(AttemptView),
     facts: z.array(FactView),
   })

@@ -53,7 +53,7 @@ export function senderOf(edition: LoadedEdition, own: string | undefined, rules:
     const [wanted] = recipients([asked], 'from', 1, problems);
     if (wanted === undefined) throw invalid(problems.map((problem) => ({ ...problem, path: problem.path.replace('from[0]', 'from') })));
     const usual = parsed === undefined || isFault(parsed) ? [] : [parsed.domain];
-    const allowed = [...new Set([...usual, ...rules.senderDomains.map((senderDomain) => senderDomain.toLowerCase())])];
+    const allowed = [...new Set([...usual, ...rules.senderDomains])];
     if (!allowed.some((domain) => wanted.domain === domain)) {
       const hint = `Allowed: ${allowed.join(', ') || 'none'}. More are set as senderDomains of the space in verbalis.yaml.`;
       throw invalid([{ path: 'from', message: `names the domain ${wanted.domain}, which this space may not send as`, hint }]);

@@ -1,12 +1,13 @@
 import { headerFault, addressText, type Mailbox } from '@verbalis/core/mime';
 import { fairnessKey, isNamed } from '@verbalis/core/delivery';
 import { BUILT_IN, type Editions, type LoadedEdition } from '../editions/index.js';
-import { type Clock, type Tx, invalid, Refusal, type RequestProblem, newId } from '../../kernel/index.js';
+import { type Clock, type Tx, invalid, Refusal, type RequestProblem, newId, type TraceContext } from '../../kernel/index.js';
 import type { NewMessage } from './queries.js';
 import type { DeliveryRow, MessageMore, MessageRow } from './tables.js';
 import type { Store } from './store.js';
 import { attachmentsOf } from '../attachments/index.js';
 import { readyContent, templateContent, type Content } from './content.js';
+import { keptUntil, type Topic } from './keeping.js';
 import { mailboxOf, recipients, senderOf, stored } from './people.js';
 import { timingOf } from './timing.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
@@ -25,6 +26,8 @@ export interface PrepareOptions {
 /** A message that can be written. `keep` writes what comes with it; it is called within the transaction. */
 export interface Prepared {
   readonly message: MessageRow;
+  /** Everybody whom the request names. */
+  readonly recipients: readonly string[];
   readonly deliveries: DeliveryRow[];
   readonly keep: (tx: Tx) => NewMessage['attachments'];
 }
@@ -49,13 +52,14 @@ export interface ToPrepare {
   readonly now: number;
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn: boolean;
+  readonly trace?: TraceContext | undefined;
 }
 
 /** Checks everything that could go wrong later. @throws Refusal that names all of it */
 export function prepareMessage(
   options: PrepareOptions,
   { current, plain }: SpaceEditions,
-  { space, wanted, now, isBuiltIn }: ToPrepare,
+  { space, wanted, now, isBuiltIn, trace }: ToPrepare,
 ): Prepared {
   const { store, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? NO_RULES;
@@ -77,19 +81,20 @@ export function prepareMessage(
   if (problems.length > 0 || content === undefined) throw invalid(problems);
   const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
-  const message = messageOf(wanted, { space, now, content, sender, to, more, rules });
+  const topic = edition.project.settings.topics[content.topic ?? ''];
+  const message = messageOf(wanted, { space, now, content, sender, to, more: { ...more, ...trace }, rules, topic });
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
   if (addressed.size > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
+  const asked = [...addressed.keys()];
   for (const mailbox of rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []))
     if (!addressed.has(addressText(mailbox))) addressed.set(addressText(mailbox), mailbox);
-  const topic = edition.project.settings.topics[content.topic ?? ''];
   const expiresAt =
     timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
   const urgent = topic?.purpose !== 'optional';
   const request = { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules };
   const deliveries = [...addressed.values()].map((mailbox) => deliveryOf(message, mailbox, request));
-  return { message, deliveries, keep: (tx) => files.keep(tx, message.id) };
+  return { message, recipients: asked, deliveries, keep: (tx) => files.keep(tx, message.id) };
 }
 
 function nothingPublished(space: string): Refusal {
@@ -107,9 +112,10 @@ interface MessageParts {
   readonly to: readonly Mailbox[];
   readonly more: MessageMore;
   readonly rules: SpaceRules;
+  readonly topic: Topic | undefined;
 }
 
-function messageOf(wanted: MessageRequest, { space, now, content, sender, to, more, rules }: MessageParts): MessageRow {
+function messageOf(wanted: MessageRequest, { space, now, content, sender, to, more, rules, topic }: MessageParts): MessageRow {
   const id = newId('m', now);
   const { ready, localeAsked } = content;
   return {
@@ -128,6 +134,7 @@ function messageOf(wanted: MessageRequest, { space, now, content, sender, to, mo
     data: wanted.data ?? {},
     headerId: `${id}@${sender.domain}`,
     createdAt: now,
+    ...keptUntil(topic, now),
   };
 }
 
@@ -161,13 +168,19 @@ export function deliveryOf(
     attempts: 0,
     createdAt: message.createdAt,
     nextAttemptAt,
-    leaseUntil: null,
+    notBefore: nextAttemptAt > message.createdAt ? nextAttemptAt : null,
     owner: null,
     fairnessKey: fairnessKey({ urgent, space: message.space, kept, topic }),
     domain: (redirect ?? recipient).domain,
+    senderDomain: message.sender.address.slice(message.sender.address.lastIndexOf('@') + 1),
     expiresAt,
     decidedBy: null,
     avoid: null,
+    unfit: null,
+    unsettled: null,
+    unsettledAt: null,
+    heldBy: null,
+    heldFrom: null,
     intended: redirect === undefined ? null : address,
     kept,
   };

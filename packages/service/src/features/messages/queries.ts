@@ -1,11 +1,10 @@
-import { and, eq, inArray, sql, isNotNull, isNull, lt, notExists, or } from 'drizzle-orm';
-import { placeholders, reading, writing, type Reader, type Tx, idSince, isQuarantined } from '../../kernel/index.js';
+import { and, eq, gt, inArray, lt, ne, or, sql } from 'drizzle-orm';
+import { placeholders, reading, writing, type Reader, type Tx, idSince } from '../../kernel/index.js';
+import type { DueReports } from './due-reports.js';
+import { forgettingStore } from './forgetting-queries.js';
 import { messagePage, messageRows, type MessageFilter } from './list-queries.js';
 import { attachments, type AttachmentRecords } from '../attachments/index.js';
-import { attempts, deliveries, facts, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
-
-/** Rows that one step of retention removes. */
-const STEP = 500;
+import { deliveries, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
 
 export interface NewMessage {
   readonly message: MessageRow;
@@ -15,8 +14,7 @@ export interface NewMessage {
 }
 
 /** Messages, their deliveries, and the keys that keep them from being accepted twice. */
-export function messageStore(reads: Reader, contents: AttachmentRecords['contents']) {
-  const forgotten: ((tx: Tx, deliveryIds: readonly string[]) => void)[] = [];
+export function messageStore(reads: Reader, contents: AttachmentRecords['contents'], due: DueReports) {
   const insertMessage = writing((db) => db.insert(messages).values(placeholders(messages)).prepare());
   const insertDelivery = writing((db) => db.insert(deliveries).values(placeholders(deliveries)).prepare());
   const insertKey = writing((db) => db.insert(idempotency).values(placeholders(idempotency)).prepare());
@@ -42,6 +40,26 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
       .prepare(),
   );
 
+  const sentLike = reading((db) =>
+    db
+      .select({ at: messages.createdAt })
+      .from(deliveries)
+      .innerJoin(messages, eq(messages.id, deliveries.messageId))
+      .where(
+        and(
+          eq(deliveries.space, sql.placeholder('space')),
+          eq(deliveries.address, sql.placeholder('address')),
+          gt(deliveries.id, sql.placeholder('after')),
+          lt(deliveries.id, sql.placeholder('before')),
+          ne(deliveries.state, 'withheld'),
+          eq(messages.template, sql.placeholder('template')),
+          or(ne(messages.template, ''), eq(messages.subject, sql.placeholder('subject'))),
+        ),
+      )
+      .orderBy(deliveries.id)
+      .limit(sql.placeholder('most'))
+      .prepare(),
+  );
   const insertMail = writing((db) =>
     db
       .insert(emails)
@@ -51,11 +69,16 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
   );
 
   return {
+    ...forgettingStore(contents),
+
     /** Writes a message with its deliveries; to be called within a transaction. */
     insert(tx: Tx, wanted: NewMessage): void {
       const { message, attachments: files = [] } = wanted;
       insertMessage(tx).run({ ...message, more: files.length === 0 ? message.more : { ...message.more, attached: files.length } });
-      for (const delivery of wanted.deliveries) insertDelivery(tx).run({ ...delivery });
+      for (const delivery of wanted.deliveries) {
+        insertDelivery(tx).run({ ...delivery });
+        due.report(tx, delivery.fairnessKey, delivery.nextAttemptAt);
+      }
       for (const attachment of files) tx.db.insert(attachments).values(attachment).run();
       if (wanted.idempotency !== undefined) {
         insertKey(tx).run({
@@ -65,6 +88,17 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
           createdAt: wanted.message.createdAt,
         });
       }
+    },
+
+    /** When emails like one were accepted for its recipient before it and not withheld, oldest first. */
+    sentLike(
+      { space, template, subject }: MessageRow,
+      { address, id: before }: DeliveryRow,
+      { since, most }: { readonly since: number; readonly most: number },
+      from: Reader = reads,
+    ): number[] {
+      const found = sentLike(from).all({ space, address, template, subject, after: idSince('d', since), before, most });
+      return found.map(({ at }) => at);
     },
 
     /** By its own Message-ID, without angle brackets. */
@@ -113,55 +147,6 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
         .where(inArray(deliveries.messageId, [...messageIds]))
         .orderBy(deliveries.id)
         .all();
-    },
-
-    /** Bytes of mail that was made before a time and waits for nothing. */
-    forgetEmails(tx: Tx, before: number): number {
-      const old = tx.db
-        .select({ id: deliveries.id })
-        .from(deliveries)
-        .innerJoin(emails, eq(emails.deliveryId, deliveries.id))
-        .where(and(lt(deliveries.createdAt, before), isNull(deliveries.nextAttemptAt)))
-        .limit(STEP);
-      return tx.db.delete(emails).where(inArray(emails.deliveryId, old)).run().changes;
-    },
-
-    /** Messages that were accepted before a time and wait for nothing, with all that is known of them. */
-    forget(tx: Tx, before: number): number {
-      // What is due, and what waits in quarantine until a person decides.
-      const waiting = tx.db
-        .select({ id: deliveries.id })
-        .from(deliveries)
-        .where(and(eq(deliveries.messageId, messages.id), or(isNotNull(deliveries.nextAttemptAt), isQuarantined('queue', deliveries.id))));
-      const rows = tx.db
-        .select({ id: messages.id, raw: sql<string | null>`${messages.more} ->> '$.raw'` })
-        .from(messages)
-        .where(and(lt(messages.id, idSince('m', before)), notExists(waiting)))
-        .limit(STEP)
-        .all();
-      if (rows.length === 0) return 0;
-      const ids = rows.map((row) => row.id);
-      const deliveryIds = tx.db.select({ id: deliveries.id }).from(deliveries).where(inArray(deliveries.messageId, ids)).all();
-      for (const listener of forgotten)
-        listener(
-          tx,
-          deliveryIds.map((row) => row.id),
-        );
-      const ofThem = tx.db.select({ id: deliveries.id }).from(deliveries).where(inArray(deliveries.messageId, ids));
-      for (const table of [facts, attempts, emails]) tx.db.delete(table).where(inArray(table.deliveryId, ofThem)).run();
-      for (const table of [idempotency, deliveries]) tx.db.delete(table).where(inArray(table.messageId, ids)).run();
-      tx.db.delete(messages).where(inArray(messages.id, ids)).run();
-      contents.forgetOf(
-        tx,
-        ids,
-        rows.flatMap((row) => row.raw ?? []),
-      );
-      return rows.length;
-    },
-
-    /** Is called with the deliveries that are being removed, within the transaction. */
-    onForgotten(listener: (tx: Tx, deliveryIds: readonly string[]) => void): void {
-      forgotten.push(listener);
     },
 
     /** Whether a message that is kept was made with an edition. */

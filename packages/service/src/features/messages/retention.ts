@@ -5,6 +5,9 @@ import type { Store } from './store.js';
 export function messageRetention({ messages }: Store, ages: RetentionAges): RetentionRule[] {
   return [
     { name: 'bytes of emails', step: (tx, now) => messages.forgetEmails(tx, now - ages.bytes) },
+    { name: 'bodies by topic', step: (tx, now) => messages.forgetBodies(tx, now) },
+    { name: 'data by topic', step: (tx, now) => messages.forgetData(tx, now) },
+    { name: 'messages by topic', step: (tx, now) => messages.forgetWhole(tx, now) },
     { name: 'messages', step: (tx, now) => messages.forget(tx, now - ages.records) },
   ];
 }

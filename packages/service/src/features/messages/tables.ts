@@ -19,8 +19,19 @@ export interface MessageMore {
   readonly inReplyTo?: string;
   readonly references?: readonly string[];
   readonly calendar?: { readonly method: string; readonly text: string };
+  /** Of an email that came in as a whole: who brought it and how, for its Received field. */
+  readonly trace?: { readonly from: string; readonly by: string; readonly protocol: string };
+  /** Whether it came with the null sender, and is sent with it. */
+  readonly isFromNobody?: boolean;
+  /** What was changed of it so that it can be signed. */
+  readonly repairs?: readonly string[];
   /** How many attachments it has, so that most emails need not look for any. */
   readonly attached?: number;
+  /** The trace of the app's that it belongs to (W3C Trace Context). */
+  readonly traceparent?: string;
+  readonly tracestate?: string;
+  /** What is no longer kept of it. */
+  readonly dropped?: 'body' | 'data';
   /** The locale that was asked for, where the mail is in another language. */
   readonly localeAsked?: string;
 }
@@ -45,8 +56,21 @@ export const messages = sqliteTable(
     /** Message-ID without angle brackets. */
     headerId: text('header_id').notNull(),
     createdAt: integer('created_at').notNull(),
+    /** Until when its topic keeps its body, its data and its facts; null: as long as the service does. */
+    bodyUntil: integer('body_until'),
+    dataUntil: integer('data_until'),
+    factsUntil: integer('facts_until'),
   },
   (table) => [
+    index('messages_body_until')
+      .on(table.bodyUntil)
+      .where(sql`${table.bodyUntil} is not null`),
+    index('messages_data_until')
+      .on(table.dataUntil)
+      .where(sql`${table.dataUntil} is not null`),
+    index('messages_facts_until')
+      .on(table.factsUntil)
+      .where(sql`${table.factsUntil} is not null`),
     index('messages_by_space').on(table.space, table.id),
     index('messages_by_header_id').on(table.headerId),
     index('messages_by_reference').on(table.space, table.reference, table.id),
@@ -77,20 +101,32 @@ export const deliveries = sqliteTable(
     cause: text('cause').$type<Cause>(),
     attempts: integer('attempts').notNull(),
     createdAt: integer('created_at').notNull(),
-    /** When the next attempt is due; null when none follows. While a worker has it: when it is given up on that worker. */
+    /** When the next attempt is due; null when none follows, while one has begun, and while it is held. */
     nextAttemptAt: integer('next_attempt_at'),
-    leaseUntil: integer('lease_until'),
-    /** The worker that has it. */
+    /** The date before which the app wants nothing sent; null where it named none. */
+    notBefore: integer('not_before'),
+    /** The run of the service that has begun an attempt. */
     owner: text('owner'),
     /** Deliveries with the same key are sent in order, keys take turns (core/delivery). Sorts by priority. */
     fairnessKey: text('fairness_key').notNull(),
+    /** The recipient's. */
     domain: text('domain').notNull(),
+    senderDomain: text('sender_domain').notNull(),
     /** After this it is not sent any more. */
     expiresAt: integer('expires_at'),
     /** The fact that its state follows from. */
     decidedBy: text('decided_by'),
     /** The provider that has just failed it. */
     avoid: text('avoid'),
+    /** Providers that cannot accept it, with spaces between their names. */
+    unfit: text('unfit'),
+    /** The provider that may have it, since its answer was lost: it is asked again and no other. */
+    unsettled: text('unsettled'),
+    /** When that answer was lost. */
+    unsettledAt: integer('unsettled_at'),
+    /** The hold that keeps it from being sent, and when it was due otherwise. */
+    heldBy: text('held_by'),
+    heldFrom: integer('held_from'),
     /** Whom the app meant, where the space's rules send it to somebody else. */
     intended: text('intended'),
     /** Whether the space's rules keep it here. */
@@ -101,9 +137,15 @@ export const deliveries = sqliteTable(
     index('deliveries_by_fairness_key')
       .on(table.fairnessKey, table.nextAttemptAt, table.id)
       .where(sql`${table.nextAttemptAt} is not null`),
+    index('deliveries_by_domain')
+      .on(table.fairnessKey, table.domain, table.nextAttemptAt, table.id)
+      .where(sql`${table.nextAttemptAt} is not null`),
     index('deliveries_by_deadline')
       .on(table.expiresAt)
-      .where(sql`${table.nextAttemptAt} is not null and ${table.expiresAt} is not null`),
+      .where(sql`coalesce(${table.nextAttemptAt}, ${table.heldFrom}) is not null and ${table.expiresAt} is not null`),
+    index('deliveries_by_hold')
+      .on(table.heldBy, table.id)
+      .where(sql`${table.heldBy} is not null`),
     index('deliveries_by_owner')
       .on(table.owner)
       .where(sql`${table.owner} is not null`),
@@ -125,7 +167,7 @@ export const attempts = sqliteTable(
     startedAt: integer('started_at').notNull(),
     endedAt: integer('ended_at'),
     /** Null while it is under way. */
-    outcome: text('outcome').$type<'accepted' | 'refused' | 'deferred' | 'trouble' | 'uncertain'>(),
+    outcome: text('outcome').$type<'accepted' | 'refused' | 'deferred' | 'rejected' | 'trouble' | 'uncertain'>(),
     phase: text('phase'),
     replyCode: integer('reply_code'),
     status: text('status'),
@@ -181,5 +223,8 @@ export const BARE_MESSAGE = {
   reference: null,
   labels: {},
   data: {},
+  bodyUntil: null,
+  dataUntil: null,
+  factsUntil: null,
 } as const satisfies Partial<MessageRow>;
 export type DeliveryRow = typeof deliveries.$inferSelect;

@@ -7,6 +7,12 @@ import type { DeliveryRow, MessageRow } from './tables.js';
 
 // Rows as the API shows them.
 
+export interface ViewSources {
+  readonly store: Store;
+  /** What a delivery waits for that is due or under way. */
+  readonly waitsFor: (delivery: DeliveryRow) => string | undefined;
+}
+
 /** Leaves out what is null, as the API does. */
 function some<T>(value: T | null | undefined): T | undefined {
   return value ?? undefined;
@@ -31,6 +37,9 @@ export function messageFields(row: MessageRow) {
     cc: row.more.cc === undefined ? undefined : [...row.more.cc],
     reference: some(row.reference),
     labels: row.labels,
+    dropped: row.more.dropped,
+    traceparent: row.more.traceparent,
+    repairs: row.more.repairs === undefined ? undefined : [...row.more.repairs],
   };
 }
 
@@ -38,21 +47,22 @@ export function messageSummary(row: MessageRow, deliveries: readonly DeliveryRow
   return { ...messageFields(row), deliveries: deliveries.map(deliverySummary) };
 }
 
-export function deliveryView(row: DeliveryRow, store: Store): z.input<typeof DeliveryView> {
+export function deliveryView(row: DeliveryRow, { store, waitsFor }: ViewSources): z.input<typeof DeliveryView> {
   const facts = store.deliveries.facts(row.id);
   const { sentence, advice } = describeDelivery({
     address: row.address,
     createdAt: row.createdAt,
     facts,
-    nextAttemptAt: row.owner === null ? some(row.nextAttemptAt) : undefined,
+    nextAttemptAt: some(row.nextAttemptAt),
   });
   return {
     ...deliverySummary(row),
     sentence,
     advice,
     intended: some(row.intended),
-    // While a worker has it, that is the time at which the worker would be given up.
-    nextAttemptAt: row.nextAttemptAt === null || row.owner !== null ? undefined : instant(row.nextAttemptAt),
+    nextAttemptAt: row.nextAttemptAt === null ? undefined : instant(row.nextAttemptAt),
+    waitsFor: waitsFor(row),
+    mayHaveBeenSent: row.unsettled === null ? undefined : true,
     attempts: store.deliveries.attempts(row.id).map((attempt) => ({
       number: attempt.number,
       provider: attempt.provider,

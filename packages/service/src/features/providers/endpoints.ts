@@ -12,6 +12,8 @@ export interface ProviderEndpoints {
   readonly store: Store;
   readonly router: ProviderRouter;
   readonly providers: ReadonlyMap<string, Provider>;
+  /** The providers of a space, by name. */
+  readonly routeOf: (space: string) => readonly string[];
   /** Hands one email to a provider at once, outside of the queue. */
   readonly probe: ProviderProbe;
   /** Called when something may be due. */
@@ -34,15 +36,20 @@ const list = endpoint({
   method: 'get',
   path: '/v1/providers',
   summary: 'Providers that are configured, with their state',
+  description: 'A key sees those that its space sends through, without where they are and what others have under way there.',
   scope: 'read',
+  isForService: true,
   answers: { 200: json('All of them.', ProviderList) },
-  run(_call, { clock, store, router, providers }) {
-    const now = clock.now();
+  run({ caller }, { clock, store, router, providers, routeOf }) {
+    const seen = caller.operator ? [...providers.values()] : routeOf(caller.space).flatMap((name) => providers.get(name) ?? []);
+    const [now, elapsed] = [clock.now(), clock.elapsed()];
+    const date = (at: number | undefined): string | undefined => (at === undefined ? undefined : instant(Math.round(now + at - elapsed)));
     router.pause(store.providers.paused());
     return {
-      providers: [...providers.values()].map(({ name, kind, where }) => {
-        const { state, until } = router.stateOf(name, now);
-        return { name, kind, where, state, until: until === undefined ? undefined : instant(until) };
+      providers: seen.map(({ name, kind, where }) => {
+        const { state, underWay, why, since, until } = router.stateOf(name, elapsed);
+        const beyond = caller.operator ? { where, underWay } : {};
+        return { name, kind, state, why, since: date(since), until: date(until), ...beyond };
       }),
     };
   },
@@ -69,7 +76,8 @@ const pause = endpoint({
   method: 'post',
   path: '/v1/providers/{name}/pause',
   summary: 'Send nothing through a provider until it is resumed',
-  scope: 'admin',
+  scope: 'operator',
+  isForService: true,
   params: textParams('name'),
   answers: { 200: json('Its state.', ProviderPaused) },
   isRepeatable: true,
@@ -81,7 +89,8 @@ const resume = endpoint({
   method: 'post',
   path: '/v1/providers/{name}/resume',
   summary: 'Send through a provider again',
-  scope: 'admin',
+  scope: 'operator',
+  isForService: true,
   params: textParams('name'),
   answers: { 200: json('Its state.', ProviderPaused) },
   isRepeatable: true,
@@ -94,7 +103,7 @@ const test = endpoint({
   path: '/v1/providers/{name}/test',
   summary: 'Test a provider step by step',
   description: 'With `to`, a test email is sent when the steps before went well.',
-  scope: 'admin',
+  scope: 'operator',
   params: textParams('name'),
   body: optionalJsonBody(ProviderTest),
   answers: { 200: json('What each step found.', ProviderReport) },

@@ -2,17 +2,20 @@ import { ProviderRouter, type ProviderLimits } from '@verbalis/core/delivery';
 import type { SigningKey } from '@verbalis/core/dkim';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import { providerEndpoints } from './endpoints.js';
-import { makeProviders, type ProvidersOf } from './make-provider.js';
+import { connectionsOf, makeProviders, type ProvidersOf } from './make-provider.js';
 import { providerProbe, type ProviderProbe } from './probe.js';
 import type { Job, Provider } from './provider.js';
-import type { ProvidersSettings } from './settings.js';
 import type { Store } from './store.js';
 
 interface Options {
   readonly store: Store;
   readonly settings: ProvidersOf;
-  /** Into how many parts the connections of a provider are divided, each part being that of one thread. */
-  readonly shares: number;
+  /** The providers of a space, by name. */
+  readonly routeOf: (space: string) => readonly string[];
+  /** The providers of each space that delivers. */
+  readonly routes: readonly (readonly string[])[];
+  /** How many threads hand over; 0 where this one does. */
+  readonly threads: number;
   /** Puts an email where it can be looked at. */
   readonly capture: (job: Job) => Promise<void>;
   readonly keysFor: (domain: string) => readonly SigningKey[];
@@ -28,14 +31,36 @@ export interface Providers {
   readonly feature: Feature;
 }
 
-function limitsOf(settings: ProvidersSettings): Map<string, ProviderLimits> {
-  const limits = Object.entries(settings).map(([name, provider]): [string, ProviderLimits] => {
+/** Whether several spaces send through a provider. @param routes the providers of each space that delivers */
+export function isShared(routes: readonly (readonly string[])[], provider: string): boolean {
+  return routes.filter((route) => route.includes(provider)).length > 1;
+}
+
+/** How many hand-overs to a provider there may be at once. */
+function handOversOf(connections: number, threads: number): number {
+  return threads === 0 ? connections : threads * connectionsOf(connections, { threads, part: 'thread' });
+}
+
+function limitsOf({
+  settings: { providers },
+  threads,
+  routes,
+}: Pick<Options, 'settings' | 'threads' | 'routes'>): Map<string, ProviderLimits> {
+  const limits = Object.entries(providers).map(([name, provider]): [string, ProviderLimits] => {
     if (!('limits' in provider)) return [name, {}];
-    const { perSecond, perDomainSecond } = provider.limits;
-    const warmUp = provider.kind === 'smtp' ? provider.limits.warmUp : undefined;
+    const { warmUp, ...own } = provider.limits;
     return [
       name,
-      { perSecond, perDomainSecond, warmUp: warmUp === undefined ? undefined : { ...warmUp, since: Date.parse(warmUp.since) } },
+      {
+        connections: handOversOf(provider.connections, threads),
+        // A relay may look at the recipient while we wait; an API answers before it does.
+        isPacedByDomain: provider.kind === 'smtp',
+        // As many are made as there are connections, so that none of these waits.
+        ahead: handOversOf(provider.connections, threads),
+        isShared: isShared(routes, name),
+        ...own,
+        warmUp: warmUp === undefined ? undefined : { ...warmUp, since: Date.parse(warmUp.since) },
+      },
     ];
   });
   return new Map(limits);
@@ -43,13 +68,17 @@ function limitsOf(settings: ProvidersSettings): Map<string, ProviderLimits> {
 
 /** What accepts email from us: SMTP relays and HTTP APIs, with their limits and their state. */
 export function openProviders({ clock, log, within }: Runtime, options: Options): Providers {
-  const { store, settings, shares, capture, keysFor, senderOf, wake } = options;
-  const providers = makeProviders(settings, { within, log, capture }, shares);
-  const router = new ProviderRouter(limitsOf(settings.providers));
+  const { store, settings, threads, routes, routeOf, capture, keysFor, senderOf, wake } = options;
+  const providers = makeProviders(
+    settings,
+    { within, log, capture, isShared: (name) => isShared(routes, name) },
+    { threads, part: 'main' },
+  );
+  const router = new ProviderRouter(limitsOf(options));
   const probe = providerProbe({ clock, keysFor, senderOf });
   const feature: Feature = {
     name: 'providers',
-    endpoints: serve(providerEndpoints, { store, clock, router, providers, probe, wake }),
+    endpoints: serve(providerEndpoints, { store, clock, router, providers, routeOf, probe, wake }),
     memory: () => ({ router: router.memory(clock.now()) }),
     close: () => {
       for (const provider of providers.values()) provider.close();

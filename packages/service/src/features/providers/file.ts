@@ -3,7 +3,7 @@ import { access, mkdir, open, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { once } from 'node:events';
 import type { Bytes } from '@verbalis/core/mime';
-import type { Job, Provider } from './provider.js';
+import { NOT_SENT, type Job, type Provider } from './provider.js';
 
 export type FileTarget = { readonly folder: string } | { readonly mbox: string };
 
@@ -57,7 +57,9 @@ export function fileProvider(name: string, target: FileTarget): Provider {
     name,
     kind: 'file',
     where,
-    async hand(job) {
+    async hand(job, gate) {
+      // A file of its own is the same file when it is written again; what is appended is not.
+      if ('mbox' in target && !(await gate.mayLeave())) return NOT_SENT;
       const turn = last.then(() => store(job));
       last = turn.catch(() => undefined);
       try {

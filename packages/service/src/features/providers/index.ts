@@ -1,6 +1,6 @@
 export { makeProviders, type ProvidersOf } from './make-provider.js';
 export { captureProvider } from './capture.js';
-export type { Job, Provider, MailParts } from './provider.js';
+export { OPEN_GATE, type Gate, type HandOverStep, type Job, type Provider, type MailParts } from './provider.js';
 export { providerProbe, type ProviderProbe } from './probe.js';
 export { Callbacks, type EventMeaning, CallbackSignature, readProfile, HttpProfile } from './profile.js';
 export { providerStates } from './tables.js';
@@ -8,4 +8,4 @@ export { providerStore, type ProviderRecords } from './queries.js';
 export { smtpProvider } from './smtp.js';
 export { ProvidersSettings, type ProviderSettings } from './settings.js';
 export { providerEndpoints } from './endpoints.js';
-export { openProviders } from './feature.js';
+export { isShared, openProviders } from './feature.js';

@@ -21,10 +21,12 @@ interface Surroundings {
   readonly log: Logger;
   /** Puts an email where it can be looked at. */
   readonly capture: (job: Job) => Promise<void>;
+  /** Whether several spaces send through a provider. */
+  readonly isShared: (provider: string) => boolean;
 }
 
 /** The provider that a part of the configuration describes. */
-function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture }: Surroundings): Provider {
+function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture, isShared }: Surroundings): Provider {
   switch (settings.kind) {
     case 'smtp': {
       const { host, port, tls, user, password, token, waits } = settings;
@@ -43,6 +45,7 @@ function makeProvider(name: string, settings: ProviderSettings, { helloName, wit
         credentials: user === undefined ? undefined : token === undefined ? { user, password: password ?? '' } : { user, token },
         openLogin: settings.openLogin,
         connections: settings.connections,
+        isShared: isShared(name),
         emailsPerConnection: settings.emailsPerConnection,
         idleMs: settings.idleSeconds * 1000,
         waits: {
@@ -54,7 +57,7 @@ function makeProvider(name: string, settings: ProviderSettings, { helloName, wit
       });
     }
     case 'http':
-      return httpProvider(name, settings);
+      return httpProvider(name, settings, { isShared: isShared(name) });
     case 'file':
       return fileProvider(name, settings.mbox === undefined ? { folder: within(settings.folder ?? '') } : { mbox: within(settings.mbox) });
     case 'log':
@@ -64,13 +67,28 @@ function makeProvider(name: string, settings: ProviderSettings, { helloName, wit
   }
 }
 
-/**
- * All providers of the configuration.
- * @param shares into how many parts their connections are divided, each part being that of one thread; every part has one at least
- */
-export function makeProviders(settings: ProvidersOf, surroundings: Omit<Surroundings, 'helloName'>, shares = 1): Map<string, Provider> {
+/** Who has which part of the connections of a provider: threads that hand over, and the main thread, which does so for mail with stored files. */
+export interface Division {
+  /** How many threads hand over; 0 where only the main thread does. */
+  readonly threads: number;
+  readonly part: 'main' | 'thread';
+}
+
+/** The connections of one part; every part has one at least. */
+export function connectionsOf(connections: number, { threads, part }: Division): number {
+  if (threads === 0) return connections;
+  const main = Math.max(1, Math.floor(connections / 10));
+  return part === 'main' ? main : Math.max(1, Math.floor((connections - main) / threads));
+}
+
+/** All providers of the configuration, with their part of the connections. */
+export function makeProviders(
+  settings: ProvidersOf,
+  surroundings: Omit<Surroundings, 'helloName'>,
+  division: Division,
+): Map<string, Provider> {
   const part = (provider: ProviderSettings): ProviderSettings =>
-    'connections' in provider ? { ...provider, connections: Math.max(1, Math.floor(provider.connections / shares)) } : provider;
+    'connections' in provider ? { ...provider, connections: connectionsOf(provider.connections, division) } : provider;
   return new Map(
     Object.entries(settings.providers).map(([name, one]) => [
       name,

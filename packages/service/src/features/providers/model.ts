@@ -4,9 +4,14 @@ const ProviderView = z
   .strictObject({
     name: z.string(),
     kind: z.enum(['smtp', 'http', 'capture', 'file', 'log']),
-    where: z.string(),
-    state: z.enum(['working', 'resting', 'paused']),
-    until: z.iso.datetime().optional(),
+    where: z.string().optional().meta({ description: 'For the operator only.' }),
+    state: z
+      .enum(['working', 'resting', 'probing', 'stalled', 'paused'])
+      .meta({ description: 'resting: left alone after trouble. probing: one email tries it again. stalled: it does not answer.' }),
+    why: z.string().optional().meta({ description: 'Why it is not working.' }),
+    since: z.iso.datetime().optional(),
+    until: z.iso.datetime().optional().meta({ description: 'When it is tried again.' }),
+    underWay: z.int().optional().meta({ description: 'Emails that are being handed over; for the operator only.' }),
   })
   .meta({ id: 'Provider' });
 export const ProviderList = z.strictObject({ providers: z.array(ProviderView) }).meta({ id: 'ProviderList' });

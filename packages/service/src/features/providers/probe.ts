@@ -2,7 +2,7 @@ import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import { addressText, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
 import { replyText } from '@verbalis/core/smtp';
 import type { Clock } from '../../kernel/index.js';
-import type { Provider } from './provider.js';
+import { OPEN_GATE, type Provider } from './provider.js';
 
 export interface ProbeOptions {
   readonly clock: Clock;
@@ -58,12 +58,26 @@ export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): Provi
       deliveryId: id,
       attachments: [],
       pictures: [],
+      inReplyTo: undefined,
+      references: [],
+      calendar: undefined,
+      unsubscribeUrl: undefined,
       template: '',
       topic: undefined,
       reference: undefined,
       labels: {},
+      traceparent: undefined,
+      tracestate: undefined,
     };
-    const outcome = await provider.hand({ envelope: { from: addressText(from), to: addressText(address) }, mail, parts });
+    const outcome = await provider.hand(
+      {
+        envelope: { from: addressText(from), to: addressText(address) },
+        mail,
+        parts,
+        request: { space, urgent: true, domain: address.domain },
+      },
+      OPEN_GATE,
+    );
     const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
     return { kind: outcome.kind, detail };
   };

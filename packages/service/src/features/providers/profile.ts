@@ -1,7 +1,8 @@
 import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
 import { z } from 'zod';
+import { Limits } from './limits.js';
 
-const MEANINGS = ['accepted', 'refused', 'deferred', 'trouble'] as const;
+const MEANINGS = ['accepted', 'refused', 'deferred', 'rejected', 'trouble', 'uncertain'] as const;
 export type Meaning = (typeof MEANINGS)[number];
 
 const Template: z.ZodType = z.unknown();
@@ -37,10 +38,16 @@ export const CallbackSignature = z.discriminatedUnion('kind', [
 ]);
 export type CallbackSignature = z.infer<typeof CallbackSignature>;
 
+const PATH = /^\$(?:\.\.?(?:[\p{L}_][\p{L}\p{N}_-]*|\*)|\[(?:\d+|\*|'[^'\]]+')\])*$/u;
+
+/** RFC 9535, but for slices, unions and filters. */
 const Path = z
   .string()
+  .max(500)
   .regex(/^\$/, 'must be a JSONPath, beginning with "$"')
-  .refine((path) => !/\[\s*\??\s*\(/.test(path), 'holds a script or filter expression; only names, numbers, "*" and ".." are evaluated');
+  .refine((path) => PATH.test(path), 'may hold names, numbers and "*" only, as $.news[*].letter or $[\'a name\'][0]')
+  // With several of them, what is looked at grows with a power of what there is.
+  .refine((path) => path.split('..').length <= 2, 'may hold ".." once only');
 
 /** What a provider calls about, and how it is read. */
 export const Callbacks = z.strictObject({
@@ -78,6 +85,8 @@ export const HttpProfile = z.strictObject({
       /** May hold {{ }}. */
       url: z.string().min(1),
       headers: z.record(z.string(), z.string()).default({}),
+      /** A header field in which it knows a request that is repeated (by the id of the delivery), and for how long it does. */
+      idempotency: z.strictObject({ header: z.string().regex(/^[A-Za-z0-9-]+$/), hours: z.number().positive().default(24) }).optional(),
       /** The body as JSON: a template (see docs/providers.md). */
       json: Template.optional(),
       /** The body as multipart/form-data: a list of {name, value} or {name, file: {name, type, content | base64}}. */
@@ -92,13 +101,15 @@ export const HttpProfile = z.strictObject({
   answer: z
     .strictObject({
       /** JSONPath of the provider's id for the mail, or "header:NAME". */
-      id: z.string().optional(),
+      id: z.union([z.string().regex(/^header:[A-Za-z0-9-]+$/), Path]).optional(),
       /** JSONPath of what it says when it refuses. */
-      reason: z.string().optional(),
+      reason: Path.optional(),
       /** JSONPath of an enhanced status code (RFC 3463), where it gives one. */
-      status: z.string().optional(),
+      status: Path.optional(),
       /** What a status means, where it differs from the usual. */
       statuses: Statuses.default({}),
+      /** Statuses of 500 and above after which this provider has certainly not accepted the email, though it read the request. */
+      notAccepted: z.array(z.int().min(500).max(599)).default([]),
       /** What a refusal means by what its reason holds. */
       words: z.array(z.strictObject({ has: z.string().min(1), means: z.enum(MEANINGS) })).default([]),
     })
@@ -106,7 +117,7 @@ export const HttpProfile = z.strictObject({
   /** What it calls about. */
   callbacks: Callbacks.optional(),
   /** How much it may be asked to take. */
-  limits: z.strictObject({ perSecond: z.number().positive().optional(), perDomainSecond: z.number().positive().optional() }).prefault({}),
+  limits: Limits,
   /** Values that templates reach as {{ secrets.NAME }}; best from the environment. */
   secrets: z.record(z.string(), z.string()).default({}),
   /** Requests at once. */
@@ -125,7 +136,7 @@ export interface ReadProfile {
 
 /** What templates of a profile reach of a message. */
 const MESSAGE_NAMES = (
-  'id deliveryId from recipient to cc replyTo returnPath subject text html headers attachments pictures template topic reference labels size ' +
+  'id deliveryId from recipient to cc replyTo returnPath subject text html headers inReplyTo references calendar unsubscribeUrl attachments pictures template topic reference labels size ' +
   'raw rawBase64'
 ).split(' ');
 
@@ -149,13 +160,7 @@ export function readProfile(name: string, profile: HttpProfile): ReadProfile {
   };
 }
 
-/** What a status means: what the profile says of it, of its class, then the usual. */
-export function meaningOfStatus(status: number, statuses: Readonly<Record<string, Meaning>>): Meaning {
-  const meaning = statuses[String(status)] ?? statuses[`${Math.floor(status / 100)}xx`];
-  if (meaning !== undefined) return meaning;
-  if (status >= 200 && status < 300) return 'accepted';
-  if (status === 429) return 'deferred';
-  // The key is wrong, the address is, or the server is ill: nothing that the mail could help.
-  if (status < 400 || status >= 500 || [401, 403, 404, 405, 407, 408].includes(status)) return 'trouble';
-  return 'refused';
+/** What a profile says of a status, or of its class; undefined where it says nothing. */
+export function meaningOfStatus(status: number, statuses: Readonly<Record<string, Meaning>>): Meaning | undefined {
+  return statuses[String(status)] ?? statuses[`${Math.floor(status / 100)}xx`];
 }

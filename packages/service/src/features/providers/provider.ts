@@ -1,4 +1,5 @@
-import type { Mailbox, MailFile, WrittenMail } from '@verbalis/core/mime';
+import type { SlotRequest } from '@verbalis/core/delivery';
+import type { Calendar, Mailbox, MailFile, WrittenMail } from '@verbalis/core/mime';
 import type { Envelope, Outcome } from '@verbalis/core/smtp';
 
 /** What an email is made of, for providers that build emails themselves. */
@@ -15,10 +16,19 @@ export interface MailParts {
   readonly headers: readonly (readonly [name: string, value: string])[];
   readonly attachments: readonly MailFile[];
   readonly pictures: readonly (MailFile & { readonly id: string })[];
+  /** Message-IDs without angle brackets: what this answers, and the whole thread. */
+  readonly inReplyTo: string | undefined;
+  readonly references: readonly string[];
+  readonly calendar: Calendar | undefined;
+  /** Where one click ends the subscription (RFC 8058); undefined where there is none. */
+  readonly unsubscribeUrl: string | undefined;
   readonly template: string;
   readonly topic: string | undefined;
   readonly reference: string | undefined;
   readonly labels: Readonly<Record<string, string>>;
+  /** The trace that the message belongs to (W3C Trace Context). */
+  readonly traceparent: string | undefined;
+  readonly tracestate: string | undefined;
 }
 
 /** One mail to one recipient. */
@@ -27,7 +37,38 @@ export interface Job {
   /** As bytes, signed. */
   readonly mail: WrittenMail;
   readonly parts: MailParts;
+  /** Whose it is, for the division of connections. */
+  readonly request: SlotRequest;
 }
+
+export type HandOverStep = 'opening' | 'connected' | 'gave-up';
+
+/** What a provider asks and reports while it hands an email over. */
+export interface Gate {
+  /**
+   * Asked once, when everything is ready for the content: the attempt is recorded, and only then may the last byte leave.
+   * @returns false where the email must not be sent any more: the provider breaks off, and nothing was accepted
+   */
+  readonly mayLeave: () => Promise<boolean>;
+  /**
+   * What is reported of a hand-over that takes long: it waits for a connection to open, or it has one and has not come to the content; or it gave
+   * up, since no connection came free.
+   * @param agoMs since when, in milliseconds
+   */
+  readonly reached: (step: HandOverStep, agoMs: number) => void;
+}
+
+/** For an email that is recorded nowhere: a test. */
+export const OPEN_GATE: Gate = { mayLeave: () => Promise.resolve(true), reached: () => undefined };
+
+/** The email was not to be sent any more when its content was ready. */
+export const NOT_SENT: Outcome = {
+  kind: 'trouble',
+  scope: 'message',
+  phase: 'content',
+  reply: undefined,
+  reason: 'It was not to be sent any more.',
+};
 
 /** One thing that was tried when a provider is looked into. */
 export interface Finding {
@@ -46,7 +87,7 @@ export interface Provider {
   /** Where it is, in words: "127.0.0.1:2525". Holds no secret. */
   readonly where: string;
   /** Never rejects: whatever happens is an outcome. */
-  readonly hand: (job: Job) => Promise<Outcome>;
+  readonly hand: (job: Job, gate: Gate) => Promise<Outcome>;
   /** Looks into it step by step, as far as it gets without sending an email. */
   readonly examine: () => Promise<Finding[]>;
   /** Ends idle connections; emails under way are finished by their callers. */

@@ -1,22 +1,7 @@
 import { z } from 'zod';
 import { Host, Name, Port, Seconds } from '../../kernel/index.js';
+import { Limits } from './limits.js';
 import { HttpProfile } from './profile.js';
-
-/** How much a provider may be asked to take. */
-const Limits = z
-  .strictObject({
-    perSecond: z.number().positive().optional(),
-    perDomainSecond: z.number().positive().optional(),
-    warmUp: z
-      .strictObject({
-        first: z.int().min(1),
-        growth: z.number().min(1).max(10).default(1.5),
-        most: z.int().min(1),
-        since: z.iso.date(),
-      })
-      .optional(),
-  })
-  .prefault({});
 
 const SmtpProvider = z.strictObject({
   kind: z.literal('smtp'),

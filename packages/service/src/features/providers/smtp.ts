@@ -1,13 +1,15 @@
-import pLimit from 'p-limit';
 import { lookup } from 'node:dns/promises';
 import { isIP } from 'node:net';
 import { type Outcome, type Phase, replyText } from '@verbalis/core/smtp';
 import { SmtpConnection, type ConnectionFacts, type ConnectionOptions } from '../smtp/index.js';
-import type { Finding, Provider } from './provider.js';
+import { admission, gateOfConnected, reportLate } from './admission.js';
+import type { Finding, Gate, Provider } from './provider.js';
 
 export interface SmtpProviderOptions extends ConnectionOptions {
   /** Connections at most; an email waits for a free one. */
   readonly connections: number;
+  /** Whether several spaces send through it. */
+  readonly isShared: boolean;
   /** How long an idle connection is kept, in milliseconds. */
   readonly idleMs: number;
   /** After so many emails a connection is closed, since many servers want that. */
@@ -23,7 +25,7 @@ interface Kept {
 /** An SMTP relay with connections that are kept and reused. */
 export function smtpProvider(name: string, options: SmtpProviderOptions): Provider {
   const idle: Kept[] = [];
-  const inTurn = pLimit(options.connections);
+  const admit = admission(options.connections, { isPacedByDomain: true, isShared: options.isShared });
   let closed = false;
 
   const take = (): Kept | undefined => {
@@ -52,17 +54,19 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
     name,
     kind: 'smtp',
     where: `${options.host}:${options.port}`,
-    hand: ({ envelope, mail }) =>
-      inTurn(async () => {
+    hand: ({ envelope, mail, request }, gate) =>
+      admit({ request }, gate, async () => {
         for (;;) {
           const reused = take();
           const kept = reused ?? { connection: new SmtpConnection(options), emails: 0, timer: undefined };
-          const opened = await kept.connection.open();
+          const opened = await openedInTime(kept.connection, gate);
           if (opened !== 'ready') {
             kept.connection.close();
             return opened;
           }
-          const outcome = await kept.connection.deliver(envelope, mail);
+          const { mayLeave, ended } = gateOfConnected(gate);
+          const outcome = await kept.connection.deliver(envelope, mail, mayLeave);
+          ended();
           // A kept connection that turns out to be gone before the server has said a word of this mail: a new one is worth a try at once.
           const stale = reused !== undefined && outcome.kind === 'trouble' && outcome.reply === undefined && EARLY.has(outcome.phase);
           if (stale) {
@@ -82,6 +86,15 @@ export function smtpProvider(name: string, options: SmtpProviderOptions): Provid
       }
     },
   };
+}
+
+/** Opens a connection; reports it when that takes long. */
+async function openedInTime(connection: SmtpConnection, gate: Gate): Promise<Outcome | 'ready'> {
+  if (connection.usable) return 'ready';
+  const ended = reportLate(gate, 'opening');
+  const opened = await connection.open();
+  ended();
+  return opened;
 }
 
 const EARLY: ReadonlySet<Phase> = new Set(['connect', 'hello', 'sender']);

@@ -3,7 +3,7 @@ import { serve, type Feature, type Runtime, type Kernel } from '../../kernel/ind
 import { quarantineEndpoints } from './endpoints.js';
 
 /** Items that could not be processed, for people: listed, retried, dropped. */
-export function openQuarantine({ registry, ages, workers }: Runtime, store: Kernel): Feature {
+export function openQuarantine({ registry, metricSpace, ages, workers }: Runtime, store: Kernel): Feature {
   const { quarantine } = store;
   new Gauge({
     name: 'verbalis_quarantine_items',
@@ -12,7 +12,7 @@ export function openQuarantine({ registry, ages, workers }: Runtime, store: Kern
     registers: [registry],
     collect() {
       this.reset();
-      for (const { worker, space, n } of quarantine.counts()) this.set({ worker, space: space ?? '' }, n);
+      for (const { worker, space, n } of quarantine.counts()) this.inc({ worker, space: metricSpace(space ?? '') }, n);
     },
   });
   new Gauge({

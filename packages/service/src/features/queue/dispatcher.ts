@@ -1,31 +1,38 @@
 import {
+  QueueSchedule,
   readFairnessKey,
-  meaningOf,
-  waitAfter,
+  type Block,
+  type ProviderChange,
+  type ProviderRouter,
   type RetryPlan,
   type RouteEntry,
-  type ProviderRouter,
-  type RouterDraft,
+  type RouterTime,
 } from '@verbalis/core/delivery';
 import { returnToken } from '@verbalis/core/returns';
 import type { Outcome } from '@verbalis/core/smtp';
 import type { Logger } from 'pino';
 import {
-  StoreUnavailable,
+  ThreadFault,
   type Clock,
+  type ClockJump,
   type Reader,
   type StepResult,
   type Tx,
   type Worker,
   type WorkerGroup,
-  fetchOutside,
-  OutsideFault,
-  type OutsideRules,
   newId,
 } from '../../kernel/index.js';
-import { type Claimed, type Decision, type DeliveryRow, type MessageRow, type NewFact } from '../messages/index.js';
+import { ownFact, type DeliveryRow, type MessageRow, type WaitingDelivery } from '../messages/index.js';
+import type { Holding } from '../holds/index.js';
+import type { Gate } from '../providers/index.js';
+import { choiceOf, type ChoiceRules } from './choice.js';
+import { drain, DRAIN_MS } from './drain.js';
+import { fetchAttachments, type OutsideLimits } from './fetch-attachments.js';
+import { gateOf, type Traffic } from './gate.js';
 import type { Store } from './store.js';
 import type { Handed, HandOverJob } from './hand-over.js';
+import { Recording, WORKER, type QuarantinedDelivery } from './recording.js';
+import type { UnderWay } from './under-way.js';
 
 /** The way of an email: its space's, or to the captured ones, for what a rule of the space keeps. */
 export type RouteName = 'usual' | 'kept';
@@ -35,68 +42,97 @@ export interface DispatchOptions {
   readonly workers: WorkerGroup;
   readonly clock: Clock;
   readonly log: Logger;
-  /** Where attachments may be fetched from, and how large and slow they may be. */
-  readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
+  readonly outside: OutsideLimits;
   readonly retries: RetryPlan;
-  readonly concurrency: number;
-  readonly leaseMs: number;
+  /** What has been due for so long is given up, in milliseconds. */
+  readonly giveUpMs: number;
+  /** What may have been sent goes to another provider after so long, in milliseconds; Infinity where it never does. */
+  readonly elsewhereMs: number;
   readonly returnDomain: string;
   readonly returnSecret: Uint8Array;
   /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
-  readonly handOver: (job: HandOverJob) => Promise<Handed>;
+  readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
   readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, route: RouteName) => readonly RouteEntry[];
   readonly router: ProviderRouter;
+  /** Is called when a provider gets into trouble, or works again. */
+  readonly changed: (change: ProviderChange) => void;
   /** Why a delivery must not be sent, in a sentence; looked at again before every attempt. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
+  /** What a person wants held. */
+  readonly holding: Pick<Holding, 'heldBy' | 'keep' | 'reasonOf'>;
   /** From 0 to 1. */
   readonly random: () => number;
 }
 
-const NAME = 'queue';
-/** Of all slots, those that only urgent mail gets: a slow bulk never holds up a sign-in code. */
-const RESERVED = 0.2;
-/** Slots that are filled at once when so large a part of them is free, and after so many milliseconds when it is not. */
-const FILLED_TOGETHER = 0.25;
-const ROOM_MS = 10;
-/** Before an outcome that could not be written is tried again. */
-const WRITE_AGAIN_MS = 1000;
-/** How long an email is looked after once we are told to stop. */
-const DRAIN_MS = 30_000;
+/** Slots are filled together after so many milliseconds: looking into the queue costs the same for one or for many. */
+const ROOM_MS = 8;
+/** While so many outcomes wait to be written, nothing new begins. */
+const MOST_UNWRITTEN = 500;
+/** However careful: what was looked at is looked at again after a while. In milliseconds. */
+const LOOK_AT_ALL_MS = 60_000;
 
-/** What is needed to try a quarantined delivery again. */
-interface HeldDelivery {
-  readonly deliveryId: string;
-}
-
-/** The queue's loop: claim, hand over, record. Each step's progress is a row. */
+/**
+ * The queue's loop: look what may go, hand over, record. What is under way is known in memory alone until its content may leave: only then is
+ * the attempt recorded, so that a crash before leaves nothing to doubt, and nothing leaves that was canceled meanwhile.
+ */
 export class Dispatcher {
   readonly #worker: Worker;
-  readonly #underWay = new Map<string, Promise<void>>();
+  readonly #underWay = new Map<string, UnderWay>();
+  readonly #schedule: QueueSchedule<WaitingDelivery>;
+  readonly #recording: Recording;
   readonly #owner: string;
+  #deferred: { readonly row: WaitingDelivery; readonly block: Block }[] = [];
+  #slots = 0;
+  #unbegun = 0;
+  readonly #traffic: Traffic = { asking: 0, leaving: 0 };
   #stopping = false;
-  #cancelHeartbeat: (() => void) | undefined;
   #roomTimer: NodeJS.Timeout | undefined;
+  #lookedAtAll = Number.NEGATIVE_INFINITY;
 
   constructor(private readonly options: DispatchOptions) {
-    const { store, workers } = options;
+    const { store, workers, router, random } = options;
     this.#owner = `run-${store.epoch}`;
-    this.#worker = workers.add({ name: NAME, step: () => this.#step() });
-    store.quarantine.register(NAME, {
+    this.#worker = workers.add({ name: WORKER, step: () => this.#step() });
+    this.#recording = new Recording({
+      ...options,
+      rulesOf: (line) => this.#rulesOf(line),
+      time: () => this.#time,
+      isStopping: () => this.#stopping,
+      dueAgain: (line, at) => {
+        this.#schedule.touched(line, at);
+      },
+    });
+    this.#schedule = new QueueSchedule<WaitingDelivery>({
+      router,
+      routeOf: (line) => this.#routeOf(line),
+      choiceOf: (row) => choiceOf(row, this.#rulesOf(row.fairnessKey)),
+      random,
+      isUnderWay: this.#isUnderWay,
+      // What has begun does not stand among what waits.
+      underWay: () => this.#unbegun,
+      begin: (row, provider) => {
+        this.#begin(row, provider);
+      },
+      defer: (row, block) => {
+        this.#deferred.push({ row, block });
+      },
+    });
+    store.deliveries.onDue((line, at) => {
+      this.#schedule.touched(line, at);
+    });
+    store.quarantine.register(WORKER, {
       retry: (tx, { payload }) => {
-        if (store.deliveries.release(tx, (payload as HeldDelivery).deliveryId, options.clock.now())) tx.afterCommit(this.wake);
+        if (store.deliveries.release(tx, (payload as QuarantinedDelivery).deliveryId, options.clock.now())) tx.afterCommit(this.wake);
       },
       drop: (tx, { payload, error }) => {
-        const { deliveryId } = payload as HeldDelivery;
+        const { deliveryId } = payload as QuarantinedDelivery;
         const now = options.clock.now();
         const diagnostic = `The email could not be made: ${error}`;
-        store.deliveries.record(
-          tx,
-          { ...NOTHING, id: `dropped:${deliveryId}:${now}`, deliveryId, kind: 'failed', at: now, diagnostic },
-          now,
-        );
+        const fact = ownFact({ id: `dropped:${deliveryId}:${now}`, deliveryId, kind: 'failed', at: now, diagnostic });
+        store.deliveries.record(tx, fact, now);
       },
     });
   }
@@ -115,255 +151,218 @@ export class Dispatcher {
     this.#worker.wake();
   };
 
-  /** Claims nothing more and waits for what is under way, but not longer than the drain time: what is left is found at the next start. */
+  /**
+   * Begins nothing more. What has not begun to leave is not waited for: it was not made. The rest is, but not longer than the drain time: what
+   * is left then is uncertain at the next start.
+   */
   async stop(): Promise<void> {
+    const { log } = this.options;
     this.#stopping = true;
     clearTimeout(this.#roomTimer);
     this.#roomTimer = undefined;
     await this.#worker.stop(DRAIN_MS);
-    let timer: NodeJS.Timeout | undefined;
-    const patience = new Promise<void>((resolve) => {
-      timer = setTimeout(resolve, DRAIN_MS);
-    });
-    await Promise.race([Promise.all(this.#underWay.values()), patience]);
-    clearTimeout(timer);
-    this.#cancelHeartbeat?.();
+    await drain(() => [...this.#underWay.values()].flatMap(({ attempt, work }) => (attempt.hasBegun ? [work] : [])), log);
   }
 
-  /** Leases are renewed well before they run out, so that a slow hand-over is never taken for one of an earlier run. */
-  #beat(): void {
-    const { store, clock, leaseMs, log } = this.options;
-    this.#cancelHeartbeat ??= clock.after(leaseMs / 3, () => {
-      this.#cancelHeartbeat = undefined;
-      if (this.#underWay.size === 0) return;
-      const ids = [...this.#underWay.keys()];
-      store
-        .write((tx) => {
-          store.deliveries.renew(tx, ids, this.#owner, clock.now() + leaseMs);
-        })
-        .catch((error: unknown) => {
-          log.error({ err: error }, 'leases could not be renewed');
-        });
-      this.#beat();
-    });
+  /** The date jumped: what waited for a while goes on waiting for as long, what is under way stays so. */
+  async clockJumped(jump: ClockJump): Promise<void> {
+    const { store, log } = this.options;
+    const moved = await store.deliveries.moveWaits(jump, store.write);
+    if (moved > 0) log.warn({ deliveries: moved }, 'deliveries that wait were moved with the clock');
+    this.#schedule.reset();
+    this.wake();
   }
 
-  async #step(): Promise<StepResult> {
-    const { store, clock, concurrency, leaseMs, router, routeOf } = this.options;
-    const now = clock.now();
-    let next = Number.POSITIVE_INFINITY;
-    router.pause(store.providers.paused());
-    // A line without an open provider is not looked at until one may be open again.
-    const isClosed = (name: string): boolean => {
-      const { space, kept } = readFairnessKey(name);
-      const until = router.closedUntil(routeOf(space, kept ? 'kept' : 'usual'), now);
-      next = Math.min(next, until ?? next);
-      return until !== undefined;
-    };
-    const free = concurrency - this.#underWay.size;
-    let did = 0;
-    if (free > 0 && (store.deliveries.nextDueAt(isClosed) ?? Number.POSITIVE_INFINITY) <= now) {
-      const reserved = concurrency >= 5 ? Math.ceil(concurrency * RESERVED) : 0;
-      const wanted = {
-        now,
-        most: free,
-        optionalMost: Math.max(0, free - reserved),
-        leaseMs,
-        owner: this.#owner,
-        isUnderWay: this.#isUnderWay,
-      };
-      // Shares its commit with the outcomes that made room for it. Who was chosen counts only once it is written.
-      const claimed = await store.write((tx) => {
-        const draft = router.draft();
-        const rows = store.deliveries.claim(tx, wanted, isClosed, (row) => this.#decide(row, now, draft, tx));
-        tx.afterCommit(() => {
-          draft.keep(now);
-        });
-        return rows;
-      });
-      did = claimed.length;
-      for (const one of claimed) this.#begin(one);
-    }
-    if (this.#underWay.size < concurrency) next = Math.min(next, store.deliveries.nextDueAt(isClosed) ?? next);
-    // What stays due is held back by the slots for urgent mail; a slot that gets free wakes us.
-    return { did, next: next === Number.POSITIVE_INFINITY ? undefined : next <= now && this.#underWay.size > 0 ? now + 5 : next };
+  /** What a delivery waits for that is due or under way, in a sentence without a full stop; undefined where only its time is waited for. */
+  waitsFor(row: DeliveryRow): string | undefined {
+    const { clock, router, holding } = this.options;
+    const held = holding.reasonOf(row);
+    if (held !== undefined) return held;
+    const known = this.#underWay.get(row.id);
+    if (known !== undefined) return `it is being handed over to ${known.attempt.provider}`;
+    const isDue = (row.nextAttemptAt ?? Number.POSITIVE_INFINITY) <= clock.now();
+    if (row.nextAttemptAt === null || (!isDue && row.attempts === 0)) return undefined;
+    router.pause(this.options.store.providers.paused());
+    const { space, urgent } = readFairnessKey(row.fairnessKey);
+    const route = this.#routeOf(row.fairnessKey);
+    const choice = router.choose({
+      route,
+      space,
+      urgent,
+      domain: row.domain,
+      random: 0,
+      ...choiceOf(row, this.#rulesOf(row.fairnessKey)),
+      ...this.#time,
+    });
+    return 'block' in choice ? choice.block.reason : isDue ? 'emails before it are being sent' : undefined;
   }
 
   readonly #isUnderWay = (id: string): boolean => this.#underWay.has(id);
 
-  #decide(row: DeliveryRow, now: number, draft: RouterDraft, from: Reader): Decision {
-    const { routeOf, random, suppressionFor } = this.options;
-    const withhold = suppressionFor(row, from);
-    if (withhold !== undefined) return { withhold };
-    const choice = draft.choose(routeOf(row.space, row.kept ? 'kept' : 'usual'), {
-      domain: row.domain,
-      avoid: row.avoid ?? undefined,
-      now,
-      random: random(),
-    });
-    return 'provider' in choice ? { provider: choice.provider, attemptId: newId('a', now) } : { waitUntil: choice.waitUntil };
+  get #time(): RouterTime {
+    const { clock } = this.options;
+    return { now: clock.elapsed(), date: clock.now() };
   }
 
-  #begin(claimed: Claimed): void {
-    const { id } = claimed.delivery;
-    const work = this.#attempt(claimed)
+  #routeOf(line: string): readonly RouteEntry[] {
+    const { space, kept } = readFairnessKey(line);
+    return this.options.routeOf(space, kept ? 'kept' : 'usual');
+  }
+
+  #rulesOf(line: string): ChoiceRules {
+    return { route: this.#routeOf(line), elsewhereMs: this.options.elsewhereMs, now: this.options.clock.now() };
+  }
+
+  async #step(): Promise<StepResult> {
+    const { store, clock, router } = this.options;
+    const now = clock.now();
+    const time = this.#time;
+    router.pause(store.providers.paused());
+    let did = 0;
+    if (store.deliveries.hasOverdue(now)) did = await store.write((tx) => store.deliveries.expireOverdue(tx, now, this.#isUnderWay));
+    if (this.#underWay.size - this.#slots >= MOST_UNWRITTEN) return { did };
+    if (time.now - this.#lookedAtAll >= LOOK_AT_ALL_MS) {
+      this.#lookedAtAll = time.now;
+      this.#schedule.reset();
+      did += await store.write((tx) => store.deliveries.expireWaiting(tx, now - this.options.giveUpMs, now, this.#isUnderWay));
+    }
+    const view = store.deliveries.waiting(now);
+    const look = this.#schedule.look(view, time);
+    did += look.began + (await this.#writeDeferred(time));
+    if (look.hasMore) return { did: Math.max(1, did), next: 'now' };
+    const due = store.deliveries.nextDueAt(view.lines(), now) ?? Number.POSITIVE_INFINITY;
+    const next = Math.min(due, look.at === undefined ? due : now + Math.max(1, look.at - time.now));
+    return { did, next: next === Number.POSITIVE_INFINITY ? undefined : next };
+  }
+
+  /** Emails that wait for something of their own are moved to when they are looked at again. */
+  async #writeDeferred({ now, date }: RouterTime): Promise<number> {
+    const { store } = this.options;
+    const deferred = this.#deferred.splice(0);
+    if (deferred.length === 0) return 0;
+    await store.write((tx) => {
+      for (const { row, block } of deferred) store.deliveries.defer(tx, row, date + Math.max(1000, block.at - now));
+    });
+    return deferred.length;
+  }
+
+  #begin({ id, at }: WaitingDelivery, provider: string): void {
+    const { store, clock, router } = this.options;
+    const row = store.deliveries.find(id);
+    if (row === undefined) return;
+    const now = clock.now();
+    const attempt = {
+      id: newId('a', now),
+      deliveryId: row.id,
+      owner: this.#owner,
+      number: row.attempts + 1,
+      provider,
+      startedAt: now,
+      hasBegun: false,
+    };
+    const stop = this.#stopFor(row, now);
+    const { urgent } = readFairnessKey(row.fairnessKey);
+    const slot = stop === undefined ? router.begin(provider, { ...row, sender: row.senderDomain, urgent, ...this.#time }) : undefined;
+    if (slot !== undefined) this.#slots += 1;
+    const underWay: UnderWay = { row, at, slot, attempt, isDenied: false, isConcluded: false, work: Promise.resolve() };
+    this.#underWay.set(row.id, underWay);
+    this.#unbegun += 1;
+    const work = stop === undefined ? this.#attempt(underWay) : this.#recording.concluded(underWay, stop);
+    underWay.work = work
       .catch((error: unknown) => {
-        // The lease runs out and the delivery is tried again.
-        this.options.log.error({ err: error, delivery: id }, 'an attempt could not be recorded');
+        this.options.log.error({ err: error, delivery: row.id }, 'an attempt could not be recorded');
+        // Found again when all is looked at, and not at once: what fails so would fail again.
+        underWay.isConcluded = true;
       })
       .finally(() => {
-        this.#underWay.delete(id);
+        this.#release(underWay, undefined);
+        this.#underWay.delete(row.id);
+        if (underWay.attempt.hasBegun) this.#traffic.leaving -= 1;
+        else this.#unbegun -= 1;
+        // It waits where it stood, which was looked at already.
+        if (!underWay.isConcluded) this.#schedule.touched(row.fairnessKey, at);
         this.#room();
       });
-    this.#underWay.set(id, work);
-    this.#beat();
   }
 
-  /** A slot is free. Slots are filled together where more of them follow at once: looking into the queue costs the same for one or for many. */
+  /** What is written of an email that is not to go: it is held, or suppressed. */
+  #stopFor(row: DeliveryRow, now: number): ((tx: Tx) => void) | undefined {
+    const { store, suppressionFor, holding } = this.options;
+    if (holding.heldBy(row) !== undefined) return (tx) => holding.keep(tx, row);
+    const reason = suppressionFor(row, store.reads);
+    return reason === undefined ? undefined : (tx) => store.deliveries.withhold(tx, row, { reason }, now);
+  }
+
+  /** Gives the slot back, once. @param outcome undefined where nothing was learned of the provider */
+  #release(underWay: UnderWay, outcome: Outcome | undefined): void {
+    const { router, changed } = this.options;
+    const { slot } = underWay;
+    if (slot === undefined) return;
+    underWay.slot = undefined;
+    this.#slots -= 1;
+    if (outcome === undefined) router.abandoned(slot, this.#time.date);
+    else for (const change of router.ended(slot, outcome, this.#time)) changed(change);
+    this.#room();
+  }
+
+  /** A slot is free. Slots that get free together are filled together. */
   #room(): void {
-    const { concurrency } = this.options;
     if (this.#stopping) return;
-    if (this.#underWay.size <= concurrency * (1 - FILLED_TOGETHER)) {
-      clearTimeout(this.#roomTimer);
-      this.#roomTimer = undefined;
-      this.wake();
-      return;
-    }
     this.#roomTimer ??= setTimeout(() => {
       this.#roomTimer = undefined;
       this.wake();
     }, ROOM_MS);
   }
 
-  async #attempt(claimed: Claimed): Promise<void> {
-    const { store, router } = this.options;
+  async #attempt(underWay: UnderWay): Promise<void> {
+    const { store } = this.options;
+    const { row } = underWay;
     let handed: Handed;
     try {
-      const message = store.messages.findAny(claimed.delivery.messageId);
-      if (message === undefined) throw new Error(`The message ${claimed.delivery.messageId} does not exist.`);
-      handed = await this.#hand(claimed, message);
+      const message = store.messages.findAny(row.messageId);
+      if (message === undefined) throw new Error(`The message ${row.messageId} does not exist.`);
+      underWay.traceparent = message.more.traceparent;
+      handed = await this.#hand(underWay, message);
     } catch (error) {
-      // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
-      router.abandoned(claimed.provider, this.options.clock.now());
-      await this.#unmade(claimed, error);
-      return;
+      // Whatever went wrong after the content may have left: nobody knows how far it came.
+      if (underWay.attempt.hasBegun) {
+        const reason = error instanceof Error ? error.message : String(error);
+        handed = { outcome: { kind: 'uncertain', phase: 'content', reply: undefined, reason }, bytes: undefined };
+      } else if (error instanceof ThreadFault) return;
+      else {
+        // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
+        this.#release(underWay, undefined);
+        await this.#recording.unmade(underWay, error);
+        return;
+      }
     }
-    await this.#record(claimed, handed);
-    store.quarantine.succeeded(NAME, claimed.delivery.id);
+    const { outcome } = handed;
+    if (underWay.isDenied) return;
+    this.#release(underWay, outcome.phase === 'fetch' || outcome.phase === 'request' ? undefined : outcome);
+    await this.#recording.ended(underWay, handed);
+    store.quarantine.succeeded(WORKER, row.id);
   }
 
-  async #hand({ delivery, provider }: Claimed, message: MessageRow): Promise<Handed> {
-    const { returnDomain, returnSecret, handOver, unsubscribe } = this.options;
-    const missing = await this.#fetchAttachments(message);
+  async #hand(underWay: UnderWay, message: MessageRow): Promise<Handed> {
+    const { store, clock, router, holding, returnDomain, returnSecret, handOver, unsubscribe } = this.options;
+    const { row, attempt } = underWay;
+    const missing = await fetchAttachments(message, this.options);
     if (missing !== undefined) return { outcome: missing, bytes: undefined };
-    const returnPath = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
-    return handOver({ provider, message, delivery, returnPath, unsubscribeUrl: unsubscribe(delivery) });
-  }
-
-  /** The email could not be made: it is tried again, and after some tries it waits in quarantine until a person decides. */
-  async #unmade({ delivery, number, attemptId }: Claimed, error: unknown): Promise<void> {
-    const { store, clock } = this.options;
-    const now = clock.now();
-    const again = error instanceof StoreUnavailable ? now + WRITE_AGAIN_MS : store.quarantine.failed(NAME, delivery.id, error);
-    const diagnostic = `The email could not be made: ${error instanceof Error ? error.message : String(error)}`;
-    await this.#written((tx) => {
-      store.deliveries.unmade(tx, { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number }, { diagnostic, again, now });
-      if (again === undefined)
-        store.quarantine.put(tx, {
-          worker: NAME,
-          item: {
-            key: delivery.id,
-            space: delivery.space,
-            title: `Email to ${delivery.address}`,
-            payload: { deliveryId: delivery.id } satisfies HeldDelivery,
-          },
-          error,
-          id: newId('q', now),
-        });
+    // RFC 5321 4.5.5: what came from nobody returns to nobody.
+    const returnPath = message.more.isFromNobody === true ? '' : `returns+${returnToken(returnSecret, row.id)}@${returnDomain}`;
+    const job = { provider: attempt.provider, message, delivery: row, returnPath, unsubscribeUrl: unsubscribe(row) };
+    const gate = gateOf(underWay, {
+      store,
+      clock,
+      router,
+      isHeld: (delivery, from) => holding.heldBy(delivery, from) !== undefined,
+      isStopping: () => this.#stopping,
+      traffic: this.#traffic,
+      begun: () => {
+        this.#unbegun -= 1;
+        this.#traffic.leaving += 1;
+      },
     });
-  }
-
-  /** Fetches what is to be attached and is elsewhere; once, so that every attempt sends the same. */
-  async #fetchAttachments(message: MessageRow): Promise<Outcome | undefined> {
-    const { store, outside, clock } = this.options;
-    for (const row of store.contents.attachments(message)) {
-      if (row.contentId !== null || row.url === null) continue;
-      try {
-        const { bytes, type } = await fetchOutside(row.url, outside, outside.mostBytes, outside.waitMs);
-        await store.write((tx) => {
-          const { id } = store.contents.keep(tx, bytes, clock.now());
-          store.contents.fetched(tx, { messageId: message.id, n: row.n, contentId: id, type: row.type === '' ? type : row.type });
-        });
-      } catch (error) {
-        if (!(error instanceof OutsideFault)) throw error;
-        const reason = `The attachment "${row.name}" could not be fetched: ${error.message}`;
-        return { kind: error.passing ? 'deferred' : 'refused', phase: 'fetch', reply: undefined, reason };
-      }
-    }
-    return undefined;
-  }
-
-  /** What has happened must be written: a disk that is full now is tried until it is not, since else the email would be sent again. */
-  async #written<T>(run: (tx: Tx) => T): Promise<T> {
-    const { store, clock, log } = this.options;
-    for (;;) {
-      try {
-        return await store.writeSoon(run);
-      } catch (error) {
-        if (!(error instanceof StoreUnavailable)) throw error;
-        log.error({ err: error }, 'an outcome could not be written; tried again');
-        if (this.#stopping) throw error;
-        await new Promise<void>((resolve) => clock.after(WRITE_AGAIN_MS, resolve));
-      }
-    }
-  }
-
-  async #record({ delivery, attemptId, number, provider }: Claimed, { outcome, bytes }: Handed): Promise<void> {
-    const { store, clock, retries, random, log, router, routeOf } = this.options;
-    const now = clock.now();
-    router.ended(provider, delivery.domain, outcome, now);
-    const meaning = meaningOf(outcome);
-    const failedOver =
-      outcome.kind === 'trouble' &&
-      router.hasOther(routeOf(delivery.space, delivery.kept ? 'kept' : 'usual'), provider, delivery.domain, now);
-    const planned = meaning.result === 'again' ? waitAfter(retries, number, meaning.cause, random()) : undefined;
-    // A provider that says when to come again is believed, if it is later than we would; another provider need not wait at all.
-    const wait = planned === undefined ? undefined : failedOver ? 0 : Math.max(planned, outcome.retryAfterMs ?? 0);
-    const kind = meaning.result === 'accepted' ? 'accepted' : meaning.result === 'failed' || wait === undefined ? 'failed' : 'delayed';
-    const { cause, status, replyCode, diagnostic } = meaning;
-    const fact: NewFact = {
-      id: `${attemptId}:${kind}`,
-      deliveryId: delivery.id,
-      kind,
-      source: 'attempt',
-      at: now,
-      cause,
-      status,
-      replyCode,
-      diagnostic,
-    };
-    const end = {
-      endedAt: now,
-      outcome: outcome.kind,
-      phase: outcome.phase,
-      replyCode: replyCode ?? null,
-      status: status ?? null,
-      diagnostic: diagnostic ?? null,
-      providerId: outcome.providerId ?? null,
-    };
-    // A deadline that comes before the next attempt is looked at when it comes.
-    const at = wait === undefined ? undefined : Math.min(now + wait, delivery.expiresAt ?? Number.POSITIVE_INFINITY);
-    const avoid = outcome.kind === 'trouble' ? provider : undefined;
-    const attempt = { id: attemptId, deliveryId: delivery.id, owner: this.#owner, number };
-    const held = await this.#written((tx) => {
-      const isHeld = store.deliveries.endAttempt(tx, attempt, { end, fact, next: { at, avoid }, recordedAt: now });
-      // The same bytes can be made again, should we not come so far.
-      if (isHeld && bytes !== undefined) store.messages.keepMail(tx, delivery.id, bytes);
-      return isHeld;
-    });
-    if (!held) log.warn({ delivery: delivery.id, attempt: number }, 'an attempt ended after its lease was lost; nothing was written');
-    log.info({ delivery: delivery.id, attempt: number, provider, outcome: outcome.kind, cause, waitMs: wait }, 'attempt ended');
+    return handOver(job, gate);
   }
 }
-
-const NOTHING = { source: 'service', cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined } as const;

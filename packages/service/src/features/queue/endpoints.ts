@@ -1,21 +1,15 @@
 import { readFairnessKey } from '@verbalis/core/delivery';
-import { endpointsOf, instant, json, sparing, type Clock } from '../../kernel/index.js';
-import { QueueView } from './model.js';
+import { endpointsOf, instant, json, jsonBody, type Clock } from '../../kernel/index.js';
+import { filterOf } from '../holds/index.js';
+import type { PassPosition } from '../messages/index.js';
+import type { QueueCounts } from './counts.js';
+import { Cancellation, CanceledView, QueueView } from './model.js';
 import type { Store } from './store.js';
 
 export interface QueueEndpoints {
   readonly store: Store;
   readonly clock: Clock;
-  /** Attempts of the last hour. */
-  readonly lastHour: () => LastHour;
-}
-
-const HOUR = 3_600_000;
-type LastHour = ReturnType<Store['deliveries']['outcomes']>;
-
-/** Attempts of the last hour; counted anew at most every few seconds. */
-export function attemptsOfLastHour(store: Store, clock: Clock): () => LastHour {
-  return sparing(() => store.deliveries.outcomes(clock.now() - HOUR));
+  readonly counts: QueueCounts;
 }
 
 /** A fairness key for people: what is kept in the service waits with what is sent. */
@@ -33,28 +27,54 @@ const get = endpoint({
   summary: 'Deliveries that wait, by topic and state, and the attempts of the last hour',
   scope: 'read',
   answers: { 200: json('By topic and state.', QueueView) },
-  run({ caller: { space } }, { store, clock, lastHour }) {
-    const rows = store.deliveries
-      .queue(clock.now())
-      .map((row) => ({ ...row, ...shownKey(row.fairnessKey) }))
-      .filter((row) => row.space === space);
+  async run({ caller: { space, operator } }, { counts }) {
+    const [all, lastHour] = [await counts.queue(), operator ? await counts.lastHour() : undefined];
+    const rows = all.map((row) => ({ ...row, ...shownKey(row.fairnessKey) })).filter((row) => row.space === space);
     const oldest = rows.map((row) => row.oldest);
     return {
       waiting: rows.reduce((sum, row) => sum + row.n, 0),
       due: rows.reduce((sum, row) => sum + row.due, 0),
+      held: rows.reduce((sum, row) => sum + row.held, 0),
       oldest: oldest.length === 0 ? undefined : instant(Math.min(...oldest)),
-      topics: rows.map(({ priority, topic, state, n, due, oldest: at }) => ({
+      topics: rows.map(({ priority, topic, state, n, due, held, oldest: at }) => ({
         priority,
         topic,
         state,
         waiting: n,
         due,
+        held,
         oldest: instant(at),
       })),
-      lastHour: lastHour().map(({ provider, outcome, n }) => ({ provider, outcome: outcome ?? 'under way', attempts: n })),
+      lastHour: lastHour?.map(({ provider, outcome, n }) => ({ provider, outcome: outcome ?? 'under way', attempts: n })),
     };
   },
 });
 
+/** Deliveries that are canceled in one transaction, and in one call. */
+const [AT_ONCE, IN_ONE_CALL] = [200, 10_000];
+
+const cancel = endpoint({
+  name: 'queue.cancel',
+  method: 'post',
+  path: '/v1/queue/cancel',
+  summary: 'Cancel what waits and is meant by a filter',
+  description: 'Also what is held. What has begun to leave is not canceled. With `check`, nothing is: the answer says how many would be.',
+  scope: 'write',
+  body: jsonBody(Cancellation),
+  answers: { 200: json('How many were canceled, and whether to call again for the rest.', CanceledView) },
+  isRepeatable: true,
+  async run({ caller: { space }, body: { check = false, ...given } }, { store, clock }) {
+    const filter = filterOf(given);
+    let canceled = 0;
+    for (let at: PassPosition | undefined, isFirst = true; isFirst || at !== undefined; isFirst = false) {
+      if (canceled >= IN_ONE_CALL && !check) return { deliveries: canceled, more: true };
+      const { ids, next } = await store.deliveries.waitingPart(space, filter, { at, most: AT_ONCE });
+      canceled += check ? ids.length : await store.write((tx) => store.deliveries.cancelAll(tx, ids, clock.now()));
+      at = next;
+    }
+    return { deliveries: canceled, more: false };
+  },
+});
+
 /** What waits. */
-export const queueEndpoints = [get];
+export const queueEndpoints = [get, cancel];

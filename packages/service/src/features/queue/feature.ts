@@ -10,15 +10,19 @@ import {
 import { returnToken } from '@verbalis/core/returns';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
+import type { Feed } from '../events/index.js';
 import type { Signing } from '../domains/index.js';
+import type { Holding } from '../holds/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
 import { Dispatcher, type RouteName } from './dispatcher.js';
-import { attemptsOfLastHour, queueEndpoints } from './endpoints.js';
+import { queueCounts } from './counts.js';
+import { queueEndpoints } from './endpoints.js';
 import { handOver, type HandOverSources } from './hand-over.js';
 import { queueMetrics } from './metrics.js';
 import { handOverPool } from './pool.js';
+import { providerEvents } from './provider-events.js';
 import type { QueueSettings } from './settings.js';
 import type { Store } from './store.js';
 
@@ -27,6 +31,9 @@ interface Options {
   readonly settings: ProvidersOf & { readonly log: { readonly level: string } };
   readonly queue: QueueSettings;
   readonly spaces: SpaceSettings;
+  readonly feed: Feed;
+  /** The providers of each space that delivers. */
+  readonly routes: readonly (readonly string[])[];
   /** The folder that paths of the configuration begin at. */
   readonly folder: string;
   /** How many threads hand over; 0 where this one does. */
@@ -39,12 +46,16 @@ interface Options {
   readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
   readonly returnPath: { readonly domain: string; readonly secret: Uint8Array };
   readonly unsubscribeSecret: Uint8Array;
+  /** What people want held. */
+  readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
 }
 
 export interface Queue {
   readonly wake: () => void;
+  /** What a delivery waits for that is due or under way, in a sentence without a full stop. */
+  readonly waitsFor: (delivery: DeliveryRow) => string | undefined;
   readonly sources: HandOverSources;
   /** The link that ends a delivery's topic for its recipient; undefined where there is none. */
   readonly unsubscribeUrl: (delivery: Pick<DeliveryRow, 'id' | 'fairnessKey'>) => string | undefined;
@@ -52,7 +63,6 @@ export interface Queue {
 }
 
 const CAPTURE = [{ provider: 'capture', share: 1 }] as const;
-const DAY_MS = 24 * 3_600_000;
 
 function retryRule({ firstSeconds, growth, mostSeconds }: NonNullable<QueueSettings['retry']>): RetryRule {
   return { first: firstSeconds * 1000, growth, most: mostSeconds * 1000 };
@@ -89,21 +99,48 @@ function sourcesOf({ store, providers, editions, signing, capture }: Options): H
   };
 }
 
+/** How many emails those providers were given that may be given only so many. */
+async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, now: number): Promise<void> {
+  for (const { provider, since } of router.allowances(now))
+    for (const from of since) {
+      const counts = await deliveries.outcomes(from);
+      const given = counts.filter(
+        (count) => count.provider === provider && (count.outcome === 'accepted' || count.outcome === 'uncertain'),
+      );
+      router.given(
+        provider,
+        from,
+        given.reduce((sum, { n }) => sum + n, 0),
+      );
+    }
+}
+
 /** Deliveries that wait: claimed in order, handed to providers, retried. */
-export function openQueue(runtime: Runtime, options: Options): Queue {
-  const { clock, log, workers, registry, publicUrl } = runtime;
-  const { store, settings, queue, spaces, folder, threads, router, editions, signing, outside, returnPath, suppressionFor } = options;
+export async function openQueue(runtime: Runtime, options: Options): Promise<Queue> {
+  const { clock, log, workers, registry, metricSpace, publicUrl } = runtime;
+  const { store, settings, queue, spaces, folder, feed, threads, router, editions, signing, outside, returnPath, suppressionFor } = options;
   const now = clock.now();
-  for (const { provider, n } of store.deliveries.outcomes(now - (now % DAY_MS))) router.counted(provider, n, now);
+  await restoreAllowances(store, router, now);
+  // What was in trouble when the service ended is tried by one email.
+  for (const { name, since, why } of store.providers.inTrouble())
+    router.wasInTrouble(name, clock.elapsed() - Math.max(0, now - since), why);
+  const report = providerEvents({
+    store,
+    clock,
+    feed,
+    spacesOf: (provider) =>
+      Object.entries(spaces).flatMap(([name, { mode, route }]) =>
+        mode === 'deliver' && route.some((entry) => entry.provider === provider) ? [name] : [],
+      ),
+  });
   const sources = sourcesOf(options);
-  // Threads share the connections of a provider with this process, which hands over what has stored files.
   const pool = handOverPool({
     settings,
     folder,
-    shares: threads + 1,
+    routes: options.routes,
     threads,
     log,
-    local: (job) => handOver(job, sources),
+    local: (job, gate) => handOver(job, sources, gate),
     edition: editions.parts,
     keysFor: (domain) => signing.keysFor(domain),
   });
@@ -119,25 +156,33 @@ export function openQueue(runtime: Runtime, options: Options): Queue {
     clock,
     log,
     retries: retryPlan(queue),
-    concurrency: queue.concurrency * Math.max(1, threads),
-    leaseMs: queue.leaseSeconds * 1000,
+    giveUpMs: queue.giveUpHours * 3_600_000,
+    elsewhereMs: (queue.uncertainElsewhereHours ?? Number.POSITIVE_INFINITY) * 3_600_000,
     returnDomain: returnPath.domain,
     returnSecret: returnPath.secret,
     handOver: pool.handOver,
     unsubscribe: unsubscribeUrl,
     routeOf: (name, route) => routeOf(spaces, name, route),
     router,
+    changed: (change) => {
+      log.warn(change, change.change === 'trouble' ? 'a provider is in trouble' : 'a provider works again');
+      report(change).catch((error: unknown) => {
+        log.error({ err: error }, 'the trouble of a provider could not be recorded');
+      });
+    },
     suppressionFor,
+    holding: options.holding,
     random: Math.random,
   });
-  const lastHour = attemptsOfLastHour(store, clock);
-  queueMetrics(registry, { store, clock, lastHour });
+  const counts = queueCounts(store, clock);
+  queueMetrics(registry, { clock, counts, metricSpace });
   const feature: Feature = {
     name: 'queue',
-    endpoints: serve(queueEndpoints, { store, clock, lastHour }),
+    endpoints: serve(queueEndpoints, { store, clock, counts }),
     running: [dispatcher],
     isBusy: () => dispatcher.busy,
+    clockJumped: (jump) => dispatcher.clockJumped(jump),
     close: pool.stop,
   };
-  return { wake: dispatcher.wake, sources, unsubscribeUrl, feature };
+  return { wake: dispatcher.wake, waitsFor: (row) => dispatcher.waitsFor(row), sources, unsubscribeUrl, feature };
 }

@@ -1,9 +1,11 @@
+import { readFairnessKey } from '@verbalis/core/delivery';
 import { foreignMail, inOnePiece, mailBytes } from '@verbalis/core/mime';
 import type { Outcome } from '@verbalis/core/smtp';
 import type { SigningKey } from '@verbalis/core/dkim';
 import type { LoadedEdition } from '../editions/index.js';
-import type { Provider } from '../providers/index.js';
+import type { Gate, Provider } from '../providers/index.js';
 import type { DeliveryRow, MessageRow } from '../messages/index.js';
+import { turns } from './turns.js';
 import { bareParts, composeMail, type StoredFiles } from '../composing/index.js';
 
 /** One delivery to be handed over: all that is needed but for what {@link HandOverSources} give. It can be sent to another thread. */
@@ -30,12 +32,16 @@ export interface HandOverSources {
   readonly files: StoredFiles;
 }
 
+/** An email is made in a turn of its own: connections that wait for the end of theirs go before. */
+const nextTurn = turns();
+
 /** Emails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
 const KEPT_MAIL = 1024 * 1024;
 
 /** Makes the bytes of a delivery's mail and hands them to its provider. Writes nothing. @throws when the mail cannot be made */
-export async function handOver(job: HandOverJob, sources: HandOverSources): Promise<Handed> {
+export async function handOver(job: HandOverJob, sources: HandOverSources, gate: Gate): Promise<Handed> {
   const { message, delivery, returnPath, unsubscribeUrl } = job;
+  await nextTurn();
   const provider = sources.provider(job.provider);
   if (provider === undefined) {
     const reason = 'The provider is not configured any more.';
@@ -48,7 +54,9 @@ export async function handOver(job: HandOverJob, sources: HandOverSources): Prom
       : await composeMail(sources, message, delivery, unsubscribeUrl);
   const isKept = mail.size <= KEPT_MAIL && provider.kind !== 'capture';
   const handed = isKept ? inOnePiece(mail, KEPT_MAIL) : mail;
+  const { urgent } = readFairnessKey(delivery.fairnessKey);
+  const request = { space: delivery.space, urgent, domain: delivery.domain };
   const envelope = { from: returnPath, to: delivery.address, id: delivery.id };
-  const outcome = await provider.hand({ envelope, mail: handed, parts });
+  const outcome = await provider.hand({ envelope, mail: handed, parts, request }, gate);
   return { outcome, bytes: isKept ? mailBytes(handed) : undefined };
 }

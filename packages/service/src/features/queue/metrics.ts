@@ -1,27 +1,27 @@
 import { Gauge, type Registry } from 'prom-client';
-import type { Clock } from '../../kernel/index.js';
-import { shownKey, type QueueEndpoints } from './endpoints.js';
-import type { Store } from './store.js';
+import type { Clock, Runtime } from '../../kernel/index.js';
+import type { QueueCounts } from './counts.js';
+import { shownKey } from './endpoints.js';
 
-interface QueueMetrics {
-  readonly store: Store;
+interface QueueMetrics extends Pick<Runtime, 'metricSpace'> {
   readonly clock: Clock;
-  readonly lastHour: QueueEndpoints['lastHour'];
+  readonly counts: QueueCounts;
 }
 
 /** The queue and the attempts, for a monitoring system; no address and no data of a message is among them. */
-export function queueMetrics(registry: Registry, { store, clock, lastHour }: QueueMetrics): void {
+export function queueMetrics(registry: Registry, { clock, counts, metricSpace }: QueueMetrics): void {
   const registers = [registry];
   new Gauge({
     name: 'verbalis_queue_deliveries',
     help: 'Deliveries that wait',
     labelNames: ['space', 'topic', 'priority', 'state'],
     registers,
-    collect() {
+    async collect() {
+      const rows = await counts.queue();
       this.reset();
-      for (const { fairnessKey, state, n } of store.deliveries.queue(clock.now())) {
+      for (const { fairnessKey, state, n } of rows) {
         const { space, topic = '', priority } = shownKey(fairnessKey);
-        this.inc({ space, topic, priority, state }, n);
+        this.inc({ space: metricSpace(space), topic, priority, state }, n);
       }
     },
   });
@@ -30,12 +30,13 @@ export function queueMetrics(registry: Registry, { store, clock, lastHour }: Que
     help: 'Age of the oldest delivery that waits',
     labelNames: ['space', 'priority'],
     registers,
-    collect() {
+    async collect() {
+      const rows = await counts.queue();
       this.reset();
       const oldest = new Map<string, number>();
-      for (const row of store.deliveries.queue(clock.now())) {
+      for (const row of rows) {
         const { space, priority } = shownKey(row.fairnessKey);
-        const key = JSON.stringify({ space, priority });
+        const key = JSON.stringify({ space: metricSpace(space), priority });
         oldest.set(key, Math.min(oldest.get(key) ?? row.oldest, row.oldest));
       }
       for (const [key, at] of oldest)
@@ -47,9 +48,10 @@ export function queueMetrics(registry: Registry, { store, clock, lastHour }: Que
     help: 'Attempts of the last hour by provider and outcome',
     labelNames: ['provider', 'outcome'],
     registers,
-    collect() {
+    async collect() {
+      const rows = await counts.lastHour();
       this.reset();
-      for (const { provider, outcome, n } of lastHour()) this.set({ provider, outcome: outcome ?? 'under way' }, n);
+      for (const { provider, outcome, n } of rows) this.set({ provider, outcome: outcome ?? 'under way' }, n);
     },
   });
 }

@@ -1,9 +1,11 @@
 import { z } from 'zod';
+import { EmailFilterFields, namesSomething } from '../holds/index.js';
 
 export const QueueView = z
   .strictObject({
     waiting: z.int(),
     due: z.int(),
+    held: z.int().meta({ description: 'Kept from being sent by a hold.' }),
     oldest: z.iso.datetime().optional(),
     topics: z.array(
       z.strictObject({
@@ -12,9 +14,24 @@ export const QueueView = z
         state: z.string(),
         waiting: z.int(),
         due: z.int(),
+        held: z.int(),
         oldest: z.iso.datetime(),
       }),
     ),
-    lastHour: z.array(z.strictObject({ provider: z.string(), outcome: z.string(), attempts: z.int() })),
+    lastHour: z
+      .array(z.strictObject({ provider: z.string(), outcome: z.string(), attempts: z.int() }))
+      .optional()
+      .meta({ description: 'Of all spaces; for the operator only.' }),
   })
   .meta({ id: 'Queue' });
+
+export const Cancellation = z
+  .strictObject({ ...EmailFilterFields, check: z.boolean().optional().meta({ description: 'Only count.' }) })
+  .refine(...namesSomething)
+  .meta({ id: 'Cancellation' });
+export const CanceledView = z
+  .strictObject({
+    deliveries: z.int(),
+    more: z.boolean().meta({ description: 'Whether some are left: the same call again cancels them.' }),
+  })
+  .meta({ id: 'Canceled' });

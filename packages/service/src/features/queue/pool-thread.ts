@@ -4,7 +4,7 @@ import { LRUCache } from 'lru-cache';
 import { pino } from 'pino';
 import { editionOf, type EditionParts, type LoadedEdition } from '../editions/index.js';
 import { inThread } from '../../kernel/thread.js';
-import { makeProviders } from '../providers/index.js';
+import { isShared, makeProviders } from '../providers/index.js';
 import { handOver, type HandOverJob, type HandOverSources } from './hand-over.js';
 import type { PoolThreadData } from './pool.js';
 
@@ -12,14 +12,15 @@ const EDITIONS = 8;
 /** How long the keys of a domain are remembered: new ones sign from then on. In milliseconds. */
 const KEYS_MS = 5000;
 
-inThread<PoolThreadData>((remote, { settings, folder, shares }) => {
+inThread<PoolThreadData>((remote, { settings, folder, threads, routes }) => {
   const log = pino({ level: settings.log.level, base: undefined }, pino.destination({ dest: 2, sync: true }));
   const surroundings = {
     within: (path: string) => (isAbsolute(path) ? path : join(folder, path)),
     log,
+    isShared: (provider: string) => isShared(routes, provider),
     capture: () => Promise.reject(new Error('Captured mail is kept by the main thread.')),
   };
-  const providers = makeProviders(settings, surroundings, shares);
+  const providers = makeProviders(settings, surroundings, { threads, part: 'thread' });
   const editions = new LRUCache<string, Promise<LoadedEdition | undefined>>({ max: EDITIONS });
   const keys = new LRUCache<string, Promise<readonly SigningKey[]>>({ max: 1000, ttl: KEYS_MS });
   const sources: HandOverSources = {
@@ -56,7 +57,15 @@ inThread<PoolThreadData>((remote, { settings, folder, shares }) => {
     },
   };
   return {
-    handOver: (job: HandOverJob) => handOver(job, sources),
+    handOver: (job: HandOverJob) => {
+      const deliveryId = job.delivery.id;
+      return handOver(job, sources, {
+        mayLeave: () => remote.call<boolean>('mayLeave', deliveryId),
+        reached: (step, agoMs) => {
+          remote.call('reached', { deliveryId, step, agoMs }).catch(() => undefined);
+        },
+      });
+    },
     close: () => {
       for (const provider of providers.values()) provider.close();
       setTimeout(() => process.exit(0), 50);

@@ -1,9 +1,8 @@
-import type { Outcome } from '@verbalis/core/smtp';
 import type { SigningKey } from '@verbalis/core/dkim';
 import type { Logger } from 'pino';
-import type { ProvidersOf } from '../providers/index.js';
+import type { Gate, HandOverStep, ProvidersOf } from '../providers/index.js';
 import type { EditionParts } from '../editions/index.js';
-import { startThread, ThreadFault, threadFile, type Thread } from '../../kernel/thread.js';
+import { startThread, threadFile, type Thread } from '../../kernel/thread.js';
 import type { Handed, HandOverJob } from './hand-over.js';
 
 /** What a thread is started with. */
@@ -11,21 +10,23 @@ export interface PoolThreadData {
   readonly settings: ProvidersOf & { readonly log: { readonly level: string } };
   /** The folder that paths of the configuration begin at. */
   readonly folder: string;
-  /** Into how many parts the connections of a provider are divided. */
-  readonly shares: number;
+  /** The providers of each space that delivers. */
+  readonly routes: readonly (readonly string[])[];
+  /** How many threads hand over. */
+  readonly threads: number;
 }
 
 export interface PoolOptions extends PoolThreadData {
-  readonly threads: number;
   readonly log: Logger;
   /** Hands over within this process: what the threads are not given. */
-  readonly local: (job: HandOverJob) => Promise<Handed>;
+  readonly local: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   readonly edition: (space: string, number: number) => Promise<EditionParts | undefined>;
   readonly keysFor: (domain: string) => readonly SigningKey[];
 }
 
 export interface HandOverPool {
-  readonly handOver: (job: HandOverJob) => Promise<Handed>;
+  /** @throws ThreadFault when the thread that had it ended */
+  readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   readonly stop: () => Promise<void>;
 }
 
@@ -43,18 +44,24 @@ interface Place {
  * Hands over in threads: they render, sign and speak to providers, and report how it went. They never open the database: what they need of it
  * they ask for here. Mail with stored files stays in this process, where the files are.
  */
-export function handOverPool({ threads, log, local, edition, keysFor, settings, folder, shares }: PoolOptions): HandOverPool {
+export function handOverPool({ threads, log, local, edition, keysFor, settings, folder, routes }: PoolOptions): HandOverPool {
   let isStopping = false;
   const places: Place[] = [];
+  /** What threads ask and report, by delivery. */
+  const gates = new Map<string, Gate>();
   const methods = {
     edition: ({ space, number }: { space: string; number: number }) => edition(space, number),
     keys: (domain: string) => keysFor(domain),
+    mayLeave: (deliveryId: string) => gates.get(deliveryId)?.mayLeave() ?? false,
+    reached: ({ deliveryId, step, agoMs }: { deliveryId: string; step: HandOverStep; agoMs: number }) => {
+      gates.get(deliveryId)?.reached(step, agoMs);
+    },
   };
   const start = (place: Place, n: number): void => {
     const name = `worker-${n}`;
     place.thread = startThread(threadFile(import.meta.url, './pool-thread.js'), {
       name,
-      data: { settings, folder, shares } satisfies PoolThreadData,
+      data: { settings, folder, threads, routes } satisfies PoolThreadData,
       methods,
       ended: (why) => {
         place.thread = undefined;
@@ -78,18 +85,16 @@ export function handOverPool({ threads, log, local, edition, keysFor, settings, 
   };
 
   return {
-    async handOver(job) {
+    async handOver(job, gate) {
       const [place] = places.filter(({ thread }) => thread !== undefined).sort((a, b) => a.jobs - b.jobs);
-      if (place?.thread === undefined || !isForThreads(job)) return local(job);
+      if (place?.thread === undefined || !isForThreads(job)) return local(job, gate);
+      const { id } = job.delivery;
+      gates.set(id, gate);
       place.jobs += 1;
       try {
         return await place.thread.call<Handed>('handOver', job);
-      } catch (error) {
-        if (!(error instanceof ThreadFault)) throw error;
-        // Nobody knows how far it came: the provider may have accepted it.
-        const outcome: Outcome = { kind: 'uncertain', phase: 'content', reply: undefined, reason: error.message };
-        return { outcome, bytes: undefined };
       } finally {
+        gates.delete(id);
         place.jobs -= 1;
       }
     },

@@ -9,8 +9,10 @@ const RetryRule = z.strictObject({
 
 export const QueueSettings = z
   .strictObject({
-    concurrency: z.int().min(1).max(500).default(40),
-    leaseSeconds: z.int().min(5).default(120),
+    /** What has been due for so long and was accepted by no provider is given up (RFC 5321 4.5.4.1: four to five days at least). */
+    giveUpHours: z.number().positive().default(120),
+    /** What may have been sent goes to another provider after so many hours; left out: never. It may arrive twice then. */
+    uncertainElsewhereHours: z.number().positive().optional(),
     attempts: z.int().min(1).max(1000).optional(),
     retry: RetryRule.optional(),
     retryByCause: z.partialRecord(z.enum(CAUSES), RetryRule).default({}),

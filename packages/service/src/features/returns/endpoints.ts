@@ -87,9 +87,17 @@ const list = endpoint({
   scope: 'read',
   query: ReturnQuery,
   answers: { 200: json('A page.', ReturnList) },
-  run({ caller: { space, operator }, query: { limit, cursor, kind, matched } }, { store }) {
+  run({ caller: { space, operator }, query: { limit, cursor, kind, matched, message } }, { store }) {
     const isMatched = matched === undefined ? undefined : matched === 'yes';
-    const rows = store.returns.list({ space, unowned: operator, limit: limit + 1, before: cursor, kind, matched: isMatched });
+    const rows = store.returns.list({
+      space,
+      unowned: operator,
+      limit: limit + 1,
+      before: cursor,
+      kind,
+      matched: isMatched,
+      messageId: message,
+    });
     const page = pageOf(rows, limit, (row) => row.id);
     return { returns: page.rows.map((row) => view(store, row)), nextCursor: page.nextCursor };
   },

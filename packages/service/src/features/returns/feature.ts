@@ -1,6 +1,6 @@
-import { readFileSync } from 'node:fs';
 import { portFault, serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Suppressing } from '../suppressions/index.js';
+import { listenerOptions } from '../smtp/index.js';
 import { returnEndpoints } from './endpoints.js';
 import { returnIntake, type ReturnIntake } from './intake.js';
 import { listenReturns } from './listen.js';
@@ -15,6 +15,8 @@ interface Options {
   readonly settings: ReturnSettings;
   /** Makes return paths that nobody can forge. */
   readonly secret: Uint8Array;
+  /** Where large emails are while they come in. */
+  readonly spoolFolder: string;
 }
 
 export interface Returns {
@@ -25,25 +27,30 @@ export interface Returns {
 }
 
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
-export function openReturns({ clock, log, registry, within, ages }: Runtime, { store, suppressing, settings, secret }: Options): Returns {
-  const { host, port, domain, maxBytes, tls, connectionsPerMinute } = settings;
+export function openReturns(
+  { clock, log, registry, within, ages }: Runtime,
+  { store, suppressing, settings, secret, spoolFolder }: Options,
+): Returns {
+  const { host, port, domain, maxBytes } = settings;
   const intake = returnIntake({ store, clock, log, suppressing, domain, secret });
   let forged = 0;
   let listener: Awaited<ReturnType<typeof listenReturns>> | undefined;
   returnMetrics(registry, () => forged);
-  const pem = (file: string): string => readFileSync(within(file), 'utf8');
   const feature: Feature = {
     name: 'returns',
     endpoints: serve(returnEndpoints, { store, intake, mostBytes: maxBytes }),
     retention: returnRetention(store, ages),
     async listen() {
-      listener = await listenReturns(host, port, {
+      listener = await listenReturns({
         intake,
         log,
-        domain,
-        maxBytes,
-        tls: tls === undefined ? undefined : { cert: pem(tls.certFile), key: pem(tls.keyFile) },
-        connectionsPerMinute,
+        listen: {
+          host,
+          doors: [{ port }],
+          server: { name: domain, maxBytes, maxRecipients: 100 },
+          spoolFolder,
+          ...listenerOptions(settings, within),
+        },
         forged: () => {
           forged += 1;
         },
@@ -51,9 +58,10 @@ export function openReturns({ clock, log, registry, within, ages }: Runtime, { s
         throw portFault(error, { host, port, setting: 'returns.port (VERBALIS_RETURNS_PORT)' });
       });
     },
+    fault: () => (listener?.isListening() === false ? 'The SMTP listener of the return path has ended.' : undefined),
     closeSockets: async () => {
       await listener?.close();
     },
   };
-  return { intake, port: () => listener?.port ?? port, feature };
+  return { intake, port: () => listener?.ports[0] ?? port, feature };
 }

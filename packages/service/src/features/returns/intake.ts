@@ -1,11 +1,10 @@
-import { createHash } from 'node:crypto';
 import type { Cause } from '@verbalis/core/delivery';
-import { fieldOf, readMail, type Part } from '@verbalis/core/mime';
-import { deliveryOfToken, readReturn, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
+import { deliveryOfToken, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
 import { StoreUnavailable, type Clock, type Tx, newId } from '../../kernel/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import type { ReturnRow } from './queries.js';
+import { hashOf, readIncoming, type ReadReturn } from './reading.js';
 import type { Store } from './store.js';
 import type { Suppressing } from '../suppressions/index.js';
 
@@ -36,6 +35,9 @@ export interface IncomingReturn {
   readonly envelopeTo: string;
   /** Whose it is, where the one who hands it in belongs to a space: it then says nothing of other spaces' mail. */
   readonly space: string | undefined;
+  /** What it says, or why it cannot be read, where it was read already. */
+  readonly read?: ReadReturn | { readonly error: string };
+  readonly hash?: string;
 }
 
 const NAME = 'returns';
@@ -48,12 +50,9 @@ interface HeldReturn {
 }
 
 /** A return that was read. */
-interface ToWrite {
+interface ToWrite extends ReadReturn {
   readonly id: string;
   readonly hash: string;
-  readonly reading: ReturnReading;
-  readonly mail: Part;
-  readonly at: number;
 }
 
 export type ReturnIntake = ReturnType<typeof returnIntake>;
@@ -143,8 +142,7 @@ export function returnIntake(options: IntakeOptions) {
 
   /** Stores a return, and concludes what it says. When it resolves, it is on the disk. */
   async function receive(given: IncomingReturn): Promise<StoredReturn> {
-    const { bytes, envelopeTo } = given;
-    const hash = createHash('sha256').update(`${envelopeTo.toLowerCase()}\0`).update(bytes).digest('hex');
+    const { bytes, envelopeTo, hash = hashOf(bytes, envelopeTo) } = given;
     const id = newId('r', clock.now());
     try {
       const found = read(given);
@@ -157,22 +155,21 @@ export function returnIntake(options: IntakeOptions) {
   }
 
   /** What a return says. @throws when it cannot be read */
-  function read({ bytes, source, envelopeTo }: IncomingReturn, tx?: Tx): Pick<ToWrite, 'reading' | 'mail' | 'at'> {
-    const now = clock.now();
-    const known = deliveryAt(envelopeTo, tx);
-    const recipient = known === undefined ? undefined : store.deliveries.find(known, tx)?.address;
-    const mail = readMail(bytes.subarray(0, 64 * 1024));
-    const sent = Date.parse(fieldOf(mail, 'date') ?? '');
-    return {
-      reading: readReturn(bytes, { envelopeTo: envelopeTo === '' ? undefined : envelopeTo, recipient }),
-      mail,
-      // A clock that goes wrong elsewhere must not put a fact into the future.
-      at: Number.isNaN(sent) || source === 'mail' ? now : Math.min(sent, now),
-    };
+  function read({ bytes, envelopeTo, read: known }: IncomingReturn, tx?: Tx): ReadReturn {
+    if (known !== undefined && 'error' in known) throw new Error(known.error);
+    return known ?? readIncoming(bytes, envelopeTo, recipientAt(envelopeTo, tx));
   }
 
-  function write(tx: Tx, given: IncomingReturn, { id, hash, reading, mail, at }: ToWrite): StoredReturn {
+  /** The address of the delivery whose return path this is. */
+  function recipientAt(envelopeTo: string, tx?: Tx): string | undefined {
+    const id = deliveryAt(envelopeTo, tx);
+    return id === undefined ? undefined : store.deliveries.find(id, tx)?.address;
+  }
+
+  function write(tx: Tx, given: IncomingReturn, { id, hash, reading, sentAt, subject, from }: ToWrite): StoredReturn {
     const now = clock.now();
+    // A clock that goes wrong elsewhere must not put a fact into the future.
+    const at = sentAt === undefined || given.source === 'mail' ? now : Math.min(sentAt, now);
     const { bytes, source, envelopeFrom, envelopeTo, space } = given;
     const found = matched(tx, reading, space);
     const [first] = found;
@@ -189,8 +186,8 @@ export function returnIntake(options: IntakeOptions) {
       deliveryId: first?.row.id ?? null,
       readout: {
         recipients: reading.recipients,
-        subject: fieldOf(mail, 'subject')?.slice(0, 300),
-        from: fieldOf(mail, 'from')?.slice(0, 300),
+        subject,
+        from,
         originalMessageId: reading.originalMessageId,
         feedbackType: reading.feedbackType,
       },
@@ -263,7 +260,7 @@ export function returnIntake(options: IntakeOptions) {
     });
   }
 
-  return { deliveryAt, receive, match };
+  return { deliveryAt, recipientAt, receive, match };
 }
 
 /** The return path names one delivery: of several recipients in a report, the one with its address; else the only one. */

@@ -41,6 +41,7 @@ export const ReturnQuery = z.strictObject({
   cursor: IdCursor,
   kind: ReturnKindName.optional(),
   matched: z.enum(['yes', 'no']).optional(),
+  message: z.string().max(60).optional().meta({ description: 'Only those about this message.' }),
 });
 export const ReturnUpload = z.strictObject({
   envelopeTo: z.string().max(400).default('').meta({ description: 'The address that it was sent to.' }),

@@ -8,7 +8,7 @@ const STEP = 500;
 
 export type ReturnRow = typeof returns.$inferSelect;
 /** What is needed of a delivery to conclude something about it. */
-export type KnownDelivery = Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'address' | 'messageId'>;
+export type KnownDelivery = Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'address' | 'messageId' | 'createdAt'>;
 
 export interface ReturnFilter {
   readonly space: string;
@@ -18,6 +18,8 @@ export interface ReturnFilter {
   readonly before?: string | undefined;
   readonly kind?: ReturnRow['kind'] | undefined;
   readonly matched?: boolean | undefined;
+  /** Only those about deliveries of this message. */
+  readonly messageId?: string | undefined;
 }
 
 /** What came back, as it came back. */
@@ -31,6 +33,7 @@ export function returnStore(reads: Reader) {
         space: deliveries.space,
         address: deliveries.address,
         messageId: deliveries.messageId,
+        createdAt: deliveries.createdAt,
       })
       .from(attempts)
       .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
@@ -52,6 +55,15 @@ export function returnStore(reads: Reader) {
       .prepare(),
   );
 
+  const attemptsBy = reading((db) =>
+    db
+      .select({ id: attempts.id })
+      .from(attempts)
+      .where(and(eq(attempts.deliveryId, sql.placeholder('deliveryId')), eq(attempts.provider, sql.placeholder('provider'))))
+      .limit(1)
+      .prepare(),
+  );
+
   const byHash = reading((db) =>
     db
       .select({ id: returns.id, deliveryId: returns.deliveryId })
@@ -60,11 +72,15 @@ export function returnStore(reads: Reader) {
       .prepare(),
   );
 
-  function ofSpace(space: SQL, { limit, before, kind, matched }: ReturnFilter, from: Reader): ReturnRow[] {
+  function ofSpace(space: SQL, { limit, before, kind, matched, messageId }: ReturnFilter, from: Reader): ReturnRow[] {
     const found = [space];
     if (before !== undefined) found.push(lt(returns.id, before));
     if (kind !== undefined) found.push(eq(returns.kind, kind));
     if (matched !== undefined) found.push(matched ? isNotNull(returns.deliveryId) : isNull(returns.deliveryId));
+    if (messageId !== undefined) {
+      const own = from.db.select({ id: deliveries.id }).from(deliveries).where(eq(deliveries.messageId, messageId));
+      found.push(inArray(returns.deliveryId, own));
+    }
     return from.db
       .select()
       .from(returns)
@@ -96,17 +112,6 @@ export function returnStore(reads: Reader) {
       return [...own, ...nobodys].sort(({ id }, other) => (id < other.id ? 1 : -1)).slice(0, filter.limit);
     },
 
-    ofDeliveries(ids: readonly string[], from: Reader = reads): ReturnRow[] {
-      return ids.length === 0
-        ? []
-        : from.db
-            .select()
-            .from(returns)
-            .where(inArray(returns.deliveryId, [...ids]))
-            .orderBy(returns.id)
-            .all();
-    },
-
     remove(tx: Tx, id: string): void {
       tx.db.delete(returns).where(eq(returns.id, id)).run();
     },
@@ -119,6 +124,11 @@ export function returnStore(reads: Reader) {
     deliveriesByProviderIds(provider: string, providerIds: readonly string[], from: Reader = reads): Map<string, KnownDelivery> {
       const rows = byProviderIds(from).all({ provider, providerIds: JSON.stringify(providerIds) });
       return new Map(rows.map(({ providerId, ...row }) => [providerId ?? '', row]));
+    },
+
+    /** Whether there was an attempt to hand a delivery to a provider. */
+    wasGivenTo(deliveryId: string, provider: string, from: Reader = reads): boolean {
+      return attemptsBy(from).get({ deliveryId, provider }) !== undefined;
     },
 
     /** The deliveries of the message with this Message-ID, of whatever space. */
@@ -139,6 +149,23 @@ export function returnStore(reads: Reader) {
         .set({ bytes: Buffer.alloc(0) })
         .where(inArray(returns.id, old))
         .run().changes;
+    },
+
+    /** Bytes of what came back about deliveries: a return holds the email that it returns. */
+    forgetBytesOf(tx: Tx, deliveryIds: readonly string[]): void {
+      tx.db
+        .update(returns)
+        .set({ bytes: Buffer.alloc(0) })
+        .where(inArray(returns.deliveryId, [...deliveryIds]))
+        .run();
+    },
+
+    /** All that came back about deliveries. */
+    forgetOf(tx: Tx, deliveryIds: readonly string[]): void {
+      tx.db
+        .delete(returns)
+        .where(inArray(returns.deliveryId, [...deliveryIds]))
+        .run();
     },
 
     forget(tx: Tx, before: number): number {

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { Host, Port } from '../../kernel/index.js';
+import { ListenerSettings } from '../smtp/index.js';
 
 export const ReturnSettings = z
   .strictObject({
@@ -11,10 +12,7 @@ export const ReturnSettings = z
       .int()
       .min(10_000)
       .default(20 * 1024 * 1024),
-    /** Certificate and key in PEM: STARTTLS is offered then. */
-    tls: z.strictObject({ certFile: z.string(), keyFile: z.string() }).optional(),
-    /** How often one address may connect in a minute. */
-    connectionsPerMinute: z.int().min(1).default(600),
+    ...ListenerSettings({ perAddress: 50, perMinute: 600 }),
   })
   .prefault({});
 export type ReturnSettings = z.infer<typeof ReturnSettings>;

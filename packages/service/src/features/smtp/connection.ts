@@ -56,6 +56,11 @@ export class SmtpConnection {
   #closed = false;
   #connected = false;
   #stream: Iterator<Uint8Array> | undefined;
+  /** The piece that was read and not sent yet: the last one waits until it may leave. */
+  #piece: Uint8Array | undefined;
+  #mayLeave: () => Promise<boolean> = ALWAYS;
+  #isAllowed = false;
+  #isCorked = false;
 
   constructor(
     private readonly options: ConnectionOptions,
@@ -112,8 +117,13 @@ export class SmtpConnection {
     return this.#wait();
   }
 
-  /** Hands one mail over. Never throws: whatever happens is an outcome. */
-  async deliver(envelope: Envelope, mail: WrittenMail): Promise<Outcome> {
+  /**
+   * Hands one mail over. Never throws: whatever happens is an outcome.
+   * @param mayLeave asked when the server is ready for the content; its last piece waits for the answer, and the connection breaks where it is false
+   */
+  async deliver(envelope: Envelope, mail: WrittenMail, mayLeave: () => Promise<boolean> = ALWAYS): Promise<Outcome> {
+    this.#mayLeave = mayLeave;
+    this.#isAllowed = false;
     const waiting = this.#wait();
     this.#take(this.#dialogue.deliver(envelope, mail));
     const result = await waiting;
@@ -210,7 +220,7 @@ export class SmtpConnection {
     this.onPhase(phase);
   }
 
-  /** Writes content as long as the socket takes it; goes on when it has drained. */
+  /** Writes content as long as the socket accepts it, but for its last piece, which waits until it may leave. */
   #pump(): void {
     const stream = this.#stream;
     if (stream === undefined) return;
@@ -218,21 +228,48 @@ export class SmtpConnection {
       for (;;) {
         const next = stream.next();
         if (next.done === true) break;
-        if (!this.#socket.write(next.value)) return;
+        const ready = this.#piece;
+        this.#piece = next.value;
+        // A corked socket never drains, and holds little.
+        if (ready !== undefined && !this.#socket.write(ready) && !this.#isCorked) return;
       }
     } catch (error) {
       // What was to be sent cannot be read: without its end the mail counts for nothing.
       this.#lost(`The mail could not be read: ${error instanceof Error ? error.message : String(error)}`);
       return;
     }
+    if (!this.#isAllowed) return;
     this.#stream = undefined;
+    if (this.#piece !== undefined) this.#socket.write(this.#piece);
+    this.#piece = undefined;
+    if (this.#isCorked) this.#socket.uncork();
+    this.#isCorked = false;
     this.#dialogue.streamed();
     this.#entered();
   }
 
   #begin(bytes: Bytes): void {
-    this.#stream = bytes.chunks()[Symbol.iterator]();
+    const stream = bytes.chunks()[Symbol.iterator]();
+    const isStill = (): boolean => this.#stream === stream;
+    this.#stream = stream;
+    this.#piece = undefined;
+    // A small email goes in one packet with its command, once it may leave.
+    this.#isCorked = bytes.size <= IN_ONE_PACKET;
+    if (this.#isCorked) this.#socket.cork();
     this.#pump();
+    if (this.#isAllowed || !isStill()) return;
+    // Asked while the first pieces are on their way.
+    this.#mayLeave().then(
+      (isAllowed) => {
+        if (!isStill()) return;
+        this.#isAllowed = isAllowed;
+        if (isAllowed) this.#pump();
+        else this.#lost('The email is not to be sent any more.');
+      },
+      (error: unknown) => {
+        if (isStill()) this.#lost(`The attempt could not be recorded: ${error instanceof Error ? error.message : String(error)}`);
+      },
+    );
   }
 
   #take(steps: readonly ClientStep[]): void {
@@ -280,6 +317,11 @@ export class SmtpConnection {
     if (!this.#closed) this.#entered();
   }
 }
+
+/** In bytes. */
+const IN_ONE_PACKET = 32 * 1024;
+
+const ALWAYS = (): Promise<boolean> => Promise.resolve(true);
 
 const CERTIFICATE_FAULTS: Readonly<Record<string, string>> = {
   DEPTH_ZERO_SELF_SIGNED_CERT: 'shows a certificate that it has signed itself. Name its CA (tls.caFile) or pin it (tls.fingerprint).',

@@ -1,137 +1,112 @@
-import { LRUCache } from 'lru-cache';
-import { createServer, type Server, type Socket } from 'node:net';
-import { createSecureContext, TLSSocket } from 'node:tls';
-import { ServerDialogue, type Answer, type Envelope, type ReceivedMail, type ServerOptions, type ServerStep } from '@verbalis/core/smtp';
+import { createServer, type Server } from 'node:net';
+import pLimit from 'p-limit';
+import type { ServerOptions } from '@verbalis/core/smtp';
+import { Certificate, type CertificateFiles } from './certificate.js';
+import { networks, plainAddress } from '../../kernel/index.js';
+import { Session, type SmtpPolicy } from './session.js';
+import { Visitors, type ListenerLimits } from './visitors.js';
 
-/** What the owner of a listener decides. */
-export interface SmtpPolicy {
-  readonly recipient: (envelope: Envelope) => Answer | Promise<Answer>;
-  /** The answer is the promise: 250 only when the mail is kept. */
-  readonly mail: (mail: ReceivedMail, user: SmtpUser) => Answer | Promise<Answer>;
-  /** Certificate and key in PEM, where the dialogue offers STARTTLS. */
-  readonly tls?: { readonly cert: string; readonly key: string } | undefined;
-  /** How often one address may connect in a minute; as often as it likes when left out. */
-  readonly connectionsPerMinute?: number;
-  /** Who that is; undefined for nobody. Asked only where a login is wanted. */
-  readonly login?: (user: string, password: string) => string | undefined;
+/** A port of a listener. */
+export interface Door {
+  readonly port: number;
+  /** Secure from the first byte (RFC 8314 3.3), instead of STARTTLS. */
+  readonly isSecure?: boolean;
 }
 
-/** Whom a login has shown to be there: what `login` gave. */
-export type SmtpUser = string | undefined;
+export interface ListenOptions {
+  readonly host: string;
+  readonly doors: readonly Door[];
+  readonly server: ServerOptions;
+  readonly limits?: ListenerLimits;
+  /** Certificate and key; without them connections stay open to read. */
+  readonly tls?: CertificateFiles | undefined;
+  /** Addresses or networks of balancers, which say for whom they speak. */
+  readonly proxies?: readonly string[];
+  /** Where large emails are while they come in; undefined keeps them in memory. */
+  readonly spoolFolder?: string | undefined;
+}
 
 export interface SmtpListener {
-  readonly port: number;
+  /** In the order of the doors. */
+  readonly ports: readonly number[];
+  readonly isListening: () => boolean;
   readonly close: () => Promise<void>;
 }
 
-const IDLE_MS = 5 * 60_000;
-const MAX_CONNECTIONS = 500;
-const MAX_VISITORS = 50_000;
-const MINUTE_MS = 60_000;
+const USUAL_LIMITS: ListenerLimits = { connections: 500, perAddress: 500, perMinute: Number.POSITIVE_INFINITY };
+/** Emails that are in memory as a whole at once. */
+const AT_ONCE = 4;
+/** Emails that are being decided about when the listener ends are waited for, but not longer. In milliseconds. */
+const DRAIN_MS = 5000;
 
-/** Listens for SMTP. Rejects when the port cannot be had. */
-export function listenSmtp(host: string, port: number, options: ServerOptions, policy: SmtpPolicy): Promise<SmtpListener> {
-  const sockets = new Set<Socket>();
-  const visits = new LRUCache<string, { from: number; count: number }>({ max: MAX_VISITORS });
-  const isTooOften = (address: string): boolean => {
-    const most = policy.connectionsPerMinute;
-    if (most === undefined) return false;
-    const now = Date.now();
-    const known = visits.get(address);
-    const visit = known === undefined || now - known.from > MINUTE_MS ? { from: now, count: 0 } : known;
-    visit.count += 1;
-    visits.set(address, visit);
-    return visit.count > most;
-  };
-  const server: Server = createServer((socket) => {
-    sockets.add(socket);
-    socket.on('close', () => sockets.delete(socket));
-    if (isTooOften(socket.remoteAddress ?? '')) {
-      socket.on('error', () => socket.destroy());
-      socket.end('421 4.7.0 Too many connections from you, come back later\r\n');
-      return;
-    }
-    serve(socket, options, policy);
-  });
-  server.maxConnections = MAX_CONNECTIONS;
-  return new Promise((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(port, host, () => {
-      server.off('error', reject);
-      const address = server.address();
-      resolve({
-        port: typeof address === 'object' && address !== null ? address.port : port,
-        close: () =>
-          new Promise((done) => {
-            server.close(() => {
-              done();
-            });
-            for (const socket of sockets) socket.destroy();
-          }),
+/** Listens for SMTP. Rejects when a port cannot be had, or the certificate cannot be read. @param warn is called with what went wrong later */
+export async function listenSmtp(
+  options: ListenOptions,
+  policy: SmtpPolicy,
+  warn: (problem: string) => void = () => undefined,
+): Promise<SmtpListener> {
+  const { host, doors, server, limits = USUAL_LIMITS, tls, proxies = [], spoolFolder } = options;
+  const sessions = new Set<Session>();
+  const visitors = new Visitors(limits);
+  const certificate = tls === undefined ? undefined : new Certificate(tls, warn);
+  const isProxy = networks(proxies);
+  const inTurn = pLimit(AT_ONCE);
+  const open = ({ port, isSecure = false }: Door): Promise<Server> => {
+    const listening = createServer((socket) => {
+      let entered: string | undefined;
+      const session = new Session(socket, {
+        server: { ...server, secure: certificate !== undefined && !isSecure, isSecure },
+        policy,
+        context: certificate === undefined ? undefined : () => certificate.context,
+        spoolFolder,
+        isBehindProxy: isProxy(plainAddress(socket.remoteAddress ?? '')),
+        enter: (address) => {
+          const refusal = visitors.enter(address, performance.now());
+          if (refusal === undefined) entered = address;
+          return refusal;
+        },
+        wrongLogin: (address) => visitors.wrongLogin(address, performance.now()),
+        inTurn,
+      });
+      sessions.add(session);
+      socket.on('close', () => {
+        sessions.delete(session);
+        if (entered !== undefined) visitors.leave(entered);
       });
     });
-  });
-}
-
-function serve(plain: Socket, options: ServerOptions, policy: SmtpPolicy): void {
-  const dialogue = new ServerDialogue(options);
-  let known: SmtpUser;
-  let socket: Socket = plain;
-  const decide = (asked: Answer | Promise<Answer>): void => {
-    Promise.resolve(asked)
-      .catch((): Answer => ({ code: 451, enhanced: '4.3.0', text: 'Local error, try again later' }))
-      .then((answer) => {
-        take(dialogue.answer(answer));
-      })
-      .catch(() => {
-        socket.destroy();
+    // Those beyond what is borne get an answer; those far beyond it are closed.
+    listening.maxConnections = 2 * limits.connections;
+    return new Promise((resolve, reject) => {
+      listening.once('error', reject);
+      listening.listen(port, host, () => {
+        listening.off('error', reject);
+        // A connection that could not be accepted (no file descriptor is left) concerns only itself.
+        listening.on('error', () => undefined);
+        resolve(listening);
       });
-  };
-  const ask = (run: () => Answer | Promise<Answer>): void => {
-    // A policy that throws at once is a local error like one that rejects.
-    decide(
-      new Promise<Answer>((resolve) => {
-        resolve(run());
-      }),
-    );
-  };
-  const take = (steps: readonly ServerStep[]): void => {
-    for (const step of steps) {
-      if (socket.destroyed) return;
-      if (step.kind === 'send') socket.write(step.bytes);
-      else if (step.kind === 'ask-recipient') ask(() => policy.recipient(step.envelope));
-      else if (step.kind === 'ask-mail') ask(() => policy.mail(step.mail, known));
-      else if (step.kind === 'ask-login')
-        ask(() => {
-          known = policy.login?.(step.user, step.password);
-          return known === undefined
-            ? { code: 535, enhanced: '5.7.8', text: 'This key is not known' }
-            : { code: 235, enhanced: '2.7.0', text: 'Known' };
-        });
-      else if (step.kind === 'secure') secure();
-      else socket.end();
-    }
-  };
-  const onData = (bytes: Buffer): void => {
-    take(dialogue.receive(bytes));
-  };
-  const secure = (): void => {
-    if (policy.tls === undefined) {
-      plain.destroy();
-      return;
-    }
-    plain.off('data', onData);
-    const safe = new TLSSocket(plain, { isServer: true, secureContext: createSecureContext(policy.tls) });
-    socket = safe;
-    safe.once('secure', () => {
-      dialogue.secured();
     });
-    safe.on('error', () => plain.destroy());
-    safe.on('data', onData);
   };
-  plain.setNoDelay(true);
-  plain.setTimeout(IDLE_MS, () => plain.destroy());
-  plain.on('error', () => plain.destroy());
-  plain.on('data', onData);
-  take(dialogue.greet());
+  const servers: Server[] = [];
+  const close = async (): Promise<void> => {
+    const closed = servers.map((listening) => new Promise((done) => listening.close(done)));
+    for (const session of sessions) session.end();
+    const end = performance.now() + DRAIN_MS;
+    while ([...sessions].some(({ isWorking }) => isWorking) && performance.now() < end) await new Promise((done) => setTimeout(done, 10));
+    for (const session of sessions) session.destroy();
+    await Promise.all(closed);
+  };
+  try {
+    for (const door of doors) servers.push(await open(door));
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  return {
+    ports: servers.map((listening, i) => {
+      const address = listening.address();
+      return typeof address === 'object' && address !== null ? address.port : (doors[i]?.port ?? 0);
+    }),
+    isListening: () => servers.every(({ listening }) => listening),
+    close,
+  };
 }

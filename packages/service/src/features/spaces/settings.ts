@@ -1,5 +1,14 @@
+import { domainToASCII } from 'node:url';
 import { z } from 'zod';
 import { Name } from '../../kernel/index.js';
+
+const USUAL_PER_HOUR = 20;
+
+/** A domain in either form: "bücher.example" is "xn--bcher-kva.example" (RFC 5890 2.3.2.1). */
+const SenderDomain = z
+  .string()
+  .transform((domain) => domainToASCII(domain.trim()).toLowerCase())
+  .refine((domain) => domain !== '', { message: 'is not a domain' });
 
 const Route = z.union([
   Name.transform((provider) => ({ provider, share: undefined })),
@@ -28,7 +37,18 @@ export const SpaceSettings = z
       sender: z.string().optional(),
       replyTo: z.string().optional(),
       /** Domains that a message may name another sender of. */
-      senderDomains: z.array(z.string()).default([]),
+      senderDomains: z.array(SenderDomain).default([]),
+      /** How many emails of one template go to one recipient within an hour; what is more is withheld. */
+      runaway: z
+        .union([
+          z.literal(false),
+          z.strictObject({
+            perHour: z.int().min(1).default(USUAL_PER_HOUR),
+            /** Templates that may be sent more often, or less. */
+            templates: z.record(z.string(), z.int().min(1)).default({}),
+          }),
+        ])
+        .default({ perHour: USUAL_PER_HOUR, templates: {} }),
       /** Gets a copy of every mail. */
       archive: z.string().optional(),
       /** Whom to notify of what needs a person. */
@@ -42,4 +62,9 @@ export type SpaceSettings = z.infer<typeof SpaceSettings>;
 export type SpaceRules = SpaceSettings[string];
 
 /** Of a space that is no longer configured, but whose records are still there. */
-export const NO_RULES: SpaceRules = { mode: 'deliver', route: [], senderDomains: [] };
+export const NO_RULES: SpaceRules = {
+  mode: 'deliver',
+  route: [],
+  senderDomains: [],
+  runaway: { perHour: USUAL_PER_HOUR, templates: {} },
+};

@@ -1,13 +1,25 @@
 import { z } from 'zod';
 import { Host, Name, Port } from '../../kernel/index.js';
+import { ListenerSettings } from '../smtp/index.js';
 
 /** Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set. */
 export const SubmissionSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),
     port: Port.optional(),
+    /** A port that is secure from the first byte (RFC 8314 3.3); needs `tls`. */
+    tlsPort: Port.optional(),
+    /** Whether a key may be said in the open by others than this machine: only on a network where nobody listens. */
+    insecure: z.boolean().default(false),
     /** A capturing space that takes mail with any user and password, or none: an app needs no more than host and port. */
     openTo: Name.optional(),
+    /** An email with a CR or LF by itself is refused (RFC 5321 2.3.8), or its line ends are made CRLF. */
+    lineEnds: z.enum(['refuse', 'repair']).default('refuse'),
+    ...ListenerSettings({ perAddress: 100, perMinute: 6000 }),
+  })
+  .refine(({ tlsPort, tls }) => tlsPort === undefined || tls !== undefined, {
+    path: ['tls'],
+    message: 'must name a certificate and key, since there is a tlsPort',
   })
   .prefault({});
 export type SubmissionSettings = z.infer<typeof SubmissionSettings>;

@@ -64,7 +64,8 @@ const list = endpoint({
       space,
       limit: limit + 1,
       before: cursor,
-      address: address === undefined ? undefined : suppressing.keyOf(address),
+      // Whoever knows an address may ask whether it is suppressed, also when it was erased.
+      addresses: address === undefined ? undefined : [suppressing.keyOf(address), suppressing.hiddenOf(address)],
       topic,
       reason,
       lifted: lifted === 'yes',
@@ -112,7 +113,7 @@ const add = endpoint({
     if (isFault(parsed)) throw invalid([{ path: 'address', message: parsed.fault, hint: parsed.hint }]);
     const text = addressText(parsed);
     const added = await store.write((tx) => suppressing.add(tx, { space, address: text, topic, reason: 'added', note }, clock.now()));
-    const [row] = store.suppressions.list({ space, limit: 1, address: suppressing.keyOf(text), topic, lifted: false });
+    const [row] = store.suppressions.list({ space, limit: 1, addresses: [suppressing.keyOf(text)], topic, lifted: false });
     if (row === undefined) throw new Refusal(500, 'not-added', 'The suppression could not be added');
     return new Reply(view(row), { status: added ? 201 : 200 });
   },

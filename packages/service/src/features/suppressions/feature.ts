@@ -11,8 +11,9 @@ export function openSuppressions(
   { clock, log }: Runtime,
   store: Store,
   { after, days, localParts }: SuppressionSettings,
+  master: Uint8Array,
 ): { readonly suppressing: Suppressing; readonly feature: Feature } {
   const plan = { after, spreadMs: days * DAY };
-  const suppressing = suppressingOn({ store, log, plan, anyCase: localParts === 'any-case' });
+  const suppressing = suppressingOn({ store, log, plan, anyCase: localParts === 'any-case', master });
   return { suppressing, feature: { name: 'suppressions', endpoints: serve(suppressionEndpoints, { store, clock, suppressing }) } };
 }

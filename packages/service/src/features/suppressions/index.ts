@@ -5,3 +5,4 @@ export type { SuppressionRecords } from './queries.js';
 export { SuppressionSettings } from './settings.js';
 export { suppressionEndpoints } from './endpoints.js';
 export { openSuppressions } from './feature.js';
+export { hiddenKey } from './hidden.js';

@@ -9,8 +9,8 @@ export interface SuppressionFilter {
   readonly space: string;
   readonly limit: number;
   readonly before?: string | undefined;
-  /** As addresses are compared. */
-  readonly address?: string | undefined;
+  /** Any of these, as addresses are compared. */
+  readonly addresses?: readonly string[] | undefined;
   readonly topic?: string | undefined;
   readonly reason?: SuppressionReason | undefined;
   /** Also those that were lifted. */
@@ -77,10 +77,10 @@ export function suppressionStore(reads: Reader) {
     },
 
     /** Newest first. */
-    list({ space, limit, before, address, topic, reason, lifted }: SuppressionFilter, from: Reader = reads): SuppressionRow[] {
+    list({ space, limit, before, addresses, topic, reason, lifted }: SuppressionFilter, from: Reader = reads): SuppressionRow[] {
       const found = [eq(suppressions.space, space)];
       if (before !== undefined) found.push(lt(suppressions.id, before));
-      if (address !== undefined) found.push(eq(suppressions.address, address));
+      if (addresses !== undefined) found.push(inArray(suppressions.address, [...addresses]));
       if (topic !== undefined) found.push(eq(suppressions.topic, topic));
       if (reason !== undefined) found.push(eq(suppressions.reason, reason));
       if (!lifted) found.push(isNull(suppressions.liftedAt));

@@ -11,7 +11,13 @@ let store: TestStore;
 let own: Suppressing;
 beforeEach(async () => {
   store = await openTestStore();
-  own = suppressing({ store: store.store, log: pino({ level: 'silent' }), plan: { after: 2, spreadMs: 0 }, anyCase: true });
+  own = suppressing({
+    store: store.store,
+    log: pino({ level: 'silent' }),
+    plan: { after: 2, spreadMs: 0 },
+    anyCase: true,
+    master: Buffer.alloc(32),
+  });
 });
 afterEach(() => store.close());
 

@@ -10,6 +10,7 @@ import {
 import type { Logger } from 'pino';
 import { type Reader, type Tx, newId } from '../../kernel/index.js';
 import { type DeliveryRow, type NewFact } from '../messages/index.js';
+import { hiddenKey } from './hidden.js';
 import type { Store } from './store.js';
 import type { SuppressionRow } from './queries.js';
 
@@ -19,6 +20,8 @@ export interface SuppressingOptions {
   readonly plan: SuppressionPlan;
   /** Whether local parts that differ in case only are the same. */
   readonly anyCase: boolean;
+  /** Hides erased addresses. */
+  readonly master: Uint8Array;
 }
 
 /** An address that gets no more mail: of a topic, or at all when none is named. */
@@ -48,8 +51,9 @@ export function inWords(row: Pick<SuppressionRow, 'reason' | 'cause' | 'createdA
 }
 
 /** Makes suppressions of facts, and tells whether one is in force. */
-export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
+export function suppressing({ store, log, plan, anyCase, master }: SuppressingOptions) {
   const keyOf = (address: string): string => addressKey(address, { anyCase });
+  const hiddenOf = (address: string): string => hiddenKey(master, keyOf(address));
 
   /** @returns false when the address is suppressed so already */
   function add(tx: Tx, { space, address, topic = '', ...more }: NewSuppression, now: number): boolean {
@@ -94,10 +98,15 @@ export function suppressing({ store, log, plan, anyCase }: SuppressingOptions) {
 
   return {
     keyOf,
+    /** Under which name its suppression stands when the address was erased. */
+    hiddenOf,
     add,
     /** Why a delivery must not be sent; undefined where it may be. */
     suppressionFor(row: Pick<DeliveryRow, 'space' | 'address' | 'fairnessKey'>, from: Reader): string | undefined {
-      const found = store.suppressions.inForce(row.space, keyOf(row.address), readFairnessKey(row.fairnessKey).topic ?? '', from);
+      const { topic = '' } = readFairnessKey(row.fairnessKey);
+      const found =
+        store.suppressions.inForce(row.space, keyOf(row.address), topic, from) ??
+        store.suppressions.inForce(row.space, hiddenOf(row.address), topic, from);
       return found === undefined ? undefined : inWords(found);
     },
   };

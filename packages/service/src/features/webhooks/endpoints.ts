@@ -84,9 +84,9 @@ const add = endpoint({
   answers: { 201: { ...json('Made.', SubscriptionView), headers: { Location: 'The address of the subscription.' } } },
   refusals: { 409: 'The address does not want events, or could not be asked.' },
   async run({ caller, body }, deps) {
-    if (!body.handshake && !caller.scopes.has('admin'))
+    if (!body.handshake && !caller.scopes.has('manage'))
       throw new Refusal(403, 'handshake-needed', 'This key may not skip the handshake', {
-        detail: 'Only the scope "admin" may subscribe an address that has not agreed.',
+        detail: 'Only the scope "manage" may subscribe an address that has not agreed.',
         hint: 'Leave "handshake" out, or use the operator’s secret.',
       });
     filterOf(body.filter);

@@ -37,6 +37,10 @@ export function openWebhooks(
     running: [notifying],
     retention: webhookRetention(store, ages),
     memory: () => ({ subscriptions: notifying.memory() }),
+    // Those that are heads of their lines are known by the monotonic clock; what comes after them is read.
+    clockJumped: async () => {
+      await store.write((tx) => store.subscriptions.moveWaits(tx, clock.now()));
+    },
     isBusy: () => notifying.busy,
   };
 }

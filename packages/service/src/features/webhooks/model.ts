@@ -28,7 +28,7 @@ export const NewSubscription = z
     handshake: z
       .boolean()
       .default(true)
-      .meta({ description: 'Whether the consumer must say that it wants this; false needs the scope admin.' }),
+      .meta({ description: 'Whether the consumer must say that it wants this; false needs the scope manage.' }),
   })
   .meta({ id: 'NewSubscription' });
 export const SubscriptionChange = z

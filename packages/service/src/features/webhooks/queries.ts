@@ -1,10 +1,24 @@
 import type { Head } from '@verbalis/core/events';
-import { and, asc, count, desc, eq, inArray, lt, min, sql } from 'drizzle-orm';
+import { and, asc, count, desc, eq, gt, inArray, lt, min, sql } from 'drizzle-orm';
 import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { notifications, subscriptions } from './tables.js';
 
 export type SubscriptionRow = typeof subscriptions.$inferSelect;
 export type NotificationRow = typeof notifications.$inferSelect;
+
+/** What comes first under an order key. */
+export interface StoredHead extends Head {
+  /** How long it was to wait after its last try, in milliseconds; 0 where it only waits for others. */
+  readonly waitMs: number;
+}
+
+const storedHead = (row: Pick<NotificationRow, 'nextAt' | 'lastAt' | 'attempts'>, seq: number): StoredHead => ({
+  seq,
+  dueAt: row.nextAt ?? 0,
+  attempts: row.attempts,
+  waitMs: Math.max(0, (row.nextAt ?? 0) - (row.lastAt ?? row.nextAt ?? 0)),
+});
+
 /** Subscriptions, and the notifications that were tried. */
 export function subscriptionStore(reads: Reader) {
   const write = writing((db) =>
@@ -27,7 +41,12 @@ export function subscriptionStore(reads: Reader) {
   );
   const head = reading((db) =>
     db
-      .select({ seq: notifications.seq, nextAt: notifications.nextAt, attempts: notifications.attempts })
+      .select({
+        seq: notifications.seq,
+        nextAt: notifications.nextAt,
+        lastAt: notifications.lastAt,
+        attempts: notifications.attempts,
+      })
       .from(notifications)
       .where(
         and(
@@ -94,25 +113,37 @@ export function subscriptionStore(reads: Reader) {
         .all();
     },
     /** For each order key under which something waits, the first that does. */
-    heads(id: string, from: Reader = reads): Map<string, Head> {
+    heads(id: string, from: Reader = reads): Map<string, StoredHead> {
       // SQLite takes the other columns from the row with the least seq (Quirks, "bare columns").
       const rows = from.db
         .select({
           key: notifications.orderKey,
           seq: min(notifications.seq),
           nextAt: notifications.nextAt,
+          lastAt: notifications.lastAt,
           attempts: notifications.attempts,
         })
         .from(notifications)
         .where(isWaiting(id))
         .groupBy(notifications.orderKey)
         .all();
-      return new Map(rows.map(({ key, seq, nextAt, attempts }) => [key, { seq: seq ?? 0, dueAt: nextAt ?? 0, attempts }]));
+      return new Map(rows.map((row) => [row.key, storedHead(row, row.seq ?? 0)]));
     },
     /** What waits first under an order key. */
-    head(id: string, key: string, from: Reader = reads): Head | undefined {
+    head(id: string, key: string, from: Reader = reads): StoredHead | undefined {
       const row = head(from).get({ id, key });
-      return row === undefined ? undefined : { seq: row.seq, dueAt: row.nextAt ?? 0, attempts: row.attempts };
+      return row === undefined ? undefined : storedHead(row, row.seq);
+    },
+    /**
+     * Waits that lie ahead because the clock was set back: each goes on for as long as it was meant to. @returns how many were moved
+     */
+    moveWaits(tx: Tx, now: number): number {
+      const { nextAt, lastAt } = notifications;
+      return tx.db
+        .update(notifications)
+        .set({ nextAt: sql`case when ${lastAt} is null then ${now} else ${now} + max(0, ${nextAt} - ${lastAt}) end` })
+        .where(and(sql`${notifications.state} = 'waiting'`, gt(nextAt, now), gt(sql`coalesce(${lastAt}, ${nextAt})`, now)))
+        .run().changes;
     },
     counts(id: string, from: Reader = reads): Record<NotificationRow['state'], number> {
       const rows = from.db
@@ -125,17 +156,20 @@ export function subscriptionStore(reads: Reader) {
     },
     /** Makes dead letters (some or all) wait for another try; within a transaction. @returns how many */
     again(tx: Tx, id: string, seqs: readonly number[] | undefined, now: number): number {
-      return tx.db
-        .update(notifications)
-        .set({ state: 'waiting', nextAt: now })
-        .where(
-          and(
-            eq(notifications.subscriptionId, id),
-            eq(notifications.state, 'dead-letter'),
-            ...(seqs === undefined ? [] : [inArray(notifications.seq, [...seqs])]),
-          ),
-        )
-        .run().changes;
+      return (
+        tx.db
+          .update(notifications)
+          // No wait from the last try on: it is due whatever becomes of the date.
+          .set({ state: 'waiting', nextAt: sql`coalesce(${notifications.lastAt}, ${now})` })
+          .where(
+            and(
+              eq(notifications.subscriptionId, id),
+              eq(notifications.state, 'dead-letter'),
+              ...(seqs === undefined ? [] : [inArray(notifications.seq, [...seqs])]),
+            ),
+          )
+          .run().changes
+      );
     },
     /** Removes dead letters of events up to this one. @returns how many */
     forgetDead(tx: Tx, to: number, step: number): number {

@@ -1,5 +1,5 @@
 import { request, type Dispatcher } from 'undici';
-import { OutsideFault, refuseInside, type OutsideRules } from '../../kernel/index.js';
+import { OutsideFault, refuseInside, retryAfterMs, type OutsideRules } from '../../kernel/index.js';
 
 /** What became of one try to hand something to a consumer. */
 export interface Answer {
@@ -20,14 +20,6 @@ export interface SendOptions {
   readonly dispatcher: Dispatcher;
   readonly rules: OutsideRules;
   readonly waitMs: number;
-}
-
-/** Milliseconds until the time that a Retry-After names (RFC 9110 10.2.3): seconds, or a date. */
-function retryAfter(value: string | readonly string[] | undefined, now: number): number | undefined {
-  if (typeof value !== 'string') return undefined;
-  if (/^\d{1,9}$/.test(value)) return Number(value) * 1000;
-  const at = Date.parse(value);
-  return Number.isNaN(at) ? undefined : Math.max(0, at - now);
 }
 
 function reasonOf(error: unknown): string {
@@ -91,7 +83,7 @@ export async function ask(
         : status >= 300 && status < 400
           ? `It answered ${status}; redirects are not followed.`
           : `It answered ${status}.`,
-      retryAfterMs: retryAfter(response.headers['retry-after'], Date.now()),
+      retryAfterMs: retryAfterMs(response.headers['retry-after'], Date.now()),
       milliseconds: spent(),
       headers: response.headers,
     };

@@ -10,10 +10,11 @@ import {
   type Filter,
 } from '@verbalis/core/events';
 import { readPayloadTemplate, type PayloadTemplate } from '@verbalis/core/payload';
+import { Budget } from '@verbalis/core/problems';
 import type { Logger } from 'pino';
-import { Budget, type Clock, type StepResult, type Tx, type Worker, type WorkerGroup, newId } from '../../kernel/index.js';
+import { type Clock, type StepResult, type Tx, type Worker, type WorkerGroup, newId } from '../../kernel/index.js';
 import type { KnownEvent } from '../events/index.js';
-import type { NotificationRow, SubscriptionRow } from './queries.js';
+import type { NotificationRow, StoredHead, SubscriptionRow } from './queries.js';
 import type { RecentEvents } from './recent-events.js';
 import type { Store } from './store.js';
 import { ask, type Answer, type SendOptions } from './send.js';
@@ -42,6 +43,8 @@ export interface WorkerOptions extends SendOptions {
 
 /** Largest notification, in bytes. */
 const MOST_BYTES = 4 * 1024 * 1024;
+/** Entries, texts and turns of loops that a payload may have. */
+const MOST_STEPS = 200_000;
 /** Chunks that are gone through in one step when the filter lets nothing of them through. */
 const CHUNKS_AT_ONCE = 5;
 /** A consumer that fails is left alone for a second, then for two …, and probed by one notification at a time. */
@@ -99,7 +102,7 @@ export class SubscriptionWorker {
     this.#payload = row.payload === null ? undefined : readPayloadTemplate(row.payload, 'payload').payload;
     this.#readTo = row.cursor;
     this.#written = row.cursor;
-    for (const [key, head] of options.store.subscriptions.heads(row.id)) this.#schedule.setHead(key, head);
+    for (const [key, head] of options.store.subscriptions.heads(row.id)) this.#schedule.setHead(key, this.#timed(head));
     this.#worker = options.workers.add({ name: `subscription ${row.name}`, step: () => this.#step() });
   }
 
@@ -113,7 +116,9 @@ export class SubscriptionWorker {
 
   /** Since when it is left alone, and why. */
   get resting(): number | undefined {
-    return this.#schedule.restsUntil(this.options.clock.now());
+    const { clock } = this.options;
+    const until = this.#schedule.restsUntil(clock.elapsed());
+    return until === undefined ? undefined : Math.round(clock.now() + until - clock.elapsed());
   }
 
   stop(): void {
@@ -128,7 +133,8 @@ export class SubscriptionWorker {
   #step(): StepResult {
     const { store, clock, hasRoom } = this.options;
     const schedule = this.#schedule;
-    const now = clock.now();
+    // By the monotonic clock: when the date jumps, nothing is late and nothing comes all at once.
+    const now = clock.elapsed();
     const before = schedule.underWay;
     // What is due again comes first: what follows it under its key waits for it.
     while (hasRoom(schedule.underWay)) {
@@ -144,16 +150,27 @@ export class SubscriptionWorker {
     }
     while (schedule.room(now) > 0 && hasRoom(schedule.underWay)) {
       if (!schedule.hasFresh) {
-        const found = this.#read(now);
+        const found = this.#read(clock.now());
         if (found === 'more') return { did: 1, next: 'now' };
         if (found === 'end') break;
       }
-      for (const { seq, key } of schedule.heldBack()) this.#note({ ...this.#untried(seq, key), nextAt: now });
+      for (const { seq, key } of schedule.heldBack()) this.#note({ ...this.#untried(seq, key), nextAt: clock.now() });
       const fresh = schedule.beginFresh(now, this.row.batch);
       if (fresh.length === 0) break;
       this.#begin({ events: fresh.map(({ item }) => item), attempts: 0 });
     }
-    return { did: Math.max(0, schedule.underWay - before), next: schedule.nextAt(now) };
+    return { did: Math.max(0, schedule.underWay - before), next: this.#dateOf(schedule.nextAt(now)) };
+  }
+
+  /** The head of a line as the schedule has it: due by the monotonic clock, and never after the wait it was given, whatever the date is now. */
+  #timed<H extends StoredHead | undefined>(head: H): H {
+    const { clock } = this.options;
+    return head === undefined ? head : { ...head, dueAt: clock.elapsed() + Math.min(head.waitMs, Math.max(0, head.dueAt - clock.now())) };
+  }
+
+  #dateOf(at: number | undefined): number | undefined {
+    const { clock } = this.options;
+    return at === undefined ? undefined : clock.now() + Math.max(0, at - clock.elapsed());
   }
 
   /** The row of something that waits and was not tried. */
@@ -269,10 +286,11 @@ export class SubscriptionWorker {
     if (first === undefined) throw new Error('A notification has an event.');
     const made = events.map((event) => eventOf(event, base));
     const isBatch = this.row.batch > 1;
-    const value: unknown = this.#payload === undefined ? (isBatch ? made : made[0]) : this.#payload({ event: made[0], events: made });
-    const body = JSON.stringify(value);
     // A payload that somebody defined may repeat what it is given.
-    new Budget(`The notification to ${this.row.name}`, { bytes: MOST_BYTES }).spend(body.length);
+    const work = new Budget(`The payload of ${this.row.name}`, { steps: MOST_STEPS, bytes: MOST_BYTES });
+    const value: unknown = this.#payload === undefined ? (isBatch ? made : made[0]) : this.#payload({ event: made[0], events: made }, work);
+    const body = JSON.stringify(value);
+    if (this.#payload === undefined) work.spend(body.length);
     const type =
       this.#payload !== undefined ? 'application/json' : isBatch ? 'application/cloudevents-batch+json' : 'application/cloudevents+json';
     return ask(
@@ -283,6 +301,9 @@ export class SubscriptionWorker {
           ...this.encrypted.headers,
           'content-type': `${type}; charset=utf-8`,
           'user-agent': 'Verbalis',
+          // Where several events go at once, each says for itself to which trace it belongs.
+          ...(isBatch || first.traceparent === undefined ? {} : { traceparent: first.traceparent }),
+          ...(isBatch || first.tracestate === undefined ? {} : { tracestate: first.tracestate }),
           ...webhookHeaders(this.encrypted.secrets, first.id, clock.now(), body),
         },
         body,
@@ -296,7 +317,7 @@ export class SubscriptionWorker {
     const now = clock.now();
     this.#schedule.ended(ready.events.map(orderKeyOf));
     if (answer.ok) this.#schedule.succeeded();
-    else this.#schedule.failed(now, { round, retryAfterMs: answer.retryAfterMs });
+    else this.#schedule.failed(clock.elapsed(), { round, retryAfterMs: answer.retryAfterMs });
     const attempts = ready.attempts + 1;
     for (const event of ready.events) {
       const tooOld = now - event.recordedAt > GIVE_UP_MS;
@@ -368,7 +389,7 @@ export class SubscriptionWorker {
         for (const row of rows) {
           this.#open.delete(row.seq);
           this.#poison.delete(row.seq);
-          this.#schedule.written(row.orderKey, () => store.subscriptions.head(this.row.id, row.orderKey));
+          this.#schedule.written(row.orderKey, () => this.#timed(store.subscriptions.head(this.row.id, row.orderKey)));
         }
         this.#written = Math.max(this.#written, to);
       })
@@ -378,7 +399,7 @@ export class SubscriptionWorker {
       .finally(() => {
         this.#flushing = false;
         if (this.#results.length > 0) setTimeout(() => this.#flush(), failed ? WRITE_AGAIN_MS : 0);
-        else if (this.#schedule.nextAt(this.options.clock.now()) !== undefined) this.wake();
+        else if (this.#schedule.nextAt(this.options.clock.elapsed()) !== undefined) this.wake();
       });
   }
 }

@@ -1,6 +1,6 @@
 import { typeOf } from '@verbalis/core/events';
 import type { z } from 'zod';
-import { instant, numberCursor } from '../../kernel/index.js';
+import { instant, numberCursor, optionalInstant } from '../../kernel/index.js';
 import type { KnownEvent } from '../events/index.js';
 import type { NotificationView, SubscriptionView } from './model.js';
 import type { Notifier } from './notifier.js';
@@ -8,10 +8,6 @@ import type { NotificationRow, SubscriptionRow } from './queries.js';
 import type { Store } from './store.js';
 
 // Rows as the API shows them.
-
-function optionalInstant(at: number | null | undefined): string | undefined {
-  return at === null || at === undefined ? undefined : instant(at);
-}
 
 interface Sources {
   readonly store: Store;

@@ -14,6 +14,7 @@ import {
   Refusal,
   Reply,
   textParams,
+  type Caller,
   type Clock,
 } from '../../kernel/index.js';
 import { ThreadFault } from '../../kernel/thread.js';
@@ -35,9 +36,9 @@ import type { Workbench, WorkbenchNow } from './workbench.js';
 
 /** Sends an email that was rendered to be looked at. Refusals are thrown. */
 export interface TestSending {
-  readonly ways: (space: string) => string[];
+  readonly ways: (caller: Caller) => string[];
   readonly send: (
-    space: string,
+    caller: Caller,
     mail: MailPreview,
     how: { readonly to: string; readonly by: string },
   ) => Promise<z.input<typeof TestMailMade>>;
@@ -91,7 +92,8 @@ const list = endpoint({
   scope: 'read',
   query: EditionQuery,
   answers: { 200: json('All of them.', TemplateList) },
-  async run({ caller: { space }, query }, deps) {
+  async run({ caller, query }, deps) {
+    const { space } = caller;
     const { workbench, clock, testing } = deps;
     const { view, edition } = current(deps, space, query.edition);
     // An edition is looked at as a whole; a folder that is being worked on in the background, so that its page is there at once.
@@ -100,7 +102,7 @@ const list = endpoint({
       edition,
       folder: workbench.folder,
       editable: workbench.editable,
-      testBy: testing.ways(space),
+      testBy: testing.ways(caller),
       problems: problems.map(problemView),
       templates: view.names.map((name, i) => templateSummary(name, states[i])),
     };
@@ -114,8 +116,8 @@ const changes = endpoint({
   summary: 'Changes of a folder that is being worked on (server-sent events)',
   scope: 'read',
   answers: { 200: eventStream('Events "changed" with paths, and "looked" when more is known of the same files.') },
-  run({ request, response }, { workbench }) {
-    const stream = openStream(request, response);
+  run({ caller, request, response }, { workbench }) {
+    const stream = openStream({ caller, request, response });
     stream.onClose(
       workbench.onChange((paths) => {
         stream.send(paths.length === 0 ? { event: 'looked', data: {} } : { event: 'changed', data: { paths } });
@@ -193,7 +195,8 @@ const get = endpoint({
   params: textParams('name'),
   query: EditionQuery,
   answers: { 200: json('The template.', TemplateDetail) },
-  async run({ caller: { space }, params: { name }, query }, deps) {
+  async run({ caller, params: { name }, query }, deps) {
+    const { space } = caller;
     const { workbench, clock, testing } = deps;
     const { view, edition } = current(deps, space, query.edition);
     refuseUnknown(view, name);
@@ -203,7 +206,7 @@ const get = endpoint({
       ...templateSummary(name, state),
       edition,
       editable: workbench.editable,
-      testBy: testing.ways(space),
+      testBy: testing.ways(caller),
       problems: (state?.problems ?? []).map(problemView),
       files: sourceFiles(view, name),
       data: Object.fromEntries(template?.samples ?? []),
@@ -259,9 +262,10 @@ const test = endpoint({
   body: jsonBody(TestMail),
   answers: { 202: json('Where it was sent.', TestMailMade) },
   refusals: { 409: 'Nothing is there to send it through.', 502: 'The provider did not accept it.' },
-  async run({ caller: { space }, params: { name }, body: { to, by, ...wanted } }, deps) {
+  async run({ caller, params: { name }, body: { to, by, ...wanted } }, deps) {
+    const { space } = caller;
     const { mail, dataProblems, problems } = await renderedOf(deps, { space, name }, wanted);
-    if (mail !== undefined) return deps.testing.send(space, mail, { to, by });
+    if (mail !== undefined) return deps.testing.send(caller, mail, { to, by });
     throw new Refusal(422, 'not-rendered', 'The email cannot be rendered', {
       detail: dataProblems[0]?.message ?? problems[0]?.message ?? 'Something in the template is wrong.',
       hint: 'Render it to see all that is wrong.',

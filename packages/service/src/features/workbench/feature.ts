@@ -22,11 +22,13 @@ interface Options {
   readonly capturing: CaptureStore;
   readonly providers: ReadonlyMap<string, Provider>;
   readonly probe: ProviderProbe;
+  /** The providers that a space sends through. */
+  readonly routeOf: (space: string) => readonly string[];
 }
 
 /** Templates of published editions, looked at and tried. */
-export function openWorkbench({ clock }: Runtime, { store, capturing, providers, probe }: Options): Feature {
+export function openWorkbench({ clock }: Runtime, { store, capturing, providers, probe, routeOf }: Options): Feature {
   const workbench = editionWorkbench(store);
-  const deps = templateDeps(workbench, testSending({ capturing, providers, probe }), clock);
+  const deps = templateDeps(workbench, testSending({ capturing, providers, probe, routeOf }), clock);
   return { name: 'workbench', endpoints: serve(templateEndpoints, deps), close: workbench.close };
 }

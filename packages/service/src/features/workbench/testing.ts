@@ -2,32 +2,48 @@ import type { MailPreview } from '@verbalis/core/preview';
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import type { CaptureStore } from '../capture/index.js';
 import type { Provider, ProviderProbe } from '../providers/index.js';
-import { invalid, Refusal } from '../../kernel/index.js';
+import { invalid, Refusal, requireScope, type Caller } from '../../kernel/index.js';
 
 /** The box of captured mail, among what a test can be sent by. */
 const TO_CAPTURED = 'captured';
+
+/** @throws Refusal where a key is bound to what it may send */
+function refuseBounded({ key }: Caller): void {
+  if (Object.entries(key?.bounds ?? {}).every(([name, bound]) => name === 'usedFrom' || bound === undefined)) return;
+  throw new Refusal(403, 'beyond-key', 'This key may not send tests', {
+    detail: 'It is bound to what it may send, and a test may be anything.',
+    hint: 'Send it to "captured", or use a key without bounds.',
+  });
+}
 
 /** Sends an email that somebody looks at: into the captured mail of the space, or through one provider. */
 export function testSending(options: {
   readonly capturing: CaptureStore;
   readonly providers: ReadonlyMap<string, Provider>;
   readonly probe: ProviderProbe;
+  /** The providers that a space sends through. */
+  readonly routeOf: (space: string) => readonly string[];
 }) {
-  const { capturing, providers, probe } = options;
+  const { capturing, providers, probe, routeOf } = options;
+  const ways = ({ operator, space }: Caller): string[] => [TO_CAPTURED, ...(operator ? providers.keys() : routeOf(space))];
   return {
-    ways: (): string[] => [TO_CAPTURED, ...providers.keys()],
+    ways,
     send: async (
-      space: string,
+      caller: Caller,
       mail: MailPreview,
       { to, by }: { readonly to: string; readonly by: string },
     ): Promise<{ detail: string; capturedId?: string }> => {
       const address = parseAddress(to);
       if (isFault(address)) throw invalid([{ path: 'to', message: address.fault, hint: address.hint }]);
+      const { space } = caller;
       if (by === TO_CAPTURED) {
         const capturedId = await capturing.keep({ space, address: to, bytes: mail.source });
         return { detail: 'Captured: the page "Captured mail" shows it.', capturedId };
       }
-      const provider = providers.get(by);
+      // A test may say anything and counts nowhere: whoever may not change templates sends messages.
+      requireScope(caller, 'write');
+      refuseBounded(caller);
+      const provider = ways(caller).includes(by) ? providers.get(by) : undefined;
       if (provider === undefined) throw invalid([{ path: 'by', message: `names no provider: "${by}"`, hint: undefined }]);
       const { kind, detail } = await probe(provider, space, to, { subject: mail.subject, text: mail.text, html: mail.htmlSource });
       if (kind !== 'accepted')

@@ -1,0 +1,107 @@
+import type { Client, Hold } from '@verbalis/client';
+import { labelsOf } from '../labels.js';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
+
+/** What is meant, as options of a command. */
+export interface FilterOptions {
+  readonly template?: string;
+  readonly edition?: string;
+  readonly topic?: string;
+  readonly domain?: string;
+  readonly label?: readonly string[];
+  readonly all?: boolean;
+}
+
+type Filter = Omit<Parameters<Client['queue']['cancel']>[0], 'check'>;
+
+/** The filter of a command. @throws UsageError where nothing is meant, or everything and something */
+function filterOf({ template, edition, topic, domain, label = [], all }: FilterOptions): Filter {
+  const number = edition === undefined ? undefined : Number(edition);
+  if (number !== undefined && !(Number.isInteger(number) && number >= 0)) throw new UsageError(`"${edition ?? ''}" is not an edition.`);
+  const labels = labelsOf(label);
+  const named = [template, number, topic, domain].some((value) => value !== undefined) || label.length > 0;
+  if (named === (all === true))
+    throw new UsageError(
+      named
+        ? 'Give --all or a filter, not both.'
+        : 'Say what is meant: --template, --edition, --topic, --domain, --label; or --all for everything in the space.',
+    );
+  const given = { template, edition: number, topic, domain };
+  return { ...given, ...(label.length === 0 ? {} : { labels }), ...(all === true ? { all } : {}) };
+}
+
+function meantText({ template, edition, topic, domain, labels = {} }: Filter): string {
+  const fields = Object.entries({ template, edition, topic, domain }).flatMap(([name, value]) =>
+    value === undefined ? [] : [`${name} ${value}`],
+  );
+  return [...fields, ...Object.entries(labels).map(([name, value]) => `label ${name}=${value}`)].join(', ') || 'everything';
+}
+
+const deliveries = (n: number): string => `${n} ${n === 1 ? 'delivery' : 'deliveries'}`;
+
+export async function listHolds(client: Client, { json = false }: { readonly json?: boolean }, output: Output): Promise<ExitCode> {
+  const list = await client.holds.list();
+  if (json) output.out(JSON.stringify(list, null, 2));
+  else if (list.holds.length === 0) output.out('Nothing is held.');
+  else
+    output.out(
+      tableText(
+        [{ title: 'id' }, { title: 'what' }, { title: 'held', right: true }, { title: 'since' }, { title: 'reason' }],
+        list.holds.map((hold: Hold) => [hold.id, meantText(hold), String(hold.held), hold.createdAt, hold.reason ?? '']),
+        output.color,
+      ),
+    );
+  return 0;
+}
+
+export async function hold(
+  client: Client,
+  { json = false, reason, ...given }: FilterOptions & { readonly json?: boolean; readonly reason?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const made = await client.holds.add({ ...filterOf(given), reason });
+  if (json) output.out(JSON.stringify(made, null, 2));
+  else {
+    output.out(`${deliveries(made.held)} held, and whatever else comes of ${meantText(made)}.`);
+    output.note(`Let them go: verbalis queue release ${made.id}`);
+  }
+  return 0;
+}
+
+export async function release(
+  client: Client,
+  id: string | undefined,
+  { json = false, ...given }: FilterOptions & { readonly json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const made = await client.holds.release(id === undefined ? filterOf(given) : { id });
+  if (json) output.out(JSON.stringify(made, null, 2));
+  else
+    output.out(
+      `${made.released.length === 1 ? 'The hold is' : `${made.released.length} holds are`} over; ${deliveries(made.deliveries)} may go.`,
+    );
+  return 0;
+}
+
+export async function cancelWaiting(
+  client: Client,
+  { json = false, yes = false, ...given }: FilterOptions & { readonly json?: boolean; readonly yes?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  const filter = filterOf(given);
+  if (!yes) {
+    const { deliveries: n } = await client.queue.cancel({ ...filter, check: true });
+    if (json) output.out(JSON.stringify({ deliveries: n, canceled: false }, null, 2));
+    else output.out(`${deliveries(n)} of ${meantText(filter)} would be canceled. Nothing was: repeat it with --yes.`);
+    return 0;
+  }
+  let n = 0;
+  for (let more = true; more;) {
+    const part = await client.queue.cancel(filter);
+    n += part.deliveries;
+    more = part.more;
+  }
+  if (json) output.out(JSON.stringify({ deliveries: n, canceled: true }, null, 2));
+  else output.out(`${deliveries(n)} canceled.`);
+  return 0;
+}

@@ -1,0 +1,91 @@
+import type { Client, Message } from '@verbalis/client';
+import { BEHAVIOURS, type Behaviour, type World } from './prove-world.js';
+
+/** A message that the service has accepted. */
+export interface Offered {
+  readonly id: string;
+  readonly address: string;
+  readonly behaviour: Behaviour;
+}
+
+/** What was promised, and what was found. */
+export interface ProofReport {
+  readonly messages: number;
+  readonly kills: number;
+  readonly pauses: number;
+  readonly jumps: number;
+  /** Accepted by the service, and never by the provider. */
+  readonly lost: number;
+  /** Emails beyond the first to one recipient. */
+  readonly duplicates: number;
+  /** Duplicates to recipients for whom no attempt is uncertain. */
+  readonly unexplained: number;
+  readonly uncertain: number;
+  /** Deliveries that did not end. */
+  readonly stuck: number;
+  /** Deliveries that ended in another state than they must. */
+  readonly wrong: number;
+  readonly events: number;
+  /** Events that did not arrive at the consumer. */
+  readonly missing: number;
+  /** Deliveries whose events arrived in another order. */
+  readonly disordered: number;
+  readonly ok: boolean;
+}
+
+/**
+ * Uncertain attempts are at most so many for each real duplicate, and so many more. Less than one for each kill says nothing: whether the other side
+ * had accepted what a kill interrupted is chance, and with few of them the ratio is, too.
+ */
+const [UNCERTAIN_FOR_EACH, UNCERTAIN_MORE] = [3, 6];
+
+/** Everything that the service made public, oldest first. */
+async function allEvents(client: Client): Promise<readonly { readonly id: string; readonly subject?: string | undefined }[]> {
+  const all: { readonly id: string; readonly subject?: string | undefined }[] = [];
+  for (let cursor: string | undefined, more = true; more;) {
+    const page = await client.events.list({ limit: 200, cursor });
+    all.push(...page.events);
+    cursor = page.nextCursor;
+    more = cursor !== undefined;
+  }
+  return all.reverse();
+}
+
+/** Holds what the service says against what the world has seen. */
+export async function reconcile(
+  client: Client,
+  world: World,
+  offered: readonly Offered[],
+  counts: Pick<ProofReport, 'kills' | 'pauses' | 'jumps'>,
+): Promise<ProofReport> {
+  const sum = { lost: 0, duplicates: 0, unexplained: 0, uncertain: 0, stuck: 0, wrong: 0 };
+  for (const { id, address, behaviour } of offered) {
+    const message: Message = await client.messages.get(id);
+    const [delivery] = message.deliveries;
+    const doubtful = delivery?.attempts.filter(({ outcome }) => outcome === 'uncertain').length ?? 0;
+    const accepted = world.accepted(address);
+    sum.uncertain += doubtful;
+    sum.duplicates += Math.max(0, accepted - 1);
+    sum.unexplained += Math.max(0, accepted - 1 - doubtful);
+    if (delivery === undefined || delivery.state === 'queued' || delivery.state === 'delayed') sum.stuck += 1;
+    else if (delivery.state !== BEHAVIOURS[behaviour]) sum.wrong += 1;
+    if (behaviour !== 'refuse' && accepted === 0) sum.lost += 1;
+  }
+  const known = await allEvents(client);
+  const arrived = new Set([...world.events.values()].flat());
+  const missing = known.filter(({ id }) => !arrived.has(id)).length;
+  const byDelivery = new Map<string, string[]>();
+  for (const { id, subject = '' } of known) byDelivery.set(subject, [...(byDelivery.get(subject) ?? []), id]);
+  const disordered = [...byDelivery].filter(
+    ([subject, ids]) => subject !== '' && ids.filter((id) => arrived.has(id)).join() !== (world.events.get(subject) ?? []).join(),
+  ).length;
+  const ok =
+    sum.lost === 0 &&
+    sum.unexplained === 0 &&
+    sum.stuck === 0 &&
+    sum.wrong === 0 &&
+    missing === 0 &&
+    disordered === 0 &&
+    sum.uncertain <= Math.max(UNCERTAIN_FOR_EACH * sum.duplicates + UNCERTAIN_MORE, counts.kills);
+  return { messages: offered.length, ...counts, ...sum, events: known.length, missing, disordered, ok };
+}

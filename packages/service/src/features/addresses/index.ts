@@ -1,0 +1,3 @@
+export { addressStore, type AddressRecords } from './queries.js';
+export { addressEndpoints } from './endpoints.js';
+export { openAddresses } from './feature.js';

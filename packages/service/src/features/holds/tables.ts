@@ -1,0 +1,13 @@
+import type { EmailFilter } from '@verbalis/core/delivery';
+import { integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+
+/** Holds that are in force, or whose deliveries are being let go. */
+export const holds = sqliteTable('holds', {
+  id: text('id').primaryKey(),
+  space: text('space').notNull(),
+  filter: text('filter', { mode: 'json' }).$type<EmailFilter>().notNull(),
+  reason: text('reason'),
+  createdAt: integer('created_at').notNull(),
+  /** Whether it is over, and only its deliveries are still to be let go. */
+  isReleased: integer('is_released', { mode: 'boolean' }).notNull().default(false),
+});

@@ -1,0 +1,120 @@
+import type { EmailFilter } from '@verbalis/core/delivery';
+import { and, asc, count, eq, gt, inArray, isNotNull, isNull, lte, or, sql, type SQL } from 'drizzle-orm';
+import type { Kernel, Tx } from '../../kernel/index.js';
+import type { DueReports } from './due-reports.js';
+import { ownFact, type FactStore } from './facts.js';
+import { deliveries, messages } from './tables.js';
+
+/** States in which a delivery may still be sent. */
+const WAITING_STATES = ['queued', 'delayed'] as const;
+/** It waits, for its time or for a person who holds it, and no attempt has begun. */
+const WAITS = and(isNull(deliveries.owner), or(isNotNull(deliveries.nextAttemptAt), isNotNull(deliveries.heldBy)));
+
+/** Where a pass over what waits has come to. */
+export interface PassPosition {
+  readonly state: (typeof WAITING_STATES)[number];
+  readonly after: string;
+}
+
+/** Deliveries that a pass has found, and where the next part begins; undefined when there is none. */
+export interface PassPart {
+  readonly ids: readonly string[];
+  readonly next: PassPosition | undefined;
+}
+
+function meant({ template, edition, topic, domain, labels }: EmailFilter): SQL | undefined {
+  return and(
+    template === undefined ? undefined : eq(messages.template, template),
+    edition === undefined ? undefined : eq(messages.edition, edition),
+    topic === undefined ? undefined : eq(messages.topic, topic),
+    domain === undefined ? undefined : eq(deliveries.domain, domain),
+    ...Object.entries(labels ?? {}).map(
+      ([name, value]) => sql`exists (select 1 from json_each(${messages.labels}) where key = ${name} and value = ${value})`,
+    ),
+  );
+}
+
+/** Deliveries that people hold, and those that they mean by a filter. */
+export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, facts: FactStore, due: DueReports) {
+  return {
+    /** What waits in a space and is meant by a filter, in parts of at most so many. It may be a needle in a large queue. */
+    async waitingPart(
+      space: string,
+      filter: EmailFilter,
+      { at, most }: { readonly at?: PassPosition | undefined; readonly most: number },
+    ): Promise<PassPart> {
+      const state = at?.state ?? WAITING_STATES[0];
+      const query = reads.db
+        .select({ id: deliveries.id })
+        .from(deliveries)
+        .innerJoin(messages, eq(messages.id, deliveries.messageId))
+        .where(and(eq(deliveries.space, space), eq(deliveries.state, state), gt(deliveries.id, at?.after ?? ''), WAITS, meant(filter)))
+        .orderBy(asc(deliveries.id))
+        .limit(most);
+      const ids = (await apart<{ id: string }>({ query, names: ['id'] })).map(({ id }) => id);
+      const last = ids.at(-1);
+      if (ids.length === most && last !== undefined) return { ids, next: { state, after: last } };
+      const other = WAITING_STATES[WAITING_STATES.indexOf(state) + 1];
+      return { ids, next: other === undefined ? undefined : { state: other, after: '' } };
+    },
+
+    /** Keeps deliveries that wait from being sent until they are let go. @returns how many waited */
+    hold(tx: Tx, ids: readonly string[], holdId: string): number {
+      return tx.db
+        .update(deliveries)
+        .set({ heldBy: holdId, heldFrom: sql`${deliveries.nextAttemptAt}`, nextAttemptAt: null })
+        .where(and(inArray(deliveries.id, [...ids]), isNull(deliveries.owner), isNotNull(deliveries.nextAttemptAt)))
+        .run().changes;
+    },
+
+    /** How many deliveries each hold keeps. */
+    async heldCounts(): Promise<ReadonlyMap<string, number>> {
+      const query = reads.db
+        .select({ hold: deliveries.heldBy, n: count() })
+        .from(deliveries)
+        .where(isNotNull(deliveries.heldBy))
+        .groupBy(deliveries.heldBy);
+      const rows = await apart<{ hold: string; n: number }>({ query, names: ['hold', 'n'] });
+      return new Map(rows.map(({ hold, n }) => [hold, n]));
+    },
+
+    /** Lets some of the deliveries of a hold go: what would have been due goes now, in the order in which it was accepted. @returns how many */
+    letGo(tx: Tx, holdId: string, { most, now }: { readonly most: number; readonly now: number }): number {
+      const rows = tx.db
+        .select({ id: deliveries.id, fairnessKey: deliveries.fairnessKey, heldFrom: deliveries.heldFrom })
+        .from(deliveries)
+        .where(eq(deliveries.heldBy, holdId))
+        .orderBy(asc(deliveries.id))
+        .limit(most)
+        .all();
+      const isOf = inArray(
+        deliveries.id,
+        rows.map(({ id }) => id),
+      );
+      // The time in which it was held is not held against it.
+      tx.db
+        .update(deliveries)
+        .set({ heldBy: null, heldFrom: null, nextAttemptAt: now, notBefore: now })
+        .where(and(isOf, lte(deliveries.heldFrom, now)))
+        .run();
+      tx.db
+        .update(deliveries)
+        .set({ heldBy: null, nextAttemptAt: sql`${deliveries.heldFrom}`, heldFrom: null })
+        .where(and(isOf, gt(deliveries.heldFrom, now)))
+        .run();
+      for (const { fairnessKey, heldFrom } of rows) due.report(tx, fairnessKey, Math.max(now, heldFrom ?? now));
+      return rows.length;
+    },
+
+    /** Cancels those of some deliveries that wait. @returns how many */
+    cancelAll(tx: Tx, ids: readonly string[], now: number): number {
+      const free = tx.db
+        .select({ id: deliveries.id })
+        .from(deliveries)
+        .where(and(inArray(deliveries.id, [...ids]), WAITS))
+        .all();
+      for (const { id } of free) facts.record(tx, ownFact({ id: `canceled:${id}`, deliveryId: id, kind: 'canceled', at: now }), now);
+      return free.length;
+    },
+  };
+}

@@ -1,0 +1,20 @@
+import { z } from 'zod';
+
+/** How much a provider may be given. */
+export const Limits = z
+  .strictObject({
+    perSecond: z.number().positive().optional(),
+    perDomainSecond: z.number().positive().optional(),
+    /** Quotas of the provider's: emails a day and a month (UTC). What is over goes to the next of the route. */
+    perDay: z.int().positive().optional(),
+    perMonth: z.int().positive().optional(),
+    warmUp: z
+      .strictObject({
+        first: z.int().min(1),
+        growth: z.number().min(1).max(10).default(1.5),
+        most: z.int().min(1),
+        since: z.iso.date(),
+      })
+      .optional(),
+  })
+  .prefault({});

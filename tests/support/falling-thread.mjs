@@ -1,0 +1,9 @@
+// A thread of a listener that some emails bring down.
+import { smtpThread } from '@verbalis/service/smtp';
+
+smtpThread(({ bytes }) => {
+  const text = bytes.toString().trim();
+  if (text === 'fall') process.exit(3);
+  if (text === 'throw') throw new Error('It cannot be read.');
+  return text;
+});
