@@ -26,6 +26,7 @@ const STEPS = [
   'dkim',
   'smtp',
   'delivery',
+  'profile',
   'returns',
   'events',
 ];

@@ -18,7 +18,7 @@ export default async function bench() {
   const log = { info() {}, warn() {}, error: console.error };
   const store = await openStore(join(folder(), 'ours.sqlite'), { log, clock: SYSTEM_CLOCK });
   const callbacks = Callbacks.parse({
-    signature: { kind: 'secret', header: 'x', value: 'a long secret' },
+    signature: { kind: 'secret', at: 'header:x', value: 'a long secret' },
     fields: { id: '$.nr', type: '$.what', mail: '$.letter', at: '$.when', status: '$.status', code: '$.code', reason: '$.text' },
     words: { arrived: 'delivered', late: 'delayed' },
   });

@@ -48,10 +48,10 @@ beforeAll(async () => {
           answer: { id: '$.letter.id' },
           callbacks: {
             signature: {
-              kind: 'hmac-sha256',
+              kind: 'hmac',
               secret: SECRET,
-              header: 'x-parcel-signature',
-              timestampHeader: 'x-parcel-time',
+              signature: 'header:x-parcel-signature',
+              timestamp: 'header:x-parcel-time',
               signed: '{{ timestamp }}.{{ body }}',
             },
             events: '$.news',
@@ -77,7 +77,7 @@ async function call(news: readonly object[], key = 'news'): Promise<{ status: nu
   const body = JSON.stringify({ [key]: events });
   const time = String(Math.floor(clock.now() / 1000));
   const headers = { 'x-parcel-time': time, 'x-parcel-signature': createHmac('sha256', SECRET).update(`${time}.${body}`).digest('hex') };
-  const response = await fetch(`${all.service.url}/v1/returns/parcel`, { method: 'POST', headers, body });
+  const response = await fetch(`${all.service.url}/v1/callbacks/parcel`, { method: 'POST', headers, body });
   return { ...((await response.json()) as object), status: response.status };
 }
 

@@ -115,7 +115,7 @@ const called = (events: string, extra: object = {}) => ({
   request: { url: 'http://127.0.0.1:9/', json: { to: '{{ message.recipient.address }}' } },
   answer: {},
   callbacks: {
-    signature: { kind: 'hmac-sha256', secret: SECRET, header: 'x-signature', toleranceSeconds: 86_400 },
+    signature: { kind: 'hmac', secret: SECRET, signature: 'header:x-signature', toleranceSeconds: 86_400 },
     events,
     fields: { type: '$.what', id: '$.nr', mail: '$.mail', messageId: '$.message', at: '$.at', ...extra },
     words: { arrived: 'delivered', late: 'delayed' },
@@ -124,7 +124,7 @@ const called = (events: string, extra: object = {}) => ({
 
 async function call(url: string, name: string, body: unknown): Promise<Response> {
   const text = JSON.stringify(body);
-  return fetch(`${url}/v1/returns/${name}`, {
+  return fetch(`${url}/v1/callbacks/${name}`, {
     method: 'POST',
     headers: { 'content-type': 'application/json', 'x-signature': createHmac('sha256', SECRET).update(text).digest('hex') },
     body: text,

@@ -33,7 +33,7 @@ beforeAll(async () => {
     'fine@post.example': 'report-delivered',
     'angry@post.example': 'complain',
   } as const;
-  const calls = (name: string, secret: string) => ({ url: `http://127.0.0.1:${listen}/v1/returns/${name}`, secret, afterMs: 20 });
+  const calls = (name: string, secret: string) => ({ url: `http://127.0.0.1:${listen}/v1/callbacks/${name}`, secret, afterMs: 20 });
   parcelApi = await startHttpProvider({
     dialect: 'parcel',
     host: '127.0.0.1',
@@ -75,10 +75,10 @@ beforeAll(async () => {
           answer: { id: '$.letter.id' },
           callbacks: {
             signature: {
-              kind: 'hmac-sha256',
+              kind: 'hmac',
               secret: SECRET,
-              header: 'x-parcel-signature',
-              timestampHeader: 'x-parcel-time',
+              signature: 'header:x-parcel-signature',
+              timestamp: 'header:x-parcel-time',
               signed: '{{ timestamp }}.{{ body }}',
             },
             events: '$.news',
@@ -112,7 +112,7 @@ beforeAll(async () => {
           },
           answer: { id: 'header:x-receipt' },
           callbacks: {
-            signature: { kind: 'ed25519', publicKey: PUBLIC, header: 'x-box-signature' },
+            signature: { kind: 'ed25519', publicKey: PUBLIC, signature: 'header:x-box-signature' },
             fields: { id: '$.uid', type: '$.event', mail: '$.receipt', address: '$.rcpt', at: '$.ts', code: '$.diag', reason: '$.diag' },
             words: { INBOX: 'delivered', BOUNCED: 'failed', UNWANTED: 'complained' },
           },
@@ -222,7 +222,7 @@ describe('callbacks', () => {
     { secret, now, headers = {}, body }: { secret?: string; now?: number; headers?: Record<string, string>; body?: string } = {},
   ) => {
     const signed = signedCall(name, news, secret ?? (name === 'parcel' ? SECRET : PRIVATE), now);
-    return fetch(`${all.service.url}/v1/returns/${name}`, {
+    return fetch(`${all.service.url}/v1/callbacks/${name}`, {
       method: 'POST',
       headers: { ...signed.headers, ...headers },
       body: body ?? signed.body,
@@ -298,7 +298,7 @@ describe('callbacks', () => {
         )
       ).status,
     ).toBe(413);
-    expect((await fetch(`${all.service.url}/v1/returns/nobody`, { method: 'POST', body: '{}' })).status).toBe(401);
+    expect((await fetch(`${all.service.url}/v1/callbacks/nobody`, { method: 'POST', body: '{}' })).status).toBe(401);
     expect((await of('parcel').messages.get(message.id)).deliveries[0]!.state).toBe('accepted');
     const metrics = await (await fetch(`${all.service.url}/metrics`)).text();
     expect(metrics).toMatch(/verbalis_callbacks_refused_total\{provider="parcel"\} 4/);
@@ -480,7 +480,7 @@ describe('unsubscribing', () => {
       [{ nr: 'b1', what: 'came-back', how: 'hard', letter, answer: { code: 550, enhanced: '5.7.1', text: 'blocked using a block list' } }],
       SECRET,
     );
-    await fetch(`${all.service.url}/v1/returns/parcel`, { method: 'POST', headers, body });
+    await fetch(`${all.service.url}/v1/callbacks/parcel`, { method: 'POST', headers, body });
     const note = await until(async () => (await of('parcel').messages.list({ address: 'op@saltmarsh-ferries.example' })).messages[0]);
     expect(note.subject).toContain('does not trust the sending server');
     expect((await of('parcel').messages.get(message.id)).deliveries[0]).toMatchObject({ state: 'failed', cause: 'reputation' });

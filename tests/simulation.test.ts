@@ -161,7 +161,7 @@ test(
             kind: 'http',
             request: { url: 'http://127.0.0.1:9/', json: { to: '{{ message.recipient.address }}' } },
             callbacks: {
-              signature: { kind: 'hmac-sha256', secret: SECRET, header: 'x-signature', toleranceSeconds: 86_400 },
+              signature: { kind: 'hmac', secret: SECRET, signature: 'header:x-signature', toleranceSeconds: 86_400 },
               events: '$.events[*]',
               fields: { type: '$.what', id: '$.nr', delivery: '$.delivery', at: '$.at' },
               words: { arrived: 'delivered' },
@@ -214,7 +214,7 @@ test(
     const call = (body: unknown) => {
       const text = JSON.stringify(body);
       const signature = createHmac('sha256', SECRET).update(text).digest('hex');
-      return fetch(`${service.url}/v1/returns/parcel`, { method: 'POST', headers: { 'x-signature': signature }, body: text });
+      return fetch(`${service.url}/v1/callbacks/parcel`, { method: 'POST', headers: { 'x-signature': signature }, body: text });
     };
     const steps: readonly (readonly [weight: number, name: string, run: () => unknown])[] = [
       [34, 'send', send],

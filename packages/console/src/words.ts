@@ -70,6 +70,7 @@ const EVERY_CAUSE: Readonly<Record<Cause, true>> = {
   content: true,
   authentication: true,
   'too-large': true,
+  'withheld-by-provider': true,
   rate: true,
   'rate-or-greylist': true,
   unreachable: true,

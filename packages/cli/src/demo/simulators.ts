@@ -32,7 +32,7 @@ export async function startProviders(processes: Processes, { dir, settings, scri
 function packetApi(settings: ReadConfig['settings'], script: Script) {
   const name = 'packet-api';
   const provider = settings.providers[name];
-  if (provider?.kind !== 'http' || provider.callbacks?.signature.kind !== 'hmac-sha256')
+  if (provider?.kind !== 'http' || provider.callbacks?.signature.kind !== 'hmac')
     throw new UsageError(`The demo’s configuration has no provider "${name}" that calls back.`);
   const { hostname, port } = new URL(provider.request.url);
   return {
@@ -42,7 +42,7 @@ function packetApi(settings: ReadConfig['settings'], script: Script) {
     port: Number(port),
     key: provider.secrets['token'] ?? '',
     callsTo: {
-      url: `http://${settings.listen.host}:${settings.listen.port}/v1/returns/${name}`,
+      url: `http://${settings.listen.host}:${settings.listen.port}/v1/callbacks/${name}`,
       secret: provider.callbacks.signature.secret,
       afterMs: REPORT_AFTER_MS,
     },

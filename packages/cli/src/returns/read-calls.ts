@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { eventsOf } from '@verbalis/service/callbacks';
+import { readProfile, UnreadableContent, type CallbackEvent } from '@verbalis/core/profile';
 import { readConfig } from '@verbalis/service/settings';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
@@ -11,34 +11,42 @@ export async function readCalls(
 ): Promise<ExitCode> {
   const { settings } = readConfig(options.config ?? 'verbalis.yaml', process.env);
   const provider = settings.providers[options.profile];
-  if (provider?.kind !== 'http' || provider.callbacks === undefined)
+  const callbacks = provider?.kind === 'http' ? readProfile(provider).callbacks : undefined;
+  if (callbacks === undefined)
     throw new UsageError(
       `There is no provider "${options.profile}" with callbacks in the configuration.`,
       'Name the configuration with --config FILE.',
     );
   let unknown = 0;
   for (const path of paths) {
-    const text = await readFile(path, 'utf8').catch(() => {
-      throw new UsageError(`There is no file "${path}".`, 'A file with the body of a call, as JSON.');
+    const body = await readFile(path).catch(() => {
+      throw new UsageError(`There is no file "${path}".`, 'A file with the body of a call.');
     });
-    let body: unknown;
+    let events: readonly CallbackEvent[];
     try {
-      body = JSON.parse(text);
-    } catch {
-      throw new UsageError(`"${path}" is not valid JSON.`);
+      const call = { method: 'POST', url: '', headers: {}, body };
+      events = callbacks.events.raw(call, callbacks.content.read(body).inside).map(callbacks.events.read);
+    } catch (error) {
+      if (!(error instanceof UnreadableContent)) throw error;
+      throw new UsageError(`"${path}" cannot be read by the profile: ${error.message}`);
     }
-    for (const callbackEvent of eventsOf(provider.callbacks, body)) {
-      const event = { ...callbackEvent, source: undefined };
+    for (const event of events) {
       if (event.meaning === undefined) unknown += 1;
-      if (options.json === true) output.out(JSON.stringify({ file: path, ...event }));
-      else {
-        const at = event.at === undefined ? '' : `  ${new Date(event.at).toISOString()}`;
-        const about = event.address ?? event.delivery ?? event.mail ?? event.messageId ?? '(no mail named)';
-        output.out(
-          `${event.meaning ?? output.color.red(`? no word for "${event.type}"`)}  ${about}${at}${event.reason === undefined ? '' : output.color.dim(`  ${event.reason}`)}`,
-        );
-      }
+      if (options.json === true) output.out(JSON.stringify({ file: path, ...event, source: undefined }));
+      else output.out(eventLine(event, output));
     }
   }
   return unknown > 0 ? 1 : 0;
+}
+
+/** An event of a call, in a line. */
+export function eventLine(
+  { meaning, cause, type, at, address, delivery, mail, messageId, reason }: CallbackEvent,
+  { color }: Output,
+): string {
+  const word = meaning === undefined ? color.red(`? no word for "${type}"`) : cause === undefined ? meaning : `${meaning} (${cause})`;
+  const about = address ?? delivery ?? mail ?? messageId ?? '(no email named)';
+  return [word, about, at === undefined ? '' : new Date(at).toISOString(), reason === undefined ? '' : color.dim(reason)]
+    .filter((part) => part !== '')
+    .join('  ');
 }

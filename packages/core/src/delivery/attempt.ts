@@ -1,5 +1,5 @@
 import { replyText, type Outcome } from '../smtp/index.js';
-import type { Cause } from './cause-table.js';
+import type { Cause } from '../smtp/index.js';
 import { causeOf } from './causes.js';
 
 /** What an attempt means for its delivery. */

@@ -1,4 +1,5 @@
-import { CAUSE_TABLE, type Cause, type CauseRow } from './cause-table.js';
+import type { Cause } from '../smtp/index.js';
+import { CAUSE_TABLE, type CauseRow } from './cause-table.js';
 
 const BY_CAUSE = new Map(CAUSE_TABLE.map((row) => [row.cause, row]));
 

@@ -1,4 +1,4 @@
-import type { Cause } from './cause-table.js';
+import type { Cause } from '../smtp/index.js';
 import type { FactKind, FactSource } from './states.js';
 
 /** One normalised statement about a delivery. */

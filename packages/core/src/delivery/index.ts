@@ -1,5 +1,6 @@
 export { meaningOf, type AttemptMeaning } from './attempt.js';
-export { CAUSE_TABLE, CAUSES, type Cause, type CauseRow } from './cause-table.js';
+export { CAUSES, type Cause } from '../smtp/index.js';
+export { CAUSE_TABLE, type CauseRow } from './cause-table.js';
 export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } from './causes.js';
 export { HTTP_VERDICTS, httpVerdictRow, namesRecipient } from './http-verdicts.js';
 export type { Fact } from './fact.js';

@@ -1,4 +1,4 @@
-import type { Cause } from './cause-table.js';
+import type { Cause } from '../smtp/index.js';
 
 /** Waits in milliseconds. `first` doubles (times `growth`) up to `most`; after `attempts` tries a delivery has failed. */
 export interface RetryRule {

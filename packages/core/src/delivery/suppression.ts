@@ -1,5 +1,5 @@
 import { domainToASCII } from 'node:url';
-import type { Cause } from './cause-table.js';
+import type { Cause } from '../smtp/index.js';
 import { causeRow } from './causes.js';
 import type { Fact } from './fact.js';
 

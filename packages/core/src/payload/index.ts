@@ -1,1 +1,1 @@
-export { readPayloadTemplate, type ReadPayloadTemplate, type PayloadTemplate } from './payload.js';
+export { readPayloadTemplate, type ReadPayloadTemplate, type Known, type KnownNames, type PayloadTemplate } from './payload.js';

@@ -16,8 +16,18 @@ export interface ReadPayloadTemplate {
   readonly problems: readonly Problem[];
 }
 
-/** Names of data, each with those of its fields. */
-export type KnownNames = Readonly<Record<string, readonly string[] | undefined>>;
+/** What is known of a value: nothing, the names of its fields, more of each field, or what each entry of a list is. */
+export type Known = undefined | readonly string[] | { readonly fields: KnownNames } | { readonly each: Known };
+
+/** Names of data, each with what is known of it. */
+export interface KnownNames {
+  readonly [name: string]: Known;
+}
+
+export interface PayloadOptions {
+  /** What comes of a value that is absent: nothing, or null. */
+  readonly absent?: 'left-out' | 'null';
+}
 
 interface PayloadEnvironment extends Environment {
   readonly work: Budget;
@@ -43,9 +53,14 @@ const BARE_LENGTH = 5;
  * @param where what problems name as their file
  * @param known the names that the data will have, each with those of its fields (or none, where any may come); left out: nothing is looked at
  */
-export function readPayloadTemplate(template: unknown, where: string, known?: KnownNames): ReadPayloadTemplate {
+export function readPayloadTemplate(
+  template: unknown,
+  where: string,
+  known?: KnownNames,
+  { absent = 'left-out' }: PayloadOptions = {},
+): ReadPayloadTemplate {
   const problems: Problem[] = [];
-  const reader = new ShapeReader(where, problems, known);
+  const reader = new ShapeReader(where, problems, known, absent === 'null' ? null : NOTHING);
   const run = reader.read(template, new Names(), '$', 0);
   const { slots } = reader;
   return {
@@ -80,6 +95,10 @@ function isRecord(value: unknown): value is Json {
   return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
+function isList(known: Known): known is readonly string[] {
+  return Array.isArray(known);
+}
+
 class ShapeReader {
   slots = 0;
 
@@ -87,7 +106,12 @@ class ShapeReader {
     private readonly where: string,
     private readonly problems: Problem[],
     private readonly known: KnownNames | undefined,
+    /** What stands for a value that is absent. */
+    private readonly absent: null | undefined,
   ) {}
+
+  /** What is known of the variables of the loops around, by slot. */
+  readonly #ofSlots: { readonly name: string; readonly known: Known }[] = [];
 
   read(template: unknown, names: Names, path: string, depth: number): Run {
     if (depth > MAX_DEPTH) {
@@ -134,6 +158,7 @@ class ShapeReader {
     }
     const list = this.#expression(header[2] ?? '', names, path);
     const entry = names.with(header[1] ?? '');
+    this.#ofSlots[entry.slot] = { name: header[1] ?? '', known: this.#eachOf(header[2] ?? '', names) };
     this.slots = Math.max(this.slots, entry.slot + 1);
     const value = this.read(template['$value'], entry.names, `${path}.$value`, depth + 1);
     return (env) => {
@@ -165,7 +190,7 @@ class ShapeReader {
     this.#report(path, found);
     const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : this.#compile(part, names, path)));
     const [only] = runs;
-    if (runs.length === 1 && only !== undefined) return (env) => take(env, only(env)) ?? NOTHING;
+    if (runs.length === 1 && only !== undefined) return (env) => take(env, only(env)) ?? this.absent;
     return (env) => {
       let text = '';
       for (const run of runs) {
@@ -206,21 +231,46 @@ class ShapeReader {
   /** A name that nothing will ever have is a slip of the hand. */
   #look(node: unknown, known: KnownNames, path: string): void {
     if (typeof node !== 'object' || node === null) return;
-    if (isRecord(node) && node['k'] === 'path' && node['root'] === 'data') {
-      const [first, second] = node['steps'] as unknown[];
-      if (typeof first === 'string') {
-        const fields = known[first];
-        const hint = (name: string, all: readonly string[]): string => {
-          const hint = didYouMean(name, all);
-          return hint === undefined ? ` There is: ${all.join(', ')}.` : ` ${hint}`;
-        };
-        if (!Object.hasOwn(known, first))
-          this.#fault(path, first, 'unknown-name', `There is no "${first}" here.${hint(first, Object.keys(known))}`);
-        else if (fields !== undefined && typeof second === 'string' && !fields.includes(second))
-          this.#fault(path, second, 'unknown-name', `"${first}" has no "${second}".${hint(second, fields)}`);
-      }
-    }
+    if (isRecord(node) && node['k'] === 'path') this.#walk(node, known, path);
     for (const inner of Object.values(node)) this.#look(inner, known, path);
+  }
+
+  /** Follows a path through what is known. @returns what is known of the value that it leads to */
+  #walk(node: Json, known: KnownNames, path: string | undefined): Known {
+    const { root, steps } = node as { readonly root: 'data' | 'mail' | number; readonly steps: readonly unknown[] };
+    if (root === 'mail') return undefined;
+    const slot = root === 'data' ? { name: '', known: { fields: known } } : this.#ofSlots[root];
+    let at: Known = slot?.known;
+    let parent = slot?.name ?? '';
+    for (const step of steps) {
+      if (at === undefined || typeof step !== 'string') return undefined;
+      const names: readonly string[] = isList(at) ? at : 'fields' in at ? Object.keys(at.fields) : [];
+      if (!names.includes(step)) {
+        if (path !== undefined) this.#unknown({ name: step, parent, names }, path);
+        return undefined;
+      }
+      at = isList(at) || !('fields' in at) ? undefined : at.fields[step];
+      parent = parent === '' ? step : `${parent}.${step}`;
+    }
+    return at;
+  }
+
+  #unknown(
+    { name, parent, names }: { readonly name: string; readonly parent: string; readonly names: readonly string[] },
+    path: string,
+  ): void {
+    const hint = didYouMean(name, names) ?? '';
+    const message = parent === '' ? `There is no "${name}" here. ${hint}` : `"${parent}" has no "${name}". ${hint}`;
+    this.#fault(path, name, 'unknown-name', message.trim());
+  }
+
+  /** What is known of the entries of a list. */
+  #eachOf(text: string, names: Names): Known {
+    const parsed = parseExpression(this.#source(text), 0, text.length, []);
+    if (parsed === undefined || this.known === undefined) return undefined;
+    const value = valueOf(parsed, names) as unknown as Json;
+    const list = value['k'] === 'path' ? this.#walk(value, this.known, undefined) : undefined;
+    return list === undefined || isList(list) || !('each' in list) ? undefined : list.each;
   }
 
   #source(text: string): SourceText {

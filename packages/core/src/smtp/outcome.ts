@@ -1,3 +1,4 @@
+import type { Cause } from './cause-names.js';
 import type { Reply } from './reply.js';
 
 /** Where in a hand-over something happened. */
@@ -47,8 +48,8 @@ export interface Outcome {
   readonly reply: Reply | undefined;
   /** Of a trouble; the whole provider when left out. */
   readonly scope?: TroubleScope | undefined;
-  /** What the phase shows though the reply does not say it. */
-  readonly cause?: 'too-large' | 'mailbox-full' | 'authentication' | undefined;
+  /** Why, where the phase or a profile shows it and the reply does not. */
+  readonly cause?: Cause | undefined;
   /** What happened, where there is no reply that says it. */
   readonly reason?: string | undefined;
   /** What the provider calls the mail, where it says so. */

@@ -271,7 +271,13 @@ function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { ac
     spoolFolder,
   });
   const returns = openReturns(runtime, { store, suppressing, settings: settings.returns, secret: returnPath.secret, spoolFolder });
-  const callbacks = openCallbacks(runtime, { store, suppressing, providers: settings.providers, mostBytes: settings.returns.maxBytes });
+  const callbacks = openCallbacks(runtime, {
+    store,
+    suppressing,
+    providers: settings.providers,
+    mostBytes: settings.returns.maxBytes,
+    outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },
+  });
   const captured = openCapture(runtime, {
     store,
     settings: settings.captured,

@@ -9,6 +9,8 @@ import { networks, plainAddress } from './networks.js';
 export interface OutsideRules {
   /** Hosts, "host:port" or networks ("10.0.0.0/8") of private networks that are allowed all the same. */
   readonly allow: readonly string[];
+  /** Whether an address is one of those that are meant at all; redirects are held to it too. */
+  readonly mayGo?: (url: string) => boolean;
 }
 
 /** An address that the service does not go to, or that gave nothing. */
@@ -125,6 +127,7 @@ export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: 
 export function refuseInside(url: URL, rules: OutsideRules): void {
   if (url.protocol !== 'https:' && url.protocol !== 'http:') throw new OutsideFault(`${url.protocol} addresses are not fetched.`);
   if (url.username !== '' || url.password !== '') throw new OutsideFault('An address may not hold a user and password.');
+  if (rules.mayGo?.(url.href) === false) throw new OutsideFault(`${url.host} is not one of the hosts that are allowed.`);
   const host = url.hostname.replace(/^\[|\]$/g, '');
   if (isIP(host) !== 0 && !isAllowed({ address: host, host, port: portOf(url) }, rules))
     throw new OutsideFault(`${host} is in a private network.`);

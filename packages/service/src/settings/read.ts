@@ -2,9 +2,9 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { readFilter } from '@verbalis/core/events';
 import { didYouMean } from '@verbalis/core/problems';
+import { readProfile } from '@verbalis/core/profile';
 import { parse } from 'yaml';
 import { z } from 'zod';
-import { readProfile } from '../features/providers/index.js';
 import { StartError, type RequestProblem } from '../kernel/index.js';
 import { Settings } from './schema.js';
 
@@ -180,7 +180,8 @@ function inWords(issue: z.core.$ZodIssue): RequestProblem[] {
 function crossFaults(settings: Settings): RequestProblem[] {
   const providers = Object.keys(settings.providers);
   const profiles = Object.entries(settings.providers).flatMap(([name, provider]): RequestProblem[] => {
-    if (provider.kind === 'http') return readProfile(name, provider).faults.map((message) => ({ path: `providers.${name}`, message }));
+    if (provider.kind === 'http')
+      return readProfile(provider).faults.map(({ path, ...fault }) => ({ path: `providers.${name}.${path}`, ...fault }));
     if (provider.kind === 'smtp' && provider.user !== undefined && (provider.password === undefined) === (provider.token === undefined))
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
     return [];

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
+import type { CallbackEvent } from '@verbalis/core/profile';
 import { readCause, type CauseReading, type FactKind } from '@verbalis/core/delivery';
 import { newId, type Clock, type Tx } from '../../kernel/index.js';
 import type { KnownDelivery, ReturnRow } from '../returns/index.js';
 import type { Suppressing } from '../suppressions/index.js';
-import type { CallbackEvent } from './events.js';
 import type { Store } from './store.js';
 
 const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, FactKind>>> = {
@@ -13,6 +13,8 @@ const FACTS: Readonly<Partial<Record<NonNullable<CallbackEvent['meaning']>, Fact
   delayed: 'delayed',
   failed: 'failed',
   complained: 'complained',
+  // It has not sent the email, and will not.
+  withheld: 'failed',
 };
 
 /** The call that an event came in. */
@@ -66,7 +68,7 @@ export function concluding({ store, clock, suppressing }: ConcludingOptions) {
     if (delivery === undefined && why === undefined && mayWait && isNamed) return 'waits';
     const kind = event.meaning === undefined ? undefined : FACTS[event.meaning];
     const evidence = { status: event.status, replyCode: event.replyCode, diagnostic: event.reason };
-    const reading = kind === 'failed' || kind === 'delayed' ? readCause(evidence) : undefined;
+    const reading = kind === 'failed' || kind === 'delayed' ? causeIn(event) : undefined;
     const hash = createHash('sha256').update(`${provider}\0${event.id}`).digest('hex');
     const row = returnOf(event, {
       id: newId('r', now),
@@ -106,6 +108,13 @@ export function concluding({ store, clock, suppressing }: ConcludingOptions) {
     }
     return 'taken';
   };
+}
+
+/** Why an email failed: as the profile says it by the event's word, or as it can be read. */
+function causeIn({ meaning, type, cause, status, replyCode, reason }: CallbackEvent): CauseReading {
+  const stated = cause ?? (meaning === 'withheld' ? ('withheld-by-provider' as const) : undefined);
+  if (stated !== undefined) return { cause: stated, confidence: 'sure', evidence: type };
+  return readCause({ status, replyCode, diagnostic: reason });
 }
 
 interface ReturnParts extends Pick<ReturnRow, 'id' | 'hash' | 'receivedAt'> {

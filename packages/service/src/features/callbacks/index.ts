@@ -1,6 +1,5 @@
 export type { MeaninglessCalls } from './meaningless.js';
 export { callbackReceiver, type CallbackReceiver } from './receiver.js';
-export { eventsOf, rawEvents } from './events.js';
 export { callbackBatches } from './tables.js';
 export { callbackStore, type CallbackRecords } from './queries.js';
 export { callbackEndpoints } from './endpoints.js';

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { Budget } from '@verbalis/core/problems';
+import type { CallbackEvent, RawEvent, ReadCallbacks } from '@verbalis/core/profile';
 import type { Logger } from 'pino';
 import {
   StoreUnavailable,
@@ -10,12 +11,10 @@ import {
   type WorkerGroup,
   newId,
 } from '../../kernel/index.js';
-import type { Callbacks } from '../providers/index.js';
 import { SECOND_LOOK_MS, type CallbackBatchRow } from './queries.js';
 import type { Store } from './store.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { concluding } from './conclude.js';
-import { eventOf, rawEvents, type CallbackEvent } from './events.js';
 
 export interface ReceiverOptions {
   readonly store: Store;
@@ -23,7 +22,7 @@ export interface ReceiverOptions {
   readonly clock: Clock;
   readonly log: Logger;
   readonly suppressing: Suppressing;
-  readonly profiles: ReadonlyMap<string, Callbacks>;
+  readonly profiles: ReadonlyMap<string, ReadCallbacks>;
 }
 
 export type CallbackReceiver = ReturnType<typeof callbackReceiver>;
@@ -64,11 +63,12 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
 
   /** Concludes some events in one transaction; the last ones remove their call. */
   async function concludeAll(
-    events: readonly CallbackEvent[],
-    { batch, isLast }: { readonly batch: CallbackBatchRow; readonly isLast: boolean },
+    raw: readonly RawEvent[],
+    { callbacks, batch, isLast }: { readonly callbacks: ReadCallbacks; readonly batch: CallbackBatchRow; readonly isLast: boolean },
   ): Promise<void> {
     const { provider, receivedAt } = batch;
     const mayWait = batch.tryAt === 0;
+    const events: readonly CallbackEvent[] = raw.map(callbacks.events.read);
     await store.write((tx) => {
       const known = store.returns.deliveriesByProviderIds(
         provider,
@@ -76,7 +76,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
         tx,
       );
       const results = events.map((event) => conclude(tx, event, { provider, receivedAt, known, mayWait }));
-      const waiting = events.filter((_, i) => results[i] === 'waits').map(({ source }) => source);
+      const waiting = raw.filter((_, i) => results[i] === 'waits');
       if (waiting.length > 0) addEvents(tx, waiting, batch, clock.now() + SECOND_LOOK_MS);
       if (isLast) store.callbacks.remove(tx, batch.id);
       tx.afterCommit(() => {
@@ -88,28 +88,25 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
   }
 
   /** Some events become a call of their own, behind the others. */
-  function addEvents(tx: Tx, sources: readonly unknown[], { provider, receivedAt }: CallbackBatchRow, tryAt: number): void {
-    const body = Buffer.from(JSON.stringify(sources));
+  function addEvents(tx: Tx, raw: readonly RawEvent[], { provider, receivedAt }: CallbackBatchRow, tryAt: number): void {
+    const body = Buffer.from(JSON.stringify(raw));
     store.callbacks.add(tx, { id: newId('b', clock.now()), provider, receivedAt, extracted: true, tryAt, body });
   }
 
   /** Some raw events of a call. Those that throw are split off, where there are others; one alone throws on. */
-  async function readSome(callbacks: Callbacks, sources: readonly unknown[], batch: CallbackBatchRow, place: Place): Promise<void> {
+  async function readSome(callbacks: ReadCallbacks, raw: readonly RawEvent[], batch: CallbackBatchRow, place: Place): Promise<void> {
     try {
-      await concludeAll(
-        sources.map((source) => eventOf(callbacks, source)),
-        { batch, isLast: place.isLast },
-      );
+      await concludeAll(raw, { callbacks, batch, isLast: place.isLast });
     } catch (error) {
       if (place.isAlone || error instanceof StoreUnavailable) throw error;
       log.warn({ err: error, provider: batch.provider }, 'an event of a call could not be processed; its call is read one by one');
-      for (const source of sources) {
+      for (const event of raw) {
         try {
-          await concludeAll([eventOf(callbacks, source)], { batch, isLast: false });
+          await concludeAll([event], { callbacks, batch, isLast: false });
         } catch (fault) {
           if (fault instanceof StoreUnavailable) throw fault;
           await store.write((tx) => {
-            addEvents(tx, [source], batch, batch.tryAt);
+            addEvents(tx, [event], batch, batch.tryAt);
           });
         }
       }
@@ -124,8 +121,7 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
   async function read(batch: CallbackBatchRow): Promise<void> {
     const callbacks = profiles.get(batch.provider);
     if (callbacks === undefined) throw new Error(`No provider "${batch.provider}" with callbacks is configured any more.`);
-    const body: unknown = JSON.parse(batch.body.toString('utf8'));
-    const sources = batch.extracted ? (body as unknown[]) : rawEvents(callbacks, body);
+    const sources = batch.extracted ? (JSON.parse(batch.body.toString('utf8')) as readonly RawEvent[]) : eventsOf(callbacks, batch.body);
     new Budget(`The call of ${batch.provider}`, { steps: MOST_EVENTS }).step(sources.length);
     for (let from = 0; from < sources.length; from += STEP) {
       const place = { isAlone: sources.length === 1, isLast: from + STEP >= sources.length };
@@ -167,6 +163,14 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     });
   }
 
+  async function add(provider: string, body: Buffer, { extracted }: { readonly extracted: boolean }): Promise<void> {
+    const now = clock.now();
+    await store.write((tx) => {
+      store.callbacks.add(tx, { id: newId('b', now), provider, receivedAt: now, extracted, tryAt: 0, body });
+      tx.afterCommit(worker.wake);
+    });
+  }
+
   const worker = workers.add({ name: NAME, step });
   store.quarantine.register(NAME, {
     retry: (tx: Tx, { payload }: QuarantinedRow) => {
@@ -181,14 +185,15 @@ export function callbackReceiver({ store, workers, clock, log, suppressing, prof
     profiles,
     /** Begins with what was left by the last run. */
     start: worker.start,
-    /** Writes a call; when it resolves, it is on the disk. */
-    async receive(provider: string, body: Uint8Array): Promise<void> {
-      const now = clock.now();
-      await store.write((tx) => {
-        store.callbacks.add(tx, { id: newId('b', now), provider, receivedAt: now, extracted: false, tryAt: 0, body: Buffer.from(body) });
-        tx.afterCommit(worker.wake);
-      });
-    },
+    /** Writes the events of a call; when it resolves, they are on the disk. */
+    receive: (provider: string, raw: readonly RawEvent[]) => add(provider, Buffer.from(JSON.stringify(raw)), { extracted: true }),
+    /** Writes a call in which nothing was found, to be tried again and quarantined. */
+    keepUnread: (provider: string, body: Buffer) => add(provider, body, { extracted: false }),
     stop: worker.stop,
   };
+}
+
+/** The events of a call that was kept without what was around its body. @throws UnreadableContent */
+function eventsOf({ content, events }: ReadCallbacks, body: Buffer): readonly RawEvent[] {
+  return events.raw({ method: 'POST', url: '', headers: {}, body }, content.read(body).inside);
 }

@@ -71,7 +71,7 @@ export function openProviders({ clock, log, within }: Runtime, options: Options)
   const { store, settings, threads, routes, routeOf, capture, keysFor, senderOf, wake } = options;
   const providers = makeProviders(
     settings,
-    { within, log, capture, isShared: (name) => isShared(routes, name) },
+    { within, clock, log, capture, isShared: (name) => isShared(routes, name) },
     { threads, part: 'main' },
   );
   const router = new ProviderRouter(limitsOf(options));

@@ -1,119 +1,26 @@
+import { readFileSync } from 'node:fs';
 import { STATUS_CODES } from 'node:http';
 import { Readable } from 'node:stream';
-import { JSONPath } from 'jsonpath-plus';
+import { readProfile, type Answer, type MadeRequest, type ReadProfile } from '@verbalis/core/profile';
+import type { Outcome } from '@verbalis/core/smtp';
 import { Agent, request as requestOf, type Dispatcher } from 'undici';
-import { httpVerdictRow, namesRecipient } from '@verbalis/core/delivery';
-import { addressText, unsubscribeFields, wholeOf, type Mailbox, type MailFile } from '@verbalis/core/mime';
-import { Budget } from '@verbalis/core/problems';
-import type { Outcome, Reply } from '@verbalis/core/smtp';
-import { retryAfterMs } from '../../kernel/index.js';
+import type { Clock } from '../../kernel/index.js';
 import { admission, gateOfConnected } from './admission.js';
-import { writeForm, type FormPart } from './form.js';
-import { meaningOfStatus, readProfile, type HttpProfile } from './profile.js';
-import { NOT_SENT, type Finding, type Gate, type Job, type MailParts, type Provider } from './provider.js';
+import { messageView } from './message-view.js';
+import type { HttpProfile } from './profile.js';
+import { NOT_SENT, type Finding, type Gate, type Job, type Provider } from './provider.js';
+import { tokenSource, type TokenSource } from './token.js';
 
 /** Largest answer that is read, in bytes. */
 const MAX_ANSWER = 1024 * 1024;
-/** What a profile may make of an email: so many entries, texts and turns of loops, so many bytes of its own, the email so many times. */
-const MOST_STEPS = 200_000;
-const MOST_OWN_BYTES = 1024 * 1024;
-const MOST_REPEATS = 8;
-/** No provider is left alone for longer than a day because it asks for it. In milliseconds. */
 const HOUR_MS = 3_600_000;
-const LONGEST_WAIT = 24 * HOUR_MS;
 
-function mailboxView(mailbox: Mailbox): Record<string, unknown> {
-  return { name: mailbox.name === '' ? undefined : mailbox.name, address: addressText(mailbox) };
-}
-
-function fileView(file: MailFile & { readonly id?: string }): Record<string, unknown> {
-  const view: Record<string, unknown> = { name: file.name, type: file.type, size: file.body.size, id: file.id };
-  // Made when a template asks for it: large, and many profiles do not.
-  Object.defineProperty(view, 'base64', { enumerable: true, get: () => wholeOf(file.body).toString('base64') });
-  return view;
-}
-
-/** The fields that a provider that makes emails itself has to set: the app's own, and those of the thread and of unsubscribing. */
-function headersOf({ headers, inReplyTo, references, unsubscribeUrl }: MailParts): { readonly name: string; readonly value: string }[] {
-  const ids = (list: readonly string[]): string => list.map((id) => `<${id}>`).join(' ');
-  return [
-    ...headers,
-    ...(inReplyTo === undefined ? [] : [['In-Reply-To', ids([inReplyTo])] as const]),
-    ...(references.length === 0 ? [] : [['References', ids(references)] as const]),
-    ...unsubscribeFields(unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl }),
-  ].map(([name, value]) => ({ name, value }));
-}
-
-/** What the templates of a profile see. */
-function viewOf({ envelope, mail, parts }: Job, secrets: Readonly<Record<string, string>>): Record<string, unknown> {
-  const message: Record<string, unknown> = {
-    id: parts.messageId,
-    deliveryId: parts.deliveryId,
-    from: mailboxView(parts.from),
-    recipient: { address: envelope.to, name: [...parts.to, ...parts.cc].find((mailbox) => addressText(mailbox) === envelope.to)?.name },
-    to: parts.to.map(mailboxView),
-    cc: parts.cc.map(mailboxView),
-    replyTo: parts.replyTo.map(mailboxView),
-    returnPath: envelope.from,
-    subject: parts.subject,
-    text: parts.text,
-    html: parts.html,
-    headers: headersOf(parts),
-    attachments: parts.attachments.map(fileView),
-    pictures: parts.pictures.map(fileView),
-    inReplyTo: parts.inReplyTo,
-    references: parts.references,
-    calendar:
-      parts.calendar === undefined ? undefined : { ...parts.calendar, base64: Buffer.from(parts.calendar.text, 'utf8').toString('base64') },
-    unsubscribeUrl: parts.unsubscribeUrl,
-    template: parts.template,
-    topic: parts.topic,
-    reference: parts.reference,
-    labels: Object.entries(parts.labels).map(([name, value]) => ({ name, value })),
-    size: mail.size,
-  };
-  Object.defineProperty(message, 'raw', { enumerable: true, get: () => wholeOf(mail).toString('latin1') });
-  Object.defineProperty(message, 'rawBase64', { enumerable: true, get: () => wholeOf(mail).toString('base64') });
-  return { message, secrets };
-}
-
-function formParts(made: unknown): FormPart[] {
-  const entries = Array.isArray(made) ? (made as unknown[]) : [];
-  return entries.flatMap((entry): FormPart[] => {
-    if (typeof entry !== 'object' || entry === null) return [];
-    const { name, value, file } = entry as { name?: unknown; value?: unknown; file?: Record<string, unknown> };
-    if (typeof name !== 'string') return [];
-    if (file === undefined) return value === undefined ? [] : [{ name, value: text(value) }];
-    const bytes = typeof file['base64'] === 'string' ? Buffer.from(file['base64'], 'base64') : Buffer.from(text(file['content']), 'latin1');
-    return [{ name, file: { name: text(file['name'] ?? 'file'), type: text(file['type'] ?? 'application/octet-stream'), bytes } }];
-  });
-}
-
-function text(value: unknown): string {
-  return typeof value === 'string' ? value : value === undefined || value === null ? '' : JSON.stringify(value);
-}
-
-/** The first thing at a JSONPath, as text. */
-function at(body: unknown, path: string | undefined): string | undefined {
-  if (path === undefined || typeof body !== 'object' || body === null) return undefined;
-  const found: unknown = JSONPath({ path, json: body, wrap: true, eval: false });
-  const first: unknown = Array.isArray(found) ? found[0] : undefined;
-  return first === undefined || first === null ? undefined : text(first);
-}
-
-/** An answer as it is read, whole. */
-interface Answer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string | readonly string[] | undefined>>;
-  readonly content: string;
-}
-
-/** A request as it is sent: the same bytes for the same email. */
-interface MadeRequest {
-  readonly url: string;
-  readonly method: 'POST' | 'PUT';
-  readonly headers: readonly (readonly [name: string, value: string])[];
-  readonly body: Uint8Array;
+export interface HttpSurroundings {
+  /** Whether several spaces send through it. */
+  readonly isShared: boolean;
+  /** A path of the configuration, from its folder on. */
+  readonly within: (path: string) => string;
+  readonly clock: Pick<Clock, 'now' | 'elapsed'>;
 }
 
 async function readBody(body: AsyncIterable<Buffer>): Promise<string> {
@@ -149,196 +56,203 @@ class NotToBeSent extends Error {}
 /** Sends a request once its content may leave, and reads the answer. */
 async function exchange(
   made: MadeRequest,
-  gate: Gate,
+  mayLeave: Gate['mayLeave'],
   options: { readonly dispatcher: Dispatcher; readonly signal: AbortSignal; readonly left: () => void },
 ): Promise<Answer> {
   const { dispatcher, signal, left } = options;
   // Read by the client once there is a connection, encrypted where it is to be.
   const body = async function* (): AsyncGenerator<Uint8Array> {
-    if (!(await gate.mayLeave())) throw new NotToBeSent();
+    if (!(await mayLeave())) throw new NotToBeSent();
     left();
     yield made.body;
   };
   const headers = [...made.headers, ['content-length', String(made.body.length)] as const].flat();
-  const response = await requestOf(made.url, { method: made.method, headers, body: Readable.from(body()), dispatcher, signal });
-  return { status: response.statusCode, headers: response.headers, content: await readBody(response.body as AsyncIterable<Buffer>) };
+  const method = made.method;
+  const response = await requestOf(made.url, { method, headers, body: Readable.from(body()), dispatcher, signal });
+  return answerOf(response);
 }
 
-/** Any HTTP mail API, spoken to as its profile says. */
-export function httpProvider(name: string, profile: HttpProfile, { isShared }: { readonly isShared: boolean }): Provider {
-  const { request, answer, secrets } = profile;
-  const { url, headers, body } = readProfile(name, profile);
-  const admit = admission(profile.connections, { isPacedByDomain: false, isShared });
-  const where = new URL(request.url.replace(/\{\{[^{}]*\}\}/g, 'x')).origin;
+async function answerOf({ statusCode: status, headers, body }: Dispatcher.ResponseData): Promise<Answer> {
+  return { status, phrase: STATUS_CODES[status], headers, content: await readBody(body as AsyncIterable<Buffer>) };
+}
 
-  const agent = new Agent({
+function agentOf(profile: HttpProfile, within: (path: string) => string): Agent {
+  const { caFile, certificateFile, keyFile, name } = profile.tls;
+  const file = (path: string | undefined): string | undefined => (path === undefined ? undefined : readFileSync(within(path), 'utf8'));
+  const given = Object.entries({ ca: file(caFile), cert: file(certificateFile), key: file(keyFile), servername: name });
+  return new Agent({
     connections: profile.connections,
     // The whole exchange has a time limit of its own.
     headersTimeout: 0,
     bodyTimeout: 0,
-    connect: { timeout: profile.waitSeconds * 1000 },
+    connect: { timeout: profile.waitSeconds * 1000, ...Object.fromEntries(given.filter(([, value]) => value !== undefined)) },
   });
+}
 
-  const make = (job: Job): MadeRequest => {
-    const view = viewOf(job, secrets);
-    const work = new Budget('It', { steps: MOST_STEPS, bytes: MOST_OWN_BYTES + MOST_REPEATS * job.mail.size });
-    const made = body(view, work);
-    const own = Object.entries(headers(view, work) as Record<string, unknown>).map(
-      ([key, value]) => [key.toLowerCase(), text(value)] as const,
-    );
-    for (const name of ['traceparent', 'tracestate'] as const) {
-      const value = job.parts[name];
-      if (value !== undefined && !own.some(([key]) => key === name)) own.push([name, value]);
-    }
-    // The same for each attempt of a delivery.
-    if (request.idempotency !== undefined) own.push([request.idempotency.header.toLowerCase(), job.parts.deliveryId]);
-    const type = (value: string): readonly (readonly [string, string])[] =>
-      own.some(([key]) => key === 'content-type') ? [] : [['content-type', value]];
-    const shared = { url: text(url(view, work)), method: request.method };
-    if (request.json !== undefined)
-      return { ...shared, headers: [...type('application/json'), ...own], body: Buffer.from(JSON.stringify(made)) };
-    if (request.form === undefined) return { ...shared, headers: own, body: Buffer.from(text(made), 'latin1') };
-    const form = writeForm(formParts(made), job.parts.deliveryId);
-    return { ...shared, headers: [...type(form.type), ...own], body: form.body };
-  };
+/** A part of what keeps the same for a provider while it is open. */
+interface Opened {
+  readonly profile: HttpProfile;
+  readonly reading: ReadProfile;
+  readonly agent: Agent;
+  readonly tokens: TokenSource | undefined;
+  readonly clock: HttpSurroundings['clock'];
+}
 
-  const ask = async (job: Job, gate: Gate): Promise<Outcome> => {
-    let made: MadeRequest;
-    try {
-      made = make(job);
-    } catch (error) {
-      const reason = `The request of the profile "${name}" cannot be made: ${error instanceof Error ? error.message : String(error)}`;
-      return { kind: 'rejected', phase: 'request', reply: undefined, reason };
-    }
-    let hasLeft = false;
-    const end = new AbortController();
-    const timer = setTimeout(() => {
-      end.abort(Object.assign(new Error('too late'), { name: 'TimeoutError' }));
-    }, profile.waitSeconds * 1000);
-    try {
-      const left = (): void => {
-        hasLeft = true;
-      };
-      return repeatable(outcomeOf(await exchange(made, gate, { dispatcher: agent, signal: end.signal, left })));
-    } catch (error) {
-      if (error instanceof NotToBeSent) return NOT_SENT;
-      return repeatable(broken(error, where, { hasLeft, waitSeconds: profile.waitSeconds }));
-    } finally {
-      clearTimeout(timer);
-    }
+/** An email cannot be put into a request of the profile. */
+class RequestFault extends Error {}
+
+/** There is no access token. */
+class TokenFault extends Error {}
+
+/** Makes the request for an email. @throws Error that says why it cannot be made */
+export function makeRequest(
+  { request }: ReadProfile,
+  job: Job,
+  { token, now }: { readonly token?: string | undefined; readonly now: number },
+): MadeRequest {
+  const headers = (['traceparent', 'tracestate'] as const).flatMap((name) => {
+    const value = job.parts[name];
+    return value === undefined ? [] : [[name, value] as const];
+  });
+  return request.make({ message: messageView(job), size: job.mail.size, deliveryId: job.parts.deliveryId, headers, token, now });
+}
+
+/** The request for an email, as the provider is open now. @throws RequestFault, TokenFault */
+async function readyRequest(
+  { reading, tokens, clock }: Opened,
+  job: Job,
+): Promise<{ readonly made: MadeRequest; readonly token: string | undefined }> {
+  let token: string | undefined;
+  try {
+    token = await tokens?.get();
+  } catch (error) {
+    throw new TokenFault(error instanceof Error ? error.message : String(error));
+  }
+  try {
+    return { made: makeRequest(reading, job, { token, now: clock.now() }), token };
+  } catch (error) {
+    throw new RequestFault(`The request of the profile cannot be made: ${error instanceof Error ? error.message : String(error)}`);
+  }
+}
+
+/** One attempt to hand an email over. */
+async function ask(opened: Opened, job: Job, gate: Gate): Promise<Outcome> {
+  const { profile, reading, agent, tokens, clock } = opened;
+  const { waitSeconds } = profile;
+  const { mostBytes } = profile.facts;
+  if (mostBytes !== undefined && job.mail.size > mostBytes) {
+    const reason = `The email has ${job.mail.size} bytes; this provider takes at most ${mostBytes}.`;
+    return { kind: 'rejected', phase: 'request', reply: undefined, cause: 'too-large', reason };
+  }
+  let hasLeft = false;
+  const end = new AbortController();
+  const timer = setTimeout(() => {
+    end.abort(Object.assign(new Error('too late'), { name: 'TimeoutError' }));
+  }, waitSeconds * 1000);
+  const left = (): void => {
+    hasLeft = true;
   };
+  const options = { dispatcher: agent, signal: end.signal, left };
+  try {
+    const { made, token } = await readyRequest(opened, job);
+    let answer = await exchange(made, gate.mayLeave, options);
+    if (answer.status === 401 && tokens !== undefined && token !== undefined) {
+      // It may have expired early, or been revoked. The first request was refused, so it can be repeated; its content has left before.
+      tokens.drop(token);
+      const again = await readyRequest(opened, job);
+      answer = await exchange(again.made, () => Promise.resolve(true), options);
+    }
+    return reading.answer.read(answer, { address: job.envelope.to, now: clock.now() }).outcome;
+  } catch (error) {
+    if (error instanceof NotToBeSent) return NOT_SENT;
+    if (error instanceof RequestFault) return { kind: 'rejected', phase: 'request', reply: undefined, reason: error.message };
+    if (error instanceof TokenFault)
+      return { kind: 'trouble', scope: 'provider', phase: 'login', reply: undefined, cause: 'authentication', reason: error.message };
+    return broken(error, reading.request.origin, { hasLeft, waitSeconds });
+  } finally {
+    clearTimeout(timer);
+  }
+}
+
+/** Statuses of a HEAD that show that something is at the address, though it wants another method or a key. */
+const SOMETHING_THERE = [400, 401, 403, 405, 406, 411, 415, 422];
+
+/** Calls the provider without an email. */
+async function examine({ profile, reading, agent, tokens, clock }: Opened): Promise<Finding[]> {
+  const from = performance.now();
+  const finding = (step: string, ok: boolean, more: { readonly detail: string; readonly hint?: string | undefined }): Finding => ({
+    step,
+    ok,
+    milliseconds: Math.round(performance.now() - from),
+    ...more,
+  });
+  const { makeCheck, origin } = reading.request;
+  const signal = AbortSignal.timeout(profile.waitSeconds * 1000);
+  const call = async ({ url, method, headers }: Pick<MadeRequest, 'url' | 'method' | 'headers'>): Promise<Answer> => {
+    const response = await requestOf(url, {
+      method: method,
+      headers: headers.flat(),
+      dispatcher: agent,
+      signal,
+    });
+    return answerOf(response);
+  };
+  try {
+    const token = await tokens?.get();
+    const tokenFinding = tokens === undefined ? [] : [finding('login', true, { detail: 'An access token was given.' })];
+    if (makeCheck === undefined) {
+      const url = profile.request.url.includes('{{') ? origin : profile.request.url;
+      const { status } = await call({ url, method: 'HEAD', headers: [] });
+      const ok = (status >= 200 && status < 300) || SOMETHING_THERE.includes(status);
+      const detail = `${url} answers ${status}. Whether it takes email shows with --to ADDRESS, or with a \`check\` in the profile.`;
+      return [...tokenFinding, finding('connect', ok, { detail, hint: ok ? undefined : 'Check request.url.' })];
+    }
+    const made = makeCheck({ token, now: clock.now() });
+    const answer = await call(made);
+    const ok = reading.isOk(answer, { address: '', now: clock.now() });
+    const shown = answer.content.replace(/\s+/g, ' ').slice(0, 300);
+    const detail = `${made.method} ${new URL(made.url).origin}${new URL(made.url).pathname} answers ${answer.status}${ok || shown === '' ? '' : `: ${shown}`}`;
+    return [
+      ...tokenFinding,
+      finding('check', ok, { detail, hint: ok ? undefined : 'Check the secrets of the provider, and `check` in its profile.' }),
+    ];
+  } catch (error) {
+    const isToken = error instanceof Error && error.message.startsWith('No access token');
+    const detail = isToken ? error.message : (broken(error, origin, { hasLeft: false, waitSeconds: profile.waitSeconds }).reason ?? '');
+    const hint = isToken ? 'Check authorisation in the profile.' : 'Check request.url, and whether a firewall is in the way.';
+    return [finding(isToken ? 'login' : 'connect', false, { detail, hint })];
+  }
+}
+
+/** Any HTTP mail API, spoken to as its profile says. */
+export function httpProvider(name: string, profile: HttpProfile, { isShared, within, clock }: HttpSurroundings): Provider {
+  const reading = readProfile(profile);
+  const agent = agentOf(profile, within);
+  const { token } = reading.request;
+  const tokens =
+    token === undefined
+      ? undefined
+      : tokenSource(token, { dispatcher: agent, waitMs: profile.waitSeconds * 1000, elapsed: () => clock.elapsed() });
+  const opened: Opened = { profile, reading, agent, tokens, clock };
+  const admit = admission(profile.connections, { isPacedByDomain: false, isShared });
+  const { idempotency } = profile.request;
 
   /** A request with a key may be repeated for as long as the provider remembers the key. */
   const repeatable = (outcome: Outcome): Outcome =>
-    outcome.kind !== 'uncertain' || request.idempotency === undefined
-      ? outcome
-      : { ...outcome, repeatableMs: request.idempotency.hours * HOUR_MS };
-
-  const outcomeOf = (found: Answer): Outcome => {
-    let parsed: unknown;
-    try {
-      parsed = JSON.parse(found.content);
-    } catch {
-      parsed = undefined;
-    }
-    const said = at(parsed, answer.reason);
-    const status = at(parsed, answer.status);
-    const enhanced = status !== undefined && /^[245]\.\d{1,3}\.\d{1,3}$/.test(status) ? status : undefined;
-    const row = httpVerdictRow(found.status);
-    const means = meaningOfStatus(found.status, answer.statuses);
-    let kind = means ?? row.kind;
-    // After the content has left only an answer that rules it out shows that nothing was accepted.
-    if (means === undefined && kind === 'uncertain' && answer.notAccepted.includes(found.status)) kind = 'trouble';
-    if (kind !== 'accepted') {
-      const word = answer.words.find(({ has }) => (said ?? found.content).toLowerCase().includes(has.toLowerCase()));
-      if (word !== undefined) kind = word.means;
-      else if (kind === 'rejected' && namesRecipient(said ?? found.content, enhanced)) kind = 'refused';
-    }
-    if (kind === 'accepted') return acceptedBy(found, parsed);
-    const location = found.headers['location'];
-    const redirected =
-      found.status >= 300 && found.status < 400
-        ? ` (to ${typeof location === 'string' ? location : 'nowhere'}; redirects are not followed)`
-        : '';
-    const words = `${said ?? found.content.replace(/\s+/g, ' ').slice(0, 500)}${redirected}`;
-    const reply: Reply = { code: found.status, enhanced, lines: [words === '' ? (STATUS_CODES[found.status] ?? '') : words] };
-    const wait = retryAfterMs(found.headers['retry-after'], Date.now());
-    return {
-      kind,
-      phase: 'answer',
-      reply,
-      ...(kind === 'trouble' ? { scope: row.kind === 'trouble' ? row.scope : 'provider' } : {}),
-      ...(kind === row.kind ? { cause: row.cause } : {}),
-      retryAfterMs: wait === undefined ? undefined : Math.min(wait, LONGEST_WAIT),
-    };
-  };
-
-  const acceptedBy = (found: Answer, parsed: unknown): Outcome => {
-    const field = /^header:(.*)$/.exec(answer.id ?? '')?.[1];
-    const header = field === undefined ? undefined : found.headers[field.toLowerCase()];
-    const providerId = field === undefined ? at(parsed, answer.id) : typeof header === 'string' ? header : undefined;
-    const reason =
-      answer.id === undefined || providerId !== undefined
-        ? `${found.status} ${STATUS_CODES[found.status] ?? ''}`.trim()
-        : `${found.status}, but the answer holds no id at ${answer.id}; callbacks cannot be matched by it.`;
-    return { kind: 'accepted', phase: 'answer', reply: undefined, reason, providerId };
-  };
+    outcome.kind !== 'uncertain' || idempotency === undefined ? outcome : { ...outcome, repeatableMs: idempotency.hours * HOUR_MS };
 
   return {
     name,
     kind: 'http',
-    where,
+    where: reading.request.origin,
     hand: (job, gate) =>
       admit(job, gate, async () => {
         const connected = gateOfConnected(gate);
-        const outcome = await ask(job, connected);
+        const outcome = await ask(opened, job, connected);
         connected.ended();
-        return outcome;
+        return repeatable(outcome);
       }),
-    async examine() {
-      const from = performance.now();
-      const finding = ({
-        step,
-        ok,
-        detail,
-        hint,
-      }: {
-        readonly step: string;
-        readonly ok: boolean;
-        readonly detail: string;
-        readonly hint?: string | undefined;
-      }): Finding => ({
-        step,
-        ok,
-        milliseconds: Math.round(performance.now() - from),
-        detail,
-        hint,
-      });
-      try {
-        const response = await requestOf(where, {
-          method: 'HEAD',
-          dispatcher: agent,
-          signal: AbortSignal.timeout(profile.waitSeconds * 1000),
-        });
-        await response.body.dump();
-        return [
-          finding({
-            step: 'connect',
-            ok: true,
-            detail: `${where} answers (${response.statusCode}). Whether it takes mail shows with --to ADDRESS.`,
-          }),
-        ];
-      } catch (error) {
-        return [
-          finding({
-            step: 'connect',
-            ok: false,
-            detail: broken(error, where, { hasLeft: false, waitSeconds: profile.waitSeconds }).reason ?? '',
-            hint: 'Check request.url, and whether a firewall is in the way.',
-          }),
-        ];
-      }
-    },
+    examine: () => examine(opened),
     close: () => {
       void agent.close();
     },

@@ -2,7 +2,7 @@ export { makeProviders, type ProvidersOf } from './make-provider.js';
 export { captureProvider } from './capture.js';
 export { OPEN_GATE, type Gate, type HandOverStep, type Job, type Provider, type MailParts } from './provider.js';
 export { providerProbe, type ProviderProbe } from './probe.js';
-export { Callbacks, type EventMeaning, CallbackSignature, readProfile, HttpProfile } from './profile.js';
+export { HttpProfile } from './profile.js';
 export { providerStates } from './tables.js';
 export { providerStore, type ProviderRecords } from './queries.js';
 export { smtpProvider } from './smtp.js';

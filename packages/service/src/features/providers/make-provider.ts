@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Logger } from 'pino';
+import type { Clock } from '../../kernel/index.js';
 import type { ProvidersSettings, ProviderSettings } from './settings.js';
 import { captureProvider } from './capture.js';
 import { fileProvider } from './file.js';
@@ -18,6 +19,7 @@ interface Surroundings {
   readonly helloName: string;
   /** A path of the configuration, from its folder on. */
   readonly within: (path: string) => string;
+  readonly clock: Pick<Clock, 'now' | 'elapsed'>;
   readonly log: Logger;
   /** Puts an email where it can be looked at. */
   readonly capture: (job: Job) => Promise<void>;
@@ -26,7 +28,11 @@ interface Surroundings {
 }
 
 /** The provider that a part of the configuration describes. */
-function makeProvider(name: string, settings: ProviderSettings, { helloName, within, log, capture, isShared }: Surroundings): Provider {
+function makeProvider(
+  name: string,
+  settings: ProviderSettings,
+  { helloName, within, clock, log, capture, isShared }: Surroundings,
+): Provider {
   switch (settings.kind) {
     case 'smtp': {
       const { host, port, tls, user, password, token, waits } = settings;
@@ -57,7 +63,7 @@ function makeProvider(name: string, settings: ProviderSettings, { helloName, wit
       });
     }
     case 'http':
-      return httpProvider(name, settings, { isShared: isShared(name) });
+      return httpProvider(name, settings, { isShared: isShared(name), within, clock });
     case 'file':
       return fileProvider(name, settings.mbox === undefined ? { folder: within(settings.folder ?? '') } : { mbox: within(settings.mbox) });
     case 'log':

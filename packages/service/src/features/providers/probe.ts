@@ -1,5 +1,5 @@
 import { signMail, type SigningKey } from '@verbalis/core/dkim';
-import { addressText, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
+import { addressText, bytesOf, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
 import { replyText } from '@verbalis/core/smtp';
 import type { Clock } from '../../kernel/index.js';
 import { OPEN_GATE, type Provider } from './provider.js';
@@ -25,6 +25,23 @@ export type ProviderProbe = (
   content?: ProbeContent,
 ) => Promise<{ kind: string; detail: string }>;
 
+/** What shows whether letters beyond ASCII, HTML and files arrive: all that a template may have. */
+const SAMPLE_FILE = { name: 'Zeichen ✓.txt', type: 'text/plain', text: 'Größe: 5 €\n' };
+const SAMPLE_NAME = 'Ása Þórsdóttir';
+
+function sampleContent(provider: string): ProbeContent {
+  const text = `This is a test email through the provider "${provider}".\nIts text, its HTML and its attachment have letters beyond ASCII: äöü € ✓\n`;
+  return {
+    subject: `Test of the provider ${provider} ✓`,
+    text,
+    html: `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Test</title></head><body>${text
+      .trim()
+      .split('\n')
+      .map((line) => `<p>${line.replace(/"/g, '&quot;')}</p>`)
+      .join('')}</body></html>`,
+  };
+}
+
 /** Hands one mail to a provider at once and outside of the queue, to see whether it takes it. */
 export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): ProviderProbe {
   return async (provider, space, to, content) => {
@@ -32,11 +49,12 @@ export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): Provi
     const address = parseAddress(to);
     if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
     const id = `test-${clock.now()}@${from.domain}`;
-    const subject = content?.subject ?? `Test of the provider ${provider.name}`;
-    const text = content?.text ?? `This is a test mail of the provider "${provider.name}".\nIf you can read it, it works.\n`;
+    const { subject, text, html } = content ?? sampleContent(provider.name);
+    const attachments =
+      content === undefined ? [{ name: SAMPLE_FILE.name, type: SAMPLE_FILE.type, body: bytesOf(Buffer.from(SAMPLE_FILE.text)) }] : [];
     const shared = {
       from,
-      to: [{ ...address, name: '' }],
+      to: [{ ...address, name: content === undefined ? SAMPLE_NAME : '' }],
       cc: [],
       replyTo: [],
       subject,
@@ -45,7 +63,8 @@ export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): Provi
     };
     const written = writeMail({
       ...shared,
-      ...(content === undefined ? {} : { html: content.html }),
+      html,
+      attachments,
       messageId: id,
       date: clock.now(),
       boundary: '=_test',
@@ -53,10 +72,10 @@ export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): Provi
     const mail = prefixed(await signMail(written, keysFor(from.domain), clock.now()), written);
     const parts = {
       ...shared,
-      html: content?.html,
+      html,
       messageId: id,
       deliveryId: id,
-      attachments: [],
+      attachments,
       pictures: [],
       inReplyTo: undefined,
       references: [],

@@ -16,6 +16,7 @@ inThread<PoolThreadData>((remote, { settings, folder, threads, routes }) => {
   const log = pino({ level: settings.log.level, base: undefined }, pino.destination({ dest: 2, sync: true }));
   const surroundings = {
     within: (path: string) => (isAbsolute(path) ? path : join(folder, path)),
+    clock: { now: () => Date.now(), elapsed: () => performance.now() },
     log,
     isShared: (provider: string) => isShared(routes, provider),
     capture: () => Promise.reject(new Error('Captured mail is kept by the main thread.')),

@@ -1,7 +1,8 @@
-import { createHmac, generateKeyPairSync, sign } from 'node:crypto';
+import { constants, createHash, createHmac, generateKeyPairSync, sign, type KeyObject } from 'node:crypto';
 import { describe as group, expect, test } from '@jest/globals';
-import { CallbackSignature } from '../providers/index.js';
-import { verifyCall } from './verify.js';
+import { ProfileFaults } from './faults.js';
+import { CallbackSignature } from './schema-callbacks.js';
+import { readSignature } from './signature.js';
 
 const NOW = Date.parse('2026-11-20T08:00:00Z');
 const BODY = Buffer.from('{"event":"arrived","to":"ása@post.example"}');
@@ -11,12 +12,23 @@ const seconds = (offset = 0) => String(NOW / 1000 + offset);
 
 /** Whether a call passes, or why not. */
 function verdict(signature: object, headers: Record<string, string | string[]>, body: Buffer = BODY): true | string {
-  const found = verifyCall(CallbackSignature.parse(signature), headers, body, NOW);
+  const faults = new ProfileFaults();
+  const read = readSignature(CallbackSignature.parse(signature), faults);
+  expect(faults.list).toEqual([]);
+  const lower = Object.fromEntries(Object.entries(headers).map(([name, value]) => [name.toLowerCase(), value]));
+  const call = { method: 'POST', url: 'https://mail.example/v1/callbacks/x?token=a%20long%20secret', headers: lower, body };
+  let outside: unknown;
+  try {
+    outside = JSON.parse(body.toString());
+  } catch {
+    outside = undefined;
+  }
+  const found = read.verify({ call, outside, now: NOW });
   return found.ok ? true : found.why;
 }
 
 group('HMAC-SHA256', () => {
-  const plain = { kind: 'hmac-sha256', secret: 'a secret', header: 'X-Signature' };
+  const plain = { kind: 'hmac', secret: 'a secret', signature: 'header:X-Signature' };
   test('of the body, in hex or base64, with or without a word before it', () => {
     expect(verdict(plain, { 'x-signature': hmac(BODY) })).toBe(true);
     expect(verdict(plain, { 'x-signature': hmac(BODY).toUpperCase() })).toBe(true);
@@ -28,8 +40,8 @@ group('HMAC-SHA256', () => {
   test.each([
     ['another body', { 'x-signature': hmac('other') }, 'not right'],
     ['another secret', { 'x-signature': hmac(BODY, 'b secret') }, 'not right'],
-    ['no field', {}, '"X-Signature" is missing'],
-    ['an empty one', { 'x-signature': '' }, 'is missing'],
+    ['no field', {}, 'no signature at header:X-Signature'],
+    ['an empty one', { 'x-signature': '' }, 'no signature at'],
     ['half of it', { 'x-signature': hmac(BODY).slice(0, 32) }, 'not right'],
     ['what is no hex', { 'x-signature': 'zz'.repeat(32) }, 'not right'],
     ['more than it', { 'x-signature': `${hmac(BODY)}00` }, 'not right'],
@@ -37,7 +49,7 @@ group('HMAC-SHA256', () => {
     expect(verdict(plain, headers as Record<string, string>)).toEqual(expect.stringContaining(why));
   });
 
-  const timed = { ...plain, timestampHeader: 'X-Time', signed: '{{ timestamp }}.{{ body }}' };
+  const timed = { ...plain, timestamp: 'header:X-Time', signed: '{{ timestamp }}.{{ body }}' };
   test.each([
     ['now', 0, true],
     ['at the edge', -300, true],
@@ -87,7 +99,7 @@ group('Ed25519', () => {
     ['as 32 bytes in base64', raw],
     ['in PEM', pem],
   ])('a key %s', (_name, key) => {
-    const one = { kind: 'ed25519', publicKey: key, header: 'X-Signature', encoding: 'base64' };
+    const one = { kind: 'ed25519', publicKey: key, signature: 'header:X-Signature', encoding: 'base64' };
     expect(verdict(one, { 'x-signature': signature.toString('base64') })).toBe(true);
     expect(verdict(one, { 'x-signature': signature.toString('base64') }, Buffer.from('other'))).not.toBe(true);
     expect(verdict(one, { 'x-signature': Buffer.alloc(64).toString('base64') })).not.toBe(true);
@@ -95,8 +107,85 @@ group('Ed25519', () => {
   });
 });
 
+group('RSA and ECDSA', () => {
+  const rsa = generateKeyPairSync('rsa', { modulusLength: 2048 });
+  const ec = generateKeyPairSync('ec', { namedCurve: 'P-256' });
+  const pem = (key: KeyObject): string => key.export({ format: 'pem', type: 'spki' }) as string;
+  test.each<[string, object, Buffer]>([
+    ['RSA PKCS #1', { kind: 'rsa', publicKey: pem(rsa.publicKey) }, sign('sha256', BODY, rsa.privateKey)],
+    [
+      'RSA-PSS',
+      { kind: 'rsa', padding: 'pss', publicKey: pem(rsa.publicKey) },
+      sign('sha256', BODY, { key: rsa.privateKey, padding: constants.RSA_PKCS1_PSS_PADDING, saltLength: 32 }),
+    ],
+    ['RSA with SHA-1', { kind: 'rsa', hash: 'sha1', publicKey: pem(rsa.publicKey) }, sign('sha1', BODY, rsa.privateKey)],
+    ['ECDSA in DER', { kind: 'ecdsa', publicKey: pem(ec.publicKey) }, sign('sha256', BODY, ec.privateKey)],
+    [
+      'ECDSA plain',
+      { kind: 'ecdsa', form: 'plain', publicKey: pem(ec.publicKey) },
+      sign('sha256', BODY, { key: ec.privateKey, dsaEncoding: 'ieee-p1363' }),
+    ],
+  ])('%s', (_name, kind, signature) => {
+    const all = { ...kind, signature: 'header:X-Signature' };
+    expect(verdict(all, { 'x-signature': signature.toString('base64') })).toBe(true);
+    expect(verdict(all, { 'x-signature': signature.toString('base64') }, Buffer.from('other'))).not.toBe(true);
+    for (const wrong of ['', 'AAAA', Buffer.alloc(256).toString('base64')]) expect(verdict(all, { 'x-signature': wrong })).not.toBe(true);
+  });
+  test('several keys by their id, while one is changed for another', () => {
+    const other = generateKeyPairSync('rsa', { modulusLength: 2048 });
+    const all = {
+      kind: 'rsa',
+      publicKeys: { old: pem(other.publicKey), new: pem(rsa.publicKey) },
+      keyId: 'header:X-Key',
+      signature: 'header:X-Signature',
+    };
+    const given = sign('sha256', BODY, rsa.privateKey).toString('base64');
+    expect(verdict(all, { 'x-signature': given, 'x-key': 'new' })).toBe(true);
+    expect(verdict(all, { 'x-signature': given, 'x-key': 'old' })).not.toBe(true);
+    expect(verdict(all, { 'x-signature': given, 'x-key': 'none' })).not.toBe(true);
+  });
+});
+
+group('what is signed can be put together in any way', () => {
+  const base = { kind: 'hmac', secret: 'a secret', signature: 'header:X-Signature' };
+  test('values of the body, the address, the method, the fields of a form in order', () => {
+    const url = 'https://mail.example/v1/callbacks/x?token=a%20long%20secret';
+    expect(
+      verdict(
+        { ...base, values: { event: '$.event', token: 'query:token' }, signed: '{{ method }} {{ url }}\n{{ event }}{{ token }}' },
+        { 'x-signature': hmac(`POST ${url}\narriveda long secret`) },
+      ),
+    ).toBe(true);
+    expect(verdict({ ...base, signed: '{{ sortedFields }}' }, { 'x-signature': hmac('eventarrivedtoása@post.example') })).toBe(true);
+  });
+  test('steps: a hash of the body in a canonical text', () => {
+    const hash = createHash('sha256').update(BODY).digest('base64');
+    const steps = [{ name: 'digest', hash: 'sha256', of: '{{ body }}', as: 'base64' }];
+    expect(verdict({ ...base, steps, signed: 'v1:{{ digest }}' }, { 'x-signature': hmac(`v1:${hash}`) })).toBe(true);
+  });
+  test('a signature in the body, or in the query', () => {
+    const body = Buffer.from(JSON.stringify({ token: 't1', sig: { value: hmac('t1') } }));
+    const inBody = { ...base, signature: '$.sig.value', values: { token: '$.token' }, signed: '{{ token }}' };
+    expect(verdict(inBody, {}, body)).toBe(true);
+    expect(verdict(inBody, {}, Buffer.from(body.toString().replace('"t1"', '"t2"')))).not.toBe(true);
+    expect(verdict({ kind: 'secret', at: 'query:token', value: 'a long secret' }, {})).toBe(true);
+    expect(verdict({ kind: 'secret', at: 'query:token', value: 'another secret' }, {})).not.toBe(true);
+  });
+  test('names that nothing stands behind are faults, with what was likely meant', () => {
+    const faults = new ProfileFaults();
+    readSignature(
+      CallbackSignature.parse({ ...base, signed: '{{ boddy }}', steps: [{ name: 'a', hash: 'md5', of: '{{ later }}' }] }),
+      faults,
+    );
+    expect(faults.list.map(({ path, message, hint }) => `${path} ${message} ${hint ?? ''}`.trim())).toEqual([
+      expect.stringMatching(/^callbacks\.signature\.steps\.0\.of uses "later", which there is not\./),
+      'callbacks.signature.signed uses "boddy", which there is not. Did you mean "body"?',
+    ]);
+  });
+});
+
 group('a shared secret, and basic authentication', () => {
-  const secret = { kind: 'secret', header: 'X-Secret', value: 'a long secret' };
+  const secret = { kind: 'secret', at: 'header:X-Secret', value: 'a long secret' };
   const basic = { kind: 'basic', user: 'harbour', password: 'a long password' };
   const login = (text: string) => ({ authorization: `Basic ${Buffer.from(text).toString('base64')}` });
   test.each([

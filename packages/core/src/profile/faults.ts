@@ -1,0 +1,17 @@
+/** Something in a profile that cannot work, with the setting that it stands in. */
+export interface ProfileFault {
+  /** Within the profile: "answer.words.0.matches". */
+  readonly path: string;
+  /** A sentence that goes on from the path: "is not a valid JSONPath: …". */
+  readonly message: string;
+  readonly hint?: string | undefined;
+}
+
+/** Collects what is wrong with a profile, so that all of it is reported at once. */
+export class ProfileFaults {
+  readonly list: ProfileFault[] = [];
+
+  add(path: string, message: string, hint?: string): void {
+    this.list.push({ path, message, ...(hint === undefined ? {} : { hint }) });
+  }
+}

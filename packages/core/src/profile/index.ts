@@ -1,0 +1,13 @@
+export { PROFILE_SHAPE, type Profile } from './schema.js';
+export { type EventMeaning } from './schema-callbacks.js';
+export { type AnswerMeaning } from './schema-answer.js';
+export { readProfile, type ReadCallbacks, type ReadProfile } from './read-profile.js';
+export { type MadeRequest, type ReadRequest, type RequestInput, type TokenRequest } from './request.js';
+export { type Answer, type AnswerContext, type AnswerReading, type ReadAnswer } from './answer.js';
+export { type Call, type CallContent, type ReadContent } from './call.js';
+export { type CallbackEvent, type RawEvent, type ReadEvents } from './callback-events.js';
+export { type HandshakeAnswer, type MeetHandshake } from './handshake.js';
+export { isHostOf, type KeyFetch, type ReadSignature, type SignatureVerdict } from './signature.js';
+export { UnreadableContent } from './contents.js';
+export { type ProfileFault } from './faults.js';
+export { MESSAGE_NAMES, type MessageView } from './message-names.js';

@@ -1,0 +1,79 @@
+import type { TokenRequest } from '@verbalis/core/profile';
+import {
+  allowInsecureRequests,
+  clientCredentialsGrantRequest,
+  ClientSecretBasic,
+  ClientSecretPost,
+  customFetch,
+  processClientCredentialsResponse,
+  ResponseBodyError,
+  type CustomFetchOptions,
+} from 'oauth4webapi';
+import { fetch, type Dispatcher, type RequestInit } from 'undici';
+
+/** An access token of a provider (RFC 6749 4.4): fetched once for all who wait, kept, fetched anew before it expires. */
+export interface TokenSource {
+  /** @throws Error that says why there is none */
+  readonly get: () => Promise<string>;
+  /** The provider has refused it. */
+  readonly drop: (token: string) => void;
+}
+
+export interface TokenOptions {
+  readonly dispatcher: Dispatcher;
+  readonly waitMs: number;
+  /** Monotonic, in milliseconds. */
+  readonly elapsed: () => number;
+}
+
+/** A token of which nothing else is known is fetched anew after this, in seconds. */
+const USUAL_SECONDS = 3600;
+/** So much of its life before its end a token is fetched anew. */
+const EARLY = 0.1;
+
+export function tokenSource(request: TokenRequest, { dispatcher, waitMs, elapsed }: TokenOptions): TokenSource {
+  const { tokenUrl, clientId, clientSecret, scope, audience, sendsAs } = request;
+  const { origin } = new URL(tokenUrl);
+  const server = { issuer: origin, token_endpoint: tokenUrl };
+  const client = { client_id: clientId };
+  let kept: { readonly token: string; readonly until: number } | undefined;
+  let underWay: Promise<string> | undefined;
+
+  async function fetchToken(): Promise<string> {
+    const parameters: Record<string, string> = {
+      ...(scope === undefined ? {} : { scope }),
+      ...(audience === undefined ? {} : { audience }),
+    };
+    const options = {
+      // The configuration names the address, also where it has no TLS: a provider on this machine.
+      [allowInsecureRequests]: true,
+      [customFetch]: (url: string, init: CustomFetchOptions<'POST', URLSearchParams>) =>
+        fetch(url, { ...(init as unknown as RequestInit), dispatcher }) as unknown as Promise<Response>,
+      signal: AbortSignal.timeout(waitMs),
+    };
+    const authentication = sendsAs === 'basic' ? ClientSecretBasic(clientSecret) : ClientSecretPost(clientSecret);
+    try {
+      const response = await clientCredentialsGrantRequest(server, client, authentication, parameters, options);
+      const { access_token: token, expires_in: seconds = USUAL_SECONDS } = await processClientCredentialsResponse(server, client, response);
+      kept = { token, until: elapsed() + seconds * 1000 * (1 - EARLY) };
+      return token;
+    } catch (error) {
+      const { message, cause } = error as Error & { readonly cause?: { readonly code?: string } };
+      const why = error instanceof ResponseBodyError ? `${error.status} ${error.error}` : (cause?.code ?? message);
+      throw new Error(`No access token from ${origin}: ${why}.`);
+    }
+  }
+
+  return {
+    get: () => {
+      if (kept !== undefined && elapsed() < kept.until) return Promise.resolve(kept.token);
+      underWay ??= fetchToken().finally(() => {
+        underWay = undefined;
+      });
+      return underWay;
+    },
+    drop: (token) => {
+      if (kept?.token === token) kept = undefined;
+    },
+  };
+}
