@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { Writable } from 'node:stream';
@@ -6,7 +6,7 @@ import { createClient, type Client, type Message } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type Script, type SmtpSimulator } from '@verbalis/simulators';
-import { stringify } from 'yaml';
+import { parse, stringify } from 'yaml';
 import { LIMITS } from './limits.js';
 
 export const ROOT = resolve(import.meta.dirname, '../..');
@@ -58,6 +58,8 @@ export interface TestService {
   readonly simulator: SmtpSimulator;
   readonly logs: string[];
   readonly folder: string;
+  /** Changes the file of its configuration; a reload reads it. */
+  readonly rewrite: (change: (settings: Record<string, any>) => void) => void;
   /** The message, once every delivery is in one of these states. */
   readonly ended: (id: string, ...states: string[]) => Promise<Message>;
   readonly stop: () => Promise<void>;
@@ -71,6 +73,8 @@ export async function startTestService(
     provider?: { host: string; port: number };
     space?: string;
     clock?: Clock;
+    /** Is called before its configuration is read. */
+    before?: (folder: string) => void;
   } = {},
 ): Promise<TestService> {
   const { path, remove } = temporaryFolder();
@@ -111,8 +115,10 @@ export async function startTestService(
       done();
     },
   });
+  options.before?.(path);
   const service = await startService({
     config: readConfig(file, {}),
+    reread: () => readConfig(file, {}),
     operatorSecret: OPERATOR,
     logTo,
     ...(options.clock === undefined ? {} : { clock: options.clock }),
@@ -130,6 +136,11 @@ export async function startTestService(
     simulator,
     logs,
     folder: path,
+    rewrite: (change) => {
+      const settings = parse(readFileSync(file, 'utf8')) as Record<string, unknown>;
+      change(settings);
+      writeFileSync(file, stringify(settings));
+    },
     ended: (id, ...states) =>
       until(async () => {
         const message = await client.messages.get(id);

@@ -51,6 +51,7 @@ const FEATURES: readonly FeatureCommands[] = [
   {
     commands: [
       ['serve', 'set up: run the service'],
+      ['reload', 'set up: let a running service read its configuration again'],
       ['backup <file>', 'set up: copy the database, also of a running service'],
       ['prove', 'set up: kill a service under load, and hold what it says against what was received'],
     ],

@@ -1,11 +1,13 @@
 import { type Command } from 'commander';
-import { type Making } from '../command.js';
+import { type Making, type Remote } from '../command.js';
+import { connect } from '../connection.js';
 import { serve } from './serve.js';
 import { backup } from './backup.js';
+import { reload } from './configuration.js';
 import { prove, type ProveOptions } from './prove.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, example }: Making): void {
+export function define(root: Command, { run, remote, example }: Making): void {
   example(
     root
       .command('serve')
@@ -13,9 +15,16 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
       .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
       .option('--sign-in-link', 'print a link to the console, also where no terminal shows it')
+      .option('--check', 'only check the configuration and what was recorded beside profiles; status 1 when it is not right')
+      .option('--explain', 'only print each setting with where it came from, secrets masked')
       .option('--json', 'print where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
+
+  example(
+    remote(root.command('reload').description('set up: let a running service read its configuration again')),
+    'verbalis reload',
+  ).action((options: Remote) => run((output) => reload(connect(options), options, output)));
 
   example(
     root

@@ -1,6 +1,7 @@
 import { startService } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/settings';
+import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { UsageError, type ExitCode, type Output } from '../output.js';
+import { checkConfig, errorText, explainConfig, reloadText } from './configuration.js';
 
 const MOST_WORKERS = 64;
 
@@ -9,6 +10,8 @@ export interface ServeOptions {
   readonly json?: boolean;
   readonly workers?: string;
   readonly signInLink?: boolean;
+  readonly check?: boolean;
+  readonly explain?: boolean;
 }
 
 /** Runs the service until it is interrupted to end (SIGINT, SIGTERM). */
@@ -16,8 +19,23 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(workers) || workers < 1 || workers > MOST_WORKERS)
     throw new UsageError(`"${options.workers ?? ''}" is not a number of workers.`, `From 1 to ${MOST_WORKERS}.`);
-  const config = readConfig(options.config, process.env);
-  const service = await startService({ config, workers, operatorSecret: process.env['VERBALIS_OPERATOR_SECRET'] });
+  const reread = (): ReadConfig => readConfig(options.config, process.env);
+  if (options.check === true) return checkConfig(reread, output);
+  const config = reread();
+  if (options.explain === true) return explainConfig(config, options, output);
+  const operatorSecret = process.env['VERBALIS_OPERATOR_SECRET'];
+  const failed = (error: unknown): void => {
+    output.note(`Neither the new configuration nor the old one could be opened: ${error instanceof Error ? error.message : String(error)}`);
+    process.exit(1);
+  };
+  const service = await startService({ config, reread, failed, workers, operatorSecret });
+  // On a hang-up signal the configuration is read again; it ends nothing.
+  process.on('SIGHUP', () => {
+    service.reload().then(
+      (changes) => output.note(reloadText(changes)),
+      (error: unknown) => output.note(errorText(error)),
+    );
+  });
   const { url, metricsPort, returnsPort, submissionPort, submissionTlsPort, stop } = service;
   // Whoever reads the log of a service must not be able to sign in by it.
   const isShown = options.signInLink === true || (options.json !== true && process.stdout.isTTY);

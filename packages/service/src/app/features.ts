@@ -6,6 +6,7 @@ import { openAttachments } from '../features/attachments/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
+import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
 import { openDomains } from '../features/domains/index.js';
 import { openEditions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
@@ -26,7 +27,7 @@ import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
 import type { Access, Feature, Runtime, Reader, Secrets } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
-import type { Settings } from '../settings/index.js';
+import { explain, type Settings } from '../settings/index.js';
 
 export interface BuildOptions {
   readonly runtime: Runtime;
@@ -37,6 +38,11 @@ export interface BuildOptions {
   readonly folder: string;
   /** How many threads hand over; 0 where this one does. */
   readonly threads: number;
+  /** Where each setting came from. */
+  readonly origins: ReadonlyMap<string, string>;
+  readonly reloading: Pick<ConfigurationEndpoints, 'reload'>;
+  /** Where a mail folder cannot be published, the edition that is in use stays. */
+  readonly keepEditions: boolean;
 }
 
 export interface Built {
@@ -44,6 +50,8 @@ export interface Built {
   readonly features: readonly Feature[];
   readonly access: Access;
   readonly signInLink: (base: string) => Promise<string>;
+  /** Publishes the folders of other spaces than those it was opened with. @throws Refusal, StartError */
+  readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
   /** For the pages that need no key. */
   readonly suppressing: ReturnType<typeof openSuppressions>['suppressing'];
   readonly returnsPort: () => number;
@@ -107,6 +115,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   return {
     access,
     signInLink,
+    publishFolders: writing.publishFolders,
     suppressing: writing.suppressing,
     returnsPort: receiving.returns.port,
     submissionPort: receiving.submission.port,
@@ -134,7 +143,10 @@ interface Below {
 }
 
 /** What people look at and are notified of. */
-function openUpper({ runtime, store, settings, secrets }: BuildOptions, { writing, sending, receiving }: Below): Feature[] {
+function openUpper(
+  { runtime, store, settings, secrets, folder, origins, reloading }: BuildOptions,
+  { writing, sending, receiving }: Below,
+): Feature[] {
   const { spaces } = settings;
   const { accept, feed, suppressing } = writing;
   const operators = new Map(Object.entries(spaces).map(([name, { operator }]) => [name, operator]));
@@ -157,6 +169,7 @@ function openUpper({ runtime, store, settings, secrets }: BuildOptions, { writin
     openAlerts(runtime, { store, settings, feed, accept, operators, meaningless: receiving.callbacks.meaningless }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
+    openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,
       key: secrets.keyFor('erasure'),
@@ -175,10 +188,10 @@ function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdit
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
 /** What a message is made of, and what is known about it. */
-async function openWriting({ runtime, store, settings, secrets }: BuildOptions, upper: Later) {
+async function openWriting({ runtime, store, settings, secrets, keepEditions }: BuildOptions, upper: Later) {
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
-  const { editions, feature: editing } = await openEditions(runtime, { store, spaces, isNeeded });
+  const { editions, publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, isNeeded, keepEditions });
   const { signing, feature: domains } = openDomains(runtime, {
     store,
     master: secrets.keyFor('signing'),
@@ -199,7 +212,17 @@ async function openWriting({ runtime, store, settings, secrets }: BuildOptions, 
     waitsFor: (delivery) => upper.waitsFor(delivery),
   });
   const { feed, feature: events } = openEvents(runtime, store);
-  return { editions, editing, signing, suppressing, suppressionFor, accept, feed, features: [domains, messages, suppressions, events] };
+  return {
+    editions,
+    editing,
+    publishFolders,
+    signing,
+    suppressing,
+    suppressionFor,
+    accept,
+    feed,
+    features: [domains, messages, suppressions, events],
+  };
 }
 
 /** What hands messages over to providers. */

@@ -3,6 +3,7 @@ import { alertEndpoints } from './alerts/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
+import { configurationEndpoints } from './configuration/index.js';
 import { domainEndpoints } from './domains/index.js';
 import { editionEndpoints } from './editions/index.js';
 import { holdEndpoints } from './holds/index.js';
@@ -171,6 +172,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'track',
       groups: [{ name: 'addresses', description: 'What is known about one address.' }],
       endpoints: addressEndpoints,
+    },
+  },
+  {
+    name: 'configuration',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'configuration', description: 'The settings in force.' }],
+      endpoints: configurationEndpoints,
     },
   },
   { name: 'console' },

@@ -25,6 +25,8 @@ export interface Runtime {
 /** What runs by itself. */
 export interface Running {
   readonly start: () => void;
+  /** Begins nothing more; what is under way with the outside may go on until `stop`. The same as `stop` where there is no such thing. */
+  readonly rest?: () => Promise<void>;
   /** Ends when nothing of it is under way. */
   readonly stop: () => Promise<void>;
 }

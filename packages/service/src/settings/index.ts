@@ -1,2 +1,3 @@
 export { readConfig, type ReadConfig } from './read.js';
+export { differences, explain, type SettingChange, type SettingView } from './explain.js';
 export { Settings } from './schema.js';

@@ -2,10 +2,11 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { readFilter } from '@verbalis/core/events';
 import { didYouMean } from '@verbalis/core/problems';
-import { readProfile } from '@verbalis/core/profile';
 import { parse } from 'yaml';
 import { z } from 'zod';
 import { StartError, type RequestProblem } from '../kernel/index.js';
+import { expandProfiles, isRecord, noteOrigins, profileFaults, readSecretFiles, type Json } from './expand.js';
+import { chosen, inWords, unwrap } from './in-words.js';
 import { Settings } from './schema.js';
 
 /** All that is wrong with the configuration, at once. */
@@ -24,12 +25,6 @@ export interface ReadConfig {
 
 /** Variables that speak to the command line, not to the service. */
 const NOT_SETTINGS = new Set(['VERBALIS_CONFIG', 'VERBALIS_URL', 'VERBALIS_KEY', 'VERBALIS_OPERATOR_SECRET', 'VERBALIS_CI']);
-
-type Json = Record<string, unknown>;
-
-function isRecord(value: unknown): value is Json {
-  return typeof value === 'object' && value !== null && !Array.isArray(value);
-}
 
 /**
  * Reads the configuration: the file, then variables over it.
@@ -52,19 +47,17 @@ export function readConfig(file: string | undefined, env: Readonly<Record<string
     throw configError(path, [{ path: '(file)', message: 'does not exist.', hint: 'Name another with --config FILE.' }]);
   }
   const origins = new Map<string, string>();
-  note(raw, '', path, origins);
+  noteOrigins(raw, '', path, origins);
+  const expanding = { raw, folder: dirname(path), origins, faults };
+  expandProfiles(expanding);
   applyVariables(raw, env, origins, faults);
+  readSecretFiles(expanding);
   const parsed = Settings.safeParse(raw);
-  if (!parsed.success) faults.push(...parsed.error.issues.flatMap(inWords));
+  if (!parsed.success) faults.push(...parsed.error.issues.flatMap((issue) => inWords(issue, raw)));
   if (faults.length > 0 || !parsed.success) throw configError(path, faults);
-  faults.push(...crossFaults(parsed.data));
+  faults.push(...crossFaults(parsed.data), ...profileFaults(parsed.data, dirname(path)));
   if (faults.length > 0) throw configError(path, faults);
   return { settings: parsed.data, folder: dirname(path), origins };
-}
-
-function note(value: unknown, path: string, from: string, origins: Map<string, string>): void {
-  if (isRecord(value)) for (const [key, inner] of Object.entries(value)) note(inner, path === '' ? key : `${path}.${key}`, from, origins);
-  else origins.set(path, from);
 }
 
 function shout(key: string): string {
@@ -77,23 +70,6 @@ function shout(key: string): string {
 interface Leaf {
   readonly path: readonly string[];
   readonly schema: z.ZodType;
-}
-
-function unwrap(schema: z.ZodType): z.ZodType {
-  let at = schema;
-  while (at instanceof z.ZodDefault || at instanceof z.ZodPrefault || at instanceof z.ZodOptional) at = at.unwrap() as z.ZodType;
-  return at;
-}
-
-/** Of a choice by kind, what the file has chosen. */
-function chosen(schema: z.ZodType, raw: unknown): z.ZodType {
-  if (!(schema instanceof z.ZodDiscriminatedUnion)) return schema;
-  const kind = isRecord(raw) ? raw['kind'] : undefined;
-  const option = (schema.options as readonly z.ZodType[]).find((zodType) => {
-    const { shape } = zodType as z.ZodObject;
-    return (shape['kind'] as z.ZodType).safeParse(kind).success;
-  });
-  return option ?? schema;
 }
 
 /** Every setting that a variable can name: those of the schema, and those of the entries that the file has. */
@@ -149,39 +125,10 @@ function typed(value: string, schema: z.ZodType): unknown {
   return value;
 }
 
-function inWords(issue: z.core.$ZodIssue): RequestProblem[] {
-  const path = issue.path.map(String).join('.');
-  if (issue.code === 'unrecognized_keys') {
-    let at: z.ZodType | undefined = Settings;
-    for (const step of issue.path) {
-      const bare: z.ZodType = unwrap(at);
-      at =
-        bare instanceof z.ZodObject
-          ? (bare.shape as Record<string, z.ZodType>)[String(step)]
-          : bare instanceof z.ZodRecord
-            ? (bare.valueType as z.ZodType)
-            : undefined;
-      if (at === undefined) break;
-    }
-    const bare = at === undefined ? undefined : unwrap(at);
-    const known = bare instanceof z.ZodObject ? Object.keys(bare.shape) : [];
-    return issue.keys.map((key) => {
-      const hint = didYouMean(key, known);
-      return { path: path === '' ? key : `${path}.${key}`, message: 'is no setting.', ...(hint === undefined ? {} : { hint }) };
-    });
-  }
-  if (issue.code === 'invalid_union' && issue.discriminator !== undefined) {
-    return [{ path: `${path}.${issue.discriminator}`, message: 'must be one of smtp, http, file, log, capture.' }];
-  }
-  return [{ path: path === '' ? '(file)' : path, message: `${issue.message.replace(/^Invalid input: /, '')}.` }];
-}
-
 /** What no single setting shows: names that must exist elsewhere. */
 function crossFaults(settings: Settings): RequestProblem[] {
   const providers = Object.keys(settings.providers);
   const profiles = Object.entries(settings.providers).flatMap(([name, provider]): RequestProblem[] => {
-    if (provider.kind === 'http')
-      return readProfile(provider).faults.map(({ path, ...fault }) => ({ path: `providers.${name}.${path}`, ...fault }));
     if (provider.kind === 'smtp' && provider.user !== undefined && (provider.password === undefined) === (provider.token === undefined))
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
     return [];

@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe as group, expect, test } from '@jest/globals';
@@ -120,5 +120,100 @@ group('every fault at once, each with its path and a way out', () => {
   test('a file that is not there, and one that is no YAML', () => {
     expect(() => readConfig(join(folder, 'none.yaml'), {})).toThrow(/does not exist/);
     expect(() => readConfig(written('a: [1, 2'), {})).toThrow(StartError);
+  });
+});
+
+group('a provider described elsewhere', () => {
+  const at = mkdtempSync(join(folder, 'profiles-'));
+  const profile = (text: string, examples: Record<string, string> = {}): string => {
+    const dir = mkdtempSync(join(at, 'p-'));
+    writeFileSync(join(dir, 'profile.yaml'), text);
+    mkdirSync(join(dir, 'examples'));
+    for (const [name, example] of Object.entries(examples)) writeFileSync(join(dir, 'examples', name), example);
+    return dir;
+  };
+  const PROFILE = `
+request: { url: 'https://parcel.example/send', headers: { X-Key: '{{ secrets.key }}', X-Deck: lower }, json: { to: '{{ message.recipient.address }}' } }
+answer: { id: $.id, reason: $.why, words: [{ has: no such house, means: refused, cause: mailbox-unknown }] }
+callbacks:
+  signature: { kind: hmac, secret: known to both, signature: header:X-Sig }
+  fields: { type: $.what, address: $.to }
+  words: { arrived: delivered }
+`;
+  const using = (dir: string, more = ''): string =>
+    `providers:\n  parcel: { kind: http, profile: '${dir}', secrets: { key: k1 }${more} }\n`;
+
+  test('the profile is filled in, and what stands in the configuration or in a variable goes before it', () => {
+    const dir = profile(PROFILE);
+    const { settings, origins } = readConfig(written(using(dir, ', request: { headers: { X-Deck: upper } }')), {
+      VERBALIS_PROVIDERS_PARCEL_SECRETS_KEY: 'from outside',
+    });
+    expect(settings.providers['parcel']).toMatchObject({
+      request: { url: 'https://parcel.example/send', headers: { 'X-Key': '{{ secrets.key }}', 'X-Deck': 'upper' } },
+      secrets: { key: 'from outside' },
+    });
+    expect(origins.get('providers.parcel.request.url')).toBe(join(dir, 'profile.yaml'));
+    expect(origins.get('providers.parcel.request.headers.X-Deck')).toMatch(/\d\.yaml$/);
+  });
+
+  test('secrets from files, without the end of their last line', () => {
+    const file = join(at, 'key');
+    writeFileSync(file, 's3cret\n');
+    const { settings, origins } = readConfig(
+      written(`providers:
+  relay: { kind: smtp, host: relay.example, port: 587, user: harbour, passwordFile: '${file}' }
+  parcel: { kind: http, secretFiles: { key: '${file}' }, request: { url: 'https://{{ secrets.key }}.example', json: {} } }
+`),
+      {},
+    );
+    expect(settings.providers).toMatchObject({ relay: { password: 's3cret' }, parcel: { secrets: { key: 's3cret' } } });
+    expect(origins.get('providers.relay.password')).toBe(file);
+    expect(faults(`providers: { relay: { kind: smtp, host: r.example, port: 25, user: u, password: p, passwordFile: nowhere } }`)).toEqual([
+      'providers.relay.passwordFile: stands beside password. Keep one of them.',
+      expect.stringMatching(/^providers\.relay\.passwordFile: cannot be read: .*nowhere \(ENOENT\)\.$/),
+    ]);
+  });
+
+  test('what was recorded beside it must be read as it says', () => {
+    const good = {
+      'no.http': 'HTTP/1.1 422 No\nVerbalis-Expect: refused mailbox-unknown\n\n{"why":"No such house"}\n',
+      'yes.http': 'HTTP/1.1 200 OK\r\nVerbalis-Expect: accepted 7\r\n\r\n{"id":7}\r\n',
+      'call.http':
+        'POST /v1/callbacks/parcel HTTP/1.1\nVerbalis-Expect: delivered a@b.example; unknown\n\n[{"what":"Arrived","to":"a@b.example"},{"what":"?"}]\n',
+    };
+    expect(faults(using(profile(PROFILE, good)))).toEqual([]);
+    const wrong = faults(
+      using(
+        profile(PROFILE, {
+          ...good,
+          'a.http': 'HTTP/1.1 422 No\nVerbalis-Expect: deferred\n\n{"why":"No such house"}\n',
+          'b.http': 'HTTP/1.1 200 OK\n\n{}\n',
+          'c.http': 'POST /x HTTP/1.1\nVerbalis-Expect: delivered\nVerbalis-At: 2026-11-28T10:00:00Z\nX-Sig: 00\n\n{"what":"arrived"}\n',
+          'd.http': 'HTTP/1.1 200 OK\nVerbalis-Expct: accepted\n\n{}\n',
+        }),
+      ),
+    );
+    expect(wrong).toEqual([
+      expect.stringMatching(/examples\/a\.http\): It is read as "refused mailbox-unknown" \(by answer\.words\.0\), not as "deferred"\.$/),
+      expect.stringMatching(/b\.http\): It does not say what is expected/),
+      expect.stringMatching(/c\.http\): Its signature does not fit: The signature is not right\.$/),
+      expect.stringMatching(/d\.http\): There is no field "verbalis-expct"\. Did you mean "verbalis-expect"\?$/),
+    ]);
+  });
+
+  test('a kind that is none, and a step that fits no form, are answered with what was likely meant', () => {
+    const base = "providers:\n  x:\n    kind: http\n    request: { url: 'https://x.example', json: {} }\n";
+    expect(faults(`${base}    authorisation: { kind: baerer, token: x }\n`)).toEqual([
+      'providers.x.authorisation.kind: must be one of basic, bearer, header, query, client-credentials, signed. Did you mean "bearer"?',
+    ]);
+    expect(faults(`${base}    authorisation: { kind: basic, usr: x, user: a, password: b }\n`)).toEqual([
+      'providers.x.authorisation.usr: is no setting. Did you mean "user"?',
+    ]);
+    expect(
+      faults(
+        `${base}    authorisation: { kind: signed, steps: [{ name: a, hash: sha256, of: x, key: k }], after: [{ header: A, value: b }] }\n`,
+      ),
+    ).toEqual([expect.stringMatching(/^providers\.x\.authorisation\.steps\.0\.key: is no setting\./)]);
+    expect(faults(using(join(at, 'none')))[0]).toMatch(/names a folder without profile\.yaml/);
   });
 });

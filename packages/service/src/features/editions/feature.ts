@@ -1,3 +1,4 @@
+import { resolve } from 'node:path';
 import type { MailFiles } from '@verbalis/core/folder';
 import { serve, type Feature, type Runtime, type Tx } from '../../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
@@ -14,13 +15,20 @@ interface Options {
   readonly spaces: SpaceSettings;
   /** Whether something that is kept was made with an edition. */
   readonly isNeeded: (tx: Tx, space: string, number: number) => boolean;
+  /** Where a folder cannot be published, the edition that is in use stays. */
+  readonly keepEditions: boolean;
+}
+
+/** Publications of mail folders, and how those of a configuration are published. */
+interface OpenedEditions {
+  readonly editions: Editions;
+  /** Publishes what has changed in the folders of spaces. @param folder where relative paths start @throws Refusal, StartError */
+  readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
+  readonly feature: Feature;
 }
 
 /** Publications of mail folders. Folders that the configuration names are published now. @throws Refusal, StartError */
-export async function openEditions(
-  runtime: Runtime,
-  { store, spaces, isNeeded }: Options,
-): Promise<{ readonly editions: Editions; readonly feature: Feature }> {
+export async function openEditions(runtime: Runtime, { store, spaces, isNeeded, keepEditions }: Options): Promise<OpenedEditions> {
   const { clock, log, within, ages } = runtime;
   const editions = editionCache(store, sharedCompiler());
 
@@ -40,7 +48,14 @@ export async function openEditions(
 
   for (const [name, { mailFolder, mode }] of Object.entries(spaces)) {
     // Without a folder, a space has what is published to it.
-    if (mailFolder !== undefined) await publishChanged(name, await readMailFolder(within(mailFolder)));
+    if (mailFolder !== undefined) {
+      try {
+        await publishChanged(name, await readMailFolder(within(mailFolder)));
+      } catch (error) {
+        if (!keepEditions || store.editions.current(name) === undefined) throw error;
+        log.error({ err: error, space: name }, 'the mail folder cannot be published; the edition in use stays');
+      }
+    }
     const row = store.editions.current(name);
     log.info({ space: name, mode, edition: row?.number }, 'space ready');
   }
@@ -50,5 +65,9 @@ export async function openEditions(
     retention: editionRetention(store, ages, isNeeded),
     memory: () => ({ editions: Object.fromEntries(Object.keys(spaces).map((name) => [name, editions.loaded(name)?.number])) }),
   };
-  return { editions, feature };
+  const publishFolders: OpenedEditions['publishFolders'] = async (wanted, folder) => {
+    for (const [name, { mailFolder }] of Object.entries(wanted))
+      if (mailFolder !== undefined) await publishChanged(name, await readMailFolder(resolve(folder, mailFolder)));
+  };
+  return { editions, publishFolders, feature };
 }

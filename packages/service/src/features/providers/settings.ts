@@ -10,8 +10,10 @@ const SmtpProvider = z.strictObject({
   limits: Limits,
   user: z.string().min(1).optional(),
   password: z.string().optional(),
+  passwordFile: z.string().min(1).optional().meta({ description: 'A file with the password; read at the start and at each reload.' }),
   /** An access token in place of a password (OAUTHBEARER, XOAUTH2). */
   token: z.string().optional(),
+  tokenFile: z.string().min(1).optional(),
   /** Lets a password travel over a connection that is not secure. */
   openLogin: z.boolean().default(false),
   tls: z

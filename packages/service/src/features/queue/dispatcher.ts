@@ -88,7 +88,11 @@ export class Dispatcher {
   #slots = 0;
   #unbegun = 0;
   readonly #traffic: Traffic = { asking: 0, leaving: 0 };
+  /** Nothing more begins. */
   #stopping = false;
+  /** What cannot be written is not tried again. */
+  #ending = false;
+  readonly #unlisten: () => void;
   #roomTimer: NodeJS.Timeout | undefined;
   #lookedAtAll = Number.NEGATIVE_INFINITY;
 
@@ -100,7 +104,7 @@ export class Dispatcher {
       ...options,
       rulesOf: (line) => this.#rulesOf(line),
       time: () => this.#time,
-      isStopping: () => this.#stopping,
+      isStopping: () => this.#ending,
       dueAgain: (line, at) => {
         this.#schedule.touched(line, at);
       },
@@ -120,7 +124,7 @@ export class Dispatcher {
         this.#deferred.push({ row, block });
       },
     });
-    store.deliveries.onDue((line, at) => {
+    this.#unlisten = store.deliveries.onDue((line, at) => {
       this.#schedule.touched(line, at);
     });
     store.quarantine.register(WORKER, {
@@ -152,15 +156,25 @@ export class Dispatcher {
   };
 
   /**
+   * Begins nothing more. What has begun goes on by itself and is recorded when it ends: its delivery is marked as under way, so that nobody
+   * else takes it up.
+   */
+  async rest(): Promise<void> {
+    this.#stopping = true;
+    clearTimeout(this.#roomTimer);
+    this.#roomTimer = undefined;
+    this.#unlisten();
+    await this.#worker.stop(DRAIN_MS);
+  }
+
+  /**
    * Begins nothing more. What has not begun to leave is not waited for: it was not made. The rest is, but not longer than the drain time: what
    * is left then is uncertain at the next start.
    */
   async stop(): Promise<void> {
     const { log } = this.options;
-    this.#stopping = true;
-    clearTimeout(this.#roomTimer);
-    this.#roomTimer = undefined;
-    await this.#worker.stop(DRAIN_MS);
+    this.#ending = true;
+    await this.rest();
     await drain(() => [...this.#underWay.values()].flatMap(({ attempt, work }) => (attempt.hasBegun ? [work] : [])), log);
   }
 

@@ -1,0 +1,60 @@
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import type { Express } from 'express';
+import { endStreams } from '../kernel/index.js';
+
+/** How long requests that are under way may take when what answers them is replaced, in milliseconds. */
+const REQUESTS_MS = 5000;
+
+/**
+ * What stands between the socket and the application: the application can be replaced while the socket stays open. Requests that arrive
+ * meanwhile wait for the new one.
+ */
+export class Front {
+  #app: Express | undefined;
+  #waiting: (() => void)[] = [];
+  readonly #active = new Set<ServerResponse>();
+  #idle: (() => void)[] = [];
+
+  readonly handle = (request: IncomingMessage, response: ServerResponse): void => {
+    const app = this.#app;
+    if (app === undefined) {
+      this.#waiting.push(() => {
+        this.handle(request, response);
+      });
+      return;
+    }
+    this.#active.add(response);
+    response.once('close', () => {
+      this.#active.delete(response);
+      for (const look of this.#idle) look();
+    });
+    app(request, response);
+  };
+
+  open(app: Express): void {
+    this.#app = app;
+    for (const handle of this.#waiting.splice(0)) handle();
+  }
+
+  endStreams(): void {
+    if (this.#app !== undefined) endStreams(this.#app);
+  }
+
+  /** Keeps new requests waiting, ends streams, and waits for the other requests, but not for long. @param except one that is not waited for */
+  async hold(except: ServerResponse | undefined): Promise<void> {
+    const app = this.#app;
+    this.#app = undefined;
+    if (app !== undefined) endStreams(app);
+    const isIdle = (): boolean => [...this.#active].every((response) => response === except);
+    if (isIdle()) return;
+    let timer: NodeJS.Timeout | undefined;
+    await new Promise<void>((resolve) => {
+      timer = setTimeout(resolve, REQUESTS_MS);
+      this.#idle.push(() => {
+        if (isIdle()) resolve();
+      });
+    });
+    clearTimeout(timer);
+    this.#idle = [];
+  }
+}

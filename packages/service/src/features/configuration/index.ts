@@ -1,0 +1,2 @@
+export { configurationEndpoints, type ConfigurationEndpoints } from './endpoints.js';
+export { openConfiguration } from './feature.js';
