@@ -189,7 +189,7 @@ describe('one call, any provider', () => {
 
 describe('an HTTP provider in trouble', () => {
   const cases: [Fault, string, RegExp][] = [
-    ['busy', 'trouble', /slow down/],
+    ['busy', 'trouble', /try again later/],
     ['ill', 'trouble', /out of order/],
     ['moved', 'trouble', /redirects are not followed/],
     ['hang-up', 'uncertain', /could not be asked/],

@@ -42,6 +42,7 @@ export type Upload = Schemas['Upload'];
 export type Hold = Schemas['Hold'];
 export type Provider = Schemas['Provider'];
 export type ProviderReport = Schemas['ProviderReport'];
+export type ProviderTrial = Schemas['ProviderTrial'];
 export type DomainView = Schemas['Domain'];
 export type ReturnView = Schemas['Return'];
 export type SuppressionView = Schemas['Suppression'];

@@ -1,7 +1,6 @@
 export {
   signedCall,
   startHttpProvider,
-  type Dialect,
   type Fault,
   type HttpSimulator,
   type HttpSimulatorOptions,

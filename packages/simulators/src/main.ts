@@ -20,7 +20,7 @@ const Settings = z.discriminatedUnion('kind', [
   }),
   z.strictObject({
     kind: z.literal('http'),
-    dialect: z.enum(['parcel', 'postbox']),
+    dialect: z.enum(['parcel', 'postbox', 'slip', 'ledger']),
     host: z.string(),
     port: z.int(),
     key: z.string(),

@@ -25,25 +25,30 @@ export async function startProviders(processes: Processes, { dir, settings, scri
     return { kind: 'smtp', name, host: relay.host, port: relay.port, returnsTo: { host, port }, reportAfterMs: REPORT_AFTER_MS, script };
   });
   for (const relay of relays) await startSimulator(processes, join(dir, `${relay.name}.json`), relay);
-  await startSimulator(processes, join(dir, 'packet-api.json'), packetApi(settings, script));
+  for (const api of APIS) await startSimulator(processes, join(dir, `${api[0]}.json`), mailApi(api, settings, script));
 }
 
+/** The HTTP mail APIs of the demo: the name of the provider, its dialect, and the secret that the simulator knows it by. */
+const APIS = [
+  ['packet-api', 'parcel', 'token'],
+  ['harbour-box', 'slip', 'box'],
+] as const;
+
 /** A provider with an HTTP API that calls back. */
-function packetApi(settings: ReadConfig['settings'], script: Script) {
-  const name = 'packet-api';
+function mailApi([name, dialect, secret]: (typeof APIS)[number], settings: ReadConfig['settings'], script: Script) {
   const provider = settings.providers[name];
-  if (provider?.kind !== 'http' || provider.callbacks?.signature.kind !== 'hmac')
+  if (provider?.kind !== 'http' || provider.callbacks === undefined)
     throw new UsageError(`The demo’s configuration has no provider "${name}" that calls back.`);
   const { hostname, port } = new URL(provider.request.url);
   return {
     kind: 'http',
-    dialect: 'parcel',
+    dialect,
     host: hostname,
     port: Number(port),
-    key: provider.secrets['token'] ?? '',
+    key: provider.secrets[secret] ?? '',
     callsTo: {
       url: `http://${settings.listen.host}:${settings.listen.port}/v1/callbacks/${name}`,
-      secret: provider.callbacks.signature.secret,
+      secret: provider.secrets['sealing'] ?? '',
       afterMs: REPORT_AFTER_MS,
     },
     script,

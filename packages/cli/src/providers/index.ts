@@ -2,6 +2,7 @@ import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
 import { listProviders, testProvider, pauseProvider } from './providers.js';
+import { tryProvider, type TryOptions } from './try.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -22,6 +23,24 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((name: string, options: { to?: string; json?: boolean } & Parameters<typeof connect>[0]) =>
     run((output) => testProvider(connect(options), name, options, output)),
   );
+
+  example(
+    remote(
+      providers
+        .command('try <name>')
+        .description('see what a profile makes of an email, an answer or a call; nothing is sent')
+        .option('--template <name>', 'a template of the space')
+        .option('--sample <name>', 'one of its samples (the first when left out)')
+        .option('--message <id>', 'a message that was sent')
+        .option('--to <address>', 'the recipient (asa@post.example when left out)')
+        .option('--show', 'the whole body of the request')
+        .option('--answer <file>', 'an answer, as HTTP/1.1 writes it; or its body, with --status')
+        .option('--status <code>', 'the status of an answer of which the file holds the body')
+        .option('--callback <file>', 'a call, as HTTP/1.1 writes it; or its body, with --headers')
+        .option('--headers <file>', 'the header fields of a call of which the file holds the body'),
+    ),
+    'verbalis providers try packet-api --template booking-confirmed --show',
+  ).action((name: string, options: TryOptions & Remote) => run((output) => tryProvider(connect(options), name, options, output)));
 
   for (const verb of ['pause', 'resume'] as const) {
     const words = verb === 'pause' ? 'give a provider no more mail' : 'give a provider mail again';

@@ -40,10 +40,7 @@ export async function readCalls(
 }
 
 /** An event of a call, in a line. */
-export function eventLine(
-  { meaning, cause, type, at, address, delivery, mail, messageId, reason }: CallbackEvent,
-  { color }: Output,
-): string {
+function eventLine({ meaning, cause, type, at, address, delivery, mail, messageId, reason }: CallbackEvent, { color }: Output): string {
   const word = meaning === undefined ? color.red(`? no word for "${type}"`) : cause === undefined ? meaning : `${meaning} (${cause})`;
   const about = address ?? delivery ?? mail ?? messageId ?? '(no email named)';
   return [word, about, at === undefined ? '' : new Date(at).toISOString(), reason === undefined ? '' : color.dim(reason)]

@@ -19,7 +19,9 @@ export interface AttemptMeaning {
 /** Reads an outcome of a hand-over. */
 export function meaningOf(outcome: Outcome): AttemptMeaning {
   const { reply } = outcome;
-  const evidence = { status: reply?.enhanced, replyCode: reply?.code, diagnostic: reply === undefined ? outcome.reason : replyText(reply) };
+  // The status of an HTTP answer is no reply code of SMTP: 422 is not "later", and 450 not a full mailbox.
+  const replyCode = outcome.phase === 'answer' ? undefined : reply?.code;
+  const evidence = { status: reply?.enhanced, replyCode, diagnostic: reply === undefined ? outcome.reason : replyText(reply) };
   if (outcome.kind === 'accepted') return { result: 'accepted', cause: undefined, ...evidence };
   const cause = outcome.cause ?? (reply === undefined ? undefined : causeOf(evidence));
   switch (outcome.kind) {

@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import {
   CAUSE_TABLE,
   CAUSES,
+  meaningOf,
   causeOf,
   FACT_KINDS,
   isSettled,
@@ -114,4 +115,11 @@ test('a failure is told in words, with what to do', () => {
     sentence: 'The email to a@b.example could not be delivered, after the provider had accepted it: there is no such mailbox.',
     advice: expect.stringContaining('right address'),
   });
+});
+
+test('the status of an HTTP answer is not a reply code of SMTP: a refusal by 422 is for good', () => {
+  const reply = { code: 422, enhanced: undefined, lines: ['no such user'] };
+  const meaning = meaningOf({ kind: 'refused', phase: 'answer', reply });
+  expect(meaning).toMatchObject({ result: 'failed', cause: 'mailbox-unknown', replyCode: undefined, diagnostic: '422 no such user' });
+  expect(meaningOf({ kind: 'refused', phase: 'recipient', reply: { ...reply, code: 550 } }).replyCode).toBe(550);
 });

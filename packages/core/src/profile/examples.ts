@@ -3,7 +3,8 @@ import type { Answer, AnswerReading } from './answer.js';
 import type { Call } from './call.js';
 import type { CallbackEvent } from './callback-events.js';
 import { UnreadableContent } from './contents.js';
-import type { ReadProfile } from './read-profile.js';
+import { readProfile, type ReadProfile } from './read-profile.js';
+import type { Profile } from './schema.js';
 import type { SignatureVerdict } from './signature.js';
 
 /** A recorded HTTP message (message/http, RFC 9112 10.1): an answer of a provider, or a call. */
@@ -17,11 +18,13 @@ export interface OwnFields {
   readonly expect: string | undefined;
   /** The recipient that an answer is about. */
   readonly address: string;
-  /** When a call came, so that its signature can be verified; without it the signature is not looked at. */
+  /** When it came. */
   readonly at: number | undefined;
+  /** A secret that it was signed with, in place of the profile's; without it the signature is not looked at, since secrets change. */
+  readonly secret: readonly [name: string, value: string] | undefined;
 }
 
-const OWN = ['verbalis-expect', 'verbalis-address', 'verbalis-at'];
+const OWN = ['verbalis-expect', 'verbalis-address', 'verbalis-at', 'verbalis-secret'];
 
 /** Reads a recorded message. Lines may end in LF. @returns what is wrong with it, as a sentence, where it is none */
 export function readRecorded(bytes: Buffer): RecordedMessage | string {
@@ -44,7 +47,14 @@ export function readRecorded(bytes: Buffer): RecordedMessage | string {
   else if (body.at(-1) === 0x0a) body = body.subarray(0, body.at(-2) === 0x0d ? -2 : -1);
   const at = headers['verbalis-at'] === undefined ? undefined : Date.parse(headers['verbalis-at']);
   if (Number.isNaN(at)) return `Verbalis-At: "${headers['verbalis-at'] ?? ''}" is not a date.`;
-  const own: OwnFields = { expect: headers['verbalis-expect'], address: headers['verbalis-address'] ?? '', at };
+  const secret = /^([^=\s]+)\s*=\s*(.+)$/.exec(headers['verbalis-secret'] ?? '');
+  if (headers['verbalis-secret'] !== undefined && secret === null) return 'Verbalis-Secret must be "name=value".';
+  const own: OwnFields = {
+    expect: headers['verbalis-expect'],
+    address: headers['verbalis-address'] ?? '',
+    at,
+    secret: secret === null ? undefined : [secret[1] ?? '', secret[2] ?? ''],
+  };
   const others = Object.fromEntries(Object.entries(headers).filter(([name]) => !OWN.includes(name)));
   const status = /^HTTP\/\d(?:\.\d)? (\d{3})(?: (.*))?$/.exec(first);
   if (status !== null) {
@@ -103,12 +113,12 @@ export function readCall({ callbacks }: ReadProfile, call: Call, now: number | u
 }
 
 /** What an answer came to, in the words of Verbalis-Expect. */
-export function answerWords({ outcome }: AnswerReading): string {
+function answerWords({ outcome }: AnswerReading): string {
   return [outcome.kind, outcome.cause, outcome.providerId, outcome.reply?.enhanced].filter((word) => word !== undefined).join(' ');
 }
 
 /** What an event is, in the words of Verbalis-Expect. */
-export function eventWords({ meaning, cause, address, mail, delivery, status }: CallbackEvent): string {
+function eventWords({ meaning, cause, address, mail, delivery, status }: CallbackEvent): string {
   return [meaning ?? 'unknown', cause, address ?? mail ?? delivery, status].filter((word) => word !== undefined).join(' ');
 }
 
@@ -120,10 +130,11 @@ function fits(expected: string, found: string): boolean {
 }
 
 /** Checks a recorded message against its own expectation. @returns what is wrong, as a sentence; undefined where it is as expected */
-export function checkRecorded(bytes: Buffer, profile: ReadProfile): string | undefined {
+export function checkRecorded(bytes: Buffer, written: Profile): string | undefined {
   const recorded = readRecorded(bytes);
   if (typeof recorded === 'string') return recorded;
-  const { expect } = recorded.own;
+  const { expect, secret } = recorded.own;
+  const profile = readProfile(secret === undefined ? written : { ...written, secrets: { ...written.secrets, [secret[0]]: secret[1] } });
   if (expect === undefined) return 'It does not say what is expected: add a field "Verbalis-Expect: refused" below its first line.';
   if (recorded.kind === 'answer') {
     const { address, at = 0 } = recorded.own;
@@ -131,7 +142,7 @@ export function checkRecorded(bytes: Buffer, profile: ReadProfile): string | und
     const found = answerWords(reading);
     return fits(expect, found) ? undefined : `It is read as "${found}" (by ${reading.because}), not as "${expect}".`;
   }
-  const reading = readCall(profile, recorded.call, recorded.own.at);
+  const reading = readCall(profile, recorded.call, secret === undefined ? undefined : (recorded.own.at ?? 0));
   if (reading === undefined) return 'It is a call, but the profile has no callbacks.';
   if (reading.signature?.ok === false) return `Its signature does not fit: ${reading.signature.why}`;
   if (reading.problem !== undefined) return reading.problem;

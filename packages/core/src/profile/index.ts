@@ -11,4 +11,4 @@ export { isHostOf, type KeyFetch, type ReadSignature, type SignatureVerdict } fr
 export { UnreadableContent } from './contents.js';
 export { type ProfileFault } from './faults.js';
 export { MESSAGE_NAMES, type MessageView } from './message-names.js';
-export { answerWords, checkRecorded, eventWords, readCall, readRecorded, type CallReading, type RecordedMessage } from './examples.js';
+export { checkRecorded, readCall, readRecorded, type CallReading, type RecordedMessage } from './examples.js';

@@ -6,6 +6,7 @@ import { ProfileFaults, type ProfileFault } from './faults.js';
 import { readHandshakes, type MeetHandshake } from './handshake.js';
 import { readRequest, type ReadRequest } from './request.js';
 import type { Profile } from './schema.js';
+import { withSecrets, type Secrets } from './secrets.js';
 import type { Callbacks } from './schema-callbacks.js';
 import { readSignature, type ReadSignature } from './signature.js';
 
@@ -28,7 +29,8 @@ export interface ReadProfile {
   readonly faults: readonly ProfileFault[];
 }
 
-function readCallbacks(callbacks: Callbacks, faults: ProfileFaults): ReadCallbacks {
+function readCallbacks(written: Callbacks, secrets: Secrets, faults: ProfileFaults): ReadCallbacks {
+  const callbacks = withSecrets(written, secrets, faults);
   return {
     content: readContent(callbacks.read, faults),
     signature: readSignature(callbacks.signature, faults),
@@ -44,7 +46,7 @@ export function readProfile(profile: Profile): ReadProfile {
   const answer = readAnswer(profile.answer, faults);
   const { ok } = profile.check ?? {};
   const condition = ok === undefined ? undefined : readCondition(ok, answer.names, { path: 'check.ok', faults });
-  const callbacks = profile.callbacks === undefined ? undefined : readCallbacks(profile.callbacks, faults);
+  const callbacks = profile.callbacks === undefined ? undefined : readCallbacks(profile.callbacks, profile.secrets, faults);
   return {
     request,
     answer,

@@ -13,6 +13,7 @@ import {
   type PieceOf,
 } from './composition.js';
 import type { ProfileFaults } from './faults.js';
+import { readSecretText, secretPiece, type Place } from './secrets.js';
 import { MESSAGE_NAMES, type MessageView } from './message-names.js';
 import type { Profile } from './schema.js';
 import type { Authorisation } from './schema-request.js';
@@ -125,16 +126,6 @@ class Draft {
 
 type Sign = (draft: Draft, input: RequestInput) => void;
 
-interface Place {
-  readonly path: string;
-  readonly faults: ProfileFaults;
-}
-
-/** Secrets as pieces. */
-function secretPiece(secrets: Readonly<Record<string, string>>): PieceOf {
-  return (name) => (name.startsWith('secrets.') && Object.hasOwn(secrets, name.slice(8)) ? secrets[name.slice(8)] : undefined);
-}
-
 function readSigned(
   { signs, before, steps, after }: Extract<Authorisation, { readonly kind: 'signed' }>,
   secrets: Readonly<Record<string, string>>,
@@ -196,12 +187,6 @@ function readSigned(
     addBefore(draft, pieceOf);
     addAfter(draft, computation.run(pieceOf));
   };
-}
-
-/** Values of an authorisation that may name secrets. */
-function readSecretText(text: string, secrets: Readonly<Record<string, string>>, { path, faults }: Place): string {
-  checkComposition(text, { names: Object.keys(secrets).map((name) => `secrets.${name}`) }, { path, faults });
-  return compose(readComposition(text), secretPiece(secrets)).toString('utf8');
 }
 
 /** Values of the message as they stand in an address: no value of an email can move it to another path or host (RFC 3986 2.4). */

@@ -1,5 +1,6 @@
 import { dirname } from 'node:path';
 import { isFault, mailBytes, parseMailbox } from '@verbalis/core/mime';
+import { returnToken } from '@verbalis/core/returns';
 import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
@@ -65,13 +66,14 @@ interface Later {
   capture: (job: Job) => Promise<void>;
   compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
   waitsFor: (delivery: DeliveryRow) => string | undefined;
+  jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
 }
 
 function later(): Later {
   const early = (): never => {
     throw new Error('A feature was used before all of them were open.');
   };
-  return { wake: early, capture: early, compose: early, waitsFor: early };
+  return { wake: early, capture: early, compose: early, waitsFor: early, jobOf: early };
 }
 
 function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => number | undefined): ReadonlyMap<string, SpaceSummary> {
@@ -240,6 +242,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     capture,
     keysFor: (domain) => signing.keysFor(domain),
     senderOf: (space) => spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
+    jobOf: (space, messageId) => upper.jobOf(space, messageId),
     wake: () => {
       upper.wake();
     },
@@ -274,6 +277,15 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
   upper.waitsFor = queue.waitsFor;
   upper.compose = async (message, delivery) =>
     mailBytes((await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery))).mail);
+  upper.jobOf = async (space, messageId) => {
+    const message = store.messages.find(space, messageId);
+    const [delivery] = message === undefined ? [] : store.messages.deliveriesOf([messageId]);
+    if (message === undefined || delivery === undefined) return undefined;
+    const { mail, parts } = await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery));
+    const { domain } = delivery;
+    const from = `returns+${returnToken(secrets.keyFor('returns'), delivery.id)}@${settings.returns.domain}`;
+    return { envelope: { from, to: delivery.address, id: delivery.id }, mail, parts, request: { space, urgent: true, domain } };
+  };
   return { providers, probe, features: [feature, holds, queue.feature] };
 }
 

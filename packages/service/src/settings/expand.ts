@@ -125,7 +125,7 @@ export function profileFaults({ providers }: Settings, folder: string): RequestP
       .filter((file) => file.endsWith('.http'))
       .sort()
       .flatMap((file): RequestProblem[] => {
-        const fault = checkRecorded(readFileSync(join(examples, file)), profile);
+        const fault = checkRecorded(readFileSync(join(examples, file)), provider);
         return fault === undefined
           ? []
           : [{ path: `providers.${name} (${join(provider.profile ?? '', 'examples', file)})`, message: fault }];

@@ -188,7 +188,8 @@ callbacks:
           ...good,
           'a.http': 'HTTP/1.1 422 No\nVerbalis-Expect: deferred\n\n{"why":"No such house"}\n',
           'b.http': 'HTTP/1.1 200 OK\n\n{}\n',
-          'c.http': 'POST /x HTTP/1.1\nVerbalis-Expect: delivered\nVerbalis-At: 2026-11-28T10:00:00Z\nX-Sig: 00\n\n{"what":"arrived"}\n',
+          'c.http':
+            'POST /x HTTP/1.1\nVerbalis-Expect: delivered\nVerbalis-At: 2026-11-28T10:00:00Z\nVerbalis-Secret: key=k2\nX-Sig: 00\n\n{"what":"arrived"}\n',
           'd.http': 'HTTP/1.1 200 OK\nVerbalis-Expct: accepted\n\n{}\n',
         }),
       ),

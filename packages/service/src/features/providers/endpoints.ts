@@ -1,11 +1,13 @@
 import type { ProviderRouter } from '@verbalis/core/delivery';
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import { didYouMean } from '@verbalis/core/problems';
+
 import { endpointsOf, instant, invalid, json, optionalJsonBody, Refusal, textParams, type Clock } from '../../kernel/index.js';
-import { ProviderList, ProviderPaused, ProviderReport, ProviderTest } from './model.js';
-import type { ProviderProbe } from './probe.js';
-import type { Provider } from './provider.js';
+import { ProviderList, ProviderPaused, ProviderReport, ProviderTest, ProviderTrial, ProviderTry } from './model.js';
+import type { ProviderProbe, TestJobs } from './probe.js';
+import type { Job, Provider } from './provider.js';
 import type { Store } from './store.js';
+import { SOMEBODY, triedAnswer, triedCall, triedRequest, type TriedProvider } from './trying.js';
 
 export interface ProviderEndpoints {
   readonly clock: Clock;
@@ -16,6 +18,9 @@ export interface ProviderEndpoints {
   readonly routeOf: (space: string) => readonly string[];
   /** Hands one email to a provider at once, outside of the queue. */
   readonly probe: ProviderProbe;
+  readonly jobs: TestJobs;
+  /** The email to one recipient of a message; undefined where there is no such message. */
+  readonly jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
   /** Called when something may be due. */
   readonly wake: () => void;
 }
@@ -124,5 +129,36 @@ const test = endpoint({
   },
 });
 
+const trial = endpoint({
+  name: 'providers.try',
+  method: 'post',
+  path: '/v1/providers/{name}/try',
+  summary: 'See what a profile makes of an email, an answer or a call',
+  description: 'Nothing is sent. Without `answer` and `call`, the request for an email is shown, secrets masked.',
+  scope: 'operator',
+  params: textParams('name'),
+  body: optionalJsonBody(ProviderTry),
+  answers: { 200: json('What it makes of them.', ProviderTrial) },
+  refusals: { 404: 'There is no such provider or message.', 422: 'The provider has no profile, or it cannot make a request of the email.' },
+  isRepeatable: true,
+  async run({ caller: { space }, params, body }, deps) {
+    const provider = found(deps.providers, params.name);
+    if (provider.trial === undefined)
+      throw new Refusal(422, 'no-profile', 'This provider is not described by a profile', {
+        detail: `${provider.name} is of the kind ${provider.kind}.`,
+        hint: `verbalis providers test ${provider.name} tests it step by step.`,
+      });
+    const tried: TriedProvider = { trial: provider.trial };
+    const now = deps.clock.now();
+    const { answer, call, to = SOMEBODY } = body;
+    const isRequest = answer === undefined && call === undefined;
+    return {
+      request: isRequest ? await triedRequest(tried, body, space, { ...deps, provider }) : undefined,
+      answer: answer === undefined ? undefined : triedAnswer(tried, answer, to, now),
+      call: call === undefined ? undefined : triedCall(tried, call, now),
+    };
+  },
+});
+
 /** Providers: what there is, and whether each works. */
-export const providerEndpoints = [list, pause, resume, test];
+export const providerEndpoints = [list, pause, resume, test, trial];

@@ -3,7 +3,7 @@ import type { SigningKey } from '@verbalis/core/dkim';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import { providerEndpoints } from './endpoints.js';
 import { connectionsOf, makeProviders, type ProvidersOf } from './make-provider.js';
-import { providerProbe, type ProviderProbe } from './probe.js';
+import { providerProbe, testJobs, type ProviderProbe } from './probe.js';
 import type { Job, Provider } from './provider.js';
 import type { Store } from './store.js';
 
@@ -21,6 +21,8 @@ interface Options {
   readonly keysFor: (domain: string) => readonly SigningKey[];
   /** The sender of a space, for a test email. */
   readonly senderOf: (space: string) => string | undefined;
+  /** The email to one recipient of a message, as it would be handed over; undefined where there is no such message. */
+  readonly jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
   readonly wake: () => void;
 }
 
@@ -68,17 +70,18 @@ function limitsOf({
 
 /** What accepts email from us: SMTP relays and HTTP APIs, with their limits and their state. */
 export function openProviders({ clock, log, within }: Runtime, options: Options): Providers {
-  const { store, settings, threads, routes, routeOf, capture, keysFor, senderOf, wake } = options;
+  const { store, settings, threads, routes, routeOf, capture, keysFor, senderOf, jobOf, wake } = options;
   const providers = makeProviders(
     settings,
     { within, clock, log, capture, isShared: (name) => isShared(routes, name) },
     { threads, part: 'main' },
   );
   const router = new ProviderRouter(limitsOf(options));
-  const probe = providerProbe({ clock, keysFor, senderOf });
+  const jobs = testJobs({ clock, keysFor, senderOf });
+  const probe = providerProbe(jobs);
   const feature: Feature = {
     name: 'providers',
-    endpoints: serve(providerEndpoints, { store, clock, router, providers, routeOf, probe, wake }),
+    endpoints: serve(providerEndpoints, { store, clock, router, providers, routeOf, probe, jobs, jobOf, wake }),
     memory: () => ({ router: router.memory(clock.now()) }),
     close: () => {
       for (const provider of providers.values()) provider.close();

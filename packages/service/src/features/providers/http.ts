@@ -8,7 +8,7 @@ import type { Clock } from '../../kernel/index.js';
 import { admission, gateOfConnected } from './admission.js';
 import { messageView } from './message-view.js';
 import type { HttpProfile } from './profile.js';
-import { NOT_SENT, type Finding, type Gate, type Job, type Provider } from './provider.js';
+import { NOT_SENT, type Finding, type Gate, type Job, type Provider, type ShownRequest } from './provider.js';
 import { tokenSource, type TokenSource } from './token.js';
 
 /** Largest answer that is read, in bytes. */
@@ -105,7 +105,7 @@ class RequestFault extends Error {}
 class TokenFault extends Error {}
 
 /** Makes the request for an email. @throws Error that says why it cannot be made */
-export function makeRequest(
+function makeRequest(
   { request }: ReadProfile,
   job: Job,
   { token, now }: { readonly token?: string | undefined; readonly now: number },
@@ -224,6 +224,41 @@ async function examine({ profile, reading, agent, tokens, clock }: Opened): Prom
   }
 }
 
+/** What secrets are shown as. */
+const MASK = '…';
+/** So much of a body is shown, in characters. */
+const MOST_SHOWN = 100_000;
+/** What is shorter is found everywhere, and is hardly a secret. */
+const LEAST_SECRET = 4;
+
+/** Texts of a profile that nobody is shown, as they are and as they travel. */
+function secretTexts({ secrets, authorisation }: HttpProfile): string[] {
+  const own = Object.entries(authorisation ?? {}).flatMap(([name, value]) =>
+    ['password', 'token', 'value', 'clientSecret'].includes(name) && typeof value === 'string' ? [value] : [],
+  );
+  const all = [...Object.values(secrets), ...own].filter((text) => text.length >= LEAST_SECRET && !text.includes('{{'));
+  return [...new Set(all.flatMap((text) => [text, encodeURIComponent(text), JSON.stringify(text).slice(1, -1)]))].sort(
+    (a, b) => b.length - a.length,
+  );
+}
+
+/** A request without what is secret in it. */
+function shownRequest({ method, url, headers, body }: MadeRequest, profile: HttpProfile): ShownRequest {
+  const secrets = secretTexts(profile);
+  const masked = (text: string): string => secrets.reduce((shown, secret) => shown.split(secret).join(MASK), text);
+  return {
+    method,
+    url: masked(url),
+    // The scheme says how it is done; what follows it is what it is done with.
+    headers: headers.map(([name, value]) => ({
+      name,
+      value: name === 'authorization' ? masked(value).replace(/^(\S+) .*$/s, `$1 ${MASK}`) : masked(value),
+    })),
+    body: masked(body.toString('utf8').slice(0, MOST_SHOWN)),
+    bytes: body.length,
+  };
+}
+
 /** Any HTTP mail API, spoken to as its profile says. */
 export function httpProvider(name: string, profile: HttpProfile, { isShared, within, clock }: HttpSurroundings): Provider {
   const reading = readProfile(profile);
@@ -245,6 +280,10 @@ export function httpProvider(name: string, profile: HttpProfile, { isShared, wit
     name,
     kind: 'http',
     where: reading.request.origin,
+    trial: {
+      reading,
+      request: (job) => shownRequest(makeRequest(reading, job, { token: MASK, now: clock.now() }), profile),
+    },
     hand: (job, gate) =>
       admit(job, gate, async () => {
         const connected = gateOfConnected(gate);

@@ -19,6 +19,69 @@ export const ProviderPaused = z.strictObject({ name: z.string(), paused: z.boole
 export const ProviderTest = z
   .strictObject({ to: z.string().max(320).optional().meta({ description: 'An address that gets a test mail.' }) })
   .meta({ id: 'ProviderTest' });
+const MOST_RECORDED = 1_000_000;
+export const ProviderTry = z
+  .strictObject({
+    to: z.string().max(320).optional().meta({ description: 'The recipient of the email; asa@post.example when left out.' }),
+    message: z.string().optional().meta({ description: 'A message whose email is taken, to its first recipient.' }),
+    content: z
+      .strictObject({ subject: z.string(), text: z.string(), html: z.string() })
+      .optional()
+      .meta({ description: 'What the email says; a test email when left out.' }),
+    answer: z
+      .string()
+      .max(MOST_RECORDED)
+      .optional()
+      .meta({ description: 'An answer to be read, as HTTP/1.1 writes it (RFC 9112), in base64.' }),
+    call: z.string().max(MOST_RECORDED).optional().meta({ description: 'A call to be read, as HTTP/1.1 writes it (RFC 9112), in base64.' }),
+  })
+  .meta({ id: 'ProviderTry' });
+export const ProviderTrial = z
+  .strictObject({
+    request: z
+      .strictObject({
+        method: z.string(),
+        url: z.string(),
+        headers: z.array(z.strictObject({ name: z.string(), value: z.string() })),
+        body: z.string(),
+        bytes: z.int(),
+      })
+      .optional()
+      .meta({ description: 'What would be sent; secrets are masked.' }),
+    answer: z
+      .strictObject({
+        outcome: z.string(),
+        because: z.string().meta({ description: 'What of the profile decided.' }),
+        cause: z.string().optional(),
+        providerId: z.string().optional(),
+        diagnostic: z.string().optional(),
+        retryAfterSeconds: z.number().optional(),
+        values: z.record(z.string(), z.unknown()).meta({ description: 'What conditions see.' }),
+      })
+      .optional(),
+    call: z
+      .strictObject({
+        signature: z.string().meta({ description: '"right", or why it is not.' }),
+        handshake: z.string().optional().meta({ description: 'What it is answered with, where it is a handshake.' }),
+        problem: z.string().optional(),
+        events: z.array(
+          z.strictObject({
+            id: z.string(),
+            type: z.string(),
+            meaning: z.string().optional().meta({ description: 'Absent for a word that the profile does not know.' }),
+            cause: z.string().optional(),
+            address: z.string().optional(),
+            mail: z.string().optional(),
+            delivery: z.string().optional(),
+            at: z.iso.datetime().optional(),
+            status: z.string().optional(),
+            reason: z.string().optional(),
+          }),
+        ),
+      })
+      .optional(),
+  })
+  .meta({ id: 'ProviderTrial' });
 export const ProviderReport = z
   .strictObject({
     name: z.string(),

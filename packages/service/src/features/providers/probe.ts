@@ -2,7 +2,7 @@ import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import { addressText, bytesOf, isFault, parseAddress, parseMailbox, prefixed, writeMail } from '@verbalis/core/mime';
 import { replyText } from '@verbalis/core/smtp';
 import type { Clock } from '../../kernel/index.js';
-import { OPEN_GATE, type Provider } from './provider.js';
+import { OPEN_GATE, type Job, type Provider } from './provider.js';
 
 export interface ProbeOptions {
   readonly clock: Clock;
@@ -25,6 +25,9 @@ export type ProviderProbe = (
   content?: ProbeContent,
 ) => Promise<{ kind: string; detail: string }>;
 
+/** Makes a test email; undefined where the space has no sender to write it. */
+export type TestJobs = (provider: Provider, space: string, to: string, content?: ProbeContent) => Promise<Job | undefined>;
+
 /** What shows whether letters beyond ASCII, HTML and files arrive: all that a template may have. */
 const SAMPLE_FILE = { name: 'Zeichen ✓.txt', type: 'text/plain', text: 'Größe: 5 €\n' };
 const SAMPLE_NAME = 'Ása Þórsdóttir';
@@ -42,12 +45,12 @@ function sampleContent(provider: string): ProbeContent {
   };
 }
 
-/** Hands one mail to a provider at once and outside of the queue, to see whether it takes it. */
-export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): ProviderProbe {
+/** Makes test emails: with what the caller gives, or with all that a template may have. */
+export function testJobs({ clock, keysFor, senderOf }: ProbeOptions): TestJobs {
   return async (provider, space, to, content) => {
     const from = parseMailbox(senderOf(space) ?? '');
     const address = parseAddress(to);
-    if (isFault(from) || isFault(address)) return { kind: 'refused', detail: 'The space has no sender to write the test mail.' };
+    if (isFault(from) || isFault(address)) return undefined;
     const id = `test-${clock.now()}@${from.domain}`;
     const { subject, text, html } = content ?? sampleContent(provider.name);
     const attachments =
@@ -88,15 +91,21 @@ export function providerProbe({ clock, keysFor, senderOf }: ProbeOptions): Provi
       traceparent: undefined,
       tracestate: undefined,
     };
-    const outcome = await provider.hand(
-      {
-        envelope: { from: addressText(from), to: addressText(address) },
-        mail,
-        parts,
-        request: { space, urgent: true, domain: address.domain },
-      },
-      OPEN_GATE,
-    );
+    return {
+      envelope: { from: addressText(from), to: addressText(address) },
+      mail,
+      parts,
+      request: { space, urgent: true, domain: address.domain },
+    };
+  };
+}
+
+/** Hands one email to a provider at once and outside of the queue, to see whether it accepts it. */
+export function providerProbe(jobs: TestJobs): ProviderProbe {
+  return async (provider, space, to, content) => {
+    const job = await jobs(provider, space, to, content);
+    if (job === undefined) return { kind: 'refused', detail: 'The space has no sender to write the test email.' };
+    const outcome = await provider.hand(job, OPEN_GATE);
     const detail = outcome.reply === undefined ? (outcome.reason ?? outcome.kind) : replyText(outcome.reply);
     return { kind: outcome.kind, detail };
   };

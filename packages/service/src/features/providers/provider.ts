@@ -1,5 +1,6 @@
 import type { SlotRequest } from '@verbalis/core/delivery';
 import type { Calendar, Mailbox, MailFile, WrittenMail } from '@verbalis/core/mime';
+import type { ReadProfile } from '@verbalis/core/profile';
 import type { Envelope, Outcome } from '@verbalis/core/smtp';
 
 /** What an email is made of, for providers that build emails themselves. */
@@ -80,6 +81,23 @@ export interface Finding {
   readonly hint?: string | undefined;
 }
 
+/** A request as it is shown: nothing secret is in it. */
+export interface ShownRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: readonly { readonly name: string; readonly value: string }[];
+  readonly body: string;
+  /** Of the body. */
+  readonly bytes: number;
+}
+
+/** What a profile makes of things, without anything being sent. */
+export interface ProfileTrial {
+  readonly reading: ReadProfile;
+  /** @throws Error that says why the request cannot be made */
+  readonly request: (job: Job) => ShownRequest;
+}
+
 /** Something that takes mail from us. */
 export interface Provider {
   readonly name: string;
@@ -88,6 +106,8 @@ export interface Provider {
   readonly where: string;
   /** Never rejects: whatever happens is an outcome. */
   readonly hand: (job: Job, gate: Gate) => Promise<Outcome>;
+  /** Of one that is described by a profile: what the profile makes of an email, an answer, a call. */
+  readonly trial?: ProfileTrial;
   /** Looks into it step by step, as far as it gets without sending an email. */
   readonly examine: () => Promise<Finding[]>;
   /** Ends idle connections; emails under way are finished by their callers. */
