@@ -47,8 +47,94 @@ function rulesOf({ warmUp, perDay, perMonth }: ProviderLimits): Rule[] {
   return rules;
 }
 
+/** Whose an email is. */
+export interface Given {
+  readonly space: string;
+  /** The domain that it is sent from. */
+  readonly sender: string;
+}
+
+/** What a provider was given for one of these. */
+export interface GivenCount extends Given {
+  readonly n: number;
+}
+
+/** How many emails a provider may still be given, in all, and of each space or sender while these warm up. */
+export class Allowances {
+  readonly #shared: Allowance;
+  readonly #own = new Map<string, Allowance>();
+  readonly #warmUp: WarmUp | undefined;
+
+  constructor(limits: ProviderLimits) {
+    const { warmUp, ...others } = limits;
+    this.#warmUp = warmUp?.by === undefined || warmUp.by === 'provider' ? undefined : warmUp;
+    this.#shared = new Allowance(this.#warmUp === undefined ? limits : others);
+  }
+
+  /** When the periods began that are counted, in milliseconds since the epoch. */
+  periods(date: number): readonly number[] {
+    const own = this.#warmUp === undefined ? [] : new Allowance({ warmUp: this.#warmUp }).periods(date);
+    return [...new Set([...this.#shared.periods(date), ...own])];
+  }
+
+  /** What had been given since the period that begins at a date began. */
+  restore(from: number, counts: readonly GivenCount[]): void {
+    this.#shared.restore(
+      from,
+      counts.reduce((sum, { n }) => sum + n, 0),
+    );
+    const byOwn = new Map<Allowance, number>();
+    for (const count of counts) {
+      const own = this.#of(count);
+      if (own !== undefined) byOwn.set(own, (byOwn.get(own) ?? 0) + count.n);
+    }
+    for (const [own, n] of byOwn) own.restore(from, n);
+  }
+
+  take(whose: Given, date: number): void {
+    this.#shared.take(date);
+    this.#of(whose)?.take(date);
+  }
+
+  /** An email was not accepted after all. */
+  giveBack(whose: Given, date: number): void {
+    this.#shared.giveBack(date);
+    this.#of(whose)?.giveBack(date);
+  }
+
+  /** What is used up for everybody, and when it begins anew. */
+  usedUp(date: number): ReturnType<Allowance['usedUp']> {
+    return this.#shared.usedUp(date);
+  }
+
+  /** What is used up for a space or a sender, and what of it waits: all of its line, or only this email. */
+  usedUpBy(whose: Given, date: number): { readonly name: string; readonly until: number; readonly scope: 'line' | 'email' } | undefined {
+    const used = this.#of(whose)?.usedUp(date);
+    if (used === undefined) return undefined;
+    const isBySpace = this.#warmUp?.by === 'space';
+    const name = `${used.name} for ${isBySpace ? `the space ${whose.space}` : whose.sender}`;
+    return { ...used, name, scope: isBySpace ? 'line' : 'email' };
+  }
+
+  /** What was given in each period. */
+  given(date: number): readonly number[] {
+    return [
+      ...this.#shared.given(date),
+      ...[...this.#own].sort(([a], [b]) => (a < b ? -1 : 1)).flatMap(([, own]) => own.given(date).filter((n) => n > 0)),
+    ];
+  }
+
+  #of({ space, sender }: Given): Allowance | undefined {
+    if (this.#warmUp === undefined) return undefined;
+    const key = this.#warmUp.by === 'space' ? space : sender;
+    let own = this.#own.get(key);
+    if (own === undefined) this.#own.set(key, (own = new Allowance({ warmUp: this.#warmUp })));
+    return own;
+  }
+}
+
 /** How many emails a provider may still be given: by day while it warms up, by day and by month (UTC) where it has a quota. */
-export class Allowance {
+class Allowance {
   readonly #counts: { readonly rule: Rule; from: number; n: number }[];
 
   constructor(limits: ProviderLimits) {

@@ -14,6 +14,7 @@ export { type ProviderLimits, type WarmUp } from './provider-limits.js';
 export { ProviderSlots, type Slot, type SlotRequest } from './provider-slots.js';
 export type { ProviderChange } from './provider-health.js';
 export {
+  lotOf,
   ProviderRouter,
   type Block,
   type Choice,

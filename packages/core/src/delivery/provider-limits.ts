@@ -28,6 +28,8 @@ export interface WarmUp {
   readonly most: number;
   /** When the first day began, in milliseconds since the epoch. */
   readonly since: number;
+  /** What has a ceiling of its own: the provider as a whole, each space, each domain that is sent from. */
+  readonly by?: 'provider' | 'space' | 'sender' | undefined;
 }
 
 /** Of so many slots, those that nobody alone may take: a fifth, one at least, where there are two or more. */

@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import type { Outcome } from '../smtp/index.js';
 import {
+  lotOf,
   instantOf,
   isNamed,
   ProviderRouter,
@@ -44,7 +45,7 @@ function routing(limits: Readonly<Record<string, ProviderLimits>> = {}) {
       urgent: true,
       sender: 'ours.example',
       domain: 'x',
-      random: 0,
+      lot: 0,
       now: self.now,
       date: self.now,
       ...more,
@@ -211,13 +212,44 @@ describe('health', () => {
 });
 
 describe('limits', () => {
+  test.each(['space', 'sender'] as const)('a ceiling for each %s, also over a restart', (by) => {
+    const limits = { north: { warmUp: { first: 3, growth: 2, most: 20, since: 0, by } } };
+    const [one, other] = [
+      { space: 'harbour', sender: 'ferries.example' },
+      { space: 'drydock', sender: 'yard.example' },
+    ];
+    const at = routing(limits);
+    expect(at.count(9, { route: only, ...one, date: 5 })).toBe(3);
+    expect(at.count(9, { route: only, ...other, date: 5 })).toBe(3);
+    const third = { space: by === 'space' ? 'harbour' : 'pier', sender: by === 'space' ? 'third.example' : 'ferries.example' };
+    expect(at.choose({ route: only, ...third, date: 5 })).toMatchObject({
+      block: {
+        scope: by === 'space' ? 'line' : 'email',
+        reason: expect.stringContaining(by === 'space' ? 'the space harbour' : 'ferries.example'),
+      },
+    });
+    const restarted = routing(limits);
+    expect(restarted.router.allowances(5)).toEqual([{ provider: 'north', since: [0] }]);
+    restarted.router.given('north', 0, [{ ...one, n: 2 }]);
+    expect(restarted.count(9, { route: only, ...one, date: 5 })).toBe(1);
+    expect(restarted.count(9, { route: only, ...other, date: 5 })).toBe(3);
+  });
+  test('the lot of an address is always the same, whatever its case, and lots are spread evenly', () => {
+    expect(lotOf('Asa@Post.example')).toBe(lotOf('asa@post.example'));
+    const lots = Array.from({ length: 10_000 }, (_, i) => lotOf(`guest${i}@post.example`));
+    for (let tenth = 0; tenth < 10; tenth += 1) {
+      const n = lots.filter((lot) => Math.floor(lot * 10) === tenth).length;
+      expect(n).toBeGreaterThan(900);
+      expect(n).toBeLessThan(1100);
+    }
+  });
   test('shares', () => {
     const at = routing();
     const route = [
       { provider: 'old', share: 9 },
       { provider: 'new', share: 1 },
     ];
-    const taken = Array.from({ length: 100 }, (_, i) => at.choose({ route, random: i / 100 }));
+    const taken = Array.from({ length: 100 }, (_, i) => at.choose({ route, lot: i / 100 }));
     expect(taken.filter((choice) => 'provider' in choice && choice.provider === 'new')).toHaveLength(10);
   });
 
@@ -294,7 +326,7 @@ describe('limits', () => {
     expect([0, 1, 2, 3].map(countOn)).toEqual([3, 6, 12, 30 - 11]);
     const restarted = routing(limits);
     expect(restarted.router.allowances(DAY + 5)).toEqual([{ provider: 'north', since: [DAY] }]);
-    restarted.router.given('north', DAY, 5);
+    restarted.router.given('north', DAY, [{ space: 'harbour', sender: 'a.example', n: 5 }]);
     expect(restarted.count(30, { route: only, date: DAY + 5 })).toBe(1);
     expect(restarted.choose({ route: only, date: DAY + 5, now: 7 })).toMatchObject({ block: { at: 7 + DAY - 5 } });
   });

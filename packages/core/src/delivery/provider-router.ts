@@ -1,6 +1,6 @@
 import { LRUCache } from 'lru-cache';
 import type { Outcome } from '../smtp/index.js';
-import { Allowance } from './allowance.js';
+import { Allowances, type GivenCount } from './allowance.js';
 import type { BreakerState } from './breaker.js';
 import { Bucket } from './bucket.js';
 import { ProviderHealth, type ProviderChange } from './provider-health.js';
@@ -36,8 +36,8 @@ export interface ChoiceInput extends RouterTime {
   readonly unfit?: readonly string[] | undefined;
   /** The one provider that may be asked, since it may have the email already. */
   readonly only?: string | undefined;
-  /** From 0 to 1, for the shares. */
-  readonly random: number;
+  /** From 0 to 1, for the shares: the lot of an email. */
+  readonly lot: number;
 }
 
 /** Why an email cannot go now. */
@@ -64,7 +64,7 @@ export interface ProviderState {
 }
 
 /** What is asked about besides the route: `now` of the monotonic clock. */
-type Lookup = Omit<ChoiceInput, 'route' | 'avoid' | 'unfit' | 'only' | 'random'>;
+type Lookup = Omit<ChoiceInput, 'route' | 'avoid' | 'unfit' | 'only' | 'lot'>;
 
 const SECOND = 1000;
 /** How many domains are remembered. One that is forgotten is treated as new. */
@@ -80,7 +80,7 @@ interface Known {
   readonly slots: ProviderSlots;
   readonly health: ProviderHealth;
   readonly bucket: Bucket | undefined;
-  readonly allowance: Allowance;
+  readonly allowance: Allowances;
 }
 
 /**
@@ -113,8 +113,8 @@ export class ProviderRouter {
   }
 
   /** How many emails a provider was given since one of these dates, as it was found in the records. */
-  given(provider: string, since: number, n: number): void {
-    this.#of(provider).allowance.restore(since, n);
+  given(provider: string, since: number, counts: readonly GivenCount[]): void {
+    this.#of(provider).allowance.restore(since, counts);
   }
 
   /** A provider was in trouble when the service ended: one email tries it. @param since on the monotonic clock */
@@ -157,11 +157,11 @@ export class ProviderRouter {
 
   /** Chooses a provider for one email. Nothing is counted until `begin`. */
   choose(input: ChoiceInput): Choice {
-    const { route, avoid, unfit = [], only, random, now } = input;
+    const { route, avoid, unfit = [], only, lot, now } = input;
     const fit = route.filter(({ provider }) => !unfit.includes(provider) && (only === undefined || provider === only));
     const isOwn = fit.length < route.length;
     if (fit.length === 0) return { block: { scope: 'email', at: now + 60 * SECOND, reason: 'no provider of its route can accept it' } };
-    const order = [...inOrder(fit, random)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
+    const order = [...inOrder(fit, lot)].sort((a, b) => Number(a === avoid) - Number(b === avoid));
     const blocks: Block[] = [];
     for (const provider of order) {
       const block = this.#block(provider, input);
@@ -182,7 +182,7 @@ export class ProviderRouter {
     known.slots.add(slot);
     known.bucket?.take(now);
     this.#bucket(provider, domain, now)?.take(now);
-    known.allowance.take(date);
+    known.allowance.take(slot, date);
     return slot;
   }
 
@@ -203,7 +203,7 @@ export class ProviderRouter {
     known.health.abandon(slot.probes);
     known.bucket?.restore();
     this.#buckets.get(`${slot.provider} ${slot.domain}`)?.restore();
-    known.allowance.giveBack(date);
+    known.allowance.giveBack(slot, date);
   }
 
   /** How a hand-over ended. @returns what changed for people */
@@ -212,7 +212,7 @@ export class ProviderRouter {
     // Emails that are made ahead wait here and not there.
     const since = slots.connectedAt(slot) ?? slot.since;
     slots.remove(slot);
-    if (outcome.kind !== 'accepted' && outcome.kind !== 'uncertain') allowance.giveBack(date);
+    if (outcome.kind !== 'accepted' && outcome.kind !== 'uncertain') allowance.giveBack(slot, date);
     return health.ended(slot, outcome, { since, now });
   }
 
@@ -261,7 +261,7 @@ export class ProviderRouter {
           mostDomains: this.mostDomains,
         }),
         bucket: limits.perSecond === undefined ? undefined : new Bucket(limits.perSecond, 0),
-        allowance: new Allowance(limits),
+        allowance: new Allowances(limits),
       };
       this.#known.set(provider, known);
     }
@@ -316,6 +316,9 @@ export class ProviderRouter {
   #block(provider: string, input: Lookup): OwnBlock | undefined {
     const block = this.#providerBlock(provider, input) ?? this.#domainBlock(provider, input);
     if (block !== undefined) return block;
+    const used = this.#of(provider).allowance.usedUpBy(input, input.date);
+    if (used !== undefined)
+      return { scope: used.scope, at: input.now + used.until - input.date, reason: `${provider} has reached ${used.name}` };
     const health = this.#of(provider).health.stateOf('sender', input.sender, input.now);
     const what = `${provider} does not accept email from ${input.sender}`;
     return health === undefined ? undefined : breakerBlock(health, 'email', what, input.now);
@@ -345,10 +348,19 @@ function soonest(blocks: readonly Block[]): Block {
   return { scope, at: first.at, reason: first.reason };
 }
 
+/** The lot of an address, from 0 to 1: always the same, so that a retry goes where the first attempt went, and spread evenly (FNV-1a). */
+export function lotOf(address: string): number {
+  let hash = 0x811c9dc5;
+  for (const byte of Buffer.from(address.toLowerCase(), 'utf8')) hash = Math.imul(hash ^ byte, 0x01000193);
+  // The last bytes of an address are the same for many: mixed once more.
+  hash = Math.imul(hash ^ (hash >>> 15), 0x2c1b3c6d);
+  return ((hash ^ (hash >>> 13)) >>> 0) / 2 ** 32;
+}
+
 /** The first by lot, each as often as its share; then the rest in the order of the route. */
-function* inOrder(route: readonly RouteEntry[], random: number): Generator<string> {
+function* inOrder(route: readonly RouteEntry[], lot: number): Generator<string> {
   const total = route.reduce((sum, entry) => sum + entry.share, 0);
-  let left = random * total;
+  let left = lot * total;
   const first = route.find((entry) => (left -= entry.share) < 0) ?? route.find((entry) => entry.share > 0);
   if (first !== undefined) yield first.provider;
   for (const entry of route) if (entry !== first) yield entry.provider;

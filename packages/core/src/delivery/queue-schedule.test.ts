@@ -44,7 +44,7 @@ class Model {
       router: this.router,
       routeOf: () => route.map((provider, i) => ({ provider, share: i === 0 ? 1 : 0 })),
       choiceOf: () => ({ sender: 'ours.example' }),
-      random: () => 0.5,
+      lotOf: () => 0.5,
       isUnderWay: (id) => this.underWay.has(id),
       underWay: () => this.underWay.size,
       begin: (email, provider) => {

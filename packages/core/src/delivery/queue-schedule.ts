@@ -34,7 +34,7 @@ export interface ScheduleOptions<W extends Waiting> {
   readonly routeOf: (line: string) => readonly RouteEntry[];
   readonly choiceOf: ChoiceOf<W>;
   /** From 0 to 1. */
-  readonly random: () => number;
+  readonly lotOf: (email: W) => number;
   /** Whether a delivery is under way already. */
   readonly isUnderWay: (id: string) => boolean;
   /** How many are that still stand among what waits. */
@@ -209,7 +209,7 @@ export class QueueSchedule<W extends Waiting> {
   }
 
   #offer(name: string, row: W, step: Step<W>): 'began' | 'deferred' | 'line' | 'domain' {
-    const { router, routeOf, choiceOf, random, begin, defer } = this.options;
+    const { router, routeOf, choiceOf, lotOf, begin, defer } = this.options;
     const { space, urgent } = readFairnessKey(name);
     const choice = router.choose({
       route: routeOf(name),
@@ -217,7 +217,7 @@ export class QueueSchedule<W extends Waiting> {
       urgent,
       domain: row.domain,
       ...choiceOf(row),
-      random: random(),
+      lot: lotOf(row),
       ...step.time,
     });
     if ('provider' in choice) {

@@ -47,7 +47,7 @@ export function readRecorded(bytes: Buffer): RecordedMessage | string {
   else if (body.at(-1) === 0x0a) body = body.subarray(0, body.at(-2) === 0x0d ? -2 : -1);
   const at = headers['verbalis-at'] === undefined ? undefined : Date.parse(headers['verbalis-at']);
   if (Number.isNaN(at)) return `Verbalis-At: "${headers['verbalis-at'] ?? ''}" is not a date.`;
-  const secret = /^([^=\s]+)\s*=\s*(.+)$/.exec(headers['verbalis-secret'] ?? '');
+  const secret = /^([\w-]+)=(.+)$/.exec(headers['verbalis-secret'] ?? '');
   if (headers['verbalis-secret'] !== undefined && secret === null) return 'Verbalis-Secret must be "name=value".';
   const own: OwnFields = {
     expect: headers['verbalis-expect'],

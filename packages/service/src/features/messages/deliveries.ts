@@ -1,4 +1,4 @@
-import { count, eq, gte, isNotNull, sql, type SQL } from 'drizzle-orm';
+import { and, count, eq, gte, inArray, isNotNull, sql, type SQL } from 'drizzle-orm';
 import { unionAll } from 'drizzle-orm/sqlite-core';
 import { idSince, reading, type Kernel, type Reader } from '../../kernel/index.js';
 import { attemptStore } from './attempts.js';
@@ -26,6 +26,14 @@ export interface QueueCount {
 export interface OutcomeCount {
   readonly provider: string;
   readonly outcome: string | null;
+  readonly n: number;
+}
+
+/** What a provider was given. */
+export interface GivenCounts {
+  readonly provider: string;
+  readonly space: string;
+  readonly sender: string;
   readonly n: number;
 }
 
@@ -123,6 +131,17 @@ export function deliveryStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>,
         .where(gte(attemptsTable.id, idSince('a', since)))
         .groupBy(attemptsTable.provider, attemptsTable.outcome);
       return apart<OutcomeCount>({ query, names: ['provider', 'outcome', 'n'] });
+    },
+
+    /** What each provider was given since a date, that it accepted or may have: by space, and by the domain that it was sent from. */
+    given(since: number): Promise<GivenCounts[]> {
+      const query = reads.db
+        .select({ provider: attemptsTable.provider, space: deliveries.space, sender: deliveries.senderDomain, n: count() })
+        .from(attemptsTable)
+        .innerJoin(deliveries, eq(deliveries.id, attemptsTable.deliveryId))
+        .where(and(gte(attemptsTable.id, idSince('a', since)), inArray(attemptsTable.outcome, ['accepted', 'uncertain'])))
+        .groupBy(attemptsTable.provider, deliveries.space, deliveries.senderDomain);
+      return apart<GivenCounts>({ query, names: ['provider', 'space', 'sender', 'n'] });
     },
 
     /** How many deliveries of a space are in which state. */

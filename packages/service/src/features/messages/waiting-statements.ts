@@ -14,6 +14,7 @@ const IN_ORDER = [asc(deliveries.nextAttemptAt), asc(deliveries.id)] as const;
 const ROW = {
   id: deliveries.id,
   at: sql<number>`${deliveries.nextAttemptAt}`,
+  address: deliveries.address,
   fairnessKey: deliveries.fairnessKey,
   domain: deliveries.domain,
   senderDomain: deliveries.senderDomain,

@@ -9,7 +9,8 @@ import { attempts as attemptsTable, deliveries, messages } from './tables.js';
 import { waitingStatements } from './waiting-statements.js';
 
 /** A delivery that waits, as far as its order and the choice of a provider look at it. */
-export type WaitingDelivery = Waiting & Pick<DeliveryRow, 'fairnessKey' | 'senderDomain' | 'avoid' | 'unfit' | 'unsettled' | 'unsettledAt'>;
+export type WaitingDelivery = Waiting &
+  Pick<DeliveryRow, 'address' | 'fairnessKey' | 'senderDomain' | 'avoid' | 'unfit' | 'unsettled' | 'unsettledAt'>;
 
 /** Deliveries of one line that are given up in one transaction. */
 const EXPIRED_AT_ONCE = 200;

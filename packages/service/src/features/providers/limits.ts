@@ -14,6 +14,10 @@ export const Limits = z
         growth: z.number().min(1).max(10).default(1.5),
         most: z.int().min(1),
         since: z.iso.date(),
+        by: z
+          .enum(['provider', 'space', 'sender'])
+          .default('provider')
+          .meta({ description: 'What has a ceiling of its own: the provider, each space, each domain that is sent from.' }),
       })
       .optional(),
   })

@@ -1,4 +1,5 @@
 import {
+  lotOf,
   QueueSchedule,
   readFairnessKey,
   type Block,
@@ -97,7 +98,7 @@ export class Dispatcher {
   #lookedAtAll = Number.NEGATIVE_INFINITY;
 
   constructor(private readonly options: DispatchOptions) {
-    const { store, workers, router, random } = options;
+    const { store, workers, router } = options;
     this.#owner = `run-${store.epoch}`;
     this.#worker = workers.add({ name: WORKER, step: () => this.#step() });
     this.#recording = new Recording({
@@ -113,7 +114,7 @@ export class Dispatcher {
       router,
       routeOf: (line) => this.#routeOf(line),
       choiceOf: (row) => choiceOf(row, this.#rulesOf(row.fairnessKey)),
-      random,
+      lotOf: (row) => lotOf(row.address),
       isUnderWay: this.#isUnderWay,
       // What has begun does not stand among what waits.
       underWay: () => this.#unbegun,
@@ -204,7 +205,7 @@ export class Dispatcher {
       space,
       urgent,
       domain: row.domain,
-      random: 0,
+      lot: lotOf(row.address),
       ...choiceOf(row, this.#rulesOf(row.fairnessKey)),
       ...this.#time,
     });

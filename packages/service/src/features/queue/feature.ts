@@ -103,14 +103,11 @@ function sourcesOf({ store, providers, editions, signing, capture }: Options): H
 async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, now: number): Promise<void> {
   for (const { provider, since } of router.allowances(now))
     for (const from of since) {
-      const counts = await deliveries.outcomes(from);
-      const given = counts.filter(
-        (count) => count.provider === provider && (count.outcome === 'accepted' || count.outcome === 'uncertain'),
-      );
+      const counts = await deliveries.given(from);
       router.given(
         provider,
         from,
-        given.reduce((sum, { n }) => sum + n, 0),
+        counts.filter((count) => count.provider === provider),
       );
     }
 }

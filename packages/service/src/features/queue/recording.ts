@@ -78,7 +78,7 @@ export class Recording {
       hasFit: (unfit) => router.hasFit(route, unfit),
       hasOther:
         outcome.kind === 'trouble' &&
-        router.hasOther(provider, { space, domain, urgent, route, random: 0, ...choiceOf(row, rules), ...time() }),
+        router.hasOther(provider, { space, domain, urgent, route, lot: 0, ...choiceOf(row, rules), ...time() }),
       retries,
       giveUpMs,
       random: random(),
