@@ -130,7 +130,72 @@ const apiSchemas = Object.entries(api.components.schemas)
     return `### ${name}\n\n${table(['field', 'kind', '', ''], rows)}`;
   });
 
+// The configuration, from the schema that validates it.
+const { settingsSchema } = await import('../packages/service/dist/settings/index.js');
+const configuration = settingsSchema();
+const boundsText = ({ minimum, maximum, exclusiveMinimum, minLength }) =>
+  [
+    exclusiveMinimum === undefined ? '' : `above ${exclusiveMinimum}`,
+    minimum === undefined || minimum <= Number.MIN_SAFE_INTEGER ? '' : `from ${minimum}`,
+    maximum === undefined || maximum >= Number.MAX_SAFE_INTEGER ? '' : `to ${maximum}`,
+    minLength === undefined || minLength < 2 ? '' : `at least ${minLength} characters`,
+  ]
+    .filter((text) => text !== '')
+    .join(' ');
+const valueText = (schema) => {
+  const choices = schema.anyOf ?? schema.oneOf;
+  if (choices !== undefined) return [...new Set(choices.map(valueText))].join(' or ');
+  if (schema.const !== undefined) return `\`${schema.const}\``;
+  if (schema.enum !== undefined) return schema.enum.map((value) => `\`${value}\``).join(' ');
+  if (schema.type === 'array') return `list of ${schema.items === undefined ? 'anything' : valueText(schema.items)}`;
+  if (schema.type === 'object') return 'settings';
+  return [schema.type ?? 'anything', boundsText(schema)].filter((text) => text !== '').join(', ');
+};
+const usualText = (schema) => {
+  const usual = schema.default;
+  return usual === undefined || (typeof usual === 'object' && Object.keys(usual).length === 0) ? '' : `\`${JSON.stringify(usual)}\``;
+};
+/** Every setting below a path: those of records and lists too. */
+const settingRows = (schema, path, isNeeded) => {
+  const own = [[`\`${path}\``, valueText(schema), usualText(schema) || (isNeeded ? 'needed' : ''), schema.description ?? '']];
+  return [...(schema.properties === undefined || schema.description !== undefined ? own : []), ...innerRows(schema, path)];
+};
+const innerRows = (schema, path) => {
+  const kinds = (schema.oneOf ?? schema.anyOf ?? []).filter((choice) => choice.properties !== undefined);
+  if (kinds.length > 0)
+    return kinds.flatMap((choice) =>
+      innerRows(choice, choice.properties.kind?.const === undefined ? path : `${path}(${choice.properties.kind.const})`),
+    );
+  if (schema.properties !== undefined)
+    return Object.entries(schema.properties)
+      .filter(([name, inner]) => !(name === 'kind' && inner.const !== undefined))
+      .flatMap(([name, inner]) => settingRows(inner, `${path}.${name}`, schema.required?.includes(name) && inner.default === undefined));
+  if (typeof schema.additionalProperties === 'object') return innerRows(schema.additionalProperties, `${path}.NAME`);
+  return schema.items === undefined ? [] : innerRows(schema.items, `${path}[]`);
+};
+const SETTING_HEAD = ['setting', 'value', 'usual', ''];
+const isScalar = (schema) => schema.properties === undefined && schema.additionalProperties === undefined;
+const scalars = Object.entries(configuration.properties).filter(([, schema]) => isScalar(schema));
+const sections = Object.entries(configuration.properties).flatMap(([name, schema]) => {
+  if (isScalar(schema)) return [];
+  if (name !== 'providers') return [`## ${name}\n\n${table(SETTING_HEAD, settingRows(schema, name, false))}`];
+  return schema.additionalProperties.oneOf.map((choice) => {
+    const kind = choice.properties.kind.const;
+    return `## providers, kind ${kind}\n\n${table(SETTING_HEAD, [[`\`providers.NAME.kind\``, `\`${kind}\``, 'needed', ''], ...innerRows(choice, 'providers.NAME')])}`;
+  });
+});
+
+const configurationParts = [
+  `## Of the service\n\n${table(
+    SETTING_HEAD,
+    scalars.flatMap(([name, schema]) => settingRows(schema, name, false)),
+  )}`,
+  ...sections,
+];
+
 const files = {
+  'configuration.schema.json': `${JSON.stringify(configuration, null, 2)}\n`,
+  'configuration.md': `# Configuration\n\n${made}Settings stand in \`verbalis.yaml\`; a variable goes before the file: \`VERBALIS_LISTEN_PORT\` sets \`listen.port\`, \`VERBALIS_PROVIDERS_NORTH_RELAY_HOST\` sets \`providers.north-relay.host\`. \`verbalis serve --check\` finds what is wrong, \`--explain\` shows each setting with where it came from, and \`verbalis reload\` puts changes into force. Editors that know \`# yaml-language-server: $schema=…\` complete and check it by [configuration.schema.json](configuration.schema.json); \`verbalis init --configuration\` writes both. NAME stands for names of your own, \`[]\` for the entries of a list, and \`(kind)\` for those of one kind.\n\n${configurationParts.join('\n')}`,
   'api.md': `# HTTP interface\n\n${made}\`GET /v1/openapi.json\` is the same as OpenAPI 3.1. A key is sent as \`Authorization: Bearer KEY\`; the operator names the space with \`Verbalis-Space\` or \`?space=\`. Refusals are \`application/problem+json\` (RFC 9457), with all faults of a request at once. A wrong method is a 405 with \`Allow\`. A single resource has an \`ETag\`; lists have \`nextCursor\`. \`Idempotency-Key\` is a string of RFC 9651, in double quotes or bare.\n\n${table(
     ['status', 'refusal of any endpoint'],
     Object.entries(api.components.responses).map(([name, { description }]) => [name, description]),

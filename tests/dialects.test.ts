@@ -285,3 +285,45 @@ test('teletype proves our address by HMAC, and calls with a form, signed by ECDS
   expect((await call(seal)).status).toBe(200);
   await ended('teletype', id, 'delivered');
 });
+
+group('tried, and nothing is sent', () => {
+  const operator = () => createClient({ url, key: OPERATOR, space: 'parcel' });
+  const recorded = (text: string): string => Buffer.from(text).toString('base64');
+  test.each(NAMES)('%s: the request of a test email, without anything secret', async (name) => {
+    const before = courier.asked.length + teletype.asked.length;
+    const { request } = await operator().providers.try(name, { to: 'mira@post.example' });
+    expect(request?.body.length).toBeGreaterThan(100);
+    expect(JSON.stringify(request)).not.toContain(KEY);
+    expect(JSON.stringify(request)).not.toContain(Buffer.from(`box:${KEY}`).toString('base64'));
+    expect(courier.asked.length + teletype.asked.length).toBe(before);
+  });
+  test('of a message that was sent, an answer, a call', async () => {
+    const id = await sent('parcel', 'shown@post.example');
+    const { request } = await operator().providers.try('courier', { message: id });
+    expect(JSON.parse(request?.body ?? '{}')).toMatchObject({
+      recipients: [{ address: 'shown@post.example' }],
+      files: [expect.stringMatching(/^data:text/)],
+    });
+    const { answer } = await operator().providers.try('slip', {
+      answer: recorded('HTTP/1.1 200 OK\nVerbalis-Address: a@b.example\n\n{"results":[{"who":"a@b.example","state":"queued","slip":7}]}\n'),
+    });
+    expect(answer).toMatchObject({ outcome: 'accepted', providerId: '7', values: { state: 'queued' } });
+    const { call } = await operator().providers.try('ledger', {
+      call: recorded(
+        `POST /v1/callbacks/ledger?seal=${encodeURIComponent(SEALING)} HTTP/1.1\n\n{"n":1,"sort":"bounce.soft","box":"a@b.example"}\n`,
+      ),
+    });
+    expect(call).toMatchObject({ signature: 'right', events: [{ meaning: 'failed', cause: 'mailbox-unknown', address: 'a@b.example' }] });
+    const refused = await operator().providers.try('ledger', { call: recorded('POST /x HTTP/1.1\n\nnot JSON\n') });
+    expect(refused.call).toMatchObject({ signature: 'The secret is not right.', problem: 'It is not JSON.', events: [] });
+  });
+  test.each<[string, object, string]>([
+    ['nobody', {}, 'unknown-provider'],
+    ['parcel', { message: 'm01nothing' }, 'unknown-message'],
+    ['parcel', { to: 'no address' }, 'invalid'],
+    ['parcel', { answer: recorded('hello') }, 'invalid'],
+    ['parcel', { answer: recorded('POST /x HTTP/1.1\n\n') }, 'invalid'],
+  ])('%s with %j is refused', async (name, body, type) => {
+    await expect(operator().providers.try(name, body)).rejects.toMatchObject({ problem: { type: expect.stringContaining(type) } });
+  });
+});

@@ -72,3 +72,32 @@ export function makeCertificates(folder: string, name: string): Certificates {
   const fingerprint = openssl('x509', '-in', path('server.pem'), '-noout', '-fingerprint', '-sha256').trim().split('=')[1] ?? '';
   return { caFile: path('ca.pem'), keyFile: path('server.key'), certFile: path('server.pem'), fingerprint };
 }
+
+/** A certificate of a name that signs itself and has expired in 2020. */
+export function makeExpired(folder: string, name: string): { readonly keyFile: string; readonly certFile: string } {
+  const path = (file: string): string => join(folder, file);
+  writeFileSync(path('expired.index'), '');
+  writeFileSync(
+    path('expired.cnf'),
+    `[ca]
+default_ca = own
+[own]
+database = ${path('expired.index')}
+new_certs_dir = ${folder}
+rand_serial = yes
+default_md = sha256
+policy = any
+x509_extensions = names
+[any]
+commonName = supplied
+[names]
+subjectAltName = DNS:${name}
+`,
+  );
+  const ec = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:prime256v1', '-nodes'];
+  openssl('req', ...ec, '-subj', `/CN=${name}`, '-keyout', path('expired.key'), '-out', path('expired.csr'));
+  const dates = ['-startdate', '20200101000000Z', '-enddate', '20200201000000Z'];
+  const files = ['-config', path('expired.cnf'), '-keyfile', path('expired.key'), '-in', path('expired.csr'), '-out', path('expired.pem')];
+  openssl('ca', '-batch', '-selfsign', '-notext', ...dates, ...files);
+  return { keyFile: path('expired.key'), certFile: path('expired.pem') };
+}

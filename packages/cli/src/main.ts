@@ -17,7 +17,7 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [
       ['init <folder>', 'write: make a small mail folder that works'],
       ['types <mailfolder>', 'write: TypeScript types of every template’s data'],
-      ['check <mailfolder>', 'write: find what is wrong in a mail folder'],
+      ['check [mailfolder]', 'write: find what is wrong in a mail folder, or in a configuration'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],
       ['preview <mailfolder>', 'write: see a mail folder on a local page, as you write it'],
     ],

@@ -1,16 +1,32 @@
 import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
-import { init } from './init.js';
+import { UsageError, type ExitCode, type Output } from '../output.js';
+import { init, initConfiguration } from './init.js';
 import { types } from './types.js';
 import { check } from './check.js';
 import { render } from './render.js';
 import { preview, type PreviewOptions } from './preview.js';
 
+/** The service is loaded only for this: other commands of this feature do without it. */
+async function checkConfiguration(file: string, output: Output): Promise<ExitCode> {
+  const [{ checkConfig }, { readConfig }] = await Promise.all([
+    import('../service/configuration.js'),
+    import('@verbalis/service/settings'),
+  ]);
+  return checkConfig(() => readConfig(file, process.env), output);
+}
+
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  example(root.command('init <folder>').description('write: make a small mail folder that works'), 'verbalis init mail').action(
-    (folder: string) => run((output) => init(folder, output)),
+  example(
+    root
+      .command('init <folder>')
+      .description('write: make a small mail folder that works')
+      .option('--configuration', 'make a configuration of the service instead, with a schema for editors'),
+    'verbalis init mail',
+  ).action((folder: string, options: { configuration?: boolean }) =>
+    run((output) => (options.configuration === true ? initConfiguration(folder, output) : init(folder, output))),
   );
 
   example(
@@ -22,9 +38,24 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((folder: string, options: { out?: string }) => run((output) => types(folder, options, output)));
 
   example(
-    root.command('check <mailfolder>').description('write: find what is wrong in a mail folder').option('--json', 'for machines'),
+    root
+      .command('check [mailfolder]')
+      .description('write: find what is wrong in a mail folder, or in a configuration')
+      .option('--config <file>', 'a configuration of the service, with its profiles and what was recorded beside them')
+      .option('--json', 'for machines'),
     'verbalis check demo/mail',
-  ).action((folder: string, options: Parameters<typeof check>[1]) => run((output) => check(folder, options, output)));
+  ).action((folder: string | undefined, options: Parameters<typeof check>[1] & { config?: string }) =>
+    run((output) => {
+      const { config } = options;
+      if (config !== undefined) return checkConfiguration(config, output);
+      if (folder === undefined)
+        throw new UsageError(
+          'Neither a mail folder nor a configuration is named.',
+          'verbalis check mail, or verbalis check --config verbalis.yaml.',
+        );
+      return check(folder, options, output);
+    }),
+  );
 
   example(
     root

@@ -1,9 +1,24 @@
-import { cpSync, existsSync, readdirSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 const STARTER = fileURLToPath(new URL('../../starter/', import.meta.url));
+
+const STARTER_CONFIGURATION = fileURLToPath(new URL('../../starter-configuration/verbalis.yaml', import.meta.url));
+
+/** Makes a configuration to begin with, and the schema by which editors complete and check it. */
+export async function initConfiguration(folder: string, output: Output): Promise<ExitCode> {
+  const [file, schema] = [join(folder, 'verbalis.yaml'), join(folder, 'verbalis.schema.json')];
+  if (existsSync(file)) throw new UsageError(`${file} is there already.`, 'Name another folder, or remove it.');
+  const { settingsSchema } = await import('@verbalis/service/settings');
+  mkdirSync(folder, { recursive: true });
+  cpSync(STARTER_CONFIGURATION, file);
+  writeFileSync(schema, `${JSON.stringify(settingsSchema(), null, 2)}\n`);
+  for (const made of [file, schema]) output.out(`made ${made}`);
+  output.note(`\nTry it:\n  verbalis serve --config ${file} --check\n  verbalis serve --config ${file}`);
+  return 0;
+}
 
 /** Makes a small mail folder that works. */
 export function init(folder: string, output: Output): Promise<ExitCode> {

@@ -10,12 +10,9 @@ import { Host, Port } from './setting-fields.js';
 export const MetricsSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),
-    /** A port of its own; without one it is /metrics of the service. */
-    port: Port.optional(),
-    /** What a monitoring system must send as "Authorization: Bearer …". */
-    token: z.string().min(16).max(200).optional(),
-    /** Whether the names of spaces are in it. */
-    spaces: z.boolean().default(false),
+    port: Port.optional().meta({ description: 'A port of its own; without one it is /metrics of the service.' }),
+    token: z.string().min(16).max(200).optional().meta({ description: 'What a monitoring system must send as "Authorization: Bearer …".' }),
+    spaces: z.boolean().default(false).meta({ description: 'Whether the names of spaces are in it.' }),
   })
   .prefault({});
 export type MetricsSettings = z.infer<typeof MetricsSettings>;

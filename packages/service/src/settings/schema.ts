@@ -14,51 +14,59 @@ export const Settings = z.strictObject({
     .strictObject({
       host: Host.default('127.0.0.1'),
       port: Port.default(8620),
-      /** Proxies whose X-Forwarded-For, X-Forwarded-Proto and X-Forwarded-Host are believed. */
-      trustProxy: z.array(Network).default([]),
+      trustProxy: z
+        .array(Network)
+        .default([])
+        .meta({ description: 'Proxies whose X-Forwarded-For, X-Forwarded-Proto and X-Forwarded-Host are believed.' }),
     })
     .prefault({}),
   metrics: MetricsSettings,
-  /** The address under which people reach the console; links that the service makes start with it. */
   publicUrl: z
     .string()
     .regex(/^https?:\/\/[^\s/]+$/, 'must be http(s)://host[:port]')
-    .optional(),
+    .optional()
+    .meta({ description: 'The address under which people reach the console; links that the service makes start with it.' }),
   databaseFile: z.string().default('verbalis.sqlite'),
-  /** Where keys that the service makes for itself are kept (mode 0600). */
-  secretsFile: z.string().default('verbalis.secrets.json'),
+  secretsFile: z
+    .string()
+    .default('verbalis.secrets.json')
+    .meta({ description: 'Where keys that the service makes for itself are kept (mode 0600).' }),
   helloName: z.string().default('localhost'),
   returns: ReturnSettings,
-  /** When addresses get no more mail. */
-  suppress: SuppressionSettings,
-  /** Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set. */
-  submission: SubmissionSettings,
-  /** How many captured emails a space keeps, and for how long. */
-  captured: CaptureSettings,
-  /** Rules over what happens in the last minutes; when one holds, that is an event. */
-  alerts: AlertSettings,
-  /** How long things are kept, in days. */
-  keep: z.strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) }).prefault({}),
+  suppress: SuppressionSettings.meta({ description: 'When addresses get no more mail.' }),
+  submission: SubmissionSettings.meta({
+    description: 'Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set.',
+  }),
+  captured: CaptureSettings.meta({ description: 'How many captured emails a space keeps, and for how long.' }),
+  alerts: AlertSettings.meta({ description: 'Rules over what happens in the last minutes; when one holds, that is an event.' }),
+  keep: z
+    .strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) })
+    .prefault({})
+    .meta({ description: 'How long things are kept, in days.' }),
   limits: z
     .strictObject({
       bodyBytes: z
         .int()
         .min(1000)
         .default(36 * 1024 * 1024),
-      /** All attachments of a message together. */
       attachmentBytes: z
         .int()
         .min(0)
-        .default(25 * 1024 * 1024),
+        .default(25 * 1024 * 1024)
+        .meta({ description: 'All attachments of a message together.' }),
       recipients: z.int().min(1).max(1000).default(50),
-      /** Streams of server-sent events at once: of one key, and of all keys together (and as many of operators). */
-      streams: z.strictObject({ perKey: z.int().min(1).default(20), all: z.int().min(1).default(500) }).prefault({}),
+      streams: z
+        .strictObject({ perKey: z.int().min(1).default(20), all: z.int().min(1).default(500) })
+        .prefault({})
+        .meta({ description: 'Streams of server-sent events at once: of one key, and of all keys together (and as many of operators).' }),
     })
     .prefault({}),
   dispatch: QueueSettings,
   log: z.strictObject({ level: z.enum(['fatal', 'error', 'warn', 'info', 'debug']).default('info') }).prefault({}),
-  /** Where the service may go for addresses that apps and callers give (attachments, webhooks). */
-  outside: z.strictObject({ allow: z.array(z.string()).default([]), waitSeconds: Seconds.default(20) }).prefault({}),
+  outside: z
+    .strictObject({ allow: z.array(z.string()).default([]), waitSeconds: Seconds.default(20) })
+    .prefault({})
+    .meta({ description: 'Where the service may go for addresses that apps and callers give (attachments, webhooks).' }),
   providers: ProvidersSettings,
   spaces: SpaceSettings,
 });

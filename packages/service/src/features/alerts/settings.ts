@@ -73,8 +73,7 @@ export const AlertSettings = z
     z
       .strictObject({
         ...RuleFields,
-        /** Spaces that it holds for; all that deliver, when none is named. */
-        spaces: z.array(Name).optional(),
+        spaces: z.array(Name).optional().meta({ description: 'Spaces that it holds for; all that deliver, when none is named.' }),
       })
       .refine(...hasOneLimit)
       .refine(...missesOne),

@@ -5,8 +5,11 @@ export const Limits = z
   .strictObject({
     perSecond: z.number().positive().optional(),
     perDomainSecond: z.number().positive().optional(),
-    /** Quotas of the provider's: emails a day and a month (UTC). What is over goes to the next of the route. */
-    perDay: z.int().positive().optional(),
+    perDay: z
+      .int()
+      .positive()
+      .optional()
+      .meta({ description: "Quotas of the provider's: emails a day and a month (UTC). What is over goes to the next of the route." }),
     perMonth: z.int().positive().optional(),
     warmUp: z
       .strictObject({

@@ -11,23 +11,19 @@ const SmtpProvider = z.strictObject({
   user: z.string().min(1).optional(),
   password: z.string().optional(),
   passwordFile: z.string().min(1).optional().meta({ description: 'A file with the password; read at the start and at each reload.' }),
-  /** An access token in place of a password (OAUTHBEARER, XOAUTH2). */
-  token: z.string().optional(),
+  token: z.string().optional().meta({ description: 'An access token in place of a password (OAUTHBEARER, XOAUTH2).' }),
   tokenFile: z.string().min(1).optional(),
-  /** Lets a password travel over a connection that is not secure. */
-  openLogin: z.boolean().default(false),
+  openLogin: z.boolean().default(false).meta({ description: 'Lets a password travel over a connection that is not secure.' }),
   tls: z
     .strictObject({
       mode: z.enum(['none', 'starttls', 'opportunistic', 'implicit']).default('opportunistic'),
-      /** Certificates in PEM that are trusted in place of the system's. */
-      caFile: z.string().optional(),
+      caFile: z.string().optional().meta({ description: "Certificates in PEM that are trusted in place of the system's." }),
       fingerprint: z
         .string()
         .regex(/^(?:[0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/, 'must be the SHA-256 of a certificate in hex')
         .optional(),
       verify: z.boolean().default(true),
-      /** The name in the certificate, where it is not the host. */
-      name: z.string().optional(),
+      name: z.string().optional().meta({ description: 'The name in the certificate, where it is not the host.' }),
     })
     .prefault({}),
   connections: z.int().min(1).max(200).default(5),

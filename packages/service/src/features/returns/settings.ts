@@ -6,8 +6,7 @@ export const ReturnSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),
     port: Port.default(8625),
-    /** The domain of return paths; its mail must reach the listener. */
-    domain: z.string().default('returns.localhost'),
+    domain: z.string().default('returns.localhost').meta({ description: 'The domain of return paths; its mail must reach the listener.' }),
     maxBytes: z
       .int()
       .min(10_000)

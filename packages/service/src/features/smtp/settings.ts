@@ -8,12 +8,9 @@ export const ListenerSettings = (usual: { readonly perAddress: number; readonly 
   tls: z.strictObject({ certFile: z.string(), keyFile: z.string() }).optional(),
   limits: z
     .strictObject({
-      /** Connections at once, of all. */
-      connections: z.int().min(1).default(500),
-      /** Connections at once from one address. */
-      perAddress: z.int().min(1).default(usual.perAddress),
-      /** How often one address may connect in a minute. */
-      perMinute: z.int().min(1).default(usual.perMinute),
+      connections: z.int().min(1).default(500).meta({ description: 'Connections at once, of all.' }),
+      perAddress: z.int().min(1).default(usual.perAddress).meta({ description: 'Connections at once from one address.' }),
+      perMinute: z.int().min(1).default(usual.perMinute).meta({ description: 'How often one address may connect in a minute.' }),
     })
     .prefault({}),
   /** Addresses and networks of balancers, which say first for whom they speak (PROXY protocol, version 2). */

@@ -20,39 +20,37 @@ export const SpaceSettings = z
     Name,
     z.strictObject({
       mode: z.enum(['deliver', 'capture']),
-      /** Published at every start; left out: what `verbalis publish` brings. */
-      mailFolder: z.string().optional(),
-      /** Providers in order: a name, or {provider, share} to divide the router. */
-      route: z.array(Route).default([]),
-      /** Put before or after every subject: "[test]". */
-      mark: z.strictObject({ text: z.string().min(1).max(40), place: z.enum(['before', 'after']).default('before') }).optional(),
-      /** Who may get mail: addresses, domains, patterns with "*". Left out: everybody. */
+      mailFolder: z.string().optional().meta({ description: 'Published at every start; left out: what `verbalis publish` brings.' }),
+      route: z.array(Route).default([]).meta({ description: 'Providers in order: a name, or {provider, share} to divide the router.' }),
+      mark: z
+        .strictObject({ text: z.string().min(1).max(40), place: z.enum(['before', 'after']).default('before') })
+        .optional()
+        .meta({ description: 'Put before or after every subject: "[test]".' }),
       recipients: z
         .strictObject({
           allowed: z.array(z.string()).min(1),
-          /** Where mail for everybody else goes; left out: it is captured. */
-          redirectTo: z.string().optional(),
+          redirectTo: z.string().optional().meta({ description: 'Where mail for everybody else goes; left out: it is captured.' }),
         })
-        .optional(),
+        .optional()
+        .meta({ description: 'Who may get mail: addresses, domains, patterns with "*". Left out: everybody.' }),
       sender: z.string().optional(),
       replyTo: z.string().optional(),
-      /** Domains that a message may name another sender of. */
-      senderDomains: z.array(SenderDomain).default([]),
-      /** How many emails of one template go to one recipient within an hour; what is more is withheld. */
+      senderDomains: z.array(SenderDomain).default([]).meta({ description: 'Domains that a message may name another sender of.' }),
       runaway: z
         .union([
           z.literal(false),
           z.strictObject({
             perHour: z.int().min(1).default(USUAL_PER_HOUR),
-            /** Templates that may be sent more often, or less. */
-            templates: z.record(z.string(), z.int().min(1)).default({}),
+            templates: z
+              .record(z.string(), z.int().min(1))
+              .default({})
+              .meta({ description: 'Templates that may be sent more often, or less.' }),
           }),
         ])
-        .default({ perHour: USUAL_PER_HOUR, templates: {} }),
-      /** Gets a copy of every mail. */
-      archive: z.string().optional(),
-      /** Whom to notify of what needs a person. */
-      operator: z.string().optional(),
+        .default({ perHour: USUAL_PER_HOUR, templates: {} })
+        .meta({ description: 'How many emails of one template go to one recipient within an hour; what is more is withheld.' }),
+      archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
+      operator: z.string().optional().meta({ description: 'Whom to notify of what needs a person.' }),
     }),
   )
   .default({});

@@ -7,14 +7,18 @@ export const SubmissionSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),
     port: Port.optional(),
-    /** A port that is secure from the first byte (RFC 8314 3.3); needs `tls`. */
-    tlsPort: Port.optional(),
-    /** Whether a key may be said in the open by others than this machine: only on a network where nobody listens. */
-    insecure: z.boolean().default(false),
-    /** A capturing space that takes mail with any user and password, or none: an app needs no more than host and port. */
-    openTo: Name.optional(),
-    /** An email with a CR or LF by itself is refused (RFC 5321 2.3.8), or its line ends are made CRLF. */
-    lineEnds: z.enum(['refuse', 'repair']).default('refuse'),
+    tlsPort: Port.optional().meta({ description: 'A port that is secure from the first byte (RFC 8314 3.3); needs `tls`.' }),
+    insecure: z
+      .boolean()
+      .default(false)
+      .meta({ description: 'Whether a key may be said in the open by others than this machine: only on a network where nobody listens.' }),
+    openTo: Name.optional().meta({
+      description: 'A capturing space that takes mail with any user and password, or none: an app needs no more than host and port.',
+    }),
+    lineEnds: z
+      .enum(['refuse', 'repair'])
+      .default('refuse')
+      .meta({ description: 'An email with a CR or LF by itself is refused (RFC 5321 2.3.8), or its line ends are made CRLF.' }),
     ...ListenerSettings({ perAddress: 100, perMinute: 6000 }),
   })
   .refine(({ tlsPort, tls }) => tlsPort === undefined || tls !== undefined, {
