@@ -19,10 +19,12 @@ import {
 import { parseExpression, parseSource } from '@verbalis/core/notation';
 import { readPayloadTemplate } from '@verbalis/core/payload';
 import { SourceText } from '@verbalis/core/problems';
+import { readProfile, readRecorded, PROFILE_SHAPE, UnreadableContent } from '@verbalis/core/profile';
 import { textOfHtml } from '@verbalis/core/program';
 import { emailsIn, readReturn } from '@verbalis/core/returns';
 import { readProxyHeader } from '@verbalis/core/smtp';
 import { wrap } from '@verbalis/core/text';
+import { z } from 'zod';
 
 // Whatever strangers and tenants send is read in time proportional to its length. Patterns that would take longer are found by the linter
 // (no-super-linear-*); here every reader is given what such faults are made of, at two lengths. What counts is processor time, so that a busy
@@ -37,6 +39,54 @@ const FLOOR = 2;
 
 const bytes = (text: string): Buffer => Buffer.from(text, 'utf8');
 const part = (type: string, body: string): Buffer => bytes(`From: a@b.example\r\nContent-Type: ${type}\r\n\r\n${body}`);
+
+/** A profile that looks for everything, in a call that is read in some way. */
+function profileOf(read: readonly unknown[]) {
+  const written = z.strictObject(PROFILE_SHAPE).parse({
+    request: { url: 'https://x.example', json: {} },
+    answer: {
+      reason: '$..[?search(@.a, "(a|b)*c")]',
+      id: 'pattern:(a+)+b',
+      words: [{ matches: '(x|xx)+y', means: 'refused' }],
+      values: { a: '$..a' },
+      accepted: 'a == 1',
+    },
+    callbacks: {
+      read,
+      signature: {
+        kind: 'hmac',
+        secret: 'x',
+        signature: '$.a',
+        parts: { timestamp: 't', signature: 's' },
+        signed: '{{ body }}{{ sortedFields }}',
+      },
+      events: '$..*',
+      fields: { type: '$.a', at: '$.b', code: '$.a', status: '$.b' },
+      words: { '/(a*)*b/': 'failed' },
+    },
+  });
+  return readProfile(written);
+}
+const FORMATS = { JSON: ['json'], lines: ['lines'], XML: ['xml'], 'a form': ['form', { at: '$.a' }, 'base64', 'json'] };
+
+function readCallText(text: string, profile: ReturnType<typeof profileOf>): void {
+  const { content, signature, events } = profile.callbacks!;
+  const call = { method: 'POST', url: 'https://x.example/', headers: {}, body: bytes(text) };
+  signature.verify({ call, outside: content.outside(call.body), now: 0 });
+  try {
+    events.raw(call, content.read(call.body).inside).map(events.read);
+  } catch (error) {
+    if (!(error instanceof UnreadableContent)) throw error;
+  }
+}
+
+const CALLS = Object.fromEntries(
+  Object.entries(FORMATS).map(([name, read]) => {
+    const profile = profileOf(read);
+    return [`a call of ${name}`, (text: string) => readCallText(text, profile)];
+  }),
+);
+const ANSWERING = profileOf(['json']);
 
 const READERS: Readonly<Record<string, (text: string) => unknown>> = {
   'links of HTML': linksOf,
@@ -85,6 +135,12 @@ const READERS: Readonly<Record<string, (text: string) => unknown>> = {
   'a signed field': (text) => canonicalField('Subject', text),
   'a signed body': (text) => canonicalBodyHash([bytes(text)]),
   'a date': (text) => instantOf(text, 'UTC'),
+  ...CALLS,
+  'a call of text in JSON': (text) => readCallText(JSON.stringify({ a: text, b: text }), ANSWERING),
+  'an answer': (text) => ANSWERING.answer.read({ status: 400, headers: {}, content: text }, { address: '', now: 0 }),
+  'an answer in JSON': (text) =>
+    ANSWERING.answer.read({ status: 400, headers: {}, content: JSON.stringify([{ a: text }]) }, { address: '', now: 0 }),
+  'a recorded answer': (text) => readRecorded(bytes(`HTTP/1.1 200 OK\nVerbalis-Secret: ${text}`)),
   'a color': (text) => contrast(text, '#ffffff'),
 };
 

@@ -85,7 +85,7 @@ test.each([
   ['our account is at its limit', 402, {}, /402 closed for the day/],
 ])('%s: nobody’s recipient is at fault; it is left alone, one email tries it, then all go', async (name, status, headers, words) => {
   const address = `${status}@post.example`;
-  api.answer = { status, headers: headers as Record<string, string>, body: '{"why":"closed for the day"}' };
+  api.answer = { status, headers: headers, body: '{"why":"closed for the day"}' };
   const id = await sent('harbour', address);
   expect(await delivery('harbour', id)).toMatchObject({
     state: 'queued',

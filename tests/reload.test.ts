@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type ServerResponse } from 'node:http';
 import { createServer as createSocket, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
@@ -223,7 +223,11 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
     `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: ${level} }\nproviders: { relay: { kind: smtp, host: r.example, port: 25, user: u, password: hush-hush } }\nspaces: { drydock: { mode: capture } }\n`;
   writeFileSync(file, config('warn'));
   const run = (...args: string[]) => {
-    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), 'serve', '--config', file, ...args], { cwd: path });
+    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), 'serve', '--config', file, ...args], {
+      cwd: path,
+      // Colour is for terminals, also on CI.
+      env: { ...process.env, CI: '1', FORCE_COLOR: '' },
+    });
     const text = { all: '' };
     for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk: Buffer) => (text.all += chunk.toString()));
     const ended = new Promise<number | null>((done) => child.once('exit', (code) => done(code)));
@@ -244,6 +248,8 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
   expect(explained.text.all).not.toContain('hush-hush');
   const { child, text, ended } = run('--json');
   const { url } = await until(() => (text.all.includes('\n') ? (JSON.parse(text.all.split('\n')[0] ?? '') as { url: string }) : undefined));
+  const threads = (): number => readdirSync(`/proc/${child.pid ?? 0}/task`).length;
+  const before = threads();
   writeFileSync(file, config('error'));
   child.kill('SIGHUP');
   await until(() => (text.all.includes('log.level: "warn" → "error"') ? true : undefined));
@@ -252,6 +258,9 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
   await until(() =>
     /log\.level: .*"error"/.test(text.all.slice(text.all.indexOf('not right'))) && text.all.includes('not right') ? true : undefined,
   );
+  // What the former configuration ran has ended.
+  await until(() => (threads() <= before ? true : undefined));
+  expect(text.all).not.toContain('could not be closed');
   expect((await fetch(`${url}/health/ready`)).status).toBe(200);
   expect(readFileSync(file, 'utf8')).toContain('errer');
   const wrong = run('--check');

@@ -1,3 +1,4 @@
+import { isatty } from 'node:tty';
 import pc from 'picocolors';
 import stringWidth from 'string-width';
 
@@ -10,7 +11,8 @@ export interface Output {
 }
 
 export function processOutput(): Output {
-  const interactive = process.stdout.isTTY;
+  // Not process.stdout.isTTY: it is undefined for a pipe, and the library would guess then.
+  const interactive = isatty(1);
   return {
     out: (text) => process.stdout.write(text.endsWith('\n') ? text : `${text}\n`),
     note: (text) => process.stderr.write(text.endsWith('\n') ? text : `${text}\n`),

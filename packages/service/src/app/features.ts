@@ -9,7 +9,7 @@ import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
 import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
 import { openDomains } from '../features/domains/index.js';
-import { openEditions, type LoadedEdition } from '../features/editions/index.js';
+import { openEditions, type Editions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
 import { openHolds } from '../features/holds/index.js';
@@ -42,6 +42,7 @@ export interface BuildOptions {
   /** Where each setting came from. */
   readonly origins: ReadonlyMap<string, string>;
   readonly reloading: Pick<ConfigurationEndpoints, 'reload'>;
+  readonly editions: Editions;
   /** Where a mail folder cannot be published, the edition that is in use stays. */
   readonly keepEditions: boolean;
 }
@@ -190,10 +191,10 @@ function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdit
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
 /** What a message is made of, and what is known about it. */
-async function openWriting({ runtime, store, settings, secrets, keepEditions }: BuildOptions, upper: Later) {
+async function openWriting({ runtime, store, settings, secrets, editions, keepEditions }: BuildOptions, upper: Later) {
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
-  const { editions, publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, isNeeded, keepEditions });
+  const { publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, editions, isNeeded, keepEditions });
   const { signing, feature: domains } = openDomains(runtime, {
     store,
     master: secrets.keyFor('signing'),

@@ -31,6 +31,8 @@ export interface Ground {
   /** The service is to end. */
   readonly isStopping: () => boolean;
   readonly reloading: BuildOptions['reloading'];
+  /** What was published, ready to be used, whatever the configuration says. */
+  readonly editions: BuildOptions['editions'];
 }
 
 /** All features as one configuration has them, with what they run and listen to. */
@@ -101,6 +103,27 @@ function followClock(features: readonly Feature[], { clock, log }: Runtime): () 
   };
 }
 
+/** Rests and stops what runs by itself: each is stopped once, whether it rested before or not. */
+function stoppedOnce(running: readonly Running[]): Required<Pick<Running, 'rest' | 'stop'>> {
+  const left = new Set(running);
+  return {
+    rest: async () => {
+      await Promise.all(
+        [...left].map((worker) => {
+          if (worker.rest !== undefined) return worker.rest();
+          left.delete(worker);
+          return worker.stop();
+        }),
+      );
+    },
+    stop: async () => {
+      const last = [...left];
+      left.clear();
+      await Promise.all(last.map((worker) => worker.stop()));
+    },
+  };
+}
+
 function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store, secrets, isStopping }: Ground): Express {
   return makeApp({
     store,
@@ -134,7 +157,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
  */
 export async function openGeneration(config: ReadConfig, ground: Ground, { keepEditions = false } = {}): Promise<Generation> {
   const { settings, folder } = config;
-  const { store, secrets, threads, clock, log, reloading } = ground;
+  const { store, secrets, threads, clock, log, reloading, editions } = ground;
   const runtime = makeRuntime(config, ground);
   const [rooms, sockets] = [new Undo(), new Undo()];
   try {
@@ -147,6 +170,7 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
       threads,
       reloading,
       origins: config.origins,
+      editions,
       keepEditions,
     });
     const { features } = built;
@@ -156,6 +180,7 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
       ...features.flatMap((feature) => feature.running ?? []),
       retention({ store, workers: runtime.workers, clock, log, rules }),
     ];
+    const workers = stoppedOnce(running);
     const unfollow = followClock(features, runtime);
     rooms.add(unfollow);
     for (const feature of features) {
@@ -174,13 +199,14 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
       start: () => {
         for (const worker of running) worker.start();
       },
-      rest: async () => {
-        await Promise.all(running.map((worker) => (worker.rest === undefined ? worker.stop() : worker.rest())));
-      },
+      rest: workers.rest,
       closeSockets: sockets.run,
       close: async () => {
-        await Promise.all(running.map((worker) => worker.stop()));
-        await rooms.run();
+        try {
+          await workers.stop();
+        } finally {
+          await rooms.run();
+        }
       },
     };
   } catch (error) {

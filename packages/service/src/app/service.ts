@@ -1,7 +1,8 @@
 import { existsSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
-import { isAbsolute, join } from 'node:path';
+import { isAbsolute, join, resolve } from 'node:path';
 import { pino, type DestinationStream, type Logger } from 'pino';
+import { editionCache, sharedCompiler } from '../features/editions/index.js';
 import {
   copyDatabase,
   portFault,
@@ -166,9 +167,8 @@ export async function startService(options: StartOptions): Promise<Service> {
   const { settings, folder } = options.config;
   const clock = options.clock ?? SYSTEM_CLOCK;
   const log = makeLog(settings.log.level, options.logTo);
-  const within = (path: string): string => (isAbsolute(path) ? path : join(folder, path));
-  const databaseFile = within(settings.databaseFile);
-  const secrets = readSecrets(within(settings.secretsFile), options.operatorSecret, databaseFile);
+  const databaseFile = resolve(folder, settings.databaseFile);
+  const secrets = readSecrets(resolve(folder, settings.secretsFile), options.operatorSecret, databaseFile);
   const store = await openStore(databaseFile, { log, clock, ...options.kernel });
   const undo = new Undo();
   undo.add(store.close);
@@ -183,6 +183,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     threads: threadsOf(options),
     isStopping: () => isStopping,
     reloading: { reload: (except) => reload(except) },
+    editions: editionCache(store, sharedCompiler()),
   };
   const { reload, settled } = untilStopped(
     reloader({

@@ -3,9 +3,8 @@ import type { MailFiles } from '@verbalis/core/folder';
 import { serve, type Feature, type Runtime, type Tx } from '../../kernel/index.js';
 import { readMailFolder } from '../mail-folder/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
-import { sharedCompiler } from './compile.js';
 import { editionEndpoints } from './endpoints.js';
-import { editionCache, type Editions } from './loaded.js';
+import type { Editions } from './loaded.js';
 import { folderHash } from './queries.js';
 import { editionRetention } from './retention.js';
 import type { Store } from './store.js';
@@ -13,6 +12,7 @@ import type { Store } from './store.js';
 interface Options {
   readonly store: Store;
   readonly spaces: SpaceSettings;
+  readonly editions: Editions;
   /** Whether something that is kept was made with an edition. */
   readonly isNeeded: (tx: Tx, space: string, number: number) => boolean;
   /** Where a folder cannot be published, the edition that is in use stays. */
@@ -21,16 +21,17 @@ interface Options {
 
 /** Publications of mail folders, and how those of a configuration are published. */
 interface OpenedEditions {
-  readonly editions: Editions;
   /** Publishes what has changed in the folders of spaces. @param folder where relative paths start @throws Refusal, StartError */
   readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
   readonly feature: Feature;
 }
 
 /** Publications of mail folders. Folders that the configuration names are published now. @throws Refusal, StartError */
-export async function openEditions(runtime: Runtime, { store, spaces, isNeeded, keepEditions }: Options): Promise<OpenedEditions> {
+export async function openEditions(
+  runtime: Runtime,
+  { store, spaces, editions, isNeeded, keepEditions }: Options,
+): Promise<OpenedEditions> {
   const { clock, log, within, ages } = runtime;
-  const editions = editionCache(store, sharedCompiler());
 
   /** Publishes a folder unless it is as it was at the last start: what somebody has chosen since stays in use. */
   async function publishChanged(space: string, files: MailFiles): Promise<void> {
@@ -69,5 +70,5 @@ export async function openEditions(runtime: Runtime, { store, spaces, isNeeded, 
     for (const [name, { mailFolder }] of Object.entries(wanted))
       if (mailFolder !== undefined) await publishChanged(name, await readMailFolder(resolve(folder, mailFolder)));
   };
-  return { editions, publishFolders, feature };
+  return { publishFolders, feature };
 }
