@@ -3,6 +3,7 @@
 import { randomBytes } from 'node:crypto';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
+import { z } from 'zod';
 import { folder, root } from './support/processes.mjs';
 
 const DELIVERIES = 5000;
@@ -11,19 +12,23 @@ const EVENTS = 10_000;
 export default async function bench() {
   const service = (door) => import(join(root, `packages/service/dist/${door}`));
   const { openStore } = await service('records/index.js');
-  const { callbackDesk } = await service('features/callbacks/index.js');
+  const { callbackReceiver } = await service('features/callbacks/index.js');
   const { suppressing } = await service('features/suppressions/index.js');
-  const { Callbacks } = await service('features/providers/index.js');
+  const { PROFILE_SHAPE, readProfile } = await import(join(root, 'packages/core/dist/profile/index.js'));
   const { newId, SYSTEM_CLOCK, workerGroup } = await service('kernel/index.js');
   const log = { info() {}, warn() {}, error: console.error };
   const store = await openStore(join(folder(), 'ours.sqlite'), { log, clock: SYSTEM_CLOCK });
-  const callbacks = Callbacks.parse({
-    signature: { kind: 'secret', at: 'header:x', value: 'a long secret' },
-    fields: { id: '$.nr', type: '$.what', mail: '$.letter', at: '$.when', status: '$.status', code: '$.code', reason: '$.text' },
-    words: { arrived: 'delivered', late: 'delayed' },
+  const profile = z.strictObject(PROFILE_SHAPE).parse({
+    request: { url: 'https://api.example', json: {} },
+    callbacks: {
+      signature: { kind: 'secret', at: 'header:x', value: 'a long secret' },
+      fields: { id: '$.nr', type: '$.what', mail: '$.letter', at: '$.when', status: '$.status', code: '$.code', reason: '$.text' },
+      words: { arrived: 'delivered', late: 'delayed' },
+    },
   });
-  const suppress = suppressing({ store, log, plan: { after: 3, spreadMs: 1 }, anyCase: false });
-  const desk = callbackDesk({
+  const { callbacks } = readProfile(profile);
+  const suppress = suppressing({ store, log, plan: { after: 3, spreadMs: 1 }, anyCase: false, master: Buffer.alloc(32) });
+  const desk = callbackReceiver({
     store,
     workers: workerGroup({ clock: SYSTEM_CLOCK, log }),
     clock: SYSTEM_CLOCK,
@@ -52,6 +57,9 @@ export default async function bench() {
         labels: {},
         data: {},
         headerId: id,
+        bodyUntil: null,
+        dataUntil: null,
+        factsUntil: null,
         createdAt: now,
       };
       const row = {
@@ -74,6 +82,9 @@ export default async function bench() {
         avoid: null,
         unfit: null,
         unsettled: null,
+        unsettledAt: null,
+        heldFrom: null,
+        heldBy: null,
         intended: null,
         kept: false,
       };
@@ -106,6 +117,11 @@ export default async function bench() {
       );
     }
   });
+  /** As the endpoint does it: the call is read when it comes, and its events are written. */
+  const receive = (body) => {
+    const call = { method: 'POST', url: 'https://us.example/v1/callbacks/parcel', headers: {}, body };
+    return desk.receive('parcel', callbacks.events.raw(call, callbacks.content.read(body).inside));
+  };
   let n = 0;
   const bare = new Sqlite(join(folder(), 'bare.sqlite'));
   bare.pragma('journal_mode = WAL');
@@ -149,8 +165,8 @@ export default async function bench() {
         n += 1;
         const from = performance.now();
         for (let i = 0; i < EVENTS; i += 500)
-          await desk.take('parcel', Buffer.from(JSON.stringify(Array.from({ length: 500 }, (_, k) => event(i + k)))));
-        while (store.returns.batchesWaiting() > 0) await new Promise((done) => setTimeout(done, 5));
+          await receive(Buffer.from(JSON.stringify(Array.from({ length: 500 }, (_, k) => event(i + k)))));
+        while (store.callbacks.waiting() > 0) await new Promise((done) => setTimeout(done, 5));
         return (EVENTS * 1000) / (performance.now() - from);
       },
       baseline: () => {
