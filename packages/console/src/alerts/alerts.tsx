@@ -162,7 +162,7 @@ function RuleForm({ rule, onDone }: { readonly rule: AlertRule | undefined; read
               </>
             ) : (
               <>
-                <Field name="least" label="Says nothing below so many" type="number" required value={String(rule?.least ?? 5)} />
+                <Field name="least" label="No alert below" type="number" required value={String(rule?.least ?? 5)} />
                 <Choose
                   label="Each on its own"
                   value={by}

@@ -40,7 +40,7 @@ const RuleFields = {
     .optional()
     .meta({ description: 'With `fewer`: only within these hours of the day.' }),
   minutes: z.int().min(1).max(1440).default(15),
-  least: z.int().min(1).default(5).meta({ description: 'Says nothing below so many events.' }),
+  least: z.int().min(1).default(5).meta({ description: 'No alert below so many events.' }),
 };
 
 const LIMITS = ['percent', 'count', 'queueSeconds', 'fewer'] as const;
