@@ -25,6 +25,7 @@ import { emailsIn, readReturn } from '@verbalis/core/returns';
 import { readProxyHeader } from '@verbalis/core/smtp';
 import { wrap } from '@verbalis/core/text';
 import { z } from 'zod';
+import { isInProportion } from './support/cpu.js';
 
 // Whatever strangers and tenants send is read in time proportional to its length. Patterns that would take longer are found by the linter
 // (no-super-linear-*); here every reader is given what such faults are made of, at two lengths. What counts is processor time, so that a busy
@@ -32,10 +33,6 @@ import { z } from 'zod';
 
 const SHORT = 2_000;
 const TIMES = 8;
-/** So many times the processor time that is in proportion; a square would be eight times of it. */
-const SLACK = 3;
-/** Less than this is not measured, in milliseconds. */
-const FLOOR = 2;
 
 const bytes = (text: string): Buffer => Buffer.from(text, 'utf8');
 const part = (type: string, body: string): Buffer => bytes(`From: a@b.example\r\nContent-Type: ${type}\r\n\r\n${body}`);
@@ -224,14 +221,6 @@ const INPUTS: readonly (readonly [name: string, of: (length: number) => string])
   ] as const;
 });
 
-/** Processor time in milliseconds. */
-function timeOf(run: () => void): number {
-  const before = process.cpuUsage();
-  run();
-  const { user, system } = process.cpuUsage(before);
-  return (user + system) / 1000;
-}
-
 /** What throws is refused; but never for want of memory or stack. */
 function readBy(reader: (text: string) => unknown, text: string): void {
   try {
@@ -245,15 +234,11 @@ describe('is read in time proportional to its length', () => {
   test.each(Object.entries(READERS))('%s', (_name, reader) => {
     const slow = INPUTS.filter(([, of]) => {
       const [short, long] = [of(SHORT), of(SHORT * TIMES)];
-      // Others may have cost processor time of this process too: one good measure is enough.
-      for (let i = 0; i < 3; i++) {
-        const usual = Math.max(
-          FLOOR,
-          timeOf(() => readBy(reader, short)),
-        );
-        if (timeOf(() => readBy(reader, long)) <= usual * TIMES * SLACK) return false;
-      }
-      return true;
+      return !isInProportion(
+        TIMES,
+        () => readBy(reader, short),
+        () => readBy(reader, long),
+      );
     });
     expect(slow.map(([name]) => name)).toEqual([]);
   });

@@ -198,7 +198,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
   const { signing, feature: domains } = openDomains(runtime, {
     store,
     master: secrets.keyFor('signing'),
-    sendersOf: (space) => sendersOf(spaces[space], editions.loaded(space)),
+    sendersOf: async (space) => sendersOf(spaces[space], await editions.current(space)),
   });
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
@@ -242,7 +242,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     routeOf: (space) => (spaces[space]?.route ?? []).map(({ provider }) => provider),
     capture,
     keysFor: (domain) => signing.keysFor(domain),
-    senderOf: (space) => spaces[space]?.sender ?? editions.loaded(space)?.project.settings.sender,
+    senderOf: async (space) => spaces[space]?.sender ?? (await editions.current(space))?.project.settings.sender,
     jobOf: (space, messageId) => upper.jobOf(space, messageId),
     wake: () => {
       upper.wake();

@@ -8,7 +8,7 @@ export interface DomainEndpoints {
   readonly signing: Signing;
   readonly clock: Clock;
   /** Domains that a space sends as. */
-  readonly sendersOf: (space: string) => readonly string[];
+  readonly sendersOf: (space: string) => Promise<readonly string[]>;
 }
 
 const endpoint = endpointsOf<DomainEndpoints>();
@@ -26,8 +26,8 @@ const list = endpoint({
   scope: 'read',
   isForService: true,
   answers: { 200: json('All of them.', DomainList) },
-  run({ caller }, { signing, sendersOf }) {
-    const own = caller.operator ? undefined : new Set(sendersOf(caller.space));
+  async run({ caller }, { signing, sendersOf }) {
+    const own = caller.operator ? undefined : new Set(await sendersOf(caller.space));
     const seen = signing.domains().filter((name) => own === undefined || own.has(name));
     return { domains: seen.map((name) => view(signing, name)) };
   },

@@ -8,7 +8,7 @@ interface Options {
   /** Encrypts the keys. */
   readonly master: Uint8Array;
   /** Domains that a space sends as. */
-  readonly sendersOf: (space: string) => readonly string[];
+  readonly sendersOf: (space: string) => Promise<readonly string[]>;
 }
 
 /** Sending domains and the keys that sign for them. */

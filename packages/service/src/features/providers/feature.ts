@@ -20,7 +20,7 @@ interface Options {
   readonly capture: (job: Job) => Promise<void>;
   readonly keysFor: (domain: string) => readonly SigningKey[];
   /** The sender of a space, for a test email. */
-  readonly senderOf: (space: string) => string | undefined;
+  readonly senderOf: (space: string) => Promise<string | undefined>;
   /** The email to one recipient of a message, as it would be handed over; undefined where there is no such message. */
   readonly jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
   readonly wake: () => void;

@@ -8,7 +8,7 @@ export interface ProbeOptions {
   readonly clock: Clock;
   readonly keysFor: (domain: string) => readonly SigningKey[];
   /** Who writes from a space, as it stands in the configuration. */
-  readonly senderOf: (space: string) => string | undefined;
+  readonly senderOf: (space: string) => Promise<string | undefined>;
 }
 
 /** What a test mail says; a few plain words when left out. */
@@ -48,7 +48,7 @@ function sampleContent(provider: string): ProbeContent {
 /** Makes test emails: with what the caller gives, or with all that a template may have. */
 export function testJobs({ clock, keysFor, senderOf }: ProbeOptions): TestJobs {
   return async (provider, space, to, content) => {
-    const from = parseMailbox(senderOf(space) ?? '');
+    const from = parseMailbox((await senderOf(space)) ?? '');
     const address = parseAddress(to);
     if (isFault(from) || isFault(address)) return undefined;
     const id = `test-${clock.now()}@${from.domain}`;
