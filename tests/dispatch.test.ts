@@ -409,7 +409,7 @@ describe('at the door', () => {
     await ended('harbour', id);
     const copy = temporaryFolder();
     const file = join(copy.path, 'copy.sqlite');
-    await backupDatabase(readConfig(join(all.folder, 'verbalis.yaml'), {}), file);
+    backupDatabase(readConfig(join(all.folder, 'verbalis.yaml'), {}), file);
     const config = readConfig(join(all.folder, 'verbalis.yaml'), {
       VERBALIS_DATABASE_FILE: file,
       VERBALIS_SECRETS_FILE: join(all.folder, 'verbalis.secrets.json'),

@@ -1,13 +1,15 @@
-import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { startService, type Service } from '@verbalis/service';
+import { takeSnapshot } from '@verbalis/service/kernel';
 import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type SmtpSimulator } from '@verbalis/simulators';
 import { pino } from 'pino';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
+import { apiWrites, newAddress } from './support/api-writes.js';
 import { faultyStatements } from './support/faulty.js';
 import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
 
@@ -71,106 +73,10 @@ afterAll(async () => {
 });
 
 let n = 0;
-const later = (): string => new Date(Date.now() + 86_400_000).toISOString();
-const address = (): string => `guest${(n += 1)}@post.example`;
-const bounce = readFileSync(join(import.meta.dirname, 'fixtures/returns', 'README.md'), 'utf8');
-
-/** Each write of the API: what is made ready without a fault, then what is tried with one. */
-const WRITES: readonly (readonly [name: string, ready: () => Promise<() => Promise<unknown>>])[] = [
-  ['send', async () => () => client.messages.send(booking(address()))],
-  ['send later', async () => () => client.messages.send({ ...booking(address()), notBefore: later() })],
-  ['send a batch', async () => () => client.messages.sendBatch({ mode: 'each', messages: [booking(address()), booking(address())] })],
-  [
-    'cancel',
-    async () => {
-      const { id } = await client.messages.send({ ...booking(address()), notBefore: later() });
-      return () => client.messages.cancel(id);
-    },
-  ],
-  [
-    'reschedule',
-    async () => {
-      const { id } = await client.messages.send({ ...booking(address()), notBefore: later() });
-      return () => client.messages.reschedule(id, { notBefore: later() });
-    },
-  ],
-  [
-    'hold',
-    async () => {
-      await client.messages.send({ ...booking(address()), notBefore: later() });
-      return () => client.holds.add({ template: 'booking-confirmed', labels: { n: String((n += 1)) } });
-    },
-  ],
-  [
-    'release',
-    async () => {
-      const { id } = await client.messages.send({ ...booking(address()), notBefore: later(), labels: { n: String((n += 1)) } });
-      const hold = await client.holds.add({ labels: { n: String(n) } });
-      return async () => {
-        await client.holds.release({ id: hold.id });
-        await client.messages.get(id);
-      };
-    },
-  ],
-  [
-    'cancel by a filter',
-    async () => {
-      await client.messages.send({ ...booking(address()), notBefore: later(), labels: { n: String((n += 1)) } });
-      const labels = { n: String(n) };
-      return () => client.queue.cancel({ labels });
-    },
-  ],
-  ['upload', async () => () => client.uploads.add(new Blob(['x'.repeat(300_000)]), { name: 'a.txt' })],
-  ['suppress', async () => () => client.suppressions.add({ address: address() })],
-  [
-    'lift',
-    async () => {
-      const { id } = await client.suppressions.add({ address: address() });
-      return () => client.suppressions.lift(id, { note: 'x' });
-    },
-  ],
-  ['import', async () => () => client.suppressions.import(`address\r\n${address()}\r\n${address()}\r\n`)],
-  [
-    'a return',
-    async () => () => client.returns.add(Buffer.from(`From: a@b.example\r\nSubject: ${(n += 1)}\r\n\r\n${bounce.slice(0, 200)}`)),
-  ],
-  ['subscribe', async () => () => client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false })],
-  [
-    'pause a subscription',
-    async () => {
-      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
-      return () => client.subscriptions.pause(id);
-    },
-  ],
-  [
-    'change a subscription',
-    async () => {
-      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
-      return () => client.subscriptions.change(id, { filter: 'type = failed' });
-    },
-  ],
-  [
-    'remove a subscription',
-    async () => {
-      const { id } = await client.subscriptions.add({ url: 'http://127.0.0.1:9/', name: `s${(n += 1)}`, handshake: false });
-      return () => client.subscriptions.remove(id);
-    },
-  ],
-  ['set a rule', async () => () => client.alerts.setRule(`rule-${(n += 1)}`, { count: 5 })],
-  [
-    'remove a rule',
-    async () => {
-      const name = `rule-${(n += 1)}`;
-      await client.alerts.setRule(name, { count: 5 });
-      return () => client.alerts.removeRule(name);
-    },
-  ],
-  ['add a key', async () => () => client.keys.add({ name: 'x', scopes: ['send'] })],
-  ['add a domain', async () => () => client.domains.add({ name: `host${(n += 1)}.example`, algorithms: ['ed25519-sha256'] })],
-  ['pause a provider', async () => () => client.providers.pause('relay')],
-  ['resume a provider', async () => () => client.providers.resume('relay')],
-  ['clear captured mail', async () => () => createClient({ url: service.url, key: OPERATOR, space: 'drydock', tries: 1 }).captured.clear()],
-];
+const WRITES = apiWrites(
+  () => client,
+  () => createClient({ url: service.url, key: OPERATOR, space: 'drydock', tries: 1 }),
+);
 
 const idle = (of: Service) => until(() => (of.busy() ? undefined : true));
 
@@ -179,7 +85,7 @@ const ruleNames = async (): Promise<string[]> => (await client.alerts.list()).ru
 /** What a fresh start on a copy of the file remembers. */
 async function fresh(): Promise<string> {
   const copy = join(folder.path, `copy-${(n += 1)}.sqlite`);
-  await service.backup(copy);
+  takeSnapshot(join(folder.path, 'v.sqlite'), copy, Date.now());
   const rules = JSON.stringify(await ruleNames());
   const other = await start(copy, false);
   try {
@@ -235,7 +141,7 @@ test('a crash between COMMIT and what follows loses nothing: the copy of that mo
   const copy = join(folder.path, 'crashed.sqlite');
   await client.providers.resume('relay');
   await idle(service);
-  const to = address();
+  const to = newAddress();
   crash = () => {
     crash = undefined;
     for (const tail of ['', '-wal']) copyFileSync(`${database}${tail}`, `${copy}${tail}`);

@@ -32,3 +32,11 @@ export function clockTime(iso: string, now = Date.now()): string {
   const sameDay = new Date(now).toDateString() === at.toDateString();
   return sameDay ? time : `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${time}`;
 }
+
+/** "12.4 MB": bytes in powers of a thousand. */
+export function bytesText(bytes: number): string {
+  const units = ['bytes', 'kB', 'MB', 'GB', 'TB'];
+  let [size, unit] = [bytes, 0];
+  for (; size >= 1000 && unit < units.length - 1; unit += 1) size /= 1000;
+  return `${unit === 0 ? String(size) : size.toFixed(1)} ${units[unit] ?? ''}`;
+}

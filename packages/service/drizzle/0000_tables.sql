@@ -87,6 +87,11 @@ CREATE UNIQUE INDEX `captured_delivery_id_unique` ON `captured` (`delivery_id`);
 CREATE INDEX `captured_by_space` ON `captured` (`space`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_address` ON `captured` (`space`,`address`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_content` ON `captured` (`content_id`) WHERE "captured"."content_id" is not null;--> statement-breakpoint
+CREATE TABLE `copy_state` (
+	`id` integer PRIMARY KEY NOT NULL,
+	`folder` text NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `signing_keys` (
 	`domain` text NOT NULL,
 	`selector` text NOT NULL,
@@ -163,6 +168,7 @@ CREATE TABLE `holds` (
 	`filter` text NOT NULL,
 	`reason` text,
 	`created_at` integer NOT NULL,
+	`restored_as_of` integer,
 	`is_released` integer DEFAULT false NOT NULL
 );
 --> statement-breakpoint
@@ -405,9 +411,17 @@ CREATE TABLE `subscriptions` (
 );
 --> statement-breakpoint
 CREATE INDEX `subscriptions_by_space` ON `subscriptions` (`space`,`id`);--> statement-breakpoint
+CREATE TABLE `change_log` (
+	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`at` integer NOT NULL,
+	`changes` text NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `kernel_state` (
 	`id` integer PRIMARY KEY NOT NULL,
-	`epoch` integer NOT NULL
+	`epoch` integer NOT NULL,
+	`secrets` text,
+	`lineage` text
 );
 --> statement-breakpoint
 CREATE TABLE `quarantine` (
@@ -423,6 +437,7 @@ CREATE TABLE `quarantine` (
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `quarantine_by_item` ON `quarantine` (`worker`,`key`);--> statement-breakpoint
-CREATE INDEX `quarantine_by_space` ON `quarantine` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `quarantine_by_space` ON `quarantine` (`space`,`id`);
+--> statement-breakpoint
 -- What a search of captured mail looks through: parts of words, whatever their case and accents. It keeps no copy of the text.
 CREATE VIRTUAL TABLE `captured_words` USING fts5(words, content='', contentless_delete=1, tokenize='trigram remove_diacritics 1');

@@ -12,7 +12,7 @@ export interface FilterOptions {
   readonly all?: boolean;
 }
 
-type Filter = Omit<Parameters<Client['queue']['cancel']>[0], 'check'>;
+type Filter = Omit<Parameters<Client['queue']['cancel']>[0], 'check' | 'hold'>;
 
 /** The filter of a command. @throws UsageError where nothing is meant, or everything and something */
 function filterOf({ template, edition, topic, domain, label = [], all }: FilterOptions): Filter {
@@ -54,6 +54,29 @@ export async function listHolds(client: Client, { json = false }: { readonly jso
   return 0;
 }
 
+/** Deliveries that are held, and why. */
+export async function listHeld(
+  client: Client,
+  { json = false, hold, limit }: { readonly json?: boolean; readonly hold?: string; readonly limit?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const list = await client.holds.held({ hold, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  if (json) output.out(JSON.stringify(list, null, 2));
+  else if (list.deliveries.length === 0) output.out('Nothing is held.');
+  else {
+    output.out(
+      tableText(
+        [{ title: 'delivery' }, { title: 'to' }, { title: 'template' }, { title: 'due' }, { title: 'why' }],
+        list.deliveries.map(({ id, address, template, dueAt, why }) => [id, address, template, dueAt ?? '', why]),
+        output.color,
+      ),
+    );
+    output.note('Let them go: verbalis queue release HOLD, or by a filter. Not to be sent: verbalis queue cancel --hold HOLD --all --yes.');
+    if (list.nextCursor !== undefined) output.note('There are more: --limit 200');
+  }
+  return 0;
+}
+
 export async function hold(
   client: Client,
   { json = false, reason, ...given }: FilterOptions & { readonly json?: boolean; readonly reason?: string },
@@ -74,25 +97,37 @@ export async function release(
   { json = false, ...given }: FilterOptions & { readonly json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
-  const made = await client.holds.release(id === undefined ? filterOf(given) : { id });
+  const isNamed = Object.keys(given).length > 0;
+  const made = await client.holds.release({ ...(id === undefined ? {} : { id }), ...(id === undefined || isNamed ? filterOf(given) : {}) });
   if (json) output.out(JSON.stringify(made, null, 2));
   else
     output.out(
-      `${made.released.length === 1 ? 'The hold is' : `${made.released.length} holds are`} over; ${deliveries(made.deliveries)} may go.`,
+      made.released.length === 0
+        ? `${deliveries(made.deliveries)} may go.`
+        : `${made.released.length === 1 ? 'The hold is' : `${made.released.length} holds are`} over; ${deliveries(made.deliveries)} may go.`,
     );
   return 0;
 }
 
 export async function cancelWaiting(
   client: Client,
-  { json = false, yes = false, ...given }: FilterOptions & { readonly json?: boolean; readonly yes?: boolean },
+  {
+    json = false,
+    yes = false,
+    hold,
+    ...given
+  }: FilterOptions & { readonly json?: boolean; readonly yes?: boolean; readonly hold?: string },
   output: Output,
 ): Promise<ExitCode> {
-  const filter = filterOf(given);
+  const meant = filterOf(given);
+  const filter = { ...meant, hold };
   if (!yes) {
     const { deliveries: n } = await client.queue.cancel({ ...filter, check: true });
     if (json) output.out(JSON.stringify({ deliveries: n, canceled: false }, null, 2));
-    else output.out(`${deliveries(n)} of ${meantText(filter)} would be canceled. Nothing was: repeat it with --yes.`);
+    else
+      output.out(
+        `${deliveries(n)} of ${meantText(meant)}${hold === undefined ? '' : ` held by ${hold}`} would be canceled. Nothing was: repeat it with --yes.`,
+      );
     return 0;
   }
   let n = 0;

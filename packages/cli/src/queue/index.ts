@@ -1,7 +1,7 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { only, type Making, type Remote } from '../command.js';
-import { cancelWaiting, hold, listHolds, release, type FilterOptions } from './holds.js';
+import { cancelWaiting, hold, listHeld, listHolds, release, type FilterOptions } from './holds.js';
 import { showQueue } from './queue.js';
 
 const collect = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
@@ -28,13 +28,28 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
+    remote(
+      queue
+        .command('held')
+        .description('deliveries that are held, and why; after a restore, whether they may have been sent')
+        .option('--hold <hold>', 'only what this hold keeps')
+        .option('--limit <n>', 'how many (50)'),
+    ),
+    'verbalis queue held',
+  ).action((options: Remote & { hold?: string; limit?: string }) => run((output) => listHeld(connect(options), only(options), output)));
+
+  example(
     remote(filtered(queue.command('hold').description('send nothing that is meant, until it is let go')).option('--reason <text>', 'why')),
     'verbalis queue hold --template booking-confirmed --edition 12 --reason "wrong prices"',
   ).action((options: Remote & FilterOptions & { reason?: string }) => run((output) => hold(connect(options), only(options), output)));
 
   example(
     remote(
-      filtered(queue.command('release [hold]').description('end a hold, or all holds that name what is named, and let their email go')),
+      filtered(
+        queue
+          .command('release [hold]')
+          .description('end a hold, or all holds that name what is named, and let their email go; of what a restore holds, what is named'),
+      ),
     ),
     'verbalis queue release h01kxyz…',
     'verbalis queue release --template booking-confirmed',
@@ -44,13 +59,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
 
   example(
     remote(
-      filtered(queue.command('cancel').description('cancel what waits or is held and is meant')).option(
-        '--yes',
-        'cancel; without it, only count',
-      ),
+      filtered(queue.command('cancel').description('cancel what waits or is held and is meant'))
+        .option('--hold <hold>', 'only what this hold keeps')
+        .option('--yes', 'cancel; without it, only count'),
     ),
     'verbalis queue cancel --template booking-confirmed --edition 12 --yes',
-  ).action((options: Remote & FilterOptions & { yes?: boolean }) =>
+  ).action((options: Remote & FilterOptions & { yes?: boolean; hold?: string }) =>
     run((output) => cancelWaiting(connect(options), only(options), output)),
   );
 }

@@ -2,7 +2,7 @@ import { type Command } from 'commander';
 import { type Making, type Remote } from '../command.js';
 import { connect } from '../connection.js';
 import { serve } from './serve.js';
-import { backup } from './backup.js';
+import { defineCopying } from './copying.js';
 import { reload } from './configuration.js';
 import { prove, type ProveOptions } from './prove.js';
 
@@ -26,13 +26,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis reload',
   ).action((options: Remote) => run((output) => reload(connect(options), options, output)));
 
-  example(
-    root
-      .command('backup <file>')
-      .description('set up: copy the database, also of a running service')
-      .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
-    'verbalis backup /var/backups/verbalis.sqlite',
-  ).action((file: string, options: { config?: string }) => run((output) => backup(file, options, output)));
+  defineCopying(root, { run, remote, example });
 
   example(
     root

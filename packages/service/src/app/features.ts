@@ -2,12 +2,14 @@ import { dirname } from 'node:path';
 import { isFault, mailBytes, parseMailbox } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import { openAddresses } from '../features/addresses/index.js';
-import { openAlerts } from '../features/alerts/index.js';
+import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
+import { openBackups } from '../features/backups/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
 import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
+import { openCopies } from '../features/copies/index.js';
 import { openDomains } from '../features/domains/index.js';
 import { openEditions, type Editions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
@@ -102,6 +104,9 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const upper = later();
   const writing = await openWriting(options, upper);
   const sending = await openSending(options, writing, upper);
+  const ledgerFile = `${runtime.within(settings.databaseFile)}.erasures`;
+  const copies = await openCopies(runtime, { store, settings: settings.copies, ledgerFile });
+  const backups = openBackups(runtime, { store, settings: settings.backup, ledgerFile });
   const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
   const receiving = openReceiving(options, writing, noteUse);
   upper.capture = receiving.captured.keep;
@@ -126,6 +131,8 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     features: [
       keys,
       openQuarantine(runtime, store),
+      copies.feature,
+      backups.feature,
       writing.editing,
       openAttachments(runtime, store, settings.limits.attachmentBytes),
       ...writing.features,
@@ -134,7 +141,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.returns.feature,
       receiving.callbacks.feature,
       receiving.captured.feature,
-      ...openUpper(options, { writing, sending, receiving }),
+      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups } }),
     ],
   };
 }
@@ -143,12 +150,15 @@ interface Below {
   readonly writing: Writing;
   readonly sending: Awaited<ReturnType<typeof openSending>>;
   readonly receiving: ReturnType<typeof openReceiving>;
+  readonly ledgerFile: string;
+  /** What an operator must know of the service as a whole, by the rule that it fires. */
+  readonly troubles: ServiceTroubles;
 }
 
 /** What people look at and are notified of. */
 function openUpper(
   { runtime, store, settings, secrets, folder, origins, reloading }: BuildOptions,
-  { writing, sending, receiving }: Below,
+  { writing, sending, receiving, ledgerFile, troubles }: Below,
 ): Feature[] {
   const { spaces } = settings;
   const { accept, feed, suppressing } = writing;
@@ -169,14 +179,14 @@ function openUpper(
       helloName: settings.helloName,
     }),
     openFigures(runtime, store, feed),
-    openAlerts(runtime, { store, settings, feed, accept, operators, meaningless: receiving.callbacks.meaningless }),
+    openAlerts(runtime, { store, settings, feed, accept, operators, meaningless: receiving.callbacks.meaningless, troubles }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,
       key: secrets.keyFor('erasure'),
-      ledgerFile: `${runtime.within(settings.databaseFile)}.erasures`,
+      ledgerFile,
       keyOf: suppressing.keyOf,
     }),
   ];

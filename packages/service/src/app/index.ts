@@ -1,2 +1,4 @@
 export { StartError, type Clock } from '../kernel/index.js';
 export { backupDatabase, startService, type Service, type StartOptions } from './service.js';
+export { restoreDatabase, type Restored, type RestoreOptions, type RestoreSource } from './restore.js';
+export { checkIntegrity } from './integrity.js';

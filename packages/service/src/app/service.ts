@@ -1,19 +1,21 @@
 import { existsSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
-import { isAbsolute, join, resolve } from 'node:path';
+import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { pino, type DestinationStream, type Logger } from 'pino';
+import { copyLedger, ledgerIn } from '../features/copies/index.js';
 import { editionCache, sharedCompiler } from '../features/editions/index.js';
 import {
-  copyDatabase,
   portFault,
   readSecrets,
   Refusal,
   StartError,
   startErrorOf,
   SYSTEM_CLOCK,
+  takeSnapshot,
   type Clock,
   type Feature,
   type KernelOptions,
+  type Manifest,
   type Runtime,
 } from '../kernel/index.js';
 import { openStore } from '../records/index.js';
@@ -46,8 +48,6 @@ export interface Service {
   readonly submissionPort: number | undefined;
   /** The one that is secure from the first byte. */
   readonly submissionTlsPort: number | undefined;
-  /** Copies the running database to a file. */
-  readonly backup: (file: string) => Promise<void>;
   /** Whether something is under way, for those who move the clock: what waits for a time is not. */
   readonly busy: () => boolean;
   /** All that is remembered and follows from the database: a fresh start on the same file has the same. */
@@ -169,7 +169,8 @@ export async function startService(options: StartOptions): Promise<Service> {
   const log = makeLog(settings.log.level, options.logTo);
   const databaseFile = resolve(folder, settings.databaseFile);
   const secrets = readSecrets(resolve(folder, settings.secretsFile), options.operatorSecret, databaseFile);
-  const store = await openStore(databaseFile, { log, clock, ...options.kernel });
+  const captureChanges = settings.copies.folder !== undefined;
+  const store = await openStore(databaseFile, { log, clock, secrets: secrets.fingerprint, captureChanges, ...options.kernel });
   const undo = new Undo();
   undo.add(store.close);
   const front = new Front();
@@ -217,7 +218,6 @@ export async function startService(options: StartOptions): Promise<Service> {
       busy: () => store.busy() || isBusy(current),
       memory: () => memoryOf(current.built.features, current.runtime),
       writeNow: store.writeNow,
-      backup: store.backup,
       signInLink: () => current.built.signInLink(current.config.settings.publicUrl ?? url),
       operatorSecret: secrets.operator,
       reload,
@@ -235,9 +235,11 @@ export async function startService(options: StartOptions): Promise<Service> {
   }
 }
 
-/** Copies the database, also while a service runs on it. @throws StartError */
-export async function backupDatabase({ settings, folder }: ReadConfig, file: string): Promise<void> {
+/** Copies the database of a configuration, also while a service runs on it. @throws StartError */
+export function backupDatabase({ settings, folder }: ReadConfig, file: string): Manifest {
   const path = isAbsolute(settings.databaseFile) ? settings.databaseFile : join(folder, settings.databaseFile);
   if (!existsSync(path)) throw new StartError(`There is no database at ${path}.`);
-  await copyDatabase(path, file);
+  const manifest = takeSnapshot(path, file, Date.now());
+  copyLedger(`${path}.erasures`, ledgerIn(dirname(file)));
+  return manifest;
 }

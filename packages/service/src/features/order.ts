@@ -1,5 +1,7 @@
 import { addressEndpoints } from './addresses/index.js';
 import { alertEndpoints } from './alerts/index.js';
+import { backupEndpoints } from './backups/index.js';
+import { copyEndpoints } from './copies/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
@@ -62,6 +64,18 @@ export const FEATURES: readonly Listed[] = [
       groups: [{ name: 'quarantine', description: 'Items that could not be processed.' }],
       endpoints: quarantineEndpoints,
     },
+  },
+  {
+    name: 'copies',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'copies', description: 'Continuous copies of the database.' }],
+      endpoints: copyEndpoints,
+    },
+  },
+  {
+    name: 'backups',
+    api: { step: 'set-up', groups: [{ name: 'backups', description: 'Backups of the database.' }], endpoints: backupEndpoints },
   },
   {
     name: 'editions',

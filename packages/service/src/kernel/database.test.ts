@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import { expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
 import { sql } from 'drizzle-orm';
-import { copyDatabase, openKernel, type Kernel } from './database.js';
+import { openKernel, type Kernel } from './database.js';
 import { kernelState } from './tables.js';
 import { SYSTEM_CLOCK } from './clock.js';
 import { SILENT } from './test-kernel.js';
@@ -57,23 +57,15 @@ test('the reading connection cannot write', async () => {
   await kernel.close();
 });
 
-test('a running database is copied whole, by the service and from outside', async () => {
+test('a database belongs to its owner alone', async () => {
   const file = newFile();
   const kernel = await open(file);
-  await kernel.backup(`${file}.one`);
-  await copyDatabase(file, `${file}.two`);
-  for (const name of ['one', 'two']) {
-    const copy = new Sqlite(`${file}.${name}`, { readonly: true });
-    expect(copy.prepare('select epoch from kernel_state').pluck().get()).toBe(1);
-    copy.close();
-  }
-  // Nobody else on the machine reads what is in them.
-  for (const name of ['', '-wal', '-shm', '.one', '.two']) expect(statSync(`${file}${name}`).mode & 0o777).toBe(0o600);
+  // Nobody else on the machine reads what is in it.
+  for (const name of ['', '-wal', '-shm']) expect(statSync(`${file}${name}`).mode & 0o777).toBe(0o600);
   await kernel.close();
   chmodSync(file, 0o644);
   await (await open(file)).close();
   expect(statSync(file).mode & 0o777).toBe(0o600);
-  await expect(copyDatabase(file, '/nowhere/copy')).rejects.toThrow(/nowhere/);
 });
 
 test('what cannot be opened says why, and what to do', async () => {

@@ -5,11 +5,13 @@ import { eq } from 'drizzle-orm';
 import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
 import type { Logger } from 'pino';
 import { apartFrom, type Apart } from './apart.js';
-import { GroupCommit, sentenceOf, type GroupCommitOptions } from './group-commit.js';
+import { breakLineage, ChangeCapture, changeLogOn, groupChanges, type ChangeLog } from './change-log.js';
+import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
-import { keepPrivate, writePrivately } from './private-file.js';
+import { keepPrivate } from './private-file.js';
 import { quarantineOn, type Quarantine } from './quarantine.js';
 import type { Clock } from './clock.js';
+import { startErrorOf } from './start-error.js';
 import { kernelState } from './tables.js';
 import { Connection, Reads, type Reader, type Tx } from './transaction.js';
 import { StartError, StoreUnavailable } from './unavailable.js';
@@ -20,7 +22,11 @@ export interface KernelOptions {
   readonly migrations: string;
   readonly log: Logger;
   readonly clock: Clock;
-  readonly group?: Partial<GroupCommitOptions>;
+  readonly group?: Partial<Omit<GroupCommitOptions, 'changes'>>;
+  /** What the secrets are known by: a file that was made with others is refused. */
+  readonly secrets?: string;
+  /** Captures row changes from the first write on; without it, what was captured before ends here. */
+  readonly captureChanges?: boolean;
   /** Is given the writing connection before anything is prepared on it; a test makes statements fail here. */
   readonly instrument?: (raw: Sqlite.Database) => void;
 }
@@ -42,8 +48,9 @@ export interface Kernel {
   readonly probe: () => Promise<string | undefined>;
   /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
   readonly epoch: number;
-  /** Copies the running database to a file. */
-  readonly backup: (file: string) => Promise<void>;
+  /** The file that is open. */
+  readonly file: string;
+  readonly changes: ChangeLog;
   /** Empties the log beside the file, in which what was removed may still stand. @returns whether it could be emptied whole */
   readonly emptyLog: () => boolean;
   readonly close: () => Promise<void>;
@@ -75,7 +82,24 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
     );
 }
 
-function openWriter({ file, migrations, instrument }: KernelOptions): Connection {
+/** Refuses secrets that a file was not made with. */
+function refuseOtherSecrets(raw: Sqlite.Database, file: string, secrets: string | undefined): void {
+  const known = raw.prepare('select secrets from kernel_state').pluck().get() as string | null | undefined;
+  if (secrets === undefined || known === undefined || known === null || known === secrets) return;
+  throw new StartError(
+    `${file} was made with other secrets: its signing keys, webhook secrets and return paths cannot be read with these. ` +
+      'Restore the secrets file that belongs to it (secretsFile).',
+  );
+}
+
+interface Writer {
+  readonly connection: Connection;
+  readonly capture: ChangeCapture;
+  /** Whether the tables were changed: what was captured before is of other tables. */
+  readonly migrated: boolean;
+}
+
+function openWriter({ file, migrations, instrument, secrets }: KernelOptions): Writer {
   keepPrivate(file);
   const raw = open(file, { readonly: false });
   try {
@@ -90,10 +114,13 @@ function openWriter({ file, migrations, instrument }: KernelOptions): Connection
     raw.pragma('secure_delete = ON');
     // Savepoints keep what they may have to undo in memory.
     raw.pragma('temp_store = MEMORY');
+    const capture = new ChangeCapture(raw);
     instrument?.(raw);
     const connection = new Connection(raw);
+    const layout = raw.pragma('schema_version', { simple: true });
     migrate(connection.db, { migrationsFolder: migrations });
-    return connection;
+    refuseOtherSecrets(raw, file, secrets);
+    return { connection, capture, migrated: layout !== raw.pragma('schema_version', { simple: true }) };
   } catch (error) {
     raw.close();
     throw error;
@@ -105,28 +132,41 @@ function openWriter({ file, migrations, instrument }: KernelOptions): Connection
  * @throws StartError when another service has it, or it cannot be used, with what to do
  */
 export async function openKernel(options: KernelOptions): Promise<Kernel> {
-  const { file, log, clock } = options;
+  const { file, log, clock, secrets, captureChanges = false } = options;
   const lock = lockFile(file);
   let writer: Connection | undefined;
   try {
-    writer = openWriter(options);
-    const group = new GroupCommit(writer, { log, ...options.group });
+    const { connection, capture, migrated } = openWriter(options);
+    writer = connection;
+    const { raw } = connection;
+    const groupsChanges = groupChanges(raw, capture, clock);
+    if (captureChanges) capture.start();
+    const group = new GroupCommit(connection, { log, ...options.group, changes: groupsChanges });
     const reader = new Connection(open(file, { readonly: true }));
     const reads = new Reads(reader, () => group.running);
     const { apart, stop: stopApart } = apartFrom(file);
     const epoch = await group.write((tx) => {
-      const before = tx.db.select().from(kernelState).get()?.epoch;
-      if (before === undefined) tx.db.insert(kernelState).values({ id: 1, epoch: 1 }).run();
-      else
+      const before = tx.db.select().from(kernelState).get();
+      const now = { epoch: (before?.epoch ?? 0) + 1, secrets: before?.secrets ?? secrets ?? null };
+      if (before === undefined)
         tx.db
-          .update(kernelState)
-          .set({ epoch: before + 1 })
-          .where(eq(kernelState.id, 1))
+          .insert(kernelState)
+          .values({ id: 1, ...now })
           .run();
-      return (before ?? 0) + 1;
+      else tx.db.update(kernelState).set(now).where(eq(kernelState.id, 1)).run();
+      if (!captureChanges || migrated) breakLineage(tx);
+      return now.epoch;
     });
-    const { raw } = writer;
+    const changes = changeLogOn(raw, {
+      capture,
+      reads,
+      write: (run) => group.write(run),
+      writeSoon: (run, ms) => group.writeSoon(run, ms),
+    });
+    groupsChanges.onRecorded(changes.recorded);
     return {
+      file,
+      changes: changes.log,
       reads,
       apart,
       quarantine: quarantineOn(reads, clock, log),
@@ -148,9 +188,6 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
         }
       },
       epoch,
-      backup: async (to) => {
-        await writePrivately(to, (path) => reader.raw.backup(path));
-      },
       emptyLog: () => {
         const [row] = raw.pragma('wal_checkpoint(TRUNCATE)') as { busy: number }[];
         return row?.busy === 0;
@@ -166,29 +203,6 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
   } catch (error) {
     writer?.raw.close();
     lock.release();
-    throw startErrorOf(error, file);
-  }
-}
-
-/** A fault of the database as something that the person who starts the service can act on. */
-export function startErrorOf(error: unknown, file: string): unknown {
-  const cause = (error as Error | undefined)?.cause ?? error;
-  const { code = '' } = cause as { code?: string };
-  if (error instanceof StartError || !/^(SQLITE_|E[A-Z]+$)/.test(code)) return error;
-  const sentence = code.startsWith('SQLITE_') ? sentenceOf(cause) : (cause as Error).message;
-  return new StartError(`The database ${file} cannot be used: ${sentence}`);
-}
-
-/** Copies a database file, also while a service runs on it; nothing in it is changed. @throws StartError */
-export async function copyDatabase(file: string, to: string): Promise<void> {
-  try {
-    const raw = open(file, { readonly: true });
-    try {
-      await writePrivately(to, (path) => raw.backup(path));
-    } finally {
-      raw.close();
-    }
-  } catch (error) {
     throw startErrorOf(error, file);
   }
 }

@@ -1,5 +1,6 @@
 import type Sqlite from 'better-sqlite3';
 import type { Logger } from 'pino';
+import type { GroupChanges } from './change-log.js';
 import { StoreUnavailable } from './unavailable.js';
 import { KERNEL, Tx, type Connection } from './transaction.js';
 
@@ -19,6 +20,8 @@ export interface GroupCommitOptions {
   readonly mostWaiting?: number;
   /** Runs between COMMIT and the effects; a test crashes here. */
   readonly committed?: () => void;
+  /** Keeps the row changes of each group with it. */
+  readonly changes?: GroupChanges;
 }
 
 /** Most writes in one transaction, and how long one takes at most, so that one commit never takes long. */
@@ -42,6 +45,7 @@ export class GroupCommit {
   readonly #patienceMs: number;
   readonly #mostWaiting: number;
   readonly #committed: (() => void) | undefined;
+  readonly #changes: GroupChanges | undefined;
   readonly #statements: Readonly<Record<'begin' | 'commit' | 'savepoint' | 'release' | 'undo', Sqlite.Statement>>;
   #waiting: Member[] = [];
   #scheduled = false;
@@ -61,6 +65,7 @@ export class GroupCommit {
     this.#patienceMs = options.patienceMs ?? PATIENCE_MS;
     this.#mostWaiting = options.mostWaiting ?? MOST_WAITING;
     this.#committed = options.committed;
+    this.#changes = options.changes;
     this.#statements = {
       begin: raw.prepare('begin immediate'),
       commit: raw.prepare('commit'),
@@ -222,6 +227,7 @@ export class GroupCommit {
   #runOne(member: Member): Ran {
     const { savepoint, release, undo } = this.#statements;
     const tx = new Tx(KERNEL, this.connection);
+    const mark = this.#changes?.mark() ?? 0;
     try {
       savepoint.run();
       const value = member.run(tx);
@@ -235,6 +241,7 @@ export class GroupCommit {
         try {
           undo.run();
           release.run();
+          this.#changes?.undoTo(mark);
         } catch (again) {
           // A savepoint that cannot be undone leaves nothing to trust: the group is given up.
           this.#log.error({ err: again }, 'a transaction could not be undone by itself; its group is undone');
@@ -248,6 +255,7 @@ export class GroupCommit {
   #commit(ran: readonly Ran[] | undefined): void {
     if (ran === undefined) return;
     try {
+      this.#changes?.seal();
       this.#statements.commit.run();
     } catch (error) {
       this.#rollback();
@@ -255,6 +263,7 @@ export class GroupCommit {
       return;
     }
     this.#committed?.();
+    this.#changes?.committed();
     for (const one of ran) {
       if ('error' in one) {
         one.member.reject(unavailableOf(one.error) ?? one.error);
@@ -273,6 +282,7 @@ export class GroupCommit {
 
   #lost(ran: readonly Ran[], error: unknown): void {
     this.#log.error({ err: error, transactions: ran.length }, 'a group of transactions was undone; each may be tried again');
+    this.#changes?.undoTo(0);
     for (const one of ran) if ('tx' in one) one.tx.undone(KERNEL);
     this.#refuse(
       ran.map(({ member }) => member),
@@ -285,6 +295,7 @@ export class GroupCommit {
   }
 
   #rollback(): void {
+    this.#changes?.undoTo(0);
     try {
       if (this.#raw.inTransaction) this.#raw.exec('rollback');
     } catch (error) {

@@ -1,5 +1,23 @@
 export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
-export { copyDatabase, openKernel, startErrorOf, type Kernel, type KernelOptions } from './database.js';
+export { openKernel, type Kernel, type KernelOptions } from './database.js';
+export { layoutOf, openCopy, type ChangeRecord } from './change-log.js';
+export { startErrorOf } from './start-error.js';
+export {
+  faultsOfFile,
+  manifestFile,
+  readManifest,
+  settleCopy,
+  snapshotThread,
+  syncFile,
+  takeSnapshot,
+  verifyCopy,
+  writeWhole,
+  Manifest,
+} from './snapshot.js';
+export { lockFile } from './lock.js';
+export { copyPrivately } from './private-file.js';
+export { auditing, readAtOnce, type Audit, type Auditor } from './audit.js';
+
 export { isQuarantined, quarantineOn, type PoisonItem, type Quarantine, type QuarantinedRow } from './quarantine.js';
 export { unavailableOf } from './group-commit.js';
 export { placeholders, reading, writing, type Reader, type Tx } from './transaction.js';

@@ -1,4 +1,4 @@
-import { chmodSync, closeSync, existsSync, openSync, rmSync } from 'node:fs';
+import { chmodSync, closeSync, copyFileSync, existsSync, openSync } from 'node:fs';
 
 const OWNER_ONLY = 0o600;
 
@@ -15,14 +15,9 @@ export function keepPrivate(file: string): void {
   }
 }
 
-/** Writes a file that only its owner reads, from its first byte; one that could not be written is not left behind. */
-export async function writePrivately(file: string, write: (file: string) => Promise<unknown>): Promise<void> {
-  const isNew = !existsSync(file);
-  keepPrivate(file);
-  try {
-    await write(file);
-  } catch (error) {
-    if (isNew) rmSync(file, { force: true });
-    throw error;
-  }
+/** Copies a file to one that only its owner reads. */
+export function copyPrivately(from: string, to: string): void {
+  closeSync(openSync(to, 'wx', OWNER_ONLY));
+  copyFileSync(from, to);
+  chmodSync(to, OWNER_ONLY);
 }

@@ -13,6 +13,8 @@ export interface Secrets {
   readonly operator: string;
   /** A key for one use, made from the master key; the same every time. */
   readonly keyFor: (use: 'erasure' | 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks') => Uint8Array;
+  /** By what they are known: it says nothing about them. */
+  readonly fingerprint: string;
 }
 
 /**
@@ -40,6 +42,7 @@ export function readSecrets(file: string, operator: string | undefined, database
   return {
     operator: operator ?? stored.operator,
     keyFor: (use) => createHmac('sha256', master).update(`verbalis\0${use}`).digest(),
+    fingerprint: createHmac('sha256', master).update('verbalis\0fingerprint').digest('hex').slice(0, 16),
   };
 }
 

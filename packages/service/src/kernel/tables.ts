@@ -5,6 +5,18 @@ export const kernelState = sqliteTable('kernel_state', {
   id: integer('id').primaryKey(),
   /** How many times a service has started on it. */
   epoch: integer('epoch').notNull(),
+  /** What its secrets are known by, so that no others are used with it. */
+  secrets: text('secrets'),
+  /** Names one unbroken run of changes in the change log; null where changes are not captured. */
+  lineage: text('lineage'),
+});
+
+/** Row changes of each group of transactions, until all who follow them have them. */
+export const changeLog = sqliteTable('change_log', {
+  seq: integer('seq').primaryKey({ autoIncrement: true }),
+  at: integer('at').notNull(),
+  /** A JSON array, see change-log.ts. */
+  changes: text('changes').notNull(),
 });
 
 /** Items that a worker could not process. */

@@ -4,6 +4,7 @@ import { alertStore } from '../features/alerts/index.js';
 import { contentStore } from '../features/attachments/index.js';
 import { callbackStore } from '../features/callbacks/index.js';
 import { capturedStore } from '../features/capture/index.js';
+import { copyStore } from '../features/copies/index.js';
 import { keyStore } from '../features/domains/index.js';
 import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
@@ -63,6 +64,7 @@ function recordsOn(kernel: Kernel) {
     callbacks: callbackStore(reads),
     captured,
     contents,
+    copies: copyStore(reads),
     signingKeys: keyStore(reads),
     deliveries,
     editions: editionStore(reads),

@@ -20,7 +20,7 @@ type Written<S> = {
 };
 
 export type TestStore = Written<Omit<Store, keyof Kernel>> & { readonly store: Store; readonly close: () => Promise<void> };
-type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'writeNow' | 'busy' | 'epoch' | 'backup' | 'close'>;
+type Kernel = Pick<Store, 'reads' | 'write' | 'writeSoon' | 'writeNow' | 'busy' | 'epoch' | 'close'>;
 
 const WRITES = /^(?:async )?(?:function )?\w*\s*\(?tx\b/;
 

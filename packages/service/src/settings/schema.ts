@@ -1,6 +1,8 @@
 import { z } from 'zod';
 import { AlertSettings } from '../features/alerts/index.js';
+import { BackupSettings } from '../features/backups/index.js';
 import { CaptureSettings } from '../features/capture/index.js';
+import { CopySettings } from '../features/copies/index.js';
 import { ProvidersSettings } from '../features/providers/index.js';
 import { QueueSettings } from '../features/queue/index.js';
 import { ReturnSettings } from '../features/returns/index.js';
@@ -43,6 +45,8 @@ export const Settings = z.strictObject({
     .strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) })
     .prefault({})
     .meta({ description: 'How long things are kept, in days.' }),
+  backup: BackupSettings.meta({ description: 'Backups that the service makes by itself.' }),
+  copies: CopySettings.meta({ description: 'Continuous copies: every change, within a second, in another folder.' }),
   limits: z
     .strictObject({
       bodyBytes: z

@@ -1,7 +1,8 @@
-import { appendFileSync } from 'node:fs';
 import { Refusal, type Clock, type Tx } from '../../kernel/index.js';
 import type { MessageRow } from '../messages/index.js';
 import { hiddenKey } from '../suppressions/index.js';
+import type { Erasures, Ledger } from './ledger.js';
+import { mentionOf } from './mention.js';
 import type { Subject } from './queries.js';
 import type { Store } from './store.js';
 
@@ -9,8 +10,7 @@ export interface ErasingOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly key: Uint8Array;
-  /** Beside the database: what was erased, so that a backup that is restored can be made to forget it, too. */
-  readonly ledgerFile: string;
+  readonly ledger: Ledger;
 }
 
 export interface Erased {
@@ -30,11 +30,8 @@ interface Bare {
 const bare = ({ id, more }: MessageRow): Bare => ({ id, raw: more.raw ?? null });
 
 /** Removes everything that is known of an address in a space. It can be repeated. @throws Refusal while an email to it is under way */
-export async function erase({ store, clock, key, ledgerFile }: ErasingOptions, subject: Subject): Promise<Erased> {
+export async function erase({ store, clock, key, ledger }: ErasingOptions, subject: Subject): Promise<Erased> {
   const { space } = subject;
-  // What must be forgotten again after a restore is written down before it is forgotten here.
-  const line = { at: new Date(clock.now()).toISOString(), space, address: hiddenKey(key, subject.key) };
-  appendFileSync(ledgerFile, `${JSON.stringify(line)}\n`, { mode: 0o600, flush: true });
   const waiting = new Set<string>();
   const counts = { messages: 0, others: 0 };
   /** Removes the address and the data from of a message that stays; one that others are still being sent is only noted. */
@@ -55,6 +52,8 @@ export async function erase({ store, clock, key, ledgerFile }: ErasingOptions, s
         hint: 'Repeat the request in a moment.',
         retryAfterSeconds: 5,
       });
+    // What must be forgotten again after a restore is written down before it is forgotten here.
+    ledger.begun(space, subject.key);
     for (const { id } of own) store.deliveries.cancel(tx, id, clock.now());
     for (const messageId of new Set(own.map((row) => row.messageId))) {
       const row = store.messages.findAny(messageId, tx);
@@ -85,5 +84,26 @@ export async function erase({ store, clock, key, ledgerFile }: ErasingOptions, s
     const suppressions = store.addresses.hideSuppressions(tx, subject, hiddenKey(key, subject.key));
     return { captured: captured.length, suppressions, elsewhere: store.addresses.eraseElsewhere(tx, subject) };
   });
+  await store.captured.settleWords(store.write);
+  if (waiting.size === 0) ledger.done(space, subject.key);
   return { ...counts, ...rest, waiting: [...waiting], isLogEmpty: store.emptyLog() };
+}
+
+/** Erases again what a copy still has. @returns how many addresses it had */
+export async function eraseAgain(
+  options: Omit<ErasingOptions, 'ledger'>,
+  erasures: Erasures,
+  keyOf: (address: string) => string,
+): Promise<number> {
+  let found = 0;
+  // What was erased stands in the ledger already.
+  const ledger: Ledger = { begun: () => undefined, done: () => undefined };
+  for (const [space, hidden] of erasures) {
+    const known = options.store.addresses.namedIn(space).filter((address) => hidden.has(hiddenKey(options.key, keyOf(address))));
+    for (const address of known) {
+      await erase({ ...options, ledger }, { space, address, key: keyOf(address), mention: mentionOf(address), withUnowned: true });
+      found += 1;
+    }
+  }
+  return found;
 }

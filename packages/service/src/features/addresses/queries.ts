@@ -46,6 +46,9 @@ const ROWS: readonly { readonly table: string; readonly columns: readonly string
   { table: 'idempotency', columns: ['key'], mayBeUnowned: false },
 ];
 
+/** What may stand between addresses in a text. */
+const BETWEEN = /[\s"'<>,;:()[\]\\{}]+/;
+
 /** What of a message may name an address. */
 const NAMED = ['to', 'more', 'subject', 'labels', 'reference', 'data'] as const;
 
@@ -58,6 +61,23 @@ export function addressStore(reads: Reader) {
   return {
     deliveriesTo(subject: Subject, from: Reader = reads): DeliveryRow[] {
       return from.db.select().from(deliveries).where(isOf(subject)).orderBy(deliveries.id).all();
+    },
+
+    /** Every address that stands in the records of a space, as it is written there. */
+    namedIn(space: string, from: Reader = reads): string[] {
+      const texts = [
+        sql`select address as text from deliveries where space = ${space}`,
+        sql`select intended from deliveries where space = ${space} and intended is not null`,
+        sql`select address from suppressions where space = ${space}`,
+        sql`select address || ' ' || sender from captured where space = ${space}`,
+        sql`select coalesce("to", '') || ' ' || coalesce(more, '') || ' ' || coalesce(data, '') from messages where space = ${space}`,
+        sql`select envelope_to || ' ' || readout from returns where space = ${space} or space is null`,
+      ];
+      const found = new Set<string>();
+      for (const query of texts)
+        for (const { text } of from.db.all<{ text: string }>(sql`select distinct text from (${query})`))
+          for (const word of text.split(BETWEEN)) if (word.includes('@')) found.add(word.endsWith('.') ? word.slice(0, -1) : word);
+      return [...found];
     },
 
     /** Messages that name the address without having been sent to it, a page of the space at a time. @returns where the next page begins */

@@ -2,9 +2,24 @@ import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { AlertRules } from './rules.js';
 import type { Store } from './store.js';
 
+/** Rules over the service as a whole. */
+const SERVICE_RULES = ['copies', 'backups'] as const;
+type ServiceRule = (typeof SERVICE_RULES)[number];
+
+/** What an operator must know of the service as a whole, by the rule that it fires. */
+export type ServiceTroubles = Readonly<
+  Record<ServiceRule, { readonly trouble: () => string | undefined; readonly onChange: (listener: () => void) => void }>
+>;
+
+/** What is found where a trouble is over. */
+const RESOLVED: Readonly<Record<ServiceRule, string>> = {
+  copies: 'Resolved: the continuous copies have everything.',
+  backups: 'Resolved: a backup was made.',
+};
+
 /** What a rule that is always there finds for a space. */
 export interface Finding {
-  readonly rule: 'quarantine' | 'provider' | 'callbacks';
+  readonly rule: 'quarantine' | 'provider' | 'callbacks' | ServiceRule;
   readonly space: string;
   readonly group: string;
   readonly firing: boolean;
@@ -19,6 +34,7 @@ export interface LookedAt {
   readonly rules: AlertRules;
   /** Calls of providers in which their profile found nothing. */
   readonly meaningless: MeaninglessCalls;
+  readonly troubles: ServiceTroubles;
 }
 
 /** A provider whose calls meant nothing counts as one for so long. */
@@ -31,10 +47,10 @@ export function callsCountUntil({ byProvider }: MeaninglessCalls, now: number): 
 }
 
 /**
- * The rules that are always there: something waits in quarantine, a provider is in trouble, or the profile of a provider finds nothing in its
- * calls.
+ * The rules that are always there: something waits in quarantine, a provider is in trouble, the profile of a provider finds nothing in its
+ * calls, the continuous copies are behind, or no backup can be made.
  */
-export function builtInFindings({ store, rules, meaningless }: LookedAt, now: number): Finding[] {
+export function builtInFindings({ store, rules, meaningless, troubles: ofService }: LookedAt, now: number): Finding[] {
   const quarantined = store.quarantine.counts();
   const troubles = new Map(store.providers.inTrouble().map((trouble) => [trouble.name, trouble]));
   return rules.delivering.flatMap((space) => {
@@ -68,6 +84,11 @@ export function builtInFindings({ store, rules, meaningless }: LookedAt, now: nu
         : `Resolved: for an hour no call of ${provider} was without a meaning.`;
       return { rule: 'callbacks', space, group: provider, firing, value: firing ? 1 : 0, events: last?.calls ?? 0, text };
     });
-    return [quarantine, ...providers, ...callbacks];
+    const service = SERVICE_RULES.map((rule): Finding => {
+      const trouble = ofService[rule].trouble();
+      const value = trouble === undefined ? 0 : 1;
+      return { rule, space, group: '', firing: trouble !== undefined, value, events: value, text: trouble ?? RESOLVED[rule] };
+    });
+    return [quarantine, ...providers, ...callbacks, ...service];
   });
 }

@@ -8,3 +8,4 @@ export type { AlertRecords } from './queries.js';
 export { alertRetention } from './retention.js';
 export { alertEndpoints } from './endpoints.js';
 export { openAlerts } from './feature.js';
+export type { ServiceTroubles } from './built-in.js';

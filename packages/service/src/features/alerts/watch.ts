@@ -5,7 +5,7 @@ import { type Clock, type StepResult, type WorkerGroup, newId } from '../../kern
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { Feed, KnownEvent } from '../events/index.js';
-import { builtInFindings, callsCountUntil } from './built-in.js';
+import { builtInFindings, callsCountUntil, type ServiceTroubles } from './built-in.js';
 import type { AlertRow } from './queries.js';
 import type { Store } from './store.js';
 import type { AlertRules, RuleInForce } from './rules.js';
@@ -19,6 +19,7 @@ export interface AlertOptions {
   readonly rules: AlertRules;
   /** Calls of providers in which their profile found nothing. */
   readonly meaningless: MeaninglessCalls;
+  readonly troubles: ServiceTroubles;
 }
 
 export interface AlertWatch {
@@ -63,7 +64,7 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
-export function alertWatch({ store, workers, clock, log, feed, rules: written, meaningless }: AlertOptions): AlertWatch {
+export function alertWatch({ store, workers, clock, log, feed, rules: written, meaningless, troubles }: AlertOptions): AlertWatch {
   let rules: readonly RuleInForce[] = [];
   let filters = new Map<RuleInForce, Filter | undefined>();
   /** Rule, space and group, minute. */
@@ -179,7 +180,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
       }
     }
     // The rules that are always there.
-    for (const finding of builtInFindings({ store, rules: written, meaningless }, now)) {
+    for (const finding of builtInFindings({ store, rules: written, meaningless, troubles }, now)) {
       const key = `${finding.rule}\0${finding.space}\0${finding.group}`;
       const row = before.get(key);
       before.delete(key);
@@ -265,6 +266,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
   });
   store.quarantine.onChange(worker.wake);
   meaningless.onChange(worker.wake);
+  for (const { onChange } of Object.values(troubles)) onChange(worker.wake);
   const stopFollowing = feed.onNew(worker.wake);
   return {
     changed,

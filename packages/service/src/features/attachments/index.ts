@@ -6,3 +6,4 @@ export { contentPieces, contents, attachments, uploads } from './tables.js';
 export type { AttachmentRecords } from './queries.js';
 export { attachmentRetention } from './retention.js';
 export { openAttachments } from './feature.js';
+export { contentsUsed, contentsWhole } from './audit-queries.js';

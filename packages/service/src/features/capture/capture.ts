@@ -1,5 +1,5 @@
 import { addressKey } from '@verbalis/core/delivery';
-import { inspectMail } from '@verbalis/core/inspect';
+import { inspectMail, type ShownMail } from '@verbalis/core/inspect';
 import { type Clock, type Tx, newId } from '../../kernel/index.js';
 import type { CapturedFilter, CapturedRow } from './queries.js';
 import type { Store } from './store.js';
@@ -31,6 +31,22 @@ const SEARCHED = 4000;
 /** After so many new ones the bounds are looked at. */
 const BOUND_EVERY = 50;
 
+/** What an email is found by. */
+function wordsOf({ subject, from, text, html }: ShownMail, address: string): string {
+  return [subject, from, address, text === '' ? html : text].join('\n').slice(0, SEARCHED);
+}
+
+/** Puts captured emails into the index of words anew, after their rows were written by a restore. */
+export function reindexCaptured(store: Store, tx: Tx, seqs: readonly number[]): void {
+  store.captured.reindex(tx, seqs, (row) => {
+    const bytes =
+      row.contentId === null
+        ? (store.captured.bytes(row.id, tx) ?? Buffer.alloc(0))
+        : Buffer.concat([...store.contents.bytes(row.contentId, tx).chunks()]);
+    return wordsOf(inspectMail(bytes), row.address);
+  });
+}
+
 /** Keeps emails to be looked at, and tells those who wait for them. */
 export function captureStore({ store, clock, most, ageMs }: CaptureOptions) {
   const listeners = new Set<() => void>();
@@ -58,7 +74,7 @@ export function captureStore({ store, clock, most, ageMs }: CaptureOptions) {
         size: wish.bytes.length,
         attachments: shown.attachments.filter((attachment) => !attachment.inline).length,
         code: shown.codes[0]?.slice(0, 40) ?? null,
-        words: [shown.subject, shown.from, address, shown.text === '' ? shown.html : shown.text].join('\n').slice(0, SEARCHED),
+        words: wordsOf(shown, address),
         contentId: wish.contentId ?? null,
         bytes: wish.contentId === undefined ? Buffer.from(wish.bytes.buffer, wish.bytes.byteOffset, wish.bytes.byteLength) : null,
       });

@@ -1,5 +1,5 @@
 import { and, count, desc, eq, getTableColumns, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
-import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
+import { placeholders, writing, type Kernel, type Reader, type Tx } from '../../kernel/index.js';
 import { captured } from './tables.js';
 import { contentPieces, contents } from '../attachments/index.js';
 import { messages } from '../messages/index.js';
@@ -32,6 +32,8 @@ export interface CapturedFilter {
   readonly since?: number | undefined;
 }
 
+/** Pages of the index of words that are merged in one transaction. */
+const MERGED_AT_ONCE = 200;
 /** Rows that one deletion takes away. */
 const STEP = 500;
 
@@ -120,6 +122,36 @@ export function capturedStore(reads: Reader) {
       });
       if (changes > 0) indexWords(tx, lastInsertRowid, words);
       return changes > 0;
+    },
+
+    /**
+     * Rewrites the index of words without what was removed: till then, pieces of removed words stand in it. It is done in parts, so that others
+     * write in between.
+     */
+    async settleWords(write: Kernel['write']): Promise<void> {
+      // FTS5: a negative number begins to merge everything into one; it has ended when a step changes nothing more.
+      let pages = -MERGED_AT_ONCE;
+      for (let before = -1, after = 0; after - before > 1;) {
+        const pagesNow = pages;
+        [before, after] = await write((tx) => {
+          const count = () => tx.db.get<{ n: number }>(sql`select total_changes() as n`).n;
+          const start = count();
+          tx.db.run(sql`insert into captured_words (captured_words, rank) values ('merge', ${pagesNow})`);
+          return [start, count()] as const;
+        });
+        pages = MERGED_AT_ONCE;
+      }
+    },
+
+    /** Puts emails into the index of words anew: rows that came by another way than `keep`. @param wordsOf undefined for a row that is gone */
+    reindex(tx: Tx, seqs: readonly number[], wordsOf: (row: CapturedRow) => string): void {
+      forgetWords(tx, seqs);
+      const rows = tx.db
+        .select(SHOWN)
+        .from(captured)
+        .where(inArray(captured.seq, [...seqs]))
+        .all();
+      for (const row of rows) indexWords(tx, row.seq, wordsOf(row));
     },
 
     /** Newest first. */

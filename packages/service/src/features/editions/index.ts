@@ -16,3 +16,4 @@ export { editionRetention } from './retention.js';
 export { editionEndpoints } from './endpoints.js';
 export { assetRouter } from './assets.js';
 export { openEditions } from './feature.js';
+export { editionFiles } from './audit-queries.js';

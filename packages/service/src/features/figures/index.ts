@@ -5,3 +5,4 @@ export type { FigureRecords } from './queries.js';
 export { figureRetention } from './retention.js';
 export { figureEndpoints } from './endpoints.js';
 export { openFigures } from './feature.js';
+export { figuresByDeliveries } from './audit-queries.js';

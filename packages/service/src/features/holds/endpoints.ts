@@ -1,8 +1,9 @@
-import type { EmailFilter } from '@verbalis/core/delivery';
+import { filterText, type EmailFilter } from '@verbalis/core/delivery';
 import type { z } from 'zod';
-import { endpointsOf, instant, json, jsonBody, Refusal, Reply } from '../../kernel/index.js';
+import { endpointsOf, instant, json, jsonBody, optionalInstant, pageOf, Refusal, Reply } from '../../kernel/index.js';
 import type { Holding } from './holding.js';
-import { HoldList, HoldView, NewHold, Release, ReleaseView } from './model.js';
+import type { HeldRow } from '../messages/index.js';
+import { HeldList, HeldQuery, HoldList, HoldView, NewHold, Release, ReleaseView } from './model.js';
 import type { HoldRow } from './queries.js';
 import type { Store } from './store.js';
 
@@ -13,8 +14,8 @@ export interface HoldEndpoints {
 
 const endpoint = endpointsOf<HoldEndpoints>();
 
-function view({ id, filter, reason, createdAt }: HoldRow, held: number): z.input<typeof HoldView> {
-  return { id, ...filter, reason: reason ?? undefined, createdAt: instant(createdAt), held };
+function view({ id, filter, reason, createdAt, restoredAsOf }: HoldRow, held: number): z.input<typeof HoldView> {
+  return { id, ...filter, reason: reason ?? undefined, restoredAsOf: optionalInstant(restoredAsOf), createdAt: instant(createdAt), held };
 }
 
 /** The filter among what was given. */
@@ -33,6 +34,47 @@ const list = endpoint({
     const rows = holding.all(space);
     const held = rows.length === 0 ? new Map<string, number>() : await store.deliveries.heldCounts();
     return { holds: rows.map((row) => view(row, held.get(row.id) ?? 0)) };
+  },
+});
+
+/** Why a delivery is held, in a sentence. */
+function whyHeld({ heldFrom, lastOutcome }: Pick<HeldRow, 'heldFrom' | 'lastOutcome'>, hold: HoldRow): string {
+  const { restoredAsOf, createdAt, reason, filter } = hold;
+  if (restoredAsOf === null) return reason ?? `Held: ${filterText(filter)}.`;
+  const copy = `the copy (${new Date(restoredAsOf).toISOString()})`;
+  if (lastOutcome === 'uncertain' || lastOutcome === 'under way')
+    return `It was being sent when ${copy} was made, and its outcome is not known: it may have been sent.`;
+  if (heldFrom === null || heldFrom > createdAt)
+    return `Its time had not come. It may have been canceled or changed after ${copy} was made.`;
+  return `It was due by the time of the restore: it may have been sent after ${copy} was made.`;
+}
+
+const held = endpoint({
+  name: 'holds.held',
+  method: 'get',
+  path: '/v1/holds/held',
+  summary: 'Deliveries that are held, and why',
+  scope: 'read',
+  query: HeldQuery,
+  answers: { 200: json('Oldest first.', HeldList) },
+  run({ caller: { space }, query: { hold, cursor, limit } }, { store, holding }) {
+    const holds = new Map(holding.all(space).flatMap((row) => (hold === undefined || row.id === hold ? [[row.id, row]] : [])));
+    const rows = store.deliveries.heldOf([...holds.keys()], { after: cursor ?? '', limit: limit + 1 });
+    const page = pageOf(rows, limit, ({ id }) => id);
+    return {
+      deliveries: page.rows.map(({ id, messageId, address, template, subject, hold: of, createdAt, heldFrom, lastOutcome }) => ({
+        id,
+        messageId,
+        address,
+        template,
+        subject,
+        hold: of,
+        createdAt: instant(createdAt),
+        dueAt: optionalInstant(heldFrom),
+        why: whyHeld({ heldFrom, lastOutcome }, holds.get(of) as HoldRow),
+      })),
+      nextCursor: page.nextCursor,
+    };
   },
 });
 
@@ -56,21 +98,33 @@ const release = endpoint({
   method: 'post',
   path: '/v1/holds/release',
   summary: 'End holds, and let their deliveries go',
-  description: 'A filter ends every hold that names all that the filter names: `template: booking` ends a hold of edition 12 of it.',
+  description:
+    'A filter ends every hold that names all that the filter names: `template: booking` ends a hold of edition 12 of it. Of what is held after a restore, it lets go what it means.',
   scope: 'write',
   body: jsonBody(Release),
   answers: { 200: json('What was let go.', ReleaseView) },
-  refusals: { 404: 'There is no such hold.' },
+  refusals: { 404: 'There is no such hold.', 409: 'A part is named of a hold that ends as a whole.' },
   async run({ caller: { space }, body }, { holding }) {
-    const rows = holding.meant(space, body.id === undefined ? { filter: filterOf(body) } : { id: body.id });
-    if (rows.length === 0)
+    const filter = filterOf(body);
+    const isFiltered = Object.values(filter).some((value) => value !== undefined);
+    const meant = holding.meant(space, body.id === undefined ? { filter } : { id: body.id });
+    // What a restore holds is let go by a filter in part.
+    const parts = isFiltered ? holding.restored(space).filter(({ id }) => body.id === undefined || body.id === id) : [];
+    const rows = isFiltered ? meant.filter(({ restoredAsOf }) => restoredAsOf === null) : meant;
+    if (isFiltered && body.id !== undefined && rows.length > 0)
+      throw new Refusal(409, 'not-in-part', 'A hold like this ends as a whole', {
+        detail: 'It would hold again what was let go in part: only what is held after a restore is let go by a filter.',
+      });
+    if (rows.length === 0 && parts.length === 0)
       throw new Refusal(404, 'unknown-hold', 'There is no such hold', {
         detail: body.id === undefined ? 'No hold names all of that.' : `No hold "${body.id}" is in force in the space "${space}".`,
         hint: 'verbalis queue holds lists those in force.',
       });
-    return { released: rows.map(({ id }) => id), deliveries: await holding.release(rows) };
+    let deliveries = rows.length === 0 ? 0 : await holding.release(rows);
+    for (const part of parts) deliveries += await holding.releasePart(part, filter);
+    return { released: rows.map(({ id }) => id), deliveries };
   },
 });
 
 /** Holds: what is not sent until a person lets it go. */
-export const holdEndpoints = [list, add, release];
+export const holdEndpoints = [list, held, add, release];

@@ -47,7 +47,9 @@ export function holding({ store, clock, wake }: Options) {
       if (inForce.size === 0) return undefined;
       const own = this.inForce(delivery.space);
       const message = own.length === 0 ? undefined : store.messages.findAny(delivery.messageId, from);
-      return message === undefined ? undefined : own.find(({ filter }) => isMeant(filter, { ...message, domain: delivery.domain }))?.id;
+      return message === undefined
+        ? undefined
+        : own.find(({ filter, restoredAsOf }) => restoredAsOf === null && isMeant(filter, { ...message, domain: delivery.domain }))?.id;
     },
 
     /** Writes that a delivery is held, if it still is to be. */
@@ -68,7 +70,15 @@ export function holding({ store, clock, wake }: Options) {
     /** Holds what waits and what comes. It is in force before the first delivery is looked for, so that none slips through. */
     async hold(space: string, filter: EmailFilter, reason: string | undefined): Promise<{ readonly row: HoldRow; readonly held: number }> {
       const now = clock.now();
-      const row: HoldRow = { id: newId('h', now), space, filter, reason: reason ?? null, createdAt: now, isReleased: false };
+      const row: HoldRow = {
+        id: newId('h', now),
+        space,
+        filter,
+        reason: reason ?? null,
+        createdAt: now,
+        restoredAsOf: null,
+        isReleased: false,
+      };
       inForce.set(row.id, row);
       try {
         await store.write((tx) => {
@@ -90,6 +100,33 @@ export function holding({ store, clock, wake }: Options) {
     /** Holds of a space that are meant; also those that are over and whose deliveries could not all be let go yet. */
     meant(space: string, released: Released): HoldRow[] {
       return this.all(space).filter((row) => ('id' in released ? row.id === released.id : isWithin(row.filter, released.filter)));
+    },
+
+    /** Holds of what waited in a copy that was restored. */
+    restored(space: string): HoldRow[] {
+      return this.all(space).filter(({ restoredAsOf, isReleased }) => restoredAsOf !== null && !isReleased);
+    },
+
+    /** Lets some of what such a hold keeps go. @returns how many deliveries */
+    async releasePart({ id, space }: HoldRow, filter: EmailFilter): Promise<number> {
+      let all = 0;
+      for (let at: PassPosition | undefined, more = true; more; more = at !== undefined) {
+        const part = await store.deliveries.waitingPart(space, filter, { at, most: AT_ONCE, heldBy: id });
+        if (part.ids.length > 0) all += await store.write((tx) => store.deliveries.letGo(tx, id, { ids: part.ids, now: clock.now() }));
+        at = part.next;
+        wake();
+      }
+      await this.endEmpty(space);
+      return all;
+    },
+
+    /** Ends holds of a restored copy that keep nothing any more. */
+    async endEmpty(space: string): Promise<void> {
+      const rows = this.restored(space);
+      if (rows.length === 0) return;
+      const held = await store.deliveries.heldCounts();
+      const empty = rows.filter(({ id }) => (held.get(id) ?? 0) === 0);
+      if (empty.length > 0) await this.release(empty);
     },
 
     /** Ends holds and lets their deliveries go. @returns how many deliveries */

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { IdCursor, Limit } from '../../kernel/index.js';
 
 const FilterFields = {
   template: z.string().min(1).max(100).optional(),
@@ -33,6 +34,10 @@ export const HoldView = z
     id: z.string(),
     ...FilterFields,
     reason: z.string().optional(),
+    restoredAsOf: z.iso
+      .datetime()
+      .optional()
+      .meta({ description: 'Where a copy of this date was restored: it holds what waited in the copy, and nothing that comes.' }),
     createdAt: z.iso.datetime(),
     held: z.int().meta({ description: 'Deliveries that it keeps from being sent.' }),
   })
@@ -40,11 +45,38 @@ export const HoldView = z
 export const HoldList = z.strictObject({ holds: z.array(HoldView) }).meta({ id: 'HoldList' });
 
 export const Release = z
-  .strictObject({ ...EmailFilterFields, id: z.string().max(40).optional().meta({ description: 'One hold, in place of a filter.' }) })
-  .refine((given) => (given.id !== undefined) !== namesSomething[0](given), {
-    message: 'needs one of: the id of a hold, a filter, "all": true.',
+  .strictObject({
+    ...EmailFilterFields,
+    id: z.string().max(40).optional().meta({ description: 'One hold. With a filter, that part of a hold of a restored copy.' }),
+  })
+  .refine((given) => given.id !== undefined || namesSomething[0](given), {
+    message: 'needs the id of a hold, a filter, or "all": true.',
   })
   .meta({ id: 'Release' });
+export const HeldQuery = z.strictObject({
+  hold: z.string().max(40).optional().meta({ description: 'Only what this hold keeps.' }),
+  cursor: IdCursor,
+  limit: Limit,
+});
+export const HeldList = z
+  .strictObject({
+    deliveries: z.array(
+      z.strictObject({
+        id: z.string(),
+        messageId: z.string(),
+        address: z.string(),
+        template: z.string(),
+        subject: z.string(),
+        hold: z.string(),
+        createdAt: z.iso.datetime(),
+        dueAt: z.iso.datetime().optional(),
+        why: z.string().meta({ description: 'Why it is held; after a restore, whether it may have been sent.' }),
+      }),
+    ),
+    nextCursor: z.string().optional(),
+  })
+  .meta({ id: 'HeldDeliveries' });
+
 export const ReleaseView = z
   .strictObject({ released: z.array(z.string()).meta({ description: 'Ids of the holds that are over.' }), deliveries: z.int() })
   .meta({ id: 'Released' });

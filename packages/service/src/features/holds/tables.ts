@@ -8,6 +8,8 @@ export const holds = sqliteTable('holds', {
   filter: text('filter', { mode: 'json' }).$type<EmailFilter>().notNull(),
   reason: text('reason'),
   createdAt: integer('created_at').notNull(),
+  /** Where a copy was restored: the date of the copy. It holds what waited in the copy, and nothing that comes. */
+  restoredAsOf: integer('restored_as_of'),
   /** Whether it is over, and only its deliveries are still to be let go. */
   isReleased: integer('is_released', { mode: 'boolean' }).notNull().default(false),
 });

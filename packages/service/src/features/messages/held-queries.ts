@@ -16,6 +16,21 @@ export interface PassPosition {
   readonly after: string;
 }
 
+/** A delivery that a hold keeps. */
+export interface HeldRow {
+  readonly id: string;
+  readonly messageId: string;
+  readonly address: string;
+  readonly hold: string;
+  /** When it was due; null where it was not. */
+  readonly heldFrom: number | null;
+  readonly createdAt: number;
+  readonly template: string;
+  readonly subject: string;
+  /** How its last attempt ended; null where there was none. */
+  readonly lastOutcome: string | null;
+}
+
 /** Deliveries that a pass has found, and where the next part begins; undefined when there is none. */
 export interface PassPart {
   readonly ids: readonly string[];
@@ -41,14 +56,17 @@ export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, fac
     async waitingPart(
       space: string,
       filter: EmailFilter,
-      { at, most }: { readonly at?: PassPosition | undefined; readonly most: number },
+      { at, most, heldBy }: { readonly at?: PassPosition | undefined; readonly most: number; readonly heldBy?: string | undefined },
     ): Promise<PassPart> {
       const state = at?.state ?? WAITING_STATES[0];
+      const ofHold = heldBy === undefined ? undefined : eq(deliveries.heldBy, heldBy);
       const query = reads.db
         .select({ id: deliveries.id })
         .from(deliveries)
         .innerJoin(messages, eq(messages.id, deliveries.messageId))
-        .where(and(eq(deliveries.space, space), eq(deliveries.state, state), gt(deliveries.id, at?.after ?? ''), WAITS, meant(filter)))
+        .where(
+          and(eq(deliveries.space, space), eq(deliveries.state, state), gt(deliveries.id, at?.after ?? ''), WAITS, ofHold, meant(filter)),
+        )
         .orderBy(asc(deliveries.id))
         .limit(most);
       const ids = (await apart<{ id: string }>({ query, names: ['id'] })).map(({ id }) => id);
@@ -67,6 +85,50 @@ export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, fac
         .run().changes;
     },
 
+    /** Holds everything that waits in a space, whatever else holds it. @returns how many */
+    holdAll(tx: Tx, space: string, holdId: string): number {
+      return tx.db
+        .update(deliveries)
+        .set({ heldBy: holdId, heldFrom: sql`coalesce(${deliveries.nextAttemptAt}, ${deliveries.heldFrom})`, nextAttemptAt: null })
+        .where(and(eq(deliveries.space, space), inArray(deliveries.state, [...WAITING_STATES]), WAITS))
+        .run().changes;
+    },
+
+    /** Spaces in which something waits. */
+    spacesWaiting(tx: Tx): string[] {
+      const rows = tx.db
+        .selectDistinct({ space: deliveries.space })
+        .from(deliveries)
+        .where(and(inArray(deliveries.state, [...WAITING_STATES]), WAITS))
+        .all();
+      return rows.map(({ space }) => space).sort();
+    },
+
+    /** Deliveries that a hold keeps, with how their last attempt ended, a page at a time. */
+    heldOf(holdIds: readonly string[], { after, limit }: { readonly after: string; readonly limit: number }): HeldRow[] {
+      const last = sql<
+        string | null
+      >`(select coalesce(outcome, 'under way') from attempts a where a.delivery_id = ${deliveries.id} order by a.number desc limit 1)`;
+      return reads.db
+        .select({
+          id: deliveries.id,
+          messageId: deliveries.messageId,
+          address: deliveries.address,
+          hold: sql<string>`${deliveries.heldBy}`,
+          heldFrom: deliveries.heldFrom,
+          createdAt: deliveries.createdAt,
+          template: messages.template,
+          subject: messages.subject,
+          lastOutcome: last,
+        })
+        .from(deliveries)
+        .innerJoin(messages, eq(messages.id, deliveries.messageId))
+        .where(and(inArray(deliveries.heldBy, [...holdIds]), gt(deliveries.id, after)))
+        .orderBy(asc(deliveries.id))
+        .limit(limit)
+        .all();
+    },
+
     /** How many deliveries each hold keeps. */
     async heldCounts(): Promise<ReadonlyMap<string, number>> {
       const query = reads.db
@@ -78,14 +140,18 @@ export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, fac
       return new Map(rows.map(({ hold, n }) => [hold, n]));
     },
 
-    /** Lets some of the deliveries of a hold go: what would have been due goes now, in the order in which it was accepted. @returns how many */
-    letGo(tx: Tx, holdId: string, { most, now }: { readonly most: number; readonly now: number }): number {
+    /** Lets some of the deliveries of a hold go, the first ones or those that are named: what would have been due goes now, in the order in which it was accepted. @returns how many */
+    letGo(
+      tx: Tx,
+      holdId: string,
+      { now, ...which }: ({ readonly most: number } | { readonly ids: readonly string[] }) & { readonly now: number },
+    ): number {
       const rows = tx.db
         .select({ id: deliveries.id, fairnessKey: deliveries.fairnessKey, heldFrom: deliveries.heldFrom })
         .from(deliveries)
-        .where(eq(deliveries.heldBy, holdId))
+        .where(and(eq(deliveries.heldBy, holdId), 'ids' in which ? inArray(deliveries.id, [...which.ids]) : undefined))
         .orderBy(asc(deliveries.id))
-        .limit(most)
+        .limit('ids' in which ? which.ids.length : which.most)
         .all();
       const isOf = inArray(
         deliveries.id,

@@ -1,6 +1,6 @@
 import { readFairnessKey } from '@verbalis/core/delivery';
 import { endpointsOf, instant, json, jsonBody, type Clock } from '../../kernel/index.js';
-import { filterOf } from '../holds/index.js';
+import { filterOf, type Holding } from '../holds/index.js';
 import type { PassPosition } from '../messages/index.js';
 import type { QueueCounts } from './counts.js';
 import { Cancellation, CanceledView, QueueView } from './model.js';
@@ -10,6 +10,7 @@ export interface QueueEndpoints {
   readonly store: Store;
   readonly clock: Clock;
   readonly counts: QueueCounts;
+  readonly holding: Pick<Holding, 'endEmpty'>;
 }
 
 /** A fairness key for people: what is kept in the service waits with what is sent. */
@@ -63,15 +64,16 @@ const cancel = endpoint({
   body: jsonBody(Cancellation),
   answers: { 200: json('How many were canceled, and whether to call again for the rest.', CanceledView) },
   isRepeatable: true,
-  async run({ caller: { space }, body: { check = false, ...given } }, { store, clock }) {
+  async run({ caller: { space }, body: { check = false, hold, ...given } }, { store, clock, holding }) {
     const filter = filterOf(given);
     let canceled = 0;
     for (let at: PassPosition | undefined, isFirst = true; isFirst || at !== undefined; isFirst = false) {
       if (canceled >= IN_ONE_CALL && !check) return { deliveries: canceled, more: true };
-      const { ids, next } = await store.deliveries.waitingPart(space, filter, { at, most: AT_ONCE });
+      const { ids, next } = await store.deliveries.waitingPart(space, filter, { at, most: AT_ONCE, heldBy: hold });
       canceled += check ? ids.length : await store.write((tx) => store.deliveries.cancelAll(tx, ids, clock.now()));
       at = next;
     }
+    if (!check) await holding.endEmpty(space);
     return { deliveries: canceled, more: false };
   },
 });

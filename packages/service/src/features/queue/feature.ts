@@ -175,7 +175,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
   queueMetrics(registry, { clock, counts, metricSpace });
   const feature: Feature = {
     name: 'queue',
-    endpoints: serve(queueEndpoints, { store, clock, counts }),
+    endpoints: serve(queueEndpoints, { store, clock, counts, holding: options.holding }),
     running: [dispatcher],
     isBusy: () => dispatcher.busy,
     clockJumped: (jump) => dispatcher.clockJumped(jump),

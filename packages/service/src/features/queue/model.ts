@@ -26,7 +26,11 @@ export const QueueView = z
   .meta({ id: 'Queue' });
 
 export const Cancellation = z
-  .strictObject({ ...EmailFilterFields, check: z.boolean().optional().meta({ description: 'Only count.' }) })
+  .strictObject({
+    ...EmailFilterFields,
+    hold: z.string().max(40).optional().meta({ description: 'Only what this hold keeps.' }),
+    check: z.boolean().optional().meta({ description: 'Only count.' }),
+  })
   .refine(...namesSomething)
   .meta({ id: 'Cancellation' });
 export const CanceledView = z

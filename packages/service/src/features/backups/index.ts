@@ -1,0 +1,3 @@
+export { backupEndpoints } from './endpoints.js';
+export { openBackups, type OpenedBackups } from './feature.js';
+export { BackupSettings } from './settings.js';
