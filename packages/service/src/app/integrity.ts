@@ -31,6 +31,9 @@ export function checkIntegrity(file: string, now: number): readonly Audit[] {
       return [whole, ...auditors.map((audit) => audit(reads))];
     });
   } catch (error) {
+    // So damaged that it cannot be looked through.
+    if (/^SQLITE_(CORRUPT|NOTADB)/.test((error as { code?: string }).code ?? ''))
+      return [{ name: 'the file itself', looked: 1, wrong: 1, faults: [`SQLite: ${(error as Error).message}`] }];
     throw startErrorOf(error, file);
   }
 }

@@ -57,6 +57,7 @@ test('rows of every kind, changed in every way, are the same in a copy', async (
     run('insert into notes values (?, ?, ?, ?, ?, ?)', 'a', 'é\0 "x" \u{1F6A2}', Buffer.from([0, 255, 10]), 2 ** 53, 5, 'odd');
     run('insert into notes values (?, ?, ?, ?, ?, ?)', 'b', null, null, -1, 0.1 + 0.2, null);
     run('insert into notes values (?, ?, ?, ?, ?, ?)', 'c', '', Buffer.alloc(0), 0, -0, '');
+    run('insert into notes (id, text) values (?, ?)', 'half a pair', '\ud83d and \ude00');
   });
   await group.write(() => {
     run("update notes set id = 'd', n = 3 where id = 'b'");

@@ -130,7 +130,7 @@ export class ChangeCapture {
     return text;
   }
 
-  /** A statement that fails has undone its rows, and a caller may go on in spite of it. */
+  /** A statement that fails has undone its rows, and a caller may go on in spite of it. Text is Unicode before it is written. */
   #watchStatements(): void {
     const { raw } = this;
     const prepare: (source: string) => Sqlite.Statement = raw.prepare.bind(raw);
@@ -141,6 +141,11 @@ export class ChangeCapture {
         Object.assign(statement, {
           [name]: (...parameters: unknown[]) => {
             const mark = this.#noted.length;
+            // Half a surrogate pair would be stored as bytes that are no text, and come back as others.
+            for (let i = 0; i < parameters.length; i += 1) {
+              const value = parameters[i];
+              if (typeof value === 'string' && !value.isWellFormed()) parameters[i] = value.toWellFormed();
+            }
             try {
               return original(...parameters);
             } catch (error) {

@@ -67,11 +67,11 @@ export function addressStore(reads: Reader) {
     namedIn(space: string, from: Reader = reads): string[] {
       const texts = [
         sql`select address as text from deliveries where space = ${space}`,
-        sql`select intended from deliveries where space = ${space} and intended is not null`,
-        sql`select address from suppressions where space = ${space}`,
-        sql`select address || ' ' || sender from captured where space = ${space}`,
-        sql`select coalesce("to", '') || ' ' || coalesce(more, '') || ' ' || coalesce(data, '') from messages where space = ${space}`,
-        sql`select envelope_to || ' ' || readout from returns where space = ${space} or space is null`,
+        sql`select intended as text from deliveries where space = ${space} and intended is not null`,
+        sql`select address as text from suppressions where space = ${space}`,
+        sql`select address || ' ' || sender as text from captured where space = ${space}`,
+        sql`select coalesce("to", '') || ' ' || coalesce(more, '') || ' ' || coalesce(data, '') as text from messages where space = ${space}`,
+        sql`select envelope_to || ' ' || readout as text from returns where space = ${space} or space is null`,
       ];
       const found = new Set<string>();
       for (const query of texts)

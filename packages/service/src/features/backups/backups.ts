@@ -67,7 +67,8 @@ export function backups({ store, clock, log, workers, folder, settings, copyLedg
 
   async function step(): Promise<StepResult> {
     if (last === undefined && failedAt === undefined) {
-      const newest = (await backupsIn(folder)).at(-1);
+      // A folder that cannot be read is the fault of the backup that is made now.
+      const newest = (await backupsIn(folder).catch(() => [])).at(-1);
       last = newest === undefined ? undefined : Date.parse(newest.manifest.asOf);
       // A clock that was set back since: it is made soon rather than after a year.
       if (last !== undefined && last > clock.now()) last = undefined;

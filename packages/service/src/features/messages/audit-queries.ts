@@ -1,7 +1,7 @@
 import { deciding, stateOf, type Fact } from '@verbalis/core/delivery';
 import { asc, getTableColumns, gt, notInArray, sql } from 'drizzle-orm';
 import { auditing, type Auditor } from '../../kernel/index.js';
-import { attempts, deliveries, emails, facts } from './tables.js';
+import { deliveries, emails, facts } from './tables.js';
 
 /** Deliveries that are looked at in one query. */
 const STEP = 1000;
@@ -53,7 +53,7 @@ function grouped<T extends { readonly deliveryId: string }>(rows: readonly T[]):
 /** Whether each delivery counts the attempts that it has. */
 export const attemptsCounted: Auditor = (from) => {
   const audit = auditing('attempts of deliveries');
-  const counted = sql<number>`(select coalesce(max(number), 0) from ${attempts} where ${attempts.deliveryId} = ${deliveries.id})`;
+  const counted = sql<number>`(select coalesce(max(a.number), 0) from attempts a where a.delivery_id = deliveries.id)`;
   for (const { id, n, found } of from.db.select({ id: deliveries.id, n: deliveries.attempts, found: counted }).from(deliveries).all()) {
     audit.looked();
     if (n < found) audit.wrong(`${id} counts ${n} attempts, and has an attempt ${found}.`);
