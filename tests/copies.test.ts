@@ -29,6 +29,8 @@ async function copying(more: Record<string, unknown> = {}) {
   return { own, folder, scratch: copies.path, operator, database: join(own.folder, 'verbalis.sqlite') };
 }
 
+const lineagesIn = (folder: string): string[] => readdirSync(folder).filter((name) => /^[0-9a-f]{16}$/.test(name));
+
 /** How many emails the provider has accepted. */
 const count = ({ simulator }: TestService): number => [...simulator.seen.values()].reduce((sum, { taken }) => sum + taken, 0);
 
@@ -174,7 +176,7 @@ test('a folder that is gone and comes back costs nothing but time, and its alert
   const before = await own.client.messages.send(booking('before@post.example'));
   await own.ended(before.id, 'accepted');
   await wholeOnce(operator);
-  const [lineage] = readdirSync(folder).filter((name) => /^[0-9a-f]{16}$/.test(name));
+  const [lineage] = lineagesIn(folder);
   renameSync(folder, `${folder}.away`);
   const during = await own.client.messages.send(booking('during@post.example'));
   await own.ended(during.id, 'accepted');
@@ -193,7 +195,7 @@ test('a folder that is gone and comes back costs nothing but time, and its alert
   await until(async () =>
     (await operator.alerts.list()).alerts.some(({ rule, resolvedAt }) => rule === 'copies' && resolvedAt !== undefined) ? true : undefined,
   );
-  expect(readdirSync(folder).filter((name) => /^[0-9a-f]{16}$/.test(name))).toEqual([lineage]);
+  expect(lineagesIn(folder)).toEqual([lineage]);
   const metrics = await (await fetch(`${own.service.url}/metrics`)).text();
   expect(metrics).toContain('verbalis_copies_behind_records 0');
 });
@@ -202,12 +204,12 @@ test('changes that are missing in the folder begin another lineage, with a snaps
   const { own, folder, scratch, database } = await copying();
   const config = readConfig(join(own.folder, 'verbalis.yaml'), {});
   await own.service.stop();
-  const [lineage] = readdirSync(folder).filter((name) => /^[0-9a-f]{16}$/.test(name));
+  const [lineage] = lineagesIn(folder);
   for (const name of readdirSync(join(folder, lineage!))) if (name.startsWith('log-')) rmSync(join(folder, lineage!, name));
   const again: Service = await startService({ config, operatorSecret: OPERATOR });
   await wholeOnce(createClient({ url: again.url, key: OPERATOR, space: 'harbour' }));
   await again.stop();
-  expect(readdirSync(folder).filter((name) => /^[0-9a-f]{16}$/.test(name))).toHaveLength(2);
+  expect(lineagesIn(folder)).toHaveLength(2);
   const to = join(scratch, 'now.sqlite');
   rebuild({ folder, at: undefined, to });
   expect(hashesOf(to)).toEqual(hashesOf(database));
@@ -220,4 +222,64 @@ test('changes that are missing in the folder begin another lineage, with a snaps
   await without.stop();
   expect(status).toMatchObject({ state: 'off' });
   expect(readFileSync(database).includes('change_log')).toBe(true);
+});
+
+test('what waits for a folder that is gone has a bound; when it is back, the copies begin anew and are whole', async () => {
+  const { own, folder, scratch, operator, database } = await copying({ behindMiB: 1 });
+  const [lineage] = lineagesIn(folder);
+  renameSync(folder, `${folder}.away`);
+  await operator.providers.pause('relay');
+  const batch = Array.from({ length: 400 }, () => booking(newAddress()));
+  // More than the bound, and then some more that is captured after it was given up.
+  await until(async () => {
+    await own.client.messages.sendBatch({ mode: 'all', messages: batch });
+    return own.logs.some((line) => line.includes('the copies are too far behind')) ? true : undefined;
+  }, LIMITS.condition);
+  await own.client.messages.send(booking(newAddress()));
+  renameSync(`${folder}.away`, folder);
+  await wholeOnce(operator);
+  expect(lineagesIn(folder)).toHaveLength(2);
+  expect(lineagesIn(folder)).toContain(lineage);
+  await own.service.stop();
+  const to = join(scratch, 'now.sqlite');
+  rebuild({ folder, at: undefined, to });
+  expect(hashesOf(to)).toEqual(hashesOf(database));
+});
+
+test('copies are begun and ended by a reload; a disk that was replaced is taken when somebody wants it', async () => {
+  const copies = temporaryFolder();
+  opened.push(copies.remove);
+  const own = await startTestService({ change: { outside: { allow: ['127.0.0.1'] } } });
+  opened.push(() => own.stop().catch(() => undefined));
+  const operator = createClient({ url: own.service.url, key: OPERATOR, space: 'harbour' });
+  const folder = join(copies.path, 'copies');
+  expect(await operator.copies.get()).toMatchObject({ state: 'off' });
+  await expect(operator.copies.snapshot()).rejects.toMatchObject({ problem: { status: 409 } });
+  const reload = async (wanted: string | undefined): Promise<void> => {
+    own.rewrite((settings) => {
+      settings['copies'] = wanted === undefined ? {} : { folder: wanted };
+    });
+    await operator.configuration.reload();
+  };
+  await reload(folder);
+  await wholeOnce(operator);
+  await own.client.messages.send(booking(newAddress()));
+  await reload(undefined);
+  expect(await operator.copies.get()).toMatchObject({ state: 'off' });
+  // This is in no log.
+  await own.client.messages.send(booking(newAddress()));
+  await reload(folder);
+  await wholeOnce(operator);
+  expect(lineagesIn(folder)).toHaveLength(2);
+  rmSync(folder, { recursive: true });
+  await own.client.messages.send(booking(newAddress()));
+  await until(async () => ((await operator.copies.get()).problem === undefined ? undefined : true));
+  expect(existsSync(folder)).toBe(false);
+  await operator.copies.begin();
+  await until(async () => (existsSync(folder) ? true : undefined));
+  await wholeOnce(operator);
+  await own.service.stop();
+  const to = join(copies.path, 'now.sqlite');
+  rebuild({ folder, at: undefined, to });
+  expect(hashesOf(to)).toEqual(hashesOf(join(own.folder, 'verbalis.sqlite')));
 });

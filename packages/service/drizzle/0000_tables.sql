@@ -414,6 +414,7 @@ CREATE INDEX `subscriptions_by_space` ON `subscriptions` (`space`,`id`);--> stat
 CREATE TABLE `change_log` (
 	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
 	`at` integer NOT NULL,
+	`has_old` integer NOT NULL,
 	`changes` text NOT NULL
 );
 --> statement-breakpoint

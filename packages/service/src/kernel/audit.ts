@@ -33,9 +33,14 @@ export function auditing(name: string) {
   };
 }
 
+/** A connection that reads, for a thread of its own. */
+export function openReading(file: string): Sqlite.Database {
+  return new Sqlite(file, { readonly: true, fileMustExist: true, timeout: 5000 });
+}
+
 /** Opens a database file to be read, as it is at one moment, also while a service writes to it. */
 export function readAtOnce<T>(file: string, run: (reads: Reader, raw: Sqlite.Database) => T): T {
-  const raw = new Sqlite(file, { readonly: true, fileMustExist: true, timeout: 5000 });
+  const raw = openReading(file);
   try {
     raw.exec('begin');
     const connection = new Connection(raw);

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
-import { ChangeCapture, changeWriter, groupChanges, layoutOf } from './change-log.js';
+import { ChangeCapture, changeWriter, groupChanges, layoutOf, readRecords } from './change-log.js';
 import { GroupCommit } from './group-commit.js';
 import { SILENT, steppedClock } from './test-kernel.js';
 import { Connection } from './transaction.js';
@@ -25,7 +25,9 @@ function captured() {
   const [raw, copy] = [0, 1].map(() => {
     const own = new Sqlite(join(folder, `${(files += 1)}.sqlite`));
     own.exec(TABLES);
-    own.exec('create table change_log (seq integer primary key autoincrement not null, at integer not null, changes text not null)');
+    own.exec(
+      'create table change_log (seq integer primary key autoincrement not null, at integer not null, has_old integer not null, changes text not null)',
+    );
     return own;
   }) as [Sqlite.Database, Sqlite.Database];
   raw.pragma('foreign_keys = ON');
@@ -44,7 +46,7 @@ function captured() {
     same: (): void => {
       const write = changeWriter(copy, layoutOf(raw));
       copy.pragma('foreign_keys = OFF');
-      for (const text of raw.prepare('select changes from change_log order by seq').pluck().all() as string[]) write(text);
+      for (const { changes: text } of readRecords(raw, 0, { bytes: 1e9, records: 1e9 })) write(text);
       expect(rows(copy)).toEqual(rows(raw));
     },
     records: () => raw.prepare('select count(*) from change_log').pluck().get() as number,
@@ -70,6 +72,56 @@ test('rows of every kind, changed in every way, are the same in a copy', async (
     run('delete from parts where id = 2');
   });
   same();
+});
+
+test('many bytes stand in the log once they are read, whatever became of their row meanwhile', async () => {
+  const { raw, capture, group, run, same } = captured();
+  const bytes = (n: number): Buffer => Buffer.alloc(5000, n);
+  const put = (id: string, n: number) => run('insert into notes (id, bytes) values (?, ?)', id, bytes(n));
+  await group.write(() => {
+    put('stays', 1);
+    put('changes', 2);
+    put('moves', 3);
+    put('goes', 4);
+    put('goes at once', 5);
+    run("delete from notes where id = 'goes at once'");
+    put('goes at once', 6);
+  });
+  await group.write(() => {
+    run("update notes set bytes = ?, n = 1 where id = 'changes'", bytes(7));
+    run("update notes set n = 2 where id = 'stays'");
+    run("update notes set id = 'moved' where id = 'moves'");
+    run("delete from notes where id = 'goes'");
+  });
+  await Promise.allSettled([
+    group.write(() => {
+      put('undone', 8);
+      throw new Error('no');
+    }),
+    group.write(() => put('kept', 9)),
+  ]);
+  await group.write(() => run("update notes set bytes = null where id = 'changes'"));
+  expect((raw.prepare('select sum(length(changes)) from change_log').pluck().get() as number) < 60_000).toBe(true);
+  // Each record has what its row had then: in a copy that ends at any of them.
+  const at = [...readRecords(raw, 0, { bytes: 1e9, records: 1e9 })].map(({ changes }) =>
+    (JSON.parse(changes) as [string, string, string, unknown, { base64: string } | null][]).map(([op, , id, , blob]) =>
+      op === '-' ? `-${id}` : `${id}=${blob === null ? '' : (Buffer.from(blob.base64, 'base64')[0] ?? '')}`,
+    ),
+  );
+  expect(at).toEqual([
+    ['stays=1', 'changes=2', 'moves=3', 'goes=4', 'goes at once=5', '-goes at once', 'goes at once=6'],
+    ['changes=7', 'stays=1', '-moves', 'moved=3', '-goes'],
+    ['kept=9'],
+    ['changes='],
+  ]);
+  // Once they are read, nothing is noted for them; and another run knows what is still to be read.
+  capture.stop();
+  capture.start();
+  await group.write(() => run("delete from notes where id = 'kept'"));
+  same();
+  capture.read(Number.MAX_SAFE_INTEGER);
+  await group.write(() => run("delete from notes where id = 'moved'"));
+  expect(raw.prepare('select changes from change_log order by seq desc limit 1').pluck().get()).toBe('[["-","notes","moved"]]');
 });
 
 test('what was undone is not in the log: a member, a statement, the whole group', async () => {

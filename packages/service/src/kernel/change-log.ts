@@ -17,6 +17,11 @@ export interface TableLayout {
   readonly key: readonly string[];
 }
 
+/** The same, with the columns that may have many bytes. */
+interface CapturedTable extends TableLayout {
+  readonly blobs: readonly string[];
+}
+
 /** The tables whose changes are captured, by name. */
 export type Layout = Readonly<Record<string, TableLayout>>;
 
@@ -39,6 +44,10 @@ const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
  * @throws where a table has no primary key, so that its rows cannot be told apart
  */
 export function layoutOf(raw: Sqlite.Database): Layout {
+  return Object.fromEntries(Object.entries(capturedTables(raw)).map(([name, { columns, key }]) => [name, { columns, key }]));
+}
+
+function capturedTables(raw: Sqlite.Database): Readonly<Record<string, CapturedTable>> {
   const tables = raw.pragma('table_list') as { schema: string; name: string; type: string }[];
   const names = tables
     .filter(({ schema, name, type }) => schema === 'main' && type === 'table' && !name.startsWith('sqlite_') && !NOT_CAPTURED.has(name))
@@ -46,10 +55,11 @@ export function layoutOf(raw: Sqlite.Database): Layout {
     .sort();
   return Object.fromEntries(
     names.map((name) => {
-      const info = raw.pragma(`table_info(${quoted(name)})`) as { name: string; pk: number }[];
+      const info = raw.pragma(`table_info(${quoted(name)})`) as { name: string; pk: number; type: string }[];
       const key = info.filter(({ pk }) => pk > 0).sort((a, b) => a.pk - b.pk);
       if (key.length === 0) throw new Error(`The table ${name} has no primary key: its changes cannot be captured.`);
-      return [name, { columns: info.map((column) => column.name), key: key.map((column) => column.name) }];
+      const blobs = info.filter(({ type }) => type.toLowerCase() === 'blob').map((column) => column.name);
+      return [name, { columns: info.map((column) => column.name), key: key.map((column) => column.name), blobs }];
     }),
   );
 }
@@ -60,21 +70,106 @@ function fromJson(value: unknown): unknown {
   return typeof value === 'object' && value !== null ? Buffer.from((value as { base64: string }).base64, 'base64') : value;
 }
 
+/** Bytes of which there are so many stand in the log as "later": whoever reads it finds them in their row. */
+const LATER_FROM = 1024;
+const LATER = { later: true } as const;
+/** With so many of them, bytes stand in the log themselves. */
+const MOST_LATER = 200_000;
+
+function isLater(value: unknown): boolean {
+  return typeof value === 'object' && value !== null && 'later' in value;
+}
+
+/** What notes the changes of a table, by when. */
+function triggersOf(table: string, { columns, key, blobs }: CapturedTable): Readonly<Record<'insert' | 'update' | 'delete', string>> {
+  const of = (row: 'old' | 'new', names: readonly string[]): string[] => names.map((name) => `${row}.${quoted(name)}`);
+  const call = (name: string, ...values: readonly string[]): string => `${name}(${values.join(', ')})`;
+  const literal = `'${table.replaceAll("'", "''")}'`;
+  const removed = call('note_change', "'-'", literal, ...of('old', key));
+  const moved = key.map((name) => `old.${quoted(name)} is not new.${quoted(name)}`).join(' or ');
+  if (blobs.length === 0) {
+    const written = call('note_change', "'+'", literal, ...of('new', columns));
+    // A row that changes its key is removed, then written.
+    return { insert: `select ${written};`, update: `select ${removed} where ${moved}; select ${written};`, delete: `select ${removed};` };
+  }
+  const short = columns.map((name) => {
+    const value = `new.${quoted(name)}`;
+    return blobs.includes(name) ? `case when length(${value}) >= ${LATER_FROM} and may_refer() then 'later' else ${value} end` : value;
+  });
+  const written = call('note_bytes', literal, String(key.length), ...of('new', key), ...short);
+  const old = call('note_old', literal, String(key.length), ...of('old', key), ...of('old', blobs));
+  const isReferred = call('is_referred', literal, ...of('old', key));
+  const others = [...key, ...blobs].map((name) => `old.${quoted(name)} is not new.${quoted(name)}`).join(' or ');
+  return {
+    insert: `select ${written};`,
+    update: `select ${old} where (${others}) and ${isReferred}; select ${removed} where ${moved}; select ${written};`,
+    delete: `select ${old} where ${isReferred}; select ${removed};`,
+  };
+}
+
+interface Noted {
+  readonly text: string;
+  /** The row whose bytes are to be found later. */
+  readonly later?: string;
+  /** Whether it has bytes that an earlier record is to find. */
+  readonly isOld?: boolean;
+}
+
+const rowName = (table: string, key: readonly unknown[]): string => JSON.stringify([table, ...key]);
+
 /**
  * Notes row changes of the writing connection by triggers of that connection alone: the file does not have them. What SQLite undoes is forgotten
  * again: a statement that fails, a savepoint, a transaction.
+ *
+ * Many bytes are not written a second time: a record refers to them, and they are read from their row when the record is. Before such a row loses
+ * them, while a record still refers to it, they are noted as what it had (`=`).
  */
 export class ChangeCapture {
-  #noted: string[] = [];
+  #noted: Noted[] = [];
   #triggers: readonly string[] = [];
+  /** Rows that records refer to: how many do. */
+  readonly #later = new Map<string, number>();
+  /** The same by record, in order. */
+  #laterBySeq: { readonly seq: number; readonly rows: readonly string[] }[] = [];
 
   constructor(private readonly raw: Sqlite.Database) {
     raw.function('note_change', { varargs: true }, (op: unknown, table: unknown, ...values: unknown[]) => {
-      this.#noted.push(JSON.stringify([op, table, ...values.map(inJson)]));
+      this.#noted.push({ text: JSON.stringify([op, table, ...values.map(inJson)]) });
       return null;
     });
+    // How many columns the key has, the key, then all columns; in place of many bytes there is a text, which a column of bytes never has.
+    raw.function('note_bytes', { varargs: true }, (table: unknown, size: unknown, ...rest: unknown[]) => {
+      const key = rest.slice(0, Number(size));
+      const blobs = this.#tables[String(table)]?.blobs ?? [];
+      const columns = this.#tables[String(table)]?.columns ?? [];
+      let isLater = false;
+      const values = rest.slice(Number(size)).map((value, i) => {
+        if (typeof value !== 'string' || !blobs.includes(columns[i] ?? '')) return inJson(value);
+        isLater = true;
+        return LATER;
+      });
+      const text = JSON.stringify(['+', table, ...values]);
+      if (!isLater) this.#noted.push({ text });
+      else {
+        const later = rowName(String(table), key);
+        this.#later.set(later, (this.#later.get(later) ?? 0) + 1);
+        this.#noted.push({ text, later });
+      }
+      return null;
+    });
+    raw.function('note_old', { varargs: true }, (table: unknown, size: unknown, ...rest: unknown[]) => {
+      const old = ['=', table, rest.slice(0, Number(size)), ...rest.slice(Number(size)).map(inJson)];
+      this.#noted.push({ text: JSON.stringify(old), isOld: true });
+      return null;
+    });
+    raw.function('is_referred', { varargs: true }, (table: unknown, ...key: unknown[]) =>
+      this.#later.size > 0 && this.#later.has(rowName(String(table), key)) ? 1 : 0,
+    );
+    raw.function('may_refer', () => (this.#later.size < MOST_LATER ? 1 : 0));
     this.#watchStatements();
   }
+
+  #tables: Readonly<Record<string, CapturedTable>> = {};
 
   get isOn(): boolean {
     return this.#triggers.length > 0;
@@ -86,31 +181,45 @@ export class ChangeCapture {
     if (this.raw.inTransaction) throw new Error('Changes are captured from the beginning of a transaction.');
     // Without it, what REPLACE removes would not be noted.
     this.raw.pragma('recursive_triggers = ON');
-    const made: string[] = [];
-    for (const [table, { columns, key }] of Object.entries(layoutOf(this.raw))) {
-      const add = (name: string, when: string, body: string): void => {
-        this.raw.exec(`create temp trigger ${quoted(name)} after ${when} begin select ${body}; end`);
-        made.push(name);
-      };
-      const noted = (op: string, row: string, names: readonly string[]): string =>
-        `note_change('${op}', '${table}', ${names.map((name) => `${row}.${quoted(name)}`).join(', ')})`;
-      const moved = key.map((name) => `old.${quoted(name)} is not new.${quoted(name)}`).join(' or ');
-      add(`${table}_added`, `insert on main.${quoted(table)}`, noted('+', 'new', columns));
-      // A row that changes its key is removed, then written.
-      add(
-        `${table}_changed`,
-        `update on main.${quoted(table)}`,
-        `${noted('-', 'old', key)} where ${moved}; select ${noted('+', 'new', columns)}`,
-      );
-      add(`${table}_removed`, `delete on main.${quoted(table)}`, noted('-', 'old', key));
+    this.#tables = capturedTables(this.raw);
+    this.#rememberLater();
+    this.#triggers = Object.entries(this.#tables).flatMap(([table, layout]) =>
+      Object.entries(triggersOf(table, layout)).map(([when, body]) => {
+        const name = `${table} ${when}`;
+        this.raw.exec(`create temp trigger ${quoted(name)} after ${when} on main.${quoted(table)} begin ${body} end`);
+        return name;
+      }),
+    );
+  }
+
+  /** What records of an earlier run refer to. */
+  #rememberLater(): void {
+    this.#later.clear();
+    this.#laterBySeq = [];
+    const rows = this.raw.prepare('select seq, changes from change_log order by seq').all() as { seq: number; changes: string }[];
+    for (const { seq, changes } of rows) {
+      if (!changes.includes(JSON.stringify(LATER))) continue;
+      const found = (JSON.parse(changes) as RowChange[]).flatMap(([op, table, ...values]) => {
+        const layout = this.#tables[table];
+        if (op !== '+' || layout === undefined || !values.some(isLater)) return [];
+        return [
+          rowName(
+            table,
+            layout.key.map((name) => values[layout.columns.indexOf(name)]),
+          ),
+        ];
+      });
+      for (const row of found) this.#later.set(row, (this.#later.get(row) ?? 0) + 1);
+      this.#laterBySeq.push({ seq, rows: found });
     }
-    this.#triggers = made;
   }
 
   stop(): void {
     for (const name of this.#triggers) this.raw.exec(`drop trigger temp.${quoted(name)}`);
     this.#triggers = [];
-    this.#noted = [];
+    this.undoTo(0);
+    this.#later.clear();
+    this.#laterBySeq = [];
   }
 
   /** How much was noted; for {@link undoTo}. */
@@ -119,15 +228,32 @@ export class ChangeCapture {
   }
 
   undoTo(mark: number): void {
-    this.#noted.length = mark;
+    for (const { later } of this.#noted.splice(mark)) if (later !== undefined) this.#drop(later);
   }
 
-  /** @returns what was noted since the last time, as a JSON array; undefined for nothing */
-  take(): string | undefined {
+  #drop(row: string): void {
+    const n = this.#later.get(row) ?? 0;
+    if (n > 1) this.#later.set(row, n - 1);
+    else this.#later.delete(row);
+  }
+
+  /** @returns what was noted since the last time, as a JSON array; undefined for nothing. It stays noted until {@link kept} */
+  sealed(): { readonly text: string; readonly isOld: boolean } | undefined {
     if (this.#noted.length === 0) return undefined;
-    const text = `[${this.#noted.join(',')}]`;
+    return { text: `[${this.#noted.map(({ text }) => text).join(',')}]`, isOld: this.#noted.some(({ isOld }) => isOld === true) };
+  }
+
+  /** What was noted is on the disk, as this record. */
+  kept(seq: number): void {
+    const rows = this.#noted.flatMap(({ later }) => later ?? []);
+    if (rows.length > 0) this.#laterBySeq.push({ seq, rows });
     this.#noted = [];
-    return text;
+  }
+
+  /** Records up to this one are read: their rows may go. */
+  read(upTo: number): void {
+    const end = this.#laterBySeq.findIndex(({ seq }) => seq > upTo);
+    for (const { rows } of this.#laterBySeq.splice(0, end === -1 ? this.#laterBySeq.length : end)) for (const row of rows) this.#drop(row);
   }
 
   /** A statement that fails has undone its rows, and a caller may go on in spite of it. Text is Unicode before it is written. */
@@ -140,7 +266,7 @@ export class ChangeCapture {
         const original: (...parameters: unknown[]) => unknown = statement[name].bind(statement);
         Object.assign(statement, {
           [name]: (...parameters: unknown[]) => {
-            const mark = this.#noted.length;
+            const mark = this.mark;
             // Half a surrogate pair would be stored as bytes that are no text, and come back as others.
             for (let i = 0; i < parameters.length; i += 1) {
               const value = parameters[i];
@@ -149,7 +275,7 @@ export class ChangeCapture {
             try {
               return original(...parameters);
             } catch (error) {
-              this.#noted.length = mark;
+              this.undoTo(mark);
               throw error;
             }
           },
@@ -158,6 +284,83 @@ export class ChangeCapture {
       return statement;
     }) as typeof raw.prepare;
   }
+}
+
+/** How much of a log is read at once: not many more bytes than wanted, but at least one record where there is any. */
+export interface Most {
+  readonly bytes: number;
+  readonly records: number;
+}
+
+/** What rows had before they lost it, in the order in which they did. */
+type OldBytes = readonly { readonly seq: number; readonly at: number; readonly row: string; readonly values: readonly unknown[] }[];
+
+/**
+ * Records after one, in order, each with all bytes that it refers to. It is read at one moment.
+ * @param raw a connection that reads
+ */
+export function readRecords(raw: Sqlite.Database, after: number, most: Most): ChangeRecord[] {
+  return raw.transaction(() => {
+    const tables = capturedTables(raw);
+    const rows = raw.prepare('select seq, at from change_log where seq > ? order by seq limit ?').all(after, most.records) as Omit<
+      ChangeRecord,
+      'changes'
+    >[];
+    const [first] = rows;
+    if (first === undefined) return [];
+    const old: OldBytes = (
+      raw.prepare('select seq, changes from change_log where seq >= ? and has_old = 1 order by seq').all(first.seq) as Omit<
+        ChangeRecord,
+        'at'
+      >[]
+    ).flatMap(({ seq, changes }) =>
+      (JSON.parse(changes) as [string, string, ...unknown[]][]).flatMap(([op, table, key, ...values], at) =>
+        op === '=' ? [{ seq, at, row: rowName(table, key as unknown[]), values }] : [],
+      ),
+    );
+    const changesOf = raw.prepare('select changes from change_log where seq = ?').pluck();
+    const read: ChangeRecord[] = [];
+    let bytes = 0;
+    for (const row of rows) {
+      const changes = withBytes(raw, { ...row, changes: changesOf.get(row.seq) as string }, tables, old);
+      read.push({ ...row, changes });
+      bytes += changes.length;
+      if (bytes > most.bytes) break;
+    }
+    return read;
+  })();
+}
+
+/** A record with the bytes that it refers to: those that the row lost first after it, or has now. */
+function withBytes(
+  raw: Sqlite.Database,
+  { seq, changes }: ChangeRecord,
+  tables: Readonly<Record<string, CapturedTable>>,
+  old: OldBytes,
+): string {
+  if (!changes.includes(JSON.stringify(LATER)) && !changes.includes('["=",')) return changes;
+  const found = (JSON.parse(changes) as [string, string, ...unknown[]][]).flatMap(([op, table, ...values], at) => {
+    if (op === '=') return [];
+    const layout = tables[table];
+    if (layout === undefined || !values.some(isLater)) return [[op, table, ...values]];
+    const { columns, key, blobs } = layout;
+    const own = key.map((name) => values[columns.indexOf(name)]);
+    const row = rowName(table, own);
+    const lost = old.find((entry) => entry.row === row && (entry.seq > seq || (entry.seq === seq && entry.at > at)));
+    const now =
+      lost?.values ??
+      (
+        raw
+          .prepare(
+            `select ${blobs.map(quoted).join(', ')} from ${quoted(table)} where ${key.map((name) => `${quoted(name)} = ?`).join(' and ')}`,
+          )
+          .raw()
+          .get(...own) as unknown[] | undefined
+      )?.map(inJson);
+    if (now === undefined) throw new Error(`The bytes of ${row} are gone that record ${seq} refers to.`);
+    return [[op, table, ...values.map((value, i) => (isLater(value) ? now[blobs.indexOf(columns[i] ?? '')] : value))]];
+  });
+  return JSON.stringify(found);
 }
 
 /** Records that are written in one transaction. */
@@ -236,8 +439,10 @@ export interface ChangeLog {
   readonly end: () => Promise<void>;
   /** Goes on with another lineage: the records before it belong to what nobody follows any more. */
   readonly beginAnew: () => Promise<string>;
-  /** Records after one, in order; at least one where there is any, and not many more bytes than wanted. */
-  readonly after: (seq: number, most: { readonly bytes: number; readonly records: number }) => ChangeRecord[];
+  /** See {@link readRecords}. */
+  readonly after: (seq: number, most: Most) => ChangeRecord[];
+  /** The first record after one, without its changes; undefined where there is none. */
+  readonly next: (seq: number) => Pick<ChangeRecord, 'seq' | 'at'> | undefined;
   /** Bytes of all records that are kept. */
   readonly keptBytes: () => number;
   /** All who follow have these. */
@@ -277,6 +482,10 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
   const anew = (tx: Tx): string => {
     const lineage = newLineage();
     tx.db.delete(changeLog).run();
+    tx.afterCommit(() => {
+      // Of this group itself there is a record.
+      capture.read(log.last() - 1);
+    });
     tx.db.update(kernelState).set({ lineage }).where(eq(kernelState.id, 1)).run();
     return lineage;
   };
@@ -294,16 +503,22 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
       capture.stop();
     },
     beginAnew: () => write(anew),
-    after: (seq, most) => {
-      const found = reads.db.select().from(changeLog).where(gt(changeLog.seq, seq)).orderBy(asc(changeLog.seq)).limit(most.records).all();
-      let bytes = 0;
-      const upTo = found.findIndex(({ changes }) => (bytes += changes.length) > most.bytes);
-      return upTo === -1 ? found : found.slice(0, upTo + 1);
-    },
+    after: (seq, most) => readRecords(reads.connection.raw, seq, most),
+    next: (seq) =>
+      reads.db
+        .select({ seq: changeLog.seq, at: changeLog.at })
+        .from(changeLog)
+        .where(gt(changeLog.seq, seq))
+        .orderBy(asc(changeLog.seq))
+        .limit(1)
+        .get(),
     keptBytes: () => kept.get() as number,
     forget: (upTo) =>
       writeSoon((tx) => {
         tx.db.delete(changeLog).where(lte(changeLog.seq, upTo)).run();
+        tx.afterCommit(() => {
+          capture.read(upTo);
+        });
       }),
     last: () => (lastSeq.get() as number | undefined) ?? 0,
     lineage: () => lineageOf(reads),
@@ -337,24 +552,24 @@ export function groupChanges(
   capture: ChangeCapture,
   clock: Clock,
 ): GroupChanges & { onRecorded: (run: () => void) => void } {
-  const insert = raw.prepare('insert into change_log (at, changes) values (?, ?)');
-  let isSealed = false;
+  const insert = raw.prepare('insert into change_log (at, has_old, changes) values (?, ?, ?)');
+  let sealed: number | undefined;
   let recorded: () => void = () => undefined;
   return {
     mark: () => capture.mark,
     undoTo: (mark) => {
       capture.undoTo(mark);
-      if (mark === 0) isSealed = false;
+      if (mark === 0) sealed = undefined;
     },
     seal: () => {
-      const changes = capture.take();
-      if (changes === undefined) return;
-      insert.run(clock.now(), changes);
-      isSealed = true;
+      const noted = capture.sealed();
+      sealed = noted === undefined ? undefined : Number(insert.run(clock.now(), noted.isOld ? 1 : 0, noted.text).lastInsertRowid);
     },
     committed: () => {
-      if (isSealed) recorded();
-      isSealed = false;
+      if (sealed === undefined) return;
+      capture.kept(sealed);
+      sealed = undefined;
+      recorded();
     },
     onRecorded: (run) => {
       recorded = run;

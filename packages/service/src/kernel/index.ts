@@ -1,6 +1,6 @@
 export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
 export { openKernel, type Kernel, type KernelOptions } from './database.js';
-export { layoutOf, openCopy, type ChangeRecord } from './change-log.js';
+export { layoutOf, openCopy, readRecords, type ChangeRecord, type Most } from './change-log.js';
 export { startErrorOf } from './start-error.js';
 export {
   faultsOfFile,
@@ -16,7 +16,7 @@ export {
 } from './snapshot.js';
 export { lockFile } from './lock.js';
 export { copyPrivately } from './private-file.js';
-export { auditing, readAtOnce, type Audit, type Auditor } from './audit.js';
+export { auditing, openReading, readAtOnce, type Audit, type Auditor } from './audit.js';
 
 export { isQuarantined, quarantineOn, type PoisonItem, type Quarantine, type QuarantinedRow } from './quarantine.js';
 export { unavailableOf } from './group-commit.js';

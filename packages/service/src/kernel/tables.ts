@@ -15,6 +15,8 @@ export const kernelState = sqliteTable('kernel_state', {
 export const changeLog = sqliteTable('change_log', {
   seq: integer('seq').primaryKey({ autoIncrement: true }),
   at: integer('at').notNull(),
+  /** Whether it has bytes that rows had, and that records before it refer to. */
+  hasOld: integer('has_old', { mode: 'boolean' }).notNull(),
   /** A JSON array, see change-log.ts. */
   changes: text('changes').notNull(),
 });

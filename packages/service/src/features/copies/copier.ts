@@ -10,7 +10,7 @@ import {
   type StepResult,
   type WorkerGroup,
 } from '../../kernel/index.js';
-import type { OpenedFolder, ShownSnapshot } from './copies-thread.js';
+import type { Appended, OpenedFolder, ShownSnapshot } from './copies-thread.js';
 import { lineageFolder, snapshotName } from './folder.js';
 import type { Head } from './log-files.js';
 import type { CopySettings } from './settings.js';
@@ -82,8 +82,7 @@ export function copier(options: CopierOptions) {
   async function beginAnew(why: string): Promise<void> {
     lineage = await changes.beginAnew();
     log.warn({ lineage, why }, 'the copies begin anew with a snapshot');
-    const [first] = changes.after(0, { bytes: 1, records: 1 });
-    copied = (first?.seq ?? changes.last() + 1) - 1;
+    copied = (changes.next(0)?.seq ?? changes.last() + 1) - 1;
     await thread.call('begin', { folder, head: headOf(lineage), from: copied });
     await store.write((tx) => {
       store.copies.begun(tx, folder);
@@ -101,7 +100,7 @@ export function copier(options: CopierOptions) {
     if (!found.isMarked && !isWanted && store.copies.folder() === folder)
       throw new Error(`${folder} has no copies any more: is its disk mounted? If it was replaced: verbalis copies begin.`);
     if (onSameDisk) log.warn({ folder }, 'the copies lie on the same disk as the database: losing the one loses the other');
-    const first = changes.after(0, { bytes: 1, records: 1 })[0]?.seq ?? changes.last() + 1;
+    const first = changes.next(0)?.seq ?? changes.last() + 1;
     if (isWanted) await beginAnew('an operator wants it');
     else if (found.last === undefined) await beginAnew(found.isMarked ? 'the folder has no changes of this database' : 'the folder is new');
     else if (found.last > changes.last() || first > found.last + 1) await beginAnew('changes are missing in the folder');
@@ -115,17 +114,23 @@ export function copier(options: CopierOptions) {
 
   /** Writes what the folder lacks. @returns how many records */
   async function copy(): Promise<number> {
-    const records = changes.after(copied, MOST);
-    const [first] = records;
-    if (first === undefined) return 0;
-    if (first.seq !== copied + 1) {
+    if (changes.next(copied) === undefined) return 0;
+    const { records, last, isGap } = await thread.call<Appended>('append', { folder, after: copied, most: MOST });
+    if (isGap) {
       await beginAnew('changes were given up');
       return 0;
     }
-    copied = await thread.call<number>('append', { folder, records });
+    copied = last;
     // The last one stays, so that a gap is seen at the next start.
     await changes.forget(copied - 1);
-    return records.length;
+    return records;
+  }
+
+  async function copyLedger(): Promise<void> {
+    const size = statSync(ledgerFile, { throwIfNoEntry: false })?.size ?? 0;
+    if (size === ledgerSize) return;
+    await thread.call('ledger', { folder, from: ledgerFile });
+    ledgerSize = size;
   }
 
   /** What an operator must know, in a sentence; undefined where all is well. */
@@ -168,13 +173,6 @@ export function copier(options: CopierOptions) {
     });
   }
 
-  async function copyLedger(): Promise<void> {
-    const size = statSync(ledgerFile, { throwIfNoEntry: false })?.size ?? 0;
-    if (size === ledgerSize) return;
-    await thread.call('ledger', { folder, from: ledgerFile });
-    ledgerSize = size;
-  }
-
   async function step(): Promise<StepResult> {
     let did = 0;
     try {
@@ -203,7 +201,7 @@ export function copier(options: CopierOptions) {
 
   function lag(): { readonly behind: number; readonly lagMs: number } {
     const behind = Math.max(0, changes.last() - copied);
-    const oldest = behind === 0 ? undefined : changes.after(copied, { bytes: 1, records: 1 })[0]?.at;
+    const oldest = behind === 0 ? undefined : changes.next(copied)?.at;
     return { behind, lagMs: oldest === undefined ? 0 : Math.max(0, clock.now() - oldest) };
   }
 

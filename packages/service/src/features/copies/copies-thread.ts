@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { inThread, type ChangeRecord } from '../../kernel/index.js';
+import { inThread, openReading, readRecords, type Most } from '../../kernel/index.js';
 import { allSnapshots, copyLedger, isMarked, isOnSameDisk, ledgerIn, lineageFolder, markFolder, purge } from './folder.js';
 import { beginLog, openLog, type Head, type LogWriter } from './log-files.js';
 
@@ -18,6 +18,14 @@ export interface OpenedFolder {
   readonly last: number | undefined;
 }
 
+/** What was written of the log. */
+export interface Appended {
+  readonly records: number;
+  readonly last: number;
+  /** Records between that are not there any more. */
+  readonly isGap: boolean;
+}
+
 export interface ShownSnapshot {
   readonly file: string;
   readonly lineage: string;
@@ -28,28 +36,36 @@ export interface ShownSnapshot {
 
 inThread(() => {
   let log: LogWriter | undefined;
+  let raw: ReturnType<typeof openReading> | undefined;
   const close = (): void => {
     log?.close();
     log = undefined;
+    raw?.close();
+    raw = undefined;
   };
   return {
     open: ({ folder, database, head }: OpenRequest): OpenedFolder => {
       close();
+      raw = openReading(database);
       const marked = isMarked(folder);
       const onSameDisk = isOnSameDisk(folder, database);
       log = marked ? openLog(lineageFolder(folder, head.lineage), head) : undefined;
       return { isMarked: marked, isOnSameDisk: onSameDisk, last: log?.last() };
     },
     begin: ({ folder, head, from }: { readonly folder: string; readonly head: Head; readonly from: number }): void => {
-      close();
+      log?.close();
       markFolder(folder);
       log = beginLog(lineageFolder(folder, head.lineage), head, from);
     },
-    append: ({ folder, records }: { readonly folder: string; readonly records: readonly ChangeRecord[] }): number => {
+    append: ({ folder, after, most }: { readonly folder: string; readonly after: number; readonly most: Most }): Appended => {
       if (!isMarked(folder)) throw new Error(`${folder} has no copies any more: is its disk mounted?`);
-      if (log === undefined) throw new Error('The log of copies is not open.');
+      if (log === undefined || raw === undefined) throw new Error('The log of copies is not open.');
+      const records = readRecords(raw, after, most);
+      const [first] = records;
+      if (first === undefined) return { records: 0, last: after, isGap: false };
+      if (first.seq !== after + 1) return { records: 0, last: after, isGap: true };
       log.append(records);
-      return log.last();
+      return { records: records.length, last: log.last(), isGap: false };
     },
     turn: (): void => {
       log?.turn();

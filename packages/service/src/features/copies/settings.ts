@@ -8,7 +8,7 @@ export const CopySettings = z
     keepDays: z.number().positive().default(7).meta({ description: 'How far back it can be restored.' }),
     behindMiB: z
       .int()
-      .min(16)
+      .min(1)
       .default(1024)
       .meta({ description: 'Changes that wait in the database while the folder cannot be written. Above that they are given up.' }),
     alertSeconds: z.number().positive().default(30).meta({ description: 'An alert fires when the copies are so far behind.' }),
