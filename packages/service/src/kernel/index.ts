@@ -1,6 +1,7 @@
 export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
 export { openKernel, type Kernel, type KernelOptions } from './database.js';
-export { layoutOf, openCopy, readRecords, type ChangeRecord, type Most } from './change-log.js';
+export { layoutOf, type ChangeRecord } from './change-layout.js';
+export { openCopy, readRecords, type Most } from './change-records.js';
 export { startErrorOf } from './start-error.js';
 export {
   faultsOfFile,

@@ -3,7 +3,7 @@ import { closeSync, existsSync, fsyncSync, openSync, readFileSync, readSync, ren
 import { dirname } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { z } from 'zod';
-import { layoutNumber, layoutOf } from './change-log.js';
+import { layoutNumber, layoutOf } from './change-layout.js';
 import type { Clock } from './clock.js';
 import { startErrorOf } from './start-error.js';
 import { boundedThread, threadFile } from './thread.js';
