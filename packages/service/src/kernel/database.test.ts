@@ -1,6 +1,6 @@
-import { chmodSync, statSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { chmodSync, cpSync, mkdtempSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
@@ -8,6 +8,7 @@ import { sql } from 'drizzle-orm';
 import { openKernel, type Kernel } from './database.js';
 import { kernelState } from './tables.js';
 import { SYSTEM_CLOCK } from './clock.js';
+import { verifyCopy } from './snapshot.js';
 import { SILENT } from './test-kernel.js';
 import { reading, writing, type Tx } from './transaction.js';
 
@@ -101,4 +102,29 @@ test('torn pages stop the start with a sentence', async () => {
   bytes.fill(0xff, 100, 4000);
   writeFileSync(file, bytes);
   await expect(open(file)).rejects.toThrow(/cannot be used: The database file is damaged/);
+});
+
+test('before an upgrade changes the tables, the database is copied beside it: the version before can go on with the copy', async () => {
+  const file = newFile();
+  await (await open(file)).close();
+  const folder = mkdtempSync(join(tmpdir(), 'verbalis-migrations-'));
+  cpSync(MIGRATIONS, folder, { recursive: true });
+  const journal = JSON.parse(readFileSync(join(folder, 'meta/_journal.json'), 'utf8')) as { entries: { when: number }[] };
+  const [first] = journal.entries;
+  journal.entries.push({ ...first!, idx: 1, tag: '0001_more', when: first!.when + 1 } as never);
+  writeFileSync(join(folder, 'meta/_journal.json'), JSON.stringify(journal));
+  writeFileSync(join(folder, '0001_more.sql'), 'create table more (id integer primary key);');
+  const upgraded = await openKernel({ file, migrations: folder, log: SILENT, clock: SYSTEM_CLOCK });
+  expect(upgraded.epoch).toBe(2);
+  await upgraded.close();
+  const old = `${file}.before-upgrade-${first!.when}`;
+  expect(verifyCopy(old).layout).toBe(first!.when);
+  // The version before refuses the new file, and takes the copy.
+  await expect(open(file)).rejects.toThrow('written by another version of Verbalis');
+  const back = await open(old);
+  expect(back.epoch).toBe(2);
+  await back.close();
+  // A start that changes nothing copies nothing.
+  await (await openKernel({ file, migrations: folder, log: SILENT, clock: SYSTEM_CLOCK })).close();
+  expect(readdirSync(dirname(file)).filter((name) => name.includes('before-upgrade') && name.endsWith('.json'))).toHaveLength(1);
 });

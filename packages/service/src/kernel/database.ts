@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { eq } from 'drizzle-orm';
@@ -11,7 +11,9 @@ import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
 import { keepPrivate } from './private-file.js';
 import { quarantineOn, type Quarantine } from './quarantine.js';
+import { layoutNumber } from './change-layout.js';
 import type { Clock } from './clock.js';
+import { takeSnapshot } from './snapshot.js';
 import { startErrorOf } from './start-error.js';
 import { kernelState } from './tables.js';
 import { Connection, Reads, type Reader, type Tx } from './transaction.js';
@@ -67,10 +69,10 @@ function open(file: string, { readonly }: { readonly readonly: boolean }): Sqlit
   return raw;
 }
 
-/** What a file's migrations say of the program that wrote it. @throws StartError */
-function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): void {
+/** What a file's migrations say of the program that wrote it. @returns whether this version changes its tables @throws StartError */
+function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): boolean {
   const tables = raw.prepare("select count(*) from sqlite_master where type = 'table'").pluck().get() as number;
-  if (tables === 0) return;
+  if (tables === 0) return false;
   const isOurs = raw.prepare("select count(*) from sqlite_master where name = '__drizzle_migrations'").pluck().get() === 1;
   const { entries } = JSON.parse(readFileSync(join(migrations, 'meta/_journal.json'), 'utf8')) as { entries: { when: number }[] };
   const known = new Set(entries.map((entry) => entry.when));
@@ -81,6 +83,16 @@ function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): 
       `${file} was written by another version of Verbalis, with a database layout that this version does not know. ` +
         'Start the version that wrote it, or restore a backup that this version made.',
     );
+  return known.size > applied.length;
+}
+
+/** A file as the version before had it, beside it: the way back after an upgrade. */
+function keepOld(raw: Sqlite.Database, file: string, { log, clock }: KernelOptions): void {
+  const to = `${file}.before-upgrade-${layoutNumber(raw)}`;
+  // One that is there was made by an upgrade that did not come to its end.
+  if (existsSync(to)) return;
+  log.info({ file: to }, 'the tables are changed for this version; the database is copied first');
+  takeSnapshot(file, to, clock.now());
 }
 
 /** Refuses secrets that a file was not made with. */
@@ -100,11 +112,12 @@ interface Writer {
   readonly migrated: boolean;
 }
 
-function openWriter({ file, migrations, instrument, secrets }: KernelOptions): Writer {
+function openWriter(options: KernelOptions): Writer {
+  const { file, migrations, instrument, secrets } = options;
   keepPrivate(file);
   const raw = open(file, { readonly: false });
   try {
-    refuseForeign(raw, file, migrations);
+    if (refuseForeign(raw, file, migrations)) keepOld(raw, file, options);
     raw.pragma('journal_mode = WAL');
     // What is committed is on the disk.
     raw.pragma('synchronous = FULL');
