@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, afterEach, describe, expect, test } from '@jest/globals';
@@ -9,7 +10,7 @@ import { readConfig } from '@verbalis/service/settings';
 import Sqlite from 'better-sqlite3';
 import { pino } from 'pino';
 import { LIMITS } from './support/limits.js';
-import { booking, OPERATOR, startTestService, temporaryFolder, until } from './support/service.js';
+import { booking, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
 import { hashesOf } from './support/tables.js';
 
 const all = temporaryFolder();
@@ -208,4 +209,44 @@ describe('integrity', () => {
     writeFileSync(database, bytes);
     expect(wrong()).toContainEqual(expect.stringMatching(/^SQLite: /));
   });
+});
+
+test('the commands say what they did, and end with the status that a script needs', async () => {
+  const { own, stop, operator } = await started();
+  await operator.providers.pause('relay');
+  await own.client.messages.send(booking('asa@post.example'));
+  const config = join(own.folder, 'verbalis.yaml');
+  const run = (...args: string[]) => {
+    const { status, stdout, stderr } = spawnSync(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], {
+      env: { ...process.env, VERBALIS_URL: own.service.url, VERBALIS_KEY: OPERATOR, VERBALIS_OPERATOR_SECRET: OPERATOR, FORCE_COLOR: '0' },
+      encoding: 'utf8',
+    });
+    return { status, text: stdout + stderr };
+  };
+  const file = newFile();
+  // Each by itself: a process that is waited for so keeps this one, and the service in it, from answering.
+  const backup = run('backup', file, '--config', config);
+  expect(backup).toMatchObject({ status: 0, text: expect.stringContaining('1 messages, as of') as unknown });
+  expect(run('backup', file, '--config', config)).toMatchObject({ status: 2, text: expect.stringContaining('exists already') as unknown });
+  expect(run('integrity', file)).toMatchObject({
+    status: 0,
+    text: expect.stringContaining('✓ states of deliveries, by their facts: 1 looked at') as unknown,
+  });
+  expect(run('restore', file, '--config', config)).toMatchObject({ status: 2, text: expect.stringContaining('--replace') as unknown });
+  expect(run('restore', '--config', config)).toMatchObject({ status: 2, text: expect.stringContaining('Name a backup') as unknown });
+  expect(run('restore', '--from', own.folder, '--at', 'noon', '--config', config)).toMatchObject({ status: 2 });
+  await stop();
+  const restored = run('restore', file, '--replace', '--config', config);
+  expect(restored.status).toBe(0);
+  expect(restored.text).toMatch(/missing +what was accepted after that date: 0 messages of the database that it replaces/);
+  expect(restored.text).toMatch(/held +1 delivery \(harbour: 1\): they may have been sent after that date/);
+  const raw = new Sqlite(join(own.folder, 'verbalis.sqlite'));
+  raw.prepare("update deliveries set state = 'failed'").run();
+  raw.close();
+  const integrity = run('integrity', '--config', config);
+  expect(integrity).toMatchObject({
+    status: 1,
+    text: expect.stringMatching(/✗ states of deliveries.*1 wrong\n {4}d\w+ is failed, but by its facts it is queued/) as unknown,
+  });
+  expect(JSON.parse(run('integrity', '--json', '--config', config).text)).toMatchObject({ isGood: false });
 });
