@@ -48,7 +48,19 @@ export default async function bench() {
   };
   const name = `copies: ${MAILS} emails accepted and sent with continuous copies, against the same without`;
   return [
-    { name: `${name}: processor time`, unit: 'µs an email', ours: () => cpu(copying), baseline: () => cpu(alone), close: async () => undefined },
-    { name: `${name}: rate of sending`, unit: 'emails/s', ours: () => dispatchRate(copying.client, MAILS), baseline: () => dispatchRate(alone.client, MAILS), close },
+    {
+      name: `${name}: processor time`,
+      unit: 'µs an email',
+      ours: () => cpu(copying),
+      baseline: () => cpu(alone),
+      close: async () => undefined,
+    },
+    {
+      name: `${name}: rate of sending`,
+      unit: 'emails/s',
+      ours: () => dispatchRate(copying.client, MAILS),
+      baseline: () => dispatchRate(alone.client, MAILS),
+      close,
+    },
   ];
 }

@@ -15,7 +15,8 @@ import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './
 // before the copies were seen to have everything, and nothing is sent a second time unless a person lets it go.
 
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
-const [LOSSES, MESSAGES] = [process.env['CI'] === undefined ? 20 : 2, 120];
+/** `LONG_TESTS=1 npm run jest -- tests/disk-loss` takes some minutes. */
+const [LOSSES, MESSAGES] = [process.env['LONG_TESTS'] === undefined ? 2 : 20, 120];
 const all = temporaryFolder();
 const [disk, copies] = [join(all.path, 'disk'), join(all.path, 'copies')];
 const file = join(all.path, 'verbalis.yaml');

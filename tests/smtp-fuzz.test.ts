@@ -31,7 +31,7 @@ function chance(seed: number): (most: number) => number {
     return state % most;
   };
 }
-const COUNT = process.env['CI'] === undefined ? 2000 : 10_000;
+const COUNT = process.env['CI'] === undefined ? 2000 : 5000;
 const pick = <T>(list: readonly T[], any: (most: number) => number): T => list[any(list.length)] as T;
 
 const COMMANDS = [
