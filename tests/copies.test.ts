@@ -4,7 +4,7 @@ import { afterEach, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { checkIntegrity, restoreDatabase, startService, type Service } from '@verbalis/service';
 import { rebuild } from '@verbalis/service/copies';
-import { takeSnapshot } from '@verbalis/service/kernel';
+import { SYSTEM_CLOCK, takeSnapshot } from '@verbalis/service/kernel';
 import { readConfig } from '@verbalis/service/settings';
 import { apiWrites, newAddress } from './support/api-writes.js';
 import { LIMITS } from './support/limits.js';
@@ -285,4 +285,17 @@ test('copies are begun and ended by a reload; a disk that was replaced is taken 
   const to = join(copies.path, 'now.sqlite');
   rebuild({ folder, at: undefined, to });
   expect(hashesOf(to)).toEqual(hashesOf(join(own.folder, 'verbalis.sqlite')));
+});
+
+test('a start with copies of yesterday is no trouble: the record that is always kept was copied long ago', async () => {
+  const { own } = await copying({ alertSeconds: 0.2 });
+  await own.service.stop();
+  const config = readConfig(join(own.folder, 'verbalis.yaml'), {});
+  const real = SYSTEM_CLOCK;
+  const later = { ...real, now: () => real.now() + 86_400_000 };
+  const again = await startService({ config, operatorSecret: OPERATOR, clock: later });
+  opened.push(() => again.stop());
+  const operator = createClient({ url: again.url, key: OPERATOR, space: 'harbour' });
+  await wholeOnce(operator);
+  expect((await operator.alerts.list()).alerts.filter(({ rule }) => rule === 'copies')).toEqual([]);
 });

@@ -117,9 +117,9 @@ export class ChangeCapture {
   #rememberLater(): void {
     this.#later.clear();
     this.#laterBySeq = [];
-    const rows = this.raw.prepare('select seq, changes from change_log order by seq').all() as { seq: number; changes: string }[];
+    const query = this.raw.prepare('select seq, changes from change_log where instr(changes, ?) > 0 order by seq');
+    const rows = query.iterate(JSON.stringify(LATER)) as Iterable<{ readonly seq: number; readonly changes: string }>;
     for (const { seq, changes } of rows) {
-      if (!changes.includes(JSON.stringify(LATER))) continue;
       const found = (JSON.parse(changes) as RowChange[]).flatMap(([op, table, ...values]) => {
         const layout = this.#tables[table];
         if (op !== '+' || layout === undefined || !values.some(isLater)) return [];

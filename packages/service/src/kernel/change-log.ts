@@ -60,7 +60,7 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
   const listeners = new Set<() => void>();
   let owner: symbol | undefined;
   const lastSeq = raw.prepare("select seq from sqlite_sequence where name = 'change_log'").pluck();
-  const kept = raw.prepare('select coalesce(sum(length(changes)), 0) from change_log').pluck();
+  const kept = raw.prepare('select coalesce(sum(octet_length(changes)), 0) from change_log').pluck();
   const anew = (tx: Tx): string => {
     const lineage = newLineage();
     tx.db.delete(changeLog).run();

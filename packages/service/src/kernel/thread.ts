@@ -194,7 +194,8 @@ export function boundedThread(file: string, options: Omit<ThreadOptions, 'ended'
     try {
       return await Promise.race([current.call<T>(method, input), late]);
     } catch (error) {
-      if (error instanceof ThreadFault) await end();
+      // One that hangs in a call of the system ends when that does: nobody waits for it.
+      if (error instanceof ThreadFault) void end();
       throw error;
     } finally {
       clearTimeout(limit);

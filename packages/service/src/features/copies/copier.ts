@@ -51,8 +51,23 @@ const MOST = { bytes: 8 * 1024 * 1024, records: 2000 };
 /** A write that takes longer is given up; a share may be gone. A purge of many files may take its time, too. */
 const THREAD_MS = 60_000;
 const [HOUR, DAY, MIB] = [3_600_000, 24 * 3_600_000, 1024 * 1024];
+/** A share that does not answer keeps the service from ending for so long, in milliseconds. */
+const PATIENCE_MS = 5000;
 /** After a snapshot that failed, the next is tried after this time. */
 const AGAIN_MS = 10 * 60_000;
+
+/** What comes in time, of what may fail or hang. */
+async function within<T>(ms: number, promise: Promise<T>): Promise<T | undefined> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<undefined>((done) => {
+    timer = setTimeout(done, ms, undefined);
+  });
+  try {
+    return await Promise.race([promise.catch(() => undefined), late]);
+  } finally {
+    clearTimeout(timer);
+  }
+}
 
 /** Writes every change into a folder, soon after it was committed, and the whole database now and then. */
 export function copier(options: CopierOptions) {
@@ -62,6 +77,7 @@ export function copier(options: CopierOptions) {
   const snapshots = snapshotThread(store.file, clock);
   const owner = Symbol(NAME);
   let isOpen = false;
+  let wasOpened = false;
   /** A person wants the copies to begin anew, whatever is or was in the folder. */
   let isWantedAnew = false;
   let lineage: string | undefined;
@@ -110,6 +126,7 @@ export function copier(options: CopierOptions) {
     const newest = known.filter((snapshot) => snapshot.lineage === lineage).at(-1);
     snapshotDue = newest === undefined ? 0 : Date.parse(newest.asOf) + settings.snapshotHours * HOUR;
     isOpen = true;
+    wasOpened = true;
   }
 
   /** Writes what the folder lacks. @returns how many records */
@@ -175,6 +192,8 @@ export function copier(options: CopierOptions) {
 
   async function step(): Promise<StepResult> {
     let did = 0;
+    // A share that hangs is trouble while it does, not when it has answered.
+    const cancel = clock.after(settings.alertSeconds * 1000 + 1, reportTrouble);
     try {
       if (!isOpen || isWantedAnew) await open();
       did = await copy();
@@ -191,6 +210,7 @@ export function copier(options: CopierOptions) {
       }
       throw error;
     } finally {
+      cancel();
       reportTrouble();
     }
     return { did, next: did >= MOST.records ? 'now' : taking === undefined ? snapshotDue : undefined };
@@ -200,8 +220,11 @@ export function copier(options: CopierOptions) {
   let unfollow: (() => void) | undefined;
 
   function lag(): { readonly behind: number; readonly lagMs: number } {
-    const behind = Math.max(0, changes.last() - copied);
-    const oldest = behind === 0 ? undefined : changes.next(copied)?.at;
+    // Before the folder was looked at, nobody knows; where it cannot be, it has at least the record that is always kept.
+    if (!wasOpened && folderProblem === undefined) return { behind: 0, lagMs: 0 };
+    const known = wasOpened ? copied : (changes.next(0)?.seq ?? 0);
+    const behind = Math.max(0, changes.last() - known);
+    const oldest = behind === 0 ? undefined : changes.next(known)?.at;
     return { behind, lagMs: oldest === undefined ? 0 : Math.max(0, clock.now() - oldest) };
   }
 
@@ -236,24 +259,24 @@ export function copier(options: CopierOptions) {
     },
     stop: async () => {
       unfollow?.();
-      await worker.stop();
+      await worker.stop(PATIENCE_MS);
       // Another one may follow, for another configuration.
       isOpen = false;
-      await thread.call('close', {}).catch(() => undefined);
+      await within(PATIENCE_MS, thread.call('close', {}));
     },
     /** Writes what is left where no other has followed, and ends the threads. */
     close: async () => {
-      await taking;
-      try {
-        if (changes.owner() === owner) {
-          await open();
-          while ((await copy()) > 0);
-        }
-      } catch (error) {
-        log.warn({ err: error }, 'the last changes are not in the copies; they are written at the next start');
-      }
-      await thread.stop();
-      await snapshots.stop();
+      await within(PATIENCE_MS, taking ?? Promise.resolve());
+      const last = async (): Promise<boolean> => {
+        if (changes.owner() !== owner) return true;
+        await open();
+        while ((await copy()) > 0);
+        return true;
+      };
+      if ((await within(PATIENCE_MS, last())) !== true)
+        log.warn('the last changes are not in the copies; they are written at the next start');
+      await within(PATIENCE_MS, thread.stop());
+      await within(PATIENCE_MS, snapshots.stop());
     },
   };
 }
