@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import Sqlite from 'better-sqlite3';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
@@ -120,4 +121,20 @@ test('only by who manages the space', async () => {
   expect(await statusOf(app.addresses.export(SA))).toBe(403);
   expect(await statusOf(app.addresses.erase(SA))).toBe(403);
   expect(await statusOf(harbour.addresses.erase('no address'))).toBe(422);
+});
+
+test('pieces of the words of an erased email do not stay in the index of words', async () => {
+  const address = 'piece@post.example';
+  await drydock.messages.send({ to: [address], subject: 'Jqxzvw', text: 'Wxqzkj vbfhpq', topic: 'bookings' });
+  await until(async () => ((await drydock.captured.list({ find: 'wxqzkj' })).captured.length === 1 ? true : undefined));
+  // The index knows words in pieces of three letters, as FTS5 writes terms: what begins like the term before is left out.
+  const pieces = (): boolean[] => {
+    const raw = new Sqlite(join(all.folder, 'verbalis.sqlite'), { readonly: true });
+    const index = Buffer.concat(raw.prepare('select block from captured_words_data').pluck().all() as Buffer[]).toString('latin1');
+    raw.close();
+    return ['xqz', 'qzk', 'vbf', 'jqx', 'xzv'].map((piece) => index.includes(piece));
+  };
+  expect(pieces()).toContain(true);
+  await drydock.addresses.erase(address);
+  expect(pieces()).toEqual([false, false, false, false, false]);
 });

@@ -130,17 +130,16 @@ export function capturedStore(reads: Reader) {
      */
     async settleWords(write: Kernel['write']): Promise<void> {
       // FTS5: a negative number begins to merge everything into one; it has ended when a step changes nothing more.
-      let pages = -MERGED_AT_ONCE;
-      for (let before = -1, after = 0; after - before > 1;) {
-        const pagesNow = pages;
-        [before, after] = await write((tx) => {
-          const count = () => tx.db.get<{ n: number }>(sql`select total_changes() as n`).n;
-          const start = count();
-          tx.db.run(sql`insert into captured_words (captured_words, rank) values ('merge', ${pagesNow})`);
-          return [start, count()] as const;
+      const merge = (pages: number): Promise<number> =>
+        write((tx) => {
+          const changes = (): number => tx.db.get<{ n: number }>(sql`select total_changes() as n`).n;
+          const before = changes();
+          tx.db.run(sql`insert into captured_words (captured_words, rank) values ('merge', ${pages})`);
+          return changes() - before;
         });
-        pages = MERGED_AT_ONCE;
-      }
+      let changed = await merge(-MERGED_AT_ONCE);
+      // Each call counts as a change itself.
+      while (changed > 1) changed = await merge(MERGED_AT_ONCE);
     },
 
     /** Puts emails into the index of words anew: rows that came by another way than `keep`. @param wordsOf undefined for a row that is gone */
