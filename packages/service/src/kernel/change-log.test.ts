@@ -77,7 +77,7 @@ test('rows of every kind, changed in every way, are the same in a copy', async (
   same();
 });
 
-test('many bytes stand in the log once they are read, whatever became of their row meanwhile', async () => {
+test('a record is read with the bytes its row had then, even if the row has changed or is gone', async () => {
   const { raw, capture, group, run, same } = captured();
   const bytes = (n: number): Buffer => Buffer.alloc(5000, n);
   const put = (id: string, n: number) => run('insert into notes (id, bytes) values (?, ?)', id, bytes(n));

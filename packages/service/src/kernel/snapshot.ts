@@ -23,7 +23,7 @@ export const Manifest = z.strictObject({
   layout: z.int(),
   /** The secrets that it needs, as they are known: see Secrets.fingerprint. */
   secrets: z.string().optional(),
-  /** Where it stands in the change log. */
+  /** The lineage of its changes, and the last record that is in it. */
   lineage: z.string().optional(),
   sequence: z.int().min(0),
   /** Rows of each table. */

@@ -96,7 +96,7 @@ export async function eraseAgain(
   keyOf: (address: string) => string,
 ): Promise<number> {
   let found = 0;
-  // What was erased stands in the ledger already.
+  // The ledger has these lines already.
   const ledger: Ledger = { begun: () => undefined, done: () => undefined };
   for (const [space, hidden] of erasures) {
     const known = options.store.addresses.namedIn(space).filter((address) => hidden.has(hiddenKey(options.key, keyOf(address))));

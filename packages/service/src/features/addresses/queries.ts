@@ -63,7 +63,7 @@ export function addressStore(reads: Reader) {
       return from.db.select().from(deliveries).where(isOf(subject)).orderBy(deliveries.id).all();
     },
 
-    /** Every address that stands in the records of a space, as it is written there. */
+    /** Every address that the records of a space contain, as it is written there. */
     namedIn(space: string, from: Reader = reads): string[] {
       const texts = [
         sql`select address as text from deliveries where space = ${space}`,
