@@ -1,5 +1,16 @@
-import { spawnSync } from 'node:child_process';
-import { copyFileSync, existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { execFileSync, spawnSync } from 'node:child_process';
+import {
+  closeSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, afterEach, describe, expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
@@ -97,6 +108,22 @@ describe('backups that the service makes by itself', () => {
       problem: { status: 507, detail: expect.stringMatching(/ENOTDIR|EEXIST/) as unknown },
     });
   });
+});
+
+test('a folder that hangs holds up nothing else', async () => {
+  const folder = join(all.path, 'hangs');
+  mkdirSync(folder);
+  // Whoever opens a pipe waits until somebody writes to it, as with a share that does not answer.
+  const pipe = join(folder, 'verbalis-20260101T000000000Z.sqlite.json');
+  writeFileSync(join(folder, 'verbalis-20260101T000000000Z.sqlite'), '');
+  execFileSync('mkfifo', [pipe]);
+  const { own, operator, stop } = await started({ backup: { folder } });
+  expect(await operator.backups.list()).toMatchObject({ problem: `The folder ${folder} does not answer.`, backups: [] });
+  // The service works on, and ends.
+  await own.client.messages.send(booking('ida@example.com'));
+  await stop();
+  // Threads that still wait would keep this process from ending.
+  closeSync(openSync(pipe, 'r+'));
 });
 
 describe('a restore is refused, and changes nothing', () => {

@@ -5,6 +5,7 @@ import type { ChangeCapture } from './change-capture.js';
 import { layoutNumber, layoutOf, type ChangeRecord, type Layout } from './change-layout.js';
 import { readRecords, type Most } from './change-records.js';
 import type { Clock } from './clock.js';
+import { listeners } from './listeners.js';
 import { changeLog, kernelState } from './tables.js';
 import type { Reader, Tx } from './transaction.js';
 
@@ -57,7 +58,7 @@ function lineageOf(from: Reader): string | undefined {
 
 /** @internal The door to the change log, and what the kernel calls when a group has ended. */
 export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, writeSoon }: ChangeLogParts) {
-  const listeners = new Set<() => void>();
+  const recorded = listeners();
   let owner: symbol | undefined;
   const lastSeq = raw.prepare("select seq from sqlite_sequence where name = 'change_log'").pluck();
   const kept = raw.prepare('select coalesce(sum(octet_length(changes)), 0) from change_log').pluck();
@@ -105,16 +106,11 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
     last: () => (lastSeq.get() as number | undefined) ?? 0,
     lineage: () => lineageOf(reads),
     layout: () => ({ layout: layoutNumber(raw), tables: layoutOf(raw) }),
-    onRecord: (listener) => {
-      listeners.add(listener);
-      return () => listeners.delete(listener);
-    },
+    onRecord: recorded.add,
   };
   return {
     log,
-    recorded: () => {
-      for (const listener of listeners) listener();
-    },
+    recorded: recorded.call,
   };
 }
 

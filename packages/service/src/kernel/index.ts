@@ -15,6 +15,7 @@ export {
   writeWhole,
   Manifest,
 } from './snapshot.js';
+export { listeners, type Listeners } from './listeners.js';
 export { lockFile } from './lock.js';
 export { copyPrivately } from './private-file.js';
 export { auditing, openReading, readAtOnce, type Audit, type Auditor } from './audit.js';
@@ -25,7 +26,7 @@ export { placeholders, reading, writing, type Reader, type Tx } from './transact
 export { StartError, StoreUnavailable } from './unavailable.js';
 export { worker, workerGroup, type StepResult, type Worker, type WorkerGroup, type WorkerHealth } from './worker.js';
 export { isLoopback, networks, plainAddress, sourceOf } from './networks.js';
-export { boundedThread, inThread, startThread, threadFile, ThreadFault, type Remote, type Thread } from './thread.js';
+export { boundedThread, inThread, inTime, startThread, threadFile, ThreadFault, type Remote, type Thread } from './thread.js';
 export { type Secrets, readSecrets } from './secrets.js';
 export { endStreams, limitStreams, openStream, type StreamLimits } from './stream.js';
 export { Refusal, type RequestProblem, invalid } from './refusal.js';

@@ -2,6 +2,7 @@ import { LRUCache } from 'lru-cache';
 import { and, count, desc, eq, isNull, lt, or, sql, type SQL, type SQLWrapper } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import type { Clock } from './clock.js';
+import { listeners } from './listeners.js';
 import { quarantine } from './tables.js';
 import { reading, type Reader, type Tx } from './transaction.js';
 import { StoreUnavailable } from './unavailable.js';
@@ -53,10 +54,7 @@ export type Quarantine = ReturnType<typeof quarantineOn>;
 export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
   const sources = new Map<string, QuarantineSource>();
   const tries = new LRUCache<string, { n: number; nextAt: number }>({ max: MOST_REMEMBERED });
-  const listeners = new Set<() => void>();
-  const changed = (): void => {
-    for (const listener of listeners) listener();
-  };
+  const changes = listeners();
   const keyOf = (worker: string, key: string): string => `${worker}\0${key}`;
   const mine = ({ space, unowned }: Pick<QuarantineFilter, 'space' | 'unowned'>) =>
     unowned ? or(eq(quarantine.space, space), isNull(quarantine.space)) : eq(quarantine.space, space);
@@ -74,9 +72,7 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
     },
 
     /** Is called after items came or went. */
-    onChange(listener: () => void): void {
-      listeners.add(listener);
-    },
+    onChange: changes.add,
 
     /** When an item may be tried again after it failed; undefined when it has not. */
     restsUntil(worker: string, key: string): number | undefined {
@@ -122,7 +118,7 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
         .run();
       tx.afterCommit(() => {
         log.error({ worker, item: key, title, error: message }, 'an item that cannot be processed waits in quarantine');
-        changed();
+        changes.call();
       });
     },
 
@@ -157,12 +153,12 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
       // First out, then back into its queue: a retry that fails at once puts it in again.
       tx.db.delete(quarantine).where(eq(quarantine.id, item.id)).run();
       source.retry(tx, item);
-      tx.afterCommit(changed);
+      tx.afterCommit(changes.call);
     },
 
     drop(tx: Tx, item: QuarantinedRow): void {
       sources.get(item.worker)?.drop?.(tx, item);
-      tx.afterCommit(changed);
+      tx.afterCommit(changes.call);
       tx.db.delete(quarantine).where(eq(quarantine.id, item.id)).run();
     },
 

@@ -161,6 +161,19 @@ export function inThread<Data>(methods: (remote: Remote, data: Data) => Methods)
   own = methods(remote, workerData as Data);
 }
 
+/** What comes in time, of what may fail or hang; else undefined. */
+export async function inTime<T>(ms: number, promise: Promise<T>): Promise<T | undefined> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<undefined>((done) => {
+    timer = setTimeout(done, ms, undefined);
+  });
+  try {
+    return await Promise.race([promise.catch(() => undefined), late]);
+  } finally {
+    clearTimeout(timer);
+  }
+}
+
 /**
  * One thread for work with a bound on time and memory, one piece after another; started when needed, ended when idle for a while, and
  * replaced when a piece goes past its bound.

@@ -23,8 +23,12 @@ const list = endpoint({
   isForService: true,
   answers: { 200: json('All that are whole by their manifest.', BackupList) },
   async run(_call, { backups, folder, settings: { everyHours, keep } }) {
-    const all = (await backups?.list()) ?? [];
-    return { folder, everyHours, keep, problem: backups?.trouble(), backups: all.map(view) };
+    try {
+      const all = (await backups?.list()) ?? [];
+      return { folder, everyHours, keep, problem: backups?.trouble(), backups: all.map(view) };
+    } catch (error) {
+      return { folder, everyHours, keep, problem: (error as Error).message, backups: [] };
+    }
   },
 });
 

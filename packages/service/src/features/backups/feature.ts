@@ -1,6 +1,5 @@
 import { Gauge } from 'prom-client';
-import { serve, type Feature, type Kernel, type Runtime } from '../../kernel/index.js';
-import { copyLedger, ledgerIn } from '../copies/index.js';
+import { listeners, serve, type Feature, type Kernel, type Listeners, type Runtime } from '../../kernel/index.js';
 import { backups as backupsOn } from './backups.js';
 import { backupEndpoints } from './endpoints.js';
 import type { BackupSettings } from './settings.js';
@@ -14,13 +13,13 @@ interface Options {
 export interface OpenedBackups {
   /** What an operator must know, in a sentence. */
   readonly trouble: () => string | undefined;
-  readonly onChange: (listener: () => void) => void;
+  readonly onChange: Listeners['add'];
   readonly feature: Feature;
 }
 
 /** Backups: the whole database, copied now and then. */
 export function openBackups({ clock, log, workers, registry, within }: Runtime, { store, settings, ledgerFile }: Options): OpenedBackups {
-  const listeners = new Set<() => void>();
+  const changes = listeners();
   const folder = settings.folder === undefined ? undefined : within(settings.folder);
   const backups =
     folder === undefined
@@ -32,12 +31,8 @@ export function openBackups({ clock, log, workers, registry, within }: Runtime, 
           workers,
           folder,
           settings,
-          copyLedger: (to) => {
-            copyLedger(ledgerFile, ledgerIn(to));
-          },
-          changed: () => {
-            for (const listener of listeners) listener();
-          },
+          ledgerFile,
+          changed: changes.call,
         });
   if (backups !== undefined)
     new Gauge({
@@ -50,7 +45,7 @@ export function openBackups({ clock, log, workers, registry, within }: Runtime, 
     });
   return {
     trouble: () => backups?.trouble(),
-    onChange: (listener) => listeners.add(listener),
+    onChange: changes.add,
     feature: {
       name: 'backups',
       endpoints: serve(backupEndpoints, { backups, folder, settings }),

@@ -1,4 +1,4 @@
-import { mkdir, readdir, readFile, rm } from 'node:fs/promises';
+import { mkdirSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { manifestFile, Manifest } from '../../kernel/index.js';
 
@@ -9,34 +9,41 @@ export interface Backup {
 }
 
 const NAME = /^verbalis-[0-9TZ]+\.sqlite$/;
+const PART = /^verbalis-[0-9TZ]+\.sqlite\.part$/;
 
 /** A name for a backup; the later it is made, the later it sorts. */
 export const backupName = (at: number): string => `verbalis-${new Date(at).toISOString().replaceAll(/[-:.]/g, '')}.sqlite`;
 
-/** The backups of a folder, oldest first. What else lies there is left alone. */
-export async function backupsIn(folder: string): Promise<Backup[]> {
-  await mkdir(folder, { recursive: true, mode: 0o700 });
-  const names = (await readdir(folder)).filter((name) => NAME.test(name)).sort();
-  const found = await Promise.all(
-    names.map(async (name): Promise<Backup | undefined> => {
+/** The backups of a folder, oldest first. What else lies there is left alone. It blocks: a share may answer late, or never. */
+export function backupsIn(folder: string): Backup[] {
+  mkdirSync(folder, { recursive: true, mode: 0o700 });
+  return readdirSync(folder)
+    .filter((name) => NAME.test(name))
+    .flatMap((name): Backup[] => {
       const file = join(folder, name);
       try {
-        return { file, manifest: Manifest.parse(JSON.parse(await readFile(manifestFile(file), 'utf8'))) };
+        return [{ file, manifest: Manifest.parse(JSON.parse(readFileSync(manifestFile(file), 'utf8'))) }];
       } catch {
         // A manifest that cannot be read: not whole, and a person may want to look at it.
-        return undefined;
+        return [];
       }
-    }),
-  );
-  return found.flatMap((backup) => backup ?? []).sort((a, b) => Date.parse(a.manifest.asOf) - Date.parse(b.manifest.asOf));
+    })
+    .sort((a, b) => Date.parse(a.manifest.asOf) - Date.parse(b.manifest.asOf));
 }
 
-/** Removes all but the newest. */
-export async function removeOld(folder: string, keep: number): Promise<number> {
-  const old = (await backupsIn(folder)).slice(0, -keep);
+/** Removes what was left of backups that were broken off. @param before date, in milliseconds since the epoch */
+export function removeParts(folder: string, before: number): void {
+  for (const name of readdirSync(folder)) {
+    if (PART.test(name) && statSync(join(folder, name)).mtimeMs < before) rmSync(join(folder, name), { force: true });
+  }
+}
+
+/** Removes all but the newest. @returns how many */
+export function removeOld(folder: string, keep: number): number {
+  const old = backupsIn(folder).slice(0, -keep);
   for (const { file } of old) {
-    await rm(manifestFile(file), { force: true });
-    await rm(file, { force: true });
+    rmSync(manifestFile(file), { force: true });
+    rmSync(file, { force: true });
   }
   return old.length;
 }

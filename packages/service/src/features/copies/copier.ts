@@ -3,6 +3,7 @@ import { join, resolve } from 'node:path';
 import type { Logger } from 'pino';
 import {
   boundedThread,
+  inTime,
   snapshotThread,
   threadFile,
   ThreadFault,
@@ -55,19 +56,6 @@ const [HOUR, DAY, MIB] = [3_600_000, 24 * 3_600_000, 1024 * 1024];
 const PATIENCE_MS = 5000;
 /** After a snapshot that failed, the next is tried after this time. */
 const AGAIN_MS = 10 * 60_000;
-
-/** What comes in time, of what may fail or hang. */
-async function within<T>(ms: number, promise: Promise<T>): Promise<T | undefined> {
-  let timer: NodeJS.Timeout | undefined;
-  const late = new Promise<undefined>((done) => {
-    timer = setTimeout(done, ms, undefined);
-  });
-  try {
-    return await Promise.race([promise.catch(() => undefined), late]);
-  } finally {
-    clearTimeout(timer);
-  }
-}
 
 /** Writes every change into a folder, soon after it was committed, and the whole database now and then. */
 export function copier(options: CopierOptions) {
@@ -262,21 +250,21 @@ export function copier(options: CopierOptions) {
       await worker.stop(PATIENCE_MS);
       // Another one may follow, for another configuration.
       isOpen = false;
-      await within(PATIENCE_MS, thread.call('close', {}));
+      await inTime(PATIENCE_MS, thread.call('close', {}));
     },
     /** Writes what is left where no other has followed, and ends the threads. */
     close: async () => {
-      await within(PATIENCE_MS, taking ?? Promise.resolve());
+      await inTime(PATIENCE_MS, taking ?? Promise.resolve());
       const last = async (): Promise<boolean> => {
         if (changes.owner() !== owner) return true;
         await open();
         while ((await copy()) > 0);
         return true;
       };
-      if ((await within(PATIENCE_MS, last())) !== true)
+      if ((await inTime(PATIENCE_MS, last())) !== true)
         log.warn('the last changes are not in the copies; they are written at the next start');
-      await within(PATIENCE_MS, thread.stop());
-      await within(PATIENCE_MS, snapshots.stop());
+      await inTime(PATIENCE_MS, thread.stop());
+      await inTime(PATIENCE_MS, snapshots.stop());
     },
   };
 }

@@ -1,5 +1,5 @@
 import { Gauge } from 'prom-client';
-import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import { listeners, serve, type Feature, type Listeners, type Runtime } from '../../kernel/index.js';
 import { copier as copierOn, type Copier } from './copier.js';
 import { copyEndpoints } from './endpoints.js';
 import type { CopySettings } from './settings.js';
@@ -14,7 +14,7 @@ interface Options {
 export interface Copies {
   /** What an operator must know, in a sentence; undefined where all is well, or nothing is copied. */
   readonly trouble: () => string | undefined;
-  readonly onChange: (listener: () => void) => void;
+  readonly onChange: Listeners['add'];
   readonly feature: Feature;
 }
 
@@ -40,7 +40,7 @@ function measure({ registry }: Runtime, copier: Copier): void {
 /** Continuous copies: every change, within a second, in another folder. */
 export async function openCopies(runtime: Runtime, { store, settings, ledgerFile }: Options): Promise<Copies> {
   const { clock, log, workers, within } = runtime;
-  const listeners = new Set<() => void>();
+  const changes = listeners();
   const folder = settings.folder === undefined ? undefined : within(settings.folder);
   const copier =
     folder === undefined
@@ -53,15 +53,13 @@ export async function openCopies(runtime: Runtime, { store, settings, ledgerFile
           folder,
           settings,
           ledgerFile,
-          changed: () => {
-            for (const listener of listeners) listener();
-          },
+          changed: changes.call,
         });
   if (copier === undefined) await store.changes.end();
   else measure(runtime, copier);
   return {
     trouble: () => copier?.trouble(),
-    onChange: (listener) => listeners.add(listener),
+    onChange: changes.add,
     feature: {
       name: 'copies',
       endpoints: serve(copyEndpoints, { copier, folder, alertMs: settings.alertSeconds * 1000 }),
