@@ -1,6 +1,8 @@
 import { describe, expect, test } from '@jest/globals';
+import { parse } from 'parse5';
+import { adapter } from 'parse5-htmlparser2-tree-adapter';
 import { contrast } from '@verbalis/core/check';
-import { classesIn, cssFaults, readDeclarations, readSheet } from '@verbalis/core/css';
+import { classesIn, cssFaults, inlineStyles, readDeclarations } from '@verbalis/core/css';
 import { instantOf, readCause } from '@verbalis/core/delivery';
 import { canonicalBodyHash, canonicalField } from '@verbalis/core/dkim';
 import { readFilter } from '@verbalis/core/events';
@@ -118,7 +120,7 @@ const READERS: Readonly<Record<string, (text: string) => unknown>> = {
   'an mbox': (text) => [...emailsIn(bytes(`From x@y Mon Mar  2 09:00:00 2026\n${text}`))],
   'what a server says': (text) => readCause({ diagnostic: text, status: undefined, replyCode: undefined }),
   'the text of HTML': textOfHtml,
-  'a style sheet': (text) => readSheet(text, 0),
+  'a style sheet': (text) => inlineStyles(parse('<p class="a" style="color:red">x</p>', { treeAdapter: adapter }), [{ text }]),
   'faults of a style sheet': cssFaults,
   'classes of a style sheet': classesIn,
   'a style': readDeclarations,

@@ -1,6 +1,6 @@
 import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Color, Theme } from '../html/index.js';
-import { Fault, inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
+import { Fault, inReadingOrder, problem, SourceText, suggestion, warning, type Place, type Problem } from '../problems/index.js';
 import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
 import { prepare, type Rendering } from '../render/index.js';
 import { contrast, LEAST_CONTRAST } from './contrast.js';
@@ -13,10 +13,6 @@ export const CLIP_LIMIT = 102_400;
 const NEAR_CLIP = 0.85;
 /** Octets that a subject should not pass (a header line, RFC 5322 2.1.1). */
 const SUBJECT_OCTETS = 78;
-
-function suggestion(code: string, place: Place, message: string, hint?: string): Problem {
-  return { ...warning(code, place, message, hint), severity: 'suggestion' };
-}
 
 /**
  * What to mind about the emails that a folder makes: every sample of every template is rendered and looked at.

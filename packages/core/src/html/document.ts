@@ -18,6 +18,21 @@ export interface DocumentInput {
 // Fills the rest of the preview line, so that clients do not show the beginning of the body after it.
 const FILLER = '&#847;&zwnj;&nbsp;'.repeat(30);
 
+/** The line that lists of mails show, hidden in the mail itself. */
+export function hiddenPreview(preview: readonly Op[]): Op[] {
+  const style = css({
+    display: 'none',
+    'font-size': 1,
+    'line-height': 1,
+    'max-height': 0,
+    'max-width': 0,
+    overflow: 'hidden',
+    'mso-hide': 'all',
+  });
+  return markup`<div style="${style}">${preview}${preview.length > 0 ? FILLER : ''}</div>
+`;
+}
+
 /** Classes of ours that stand in a body: the head holds rules for these only. */
 function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   for (const op of ops) {
@@ -44,8 +59,7 @@ export function htmlDocument(input: DocumentInput): Op[] {
   const page = colorClass('background', 'page');
   const background = theme.color.page.light;
   const body = markup`<body class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': background, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
-<div style="${css({ display: 'none', 'font-size': 1, 'line-height': 1, 'max-height': 0, 'max-width': 0, opacity: '0', overflow: 'hidden', 'mso-hide': 'all' })}">${input.preview}${input.preview.length > 0 ? FILLER : ''}</div>
-<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': background })}"><tr><td align="center" style="padding:24px 12px">
+${hiddenPreview(input.preview)}<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': background })}"><tr><td align="center" style="padding:24px 12px">
 <!--[if mso]><table role="presentation" align="center" width="${MAIL_WIDTH}" cellpadding="0" cellspacing="0" border="0"><tr><td><![endif]-->
 <div class="mail" lang="${fixed(locale)}" dir="${direction}" style="${css({ 'max-width': MAIL_WIDTH, margin: '0 auto', 'overflow-wrap': 'anywhere', 'word-break': 'break-word', 'text-align': direction === 'rtl' ? 'right' : 'left' })}">
 ${input.body}

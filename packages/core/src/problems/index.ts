@@ -1,7 +1,7 @@
 export { codeFrame, describe } from './frame.js';
 export { depthOf, duplicateKeys, isDeeper, jsonFault, MAX_DEPTH } from './json.js';
 export { didYouMean, nearest } from './nearest.js';
-export { hasErrors, inReadingOrder, problem, warning, type Place, type Problem, type Severity } from './problem.js';
+export { hasErrors, inReadingOrder, problem, suggestion, warning, type Place, type Problem, type Severity } from './problem.js';
 export { SourceText } from './source.js';
 export { Budget, BudgetExceeded, type BudgetLimits } from './budget.js';
 export { Fault } from './fault.js';

@@ -26,6 +26,10 @@ export function warning(code: string, place: Place, message: string, hint?: stri
   return { ...problem(code, place, message, hint), severity: 'warning' };
 }
 
+export function suggestion(code: string, place: Place, message: string, hint?: string): Problem {
+  return { ...problem(code, place, message, hint), severity: 'suggestion' };
+}
+
 /** In the order a reader meets them: by file, then position; the same fault reported twice is kept once. */
 export function inReadingOrder(problems: readonly Problem[]): Problem[] {
   const seen = new Set<string>();

@@ -179,3 +179,15 @@ function isPlacedAsset(address: string, context: CompileContext, kind: AddressKi
   const path = assetPath(address);
   return path !== undefined && (kind === 'carried' || /^\s*cid:/.test(address) || context.hasAssetUrl);
 }
+
+/** Whether a written address needs no change: it is absolute and well formed, and no file of the mail folder. */
+export function isAsItStands(address: string, context: CompileContext): boolean {
+  if (assetPath(address) !== undefined || !/^[a-z][a-z0-9+.-]*:/i.test(address)) return false;
+  try {
+    const whole = absolute(address, context.baseUrl, '');
+    return whole === address || whole === `${address}/`;
+  } catch (error) {
+    if (error instanceof Fault) return false;
+    throw error;
+  }
+}

@@ -3,7 +3,9 @@ import type { BlockModes, Expression, FrontValue, parseSource, SourceTree, Verba
 import { problem, type Place, type Problem, type SourceText } from '../problems/index.js';
 import type { BlockSignature, SayTypes, Type, Typing } from '../typing/index.js';
 import type { OwnBlock } from './own-blocks.js';
-import type { TypeOf } from './values.js';
+import type { Names, TypeOf } from './values.js';
+import type { Theme } from '../html/index.js';
+import type { Op } from '../render/index.js';
 
 export type Parsed = ReturnType<typeof parseSource>;
 
@@ -47,6 +49,25 @@ export interface CompileContext {
   deepest: number;
   /** Nodes that may still be compiled: blocks that use each other grow without end. */
   left: number;
+}
+
+/** What stands around the body of a mail. */
+export interface Head {
+  readonly theme: Theme;
+  readonly locale: string;
+  readonly direction: 'ltr' | 'rtl';
+  readonly title: readonly Op[];
+  readonly preview: readonly Op[];
+}
+
+/** What a language of a template is made from. */
+export interface MakeInput {
+  readonly read: ReadSource;
+  readonly head: Head;
+  readonly compile: CompileContext;
+  readonly names: Names;
+  /** The classes of all languages are gathered here. */
+  readonly classes: Set<string>;
 }
 
 /** For HTML that an app has made itself: no data, no folder. */

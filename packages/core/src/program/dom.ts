@@ -1,9 +1,8 @@
-import { Comment, Element, isTag, isText, Text, type AnyNode, type ChildNode, type Document, type ParentNode } from 'domhandler';
+import { Comment, isTag, isText, type AnyNode, type ChildNode, type Document, type Element, type ParentNode } from 'domhandler';
 import { parse } from 'parse5';
 import { adapter } from 'parse5-htmlparser2-tree-adapter';
-import { inlineStyles } from '../css/index.js';
 import type { Place } from '../problems/index.js';
-import { holdsMark, markOf, tracesIn, type Marked } from './marked.js';
+import { markOf, tracesIn, type Marked } from './marked.js';
 import { tagsOf } from './tags.js';
 
 /** Elements that an email must not hold: clients drop them, and some would be dangerous. */
@@ -32,8 +31,12 @@ export function readDocument(marked: Marked, onFault: (what: string, offset: num
   const document = parse(marked.html, {
     treeAdapter: adapter,
     sourceCodeLocationInfo: true,
-    onParseError: ({ code, startOffset }) => {
-      if (!MINOR.includes(code)) onFault(code.replaceAll('-', ' '), startOffset);
+    onParseError: ({ code: name, startOffset }) => {
+      const code: string = name;
+      // "<![if !mso]>": all but the Word engine take it for a comment of nothing.
+      const isRevealing =
+        code === 'incorrectly-opened-comment' && /<!\[(?:if|endif)/i.test(marked.html.slice(startOffset - 2, startOffset + 9));
+      if (!MINOR.includes(code) && !isRevealing) onFault(code.replaceAll('-', ' '), startOffset);
     },
   });
   return document;
@@ -44,12 +47,16 @@ const MINOR: readonly string[] = [
   'missing-doctype',
   'non-void-html-element-start-tag-with-trailing-solidus',
   'noncharacter-in-input-stream',
+  // XHTML and older doctypes choose how a mail is laid out, and stay.
+  'non-conforming-doctype',
 ];
 
 type Located = AnyNode & {
   readonly sourceCodeLocation?: {
     readonly startOffset: number;
-    readonly startTag?: unknown;
+    readonly endOffset: number;
+    readonly startTag?: { readonly startOffset: number; readonly endOffset: number } | null;
+    readonly endTag?: { readonly startOffset: number; readonly endOffset: number } | null;
     readonly attrs?: Readonly<Record<string, { readonly startOffset: number }>>;
   } | null;
 };
@@ -58,13 +65,28 @@ export function offsetOf(node: AnyNode): number | undefined {
   return (node as Located).sourceCodeLocation?.startOffset;
 }
 
+/** Where a node of the source ends in the marked text. */
+export function endOf(node: AnyNode): number | undefined {
+  return (node as Located).sourceCodeLocation?.endOffset;
+}
+
+/** Where the tags of an element stand in the marked text; undefined where it has none of its own. */
+export function tagsAt(
+  node: Element,
+): { readonly start: { readonly from: number; readonly to: number }; readonly end: number | undefined } | undefined {
+  const location = (node as Located).sourceCodeLocation;
+  const start = location?.startTag;
+  if (start === undefined || start === null) return undefined;
+  return { start: { from: start.startOffset, to: start.endOffset }, end: location?.endTag?.startOffset };
+}
+
 /** Where an attribute of a source stands in the marked text. */
 export function attributeOffset(node: Element, name: string): number | undefined {
   return (node as Located).sourceCodeLocation?.attrs?.[name]?.startOffset ?? offsetOf(node);
 }
 
 /** All nodes in the order of the document, without recursion. */
-function* nodesOfTree(root: ParentNode): Generator<readonly [ChildNode, number]> {
+export function* nodesOfTree(root: ParentNode): Generator<readonly [ChildNode, number]> {
   const waiting: (readonly [ChildNode, number])[] = [];
   const push = (node: ParentNode, depth: number): void => {
     for (let i = node.children.length - 1; i >= 0; i -= 1) waiting.push([node.children[i] as ChildNode, depth]);
@@ -217,56 +239,9 @@ export function elementsOf(node: ParentNode): Element[] {
   return [...nodesOfTree(node)].flatMap(([one]) => (isTag(one) ? [one] : []));
 }
 
-/** Takes style sheets out of the document: `<style>` and `<link rel=stylesheet>` that name one of the folder's. */
-export function takeSheets(document: Document, styles: ReadonlyMap<string, string>, faults: DomFault[]): string[] {
-  const out: string[] = [];
-  for (const node of elementsOf(document)) {
-    if (node.name === 'style') {
-      const media = node.attribs['media'];
-      const text = node.children
-        .filter(isText)
-        .map((child) => child.data)
-        .join('');
-      if (holdsMark(text)) faults.push(steeringHere('<style>', offsetOf(node)));
-      out.push(media === undefined || media === 'all' ? text : `@media ${media}{${text}}`);
-      remove(node);
-    } else if (node.name === 'link' && /\bstylesheet\b/i.test(node.attribs['rel'] ?? '')) {
-      const href = (node.attribs['href'] ?? '').replace(/^\.?\//, '').replace(/^(?:\.\.\/)+/, '');
-      const sheet = styles.get(href);
-      if (sheet === undefined)
-        faults.push({
-          code: 'unknown-style',
-          message: `There is no style sheet "${href}" in the mail folder.`,
-          hint: `Known: ${[...styles.keys()].join(', ') || 'none'}. An email fetches no style sheets.`,
-          offset: offsetOf(node),
-        });
-      else out.push(sheet);
-      remove(node);
-    }
-  }
-  return out;
-}
-
 function remove(node: Element): void {
   const siblings = node.parent?.children;
   if (siblings !== undefined) siblings.splice(siblings.indexOf(node), 1);
-}
-
-/** Inlines sheets; what has to stay goes into one `<style>` at the end of the head. */
-export function applySheets(document: Document, sheets: readonly string[], attributes: 'author' | 'default'): void {
-  const { rest } = inlineStyles(document, sheets, attributes);
-  if (rest === '') return;
-  const head = elementsOf(document).find(({ name }) => name === 'head');
-  if (head === undefined) return;
-  let style = head.children.find((child): child is Element => isTag(child) && child.name === 'style');
-  if (style === undefined) {
-    style = new Element('style', {}, []);
-    style.parent = head;
-    head.children.push(style);
-  }
-  const text = new Text(`\n${rest}\n`);
-  text.parent = style;
-  style.children.push(text);
 }
 
 /** What no mail may hold in this tag. */

@@ -142,7 +142,7 @@ group('HTML of one’s own', () => {
     expect(codes).toEqual([]);
     const { html: made, text } = render();
     expect(made).toContain('<p class="k" style="color:red;margin:1px">Hi Ása, <b>many</b></p>');
-    expect(made).toContain('p:hover{color:blue!important}');
+    expect(made).toContain('<style>p:hover{color:blue!important}</style><style>@media (max-width: 9px){ .k{margin:0!important} }</style>');
     expect(made).toContain('<tr><td>one</td><td align="right">1</td></tr>');
     expect(made).toContain('href="https://host.example/go?q=%C3%81sa"');
     expect(made).toContain('<img src="https://host.example/x.png" alt="A Ása">');
@@ -152,7 +152,8 @@ group('HTML of one’s own', () => {
     ['<script>x</script>', 'forbidden-element'],
     ['<form></form>', 'forbidden-element'],
     ['<p onclick="x">y</p>', 'forbidden-attribute'],
-    ['<link rel="stylesheet" href="https://x.example/y.css">', 'unknown-style'],
+    ['<link rel="stylesheet" href="styles/y.css">', 'unknown-style'],
+    ['<style>@import "y.css";</style>', 'unknown-style'],
     ['<p title="{{ if n }}a{{ end }}">x</p>', 'steering-here'],
     ['{{ if n }}<p>a{{ end }}</p>', 'steering-crosses'],
     ['{{ nam }}', 'unknown-field'],

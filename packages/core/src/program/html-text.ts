@@ -4,7 +4,8 @@ import type { Op, TextItem, TextOp, TextRow } from '../render/index.js';
 import type { Address } from '../render/index.js';
 import { addressOf } from './address.js';
 import { attributeOffset, type DomFault } from './dom.js';
-import { steered, type Writing } from './write-dom.js';
+import { steered } from './steering.js';
+import type { Writing } from './write-html.js';
 import { piecesOf, type SlotOp } from './marked.js';
 import { inserted } from './sides.js';
 
@@ -222,7 +223,8 @@ function isBare(node: Element, href: string): boolean {
   return href === '' || href.startsWith('#') || words === href.replace(/^mailto:/, '');
 }
 
-function isHiddenElement(node: Element): boolean {
+/** Whether an element is not shown. */
+export function isHiddenElement(node: Element): boolean {
   return /(?:^|;)\s*display\s*:\s*none/i.test(node.attribs['style'] ?? '') || 'hidden' in node.attribs;
 }
 

@@ -2,7 +2,8 @@ import type { Verbatim } from '../notation/index.js';
 import { problem, type Place } from '../problems/index.js';
 import type { Op, TextOp } from '../render/index.js';
 import { elementsOf, isIntact, readDocument, refuseForbidden, type DomFault } from './dom.js';
-import { writeDocument, type Writing } from './write-dom.js';
+import { checkSteering } from './steering.js';
+import { NO_CHANGES, writeHtml, type Writing } from './write-html.js';
 import { textOfDocument } from './html-text.js';
 import { mark, type Marked, type SlotOp } from './marked.js';
 import type { CompileContext } from './context.js';
@@ -29,6 +30,7 @@ export function rawHtml(nodes: readonly Verbatim[], names: Names, context: Compi
   let made: { html: Op[]; text: TextOp[] } = { html: [], text: [] };
   if (isIntact(document, marked, faults)) {
     refuseForbidden(document, faults, { isPart: true });
+    checkSteering(document, marked, faults);
     const body = elementsOf(document).find(({ name }) => name === 'body');
     const writing: Writing = { marked, context, placeOf, faults, classes: false };
     for (const node of elementsOf(document)) {
@@ -43,7 +45,7 @@ export function rawHtml(nodes: readonly Verbatim[], names: Names, context: Compi
           });
     }
     made = {
-      html: writeDocument(body?.children ?? [], writing),
+      html: writeHtml(writing, NO_CHANGES, BODY.length),
       text: textOfDocument(body?.children ?? [], writing),
     };
   }

@@ -1,10 +1,18 @@
 import { Tokenizer, TokenizerMode, type Token } from 'parse5';
+import { memo } from '../formats/index.js';
+
+export interface TagAttribute {
+  readonly name: string;
+  readonly value: string;
+  readonly from: number;
+  readonly to: number;
+}
 
 /** A tag or comment of markup that need not be a whole document, with where it stands. */
 export interface Tag {
   readonly kind: 'start' | 'end' | 'other';
   readonly name: string;
-  readonly attributes: readonly { readonly name: string; readonly value: string }[];
+  readonly attributes: readonly TagAttribute[];
   readonly selfClosing: boolean;
   readonly from: number;
   readonly to: number;
@@ -24,8 +32,8 @@ const CUT_OFF: ReadonlySet<string> = new Set([
 
 export const VOID = new Set(['area', 'base', 'br', 'col', 'embed', 'hr', 'img', 'input', 'link', 'meta', 'source', 'track', 'wbr']);
 
-/** The tags of markup in order, and whether it ends in the middle of one. */
-export function tagsOf(markup: string): { readonly tags: Tag[]; readonly cutOff: boolean } {
+/** The tags of markup in order, and whether it ends in the middle of one. The last ones are kept: one document is looked through several times. */
+export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; readonly cutOff: boolean } => {
   const tags: Tag[] = [];
   const state = { cutOff: false, open: '' };
   const nothing = (): void => undefined;
@@ -36,7 +44,12 @@ export function tagsOf(markup: string): { readonly tags: Tag[]; readonly cutOff:
     tags.push({
       kind,
       name: isTag ? token.tagName : '',
-      attributes: isTag ? token.attrs : [],
+      attributes: isTag
+        ? token.attrs.map(({ name, value }) => {
+            const place = 'attrs' in location ? location.attrs?.[name] : undefined;
+            return { name, value, from: place?.startOffset ?? location.startOffset, to: place?.endOffset ?? location.startOffset };
+          })
+        : [],
       selfClosing: isTag && token.selfClosing,
       from: location.startOffset,
       to: location.endOffset,
@@ -75,4 +88,4 @@ export function tagsOf(markup: string): { readonly tags: Tag[]; readonly cutOff:
   );
   tokenizer.write(markup, true);
   return { tags, cutOff: state.cutOff || state.open !== '' };
-}
+}, 8);

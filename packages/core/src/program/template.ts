@@ -1,24 +1,24 @@
-import { isTag } from 'domhandler';
-import { htmlDocument, type Theme } from '../html/index.js';
+import { htmlDocument } from '../html/index.js';
 import type { MailProject, TemplateFiles } from '../folder/index.js';
-import type { Expression, Flow, FrontValue, VerbatimTree } from '../notation/index.js';
+import type { Expression, Flow, FrontValue } from '../notation/index.js';
 import { hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
 import { textOf } from '../strings/index.js';
 import type { Type } from '../typing/index.js';
-import { applySheets, elementsOf, isIntact, readDocument, refuseForbidden, takeSheets, type DomFault } from './dom.js';
-import { writeDocument, type Writing } from './write-dom.js';
+import { elementsOf, isIntact, readDocument, type DomFault } from './dom.js';
+import { writeHtml } from './write-html.js';
+import { fromHtml } from './own-html.js';
+import { placeOfStyle, styleDocument, withImports } from './own-styles.js';
 import { HtmlCompiler } from './html-side.js';
-import { textOfDocument } from './html-text.js';
 import { localesOf } from './languages.js';
-import { mark, originOf } from './marked.js';
-import { MAX_NODES, type CompileContext, type FolderContext, type ReadSource } from './context.js';
+import { mark } from './marked.js';
+import { MAX_NODES, type CompileContext, type FolderContext, type MakeInput, type ReadSource } from './context.js';
 import { readSource, stylesNamed, written } from './read-source.js';
 import { tidy } from './sides.js';
 import { TextCompiler } from './text-side.js';
 import { placeAssets } from './assets.js';
 import { Names, valueOf } from './values.js';
-import { placedOps, verbatimOps } from './verbatim.js';
+import { verbatimOps } from './verbatim.js';
 
 export interface CompiledTemplate {
   readonly name: string;
@@ -162,27 +162,10 @@ function saidIn(node: unknown, out = new Set<string>()): Set<string> {
   return out;
 }
 
-interface Head {
-  readonly theme: Theme;
-  readonly locale: string;
-  readonly direction: 'ltr' | 'rtl';
-  readonly title: readonly Op[];
-  readonly preview: readonly Op[];
-}
-
-/** What a language of a template is made from. */
-interface MakeInput {
-  readonly read: ReadSource;
-  readonly head: Head;
-  readonly compile: CompileContext;
-  readonly names: Names;
-  /** The classes of all languages are gathered here. */
-  readonly classes: Set<string>;
-}
-
 function fromMarkdown(context: FolderContext, { read, head, compile, names, classes }: MakeInput): { html: Op[]; text: TextOp[] } {
   const { theme, direction } = head;
   const { project } = context;
+  const faults: DomFault[] = [];
   const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
   const side = new HtmlCompiler({ theme, direction }, compile, {
     names,
@@ -192,19 +175,23 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
   const text = new TextCompiler(compile, names).flow(body);
   const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
     .map((path) => project.styles.get(path))
-    .filter((sheet) => sheet !== undefined);
+    .filter((sheet) => sheet !== undefined)
+    .map((sheet) => withImports(sheet, { styles: project.styles, faults, at: undefined }));
   if (sheets.length === 0) return { html, text };
   const marked = mark(html);
-  const faults: DomFault[] = [];
   const top = read.source.place(0, 0);
   const document = readDocument(marked);
   // Nothing of what blocks make may get lost on the way through a parser.
   const intact = isIntact(document, marked, faults);
   let styled: Op[] = [];
   if (intact) {
-    applySheets(document, sheets, 'default');
+    const { attributes, sheets: changed, rest } = styleDocument(document, sheets, [], 'default');
+    const inserts =
+      rest === ''
+        ? []
+        : [{ at: placeOfStyle(document, [], 'default'), ops: [`<style>\n${rest.replace(/<(?=\/|!--)/g, '\\3C ')}\n</style>\n`] }];
     classesOf(elementsOf(document), classes);
-    styled = writeDocument(document.children, { marked, context: compile, placeOf: () => top, faults, classes: false });
+    styled = writeHtml({ marked, context: compile, placeOf: () => top, faults, classes: false }, { attributes, sheets: changed, inserts });
   }
   for (const fault of faults) compile.problems.push(problem(fault.code, fault.place ?? top, fault.message, fault.hint));
   return { html: styled, text };
@@ -212,51 +199,6 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
 
 function classesOf(elements: ReturnType<typeof elementsOf>, into: Set<string>): void {
   for (const element of elements) for (const name of (element.attribs['class'] ?? '').split(/\s+/)) if (name !== '') into.add(name);
-}
-
-function fromHtml(
-  { project }: FolderContext,
-  tree: VerbatimTree,
-  { read, head, compile, names, classes }: MakeInput,
-): { html: Op[]; text: TextOp[] } {
-  const { locale, direction } = head;
-  const { problems } = compile;
-  const faults: DomFault[] = [];
-  const marked = mark(placedOps(tree.body, names, compile));
-  const placeOf: Writing['placeOf'] = (offset) => originOf(marked, read.source, offset);
-  const document = readDocument(marked, (what, offset) => {
-    problems.push(
-      warning(
-        'html-syntax',
-        placeOf(offset),
-        `The HTML is not well formed: ${what}.`,
-        'Browsers and clients mend it, each in its own way.',
-      ),
-    );
-  });
-  const report = (): void => {
-    for (const fault of faults) problems.push(problem(fault.code, fault.place ?? placeOf(fault.offset), fault.message, fault.hint));
-  };
-  if (!isIntact(document, marked, faults)) {
-    report();
-    return { html: [], text: [] };
-  }
-  refuseForbidden(document, faults);
-  const rootElement = elementsOf(document).find(({ name }) => name === 'html');
-  if (rootElement !== undefined) {
-    rootElement.attribs['lang'] ??= locale;
-    rootElement.attribs['dir'] ??= direction;
-  }
-  const named = [...project.settings.styles, ...stylesNamed(read.front)].map((path) => project.styles.get(path) ?? '');
-  const sheets = [...named, ...takeSheets(document, project.styles, faults)];
-  applySheets(document, sheets, 'author');
-  classesOf(elementsOf(document), classes);
-  const writing: Writing = { marked, context: compile, placeOf, faults, classes: sheets.some((sheet) => /[.#[]/.test(sheet)) };
-  const html = writeDocument(document.children, writing);
-  const body = elementsOf(document).find(({ name }) => name === 'body');
-  const text = textOfDocument(body?.children.filter((child) => !isTag(child) || child.name !== 'head') ?? [], writing);
-  report();
-  return { html, text };
 }
 
 function lineOps(value: FrontValue | undefined, names: Names, as: 'line' | 'html'): Op[] {
