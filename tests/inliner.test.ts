@@ -172,13 +172,16 @@ function differing(view: string, wanted: readonly string[], got: readonly string
 
 /** `LONG_TESTS=1 npm run jest -- tests/inliner` takes some minutes. */
 const COUNT = process.env['LONG_TESTS'] === undefined ? 300 : 6000;
+/** Sheets that found faults. */
+const ONCE_WRONG = [354, 410, 462, 762, 1085, 1641, 2121, 2548, 2556, 2770, 2880];
 const PAGE = `${BODY}<table id="b"><tr><td class="on" style="padding-left:3px;color:teal">5</td><td style="margin:1px;color:red!important;--one:olive">6 <b>7</b></td></tr></table>`;
 
 browserTest(
   'style sheets of chance look the same after inlining: on a wide screen with and without a style sheet, on a narrow one with it',
   async () => {
     const failed: unknown[] = [];
-    for (let seed = 1; seed <= COUNT && failed.length < 3; seed += 1) {
+    for (const seed of [...Array.from({ length: COUNT }, (_, i) => i + 1), ...ONCE_WRONG]) {
+      if (failed.length > 2) break;
       const css = randomSheet(chance(seed));
       const original = `<!DOCTYPE html><html><head><style>${css}</style></head><body>${PAGE}</body></html>`;
       const { html, bare } = inlined(css, PAGE);

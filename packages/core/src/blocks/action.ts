@@ -1,14 +1,9 @@
 import { colorClass, css, fixed, markup } from '../html/index.js';
+import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
 import { letters } from './style.js';
 
 const HEIGHT = 46;
-
-/** The Word engine needs a width: as the words take, near enough; it cannot be known where they come from data. */
-function wordWidth(parts: readonly unknown[]): number {
-  const letterCount = parts.reduce<number>((sum, part) => sum + (typeof part === 'string' ? part.length : 12), 0);
-  return Math.min(520, Math.max(140, Math.round(letterCount * 9.2) + 56));
-}
 
 export const action: Block = {
   signature: {
@@ -30,13 +25,15 @@ export const action: Block = {
     const quiet = side.word(use, 'tone', 'main') === 'quiet';
     const [textColor, background] = quiet ? (['accent', 'surface'] as const) : (['onAccent', 'accent'] as const);
     const words = side.parts(label);
+    // The Word engine makes a box only with a width.
+    const width: Op = { op: 'width', size: theme.size.text, body: side.plain(label) };
     const href = side.address(to);
     const radius = theme.space.radius;
     const text = letters(theme, textColor, theme.size.text, { 'font-weight': 'bold', 'text-decoration': 'none' });
     const border = quiet ? `2px solid ${theme.color.accent.light}` : `2px solid ${theme.color[background].light}`;
     const arc = Math.round((radius / HEIGHT) * 100);
     return markup`<table role="presentation" cellpadding="0" cellspacing="0" border="0" style="margin:8px 0 24px"><tr><td>
-<!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${wordWidth(label)}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[background].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
+<!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${[width]}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[background].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
 <!--[if !mso]><!--><a class="block-action ${colorClass('text', textColor)} ${colorClass('background', background)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[background].light })}">${words}</a><!--<![endif]-->
 </td></tr></table>
 `;

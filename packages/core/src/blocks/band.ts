@@ -1,4 +1,4 @@
-import { colorClass, css, markup, type Color } from '../html/index.js';
+import { colorClass, css, EDGE, INSIDE, markup, type Color } from '../html/index.js';
 import { flowOf, type Block, type Background } from './block.js';
 
 const TONES = ['accent', 'plain', 'info', 'good', 'warning', 'danger'] as const;
@@ -23,8 +23,8 @@ export const band: Block = {
   html(use, side) {
     const { theme } = side;
     const tone = TEXT_COLORS[side.word(use, 'tone', 'accent') as (typeof TONES)[number]];
-    const background: Partial<Background> = { text: tone.text, soft: tone.text, link: tone.text };
-    return markup`<table role="presentation" class="block-band ${colorClass('background', tone.background)}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color[tone.background].light })}"><tr><td class="vp" style="padding:20px 40px 4px">
+    const background: Partial<Background> = { text: tone.text, soft: tone.text, link: tone.text, width: INSIDE };
+    return markup`<table role="presentation" class="block-band ${colorClass('background', tone.background)}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color[tone.background].light })}"><tr><td class="vp" style="padding:20px ${EDGE}px 4px">
 ${side.flow(flowOf(use), background)}</td></tr></table>
 `;
   },

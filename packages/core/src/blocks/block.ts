@@ -1,3 +1,4 @@
+import type { BlockWords } from './words.js';
 import type { Argument, BlockUse, Fact, FactPart, Flow, Inline, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Color, Theme } from '../html/index.js';
 import type { Op, Steer, TextOp, Value } from '../render/index.js';
@@ -9,6 +10,8 @@ export interface Background {
   readonly soft: Color;
   readonly link: Color;
   readonly size: number;
+  /** Room from side to side on a wide screen, in CSS pixels. */
+  readonly width: number;
 }
 
 /** What both sides of a block can ask of the compiler. */
@@ -21,6 +24,10 @@ export interface Side {
   readonly value: (use: BlockUse, name: string) => Value;
   /** Text with values, escaped for this side. */
   readonly parts: (parts: Parts) => Op[];
+  /** The same as plain text on one line, to be measured. */
+  readonly plain: (parts: Parts) => Op[];
+  /** What blocks say themselves, in the language of the mail. */
+  readonly words: BlockWords;
   /** An address, made absolute when the mail is rendered. */
   readonly address: (argument: Argument, what?: AddressKind) => Op;
   /** Text as it stands, with values and branches in it; `fixed` treats what is written out. */

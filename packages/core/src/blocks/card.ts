@@ -1,4 +1,4 @@
-import { colorClass, css, markup } from '../html/index.js';
+import { colorClass, css, EDGE, INSIDE, markup } from '../html/index.js';
 import { flowOf, type Block } from './block.js';
 
 export const card: Block = {
@@ -7,8 +7,8 @@ export const card: Block = {
   example: ':::card\nYour place is kept until noon.\n:::',
   html(use, side) {
     const { theme } = side;
-    return markup`<table role="presentation" class="block-card ${colorClass('background', 'surface')}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color.surface.light, 'border-radius': theme.space.radius })}"><tr><td class="vp" style="padding:32px 40px">
-${side.flow(flowOf(use), { text: 'text', soft: 'soft', link: 'link', size: theme.size.text })}</td></tr></table>
+    return markup`<table role="presentation" class="block-card ${colorClass('background', 'surface')}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': theme.color.surface.light, 'border-radius': theme.space.radius })}"><tr><td class="vp" style="padding:32px ${EDGE}px">
+${side.flow(flowOf(use), { text: 'text', soft: 'soft', link: 'link', size: theme.size.text, width: INSIDE })}</td></tr></table>
 `;
   },
   text: (use, side) => side.flow(flowOf(use)),

@@ -1,8 +1,6 @@
 import { markup } from '../html/index.js';
 import { flowOf, type Block } from './block.js';
 
-/** Width of a card's inside on a wide screen, in CSS pixels. */
-const INSIDE = 520;
 const GUTTER = 16;
 
 export const lanes: Block = {
@@ -12,12 +10,13 @@ export const lanes: Block = {
   example: ':::lanes\n:::lane\n**Going out**\n\nBrackwater, 08:45\n:::\n:::lane\n**Coming back**\n\nTern Island, 17:30\n:::\n:::',
   html(use, side) {
     const children = flowOf(use);
-    const width = Math.floor(INSIDE / Math.max(1, children.length));
+    // The gutters at both ends stand outside.
+    const width = Math.floor((side.background.width + GUTTER) / Math.max(1, children.length));
     const cells = children.map((child, i) => {
       const between = i === 0 ? '' : `<!--[if mso]></td><td width="${width}" valign="top"><![endif]-->`;
       // Without letters of its own, the space between inline blocks takes no width.
       return markup`${between}<div style="display:inline-block;width:100%;max-width:${width}px;vertical-align:top;font-size:${side.background.size}px"><div class="block-lane" style="padding:0 ${GUTTER / 2}px">
-${side.flow([child])}</div></div>`;
+${side.flow([child], { width: width - GUTTER })}</div></div>`;
     });
     return markup`<!--[if mso]><table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td width="${width}" valign="top"><![endif]-->
 <div class="block-lanes" style="margin:0 -${GUTTER / 2}px;font-size:0">${cells.flat()}</div>

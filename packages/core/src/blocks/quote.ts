@@ -2,6 +2,9 @@ import { colorClass, markup } from '../html/index.js';
 import { flowOf, type Block } from './block.js';
 import { textClass, letters } from './style.js';
 
+/** Line and padding at its side, in CSS pixels. */
+const EDGES = 19;
+
 export const quote: Block = {
   signature: { name: 'quote', args: [{ name: 'by', kind: 'text', summary: 'who said it' }], content: 'flow' },
   summary: 'Somebody’s words, and whose they are.',
@@ -16,7 +19,7 @@ export const quote: Block = {
         : markup`<p class="${textClass(background.soft)}" style="margin:0 0 4px;${letters(theme, background.soft, theme.size.small)}">${side.parts(by.parts)}</p>
 `;
     return markup`<blockquote class="block-quote ${colorClass('line', 'accent')}" style="margin:0 0 20px;padding:4px 0 0;padding-${near}:16px;border-${near}:3px solid ${theme.color.accent.light}">
-${side.flow(flowOf(use))}${whose}</blockquote>
+${side.flow(flowOf(use), { width: background.width - EDGES })}${whose}</blockquote>
 `;
   },
   text(use, side) {

@@ -1,3 +1,4 @@
+import { TONE_WORDS } from '../blocks/index.js';
 import { Tokenizer, TokenizerMode } from 'parse5';
 
 /** What one part of an email says and the other does not. */
@@ -93,7 +94,9 @@ function readHtml(html: string): { text: string; links: string[] } {
 }
 
 /** What a reader of the text part reads, without the numbers that stand for links, and the addresses in it. */
-function readText(text: string): { text: string; links: string[] } {
+function readText(written: string): { text: string; links: string[] } {
+  // A notice has a word where the HTML has a colour.
+  const text = written.replace(/^(?:[>|] )*\| (\S[^:\n]*):$/gm, (line, word: string) => (TONE_WORDS.has(word) ? '' : line));
   const notes = [...text.matchAll(/^\[(\d+)\] (\S+)$/gm)];
   const body = notes.length === 0 ? text : text.slice(0, notes[0]?.index);
   const numbers = new Set(notes.map((found) => found[1]));

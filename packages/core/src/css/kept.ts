@@ -77,11 +77,13 @@ export function settleImportance(
     return;
   }
   const copied = new Set(kept.filter(({ isCopy }) => isCopy).map(({ rule, declaration }) => copyName(rule, declaration)));
+  const beside: Beside = { kept, written, elementsOf, copied };
   let pairs = pairsOf(kept);
   for (let hasChanged = true; hasChanged;) {
     hasChanged = false;
     const before = kept.length;
-    for (const each of [...kept]) if (besideWritten(each, { kept, written, elementsOf, copied })) hasChanged = true;
+    for (const each of [...kept]) if (besideWritten(each, beside)) hasChanged = true;
+    for (const [element, list] of written) if (amongWritten(element, list, beside)) hasChanged = true;
     if (kept.length > before) pairs = pairsOf(kept);
     for (const [weak, strong] of pairs) {
       if (weak.important && !strong.important) {
@@ -101,34 +103,61 @@ interface Beside {
 }
 
 /** Compares one that stays with what is written into its elements. @returns whether something became important */
-function besideWritten(each: Kept, { kept, written, elementsOf, copied }: Beside): boolean {
+function besideWritten(each: Kept, beside: Beside): boolean {
   let hasChanged = false;
   const own = appliedOf(each);
   for (const element of each.elements) {
-    for (const other of written.get(element) ?? []) {
+    for (const other of beside.written.get(element) ?? []) {
       const { declaration, rule } = other.applied;
       if (!overlaps(declaration.property, each.declaration.property)) continue;
       const isSame = rule === each.rule && declaration === each.declaration;
       if (isSame || stronger(own, other.applied) > 0) {
         if (!each.important) hasChanged = true;
         each.important = true;
-      } else if (each.important && !other.important && !(rule !== undefined && copied.has(copyName(rule, declaration)))) {
-        // Nothing in a sheet is above an important attribute: where something has to be, the declaration itself stays in the sheet too.
-        const isBetween = kept.some(
-          (third) =>
-            third.elements.has(element) &&
-            overlaps(third.declaration.property, declaration.property) &&
-            stronger(appliedOf(third), other.applied) > 0,
-        );
-        if (isBetween && rule !== undefined) {
-          copied.add(copyName(rule, declaration));
-          kept.push(keptOf(rule, declaration, elementsOf(rule), true));
-        } else other.important = true;
-        hasChanged = true;
-      }
+      } else if (each.important && strengthen(other, element, beside)) hasChanged = true;
     }
   }
   return hasChanged;
+}
+
+/**
+ * Makes what is written into an element stronger than what stays in a sheet. Nothing in a sheet is above an important attribute: where
+ * something has to be, the declaration itself stays in the sheet too.
+ * @returns whether something changed
+ */
+function strengthen(other: Written, element: Element, beside: Beside): boolean {
+  const { kept, elementsOf, copied } = beside;
+  const { declaration, rule } = other.applied;
+  if (other.important || (rule !== undefined && copied.has(copyName(rule, declaration)))) return false;
+  const isBetween = kept.some(
+    (third) =>
+      third.elements.has(element) &&
+      overlaps(third.declaration.property, declaration.property) &&
+      stronger(appliedOf(third), other.applied) > 0,
+  );
+  if (isBetween && rule !== undefined) {
+    copied.add(copyName(rule, declaration));
+    kept.push(keptOf(rule, declaration, elementsOf(rule), true));
+  } else other.important = true;
+  return true;
+}
+
+/** What is stronger than something important is important too. @returns whether something changed */
+function amongWritten(element: Element, list: readonly Written[], beside: Beside): boolean {
+  let hasChanged = false;
+  list.forEach((weak, i) => {
+    if (!weak.important) return;
+    for (const strong of list.slice(i + 1)) {
+      const { property } = strong.applied.declaration;
+      if (overlaps(weak.applied.declaration.property, property) && strengthen(strong, element, beside)) hasChanged = true;
+    }
+  });
+  return hasChanged;
+}
+
+/** The place of a declaration in its rule. */
+function placeOf({ rule, declaration }: Kept): number {
+  return rule.declarations.indexOf(declaration);
 }
 
 /** Among those of one importance only weight and order count, whatever layer or importance they had. */
@@ -145,7 +174,7 @@ function raiseWhere(pairs: readonly Pair[], places: ReadonlyMap<Kept, number>): 
       const isAbove = (): boolean => {
         const [a, b, c] = strong.rule.written;
         const order = compareSpecificity([a + strong.raise, b, c], wanted);
-        const isLater = strong.rule.order - weak.rule.order || place(strong) - place(weak);
+        const isLater = strong.rule.order - weak.rule.order || placeOf(strong) - placeOf(weak) || place(strong) - place(weak);
         return order > 0 || (order === 0 && isLater > 0);
       };
       while (!isAbove()) strong.raise += 1;

@@ -59,45 +59,49 @@ function changedAt(sheet: Sheet, item: CssAtRule, input: RestInput): string | un
   return inner.trim() === '' ? '' : `${headOf(item)}{${inner}}`;
 }
 
-interface Outcome {
-  readonly rule: SheetRule;
-  readonly selector: string;
-  readonly body: string;
-  readonly isSame: boolean;
+/** One declaration for some of the selectors of a rule. */
+interface Line {
+  readonly head: string;
+  readonly selectors: readonly string[];
+  readonly text: string;
 }
 
 function changedRule({ rules, isNest, depth }: PlacedRule, { stays, kept }: RestInput): string | undefined {
   if (rules.length === 0) return undefined;
-  const outcomes = rules.flatMap((rule): Outcome[] => {
-    const own = kept.get(rule) ?? [];
-    const left = stays(rule);
-    const all = left ?? rule.declarations;
-    const changes = new Map(own.map((each) => [each.declaration, each]));
-    const isSame =
-      left === undefined && own.every(({ important, raise, declaration }) => important === declaration.important && raise === 0);
-    if (isSame) return [{ rule, selector: rule.selector, body: bodyOf(all, changes), isSame }];
-    const raises = [...new Set(all.map((declaration) => changes.get(declaration)?.raise ?? 0))].sort((a, b) => a - b);
-    return raises.map((raise) => ({
-      rule,
-      selector: raised(rule.selector, raise),
-      body: bodyOf(
-        all.filter((declaration) => (changes.get(declaration)?.raise ?? 0) === raise),
-        changes,
-      ),
-      isSame,
-    }));
-  });
-  if (!isNest && outcomes.length === rules.length && outcomes.every(({ isSame }) => isSame)) return undefined;
-  const out: { head: string; selectors: string[]; body: string }[] = [];
-  for (const { rule, selector, body } of outcomes) {
-    const head = rule.around.slice(depth).join('{');
+  let isSame = !isNest;
+  // Selectors of one run have the same declarations; each goes its own way, in the order of the declarations.
+  const runs = new Map<number, SheetRule[]>();
+  for (const rule of rules) runs.set(rule.order, [...(runs.get(rule.order) ?? []), rule]);
+  const lines = [...runs.values()].flatMap((run): Line[] =>
+    (run[0]?.declarations ?? []).flatMap((declaration): Line[] => {
+      const byText = new Map<string, string[]>();
+      for (const rule of run) {
+        const left = stays(rule);
+        const own = kept.get(rule)?.find((each) => each.declaration === declaration);
+        const { important, raise } = own ?? { important: declaration.important, raise: 0 };
+        if (left !== undefined || important !== declaration.important || raise > 0) isSame = false;
+        if (left !== undefined && !left.includes(declaration)) continue;
+        const text = `${declaration.property}:${declaration.value}${important ? '!important' : ''}`;
+        byText.set(text, [...(byText.get(text) ?? []), raised(rule.selector, raise)]);
+      }
+      const head = (run[0]?.around ?? []).slice(depth).join('{');
+      return [...byText].map(([text, selectors]) => ({ head, selectors, text }));
+    }),
+  );
+  return isSame ? undefined : textOf(lines);
+}
+
+function textOf(lines: readonly Line[]): string {
+  const out: { head: string; selector: string; texts: string[] }[] = [];
+  for (const { head, selectors, text } of lines) {
+    const selector = [...new Set(selectors)].join(',');
     const last = out.at(-1);
-    if (last?.body === body && last.head === head) last.selectors.push(selector);
-    else out.push({ head, selectors: [selector], body });
+    if (last?.selector === selector && last.head === head) last.texts.push(text);
+    else out.push({ head, selector, texts: [text] });
   }
   return out
-    .map(({ head, selectors, body }) => {
-      const rule = `${selectors.join(',')}{${body}}`;
+    .map(({ head, selector, texts }) => {
+      const rule = `${selector}{${texts.join(';')}}`;
       return head === '' ? rule : `${head}{${rule}${'}'.repeat(head.split('{').length)}`;
     })
     .join('\n');
@@ -109,13 +113,4 @@ function raised(selector: string, raise: number): string {
   const at = selector.search(/::|:(?:before|after|first-line|first-letter)\b/);
   const heavier = HEAVIER.repeat(raise);
   return at === -1 ? selector + heavier : selector.slice(0, at) + heavier + selector.slice(at);
-}
-
-function bodyOf(declarations: readonly SheetDeclaration[], changes: ReadonlyMap<SheetDeclaration, Kept>): string {
-  return declarations
-    .map((declaration) => {
-      const important = changes.get(declaration)?.important ?? declaration.important;
-      return `${declaration.property}:${declaration.value}${important ? '!important' : ''}`;
-    })
-    .join(';');
 }

@@ -1,4 +1,4 @@
-import { COLORS, USUAL_THEME, type Color, type Pair, type Theme } from '../html/index.js';
+import { COLORS, derivedColors, USUAL_THEME, type Color, type GivenColor, type Theme } from '../html/index.js';
 import { depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
 type Json = Readonly<Record<string, unknown>>;
@@ -44,7 +44,7 @@ export function readTheme(file: string, text: string, problems: Problem[]): Them
     }
     return value(target['$value'], name, depth + 1);
   };
-  const color = { ...USUAL_THEME.color } as Record<Color, Pair>;
+  const given = new Map<Color, GivenColor>();
   const font = { ...USUAL_THEME.font } as Record<string, string>;
   const size = { ...USUAL_THEME.size } as Record<string, number>;
   const space = { ...USUAL_THEME.space } as Record<string, number>;
@@ -58,30 +58,30 @@ export function readTheme(file: string, text: string, problems: Problem[]): Them
       problems.push(warning('token-unknown', place(name), `Nothing uses the token "${name}".`, didYouMean(key, table)));
       continue;
     }
-    const given = value(token['$value'], name);
+    const own = value(token['$value'], name);
     if (group === 'color') {
-      const light = hex(given);
+      const light = hex(own);
       const extensions = token['$extensions'];
       const darkRaw = isRecord(extensions) ? extensions[DARK] : undefined;
-      const dark = darkRaw === undefined ? light : hex(value(darkRaw, name));
-      if (light === undefined || dark === undefined)
+      const dark = darkRaw === undefined ? undefined : hex(value(darkRaw, name));
+      if (light === undefined || (darkRaw !== undefined && dark === undefined))
         problems.push(problem('token-color', place(name), `"${name}" must be a colour like "#0f766e".`));
-      else color[key as Color] = { light, dark };
+      else given.set(key as Color, { light, dark });
     } else if (group === 'font') {
-      const family = Array.isArray(given)
-        ? given.map((family) => (/^[a-z-]+$/i.test(String(family)) ? String(family) : `'${String(family)}'`)).join(', ')
-        : given;
+      const family = Array.isArray(own)
+        ? own.map((family) => (/^[a-z-]+$/i.test(String(family)) ? String(family) : `'${String(family)}'`)).join(', ')
+        : own;
       if (typeof family !== 'string' || /[;{}<>"\\]/.test(family))
         problems.push(problem('token-font', place(name), `"${name}" must be a font family or a list of them.`));
       else font[key] = family;
     } else {
-      const pixels = dimension(given);
+      const pixels = dimension(own);
       if (pixels === undefined)
         problems.push(problem('token-dimension', place(name), `"${name}" must be a dimension in px, like {"value": 16, "unit": "px"}.`));
       else (group === 'size' ? size : space)[key] = pixels;
     }
   }
-  return { color, font, size, space } as unknown as Theme;
+  return { color: derivedColors(given), font, size, space } as unknown as Theme;
 }
 
 function collect(node: unknown, path: string, out: Map<string, Json>): void {

@@ -5,6 +5,9 @@ import type { Theme } from './theme.js';
 
 /** Width of the mail's column on a wide screen, in CSS pixels. */
 const MAIL_WIDTH = 600;
+/** From the edge of the column to the words in it, and what is left between, in CSS pixels. */
+export const EDGE = 40;
+export const INSIDE = MAIL_WIDTH - 2 * EDGE;
 
 export interface DocumentInput {
   readonly theme: Theme;
@@ -43,6 +46,13 @@ function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   return out;
 }
 
+/** Clients make links of dates and addresses, and put elements around: they look like the words that they are (`u + #body`: webmail). */
+const ADDED_BY_CLIENTS = [
+  'a[x-apple-data-detectors]{color:inherit!important;font:inherit!important;text-decoration:none!important}',
+  'u+#body a,#MessageViewBody a{color:inherit;font:inherit;text-decoration:none}',
+  '#outlook a{padding:0}.ExternalClass{width:100%}.ExternalClass *{line-height:100%}',
+].join('\n');
+
 /** A table has the width it has: on a phone its letters are smaller, and its columns closer. */
 const TABLE_ON_PHONES = '.vt{font-size:13px!important;line-height:20px!important;padding-left:0!important;padding-right:8px!important}';
 
@@ -58,10 +68,10 @@ export function htmlDocument(input: DocumentInput): Op[] {
   const { theme, locale, direction } = input;
   const page = colorClass('background', 'page');
   const background = theme.color.page.light;
-  const body = markup`<body class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': background, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
+  const body = markup`<body id="body" class="${page}" style="${css({ margin: '0', padding: '0', width: '100%', 'background-color': background, '-webkit-text-size-adjust': '100%', 'text-size-adjust': '100%' })}">
 ${hiddenPreview(input.preview)}<table role="presentation" class="${page}" width="100%" cellpadding="0" cellspacing="0" border="0" style="${css({ 'background-color': background })}"><tr><td align="center" style="padding:24px 12px">
 <!--[if mso]><table role="presentation" align="center" width="${MAIL_WIDTH}" cellpadding="0" cellspacing="0" border="0"><tr><td><![endif]-->
-<div class="mail" lang="${fixed(locale)}" dir="${direction}" style="${css({ 'max-width': MAIL_WIDTH, margin: '0 auto', 'overflow-wrap': 'anywhere', 'word-break': 'break-word', 'text-align': direction === 'rtl' ? 'right' : 'left' })}">
+<div class="mail" lang="${fixed(locale)}" dir="${direction}" style="${css({ 'max-width': MAIL_WIDTH, margin: '0 auto', 'overflow-wrap': 'anywhere', 'text-align': direction === 'rtl' ? 'right' : 'left' })}">
 ${input.body}
 </div>
 <!--[if mso]></td></tr></table><![endif]-->
@@ -82,6 +92,7 @@ ${input.body}
 <!--[if mso]><xml><o:OfficeDocumentSettings><o:PixelsPerInch>96</o:PixelsPerInch></o:OfficeDocumentSettings></xml><![endif]-->
 <style>
 :root{color-scheme:light dark}
+${ADDED_BY_CLIENTS}
 @media (max-width:480px){.vp{padding-left:20px!important;padding-right:20px!important}${used.has('vt') ? TABLE_ON_PHONES : ''}}
 ${darkRules(theme, used)}${pictureRules(used)}
 </style>

@@ -9,7 +9,9 @@ interface Entry {
   readonly lines: Line[];
 }
 
-/** Groups lines into entries: one starts with a mark (`-`, `=`), indented lines go on with it. */
+const ROLES: Readonly<Record<string, Row['role']>> = { '=': 'total', '#': 'head' };
+
+/** Groups lines into entries: one starts with a mark (`-`, `=`, `#`), indented lines go on with it. */
 function entriesOf(
   region: Region,
   { marks, example }: { readonly marks: string; readonly example: string },
@@ -18,7 +20,7 @@ function entriesOf(
 ): Entry[] {
   const out: Entry[] = [];
   for (const line of region.lines) {
-    const start = /^([ \t]*)([-*=])[ \t]+(?=\S)/.exec(line.text);
+    const start = /^([ \t]*)([-*=#])[ \t]+(?=\S)/.exec(line.text);
     const last = out[out.length - 1];
     if (start !== null && marks.includes(start[2] ?? '')) {
       const cut = start[0].length;
@@ -82,15 +84,15 @@ export function readFacts(region: Region, source: SourceText, prose: Prose, prob
   });
 }
 
-/** `- a | b | c` is a row, `= a | b | c` a total row. */
+/** `- a | b | c` is a row, `= a | b | c` a total row, `# a | b | c` the headings of the columns. */
 export function readRows(region: Region, source: SourceText, prose: Prose, problems: Problem[]): Row[] {
-  return entriesOf(region, { marks: '-*=', example: '- Label | 2 | 10.00' }, source, problems).map((entry): Row => {
+  return entriesOf(region, { marks: '-*=#', example: '- Label | 2 | 10.00' }, source, problems).map((entry): Row => {
     const line: Line = { text: entry.lines.map(({ text }) => text).join(' '), offset: entry.lines[0]?.offset ?? 0 };
     const bars = signsOutside(line.text, '|');
     const cells = [...bars, line.text.length].map((end, n) => {
       const cell = part(line, n === 0 ? 0 : (bars[n - 1] ?? 0) + 1, end);
       return cell.text === '' ? [] : prose.inline({ lines: [{ ...cell, text: cell.text.replace(/\\\|/g, '|') }] });
     });
-    return { kind: 'row', total: entry.mark === '=', cells, place: source.place(line.offset, line.text.length) };
+    return { kind: 'row', role: ROLES[entry.mark] ?? 'item', cells, place: source.place(line.offset, line.text.length) };
   });
 }

@@ -52,7 +52,8 @@ export type FactPart = Fact | Branches<FactPart> | Loop<FactPart>;
 
 export interface Row {
   readonly kind: 'row';
-  readonly total: boolean;
+  /** An entry, the sum of those before it, or the headings of the columns. */
+  readonly role: 'item' | 'total' | 'head';
   readonly cells: readonly (readonly Inline[])[];
   readonly place: Place;
 }

@@ -181,7 +181,7 @@ group('rendering', () => {
         'Hello Ása',
         '=========',
         '',
-        'Go *on*, _now_: here [1] or https://host.example/z.',
+        'Go on, now: here [1] or https://host.example/z.',
         '',
         '- one',
         '- two',
@@ -231,7 +231,7 @@ group('rendering', () => {
     '€48.00',
   ])('ledger: a column of %s is flush right also where it is not the last', (cell) => {
     const { html } = render(`:::ledger\n- Adult | ${cell} | paid\n- Bicycle | ${cell} | open\n:::`);
-    expect(html.match(/<td[^>]*align="(left|right)"/g)?.map((text) => /align="(\w+)"/.exec(text)?.[1])).toEqual([
+    expect(html.match(/<t[hd][^>]*align="(left|right)"/g)?.map((text) => /align="(\w+)"/.exec(text)?.[1])).toEqual([
       ...['left', 'right', 'right'],
       ...['left', 'right', 'right'],
     ]);
@@ -240,6 +240,52 @@ group('rendering', () => {
   test('ledger: a column with words in it is not', () => {
     const { html } = render(':::ledger\n- Adult | 12 | paid\n- Bicycle | none | open\n:::');
     expect(html.match(/align="right"/g)).toHaveLength(2);
+  });
+
+  test('ledger: a table of data with headings and a caption, its rows short', () => {
+    const { html, text } = render(
+      ':::ledger "Your fares"\n# Fare | Number | Price\n:::each item in items\n- {{ item.label }} | 1 | {{ item.cents | money "EUR" }}\n:::\n= Total | | €54.50\n:::',
+    );
+    expect(text).toBe(
+      'Your fares:\nFare     Number   Price\n-----------------------\nAdult         1  €48.00\nBicycle       1   €6.50\n-----------------------\nTotal            €54.50\n',
+    );
+    const table = /<table class="block-ledger[\s\S]*?<\/table>/.exec(html)?.[0] ?? '';
+    expect(table).toMatch(/<caption [^>]*>Your fares<\/caption>/);
+    expect([...table.matchAll(/<th scope="(col|row)"[^>]*>([^<]*)</g)].map(([, scope, words]) => `${scope} ${words}`)).toEqual([
+      ...['col Fare', 'col Number', 'col Price'],
+      ...['row Adult', 'row Bicycle', 'row Total'],
+    ]);
+    expect(table).not.toContain('role="presentation"');
+    for (const [row] of table.matchAll(/<tr[\s\S]*?<\/tr>/g)) expect(Buffer.byteLength(row)).toBeLessThanOrEqual(400);
+  });
+
+  test('a notice says its tone in a word, in the language of the mail', () => {
+    const { html, text } = render(':::notice tone=danger\nOne.\n\nTwo.\n:::');
+    expect(text).toBe('| Important:\n| One.\n|\n| Two.\n');
+    expect(html).toContain('role="note" aria-label="Important"');
+  });
+
+  test('steps say where we are to those who do not see the signs', () => {
+    const { html } = render(':::steps at={{ 2 }}\n- Booked\n- Boarding\n- At sea\n:::');
+    const words = [...html.matchAll(/aria-label="(\w[\w ]*)"|aria-current="step"|>(Booked|Boarding|At sea)</g)].map(
+      ([all, label, name]) => label ?? name ?? all,
+    );
+    expect(words).toEqual(['done', 'Booked', 'now', 'aria-current="step"', 'Boarding', 'to come', 'At sea']);
+  });
+
+  test('a heading of any depth is one in the text', () => {
+    expect(render('# A\n\n## B\n\n### C\n\n#### D').text).toBe('A\n=\n\nB\n-\n\nC\n.\n\nD\n.\n');
+  });
+
+  test('a button of the Word engine is as wide as its words, wherever they come from', () => {
+    const width = (label: string): number =>
+      Number(/v-text-anchor:middle;width:(\d+)px/.exec(render(`::action "${label}" to="/x"`).html)?.[1]);
+    expect(width('Go')).toBe(120);
+    expect(width('{{ name }}')).toBe(120);
+    expect(width('Change this booking')).toBe(211);
+    expect(width('{{ "Change " + "this booking" }}')).toBe(211);
+    expect(width('予約内容を変更して再送信する')).toBe(276);
+    expect(width('x'.repeat(200))).toBe(520);
   });
 
   test('an action has its address in the text, and a button for the Word engine', () => {

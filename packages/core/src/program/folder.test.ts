@@ -61,7 +61,7 @@ group('blocks of one’s own', () => {
       ),
     });
     expect(codes).toEqual([]);
-    expect(render().text).toBe('*one!* 3 June 4, 2026\n\n1 of Ása\n\n*two!* 3 June 4, 2026\n\n2 of Ása\n\n*plain* 7\n\n*Ása* 3\n\ninner\n');
+    expect(render().text).toBe('one! 3 June 4, 2026\n\n1 of Ása\n\ntwo! 3 June 4, 2026\n\n2 of Ása\n\nplain 7\n\nÁsa 3\n\ninner\n');
   });
   test.each([
     [':::tile\nx\n:::', 'missing-argument'],
@@ -146,7 +146,7 @@ group('HTML of one’s own', () => {
     expect(made).toContain('<tr><td>one</td><td align="right">1</td></tr>');
     expect(made).toContain('href="https://host.example/go?q=%C3%81sa"');
     expect(made).toContain('<img src="https://host.example/x.png" alt="A Ása">');
-    expect(text).toBe('Hi Ása, *many*\n\nA    B\n------\none  1\ntwo  2\n\nGo [1] [A Ása]\n\n[1] https://host.example/go?q=%C3%81sa\n');
+    expect(text).toBe('Hi Ása, many\n\nA    B\n------\none  1\ntwo  2\n\nGo [1] [A Ása]\n\n[1] https://host.example/go?q=%C3%81sa\n');
   });
   test.each([
     ['<script>x</script>', 'forbidden-element'],

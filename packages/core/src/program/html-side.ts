@@ -1,5 +1,5 @@
 import { BLOCKS, textClass, letters, lineHeight, type Background, type HtmlSide } from '../blocks/index.js';
-import { colorClass, css, fixed, markup, type Theme } from '../html/index.js';
+import { colorClass, css, EDGE, fixed, markup, type Theme } from '../html/index.js';
 import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
 import type { Op } from '../render/index.js';
 import { rawHtml } from './raw.js';
@@ -18,6 +18,20 @@ export interface HtmlScope {
   readonly background: Background;
   /** What a use of an own block holds, for its `content`. */
   readonly inner?: Inner | undefined;
+  /** In the column of the mail itself, within no block. */
+  readonly isRoot?: boolean;
+}
+
+/** Blocks that reach from side to side, with an edge of their own around what they hold. */
+const FULL_WIDTH: ReadonlySet<string> = new Set(['card', 'band', 'fineprint']);
+/** Blocks that hold what stands in their place. */
+const TRANSPARENT: ReadonlySet<string> = new Set(['content', 'body', 'only']);
+
+/** A part of the column with the same edge as cards have. */
+function section(body: readonly Op[]): Op[] {
+  return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:0 ${EDGE}px">
+${body}</td></tr></table>
+`;
 }
 
 type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
@@ -32,6 +46,8 @@ export class HtmlCompiler implements HtmlSide {
   readonly word: HtmlSide['word'];
   readonly value: HtmlSide['value'];
   readonly parts: (parts: Parts) => Op[];
+  readonly plain: HtmlSide['plain'];
+  readonly words: HtmlSide['words'];
   readonly address: HtmlSide['address'];
   readonly pieces: HtmlSide['pieces'];
   readonly numeric: HtmlSide['numeric'];
@@ -51,6 +67,8 @@ export class HtmlCompiler implements HtmlSide {
     this.word = common.word;
     this.value = common.value;
     this.parts = common.parts;
+    this.plain = common.plain;
+    this.words = common.words;
     this.address = common.address;
     this.pieces = common.pieces;
     this.single = context.single;
@@ -60,7 +78,43 @@ export class HtmlCompiler implements HtmlSide {
   #on(change: Partial<Background> | undefined): HtmlCompiler {
     return change === undefined
       ? this
-      : new HtmlCompiler(this.settings, this.context, { ...this.scope, background: { ...this.background, ...change } });
+      : new HtmlCompiler(this.settings, this.context, { ...this.scope, background: { ...this.background, ...change }, isRoot: false });
+  }
+
+  #inside(): HtmlCompiler {
+    return this.scope.isRoot === true ? new HtmlCompiler(this.settings, this.context, { ...this.scope, isRoot: false }) : this;
+  }
+
+  /** Where a node stands in the column itself: whether it begins at the same line as what is within cards, by itself or in its blocks. */
+  #isAligned(node: Flow): boolean {
+    if (node.kind === 'if' || node.kind === 'each') return true;
+    if (node.kind !== 'block') return false;
+    return FULL_WIDTH.has(node.name) || TRANSPARENT.has(node.name) || this.context.own.has(node.name);
+  }
+
+  /** What stands in no card begins where the words in cards begin. */
+  #column(nodes: readonly Flow[]): Op[] {
+    const out: Op[] = [];
+    let run: Flow[] = [];
+    const flush = (): void => {
+      if (run.length > 0) out.push(...section(this.#inside().flow(run)));
+      run = [];
+    };
+    for (const node of nodes) {
+      if (!this.#isAligned(node)) {
+        run.push(node);
+        continue;
+      }
+      flush();
+      out.push(...this.#steer<Leaf>([node], (leaf, side) => side.#leafInColumn(leaf)));
+    }
+    flush();
+    return tidy(out);
+  }
+
+  #leafInColumn(node: Leaf): Op[] {
+    if (!this.#isAligned(node)) return section(this.#inside().#leaf(node));
+    return node.kind === 'block' && FULL_WIDTH.has(node.name) ? this.#inside().#leaf(node) : this.#leaf(node);
   }
 
   #in(names: Names): HtmlCompiler {
@@ -72,6 +126,7 @@ export class HtmlCompiler implements HtmlSide {
   }
 
   flow(nodes: readonly Flow[], change?: Partial<Background>): Op[] {
+    if (this.scope.isRoot === true && change === undefined) return this.#column(nodes);
     return this.#on(change).#steer<Leaf>(nodes, (node, side) => side.#leaf(node));
   }
 
@@ -119,7 +174,7 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
           'background-color': theme.color.page.light,
           color: theme.color.text.light,
           'white-space': 'pre-wrap',
-          'word-break': 'break-word',
+          'overflow-wrap': 'anywhere',
         });
         return markup`<pre class="${textClass('text')} ${colorClass('background', 'page')}" style="${style}">${this.parts(node.parts)}</pre>
 `;
@@ -145,8 +200,8 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
           'font-weight': heading ? 'bold' : 'normal',
           padding: direction === 'rtl' ? `8px 0 8px ${gap}` : `8px ${gap} 8px 0`,
           'text-align': align ?? near,
-          // Words break only where they must: a column is as wide as its longest.
-          'word-break': 'normal',
+          // A column is as wide as its longest word.
+          hyphens: 'auto',
           'overflow-wrap': 'break-word',
           ...(align === 'right' ? { 'white-space': 'nowrap' } : {}),
           'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
@@ -163,16 +218,16 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
 
   #block(node: BlockUse): Op[] {
     const { settings, context } = this;
-    const { background, inner, names } = this.scope;
+    const { background, inner, names, isRoot = false } = this.scope;
     if (node.name === 'content' && inner !== undefined) {
-      return new HtmlCompiler(settings, context, { names: inner.names.above(names.depth), background, inner: inner.inner }).flow(
+      return new HtmlCompiler(settings, context, { names: inner.names.above(names.depth), background, inner: inner.inner, isRoot }).flow(
         inner.nodes,
       );
     }
     const own = context.own.get(node.name);
     if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
     const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    const scope = { names: inputsOf(own, node, names, context), background, inner: { nodes, names, inner } };
+    const scope = { names: inputsOf(own, node, names, context), background, inner: { nodes, names, inner }, isRoot };
     return new HtmlCompiler(settings, context, scope).flow(own.tree.body);
   }
 

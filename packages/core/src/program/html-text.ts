@@ -77,12 +77,10 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
         const alt = node.attribs['alt'] ?? '';
         return alt.trim() === '' ? [] : ['[', ...text(alt), ']'];
       }
-      case 'b':
-      case 'strong':
-        return ['*', ...inner(), '*'];
-      case 'i':
-      case 'em':
-        return ['_', ...inner(), '_'];
+      case 'del':
+      case 's':
+      case 'strike':
+        return ['~', ...inner(), '~'];
       case 'a': {
         const href = node.attribs['href'] ?? '';
         if (isBare(node, href)) return inner();

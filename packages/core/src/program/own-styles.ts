@@ -1,5 +1,5 @@
 import { isComment, isDirective, isTag, isText, type Document, type Element } from 'domhandler';
-import { inlineStyles, readImport, readStructure, type Elsewhere, type SheetInput } from '../css/index.js';
+import { inlineStyles, readDeclarations, readImport, readStructure, type Elsewhere, type SheetInput } from '../css/index.js';
 import { didYouMean } from '../problems/index.js';
 import { elementsOf, endOf, nodesOfTree, offsetOf, steeringHere, tagsAt, type DomFault } from './dom.js';
 import { holdsMark } from './marked.js';
@@ -126,6 +126,7 @@ export function styleDocument(
     if (at !== undefined && style !== undefined && style !== before.get(element) && !attributes.has(at))
       attributes.set(at, new Map([['style', style]]));
   }
+  if (kind === 'default') for (const element of elements) if (element.name === 'a') recolorButton(element, attributes);
   const sheets = new Map<number, string>();
   placed.forEach((sheet, i) => {
     const rest = rests[named.length + i] ?? '';
@@ -139,6 +140,33 @@ export function styleDocument(
       .filter((text) => text !== '')
       .join('\n'),
   };
+}
+
+/** What a style sheet says of a button holds for the Word engine too, whose button stands in the comment before it. */
+function recolorButton(link: Element, attributes: Map<number, Map<string, string>>): void {
+  const at = tagsAt(link)?.start.from;
+  if (at === undefined || !attributes.has(at)) return;
+  let before = link.prev;
+  while (before !== null && !(isComment(before) && before.data.includes('v:roundrect'))) before = isTag(before) ? null : before.prev;
+  const found = before === null || !isComment(before) ? undefined : conditionalOf(before.data);
+  const start = before === null ? undefined : offsetOf(before);
+  if (found === undefined || start === undefined) return;
+  const own = new Map(readDeclarations(link.attribs['style'] ?? '').map(({ property, value }) => [property, value]));
+  const background = own.get('background-color') ?? own.get('background');
+  const border = own.get('border-color') ?? /#[0-9a-f]{3,6}\b|\b[a-z]+$/i.exec(own.get('border') ?? '')?.[0];
+  for (const tag of tagsOf(found.inner).tags) {
+    if (tag.kind !== 'start') continue;
+    const set = new Map<string, string>();
+    if (tag.name === 'v:roundrect') {
+      if (background !== undefined && /^(?:#[0-9a-f]{3,6}|[a-z]+)$/i.test(background)) set.set('fillcolor', background);
+      if (border !== undefined) set.set('strokecolor', border);
+    } else if (tag.name === 'center') {
+      const style = tag.attributes.find(({ name }) => name === 'style')?.value ?? '';
+      const kept = readDeclarations(style).map(({ property, value }) => `${property}:${own.get(property) ?? value}`);
+      if (kept.join(';') !== style) set.set('style', kept.join(';'));
+    }
+    if (set.size > 0) attributes.set(start + '<!--'.length + found.from + tag.from, set);
+  }
 }
 
 function elementAt(elements: readonly Element[], at: number): Element | undefined {

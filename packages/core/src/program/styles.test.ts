@@ -115,10 +115,23 @@ p:hover::after{content:"</style><script>alert(1)</script>"}`;
   test('selectors with a child sign reach into tables', () => {
     const { render } = testFolder(
       SCHEMA,
-      { 'styles/x.css': '.block-ledger > tbody > tr > td { letter-spacing: 2px }', 'templates/t/message.md': md(LEDGER) },
+      { 'styles/x.css': '.block-ledger > tbody > tr > * { letter-spacing: 2px }', 'templates/t/message.md': md(LEDGER) },
       'styles: [styles/x.css]\n',
     );
     expect(render(DATA).html.match(/letter-spacing:2px/g)).toHaveLength(8);
+  });
+
+  test('what a style sheet says of a button holds for the Word engine too', () => {
+    const { render } = testFolder(
+      SCHEMA,
+      {
+        'styles/x.css': '.block-action { background-color: #0f766e; border-color: teal; color: #fefefe }',
+        'templates/t/message.md': md('::action "Go" to="/x"'),
+      },
+      'baseUrl: https://shop.example/\nstyles: [styles/x.css]\n',
+    );
+    const { html } = render(DATA);
+    expect(html).toMatch(/<v:roundrect [^>]*strokecolor="teal" fillcolor="#0f766e"><center style="[^"]*color:#fefefe/);
   });
 
   test('mistakes in a style sheet are reported with their place', () => {

@@ -1,4 +1,4 @@
-import { htmlDocument } from '../html/index.js';
+import { htmlDocument, INSIDE } from '../html/index.js';
 import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Expression, Flow, FrontValue } from '../notation/index.js';
 import { hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
@@ -103,6 +103,7 @@ function build(context: FolderContext, { template, locale, read, problems, singl
   const hasAssetUrl = settings.assetUrl !== undefined;
   const compile: CompileContext = {
     types,
+    locale,
     own,
     baseUrl,
     assets: project.assets,
@@ -169,7 +170,8 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
   const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
   const side = new HtmlCompiler({ theme, direction }, compile, {
     names,
-    background: { text: 'text', soft: 'soft', link: 'link', size: theme.size.text },
+    background: { text: 'text', soft: 'soft', link: 'link', size: theme.size.text, width: INSIDE },
+    isRoot: true,
   });
   const html = htmlDocument({ ...head, body: side.flow(body) });
   const text = new TextCompiler(compile, names).flow(body);

@@ -21,6 +21,8 @@ export class TextCompiler implements TextSide {
   readonly word: TextSide['word'];
   readonly value: TextSide['value'];
   readonly parts: (parts: Parts) => Op[];
+  readonly plain: TextSide['plain'];
+  readonly words: TextSide['words'];
   readonly address: TextSide['address'];
   readonly pieces: TextSide['pieces'];
   readonly numeric: TextSide['numeric'];
@@ -36,6 +38,8 @@ export class TextCompiler implements TextSide {
     this.word = common.word;
     this.value = common.value;
     this.parts = common.parts;
+    this.plain = common.plain;
+    this.words = common.words;
     this.address = common.address;
     this.pieces = common.pieces;
     this.single = context.single;
@@ -141,10 +145,10 @@ export class TextCompiler implements TextSide {
         return [running(node.text)];
       case 'insert':
         return [inserted(node.value, names, 'text')];
+      // Words in plain text stand for themselves.
       case 'strong':
-        return joined(['*', ...this.inline(node.children), '*']);
       case 'emphasis':
-        return joined(['_', ...this.inline(node.children), '_']);
+        return this.inline(node.children);
       case 'struck':
         return joined(['~', ...this.inline(node.children), '~']);
       case 'link': {

@@ -1,3 +1,4 @@
+import { boldWidth } from '../text/index.js';
 import { isColor, isLength } from '../formats/index.js';
 import { countTurn, MAX_OUTPUT, type Environment } from './environment.js';
 import { escapeHtml, escapeLine, escapeText, htmlLines, textLines } from './escape.js';
@@ -33,6 +34,9 @@ export function compileOps(ops: readonly Op[]): Run<string> {
     return out;
   };
 }
+
+/** Bounds of a button, and the room beside its words, in CSS pixels. */
+const [NARROWEST, WIDEST, BESIDE] = [120, 520, 52];
 
 function compileOp(op: Exclude<Op, string>): Run<string> {
   switch (op.op) {
@@ -70,6 +74,10 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
     case 'shape': {
       const body = compileOps(op.body);
       return op.shape === 'upper' ? (env) => body(env).toLocaleUpperCase(env.context.locale) : (env) => [...body(env)].join(' ');
+    }
+    case 'width': {
+      const body = compileOps(op.body);
+      return (env) => String(Math.min(WIDEST, Math.max(NARROWEST, Math.ceil(boldWidth(body(env), op.size)) + BESIDE)));
     }
     case 'each':
     case 'if':

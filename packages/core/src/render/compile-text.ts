@@ -8,7 +8,8 @@ import type { Run } from './values.js';
 type Block = string[];
 type TextRun = (env: Environment, width: number) => Block[];
 
-const RULES = ['=', '-'];
+/** What stands under a heading, by its depth; all deeper ones have the last. */
+const RULES = ['=', '-', '.'];
 
 /** Marks a line that was broken at a space for its length only; a noncharacter, which no source and no value holds. */
 export const SOFT_BREAK = '\uFDEF';
@@ -58,7 +59,7 @@ function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
       const body = compileOps(op.body);
       return (env, width) => {
         const lines = wrap(body(env).trim(), width);
-        const rule = RULES[op.depth - 1];
+        const rule = RULES[Math.min(op.depth, RULES.length) - 1];
         if (lines.join('') === '') return [];
         return [rule === undefined ? lines : [...lines, rule.repeat(Math.min(width, Math.max(...lines.map(displayWidth))))]];
       };

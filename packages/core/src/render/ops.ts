@@ -83,6 +83,8 @@ export type Op =
   | { readonly op: 'note'; readonly address: Address }
   /** The operations' result in another shape, for the text part (a heading in capitals, letters set apart). */
   | { readonly op: 'shape'; readonly shape: 'upper' | 'spaced'; readonly body: readonly Op[] }
+  /** The width of a button for its words, in CSS pixels; `size` is that of its letters. */
+  | { readonly op: 'width'; readonly size: number; readonly body: readonly Op[] }
   | IfOp<Op>
   | EachOp<Op>;
 
