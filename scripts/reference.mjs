@@ -31,12 +31,15 @@ const formats = table(
   ]),
 );
 const css = table(
-  ['property', 'value', 'ignored by', 'seen there instead'],
+  ['property', 'value', 'on', 'ignored by', 'seen there instead', 'what to do', 'looked at'],
   CSS_FEATURES.map((one) => [
     one.property === undefined ? 'any' : `\`${one.property.source}\``,
     one.value ? `\`${one.value.source}\`` : 'any',
-    one.ignoredBy.map((family) => FAMILY_WORDS[family]).join('; '),
+    one.element ? `\`${one.element.source}\`` : 'any',
+    one.families.map((family) => FAMILY_WORDS[family]).join('; '),
     one.instead,
+    one.note ?? '',
+    one.seen,
   ]),
 );
 const causes = table(

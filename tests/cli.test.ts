@@ -52,14 +52,14 @@ describe('check', () => {
     writeFileSync(file, readFileSync(file, 'utf8').replace('booking.total | money', 'booking.totl | mony'));
     const { code, out } = await verbalis(['check', copy]);
     expect(code).toBe(1);
-    expect(out).toContain('templates/booking-confirmed/message.md:22:24  error unknown-field');
-    expect(out).toContain('> 22 | = Total | | {{ booking.totl | mony booking.currency }}');
+    expect(out).toContain('templates/booking-confirmed/message.md:23:24  error unknown-field');
+    expect(out).toContain('> 23 | = Total | | {{ booking.totl | mony booking.currency }}');
     expect(out).toContain('Did you mean "total"?');
     expect(out).toContain('Did you mean "money"?');
     const machine = await verbalis(['check', copy, '--json']);
     expect(JSON.parse(machine.out).problems.find((problem: { code: string }) => problem.code === 'unknown-field')).toEqual({
       file: 'templates/booking-confirmed/message.md',
-      line: 22,
+      line: 23,
       column: 24,
       code: 'unknown-field',
       severity: 'error',
@@ -67,6 +67,38 @@ describe('check', () => {
       hint: 'Did you mean "total"?',
     });
     expect((await verbalis(['render', copy, 'booking-confirmed'])).code).toBe(1);
+  });
+  test('warnings fail where they are to; each format has place, code and words', async () => {
+    const copy = join(folder.path, 'warned');
+    cpSync(DEMO_FOLDER, copy, { recursive: true });
+    const file = join(copy, 'templates/sign-in-code/data.schema.json');
+    const schema = JSON.parse(readFileSync(file, 'utf8')) as { properties: Record<string, unknown> };
+    schema.properties['unread'] = { type: 'string' };
+    writeFileSync(file, JSON.stringify(schema, null, 2));
+    expect((await verbalis(['check', copy])).code).toBe(0);
+    expect(await verbalis(['check', copy, '--strict'])).toMatchObject({ code: 1, out: expect.stringContaining('warning unused-field') });
+    const sarif = JSON.parse((await verbalis(['check', copy, '--format', 'sarif'])).out) as {
+      version: string;
+      runs: { results: { ruleId: string; level: string; locations: { physicalLocation: { artifactLocation: { uri: string } } }[] }[] }[];
+    };
+    expect(sarif.version).toBe('2.1.0');
+    const unread = sarif.runs[0]!.results.find(({ ruleId }) => ruleId === 'unused-field');
+    expect(unread).toMatchObject({ level: 'warning' });
+    expect(unread?.locations[0]?.physicalLocation.artifactLocation.uri).toMatch(/warned\/templates\/sign-in-code\/data\.schema\.json$/);
+    expect((await verbalis(['check', copy, '--format', 'github'])).out).toMatch(
+      /^::warning file=[^,]*warned\/templates\/sign-in-code\/data\.schema\.json,line=\d+,col=\d+,title=unused-field::Nothing in .* uses "unread"\.$/m,
+    );
+    const settings = join(copy, 'mail.yaml');
+    writeFileSync(settings, `${readFileSync(settings, 'utf8')}silence:\n  unused-field: "The app sends it already."\n`);
+    expect(await verbalis(['check', copy, '--strict'])).toMatchObject({ code: 0, out: expect.stringMatching(/\d+ silenced/) });
+  });
+  test('links are asked for when that is wanted', async () => {
+    const copy = join(folder.path, 'linked');
+    expect((await verbalis(['init', copy])).code).toBe(0);
+    expect((await verbalis(['check', copy])).out).not.toContain('link-dead');
+    expect((await verbalis(['check', copy, '--links'])).out).toMatch(
+      /warning link-dead\s+https?:\S+ (?:cannot be reached|gives no answer|answers)/,
+    );
   });
   test('no folder: 2', async () => {
     expect(await verbalis(['check', '/nowhere'])).toMatchObject({ code: 2, err: expect.stringContaining('cannot be read') });
@@ -84,8 +116,8 @@ describe('render', () => {
   });
   test('data from a file or standard input; the whole mail; JSON', async () => {
     const data = JSON.stringify(booking('x@y.example').data);
-    expect((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--data', '-', '--part', 'text'], { input: data })).out).toContain(
-      'Adult  2  €48.00',
+    expect((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--data', '-', '--part', 'text'], { input: data })).out).toMatch(
+      /Adult +2 +€48\.00/,
     );
     expect((await verbalis(['render', DEMO_FOLDER, 'booking-confirmed', '--part', 'eml'])).out).toContain(
       'Content-Type: multipart/alternative',
@@ -264,7 +296,7 @@ describe('serve', () => {
       config(`listen: { port: 0 }\nreturns: { port: 0 }\nspaces:\n  dock: { mode: capture, mailFolder: ${folder.path}/broken }\n`),
     ]);
     expect(code).toBe(2);
-    expect(err).toContain('message.md:22:24  error unknown-field');
+    expect(err).toContain('message.md:23:24  error unknown-field');
   });
   test.each(['SIGINT', 'SIGTERM'] as const)('ends cleanly on %s', async (signal) => {
     const child = spawn(

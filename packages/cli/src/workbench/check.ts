@@ -1,40 +1,52 @@
 import { linkFolder } from '@verbalis/core/folder';
-import { adviseFolder } from '@verbalis/core/check';
+import { adviseFolder, withoutSilenced } from '@verbalis/core/check';
 import { codeFrame, inReadingOrder, type Problem } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
+import { asGithub, asJson, asSarif, type Format } from './check-formats.js';
 import { deadLinks } from './links.js';
 
-export async function check(folder: string, options: { json?: boolean; links?: boolean }, output: Output): Promise<ExitCode> {
+export interface CheckOptions {
+  readonly json?: boolean;
+  readonly format?: Format;
+  readonly links?: boolean;
+  readonly strict?: boolean;
+}
+
+export async function check(folder: string, options: CheckOptions, output: Output): Promise<ExitCode> {
   const project = linkFolder(await readMailFolder(folder));
   const compiled = compileFolder(project);
   const now = Date.now();
   const dead = options.links === true ? await deadLinks(project, compiled, now) : [];
-  const problems = inReadingOrder([...compiled.problems, ...adviseFolder(project, compiled, now), ...dead]);
+  const all = inReadingOrder([...compiled.problems, ...adviseFolder(project, compiled, now), ...dead]);
+  const { problems, silenced } = withoutSilenced(all, project, compiled.templates.values());
   const errors = problems.filter((problem) => problem.severity === 'error').length;
-  if (options.json === true) {
-    const flat = problems.map(({ place, code, severity, message, hint }) => ({
-      file: place.file,
-      line: place.line,
-      column: place.column,
-      code,
-      severity,
-      message,
-      hint,
-    }));
-    output.out(JSON.stringify({ templates: project.templates.size, problems: flat }, null, 2));
-    return errors > 0 ? 1 : 0;
+  const warnings = problems.filter((problem) => problem.severity === 'warning').length;
+  const isBad = errors > 0 || (options.strict === true && warnings > 0);
+  const code: ExitCode = isBad ? 1 : 0;
+  switch (options.json === true ? 'json' : (options.format ?? 'text')) {
+    case 'json':
+      output.out(asJson(project.templates.size, problems));
+      return code;
+    case 'sarif':
+      output.out(asSarif(folder, problems));
+      return code;
+    case 'github':
+      if (problems.length > 0) output.out(asGithub(folder, problems));
+      return code;
+    case 'text':
+      break;
   }
   for (const problem of problems) output.out(`${problemText(problem, project.texts.get(problem.place.file), output)}\n`);
   const { color } = output;
   const count = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
-  const warnings = problems.filter((problem) => problem.severity === 'warning').length;
   const counts = [count(errors, 'error'), count(warnings, 'warning'), count(problems.length - errors - warnings, 'suggestion')];
+  const rest = silenced === 0 ? '' : `, ${silenced} silenced`;
   const templates = count(project.templates.size, 'template');
-  if (problems.length === 0) output.out(`${color.green('✓')} ${templates}, nothing to say`);
-  else output.out(`${errors > 0 ? color.red('✗') : color.green('✓')} ${templates}: ${counts.join(', ')}`);
-  return errors > 0 ? 1 : 0;
+  if (problems.length === 0) output.out(`${color.green('✓')} ${templates}, nothing to say${rest}`);
+  else output.out(`${isBad ? color.red('✗') : color.green('✓')} ${templates}: ${counts.join(', ')}${rest}`);
+  return code;
 }
 
 /** A problem as a terminal shows it: place, sentence, frame, hint. */

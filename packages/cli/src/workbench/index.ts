@@ -5,6 +5,7 @@ import { UsageError, type ExitCode, type Output } from '../output.js';
 import { init, initConfiguration } from './init.js';
 import { types } from './types.js';
 import { check } from './check.js';
+import { FORMATS } from './check-formats.js';
 import { render } from './render.js';
 import { preview, type PreviewOptions } from './preview.js';
 
@@ -42,8 +43,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .command('check [mailfolder]')
       .description('write: find what is wrong in a mail folder, or in a configuration')
       .option('--config <file>', 'a configuration of the service, with its profiles and what was recorded beside them')
-      .option('--json', 'for machines'),
-    'verbalis check demo/mail',
+      .option('--links', 'ask for every link and picture of every sample, over the network')
+      .option('--strict', 'warnings fail too')
+      .addOption(new Option('--format <format>', 'how it is written').choices(FORMATS).default('text'))
+      .option('--json', 'the same as --format json'),
+    'verbalis check demo/mail --strict',
   ).action((folder: string | undefined, options: Parameters<typeof check>[1] & { config?: string }) =>
     run((output) => {
       const { config } = options;

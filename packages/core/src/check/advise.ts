@@ -4,9 +4,11 @@ import { Fault, inReadingOrder, problem, SourceText, suggestion, warning, type P
 import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
 import { prepare, type Rendering } from '../render/index.js';
 import { contrast, LEAST_CONTRAST } from './contrast.js';
-import { lookAt, type Finding } from './document.js';
+import { adviseSheets } from './sheets.js';
+import { lookAt } from './document.js';
+import type { Finding } from './look.js';
 import { compareParts } from './parts.js';
-import { FILTER_WORDS, shouts } from './words.js';
+import { NO_REPLY, FILTER_WORDS, shouts } from './words.js';
 
 /** Bytes of HTML after which some webmail cuts an email off. */
 export const CLIP_LIMIT = 102_400;
@@ -19,7 +21,7 @@ const SUBJECT_OCTETS = 78;
  * @param now milliseconds since the epoch, for `relative`
  */
 export function adviseFolder(project: MailProject, compiled: CompiledFolder, now: number): Problem[] {
-  const out: Problem[] = [...adviseTheme(project)];
+  const out: Problem[] = [...adviseTheme(project), ...adviseSheets(project)];
   for (const [name, template] of compiled.templates) {
     const files = project.templates.get(name);
     if (files !== undefined) out.push(...adviseTemplate(project, files, template, now));
@@ -43,6 +45,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         'Put data into samples/typical.json: it is what this check and the preview look at.',
       ),
     );
+  out.push(...senderAdvice(project, template, source));
   const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
   const reported = new Set<string>();
   const add = (fault: Problem): void => {
@@ -73,11 +76,10 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
       for (const partProblem of partProblems(files, template, { locale, rendering, sample, now, source })) add(partProblem);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
-      const ownStyles = main.kind === 'html' || project.settings.styles.length > 0;
       const findings = lookAt({
         html: rendering.html,
         text: rendering.text,
-        ownStyles,
+        ownMarkup: main.kind === 'html',
         optional: purpose === 'optional',
         asset: (address) => assetAt(project, address),
       });
@@ -85,6 +87,22 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     }
   }
   return out;
+}
+
+/** A sender whose answers nobody reads. */
+function senderAdvice({ settings, texts }: MailProject, template: CompiledTemplate, source: SourceText): Problem[] {
+  const from = template.sender ?? settings.sender ?? '';
+  const address = from.slice(from.lastIndexOf('<') + 1).trim();
+  if (template.replyTo !== undefined || !NO_REPLY.test(address)) return [];
+  const place = template.sender === undefined ? new SourceText('mail.yaml', texts.get('mail.yaml') ?? '').place(0, 0) : source.place(0, 0);
+  return [
+    suggestion(
+      'sender-noreply',
+      place,
+      `Nobody reads answers to ${from}.`,
+      'People answer, and filters count it as a good sign. Name a mailbox that is read, or set replyTo.',
+    ),
+  ];
 }
 
 /** What one part says and the other does not: who reads either of them learns the same. */

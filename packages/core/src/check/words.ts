@@ -19,7 +19,7 @@ export const EMPTY_LINK_WORDS = new Set([
 export const FILTER_WORDS: readonly { readonly pattern: RegExp; readonly says: string }[] = [
   { pattern: /[!?][!?]/, says: 'several exclamation or question marks in a row' },
   {
-    pattern: /\b(?:free|winner|urgent|act now|limited time|guaranteed|risk.free|cash|100%)\b/i,
+    pattern: /\b(?:free|winner|urgent|act now|limited time|guaranteed|risk.free|cash)\b|\b100% (?:free|guaranteed|off|risk|satisf)/i,
     says: 'a word that filters count against an email',
   },
   { pattern: /^(?:re|fwd?):/i, says: 'the mark of an answer, on an email that is none' },
@@ -33,4 +33,14 @@ export function shouts(text: string): boolean {
   return letters.length >= 12 && letters === letters.toUpperCase();
 }
 
-export const UNSUBSCRIBE = /unsubscribe|opt-?out|\bstop\b|desabonn|désabonn|abmeld|abbestell|إلغاء الاشتراك|配信停止/i;
+/** Words of a link that ends a subscription. "Stop" alone says it, or with what is stopped: a bus stop is none. */
+export const UNSUBSCRIBE =
+  /unsubscribe|opt-?out|^stop$|\bstop (?:it|this|these|them|receiving|getting|sending|all|the|e-?mails?|mails?|news)\b|desabonn|désabonn|abmeld|abbestell|إلغاء الاشتراك|配信停止/i;
+
+/** Hosts that forward to others under names that say nothing. */
+export const SHORTENERS: ReadonlySet<string> = new Set(
+  'bit.ly tinyurl.com t.co goo.gl ow.ly is.gd buff.ly rebrand.ly cutt.ly tiny.cc rb.gy shorturl.at lnkd.in t.ly v.gd s.id'.split(' '),
+);
+
+/** A mailbox that nobody reads. */
+export const NO_REPLY = /^(?:do-?)?no-?t?-?reply\b|^donotreply|^ne-?pas-?repondre|^keine-?antwort|^nicht-?antworten/i;

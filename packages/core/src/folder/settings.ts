@@ -69,11 +69,13 @@ export const MailSettings = z.strictObject({
     .optional(),
   styles: z.array(z.string()).default([]),
   topics: z.record(z.string(), Topic).default({}),
+  /** Warnings and suggestions that `check` leaves out, by code, each with the reason. */
+  silence: z.record(z.string(), z.string().min(1)).default({}),
 });
 export type MailSettings = z.infer<typeof MailSettings>;
 
 /** What a folder is whose settings cannot be read. */
-export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone: 'UTC', styles: [], topics: {} };
+export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone: 'UTC', styles: [], topics: {}, silence: {} };
 
 /** How often a YAML document may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;

@@ -4,7 +4,19 @@ import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
 /** The keys a source may have before its body. */
-const FRONT_KEYS = ['subject', 'preview', 'topic', 'layout', 'title', 'sender', 'replyTo', 'styles', 'summary', 'inputs'] as const;
+const FRONT_KEYS = [
+  'subject',
+  'preview',
+  'topic',
+  'layout',
+  'title',
+  'sender',
+  'replyTo',
+  'styles',
+  'summary',
+  'inputs',
+  'silence',
+] as const;
 
 /** How often YAML may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;
@@ -23,25 +35,32 @@ class ScalarSource extends SourceText {
   }
 }
 
+/** What stands between the two lines at the top. */
+export interface Front {
+  readonly front: Map<string, FrontValue>;
+  readonly inputs: unknown;
+  /** Codes that `check` leaves out, with the reason of each. */
+  readonly silence: ReadonlyMap<string, string>;
+  readonly bodyFrom: number;
+}
+
 /**
  * Reads the YAML between the two `---` lines at the top of a source.
  * @returns the values by key, and the offset at which the body starts.
  */
-export function parseFrontMatter(
-  source: SourceText,
-  problems: Problem[],
-): { front: Map<string, FrontValue>; inputs: unknown; bodyFrom: number } {
+export function parseFrontMatter(source: SourceText, problems: Problem[]): Front {
   const front = new Map<string, FrontValue>();
+  const silence = new Map<string, string>();
   const { text } = source;
   const opening = /^---[ \t]*\r?\n/.exec(text);
-  if (opening === null) return { front, inputs: undefined, bodyFrom: 0 };
+  if (opening === null) return { front, inputs: undefined, silence, bodyFrom: 0 };
   let inputs: unknown;
   const from = opening[0].length;
   const closing = /^---[ \t]*(?:\r?\n|$)/m;
   const found = closing.exec(text.slice(from));
   if (found === null) {
     problems.push(problem('front-matter-open', source.place(0, 3), 'The front matter is not closed.', 'End it with a line "---".'));
-    return { front, inputs, bodyFrom: from };
+    return { front, inputs, silence, bodyFrom: from };
   }
   const yaml = text.slice(from, from + found.index);
   const document = parseDocument(yaml, { lineCounter: new LineCounter(), prettyErrors: false });
@@ -65,13 +84,11 @@ export function parseFrontMatter(
         continue;
       }
       if (name === 'inputs') {
-        try {
-          inputs = (document.toJS({ maxAliasCount: MAX_ALIASES }) as Record<string, unknown>)['inputs'];
-        } catch (error) {
-          problems.push(
-            problem('yaml', keyPlace, `The front matter is not valid YAML: ${error instanceof Error ? error.message : String(error)}`),
-          );
-        }
+        inputs = inputsOf(document, keyPlace, problems);
+        continue;
+      }
+      if (name === 'silence') {
+        if (!readSilence(value, silence)) problems.push(silenceFault(keyPlace));
         continue;
       }
       if (!isScalar(value) || value.value === null || typeof value.value === 'object') {
@@ -84,7 +101,35 @@ export function parseFrontMatter(
   } else if (document.errors.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
   }
-  return { front, inputs, bodyFrom: from + found.index + found[0].length };
+  return { front, inputs, silence, bodyFrom: from + found.index + found[0].length };
+}
+
+function inputsOf(document: ReturnType<typeof parseDocument>, place: Place, problems: Problem[]): unknown {
+  try {
+    return (document.toJS({ maxAliasCount: MAX_ALIASES }) as Record<string, unknown>)['inputs'];
+  } catch (error) {
+    problems.push(problem('yaml', place, `The front matter is not valid YAML: ${error instanceof Error ? error.message : String(error)}`));
+    return undefined;
+  }
+}
+
+function silenceFault(place: Place): Problem {
+  return problem(
+    'front-value',
+    place,
+    '"silence" names codes with the reason of each.',
+    'Write silence: { subject-long: "The name of the line has to be in it." }.',
+  );
+}
+
+/** @returns whether every code has its reason */
+function readSilence(value: unknown, into: Map<string, string>): boolean {
+  if (!isMap(value)) return false;
+  return value.items.every(({ key, value: reason }) => {
+    if (!isScalar(key) || !isScalar(reason) || typeof reason.value !== 'string' || reason.value.trim() === '') return false;
+    into.set(String(key.value), reason.value);
+    return true;
+  });
 }
 
 function readScalar(

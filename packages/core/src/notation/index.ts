@@ -1,5 +1,6 @@
 export type { BinaryOperator, Expression, Insertion } from './expression.js';
-export { MAX_NESTING, MAX_SOURCE_BYTES, parseSource, parseVerbatim, type BlockModes } from './parse.js';
+export { MAX_SOURCE_BYTES } from './open.js';
+export { MAX_NESTING, parseSource, parseVerbatim, type BlockModes } from './parse.js';
 export { MAX_EXPRESSION_DEPTH, parseExpression } from './parse-expression.js';
 export { parseParts } from './parts.js';
 export type {

@@ -1,18 +1,14 @@
-import { didYouMean, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
+import { didYouMean, problem, type Place, type Problem, type SourceText } from '../problems/index.js';
 import { parseArguments } from './arguments.js';
 import type { Expression } from './expression.js';
-import { parseFrontMatter } from './front-matter.js';
-import { NONCHARACTER } from './hidden.js';
 import { Prose, type Region } from './markdown.js';
+import { open } from './open.js';
 import { parseExpression } from './parse-expression.js';
 import { readFacts, readRows } from './rows.js';
 import { joinLists, oneList } from './lists.js';
 import type { Branches, ContentMode, Flow, Loop, SourceTree, Verbatim, VerbatimTree } from './tree.js';
 
 /** Bounds of a source (4-template-notation, Bounds). */
-// An opening mark is looked through as far as the next of its kind, so that many that are never closed cost no more than their length.
-const FOREIGN = /(?<!\\)(?:\{%(?:(?!\{%)[^\n])*?%\}|<%(?:(?!<%)[^\n])*?%>|\$\{[A-Za-z_][^}$\n]*\}|\[\[[A-Za-z_][\w.]*\]\])/g;
-export const MAX_SOURCE_BYTES = 256 * 1024;
 export const MAX_NESTING = 32;
 
 /** What each known block may contain. */
@@ -44,58 +40,25 @@ const DIRECTIVE = /^([ \t]*)(:::?)([A-Za-z][A-Za-z0-9-]*)?(?=[ \t]|$)(.*)$/;
 const VERBATIM_DIRECTIVES = new Set(['if', 'else', 'else-if', 'each', '']);
 const FENCE = /^ {0,3}(`{3,}|~{3,})/;
 
-interface Opened {
-  readonly source: SourceText;
-  readonly problems: Problem[];
-  readonly front: SourceTree['front'];
-  readonly inputs: unknown;
-  readonly bodyFrom: number;
-  /** Past a bound: nothing of the body is read. */
-  readonly refused: boolean;
-}
-
-function open(file: string, text: string): Opened {
-  const problems: Problem[] = [];
-  const source = new SourceText(file, text);
-  if (new TextEncoder().encode(text).length > MAX_SOURCE_BYTES) {
-    problems.push(
-      problem('source-size', source.place(0), `This source is larger than ${MAX_SOURCE_BYTES / 1024} KiB.`, 'Split it into blocks.'),
-    );
-  }
-  const odd = NONCHARACTER.exec(text);
-  if (odd !== null)
-    problems.push(
-      problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
-    );
-  if (problems.length > 0) return { source, problems, front: new Map(), inputs: undefined, bodyFrom: text.length, refused: true };
-  // Placeholders of other notations are plain text in this one, and readers would see them.
-  for (const found of text.matchAll(FOREIGN))
-    problems.push(
-      warning(
-        'foreign-braces',
-        source.place(found.index, found[0].length),
-        'This has no meaning here and is shown as it stands.',
-        'Values: {{ name }}. Conditions: {{ if TEST }} … {{ end }}. Loops: ":::each NAME in LIST" … ":::".',
-      ),
-    );
-  return { source, problems, ...parseFrontMatter(source, problems), refused: false };
-}
-
 /**
  * Reads a template source, a layout or a block's source into a tree.
  * Never throws: what is wrong is in `problems`, and the tree holds what could be read.
  */
 export function parseSource(file: string, text: string, blocks: BlockModes): { tree: SourceTree; problems: Problem[]; source: SourceText } {
-  const { source, problems, front, inputs, bodyFrom, refused } = open(file, text);
+  const { source, problems, front, inputs, silence, bodyFrom, refused } = open(file, text);
   const body = refused ? [] : new Directives(source, blocks, problems).read(bodyFrom);
-  return { tree: { file, front, inputs, body }, problems, source };
+  return { tree: { file, front, inputs, silence, body }, problems, source };
 }
 
-/** Reads a source that is taken as it stands (message.html, message.txt): only `if` and `each` lines have a meaning. */
-export function parseVerbatim(file: string, text: string): { tree: VerbatimTree; problems: Problem[]; source: SourceText } {
-  const { source, problems, front, bodyFrom, refused } = open(file, text);
-  const body = refused ? [] : new Directives(source, new Map(), problems).readVerbatim(bodyFrom);
-  return { tree: { file, front, body }, problems, source };
+/** Reads a source that is taken as it stands (message.html, message.txt): only `if` and `each` lines have a meaning. @param blocks names that would mean a block elsewhere */
+export function parseVerbatim(
+  file: string,
+  text: string,
+  blocks: BlockModes = new Map(),
+): { tree: VerbatimTree; problems: Problem[]; source: SourceText } {
+  const { source, problems, front, silence, bodyFrom, refused } = open(file, text);
+  const body = refused ? [] : new Directives(source, blocks, problems).readVerbatim(bodyFrom);
+  return { tree: { file, front, silence, body }, problems, source };
 }
 
 class Directives {
@@ -123,6 +86,19 @@ class Directives {
     ]);
   }
 
+  /** A block where the source is taken as it stands: it would be shown as text. */
+  #refuseBlock(line: { readonly text: string; readonly offset: number }, name: string): void {
+    if (!this.blocks.has(name)) return;
+    this.problems.push(
+      problem(
+        'block-verbatim',
+        this.source.place(line.offset, line.text.length),
+        `"${name}" is a block of Markdown sources; here it would be shown as text.`,
+        'In message.html and message.txt only ":::if" and ":::each" have a meaning. Write it as markup, or the mail as message.md.',
+      ),
+    );
+  }
+
   #scan(from: number, mode: ContentMode): readonly Child[] {
     const root = this.#frame('', { mode, place: this.source.place(from, 0), line: undefined });
     root.indent = 0;
@@ -134,6 +110,7 @@ class Directives {
       const verbatim = frame.mode === 'verbatim';
       const directive = fence === '' || verbatim ? DIRECTIVE.exec(line.text) : null;
       if (verbatim && (directive === null || !VERBATIM_DIRECTIVES.has(directive[3] ?? '') || directive[2] !== ':::')) {
+        if (directive !== null) this.#refuseBlock(line, directive[3] ?? '');
         frame.run.push(line);
         continue;
       }

@@ -127,6 +127,8 @@ export interface FrontValue {
 export interface VerbatimTree {
   readonly file: string;
   readonly front: ReadonlyMap<string, FrontValue>;
+  /** Codes that `check` leaves out, with the reason of each. */
+  readonly silence: ReadonlyMap<string, string>;
   readonly body: readonly Verbatim[];
 }
 
@@ -134,6 +136,8 @@ export interface VerbatimTree {
 export interface SourceTree {
   readonly file: string;
   readonly front: ReadonlyMap<string, FrontValue>;
+  /** Codes that `check` leaves out, with the reason of each. */
+  readonly silence: ReadonlyMap<string, string>;
   /** Inputs of a block of one's own, from its front matter: JSON Schema of each. */
   readonly inputs: unknown;
   readonly body: readonly Flow[];

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { adviseTemplate, adviseTheme, CLIP_LIMIT } from '../check/index.js';
+import { adviseTemplate, adviseTheme, CLIP_LIMIT, isSilenced } from '../check/index.js';
 import { linkFolder, type MailFiles, type MailProject } from '../folder/index.js';
 import { linksOf, type ShownLink } from '../inspect/index.js';
 import { isFault, mailBytes, parseMailbox, writeMail } from '../mime/index.js';
@@ -124,7 +124,9 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
       locales,
       untranslated: locales.length === 0 ? [] : [...folderLocales].filter((tag) => !has.has(tag)),
       samples: template?.samples.map((sample) => sample.name) ?? [],
-      problems: inReadingOrder([...ofTemplate(name, project.problems), ...(compiled?.problems ?? []), ...advice]),
+      problems: inReadingOrder([...ofTemplate(name, project.problems), ...(compiled?.problems ?? []), ...advice]).filter(
+        (found) => !isSilenced(found, project, compiled?.silence),
+      ),
       fingerprint: fingerprint(name),
     };
     states.set(name, state);

@@ -16,9 +16,9 @@ export function readSource(
   }: { readonly template: TemplateFiles; readonly tag: string; readonly file: TemplateSource; readonly problems: Problem[] },
 ): ReadSource {
   const markdown = file.kind === 'md' ? parseSource(file.file, file.text, context.modes) : undefined;
-  const html = file.kind === 'html' ? parseVerbatim(file.file, file.text) : undefined;
+  const html = file.kind === 'html' ? parseVerbatim(file.file, file.text, context.modes) : undefined;
   const handText: SourceFile | undefined = template.texts.get(tag);
-  const text = handText === undefined ? undefined : parseVerbatim(handText.file, handText.text);
+  const text = handText === undefined ? undefined : parseVerbatim(handText.file, handText.text, context.modes);
   const parsed = (markdown ?? html) as { problems: Problem[]; source: SourceText; tree: { front: ReadonlyMap<string, FrontValue> } };
   problems.push(...parsed.problems, ...(text?.problems ?? []));
   const { front } = parsed.tree;

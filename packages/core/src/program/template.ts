@@ -29,6 +29,8 @@ export interface CompiledTemplate {
   readonly programs: ReadonlyMap<string, Program>;
   /** The same without what stands in one part only, so that its parts can be compared; left out where there is nothing of that kind. */
   readonly compared?: ReadonlyMap<string, Program>;
+  /** Codes that `check` leaves out, with the reason of each. */
+  readonly silence?: ReadonlyMap<string, string>;
   /** Classes of its HTML, as far as style sheets were laid over it. */
   readonly classes?: ReadonlySet<string>;
   readonly problems: readonly Problem[];
@@ -58,6 +60,7 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
     }
   }
   const failed = hasErrors(problems);
+  const silence = (main.tree ?? main.html)?.silence;
   return {
     name: template.name,
     topic: written(main.front.get('topic')),
@@ -66,6 +69,7 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
     programs: failed ? new Map() : programs,
     ...(compared.size === 0 || failed ? {} : { compared }),
     ...(classes.size === 0 ? {} : { classes }),
+    ...(silence === undefined || silence.size === 0 ? {} : { silence }),
     problems: inReadingOrder(problems),
   };
 }

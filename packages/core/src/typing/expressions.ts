@@ -113,6 +113,22 @@ export class ExpressionTyper {
     else if (expression.at.kind === 'literal' && typeof expression.at.value === 'string') this.#field(of, expression.at.value);
   }
 
+  /** Marks all fields of a value as used, at any depth: it is given away as a whole. */
+  useWhole(type: Type, steps = 16): void {
+    if (steps === 0) return;
+    for (const member of type.members) {
+      if (member.kind === 'list') this.useWhole(member.of(), steps - 1);
+      if (member.kind !== 'record') continue;
+      for (const name of member.names) {
+        const field = member.field(name);
+        if (field === undefined) continue;
+        const isNew = field.pointers.some((pointer) => !this.usedFields.has(pointer));
+        for (const pointer of field.pointers) this.usedFields.add(pointer);
+        if (isNew) this.useWhole(field.type, steps - 1);
+      }
+    }
+  }
+
   /** The type of a field of records, whichever of them it is; undefined where none of them has it. */
   #field(of: Type | undefined, name: string): Type | undefined {
     const records = (of?.members ?? []).filter((member): member is RecordMember => member.kind === 'record');

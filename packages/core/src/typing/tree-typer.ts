@@ -311,6 +311,8 @@ class TreeTyper {
     const value = arg.parts.length === 1 && only !== undefined && typeof only !== 'string' ? only : undefined;
     if (value === undefined) this.parts(arg.parts, scope);
     const given = value === undefined ? undefined : this.expressions.type(value, scope);
+    // What the block takes of a record is its own affair.
+    if (given !== undefined) this.expressions.useWhole(given);
     this.problems.push(...inputFaults({ block, wanted, arg, value, given }));
   }
 }
