@@ -1,46 +1,21 @@
 import { spawnSync } from 'node:child_process';
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { parse } from 'parse5';
 import ts from 'typescript';
 import { contrast } from '@verbalis/core/check';
-import { linkFolder } from '@verbalis/core/folder';
-import { compileFolder } from '@verbalis/core/program';
-import { prepare, type Program } from '@verbalis/core/render';
+import { prepare } from '@verbalis/core/render';
 import { displayWidth } from '@verbalis/core/text';
 import { browserTest, launch } from './support/browser.js';
+import { demoSamples } from './support/samples.js';
 import { DEMO_FOLDER, ROOT, temporaryFolder } from './support/service.js';
 import { Fault } from '@verbalis/core/problems';
 
 // Every sample of every demo template, in every language that it has.
 const NOW = Date.parse('2026-12-03T09:00:00Z');
-const files = new Map<string, Buffer>();
-for (const entry of readdirSync(DEMO_FOLDER, { recursive: true, withFileTypes: true })) {
-  if (entry.isFile())
-    files.set(join(entry.parentPath, entry.name).slice(DEMO_FOLDER.length + 1), readFileSync(join(entry.parentPath, entry.name)));
-}
-const project = linkFolder(files);
-const compiled = compileFolder(project);
-interface Mail {
-  name: string;
-  template: string;
-  locale: string;
-  program: Program;
-  data: unknown;
-}
-const emails: Mail[] = [...compiled.templates].flatMap(([template, { programs }]) =>
-  [...programs].flatMap(([locale, program]) =>
-    (project.templates.get(template)?.samples ?? []).map((sample): Mail => ({
-      name: `${template} ${sample.name} ${locale}`,
-      template,
-      locale,
-      program,
-      data: sample.data,
-    })),
-  ),
-);
+const { project, compiled, emails } = demoSamples();
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 const folder = temporaryFolder();
 afterAll(folder.remove);
