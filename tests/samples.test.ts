@@ -5,7 +5,7 @@ import { afterAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { parse } from 'parse5';
 import ts from 'typescript';
-import { contrast } from '@verbalis/core/check';
+import { compareParts, contrast } from '@verbalis/core/check';
 import { prepare } from '@verbalis/core/render';
 import { displayWidth } from '@verbalis/core/text';
 import { browserTest, launch } from './support/browser.js';
@@ -52,6 +52,18 @@ test.each(emails.map((mail) => [mail.name, mail] as const))(
     expect(text).not.toMatch(/<\/?(?:p|td|table|div|span)\b|mso|\{\{ say|&(?:amp|lt|nbsp);/);
     expect(subject).not.toBe('');
     expect(preview).not.toBe('');
+  },
+);
+
+test.each(emails.filter(({ template }) => template !== 'pier-bulletin').map((mail) => [mail.name, mail] as const))(
+  '%s: what blocks made is read as any other HTML is',
+  (_name, { program, data }) => {
+    const { html, text } = prepare(program)({ data, now: NOW });
+    expect(compareParts(html, text, { isMade: true })).toEqual([]);
+    // Also where the parts differ: every other line of the text is missing.
+    const less = text.replace(/^.*\n(.*)$/gm, '$1');
+    expect(compareParts(html, less, { isMade: true })).toEqual(compareParts(html, less));
+    expect(compareParts(html, less).length).toBeGreaterThan(0);
   },
 );
 

@@ -26,8 +26,8 @@ export interface Side {
   readonly parts: (parts: Parts) => Op[];
   /** The same as plain text on one line, to be measured. */
   readonly plain: (parts: Parts) => Op[];
-  /** What blocks say themselves, in the language of the mail. */
-  readonly words: BlockWords;
+  /** A word that blocks say themselves, in the language of the mail. */
+  readonly say: (word: keyof BlockWords) => Op;
   /** An address, made absolute when the mail is rendered. */
   readonly address: (argument: Argument, what?: AddressKind) => Op;
   /** Text as it stands, with values and branches in it; `fixed` treats what is written out. */

@@ -49,7 +49,7 @@ export const ledger: Block = {
         const scope = tag === 'td' ? '' : isHead ? ' scope="col"' : ' scope="row"';
         const gap = c === 0 ? '9px 0' : direction === 'rtl' ? '9px 16px 9px 0' : '9px 0 9px 16px';
         const weight = tag === 'th' && row.role === 'item' ? ';font-weight:normal' : '';
-        const cell = `<${tag}${scope} class="${line}" align="${flush ? far : near}"${flush ? ' nowrap' : ''} style="padding:${gap};${border}${weight}">`;
+        const cell = `<${tag}${scope} class="${line}" align="${flush ? far : near}"${flush && !isHead ? ' nowrap' : ''} style="padding:${gap};${border}${weight}">`;
         return [cell, ...inner.inline(row.cells[c] ?? []), `</${tag}>`];
       });
       return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold"`}>

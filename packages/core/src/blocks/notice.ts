@@ -1,4 +1,4 @@
-import { colorClass, css, fixed, markup, type Color } from '../html/index.js';
+import { colorClass, css, markup, type Color } from '../html/index.js';
 import type { TextOp } from '../render/index.js';
 import { flowOf, type Block } from './block.js';
 
@@ -27,7 +27,7 @@ export const notice: Block = {
       'background-color': theme.color[tone].light,
       [edge]: `4px solid ${theme.color[textColor].light}`,
     });
-    return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px"><tr><td role="note" aria-label="${fixed(side.words[tone])}" class="block-notice ${tone} ${colorClass('background', tone)} ${colorClass('line', textColor)}" style="${style}">
+    return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px"><tr><td role="note" aria-label="${[side.say(tone)]}" class="block-notice ${tone} ${colorClass('background', tone)} ${colorClass('line', textColor)}" style="${style}">
 ${side.flow(flowOf(use), { text: textColor, soft: textColor, link: textColor, width: side.background.width - EDGES })}</td></tr></table>
 `;
   },
@@ -35,7 +35,7 @@ ${side.flow(flowOf(use), { text: textColor, soft: textColor, link: textColor, wi
   text: (use, side) => {
     const tone = side.word(use, 'tone', 'info') as Tone;
     const body: TextOp[] = [
-      { op: 'lines', body: [`${side.words[tone]}:`] },
+      { op: 'lines', body: [side.say(tone), ':'] },
       { op: 'inset', first: '', rest: '', body: side.flow(flowOf(use)) },
     ];
     return [{ op: 'inset', first: '| ', rest: '| ', body: [{ op: 'stack', body }] }];

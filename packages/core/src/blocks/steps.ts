@@ -1,4 +1,4 @@
-import { colorClass, css, fixed, markup } from '../html/index.js';
+import { colorClass, css, markup } from '../html/index.js';
 import type { Op, TextOp, Value } from '../render/index.js';
 import type { Block } from './block.js';
 import { textClass, letters } from './style.js';
@@ -42,8 +42,10 @@ export const steps: Block = {
     const rows = side.rows(use.content.children, (row, inner) => {
       step += 1;
       const { text: textColor, soft, size } = inner.background;
-      const mark = (sign: string, color: 'good' | 'accent' | 'soft', word: string): Op[] => [
-        `<td role="img" aria-label="${fixed(word)}" class="${textClass(color === 'good' ? 'accent' : color)}" width="28" valign="top" style="${letters(theme, color === 'good' ? 'accent' : color, size, { 'font-weight': 'bold', padding: '6px 0' })}">${sign}</td>`,
+      const mark = (sign: string, color: 'good' | 'accent' | 'soft', word: 'done' | 'now' | 'next'): Op[] => [
+        '<td role="img" aria-label="',
+        side.say(word),
+        `" class="${textClass(color === 'good' ? 'accent' : color)}" width="28" valign="top" style="${letters(theme, color === 'good' ? 'accent' : color, size, { 'font-weight': 'bold', padding: '6px 0' })}">${sign}</td>`,
       ];
       const name = inner.inline(row.cells[0] ?? []);
       const remark =
@@ -52,7 +54,7 @@ export const steps: Block = {
           : markup`<br><span class="${textClass(soft)}" style="${css({ color: theme.color[soft].light, 'font-size': theme.size.small, 'font-weight': 'normal' })}">${inner.inline(row.cells[1], { text: soft })}</span>`;
       const label = (weight: string): Op[] =>
         markup`<td${weight === 'bold' ? ' aria-current="step"' : ''} class="${textClass(textColor)} ${colorClass('line', 'line')}" valign="top" align="${near}" style="${letters(theme, textColor, size, { 'font-weight': weight, padding: '6px 0' })}">${name}${remark}</td>`;
-      return markup`<tr>${[byPlace(at, step, { before: [...mark('&#10003;', 'good', side.words.done), ...label('normal')], now: [...mark('&#9679;', 'accent', side.words.now), ...label('bold')], after: [...mark('&#9675;', 'soft', side.words.next), ...label('normal')] })]}</tr>
+      return markup`<tr>${[byPlace(at, step, { before: [...mark('&#10003;', 'good', 'done'), ...label('normal')], now: [...mark('&#9679;', 'accent', 'now'), ...label('bold')], after: [...mark('&#9675;', 'soft', 'next'), ...label('normal')] })]}</tr>
 `;
     });
     return markup`<table role="presentation" class="block-steps" width="100%" cellpadding="0" cellspacing="0" border="0" style="margin:0 0 20px">

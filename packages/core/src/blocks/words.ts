@@ -1,3 +1,5 @@
+import { memo } from '../formats/index.js';
+
 /** Words that blocks say themselves: what colour and signs say to those who see them. */
 export interface BlockWords {
   readonly info: string;
@@ -51,11 +53,11 @@ const WORDS: Readonly<Record<string, BlockWords>> = {
 };
 
 /** The words of a locale; English where its language is not known. */
-export function wordsOf(locale: string): BlockWords {
+export const wordsOf = memo((locale: string): BlockWords => {
   const { language, script } = new Intl.Locale(locale).maximize();
   const own = language === 'no' || language === 'nn' ? 'nb' : language;
   return WORDS[`${own}-${script ?? ''}`] ?? WORDS[own] ?? (WORDS['en'] as BlockWords);
-}
+});
 
 /** Every word for a tone, in any language: the text part says it, where the HTML shows a colour. */
 export const TONE_WORDS: ReadonlySet<string> = new Set(

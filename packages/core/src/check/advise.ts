@@ -47,6 +47,10 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     );
   out.push(...senderAdvice(project, template, source));
   const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
+  // Markup of the author's own is read as a browser would.
+  const isMade = ![...files.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some(
+    (file) => ('kind' in file && file.kind === 'html') || file.text.includes(':::raw'),
+  );
   const reported = new Set<string>();
   const add = (fault: Problem): void => {
     if (reported.has(`${fault.code}\0${fault.message}`)) return;
@@ -73,7 +77,7 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         continue;
       }
       for (const one of lineAdvice(rendering, source, sample.name)) add(one);
-      for (const partProblem of partProblems(files, template, { locale, rendering, sample, now, source })) add(partProblem);
+      for (const partProblem of partProblems(files, template, { locale, rendering, sample, now, source, isMade })) add(partProblem);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
       const findings = lookAt({
@@ -115,17 +119,19 @@ function partProblems(
     sample,
     now,
     source,
+    isMade,
   }: {
     readonly locale: string;
     readonly rendering: Rendering;
     readonly sample: TemplateFiles['samples'][number];
     readonly now: number;
     readonly source: SourceText;
+    readonly isMade: boolean;
   },
 ): Problem[] {
   const compared = template.compared?.get(locale);
   const { html, text } = compared === undefined ? rendering : prepare(compared)({ data: sample.data, now });
-  const differences = compareParts(html, text);
+  const differences = compareParts(html, text, { isMade });
   // A text part that is written by hand may well say less, and is its author's.
   const report = files.texts.size > 0 ? warning : problem;
   return (['text', 'html'] as const).flatMap((part) => {

@@ -35,7 +35,6 @@ export interface ReadSource {
 /** What is the same for every mail that is being compiled. */
 export interface CompileContext {
   readonly types: TypeOf;
-  readonly locale: string;
   /** Blocks of the mail folder's own. */
   readonly own: ReadonlyMap<string, OwnBlock>;
   /** "" where the folder has none. */
@@ -75,7 +74,6 @@ export interface MakeInput {
 export function bareContext(): CompileContext {
   return {
     types: new Map(),
-    locale: 'en',
     own: new Map(),
     baseUrl: '',
     assets: new Set(),

@@ -47,7 +47,7 @@ export class HtmlCompiler implements HtmlSide {
   readonly value: HtmlSide['value'];
   readonly parts: (parts: Parts) => Op[];
   readonly plain: HtmlSide['plain'];
-  readonly words: HtmlSide['words'];
+  readonly say: HtmlSide['say'];
   readonly address: HtmlSide['address'];
   readonly pieces: HtmlSide['pieces'];
   readonly numeric: HtmlSide['numeric'];
@@ -68,7 +68,7 @@ export class HtmlCompiler implements HtmlSide {
     this.value = common.value;
     this.parts = common.parts;
     this.plain = common.plain;
-    this.words = common.words;
+    this.say = common.say;
     this.address = common.address;
     this.pieces = common.pieces;
     this.single = context.single;

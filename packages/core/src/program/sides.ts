@@ -1,4 +1,4 @@
-import { BLOCKS, wordsOf, type AddressKind, type Side } from '../blocks/index.js';
+import { BLOCKS, type AddressKind, type Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
 import type { Argument, BlockUse, Branches, Flow, Inline, Loop, Parts, Verbatim } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
@@ -123,7 +123,7 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
     value: (use, name) =>
       argumentValue(argument(use, name)?.parts ?? [], names, BLOCKS.get(use.name)?.signature.args.find((arg) => arg.name === name)?.type),
     plain: (parts) => parts.map((part): Op => (typeof part === 'string' ? part : { op: 'put', value: valueOf(part, names), as: 'line' })),
-    words: wordsOf(context.locale),
+    say: (word) => ({ op: 'word', word, as }),
     parts: (parts) => parts.map((part): Op => (typeof part === 'string' ? fixed(part) : { op: 'put', value: valueOf(part, names), as })),
     address: (arg, kind = 'link') => ({ op: 'address', address: partsAddress(arg.parts, { names, context, place: arg.place, kind }), as }),
     pieces: (nodes, treat) =>

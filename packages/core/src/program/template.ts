@@ -1,3 +1,4 @@
+import { wordsOf } from '../blocks/index.js';
 import { htmlDocument, INSIDE } from '../html/index.js';
 import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Expression, Flow, FrontValue } from '../notation/index.js';
@@ -54,9 +55,10 @@ export function compileTemplate(context: FolderContext, template: TemplateFiles)
     const hasSingle = [...template.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some((file) =>
       file.text.includes(':::only'),
     );
+    const made: Made[] = [];
     for (const [locale, source] of localesOf(context, read, main, problems)) {
-      programs.set(locale, build(context, { template, locale, read: source, problems, single: true, classes }));
-      if (hasSingle) compared.set(locale, build(context, { template, locale, read: source, problems, single: false, classes }));
+      programs.set(locale, build(context, { template, locale, read: source, problems, single: true, classes, made }));
+      if (hasSingle) compared.set(locale, build(context, { template, locale, read: source, problems, single: false, classes, made }));
     }
   }
   const failed = hasErrors(problems);
@@ -96,60 +98,99 @@ interface BuildInput {
   readonly problems: Problem[];
   readonly single: boolean;
   readonly classes: Set<string>;
+  /** What other languages of the template have made already. */
+  readonly made: Made[];
 }
 
-function build(context: FolderContext, { template, locale, read, problems, single, classes }: BuildInput): Program {
-  const { project, own, ownTypes } = context;
-  const { theme, settings } = project;
-  const { front, typing } = read;
-  const types = { get: (expression: Expression): Type | undefined => typing.types.get(expression) ?? ownTypes.get(expression) };
-  const baseUrl = settings.baseUrl ?? '';
-  const hasAssetUrl = settings.assetUrl !== undefined;
-  const compile: CompileContext = {
-    types,
-    locale,
-    own,
-    baseUrl,
-    assets: project.assets,
-    hasAssetUrl,
-    problems,
-    single,
-    deepest: 0,
-    left: MAX_NODES,
-  };
-  const names = new Names(types);
+/** What languages of one source and one direction have in common: all but their strings and the name of the language. */
+interface Made {
+  readonly read: ReadSource;
+  readonly single: boolean;
+  readonly direction: 'ltr' | 'rtl';
+  readonly subject: readonly Op[];
+  readonly preview: readonly Op[];
+  readonly html: readonly Op[];
+  readonly carried: Program['carried'];
+  readonly text: readonly TextOp[];
+  readonly slots: number;
+  /** Keys of the strings that it says. */
+  readonly said: ReadonlySet<string>;
+}
+
+/** Stands for the name of the language; a noncharacter, which no source holds. */
+const LANGUAGE = '\uFDD2';
+
+function build(context: FolderContext, input: BuildInput): Program {
+  const { project } = context;
+  const { settings } = project;
+  const { template, locale, made: others } = input;
   const direction = directionOf(locale);
-  const subject = lineOps(front.get('subject'), names, 'line');
-  const preview = lineOps(front.get('preview'), names, 'line');
-  const title = lineOps(front.get('title') ?? front.get('subject'), names, 'html');
-  const head = { theme, locale, direction, title, preview: lineOps(front.get('preview'), names, 'html') };
-  const input: MakeInput = { read, head, compile, names, classes };
-  const made = read.html === undefined ? fromMarkdown(context, input) : fromHtml(context, read.html, input);
-  const { ops: html, carried } = placeAssets(made.html, project);
-  const text: readonly TextOp[] =
-    read.text === undefined ? made.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
+  const { read, single } = input;
+  let made = others.find((other) => other.read === read && other.single === single && other.direction === direction);
+  if (made === undefined) others.push((made = makeParts(context, input, direction)));
   const { timeZone, linkHosts } = settings;
   return {
     template: template.name,
     locale,
     direction,
     timeZone,
-    baseUrl,
+    baseUrl: settings.baseUrl ?? '',
     ...(linkHosts === undefined ? {} : { linkHosts }),
-    strings: stringsIn([subject, preview, html, text], project, locale),
+    strings: stringsIn(made.said, project, locale),
+    words: { ...wordsOf(locale) },
+    subject: made.subject,
+    preview: made.preview,
+    html: made.html.map((op) => (typeof op === 'string' ? op.replaceAll(LANGUAGE, locale) : op)),
+    carried: made.carried,
+    text: made.text,
+    slots: made.slots,
+  };
+}
+
+function makeParts(context: FolderContext, { read, problems, single, classes }: BuildInput, direction: 'ltr' | 'rtl'): Made {
+  const { project, own, ownTypes } = context;
+  const { theme, settings } = project;
+  const { front, typing } = read;
+  const types = { get: (expression: Expression): Type | undefined => typing.types.get(expression) ?? ownTypes.get(expression) };
+  const compile: CompileContext = {
+    types,
+    own,
+    baseUrl: settings.baseUrl ?? '',
+    assets: project.assets,
+    hasAssetUrl: settings.assetUrl !== undefined,
+    problems,
+    single,
+    deepest: 0,
+    left: MAX_NODES,
+  };
+  const names = new Names(types);
+  const subject = lineOps(front.get('subject'), names, 'line');
+  const preview = lineOps(front.get('preview'), names, 'line');
+  const title = lineOps(front.get('title') ?? front.get('subject'), names, 'html');
+  const head = { theme, locale: LANGUAGE, direction, title, preview: lineOps(front.get('preview'), names, 'html') };
+  const input: MakeInput = { read, head, compile, names, classes };
+  const parts = read.html === undefined ? fromMarkdown(context, input) : fromHtml(context, read.html, input);
+  const { ops: html, carried } = placeAssets(parts.html, project);
+  const text: readonly TextOp[] =
+    read.text === undefined ? parts.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
+  return {
+    read,
+    single,
+    direction,
     subject,
     preview,
     html,
     carried,
     text,
     slots: compile.deepest,
+    said: saidIn([subject, preview, html, text]),
   };
 }
 
 /** The strings that operations say, in a language. */
-function stringsIn(ops: unknown, project: MailProject, locale: string): Program['strings'] {
+function stringsIn(said: ReadonlySet<string>, project: MailProject, locale: string): Program['strings'] {
   const strings: Record<string, { text: string; locale: string }> = {};
-  for (const name of saidIn(ops)) {
+  for (const name of said) {
     const text = textOf(project.strings, name, locale, project.settings.locale);
     if (text !== undefined) strings[name] = text;
   }

@@ -22,7 +22,7 @@ export class TextCompiler implements TextSide {
   readonly value: TextSide['value'];
   readonly parts: (parts: Parts) => Op[];
   readonly plain: TextSide['plain'];
-  readonly words: TextSide['words'];
+  readonly say: TextSide['say'];
   readonly address: TextSide['address'];
   readonly pieces: TextSide['pieces'];
   readonly numeric: TextSide['numeric'];
@@ -39,7 +39,7 @@ export class TextCompiler implements TextSide {
     this.value = common.value;
     this.parts = common.parts;
     this.plain = common.plain;
-    this.words = common.words;
+    this.say = common.say;
     this.address = common.address;
     this.pieces = common.pieces;
     this.single = context.single;

@@ -75,6 +75,10 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
       const body = compileOps(op.body);
       return op.shape === 'upper' ? (env) => body(env).toLocaleUpperCase(env.context.locale) : (env) => [...body(env)].join(' ');
     }
+    case 'word': {
+      const { word } = op;
+      return op.as === 'html' ? (env) => escapeHtml(env.words[word] ?? '') : (env) => env.words[word] ?? '';
+    }
     case 'width': {
       const body = compileOps(op.body);
       return (env) => String(Math.min(WIDEST, Math.max(NARROWEST, Math.ceil(boldWidth(body(env), op.size)) + BESIDE)));

@@ -17,6 +17,7 @@ export interface Environment {
   /** Addresses of the text part, in the order of their numbers. */
   readonly notes: string[];
   readonly say: (key: string, values: Readonly<Record<string, unknown>>, at: string) => string;
+  readonly words: Readonly<Record<string, string>>;
   turns: number;
 }
 
@@ -33,6 +34,7 @@ export function bareEnvironment(data: unknown, slots: number, now = 0): Environm
     say: (key, _values, at) => {
       throw new Fault('unknown-string', `There is no string "${key}" here.`, { at });
     },
+    words: {},
     turns: 0,
   };
 }

@@ -83,6 +83,8 @@ export type Op =
   | { readonly op: 'note'; readonly address: Address }
   /** The operations' result in another shape, for the text part (a heading in capitals, letters set apart). */
   | { readonly op: 'shape'; readonly shape: 'upper' | 'spaced'; readonly body: readonly Op[] }
+  /** A word that blocks say themselves, in the language of the mail. */
+  | { readonly op: 'word'; readonly word: string; readonly as: 'html' | 'text' }
   /** The width of a button for its words, in CSS pixels; `size` is that of its letters. */
   | { readonly op: 'width'; readonly size: number; readonly body: readonly Op[] }
   | IfOp<Op>
@@ -124,6 +126,8 @@ export interface Program {
   readonly slots: number;
   /** Texts that `say` takes, by key: ICU messages with the locale they are in. */
   readonly strings: Readonly<Record<string, { readonly text: string; readonly locale: string }>>;
+  /** Words that blocks say themselves. */
+  readonly words: Readonly<Record<string, string>>;
   readonly subject: readonly Op[];
   readonly preview: readonly Op[];
   readonly html: readonly Op[];

@@ -98,6 +98,7 @@ export function prepare(program: Program): Renderer {
     baseUrl: program.baseUrl,
     linkHosts: program.linkHosts,
     notes: [],
+    words: program.words,
     say: (key, values, at) => say(key, values, at, input.timeZone ?? program.timeZone),
     turns: 0,
   });

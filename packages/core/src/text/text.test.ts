@@ -1,5 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import stringWidth from 'string-width';
 import { displayWidth, pairs, table, wrap } from './index.js';
 
 test.each([
@@ -9,6 +10,15 @@ test.each([
   ['👩‍👩‍👧‍👦', 2],
 ])('the width of %s', (text, width) => {
   expect(displayWidth(text)).toBe(width);
+});
+
+test('letters of two columns are counted as those that must be measured', () => {
+  const letter = fc.constantFrom(...'aé€ дאبم、。「」日本語はンー한글！ｆ￥々〆', '\u2066', '\u2069', '\u0301', 'が', 'ｶﾞ', '👩‍👩‍👧‍👦', '\u064B');
+  fc.assert(
+    fc.property(fc.array(letter, { maxLength: 30 }), (letters) => {
+      expect(displayWidth(letters.join(''))).toBe(stringWidth(letters.join('')));
+    }),
+  );
 });
 
 test('wrapping keeps words whole and lines within the width', () => {

@@ -4,6 +4,17 @@ import { cut } from './graphemes.js';
 // Scripts of one column a letter, without combining marks: most of what is measured, and need not be cut into graphemes.
 const PLAIN = /^[\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u2010-\u2027\u2030-\u205E\u20AC]*$/;
 
+// The same with letters of two columns, and with Arabic and Hebrew letters: no marks, nothing that joins.
+const PLAIN_OR_WIDE =
+  /^[\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u05D0-\u05EA\u060C\u061B\u061F\u0621-\u064A\u0660-\u066C\u0671-\u06D3\u2010-\u2027\u2030-\u205E\u20AC\u2066-\u2069\u3000-\u3029\u3030-\u303E\u3041-\u3096\u309B-\u30FF\u3400-\u4DBF\u4E00-\u9FFF\uAC00-\uD7A3\uFF01-\uFF60\uFFE0-\uFFE6]*$/;
+const WIDE = /[\u3000-\u30FF\u3400-\u4DBF\u4E00-\u9FFF\uAC00-\uD7A3\uFF01-\uFF60\uFFE0-\uFFE6]/g;
+/** Marks of direction around a value take no room. */
+const ISOLATES = /[\u2066-\u2069]/g;
+
+function count(text: string, sign: RegExp): number {
+  return text.match(sign)?.length ?? 0;
+}
+
 /** Whether each letter of a text takes one column, so that its length is its width. */
 export function isPlain(text: string): boolean {
   return PLAIN.test(text);
@@ -12,6 +23,7 @@ export function isPlain(text: string): boolean {
 /** Columns that a text takes on a terminal: wide characters two, combining marks none. */
 export function displayWidth(text: string): number {
   if (isPlain(text)) return text.length;
+  if (PLAIN_OR_WIDE.test(text)) return text.length + count(text, WIDE) - count(text, ISOLATES);
   let width = 0;
   for (const piece of cut(text)) width += stringWidth(piece);
   return width;
