@@ -47,7 +47,7 @@ function byHand(render, data, absolute, escapeHtml) {
     },
   };
   const html = render({ data: marked, now: 0 });
-  const start = html.lastIndexOf('<tr>', html.indexOf('MARKlabel'));
+  const start = html.lastIndexOf('<tr', html.indexOf('MARKlabel'));
   const end = html.indexOf('</tr>', start) + '</tr>\n'.length;
   const values = [
     [marks[0], (d) => e(d.booking.reference)],
