@@ -41,7 +41,8 @@ async function spoken(page: Page, html: string): Promise<string[]> {
     if (node === undefined) return;
     const role = String(node.role?.value ?? '');
     const name = String(node.name?.value ?? '').trim();
-    const isCurrent = node.properties?.some((property) => String(property.name) === 'current' && property.value.value === 'step') === true;
+    const isCurrent =
+      node.properties?.some((property) => property.name === ('current' as string) && property.value.value === 'step') === true;
     const isTold = !node.ignored && roles.has(role) && name !== '' && !(role === 'StaticText' && name === within);
     if (isTold) out.push(`${role === 'StaticText' ? 'text' : role.replace('image', 'img')} ${name}${isCurrent ? ' (current)' : ''}`);
     // What is in a picture is no words of its own (WAI-ARIA 1.2, 5.2.8).
