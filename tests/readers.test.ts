@@ -52,7 +52,7 @@ async function spoken(page: Page, html: string): Promise<string[]> {
   return out;
 }
 
-browserTest('a screen reader is told what the eye sees: ledger, facts, steps, notice, action', async () => {
+browserTest('a screen reader gets what the eye sees: ledger, facts, steps, notice, action', async () => {
   const page = await browser.newPage();
   const of = (body: string): Promise<string[]> => spoken(page, mailOf(body));
   expect(await of(':::ledger "Your fares"\n# Fare | Number | Price\n- Adult | 2 | €48.00\n= Total | | €48.00\n:::')).toEqual([

@@ -29,7 +29,7 @@ const markdown = (body: string, front = FRONT, more: Record<string, string> = {}
   ...more,
 });
 
-describe('a faulty mail is told of its fault', () => {
+describe('each fault of a mail is reported', () => {
   const styled = (style: string, tag = 'p'): Record<string, string> => own(`<${tag} style="${style}">x</${tag}>`);
   const cases: readonly (readonly [code: string, words: string, files: Record<string, string>])[] = [
     [

@@ -8,7 +8,7 @@ export interface Applied {
   readonly declaration: SheetDeclaration;
   /** Cascade level: attribute that is a default only, normal sheet, normal attribute, important sheet, important attribute (CSS Cascade 6). */
   readonly level: -1 | 0 | 1 | 2 | 3;
-  /** Undefined where it stands in the element's own attribute. */
+  /** Undefined for a declaration of the element's own style attribute. */
   readonly rule: SheetRule | undefined;
 }
 

@@ -27,7 +27,7 @@ export interface InlineOptions {
    */
   readonly attributes?: 'author' | 'default';
   readonly elsewhere?: Elsewhere;
-  /** Whether an element stands in the source, so that something can be written into it. */
+  /** Whether an element has a tag in the source, so that a style attribute can be written. */
   readonly isWritten?: (element: Element) => boolean;
 }
 

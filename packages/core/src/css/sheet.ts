@@ -24,7 +24,7 @@ export interface SheetRule {
   readonly around: readonly string[];
 }
 
-/** A rule as it stands in a sheet, with all that comes of it. */
+/** A rule of a sheet and the flat rules made from it. */
 export interface PlacedRule {
   readonly item: CssRule;
   /** None where browsers pass over the rule. */

@@ -6,9 +6,9 @@ import { holdsMark } from './marked.js';
 import { tagsOf } from './tags.js';
 import { conditionalOf, type Changes } from './write-html.js';
 
-/** A style sheet that stands in a document, or is named by it. */
+/** A style sheet in a document, or one that the document links to. */
 export interface PlacedSheet extends SheetInput {
-  /** Where its `<style>` or `<link>` stands in the marked text. */
+  /** Offset of its `<style>` or `<link>` in the marked text. */
   readonly at: number;
 }
 
@@ -57,11 +57,20 @@ function sheetAt(href: string, { styles, faults, at }: Folder): string | undefin
   return text;
 }
 
-/** How far sheets may import each other. */
-const MOST_IMPORTS = 8;
+/** Imports that one sheet may come to: sheets that import each other would grow without end. */
+const MOST_IMPORTS = 50;
+
+function tooManyImports(offset: number | undefined): DomFault {
+  return {
+    code: 'style-imports',
+    message: `This style sheet comes to more than ${MOST_IMPORTS} imports.`,
+    hint: 'Sheets that import each other never end.',
+    offset,
+  };
+}
 
 /** A sheet with those of the mail folder that it imports written into it; an email fetches none. Imports of other hosts stay. */
-export function withImports(text: string, folder: Folder, depth = 0): string {
+export function withImports(text: string, folder: Folder, budget = { left: MOST_IMPORTS }): string {
   if (!/@import/i.test(text)) return text;
   let out = '';
   let last = 0;
@@ -69,8 +78,10 @@ export function withImports(text: string, folder: Folder, depth = 0): string {
     if (item.kind !== 'at' || item.name !== 'import') continue;
     const wanted = readImport(item.prelude);
     if (wanted === undefined || isElsewhere(wanted.href)) continue;
-    const found = depth < MOST_IMPORTS ? sheetAt(wanted.href, folder) : '';
-    let inner = withImports(found ?? '', folder, depth + 1);
+    budget.left -= 1;
+    const found = budget.left < 0 ? undefined : sheetAt(wanted.href, folder);
+    if (budget.left === -1) folder.faults.push(tooManyImports(folder.at));
+    let inner = found === undefined ? '' : withImports(found, folder, budget);
     if (wanted.layer !== undefined) inner = `@layer ${wanted.layer}{${inner}}`;
     if (wanted.supports !== undefined) inner = `@supports (${wanted.supports}){${inner}}`;
     if (wanted.media !== '') inner = `@media ${wanted.media}{${inner}}`;
@@ -142,7 +153,7 @@ export function styleDocument(
   };
 }
 
-/** What a style sheet says of a button holds for the Word engine too, whose button stands in the comment before it. */
+/** Copies the colours of a button to its VML twin, the button for the Word engine in the comment before it. */
 function recolorButton(link: Element, attributes: Map<number, Map<string, string>>): void {
   const at = tagsAt(link)?.start.from;
   if (at === undefined || !attributes.has(at)) return;

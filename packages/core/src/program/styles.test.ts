@@ -134,6 +134,16 @@ p:hover::after{content:"</style><script>alert(1)</script>"}`;
     expect(html).toMatch(/<v:roundrect [^>]*strokecolor="teal" fillcolor="#0f766e"><center style="[^"]*color:#fefefe/);
   });
 
+  test('sheets that import each other end, with a problem', () => {
+    const many = '@import "x.css";@import "y.css";'.repeat(20);
+    const { codes } = testFolder(
+      SCHEMA,
+      { 'styles/x.css': `${many}p{color:red}`, 'styles/y.css': many, 'templates/t/message.md': md('x') },
+      'styles: [styles/x.css]\n',
+    );
+    expect(codes).toContain('style-imports');
+  });
+
   test('mistakes in a style sheet are reported with their place', () => {
     const { problems } = testFolder(
       SCHEMA,
