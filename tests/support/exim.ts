@@ -1,5 +1,4 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { once } from 'node:events';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
@@ -14,6 +13,15 @@ export interface Exim {
   /** The emails that have arrived, as bytes. */
   readonly delivered: () => Buffer[];
   readonly stop: () => Promise<void>;
+}
+
+/** Kills a group of processes. @returns whether there was one */
+function endGroup(leader: number): boolean {
+  try {
+    return process.kill(-leader, 'SIGKILL');
+  } catch {
+    return false;
+  }
 }
 
 /** An Exim of the test's own. It refuses nobody@…, and puts later@… off. Needs root. */
@@ -58,7 +66,7 @@ file:
   user = ${USER}
 `,
   );
-  const child = spawn(EXIM, ['-C', conf, '-bdf', '-oX', `127.0.0.1.${port}`], { stdio: 'ignore' });
+  const child = spawn(EXIM, ['-C', conf, '-bdf', '-oX', `127.0.0.1.${port}`], { stdio: 'ignore', detached: true });
   await until(
     () =>
       new Promise<true | undefined>((done) => {
@@ -78,11 +86,9 @@ file:
       return existsSync(folder) ? readdirSync(folder).map((name) => readFileSync(join(folder, name))) : [];
     },
     stop: async () => {
-      const gone = once(child, 'exit');
-      child.kill('SIGTERM');
-      await gone;
-      // Exim delivers in processes of their own, which may still be writing when the daemon has gone.
-      rmSync(base, { recursive: true, force: true, maxRetries: 20, retryDelay: 100 });
+      // Exim delivers in processes of their own, which still write when the daemon has gone: the whole group ends.
+      await until(() => (endGroup(child.pid ?? 0) ? undefined : true));
+      rmSync(base, { recursive: true, force: true });
     },
   };
 }

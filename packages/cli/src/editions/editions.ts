@@ -1,47 +1,6 @@
-import { createHash } from 'node:crypto';
 import type { Client } from '@verbalis/client';
-import { linkFolder } from '@verbalis/core/folder';
-import { describe, hasErrors } from '@verbalis/core/problems';
-import { compileFolder } from '@verbalis/core/program';
-import { readMailFolder } from '@verbalis/service/mail-folder';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
-
-const MARKS = { added: '+', changed: '~', removed: '-' } as const;
-type Change = { readonly path: string; readonly change: keyof typeof MARKS };
-
-function changesText(changes: readonly Change[], { color }: Output): string {
-  const paint = { added: color.green, changed: color.yellow, removed: color.red };
-  return changes.map((change) => paint[change.change](`${MARKS[change.change]} ${change.path}`)).join('\n');
-}
-
-/** Checks a mail folder and makes it the space's edition. Only what the service does not have travels. */
-export async function publish(client: Client, folder: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
-  const files = await readMailFolder(folder);
-  const project = linkFolder(files);
-  const { problems } = compileFolder(project);
-  if (hasErrors(problems)) {
-    const errors = problems.filter((problem) => problem.severity === 'error');
-    for (const error of errors) output.note(describe(error, project.texts.get(error.place.file)));
-    output.note(`Not published: ${errors.length} ${errors.length === 1 ? 'error' : 'errors'}.`);
-    return 1;
-  }
-  const manifest: Record<string, string> = {};
-  const bytes = new Map<string, Uint8Array>();
-  for (const [path, content] of files) {
-    const hash = createHash('sha256').update(content).digest('hex');
-    manifest[path] = hash;
-    bytes.set(hash, content);
-  }
-  let answer = await client.editions.publish({ manifest, contents: {} });
-  if (answer.missing.length > 0) {
-    const contents = Object.fromEntries(answer.missing.map((hash) => [hash, Buffer.from(bytes.get(hash) ?? []).toString('base64')]));
-    answer = await client.editions.publish({ manifest, contents });
-  }
-  if (json) output.out(JSON.stringify(answer, null, 2));
-  else if (answer.changes.length === 0) output.out(`Nothing differs from edition ${answer.edition?.number ?? 0}.`);
-  else output.out(`${changesText(answer.changes, output)}\nEdition ${answer.edition?.number ?? 0} is in use.`);
-  return 0;
-}
+import { changesText } from './changes.js';
 
 export async function listEditions(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { editions } = await client.editions.list();

@@ -1,14 +1,16 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
-import { publish, listEditions, showEdition, diffEditions, promoteEdition, useEdition } from './editions.js';
+import { listEditions, showEdition, diffEditions, promoteEdition, useEdition } from './editions.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(root.command('publish <mailfolder>').description('send: check a mail folder and make it the space’s edition')),
     'verbalis publish demo/mail',
-  ).action((folder: string, options: Remote) => run((output) => publish(connect(options), folder, options, output)));
+  ).action((folder: string, options: Remote) =>
+    run(async (output) => (await import('./publish.js')).publish(connect(options), folder, options, output)),
+  );
 
   const editions = root.command('editions').description('send: publications of a space');
 

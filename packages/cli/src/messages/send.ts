@@ -4,7 +4,7 @@ import { RefusedError, type Client, type Message, type MessageSummary, type NewM
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { labelsOf } from '../labels.js';
 import { stateWord } from '../words.js';
-import { readJson } from '../workbench/render.js';
+import { readJson } from '../json-file.js';
 
 export interface SendOptions {
   readonly to?: string[];

@@ -1,8 +1,6 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, only, type Remote } from '../command.js';
-import { readCalls } from './read-calls.js';
-import { readReturns } from './read.js';
 import { listReturns, showReturn, addReturns, matchReturn } from './returns.js';
 
 /** Commands of this feature. */
@@ -21,10 +19,10 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis returns read ~/Maildir --json',
     'verbalis returns read --profile packet-api --config demo/verbalis.yaml call.json',
   ).action((files: string[], options: { json?: boolean; envelopeTo?: string; profile?: string; config?: string }) =>
-    run((output) => {
+    run(async (output) => {
       const { profile } = options;
-      if (profile !== undefined) return readCalls(files, { ...options, profile }, output);
-      return readReturns(files, options, output);
+      if (profile !== undefined) return (await import('./read-calls.js')).readCalls(files, { ...options, profile }, output);
+      return (await import('./read.js')).readReturns(files, options, output);
     }),
   );
 

@@ -1,10 +1,9 @@
 import { type Command } from 'commander';
 import { type Making, type Remote } from '../command.js';
 import { connect } from '../connection.js';
-import { backup, listBackups, makeBackup } from './backup.js';
+import { listBackups, makeBackup } from './backups.js';
 import { beginCopies, copiesStatus, takeSnapshot } from './copies.js';
-import { integrity } from './integrity.js';
-import { restore, type RestoreCommand } from './restore.js';
+import type { RestoreCommand } from './restore.js';
 
 /** Backups, continuous copies, and what is made of them. */
 export function defineCopying(root: Command, making: Making): void {
@@ -20,7 +19,9 @@ function defineBackups(root: Command, { run, remote, example }: Making): void {
       .description('set up: copy the database, also of a running service')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
     'verbalis backup /var/backups/verbalis.sqlite',
-  ).action((file: string, options: { config?: string }) => run((output) => backup(file, options, output)));
+  ).action((file: string, options: { config?: string }) =>
+    run(async (output) => (await import('./backup.js')).backup(file, options, output)),
+  );
 
   const backups = root.command('backups').description('set up: backups that the service makes by itself');
   example(
@@ -61,7 +62,9 @@ function defineRestore(root: Command, { run, example }: Making): void {
       .option('--json', 'for machines'),
     'verbalis restore /var/backups/verbalis.sqlite --replace',
     'verbalis restore --from /mnt/other/copies --at 2026-11-28T17:00:00Z --to /tmp/as-it-was.sqlite',
-  ).action((file: string | undefined, options: RestoreCommand) => run((output) => restore(file, options, output)));
+  ).action((file: string | undefined, options: RestoreCommand) =>
+    run(async (output) => (await import('./restore.js')).restore(file, options, output)),
+  );
 
   example(
     root
@@ -71,5 +74,7 @@ function defineRestore(root: Command, { run, example }: Making): void {
       .option('--json', 'for machines'),
     'verbalis integrity',
     'verbalis integrity /var/backups/verbalis.sqlite',
-  ).action((file: string | undefined, options: { config?: string; json?: boolean }) => run((output) => integrity(file, options, output)));
+  ).action((file: string | undefined, options: { config?: string; json?: boolean }) =>
+    run(async (output) => (await import('./integrity.js')).integrity(file, options, output)),
+  );
 }

@@ -1,10 +1,9 @@
 import { type Command } from 'commander';
 import { type Making, type Remote } from '../command.js';
 import { connect } from '../connection.js';
-import { serve } from './serve.js';
+import type { serve } from './serve.js';
 import { defineCopying } from './copying.js';
-import { reload } from './configuration.js';
-import { prove, type ProveOptions } from './prove.js';
+import type { ProveOptions } from './prove.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -19,12 +18,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--explain', 'only print each setting with where it came from, secrets masked')
       .option('--json', 'print where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
-  ).action((options: Parameters<typeof serve>[0]) => run((output) => serve(options, output)));
+  ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./serve.js')).serve(options, output)));
 
   example(
     remote(root.command('reload').description('set up: let a running service read its configuration again')),
     'verbalis reload',
-  ).action((options: Remote) => run((output) => reload(connect(options), options, output)));
+  ).action((options: Remote) => run(async (output) => (await import('./configuration.js')).reload(connect(options), options, output)));
 
   defineCopying(root, { run, remote, example });
 
@@ -36,5 +35,5 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--workers <n>', 'threads that render, sign and hand over (1)')
       .option('--json', 'the figures as JSON'),
     'verbalis prove --kills 60',
-  ).action((options: ProveOptions) => run((output) => prove(options, output)));
+  ).action((options: ProveOptions) => run(async (output) => (await import('./prove.js')).prove(options, output)));
 }

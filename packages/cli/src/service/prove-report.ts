@@ -33,11 +33,23 @@ export interface ProofReport {
   readonly ok: boolean;
 }
 
+/** At least so large a part of the uncertain attempts must have been real: the other side had accepted what a kill interrupted. */
+const REAL_PART = 1 / 3;
+/** A proof fails when chance alone would give so few real ones less often than this. */
+const LEAST_CHANCE = 1e-4;
+
 /**
- * Uncertain attempts are at most so many for each real duplicate, and so many more. Less than one for each kill says nothing: whether the other side
- * had accepted what a kill interrupted is chance, and with few of them the ratio is, too.
+ * Whether uncertain attempts are as few as the promise has it. What a kill interrupts is chance, so few of them say nothing about the part: the
+ * probability of so few real ones is what counts (the lower tail of a binomial distribution).
  */
-const [UNCERTAIN_FOR_EACH, UNCERTAIN_MORE] = [3, 6];
+function isPlausible(uncertain: number, real: number): boolean {
+  let [term, sum] = [(1 - REAL_PART) ** uncertain, 0];
+  for (let k = 0; k <= Math.min(real, uncertain); k += 1) {
+    sum += term;
+    term *= ((uncertain - k) / (k + 1)) * (REAL_PART / (1 - REAL_PART));
+  }
+  return sum >= LEAST_CHANCE;
+}
 
 /** Everything that the service made public, oldest first. */
 async function allEvents(client: Client): Promise<readonly { readonly id: string; readonly subject?: string | undefined }[]> {
@@ -86,6 +98,6 @@ export async function reconcile(
     sum.wrong === 0 &&
     missing === 0 &&
     disordered === 0 &&
-    sum.uncertain <= Math.max(UNCERTAIN_FOR_EACH * sum.duplicates + UNCERTAIN_MORE, counts.kills);
+    isPlausible(sum.uncertain, sum.duplicates);
   return { messages: offered.length, ...counts, ...sum, events: known.length, missing, disordered, ok };
 }

@@ -2,12 +2,10 @@ import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
-import { init, initConfiguration } from './init.js';
-import { types } from './types.js';
-import { check } from './check.js';
+import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
-import { render } from './render.js';
-import { preview, type PreviewOptions } from './preview.js';
+import type { render } from './render.js';
+import type { PreviewOptions } from './preview.js';
 
 /** The service is loaded only for this: other commands of this feature do without it. */
 async function checkConfiguration(file: string, output: Output): Promise<ExitCode> {
@@ -27,7 +25,10 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--configuration', 'make a configuration of the service instead, with a schema for editors'),
     'verbalis init mail',
   ).action((folder: string, options: { configuration?: boolean }) =>
-    run((output) => (options.configuration === true ? initConfiguration(folder, output) : init(folder, output))),
+    run(async (output) => {
+      const { init, initConfiguration } = await import('./init.js');
+      return options.configuration === true ? initConfiguration(folder, output) : init(folder, output);
+    }),
   );
 
   example(
@@ -36,7 +37,9 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .description('write: TypeScript types of every template’s data')
       .option('--out <file>', 'a file (standard output when left out)'),
     'verbalis types demo/mail --out src/mail-data.ts',
-  ).action((folder: string, options: { out?: string }) => run((output) => types(folder, options, output)));
+  ).action((folder: string, options: { out?: string }) =>
+    run(async (output) => (await import('./types.js')).types(folder, options, output)),
+  );
 
   example(
     root
@@ -49,7 +52,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--json', 'the same as --format json'),
     'verbalis check demo/mail --strict',
   ).action((folder: string | undefined, options: Parameters<typeof check>[1] & { config?: string }) =>
-    run((output) => {
+    run(async (output) => {
       const { config } = options;
       if (config !== undefined) return checkConfiguration(config, output);
       if (folder === undefined)
@@ -57,7 +60,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
           'Neither a mail folder nor a configuration is named.',
           'verbalis check mail, or verbalis check --config verbalis.yaml.',
         );
-      return check(folder, options, output);
+      return (await import('./check.js')).check(folder, options, output);
     }),
   );
 
@@ -72,7 +75,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--json', 'for machines'),
     'verbalis render demo/mail booking-confirmed --sample typical --part text',
   ).action((folder: string, template: string, options: Parameters<typeof render>[2]) =>
-    run((output) => render(folder, template, options, output)),
+    run(async (output) => (await import('./render.js')).render(folder, template, options, output)),
   );
 
   example(
@@ -87,12 +90,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis preview demo/mail',
     'verbalis preview demo/mail --edit --url http://127.0.0.1:8620 --key KEY   (can send tests)',
   ).action((folder: string, { url, key, space, ...options }: Remote & PreviewOptions) =>
-    run((output) => {
+    run(async (output) => {
       const hasKey = (key ?? process.env['VERBALIS_KEY']) !== undefined;
       const connection = hasKey
         ? { client: connect({ url, key, space }), url: url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620' }
         : undefined;
-      return preview(folder, options, connection, output);
+      return (await import('./preview.js')).preview(folder, options, connection, output);
     }),
   );
 }

@@ -1,11 +1,11 @@
-import { readFileSync } from 'node:fs';
 import { linkFolder, type TemplateFiles } from '@verbalis/core/folder';
 import { isFault, mailBytes, parseMailbox, writeMail } from '@verbalis/core/mime';
-import { Fault, didYouMean, jsonFault, SourceText } from '@verbalis/core/problems';
+import { Fault, didYouMean } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { localeFault, lookUp } from '@verbalis/core/strings';
 import { prepare, type Rendering } from '@verbalis/core/render';
 import { readMailFolder } from '@verbalis/service/mail-folder';
+import { readJson } from '../json-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
 
@@ -78,23 +78,6 @@ function dataFor(template: TemplateFiles, options: RenderOptions): unknown {
     );
   }
   return sample.data;
-}
-
-/** JSON from a file, or from standard input for "-". */
-export function readJson(file: string): unknown {
-  let text: string;
-  try {
-    text = readFileSync(file === '-' ? 0 : file, 'utf8');
-  } catch (error) {
-    throw new UsageError(`The file ${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
-  }
-  try {
-    return JSON.parse(text) as unknown;
-  } catch {
-    const fault = jsonFault(text);
-    const { line, column } = new SourceText(file, text).place(fault.offset);
-    throw new UsageError(`${file === '-' ? 'Standard input' : file} is not JSON: line ${line}, column ${column}: ${fault.message}.`);
-  }
 }
 
 function overview(rendering: Rendering, { color }: Output): string {

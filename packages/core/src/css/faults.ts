@@ -1,4 +1,4 @@
-import { parse, walk } from 'css-tree';
+import { parse, walk } from 'css-tree/dist/csstree.esm';
 import { memo } from '../formats/index.js';
 import { readSelectors, type Around } from './selectors.js';
 import { itemsWithin, readStructure, type CssItem } from './structure.js';

@@ -1,4 +1,4 @@
-import { tokenize, tokenTypes } from 'css-tree';
+import { tokenize, tokenTypes } from 'css-tree/dist/csstree.esm';
 
 /** What an `@import` asks for (CSS Cascade 5, 2). */
 export interface CssImport {

@@ -1,4 +1,4 @@
-import { generate, parse, walk, type CssNode, type Selector, type SelectorList } from 'css-tree';
+import { generate, parse, walk, type CssNode, type Selector, type SelectorList } from 'css-tree/dist/csstree.esm';
 import { compareSpecificity, specificity, type Specificity } from './specificity.js';
 
 /** One selector, with the rules that it is nested in resolved. */

@@ -1,4 +1,4 @@
-import { tokenize, tokenTypes } from 'css-tree';
+import { tokenize, tokenTypes } from 'css-tree/dist/csstree.esm';
 
 /** A piece of a style sheet, from one offset to another. */
 export interface Span {

@@ -1,4 +1,4 @@
-import { lexer, tokenize, tokenTypes } from 'css-tree';
+import { lexer, tokenize, tokenTypes } from 'css-tree/dist/csstree.esm';
 import { memo } from '../formats/index.js';
 
 /** What some clients do not know, so that a value that they do know must stay before it. */

@@ -1,4 +1,4 @@
-import { tokenize, tokenTypes } from 'css-tree';
+import { tokenize, tokenTypes } from 'css-tree/dist/csstree.esm';
 
 /** How far variables may refer to each other, and how long what comes of it may be. */
 const MOST_STEPS = 16;

@@ -1,6 +1,6 @@
 import { readCause, type Cause } from '../delivery/index.js';
 import { fieldOf, partBytes, partsOf, partText, readMail, type Part } from '../mime/index.js';
-import { textOfHtml } from '../program/index.js';
+import { textOfHtml } from '../program/text-of-html.js';
 import { isComplaint, readFeedback, type Feedback } from './feedback.js';
 import { addressOf, groupsOf, typed, type Group } from './groups.js';
 import { bounceScore, isAutoReply } from './kinds.js';

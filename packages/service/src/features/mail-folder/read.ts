@@ -1,7 +1,7 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join, relative, sep } from 'node:path';
 import type { MailFiles } from '@verbalis/core/folder';
-import { StartError } from '../../kernel/index.js';
+import { StartError } from '../../kernel/unavailable.js';
 
 /** Largest mail folder that is read, in bytes and files. */
 const MAX_BYTES = 64 * 1024 * 1024;

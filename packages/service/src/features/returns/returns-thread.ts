@@ -1,4 +1,5 @@
-import { smtpThread, type ReceivedMail } from '../smtp/index.js';
+import type { ReceivedMail } from '../smtp/index.js';
+import { smtpThread } from '../smtp/thread.js';
 import { hashOf, readIncoming, type ReadReturn } from './reading.js';
 
 /** For each recipient of the envelope: what the return says when it was sent there. */

@@ -2,7 +2,7 @@ import { createServer, type Server } from 'node:net';
 import pLimit from 'p-limit';
 import type { ServerOptions } from '@verbalis/core/smtp';
 import { Certificate, type CertificateFiles } from './certificate.js';
-import { networks, plainAddress } from '../../kernel/index.js';
+import { networks, plainAddress } from '../../kernel/networks.js';
 import { Session, type SmtpPolicy } from './session.js';
 import { Visitors, type ListenerLimits } from './visitors.js';
 

@@ -9,7 +9,7 @@ import {
   type ServerOptions,
   type ServerStep,
 } from '@verbalis/core/smtp';
-import { isLoopback, plainAddress } from '../../kernel/index.js';
+import { isLoopback, plainAddress } from '../../kernel/networks.js';
 import { Spool } from './spool.js';
 
 /** An email as it came in. */

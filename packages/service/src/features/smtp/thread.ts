@@ -1,5 +1,5 @@
 import type { Answer } from '@verbalis/core/smtp';
-import { inThread } from '../../kernel/index.js';
+import { inThread } from '../../kernel/thread.js';
 import { listenSmtp, type ListenOptions, type SmtpListener } from './listen.js';
 import type { ReceivedMail, RecipientAnswer, SmtpLogin, SmtpUser } from './session.js';
 

@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache';
-import { sourceOf } from '../../kernel/index.js';
+import { sourceOf } from '../../kernel/networks.js';
 
 /** What one listener bears. */
 export interface ListenerLimits {

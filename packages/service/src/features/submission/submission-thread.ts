@@ -1,4 +1,4 @@
-import { smtpThread } from '../smtp/index.js';
+import { smtpThread } from '../smtp/thread.js';
 import { readSubmitted } from './reading.js';
 
 smtpThread(({ bytes }) => readSubmitted(bytes));
