@@ -1,7 +1,8 @@
 // What the scripts share: running commands, and installing what is not there yet.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join, resolve } from 'node:path';
 
 export const root = resolve(import.meta.dirname, '..');
@@ -12,6 +13,35 @@ export function run(title, command, args, options = {}) {
   const { status, error } = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options });
   if (error) console.error(error.message);
   if (status !== 0) process.exit(status ?? 1);
+}
+
+/**
+ * Runs commands beside each other, as many at once as there are processors; what each printed is shown when it has ended.
+ * Ends the process when one of them failed, after all have ended.
+ */
+export async function runBeside(steps) {
+  const waiting = [...steps];
+  let failed = 0;
+  const work = async () => {
+    for (let step = waiting.shift(); step !== undefined; step = waiting.shift()) {
+      const [title, command, args] = step;
+      const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] });
+      const printed = [];
+      for (const stream of [child.stdout, child.stderr]) stream.on('data', (bytes) => printed.push(bytes));
+      const status = await new Promise((done) => {
+        child.once('error', (error) => {
+          printed.push(Buffer.from(`${error.message}\n`));
+          done(1);
+        });
+        child.once('close', done);
+      });
+      console.error(`\n▸ ${title}${status === 0 ? '' : ': failed'}`);
+      process.stderr.write(Buffer.concat(printed));
+      if (status !== 0) failed = status ?? 1;
+    }
+  };
+  await Promise.all(Array.from({ length: Math.max(1, availableParallelism()) }, work));
+  if (failed !== 0) process.exit(failed);
 }
 
 /** Installs the packages, unless those of this very lock file are there. */

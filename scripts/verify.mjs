@@ -2,17 +2,20 @@
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { spawnSync } from 'node:child_process';
-import { build, root, run } from './steps.mjs';
+import { build, root, run, runBeside } from './steps.mjs';
 
 const node = process.execPath;
 build();
-run('Reference pages are current', node, ['scripts/reference.mjs', '--check']);
-run('Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
-run('Types of tests and console', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']);
-run('Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']);
-run('Arrows point down', 'npm', ['run', '-s', 'arrows']);
-run('Nothing is unused', 'npx', ['knip']);
-run('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
+// The longest first, so that the others are done beside it.
+await runBeside([
+  ['Lint', 'npx', ['eslint', '.', '--max-warnings', '0']],
+  ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
+  ['Types of tests', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']],
+  ['Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']],
+  ['Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']],
+  ['Arrows point down', 'npm', ['run', '-s', 'arrows']],
+  ['Nothing is unused', 'npx', ['knip']],
+]);
 
 const results = join(root, 'node_modules/.cache/verbalis-jest.json');
 mkdirSync(dirname(results), { recursive: true });
