@@ -2,7 +2,7 @@ import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Color, Theme } from '../html/index.js';
 import { Fault, inReadingOrder, problem, SourceText, suggestion, warning, type Place, type Problem } from '../problems/index.js';
 import type { CompiledFolder, CompiledTemplate } from '../program/index.js';
-import { prepare, type Rendering } from '../render/index.js';
+import { prepare, type Program, type Rendering } from '../render/index.js';
 import { contrast, LEAST_CONTRAST } from './contrast.js';
 import { adviseSheets } from './sheets.js';
 import { lookAt } from './document.js';
@@ -57,13 +57,18 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     reported.add(`${fault.code}\0${fault.message}`);
     out.push(fault);
   };
+  // Languages of one source say the same in both parts or in none, but for their strings: one of them is compared.
+  const compared = new Set<Program['text']>();
   for (const [locale, program] of template.programs) {
     const render = prepare(program);
+    const isCompared = !compared.has(program.text);
+    compared.add(program.text);
     const own = locale === project.settings.locale;
     for (const sample of files.samples) {
-      let rendering: Rendering;
+      let rendering: Omit<Rendering, 'flowed' | 'text'> & { readonly text?: string };
       try {
-        rendering = render({ data: sample.data, now });
+        const input = { data: sample.data, now };
+        rendering = isCompared ? render(input) : render.shown(input);
       } catch (error) {
         if (!(error instanceof Fault)) throw error;
         add(
@@ -77,12 +82,15 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
         continue;
       }
       for (const one of lineAdvice(rendering, source, sample.name)) add(one);
-      for (const partProblem of partProblems(files, template, { locale, rendering, sample, now, source, isMade })) add(partProblem);
+      if (rendering.text === undefined) continue;
+      const parts = { html: rendering.html, text: rendering.text };
+      for (const partProblem of partProblems(files, template, { locale, parts, sample, now, source, isMade })) add(partProblem);
       // What the document is made of does not change with the language: one look at it is enough.
       if (!own) continue;
       const findings = lookAt({
         html: rendering.html,
-        text: rendering.text,
+        isMade,
+        text: parts.text,
         ownMarkup: main.kind === 'html',
         optional: purpose === 'optional',
         asset: (address) => assetAt(project, address),
@@ -115,14 +123,14 @@ function partProblems(
   template: CompiledTemplate,
   {
     locale,
-    rendering,
+    parts,
     sample,
     now,
     source,
     isMade,
   }: {
     readonly locale: string;
-    readonly rendering: Rendering;
+    readonly parts: Pick<Rendering, 'html' | 'text'>;
     readonly sample: TemplateFiles['samples'][number];
     readonly now: number;
     readonly source: SourceText;
@@ -130,7 +138,7 @@ function partProblems(
   },
 ): Problem[] {
   const compared = template.compared?.get(locale);
-  const { html, text } = compared === undefined ? rendering : prepare(compared)({ data: sample.data, now });
+  const { html, text } = compared === undefined ? parts : prepare(compared)({ data: sample.data, now });
   const differences = compareParts(html, text, { isMade });
   // A text part that is written by hand may well say less, and is its author's.
   const report = files.texts.size > 0 ? warning : problem;
@@ -149,7 +157,11 @@ function partProblems(
   });
 }
 
-function lineAdvice({ subject, preview, html }: Rendering, source: SourceText, sample: string): Problem[] {
+function lineAdvice(
+  { subject, preview, html }: Pick<Rendering, 'subject' | 'preview' | 'html'>,
+  source: SourceText,
+  sample: string,
+): Problem[] {
   const out: Problem[] = [];
   const at = source.text.indexOf('subject:');
   const line = source.place(Math.max(0, at), 8);

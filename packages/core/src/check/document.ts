@@ -6,11 +6,14 @@ import { CSS_FEATURES, FAMILY_WORDS } from './clients.js';
 import { colorOf, contrast, LEAST_CONTRAST } from './contrast.js';
 import { elementsOf, isWithinHidden, speaks, styleOf, textOf, wordCount, type Finding } from './look.js';
 import { linkFindings } from './look-links.js';
+import { treeOf } from './read-made.js';
 import { pageFindings } from './look-page.js';
 import { UNSUBSCRIBE } from './words.js';
 
 export interface DocumentInput {
   readonly html: string;
+  /** The HTML was made by blocks alone. */
+  readonly isMade: boolean;
   readonly text: string;
   /** A message.html: only there the author chose the markup and its CSS. */
   readonly ownMarkup: boolean;
@@ -24,7 +27,7 @@ const MAX_PICTURE = 300 * 1024;
 /** Looks at a rendered mail the way its readers' clients do. */
 export function lookAt(input: DocumentInput): Finding[] {
   const out: Finding[] = [];
-  const document = parse(input.html, { treeAdapter: adapter });
+  const document = input.isMade ? treeOf(input.html) : parse(input.html, { treeAdapter: adapter });
   let heading = 0;
   let unsubscribes = false;
   for (const node of elementsOf(document)) {

@@ -1,6 +1,6 @@
 import { TONE_WORDS } from '../blocks/index.js';
 import { Tokenizer, TokenizerMode } from 'parse5';
-import { attributeOf, piecesOf } from './read-made.js';
+import { attributeOf, decoded, piecesOf } from './read-made.js';
 
 /** What one part of an email says and the other does not. */
 export interface Difference {
@@ -9,14 +9,17 @@ export interface Difference {
   readonly what: string;
 }
 
+const SPACED = /[\p{L}\p{N}\p{M}]+/gu;
 // Scripts without spaces break anywhere, so each of their letters counts for itself.
+const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー]/u;
 const WORDS =
   /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー]|(?:(?![\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー])[\p{L}\p{N}\p{M}])+/gu;
 const URLS = /(?:https?|sms|tel|mailto):[^\s<>"]+/g;
 
 function wordsOf(text: string): Map<string, number> {
   const out = new Map<string, number>();
-  for (const [word] of text.normalize('NFKC').toLowerCase().matchAll(WORDS)) out.set(word, (out.get(word) ?? 0) + 1);
+  const same = text.normalize('NFKC').toLowerCase();
+  for (const word of same.match(UNSPACED.test(same) ? WORDS : SPACED) ?? []) out.set(word, (out.get(word) ?? 0) + 1);
   return out;
 }
 
@@ -36,16 +39,17 @@ class Reading {
   /** For each list that is open, the number of its next item; 0 where items have none. */
   readonly #lists: number[] = [];
 
-  say(text: string): void {
-    if (this.#hidden.length === 0) this.parts.push(text);
+  /** @param text is asked for only where it is shown */
+  say(text: () => string): void {
+    if (this.#hidden.length === 0) this.parts.push(text());
   }
 
-  open(name: string, attribute: (name: string) => string | undefined): void {
+  /** @param mayHide whether its attributes are to be looked at for what hides it */
+  open(name: string, attribute: (name: string) => string | undefined, mayHide = true): void {
     const isHidden =
       this.#hidden.length > 0 ||
       SILENT.has(name) ||
-      attribute('hidden') !== undefined ||
-      /(?:^|;)\s*display\s*:\s*none/i.test(attribute('style') ?? '');
+      (mayHide && (attribute('hidden') !== undefined || /(?:^|;)\s*display\s*:\s*none/i.test(attribute('style') ?? '')));
     if (isHidden) {
       if (!VOID.has(name)) this.#hidden.push(name);
       return;
@@ -80,7 +84,7 @@ class Reading {
 function readHtml(html: string): Reading {
   const reading = new Reading();
   const say = ({ chars }: { readonly chars: string }): void => {
-    reading.say(chars);
+    reading.say(() => chars);
   };
   const nothing = (): void => undefined;
   const tokenizer: Tokenizer = new Tokenizer(
@@ -112,8 +116,8 @@ function readHtml(html: string): Reading {
 function readMade(html: string): Reading {
   const reading = new Reading();
   for (const piece of piecesOf(html.slice(Math.max(0, html.indexOf('</head>'))))) {
-    if (piece.kind === 'text') reading.say(piece.text);
-    else if (piece.kind === 'open') reading.open(piece.text, (name) => attributeOf(piece, name));
+    if (piece.kind === 'text') reading.say(() => decoded(piece.text));
+    else if (piece.kind === 'open') reading.open(piece.text, (name) => attributeOf(piece, name), /none|hidden/i.test(piece.attributes));
     else reading.close(piece.text);
   }
   return reading;

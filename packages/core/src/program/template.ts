@@ -1,5 +1,6 @@
 import { wordsOf } from '../blocks/index.js';
 import { htmlDocument, INSIDE } from '../html/index.js';
+import { memo } from '../formats/index.js';
 import type { MailProject, TemplateFiles } from '../folder/index.js';
 import type { Expression, Flow, FrontValue } from '../notation/index.js';
 import { hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
@@ -263,9 +264,9 @@ function escaped(text: string): string {
 const RIGHT_TO_LEFT = new Set(['Arab', 'Hebr', 'Thaa', 'Syrc', 'Nkoo', 'Adlm', 'Rohg']);
 
 /** The direction of a locale's script. */
-function directionOf(locale: string): 'ltr' | 'rtl' {
-  return RIGHT_TO_LEFT.has(new Intl.Locale(locale).maximize().script ?? '') ? 'rtl' : 'ltr';
-}
+const directionOf = memo((locale: string): 'ltr' | 'rtl' =>
+  RIGHT_TO_LEFT.has(new Intl.Locale(locale).maximize().script ?? '') ? 'rtl' : 'ltr',
+);
 
 /** The layout's tree with the template's body in the place of `::body`. */
 function withBody(nodes: readonly Flow[], body: readonly Flow[]): Flow[] {

@@ -29,10 +29,10 @@ export interface RenderInput {
 export interface Renderer {
   /** @throws Fault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
   (input: RenderInput): Rendering;
-  /** Everything that can fail, without what cannot fail after it: to find out whether an email can be made. @throws Fault */
-  readonly attempt: (input: RenderInput) => { readonly subject: string };
   /** The HTML alone. */
   readonly html: (input: RenderInput) => string;
+  /** All but the text part, which is laid out only where something may fail in it alone: enough to find out whether an email can be made. @throws Fault */
+  readonly shown: (input: RenderInput) => Pick<Rendering, 'subject' | 'preview' | 'html'>;
 }
 
 // Layouts say the same in every mail.
@@ -66,6 +66,19 @@ function placesIn(node: unknown, into = new Set<string>()): Set<string> {
   return into;
 }
 
+/** For each text part; languages of one source share it, and what stands beside it is the same in all of them. */
+const failing = new WeakMap<Program['text'], boolean>();
+
+/** Whether something may fail in the text part alone. */
+function mayTextFail({ subject, preview, html, text }: Program): boolean {
+  const known = failing.get(text);
+  if (known !== undefined) return known;
+  const shown = placesIn([html, subject, preview]);
+  const may = [...placesIn(text)].some((place) => !shown.has(place));
+  failing.set(text, may);
+  return may;
+}
+
 /** A text part that needs no data: of HTML that an app has made itself. */
 export function compileTextOps(ops: readonly TextOp[]): string {
   return compileText(ops)(bareEnvironment({}, 0)).replaceAll(SOFT_BREAK, '');
@@ -74,7 +87,8 @@ export function compileTextOps(ops: readonly TextOp[]): string {
 /** Makes a program ready to run. Done once an edition; the result is kept. */
 export function prepare(program: Program): Renderer {
   const [subject, preview, html] = [compileOps(program.subject), compileOps(program.preview), compileOps(program.html)];
-  const text = compileText(program.text);
+  let compiledText: ReturnType<typeof compileText> | undefined;
+  const text = (env: Environment): string => (compiledText ??= compileText(program.text))(env);
   const messages = new Map<string, ReturnType<typeof compileMessage>>();
   const say = (key: string, values: Readonly<Record<string, unknown>>, at: string, timeZone: string): string => {
     const name = `${timeZone}\n${key}`;
@@ -107,15 +121,11 @@ export function prepare(program: Program): Renderer {
     return { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env), ...textParts(text(env)) };
   };
   // The text part mostly shows the values that the HTML shows, and where those can be shown, they can.
-  const known = placesIn([program.html, program.subject, program.preview]);
-  const textMayFail = [...placesIn(program.text)].some((place) => !known.has(place));
-  const attempt = (input: RenderInput): { subject: string } => {
+  const shown = (input: RenderInput): Pick<Rendering, 'subject' | 'preview' | 'html'> => {
     const env = environment(input);
-    const made = { subject: subject(env).trim() };
-    preview(env);
-    html(env);
-    if (textMayFail) text(env);
+    const made = { subject: subject(env).trim(), preview: preview(env).trim(), html: html(env) };
+    if (mayTextFail(program)) text(env);
     return made;
   };
-  return Object.assign(render, { attempt, html: (input: RenderInput) => html(environment(input)) });
+  return Object.assign(render, { shown, html: (input: RenderInput) => html(environment(input)) });
 }

@@ -1,6 +1,7 @@
 import {
   isArgumentElement,
   isDateElement,
+  isLiteralElement,
   isNumberElement,
   isPluralElement,
   isSelectElement,
@@ -238,13 +239,17 @@ function placeOf(source: SourceText, key: string): ReturnType<SourceText['place'
   return source.place(Math.max(0, source.text.indexOf(name)), name.length);
 }
 
+const canonical = memo((tag: string): { readonly tag: string | undefined } => {
+  try {
+    return { tag: Intl.getCanonicalLocales(tag)[0] };
+  } catch {
+    return { tag: undefined };
+  }
+});
+
 /** A tag as BCP 47 writes it ("pt-BR" for "PT-br"); undefined for what is none. */
 export function canonicalLocale(tag: string): string | undefined {
-  try {
-    return Intl.getCanonicalLocales(tag)[0];
-  } catch {
-    return undefined;
-  }
+  return canonical(tag).tag;
 }
 
 /** What is wrong with a locale tag, in words; undefined for one that is well formed. */
@@ -304,19 +309,38 @@ export function compileMessage(text: string, locale: string, timeZone: string): 
   const dates = new Set<string>();
   datesIn(elements, dates);
   const made = (zone: string): IntlMessageFormat => new IntlMessageFormat(elements, locale, formatsIn(zone), { ignoreTag: true });
-  const format = made(timeZone);
+  let own: IntlMessageFormat | undefined;
   let utc: IntlMessageFormat | undefined;
   const inUtc = (): IntlMessageFormat => (utc ??= made('UTC'));
   return (values) => {
+    const plain = plainMessage(elements, values);
+    if (plain !== undefined) return plain;
     const given: Record<string, string | number | boolean | Date> = {};
     for (const [name, value] of Object.entries(values)) {
       given[name] = dates.has(name) && typeof value === 'string' ? new Date(instantOf(value)) : (value as string | number);
     }
     // A calendar date has no zone: it is shown as it is, wherever the mail goes.
     const isCalendar = [...dates].some((name) => /^\d{4}-\d\d-\d\d$/.test(String(values[name])));
-    const said = (isCalendar ? inUtc() : format).format(given);
+    const said = (isCalendar ? inUtc() : (own ??= made(timeZone))).format(given);
     return typeof said === 'string' ? said : String(said);
   };
+}
+
+/** A message of texts and values as they stand, which needs no formatter: most are. Undefined for a value that only the formatter knows. */
+function plainMessage(elements: readonly MessageFormatElement[], values: Readonly<Record<string, unknown>>): string | undefined {
+  let said = '';
+  for (const element of elements) {
+    if (isLiteralElement(element)) {
+      said += element.value;
+      continue;
+    }
+    if (!isArgumentElement(element)) return undefined;
+    const value = Object.hasOwn(values, element.value) ? values[element.value] : undefined;
+    if (typeof value === 'number') said += String(value);
+    else if (typeof value === 'string') said += value;
+    else return undefined;
+  }
+  return said;
 }
 
 function datesIn(elements: readonly MessageFormatElement[], out: Set<string>): void {

@@ -1,8 +1,10 @@
 import stringWidth from 'string-width';
-import { cut } from './graphemes.js';
+import { cut, graphemes } from './graphemes.js';
 
 // Scripts of one column a letter, without combining marks: most of what is measured, and need not be cut into graphemes.
 const PLAIN = /^[\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u2010-\u2027\u2030-\u205E\u20AC]*$/;
+
+const PLAIN_RUNS = new RegExp(`${PLAIN.source.slice(1, -2)}+(?=${PLAIN.source.slice(1, -2)}|$)`, 'g');
 
 // The same with letters of two columns, and with Arabic and Hebrew letters: no marks, nothing that joins.
 const PLAIN_OR_WIDE =
@@ -24,9 +26,17 @@ export function isPlain(text: string): boolean {
 export function displayWidth(text: string): number {
   if (isPlain(text)) return text.length;
   if (PLAIN_OR_WIDE.test(text)) return text.length + count(text, WIDE) - count(text, ISOLATES);
-  let width = 0;
-  for (const piece of cut(text)) width += stringWidth(piece);
+  // Only what is not plain, with the letter before it that it may belong to, needs the tables.
+  let width = text.length;
+  const rest = text.replace(PLAIN_RUNS, '');
+  width -= rest.length;
+  for (const piece of cut(rest)) width += stringWidth(piece);
   return width;
+}
+
+/** The letters of a text as people count them; most texts hold nothing that joins. */
+export function lettersOf(text: string): Iterable<string> {
+  return PLAIN_OR_WIDE.test(text) ? text : graphemes(text);
 }
 
 export function padEnd(text: string, width: number): string {

@@ -1,5 +1,4 @@
-import { graphemes } from './graphemes.js';
-import { displayWidth, isPlain } from './width.js';
+import { displayWidth, isPlain, lettersOf } from './width.js';
 
 /** The width of the text part, in columns (4-template-notation, What the compiled text must be). */
 export const COLUMNS = 72;
@@ -19,7 +18,7 @@ function pieces(text: string): string[] {
       continue;
     }
     let piece = '';
-    for (const segment of graphemes(word)) {
+    for (const segment of lettersOf(word)) {
       const before = piece.at(-1) ?? '';
       const breaks =
         piece !== '' &&

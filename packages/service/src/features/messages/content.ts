@@ -60,7 +60,7 @@ export function templateContent(
     });
   let subject: string;
   try {
-    subject = ready.renderer.attempt({ data, now, mail: { space } }).subject;
+    subject = ready.renderer.shown({ data, now, mail: { space } }).subject;
   } catch (error) {
     if (!(error instanceof Fault)) throw error;
     problems.push({ path: 'data', message: `${error.message} (${error.at})`, hint: error.hint });
