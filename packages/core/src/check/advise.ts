@@ -47,16 +47,8 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     );
   out.push(...senderAdvice(project, template, source));
   const purpose = template.topic === undefined ? undefined : project.settings.topics[template.topic]?.purpose;
-  // Markup of the author's own is read as a browser would.
-  const isMade = ![...files.sources.values(), ...project.layouts.values(), ...project.blocks.values()].some(
-    (file) => ('kind' in file && file.kind === 'html') || file.text.includes(':::raw'),
-  );
-  const reported = new Set<string>();
-  const add = (fault: Problem): void => {
-    if (reported.has(`${fault.code}\0${fault.message}`)) return;
-    reported.add(`${fault.code}\0${fault.message}`);
-    out.push(fault);
-  };
+  const isMade = !hasOwnMarkup(project, files);
+  const add = once(out);
   // Languages of one source say the same in both parts or in none, but for their strings: one of them is compared.
   const compared = new Set<Program['text']>();
   for (const [locale, program] of template.programs) {
@@ -99,6 +91,23 @@ export function adviseTemplate(project: MailProject, files: TemplateFiles, templ
     }
   }
   return out;
+}
+
+/** Whether markup of an author's own may be in a template: it is read as a browser would. */
+function hasOwnMarkup({ layouts, blocks }: MailProject, { sources }: TemplateFiles): boolean {
+  return [...sources.values(), ...layouts.values(), ...blocks.values()].some(
+    (file) => ('kind' in file && file.kind === 'html') || file.text.includes(':::raw'),
+  );
+}
+
+/** Adds problems to a list, none twice. */
+function once(out: Problem[]): (fault: Problem) => void {
+  const reported = new Set<string>();
+  return (fault) => {
+    const name = `${fault.code}\0${fault.message}`;
+    if (!reported.has(name)) out.push(fault);
+    reported.add(name);
+  };
 }
 
 /** A sender whose answers nobody reads. */

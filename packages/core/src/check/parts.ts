@@ -9,7 +9,6 @@ export interface Difference {
   readonly what: string;
 }
 
-const SPACED = /[\p{L}\p{N}\p{M}]+/gu;
 // Scripts without spaces break anywhere, so each of their letters counts for itself.
 const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー]/u;
 const WORDS =
@@ -19,7 +18,8 @@ const URLS = /(?:https?|sms|tel|mailto):[^\s<>"]+/g;
 function wordsOf(text: string): Map<string, number> {
   const out = new Map<string, number>();
   const same = text.normalize('NFKC').toLowerCase();
-  for (const word of same.match(UNSPACED.test(same) ? WORDS : SPACED) ?? []) out.set(word, (out.get(word) ?? 0) + 1);
+  const words = UNSPACED.test(same) ? same.match(WORDS) : same.match(/[\p{L}\p{N}\p{M}]+/gu);
+  for (const word of words ?? []) out.set(word, (out.get(word) ?? 0) + 1);
   return out;
 }
 

@@ -4,7 +4,9 @@ import { cut, graphemes } from './graphemes.js';
 // Scripts of one column a letter, without combining marks: most of what is measured, and need not be cut into graphemes.
 const PLAIN = /^[\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u2010-\u2027\u2030-\u205E\u20AC]*$/;
 
-const PLAIN_RUNS = new RegExp(`${PLAIN.source.slice(1, -2)}+(?=${PLAIN.source.slice(1, -2)}|$)`, 'g');
+/** What is not, with the letter before it that it may belong to. */
+const OTHER =
+  /[\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u2010-\u2027\u2030-\u205E\u20AC]?[^\u0020-\u007E\u00A0-\u00AC\u00AE-\u02FF\u0370-\u03FF\u0400-\u0482\u048A-\u052F\u2010-\u2027\u2030-\u205E\u20AC]+/g;
 
 // The same with letters of two columns, and with Arabic and Hebrew letters: no marks, nothing that joins.
 const PLAIN_OR_WIDE =
@@ -26,10 +28,8 @@ export function isPlain(text: string): boolean {
 export function displayWidth(text: string): number {
   if (isPlain(text)) return text.length;
   if (PLAIN_OR_WIDE.test(text)) return text.length + count(text, WIDE) - count(text, ISOLATES);
-  // Only what is not plain, with the letter before it that it may belong to, needs the tables.
-  let width = text.length;
-  const rest = text.replace(PLAIN_RUNS, '');
-  width -= rest.length;
+  const rest = (text.match(OTHER) ?? []).join('');
+  let width = text.length - rest.length;
   for (const piece of cut(rest)) width += stringWidth(piece);
   return width;
 }
