@@ -14,7 +14,7 @@ export function useChanges(): void {
         for await (const change of client.templates.changes({ signal: end.signal })) {
           if (change.event === 'changed') void queries.invalidateQueries({ queryKey: ['render'] });
           void queries.invalidateQueries({ queryKey: ['templates'] });
-          if (change.event === 'changed') void queries.invalidateQueries({ queryKey: ['template'] });
+          if (change.event === 'changed') for (const key of ['template', 'advice']) void queries.invalidateQueries({ queryKey: [key] });
         }
       } catch {
         // The preview has ended; what is shown stays.

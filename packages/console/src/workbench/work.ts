@@ -35,7 +35,7 @@ export function useWork({ template, params, set, edition }: WorkInput) {
     }),
     [edition, ownData, sample, locale, edits],
   );
-  const rendered = useRendered(template.name, request);
+  const rendered = useRendered(template, request);
   return {
     template,
     params,
@@ -49,7 +49,7 @@ export function useWork({ template, params, set, edition }: WorkInput) {
     setOwn: (data: unknown) => setOwn(data === undefined ? undefined : { sample, data }),
     request,
     rendered,
-    problems: rendered.result?.problems ?? template.problems,
+    problems: rendered.problems,
   };
 }
 
@@ -93,13 +93,23 @@ function useEdits({ files, editable }: TemplateDetail, file: TemplateDetail['fil
 type RenderRequest = Parameters<ReturnType<typeof useSession>['client']['templates']['render']>[1];
 
 /** The mail of a template, made again whenever anything changes; the last one stays while there is none. */
-function useRendered(name: string, request: RenderRequest) {
+function useRendered({ name, problems: advised }: TemplateDetail, request: RenderRequest) {
   const { client, space } = useSession();
   const settled = useDeferredValue(request);
   const { data, error } = useQuery({
     queryKey: ['render', space.name, name, settled],
+    // The mail comes first: to look at every sample takes longer.
+    queryFn: ({ signal }) => client.templates.render(name, { ...settled, advice: false }, { signal }),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    gcTime: 30_000,
+  });
+  const isEdited = settled.edits !== undefined;
+  const { data: looked } = useQuery({
+    queryKey: ['advice', space.name, name, settled],
     queryFn: ({ signal }) => client.templates.render(name, settled, { signal }),
     placeholderData: keepPreviousData,
+    enabled: isEdited && data !== undefined,
     staleTime: Infinity,
     gcTime: 30_000,
   });
@@ -107,5 +117,9 @@ function useRendered(name: string, request: RenderRequest) {
   useEffect(() => {
     if (data?.mail !== undefined) setLastMail(data.mail);
   }, [data]);
-  return { result: data, error, mail: data?.mail ?? lastMail };
+  const problems = useMemo(() => {
+    const all = [...(data?.problems ?? []), ...(isEdited ? (looked?.problems ?? []) : advised)];
+    return [...new Map(all.map((problem) => [JSON.stringify(problem), problem])).values()];
+  }, [data, looked, advised, isEdited]);
+  return { result: data, error, mail: data?.mail ?? lastMail, problems };
 }

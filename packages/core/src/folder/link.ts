@@ -52,6 +52,19 @@ export interface MailProject {
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
   readonly texts: ReadonlyMap<string, string>;
+  /** For whoever links the folder again after a change: what has not changed is taken over. */
+  readonly linked: {
+    readonly files: MailFiles;
+    readonly templates: ReadonlyMap<string, LinkedTemplate>;
+  };
+}
+
+/** A template with what was found when its files were read: it depends on nothing else. */
+interface LinkedTemplate {
+  readonly paths: readonly string[];
+  readonly template: TemplateFiles | undefined;
+  readonly problems: readonly Problem[];
+  readonly texts: ReadonlyMap<string, string>;
 }
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
@@ -88,8 +101,11 @@ function readText({ files, problems, texts }: FolderReading, path: string): stri
   return text;
 }
 
-/** Reads a mail folder. Never throws; a folder that is none gives a project with problems. */
-export function linkFolder(files: MailFiles): MailProject {
+/**
+ * Reads a mail folder. Never throws; a folder that is none gives a project with problems.
+ * @param before the same folder before a change, whose bytes are the same objects where they are the same
+ */
+export function linkFolder(files: MailFiles, before?: MailProject): MailProject {
   const problems: Problem[] = [];
   const reading: FolderReading = { files, problems, texts: new Map() };
   const settingsText = readText(reading, 'mail.yaml');
@@ -108,7 +124,8 @@ export function linkFolder(files: MailFiles): MailProject {
   const themeText = readText(reading, 'theme.tokens.json');
   const theme = themeText === undefined ? USUAL_THEME : readTheme('theme.tokens.json', themeText, problems);
   const { stringFiles, byTemplate, ...sorted } = sortFiles(reading);
-  const templates = linkTemplates(reading, byTemplate);
+  const linked = linkTemplates(reading, byTemplate, before);
+  const templates = new Map([...linked].flatMap(([name, { template }]) => (template === undefined ? [] : [[name, template] as const])));
   // A template that cannot be read is no template missing: its own problems say why.
   if (settingsText !== undefined && byTemplate.size === 0) {
     problems.push(
@@ -120,11 +137,28 @@ export function linkFolder(files: MailFiles): MailProject {
       ),
     );
   }
-  const strings = readStrings(stringFiles, settings.locale);
+  const isSaidSame =
+    before?.settings.locale === settings.locale && isSame(before.linked.files, files, (path) => path.startsWith('strings/'));
+  const strings = isSaidSame ? before.strings : readStrings(stringFiles, settings.locale);
   // Without settings, nothing that depends on them can be told: not which language is the folder's own.
   const isBroken = settingsText !== undefined && read === undefined;
   problems.push(...strings.problems.filter(({ severity }) => !isBroken || severity === 'error'));
-  return { settings, theme, ...sorted, strings, templates: isBroken ? new Map() : templates, problems, texts: reading.texts };
+  return {
+    settings,
+    theme,
+    ...sorted,
+    strings,
+    templates: isBroken ? new Map() : templates,
+    problems,
+    texts: reading.texts,
+    linked: { files, templates: linked },
+  };
+}
+
+/** Whether the files of some paths are the same ones in two folders. */
+function isSame(before: MailFiles, files: MailFiles, of: (path: string) => boolean): boolean {
+  const paths = [...before.keys()].filter(of);
+  return paths.length === [...files.keys()].filter(of).length && paths.every((path) => before.get(path) === files.get(path));
 }
 
 /** The files of a folder by what they are for. */
@@ -180,16 +214,31 @@ function sortFiles(reading: FolderReading): SortedFiles {
   return sorted;
 }
 
-function linkTemplates(reading: FolderReading, byTemplate: ReadonlyMap<string, readonly string[]>): Map<string, TemplateFiles> {
-  const templates = new Map<string, TemplateFiles>();
+function linkTemplates(
+  reading: FolderReading,
+  byTemplate: ReadonlyMap<string, readonly string[]>,
+  before: MailProject | undefined,
+): Map<string, LinkedTemplate> {
+  const templates = new Map<string, LinkedTemplate>();
   for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
     const place = new SourceText(`templates/${name}`, '').whole;
     if (!NAME.test(name))
       reading.problems.push(problem('template-name', place, `"${name}" is no name for a template.`, 'Use small letters, digits and "-".'));
-    const linked = linkTemplate(reading, name, paths);
-    if (linked !== undefined) templates.set(name, linked);
+    const known = before?.linked.templates.get(name);
+    const isKnown =
+      known?.paths.length === paths.length &&
+      paths.every((path, i) => path === known.paths[i] && before?.linked.files.get(path) === reading.files.get(path));
+    const linked = isKnown ? known : linkApart(reading.files, name, paths);
+    reading.problems.push(...linked.problems);
+    for (const [path, text] of linked.texts) reading.texts.set(path, text);
+    templates.set(name, linked);
   }
   return templates;
+}
+
+function linkApart(files: MailFiles, name: string, paths: readonly string[]): LinkedTemplate {
+  const reading: FolderReading = { files, problems: [], texts: new Map() };
+  return { paths, template: linkTemplate(reading, name, paths), problems: reading.problems, texts: reading.texts };
 }
 
 function linkTemplate(reading: FolderReading, name: string, paths: readonly string[]): TemplateFiles | undefined {

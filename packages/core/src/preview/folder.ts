@@ -82,7 +82,7 @@ function hashOf(files: MailFiles, paths: readonly string[], seed: string): strin
  * taken over: after a change only what may have changed costs anything.
  */
 export function previewOf(files: MailFiles, before?: FolderPreview): FolderPreview {
-  const project = linkFolder(files);
+  const project = linkFolder(files, before?.project);
   const compiler = folderCompiler(project);
   const shared: string[] = [];
   const byTemplate = new Map<string, string[]>();
@@ -99,18 +99,15 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
   const ofTemplate = (name: string, list: readonly Problem[]): Problem[] =>
     list.filter(({ place }) => place.file.startsWith(`templates/${name}/`) || place.file === `templates/${name}`);
 
-  function known(name: string): TemplateState | undefined {
-    const kept = states.get(name);
-    if (kept !== undefined) return kept;
+  // Taken over now, so that what was before can go: a folder that is worked on has a long history.
+  for (const name of byTemplate.keys()) {
     const old = before?.known(name);
-    if (old?.fingerprint !== fingerprint(name)) return undefined;
-    states.set(name, old);
-    return old;
+    if (old !== undefined && old.fingerprint === fingerprint(name)) states.set(name, old);
   }
 
   function stateOf(name: string, now: number): TemplateState | undefined {
     if (!byTemplate.has(name)) return undefined;
-    const kept = known(name);
+    const kept = states.get(name);
     if (kept !== undefined) return kept;
     const template = project.templates.get(name);
     const compiled = compiler.template(name);
@@ -199,7 +196,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
       ...(hasErrors(project.problems) ? [] : adviseTheme(project)),
     ]),
     names: [...byTemplate.keys()].sort((a, b) => a.localeCompare(b)),
-    known,
+    known: (name) => states.get(name),
     stateOf,
     render,
   };

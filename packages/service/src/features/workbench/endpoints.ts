@@ -219,12 +219,12 @@ const get = endpoint({
 async function renderedOf(
   deps: TemplateEndpoints,
   { space, name }: { readonly space: string; readonly name: string },
-  { edition, edits, ...wish }: z.output<typeof RenderRequest>,
+  { edition, edits, advice, ...wish }: z.output<typeof RenderRequest>,
 ): Promise<Shown> {
   const { view: saved } = current(deps, space, edition);
   const view = edits === undefined || Object.keys(edits).length === 0 ? saved : deps.workbench.withEdits(saved, edits);
   refuseUnknown(view, name);
-  return ask(view, 'render', { name, wish, now: deps.clock.now() });
+  return ask(view, 'render', { name, wish, advice, now: deps.clock.now() });
 }
 
 const render = endpoint({

@@ -11,7 +11,7 @@ import { notSaved, type Workbench } from './workbench.js';
 const TOGETHER_MS = 12;
 /** Templates are looked at in the background for so long at a time, with as long a rest after it, so that nobody waits for it. In milliseconds. */
 const TURN_MS = 15;
-/** Before that begins: the page that was opened comes first. In milliseconds. */
+/** Before that begins: what is open comes first. In milliseconds. */
 const FIRST_MS = 800;
 /** Between two words about how far that is, in milliseconds. */
 const NOTIFY_EVERY_MS = 250;
@@ -55,7 +55,7 @@ export async function folderWorkbench(
     files = next;
     view = views.open(files, view);
     notify(paths);
-    lookAtRest();
+    lookAtRest(FIRST_MS);
   }
   const note = (file: string): void => {
     changed.add(nameOf(file));
@@ -75,7 +75,7 @@ export async function folderWorkbench(
       looking = undefined;
       if (closed) return;
       if (at !== view) {
-        lookAtRest();
+        lookAtRest(FIRST_MS);
         return;
       }
       if (!more || performance.now() - notifiedAt > NOTIFY_EVERY_MS) {

@@ -64,7 +64,11 @@ export const RenderRequest = z
     edits: z
       .record(z.string().max(300), z.string().max(500_000))
       .optional()
-      .meta({ description: 'Texts that stand in for files of the folder.' }),
+      .meta({ description: 'Texts that replace files of the folder.' }),
+    advice: z
+      .boolean()
+      .default(true)
+      .meta({ description: 'Whether every sample is looked at for what to mind, which takes longer than rendering one.' }),
   })
   .meta({ id: 'RenderRequest' });
 

@@ -23,10 +23,11 @@ inThread(() => {
         ? undefined
         : { samples: template.samples.map((sample) => [sample.name, sample.data] as const), schema: template.schema };
     },
-    render: (preview, { name, wish, now }): Shown => {
+    render: (preview, { name, wish, advice: isAdvised, now }): Shown => {
       const { mail, dataProblems, problems } = preview.render(name, { ...(wish as RenderOptions), now });
       // Advice of an earlier look is good as long as nothing has changed; a fresh look costs a rendering of every sample.
-      const advice = preview.stateOf(name, now)?.problems.filter((problem) => problem.severity !== 'error') ?? [];
+      const state = isAdvised ? preview.stateOf(name, now) : preview.known(name);
+      const advice = state?.problems.filter((problem) => problem.severity !== 'error') ?? [];
       return { mail, dataProblems, problems: [...problems, ...advice] };
     },
     look: (preview, { forMs, now }) => {

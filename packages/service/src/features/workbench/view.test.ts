@@ -16,7 +16,7 @@ test('a folder is read, checked and rendered in a thread; after a change only th
   const view = views.open(folder(SIMPLE));
   expect(view.names).toEqual(['t']);
   expect(await view.ask('state', { name: 't', now: NOW })).toMatchObject({ name: 't', samples: ['s'], locales: ['en'] });
-  expect((await view.ask('render', { name: 't', wish: {}, now: NOW })).mail?.subject).toBe('Hello Ása');
+  expect((await view.ask('render', { name: 't', wish: {}, advice: true, now: NOW })).mail?.subject).toBe('Hello Ása');
   expect(await view.ask('data', { name: 't' })).toMatchObject({ samples: [['s', { name: 'Ása' }]] });
   const files = new Map(view.files).set(
     'templates/t/message.md',
@@ -25,7 +25,7 @@ test('a folder is read, checked and rendered in a thread; after a change only th
   const next = views.open(files, view);
   expect((await next.ask('state', { name: 't', now: NOW }))?.problems.map((problem) => problem.code)).toContain('unknown-field');
   // The one before is still there for who has it.
-  expect((await view.ask('render', { name: 't', wish: {}, now: NOW })).mail?.subject).toBe('Hello Ása');
+  expect((await view.ask('render', { name: 't', wish: {}, advice: true, now: NOW })).mail?.subject).toBe('Hello Ása');
 });
 
 test('what the thread has forgotten is given to it again', async () => {
@@ -33,7 +33,7 @@ test('what the thread has forgotten is given to it again', async () => {
   await first.ask('overview', { all: true, now: NOW });
   for (let i = 0; i < 10; i += 1)
     await views.open(folder({ ...SIMPLE, 'mail.yaml': `name: T${i}\n` })).ask('overview', { all: false, now: NOW });
-  expect((await first.ask('render', { name: 't', wish: { data: { name: 'B' } }, now: NOW })).mail?.subject).toBe('Hello B');
+  expect((await first.ask('render', { name: 't', wish: { data: { name: 'B' } }, advice: true, now: NOW })).mail?.subject).toBe('Hello B');
 });
 
 group('whatever is in a folder, the event loop goes on', () => {
@@ -77,6 +77,6 @@ group('whatever is in a folder, the event loop goes on', () => {
     clearInterval(turning);
     expect(['looked at', 'ThreadFault']).toContain(outcome);
     expect(turns).toBeGreaterThan(1);
-    expect((await views.open(folder(SIMPLE)).ask('render', { name: 't', wish: {}, now: NOW })).mail?.subject).toBe('Hello Ása');
+    expect((await views.open(folder(SIMPLE)).ask('render', { name: 't', wish: {}, advice: true, now: NOW })).mail?.subject).toBe('Hello Ása');
   });
 });

@@ -32,7 +32,11 @@ export interface ViewCalls {
   readonly overview: { readonly input: { readonly all: boolean; readonly now: number }; readonly output: Overview };
   readonly state: { readonly input: { readonly name: string; readonly now: number }; readonly output: TemplateState | undefined };
   readonly data: { readonly input: { readonly name: string }; readonly output: TemplateData | undefined };
-  readonly render: { readonly input: { readonly name: string; readonly wish: Wish; readonly now: number }; readonly output: Shown };
+  /** @param advice whether every sample is looked at; otherwise there is advice only where that was done before */
+  readonly render: {
+    readonly input: { readonly name: string; readonly wish: Wish; readonly advice: boolean; readonly now: number };
+    readonly output: Shown;
+  };
   /** Looks at templates that nobody has asked for yet, for so many milliseconds. Whether there are more. */
   readonly look: { readonly input: { readonly forMs: number; readonly now: number }; readonly output: boolean };
 }
