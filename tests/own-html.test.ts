@@ -58,6 +58,26 @@ describe('own HTML', () => {
     expect(text).not.toMatch(/mso|v:rect|Preview line|Five more sailings a day from/);
   });
 
+  test('a long page of nested tables, client hooks and three ways of quoting is the same to the byte', () => {
+    const { source, html, problems, text } = made('winter');
+    expect(html).toBe(source);
+    expect(problems).toEqual([]);
+    expect(text).toContain('Tern Island – Gannet Rock');
+    expect(text).not.toMatch(/mso|roundrect|ReadMsgBody|Three crossings more/);
+  });
+
+  test('of a long page of columns that stack by themselves only its values change', () => {
+    const { source, html, problems, text } = made('boarding');
+    expect(problems).toEqual([]);
+    const filled = source
+      .replaceAll('{{ reference }}', 'SM-1042')
+      .replace('{{ passenger }}', 'Ása &amp; Jón')
+      .replace('{{ vehicle }}', 'B7')
+      .replace(/\{\{ if vehicle \}\}|\{\{ end \}\}/g, '');
+    expect(html).toBe(filled);
+    expect(text).toContain('Your vehicle: B7.');
+  });
+
   test('of a page with values, relative addresses and style sheets only these places change', () => {
     const { source, html, problems } = made('survey');
     expect(problems).toEqual([]);

@@ -18,7 +18,7 @@ export interface SheetRule {
   /** Place in the cascade: later wins. */
   readonly order: number;
   readonly layer: Layer;
-  /** It holds in a state, for a pseudo-element, or under a condition: it cannot be written into an element. */
+  /** It holds in a state, for a pseudo-element, or under a condition, or is about the whole mail: it stays in its sheet. */
   readonly isConditional: boolean;
   /** At-rules around it, outermost first ("@media (max-width:480px)"); layers are none of them. */
   readonly around: readonly string[];
@@ -119,6 +119,9 @@ export function headOf({ name, prelude }: CssAtRule): string {
   return prelude === '' ? `@${name}` : `@${name} ${prelude}`;
 }
 
+/** Clients look for these in a style sheet; in an element they say nothing. */
+const OF_THE_MAIL = new Set(['color-scheme', 'supported-color-schemes']);
+
 function ruleOf(
   read: ReadSelector,
   declarations: readonly CssDeclaration[],
@@ -134,7 +137,7 @@ function ruleOf(
     declarations,
     order,
     layer,
-    isConditional: concern.isLive || around.length > 0,
+    isConditional: concern.isLive || around.length > 0 || declarations.every(({ property }) => OF_THE_MAIL.has(property)),
     around,
   };
 }

@@ -5,7 +5,7 @@ import type { Address } from '../render/index.js';
 import { addressOf } from './address.js';
 import { attributeOffset, type DomFault } from './dom.js';
 import { steered } from './steering.js';
-import type { Writing } from './write-html.js';
+import type { Writing } from './write-attributes.js';
 import { piecesOf, type SlotOp } from './marked.js';
 import { inserted } from './sides.js';
 

@@ -11,7 +11,8 @@ import { afterDoctype, placeOfStyle, sheetsOf, styleDocument, withImports, type 
 import { stylesNamed } from './read-source.js';
 import { checkSteering } from './steering.js';
 import { placedOps } from './verbatim.js';
-import { writeHtml, type Changes, type Writing } from './write-html.js';
+import type { Writing } from './write-attributes.js';
+import { writeHtml, type Changes } from './write-html.js';
 
 /** Both parts of a message.html: what needs no change stays to the byte. */
 export function fromHtml({ project }: FolderContext, tree: VerbatimTree, input: MakeInput): { html: Op[]; text: TextOp[] } {
