@@ -1,7 +1,6 @@
-import { isMap, isScalar, LineCounter, parseDocument } from 'yaml';
 import { z } from 'zod';
 import { canonicalLocale, localeFault } from '../strings/index.js';
-import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
+import { didYouMean, problem, readYaml, SourceText, yamlKeyAt, type Place, type Problem } from '../problems/index.js';
 
 const knownZones = new Set<string>();
 
@@ -70,7 +69,10 @@ export const MailSettings = z.strictObject({
   styles: z.array(z.string()).default([]),
   topics: z.record(z.string(), Topic).default({}),
   /** Warnings and suggestions that `check` leaves out, by code, each with the reason. */
-  silence: z.record(z.string(), z.string().min(1)).default({}),
+  silence: z
+    .record(z.string(), z.string().min(1))
+    .refine((codes) => Object.keys(codes).length <= 500, 'names more than 500 codes')
+    .default({}),
 });
 export type MailSettings = z.infer<typeof MailSettings>;
 
@@ -79,17 +81,19 @@ export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone:
 
 /** How often a YAML document may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;
+/** So many mistakes of one file are reported: more help nobody. */
+const MOST_FAULTS = 100;
 
 /** Reads `mail.yaml` and reports each mistake with its line. Returns undefined when the file cannot be used. */
 export function readSettings(file: string, text: string, problems: Problem[]): MailSettings | undefined {
   const source = new SourceText(file, text);
-  const document = parseDocument(text, { lineCounter: new LineCounter(), prettyErrors: false });
-  for (const fault of document.errors) {
+  const { document, faults } = readYaml(text);
+  for (const fault of faults.slice(0, MOST_FAULTS)) {
     problems.push(
       problem('yaml', source.place(fault.pos[0], Math.max(1, fault.pos[1] - fault.pos[0])), `This is not valid YAML: ${fault.message}`),
     );
   }
-  if (document.errors.length > 0) return undefined;
+  if (faults.length > 0) return undefined;
   let plain: unknown;
   try {
     plain = document.toJS({ maxAliasCount: MAX_ALIASES }) ?? {};
@@ -99,11 +103,15 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
   }
   const parsed = MailSettings.safeParse(plain);
   if (parsed.success) return parsed.data;
-  for (const issue of parsed.error.issues) {
-    const place = placeOf(document.contents, issue.path, source);
+  const placeOf = (path: readonly PropertyKey[]): Place => {
+    const [from, to] = yamlKeyAt(document, path) ?? [0, 0];
+    return source.place(from, to - from);
+  };
+  for (const issue of parsed.error.issues.slice(0, MOST_FAULTS)) {
+    const place = placeOf(issue.path);
     if (issue.code === 'unrecognized_keys') {
-      for (const key of issue.keys) {
-        const at = placeOf(document.contents, [...issue.path, key], source);
+      for (const key of issue.keys.slice(0, MOST_FAULTS)) {
+        const at = placeOf([...issue.path, key]);
         const known =
           issue.path.length === 0
             ? Object.keys(MailSettings.shape)
@@ -125,18 +133,4 @@ function hintOf(path: readonly PropertyKey[]): string | undefined {
 
 function sentence(message: string): string {
   return /^Invalid input: expected (.*), received undefined/.test(message) ? 'is missing' : message.replace(/^Invalid input: /, '');
-}
-
-function placeOf(node: unknown, path: readonly PropertyKey[], source: SourceText): ReturnType<SourceText['place']> {
-  let at = node;
-  let place = source.place(0, 0);
-  for (const step of path) {
-    if (!isMap(at)) break;
-    const pair = at.items.find((item) => isScalar(item.key) && String(item.key.value) === String(step));
-    if (pair === undefined) break;
-    const key = pair.key as { range?: [number, number, number] };
-    if (key.range !== undefined) place = source.place(key.range[0], key.range[1] - key.range[0]);
-    at = pair.value;
-  }
-  return place;
 }

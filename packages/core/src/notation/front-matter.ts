@@ -1,5 +1,5 @@
-import { isMap, isScalar, LineCounter, parseDocument } from 'yaml';
-import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
+import { isMap, isScalar, type Document } from 'yaml';
+import { didYouMean, problem, readYaml, SourceText, type Place, type Problem } from '../problems/index.js';
 import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
@@ -63,8 +63,8 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): Front
     return { front, inputs, silence, bodyFrom: from };
   }
   const yaml = text.slice(from, from + found.index);
-  const document = parseDocument(yaml, { lineCounter: new LineCounter(), prettyErrors: false });
-  for (const fault of document.errors) {
+  const { document, faults } = readYaml(yaml);
+  for (const fault of faults) {
     problems.push(
       problem(
         'yaml',
@@ -74,7 +74,7 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): Front
       ),
     );
   }
-  if (document.errors.length === 0 && isMap(document.contents)) {
+  if (faults.length === 0 && isMap(document.contents)) {
     for (const { key, value } of document.contents.items) {
       if (!isScalar(key)) continue;
       const name = String(key.value);
@@ -98,13 +98,13 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): Front
       }
       front.set(name, readScalar(source, { from: from + value.range[0], to: from + value.range[1], value: value.toString(), problems }));
     }
-  } else if (document.errors.length === 0 && document.contents !== null) {
+  } else if (faults.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
   }
   return { front, inputs, silence, bodyFrom: from + found.index + found[0].length };
 }
 
-function inputsOf(document: ReturnType<typeof parseDocument>, place: Place, problems: Problem[]): unknown {
+function inputsOf(document: Document, place: Place, problems: Problem[]): unknown {
   try {
     return (document.toJS({ maxAliasCount: MAX_ALIASES }) as Record<string, unknown>)['inputs'];
   } catch (error) {
@@ -113,18 +113,21 @@ function inputsOf(document: ReturnType<typeof parseDocument>, place: Place, prob
   }
 }
 
+/** Whoever silences more wants another check. */
+const MOST_SILENCED = 500;
+
 function silenceFault(place: Place): Problem {
   return problem(
     'front-value',
     place,
-    '"silence" names codes with the reason of each.',
+    `"silence" names codes, ${MOST_SILENCED} at most, with the reason of each.`,
     'Write silence: { subject-long: "The name of the line has to be in it." }.',
   );
 }
 
 /** @returns whether every code has its reason */
 function readSilence(value: unknown, into: Map<string, string>): boolean {
-  if (!isMap(value)) return false;
+  if (!isMap(value) || value.items.length > MOST_SILENCED) return false;
   return value.items.every(({ key, value: reason }) => {
     if (!isScalar(key) || !isScalar(reason) || typeof reason.value !== 'string' || reason.value.trim() === '') return false;
     into.set(String(key.value), reason.value);
