@@ -24,6 +24,7 @@ const STEPS = [
   'inspect',
   'preview',
   'dkim',
+  'authentication',
   'smtp',
   'delivery',
   'profile',

@@ -15,6 +15,7 @@ const DEBIAN = [
   ['python3', '/usr/bin/python3'],
   ['python3-dkim', '/usr/bin/dkimverify'],
   ['python3-nacl', '/usr/lib/python3/dist-packages/nacl'],
+  ['python3-spf', '/usr/lib/python3/dist-packages/spf.py'],
   ['opendkim', '/usr/sbin/opendkim'],
   ['libmail-dkim-perl', '/usr/share/perl5/Mail/DKIM.pm'],
   ['libsasl2-modules', '/usr/lib/x86_64-linux-gnu/sasl2/libplain.so'],

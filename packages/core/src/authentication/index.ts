@@ -1,0 +1,2 @@
+export { type DnsAnswer, type DnsAsk, type DnsType } from './dns.js';
+export { evaluateSpf, type SpfInput, type SpfResult, type SpfVerdict } from './spf.js';
