@@ -77,6 +77,8 @@ group('whatever is in a folder, the event loop goes on', () => {
     clearInterval(turning);
     expect(['looked at', 'ThreadFault']).toContain(outcome);
     expect(turns).toBeGreaterThan(1);
-    expect((await views.open(folder(SIMPLE)).ask('render', { name: 't', wish: {}, advice: true, now: NOW })).mail?.subject).toBe('Hello Ása');
+    expect((await views.open(folder(SIMPLE)).ask('render', { name: 't', wish: {}, advice: true, now: NOW })).mail?.subject).toBe(
+      'Hello Ása',
+    );
   });
 });
