@@ -1,2 +1,3 @@
 export { type DnsAnswer, type DnsAsk, type DnsType } from './dns.js';
 export { evaluateSpf, type SpfInput, type SpfResult, type SpfVerdict } from './spf.js';
+export { verifyDkim, type DkimInput, type DkimVerdict } from './dkim.js';
