@@ -18,6 +18,36 @@ test.each(SPF_CASES.map((each) => [each.about, each] as const))('%s', async (_ab
   });
 });
 
+test.each<[name: string, record: string, more?: Partial<Parameters<typeof evaluateSpf>[0]>]>([
+  ['a mechanism of 64 kB', `v=spf1 a:${'a/1'.repeat(21_000)}`],
+  ['a name of 64 kB', `v=spf1 a:${'a-'.repeat(32_000)}.b`],
+  ['16,000 macros', `v=spf1 exists:${'%{s}'.repeat(16_000)}.b.example`],
+  ['a macro of 60,000 digits', `v=spf1 exists:%{d${'9'.repeat(60_000)}}.b.example`],
+  ['60,000 delimiters', `v=spf1 exists:%{d${'-.+'.repeat(20_000)}}.b.example`],
+  ['an explanation that multiplies', 'v=spf1 exp=long.example -all', { sender: `${'l'.repeat(60)}@x.example` }],
+  ['half a letter', 'v=spf1 exists:%{S}.b.example -all', { sender: '\ud800@x.example' }],
+  ['a HELO name that is none', 'v=spf1 -all', { sender: '', helo: '' }],
+  ['a record that includes itself', 'v=spf1 include:x.example'],
+  ['one that redirects to itself', 'v=spf1 redirect=x.example'],
+])('hostile: %s', async (_name, record, more = {}) => {
+  const zone = { 'x.example': { TXT: [record] }, 'long.example': { TXT: ['%{s}'.repeat(16_000)] } };
+  const asked: string[] = [];
+  const ask = asking(zone);
+  const verdict = await evaluateSpf({
+    ip: '192.0.2.1',
+    sender: 'a@x.example',
+    helo: 'h.example',
+    ...more,
+    ask: (name, type) => {
+      asked.push(name);
+      return ask(name, type);
+    },
+  });
+  expect(verdict.reason.length).toBeLessThan(500);
+  expect((verdict.explanation ?? '').length).toBeLessThanOrEqual(1000);
+  expect(asked.length).toBeLessThanOrEqual(12);
+});
+
 const OTHER = `
 import json, sys, spf
 world = {}

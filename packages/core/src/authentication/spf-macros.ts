@@ -95,7 +95,7 @@ export async function expand(macros: MacroString, values: MacroValues): Promise<
     if (part.most !== undefined) pieces = pieces.slice(-part.most);
     const text = pieces.join('.');
     out += part.isEscaped
-      ? encodeURIComponent(text).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`)
+      ? encodeURIComponent(text.toWellFormed()).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`)
       : text;
   }
   return out;

@@ -26,6 +26,11 @@ export interface SpfFault {
 
 const QUALIFIERS: Readonly<Record<string, Qualifier>> = { '+': 'pass', '-': 'fail', '~': 'softfail', '?': 'neutral' };
 
+/** Words of others in a sentence of ours: not more of them than can be read. */
+export function shortened(text: string): string {
+  return text.length > 80 ? `${text.slice(0, 79)}…` : text;
+}
+
 /** Whether a TXT record is one of SPF: its version ends the text or a space follows (RFC 7208 4.5). */
 export function isSpfRecord(text: string): boolean {
   return /^v=spf1(?: |$)/i.test(text);
@@ -40,11 +45,11 @@ export function readSpf(text: string): SpfRecord | SpfFault {
     const modifier = /^([A-Za-z][A-Za-z0-9_.-]*)=(.*)$/.exec(term);
     if (modifier !== null) {
       const fault = addModifier(modifiers, modifier[1]?.toLowerCase() ?? '', modifier[2] ?? '');
-      if (fault !== undefined) return { fault: `"${term}" ${fault}` };
+      if (fault !== undefined) return { fault: `"${shortened(term)}" ${fault}` };
       continue;
     }
     const mechanism = mechanismOf(term);
-    if (mechanism === undefined) return { fault: `"${term}" is not a valid mechanism` };
+    if (mechanism === undefined) return { fault: `"${shortened(term)}" is not a valid mechanism` };
     mechanisms.push(mechanism);
   }
   return { mechanisms, redirect: modifiers.get('redirect'), explanation: modifiers.get('exp') };
@@ -69,7 +74,7 @@ function mechanismOf(term: string): Mechanism | undefined {
   const found = /^([-+~?]?)([A-Za-z][A-Za-z0-9_.-]*)(?:([:/])(.*))?$/.exec(term);
   if (found === null) return undefined;
   const [, sign = '', name = '', separator, rest = ''] = found;
-  const shared = { qualifier: QUALIFIERS[sign] ?? 'pass', text: term };
+  const shared = { qualifier: QUALIFIERS[sign] ?? 'pass', text: shortened(term) };
   const value = separator === ':' ? rest : undefined;
   switch (name.toLowerCase()) {
     case 'all':

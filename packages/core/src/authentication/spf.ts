@@ -1,7 +1,7 @@
 import { isWithin, readAddress, reverseName, type IpAddress } from './addresses.js';
 import { isDomainName, type DnsAnswer, type DnsAsk, type DnsType } from './dns.js';
 import { expand, fitted, readMacros, type MacroString, type MacroValues } from './spf-macros.js';
-import { isSpfRecord, readSpf, type Mechanism, type Qualifier } from './spf-record.js';
+import { isSpfRecord, readSpf, shortened, type Mechanism, type Qualifier } from './spf-record.js';
 
 /** What SPF says of an email (RFC 7208 2.6). */
 export type SpfResult = Qualifier | 'none' | 'temperror' | 'permerror';
@@ -35,6 +35,9 @@ export interface SpfInput {
 
 /** Terms that ask, lookups that find nothing, and names of one MX or PTR that are looked at (RFC 7208 4.6.4). */
 const [MOST_LOOKUPS, MOST_VOIDS, MOST_NAMES] = [10, 2, 10];
+
+/** So much is heard of an explanation, in characters: macros can make it long. */
+const MOST_EXPLAINED = 1000;
 
 /** Ends an evaluation wherever it is. */
 class Ended extends Error {
@@ -93,7 +96,8 @@ class Evaluation {
   /** The result for one domain, with those that its record includes or points to. */
   async host(domain: string): Promise<Outcome> {
     const plain = { decidedBy: undefined, domain };
-    if (!isDomainName(domain) || !domain.includes('.')) return { ...plain, result: 'none', reason: `"${domain}" is not a domain name.` };
+    if (!isDomainName(domain) || !domain.includes('.'))
+      return { ...plain, result: 'none', reason: `"${shortened(domain)}" is not a domain name.` };
     const answer = await this.input.ask(domain, 'TXT');
     if (answer.status === 'failed') throw new Ended('temperror', `The name servers of ${domain} did not answer.`);
     const records = answer.status === 'found' ? answer.records.filter(isSpfRecord) : [];
@@ -241,7 +245,7 @@ class Evaluation {
     const [text, more] = answer.status === 'found' ? answer.records : [];
     if (text === undefined || more !== undefined) return undefined;
     const macros = readMacros(text, true);
-    return macros === undefined ? undefined : expand(macros, this.#values(domain));
+    return macros === undefined ? undefined : (await expand(macros, this.#values(domain))).slice(0, MOST_EXPLAINED);
   }
 }
 
