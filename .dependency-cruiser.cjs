@@ -25,6 +25,7 @@ const STEPS = [
   'preview',
   'dkim',
   'authentication',
+  'domains',
   'smtp',
   'delivery',
   'profile',

@@ -1,3 +1,4 @@
+import { zoneLine } from '@verbalis/core/domains';
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import type { z } from 'zod';
 import { endpointsOf, invalid, json, jsonBody, type Clock } from '../../kernel/index.js';
@@ -14,7 +15,7 @@ export interface DomainEndpoints {
 const endpoint = endpointsOf<DomainEndpoints>();
 
 function view(signing: Signing, name: string): z.input<typeof DomainView> {
-  return { name, records: signing.records(name).map((record) => ({ type: 'TXT' as const, ...record })) };
+  return { name, records: signing.records(name).map((record) => ({ type: 'TXT' as const, ...record, zoneLine: zoneLine(record) })) };
 }
 
 const list = endpoint({

@@ -15,7 +15,16 @@ export const DomainView = z
   .strictObject({
     name: z.string(),
     records: z
-      .array(z.strictObject({ type: z.enum(['TXT']), name: z.string(), text: z.string() }))
+      .array(
+        z.strictObject({
+          type: z.enum(['TXT']),
+          name: z.string(),
+          text: z.string().meta({ description: 'As one text.' }),
+          zoneLine: z
+            .string()
+            .meta({ description: 'As a line of a zone file: the text in strings of 255 octets at most, which a record is made of.' }),
+        }),
+      )
       .meta({ description: 'To be published in the DNS.' }),
   })
   .meta({ id: 'Domain' });

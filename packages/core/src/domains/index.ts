@@ -1,0 +1,1 @@
+export { characterStrings, zoneLine, type TextRecord } from './zone.js';
