@@ -1,5 +1,5 @@
 // A thread of a listener that some emails bring down.
-import { smtpThread } from '@verbalis/service/smtp';
+import { smtpThread } from '../../packages/service/dist/features/smtp/thread.js';
 
 smtpThread(({ bytes }) => {
   const text = bytes.toString().trim();
