@@ -133,7 +133,7 @@ function readSignature(tags: ReadonlyMap<string, string>, seconds: number): Sign
   const names = bare(tag('h')).toLowerCase().split(':');
   if (!names.includes('from')) return 'does not sign the From field';
   const [domain, selector] = [tag('d').toLowerCase(), tag('s').toLowerCase()];
-  if (!isDomainName(domain) || !isDomainName(`${selector}._domainkey.${domain}`)) return 'names a domain or selector that is none';
+  if (!isDomainName(domain) || !isDomainName(`${selector}._domainkey.${domain}`)) return 'names a domain or selector that is not valid';
   const identity = (tags.get('i') ?? `@${domain}`).toLowerCase();
   const under = identity.slice(identity.lastIndexOf('@') + 1);
   if (under !== domain && !under.endsWith(`.${domain}`)) return `is for ${under}, which is not under ${domain}`;

@@ -37,7 +37,7 @@ const SIGNS: Readonly<Record<string, string>> = { '%%': '%', '%_': ' ', '%-': '%
 
 /**
  * Reads a macro string. @param isExplanation the letters c, r and t and spaces are allowed
- * @returns undefined for what is none
+ * @returns undefined where it is not valid
  */
 export function readMacros(text: string, isExplanation = false): MacroString | undefined {
   const out: (string | Macro)[] = [];
@@ -68,8 +68,8 @@ export function readMacros(text: string, isExplanation = false): MacroString | u
 }
 
 /**
- * Reads the domain of a mechanism or modifier: macros, and at its end a label that is no number, or a macro (RFC 7208 7.1, "domain-spec").
- * @returns undefined for what is none
+ * Reads the domain of a mechanism or modifier: macros that end with a macro, or with a label that is not a number (RFC 7208 7.1, "domain-spec").
+ * @returns undefined where it is not valid
  */
 export function readDomainSpec(text: string): MacroString | undefined {
   const macros = readMacros(text);

@@ -1,6 +1,6 @@
 import { TONE_WORDS } from '../blocks/index.js';
 import { Tokenizer, TokenizerMode } from 'parse5';
-import { attributeOf, decoded, piecesOf } from './read-made.js';
+import { attributeOf, decoded, piecesOf, VOID } from './read-made.js';
 
 /** What one part of an email says and the other does not. */
 export interface Difference {
@@ -28,7 +28,6 @@ const BLOCKS = new Set(
 );
 const SILENT = new Set(['head', 'style', 'title', 'script', 'template']);
 const RAW_TEXT = new Set(['style', 'script', 'title']);
-const VOID = new Set('area base br col embed hr img input link meta source track wbr'.split(' '));
 
 /** What a reader reads, and where its links lead, gathered tag by tag. Items of numbered lists have their numbers. */
 class Reading {

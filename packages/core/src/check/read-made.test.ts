@@ -12,7 +12,7 @@ import { treeOf } from './read-made.js';
 
 const DEMO = resolve(import.meta.dirname, '../../../../demo/mail');
 
-/** The tree in brackets; rows are told from what a parser puts around them. */
+/** The tree as text in brackets, without the <tbody> that a parser adds around rows. */
 function told(node: ParentNode | ChildNode): string {
   if (isText(node)) return node.data;
   if (!('children' in node)) return '';

@@ -37,7 +37,8 @@ export function* piecesOf(html: string): Generator<Piece> {
   }
 }
 
-const VOID = new Set('area base br col embed hr img input link meta source track wbr'.split(' '));
+/** Elements without an end (HTML, 13.1.2). */
+export const VOID = new Set('area base br col embed hr img input link meta source track wbr'.split(' '));
 const ATTRIBUTES = /([^\s=>"]+)(?:="([^"]*)")?/g;
 
 /** The body of such markup as a tree, at a fraction of what a parser costs. */
