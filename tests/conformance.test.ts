@@ -43,7 +43,7 @@ beforeAll(async () => {
   const operator = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
   records = (await operator.domains.add({ name: 'saltmarsh-ferries.example' })).records
     .filter(({ name }) => name.includes('_domainkey'))
-    .map(({ name, text }) => ({ name, text }));
+    .map(({ name, value }) => ({ name, text: value }));
 });
 afterAll(async () => {
   await all.stop();

@@ -95,6 +95,8 @@ export async function startTestService(
       listen: { port: 0 },
       returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
       log: { level: 'info' },
+      // No network here: keys sign at once. Tests of the DNS bring name servers of their own.
+      dns: { check: false },
       dispatch: {
         retryByCause: {
           'rate-or-greylist': { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },

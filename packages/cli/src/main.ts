@@ -62,7 +62,7 @@ const FEATURES: readonly FeatureCommands[] = [
     load: () => import('./service/index.js'),
   },
   { commands: [['providers', 'set up: what email is sent through']], load: () => import('./providers/index.js') },
-  { commands: [['domains', 'set up: sending domains and the keys that sign for them']], load: () => import('./domains/index.js') },
+  { commands: [['domains', 'set up: sending domains, their keys, and what the DNS must say']], load: () => import('./domains/index.js') },
   {
     commands: [
       ['keys', 'set up: keys of a space'],

@@ -92,6 +92,45 @@ CREATE TABLE `copy_state` (
 	`folder` text NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `domain_checks` (
+	`id` text PRIMARY KEY NOT NULL,
+	`domain` text NOT NULL,
+	`first_at` integer NOT NULL,
+	`last_at` integer NOT NULL,
+	`times` integer NOT NULL,
+	`hash` text NOT NULL,
+	`state` text NOT NULL,
+	`records` text NOT NULL,
+	`answers` text NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `domain_checks_by_domain` ON `domain_checks` (`domain`,`id`);--> statement-breakpoint
+CREATE INDEX `domain_checks_by_age` ON `domain_checks` (`last_at`);--> statement-breakpoint
+CREATE TABLE `domain_states` (
+	`domain` text PRIMARY KEY NOT NULL,
+	`state` text NOT NULL,
+	`checked_at` integer NOT NULL,
+	`next_check_at` integer NOT NULL,
+	`open_since` integer,
+	`right_since` integer,
+	`records` text NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `domains` (
+	`name` text PRIMARY KEY NOT NULL,
+	`return_host` text NOT NULL,
+	`policy` text NOT NULL,
+	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `return_hosts` (
+	`host` text PRIMARY KEY NOT NULL,
+	`domain` text NOT NULL,
+	`live_from` integer,
+	`retired_at` integer
+);
+--> statement-breakpoint
+CREATE INDEX `return_hosts_by_domain` ON `return_hosts` (`domain`);--> statement-breakpoint
 CREATE TABLE `signing_keys` (
 	`domain` text NOT NULL,
 	`selector` text NOT NULL,
@@ -99,6 +138,10 @@ CREATE TABLE `signing_keys` (
 	`encrypted` blob NOT NULL,
 	`record` text NOT NULL,
 	`created_at` integer NOT NULL,
+	`published_at` integer,
+	`signs_from` integer,
+	`lost_at` integer,
+	`retired_at` integer,
 	PRIMARY KEY(`domain`, `selector`)
 );
 --> statement-breakpoint

@@ -16,3 +16,4 @@ export {
   type SmtpSimulator,
 } from './smtp-provider.js';
 export { startChat, type Chat, type ChatMessage } from './chat.js';
+export { startNameServer, type NameServerSimulator, type SimulatedRecord } from './name-server.js';

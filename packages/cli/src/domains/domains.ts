@@ -1,54 +1,161 @@
-import type { Client, DomainView } from '@verbalis/client';
-import { UsageError, type ExitCode, type Output } from '../output.js';
+import type { Client, DomainRecord, DomainView } from '@verbalis/client';
+import { tableText, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+import { domainText, recordsText, stateSign, summaryOf } from './text.js';
 
-function domainText(domain: DomainView, { color }: Output): string {
-  return [color.bold(domain.name), ...domain.records.map((record) => `  ${record.name}  ${record.type}\n    ${record.text}`)].join('\n');
+interface Shown {
+  readonly json?: boolean;
 }
 
-/** Makes the keys of a sending domain and says what to publish in the DNS. */
-export async function addDomain(client: Client, name: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
-  const domain = await client.domains.add({ name });
-  if (json) output.out(JSON.stringify(domain, null, 2));
-  else {
-    output.out(domainText(domain, output));
-    output.note('Publish these records; mail from this domain is signed with both keys from now on.');
+function show(domain: DomainView, { json = false }: Shown, output: Output, text = domainText(domain, output)): void {
+  output.out(json ? JSON.stringify(domain, null, 2) : text);
+}
+
+/** Whether something is missing or wrong that email suffers from. */
+const exitCode = ({ state }: DomainView): ExitCode => (state === 'right' ? 0 : 1);
+
+/** Adds a sending domain: makes its keys and lists what to publish in the DNS. */
+export async function addDomain(
+  client: Client,
+  name: string,
+  options: Shown & { readonly returnHost?: string; readonly policy?: DomainView['policy'] },
+  output: Output,
+): Promise<ExitCode> {
+  const { returnHost, policy } = options;
+  const domain = await client.domains.add({
+    name,
+    ...(returnHost === undefined ? {} : { returnHost }),
+    ...(policy === undefined ? {} : { policy }),
+  });
+  show(domain, options, output, [domain.name, ...domain.notes, '', recordsText(domain, output)].join('\n'));
+  if (options.json !== true) {
+    output.note('Publish these records; the service looks for them every minute, and signs when the keys are there.');
     output.note(`As lines of a zone file: verbalis domains records ${domain.name} --format zone`);
+    output.note(`For whoever owns the DNS: verbalis domains share ${domain.name}`);
   }
   return 0;
 }
 
-export async function listDomains(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function listDomains(client: Client, { json = false }: Shown, output: Output): Promise<ExitCode> {
   const { domains } = await client.domains.list();
   if (json) output.out(JSON.stringify({ domains }, null, 2));
-  else
-    output.out(
-      domains.length === 0
-        ? 'No domain has keys yet: verbalis domains add NAME'
-        : domains.map((domain) => domainText(domain, output)).join('\n\n'),
-    );
+  else if (domains.length === 0) output.out('No domain was added yet: verbalis domains add NAME');
+  else {
+    const columns = [
+      { title: 'domain' },
+      { title: 'state' },
+      { title: 'signing' },
+      { title: 'return host' },
+      { title: 'checked' },
+      { title: '' },
+    ];
+    const rows = domains.map((domain) => [
+      domain.name,
+      stateSign(domain.state, output),
+      domain.signing ? 'yes' : 'not yet',
+      domain.returnHostLive ? domain.returnHost : `${domain.returnHost} (not yet)`,
+      domain.checkedAt === undefined ? '' : clockTime(domain.checkedAt),
+      domain.state === 'right' ? '' : summaryOf(domain),
+    ]);
+    output.out(tableText(columns, rows, output.color));
+  }
   return 0;
 }
 
-export const RECORD_FORMATS = ['text', 'zone', 'json'] as const;
+/** How a domain was at its last check. */
+export async function showDomain(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
+  show(await client.domains.get(name), options, output);
+  return 0;
+}
+
+/** Asks the name servers now. Ends with 1 unless all is right. */
+export async function checkDomain(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
+  const domain = await client.domains.check(name);
+  show(domain, options, output);
+  return exitCode(domain);
+}
+
+export async function changeDomain(
+  client: Client,
+  name: string,
+  options: Shown & { readonly returnHost?: string; readonly policy?: DomainView['policy'] },
+  output: Output,
+): Promise<ExitCode> {
+  const { returnHost, policy } = options;
+  const domain = await client.domains.change(name, {
+    ...(returnHost === undefined ? {} : { returnHost }),
+    ...(policy === undefined ? {} : { policy }),
+  });
+  show(domain, options, output);
+  return 0;
+}
+
+export async function rotateKeys(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
+  const domain = await client.domains.rotate(name);
+  show(domain, options, output);
+  if (options.json !== true) output.note('Publish the new keys; the old ones sign until they are there. Leave the old records for now.');
+  return 0;
+}
+
+export async function shareDomain(
+  client: Client,
+  name: string,
+  { days, json = false }: Shown & { readonly days: number },
+  output: Output,
+): Promise<ExitCode> {
+  const page = await client.domains.share(name, { days });
+  if (json) output.out(JSON.stringify(page, null, 2));
+  else {
+    output.out(page.url);
+    output.note(`It shows the records without a sign-in, and ends on ${page.expiresAt.slice(0, 10)}.`);
+  }
+  return 0;
+}
+
+export async function removeDomain(client: Client, name: string, { json = false }: Shown, output: Output): Promise<ExitCode> {
+  const { name: removed } = await client.domains.get(name);
+  await client.domains.remove(name);
+  if (json) output.out(JSON.stringify({ removed }, null, 2));
+  else output.out(`${removed} removed with its keys. Its email is no longer signed; bounces to its return host are accepted for 30 days.`);
+  return 0;
+}
+
+/** The checks of a domain with what each name server answered. */
+export async function domainLog(
+  client: Client,
+  name: string,
+  { json = false, answers = false, limit }: Shown & { readonly answers?: boolean; readonly limit: number },
+  output: Output,
+): Promise<ExitCode> {
+  const { checks } = await client.domains.checks(name, { limit });
+  if (json) {
+    output.out(JSON.stringify({ checks }, null, 2));
+    return 0;
+  }
+  if (checks.length === 0) output.out('It was not checked yet.');
+  for (const check of checks) {
+    const until = check.times === 1 ? '' : ` to ${clockTime(check.lastAt)}, ${check.times} checks`;
+    output.out(output.color.bold(`${clockTime(check.firstAt)}${until}: ${check.state}`));
+    for (const record of check.records.filter(({ findings }) => findings.length > 0))
+      output.out(`  ${record.type} ${record.name}: ${record.findings.map(({ sentence }) => sentence).join(' ')}`);
+    if (answers)
+      for (const { server, question, answer } of check.answers)
+        output.out(output.color.dim(`    ${server === '' ? 'resolver' : server}: ${question}: ${answer.replaceAll('\n', ' | ')}`));
+  }
+  return 0;
+}
 
 /** The records of one domain: to be read, as lines of a zone file, or for machines. */
 export async function domainRecords(
   client: Client,
   name: string,
-  { format, json = false }: { readonly format: (typeof RECORD_FORMATS)[number]; readonly json?: boolean },
+  { format, json = false }: { readonly format: 'text' | 'zone' | 'json'; readonly json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
-  const { domains } = await client.domains.list();
-  const wanted = name.toLowerCase().replace(/\.$/, '');
-  const domain = domains.find((other) => other.name === wanted);
-  if (domain === undefined) {
-    const known = domains.map((other) => other.name).join(', ');
-    throw new UsageError(
-      `There is no domain "${name}" here.`,
-      known === '' ? `Add it with: verbalis domains add ${wanted}` : `There are: ${known}.`,
-    );
-  }
-  if (json || format === 'json') output.out(JSON.stringify({ records: domain.records }, null, 2));
-  else output.out(format === 'zone' ? domain.records.map((record) => record.zoneLine).join('\n') : domainText(domain, output));
+  const domain = await client.domains.get(name);
+  const { records } = domain;
+  const zoneLines = (all: readonly DomainRecord[]): string => all.map(({ zoneLine }) => zoneLine).join('\n');
+  if (json || format === 'json') output.out(JSON.stringify({ records }, null, 2));
+  else output.out(format === 'zone' ? zoneLines(records) : recordsText(domain, output));
   return 0;
 }

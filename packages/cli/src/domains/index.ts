@@ -1,32 +1,89 @@
-import { Option, type Command } from 'commander';
-import { connect } from '../connection.js';
+import { InvalidArgumentError, Option, type Command } from 'commander';
 import { type Making } from '../command.js';
-import { addDomain, domainRecords, listDomains, RECORD_FORMATS } from './domains.js';
+import { connect } from '../connection.js';
+import type * as Commands from './domains.js';
+
+type Options = Parameters<typeof connect>[0];
+
+const POLICIES = ['none', 'quarantine', 'reject'] as const;
+
+function wholeNumber(text: string): number {
+  if (!/^[1-9]\d{0,4}$/.test(text)) throw new InvalidArgumentError('It must be a whole number above 0.');
+  return Number(text);
+}
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const domains = root.command('domains').description('set up: sending domains and the keys that sign their mail');
+  const domains = root.command('domains').description('set up: sending domains, their keys, and what the DNS must say');
+  const load = (): Promise<typeof Commands> => import('./domains.js');
+  const returnHost = (): Option => new Option('--return-host <host>', 'where bounces come back to (default: returns.NAME)');
+  const policy = (): Option => new Option('--policy <policy>', 'what the DMARC record should ask of receivers').choices(POLICIES);
+  /** A command about one domain with no options of its own. */
+  const plain = (
+    name: 'show' | 'check' | 'rotate' | 'remove',
+    description: string,
+    act: (of: typeof Commands) => (typeof Commands)['showDomain'],
+  ): void => {
+    const command = domains.command(`${name} <name>`).description(description);
+    example(remote(command), `verbalis domains ${name} saltmarsh-ferries.example`).action(
+      (domain: string, options: Options & { json?: boolean }) =>
+        run(async (output) => act(await load())(connect(options), domain, options, output)),
+    );
+  };
 
   example(
-    remote(domains.command('add <name>').description('make keys; shows what to publish in the DNS')),
+    remote(
+      domains.command('add <name>').description('make keys; shows what to publish in the DNS').addOption(returnHost()).addOption(policy()),
+    ),
     'verbalis domains add saltmarsh-ferries.example',
-  ).action((name: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
-    run((output) => addDomain(connect(options), name, options, output)),
+  ).action((name: string, options: Options & Parameters<(typeof Commands)['addDomain']>[2]) =>
+    run(async (output) => (await load()).addDomain(connect(options), name, options, output)),
   );
-
-  example(remote(domains.command('list').description('domains with their records')), 'verbalis domains list').action(
-    (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listDomains(connect(options), options, output)),
+  example(remote(domains.command('list').description('domains and how they are')), 'verbalis domains list').action(
+    (options: Options & { json?: boolean }) => run(async (output) => (await load()).listDomains(connect(options), options, output)),
   );
-
+  plain('show', 'one domain, as it was at the last check', (commands) => commands.showDomain);
+  plain('check', 'ask the name servers now; ends with 1 unless all is right', (commands) => commands.checkDomain);
   example(
     remote(
       domains
         .command('records <name>')
         .description('what to publish in the DNS for one domain')
-        .addOption(new Option('--format <format>', 'how it is written').choices(RECORD_FORMATS).default('text')),
+        .addOption(new Option('--format <format>', 'how it is written').choices(['text', 'zone', 'json']).default('text')),
     ),
     'verbalis domains records saltmarsh-ferries.example --format zone',
-  ).action((name: string, options: Parameters<typeof domainRecords>[2] & Parameters<typeof connect>[0]) =>
-    run((output) => domainRecords(connect(options), name, options, output)),
+  ).action((name: string, options: Options & Parameters<(typeof Commands)['domainRecords']>[2]) =>
+    run(async (output) => (await load()).domainRecords(connect(options), name, options, output)),
   );
+  example(
+    remote(domains.command('change <name>').description('another return host or DMARC policy').addOption(returnHost()).addOption(policy())),
+    'verbalis domains change saltmarsh-ferries.example --policy quarantine',
+  ).action((name: string, options: Options & Parameters<(typeof Commands)['changeDomain']>[2]) =>
+    run(async (output) => (await load()).changeDomain(connect(options), name, options, output)),
+  );
+  plain('rotate', 'make new keys, which take over when they are published', (commands) => commands.rotateKeys);
+  example(
+    remote(
+      domains
+        .command('share <name>')
+        .description('the address of a page with the records, for whoever owns the DNS')
+        .addOption(new Option('--days <days>', 'how long it can be read').argParser(wholeNumber).default(14)),
+    ),
+    'verbalis domains share saltmarsh-ferries.example --days 7',
+  ).action((name: string, options: Options & Parameters<(typeof Commands)['shareDomain']>[2]) =>
+    run(async (output) => (await load()).shareDomain(connect(options), name, options, output)),
+  );
+  example(
+    remote(
+      domains
+        .command('log <name>')
+        .description('the checks of the last 90 days, newest first')
+        .option('--answers', 'with what each name server answered')
+        .addOption(new Option('--limit <n>', 'how many').argParser(wholeNumber).default(20)),
+    ),
+    'verbalis domains log saltmarsh-ferries.example --answers --limit 1',
+  ).action((name: string, options: Options & Parameters<(typeof Commands)['domainLog']>[2]) =>
+    run(async (output) => (await load()).domainLog(connect(options), name, options, output)),
+  );
+  plain('remove', 'remove a domain with its keys', (commands) => commands.removeDomain);
 }

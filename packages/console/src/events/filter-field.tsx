@@ -57,6 +57,7 @@ const KINDS = [
   'provider-recovered',
   'alert-firing',
   'alert-resolved',
+  'domain-changed',
 ] as const;
 
 /** Builds a filter by choosing, and says how much it lets through. */

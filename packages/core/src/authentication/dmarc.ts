@@ -47,12 +47,12 @@ export interface DmarcInput {
 const MOST_LABELS = 8;
 
 /** Whether a TXT record is one of DMARC: its version comes first and is written so. */
-function isDmarcRecord(text: string): boolean {
+export function isDmarcRecord(text: string): boolean {
   return /^v[ \t]*=[ \t]*DMARC1[ \t]*(?:;|$)/.test(text);
 }
 
 /** Reads a record. Without a policy, one that can be reported to asks for nothing. @returns undefined for one that says nothing */
-function readDmarc(text: string): DmarcRecord | undefined {
+export function readDmarc(text: string): DmarcRecord | undefined {
   if (!isDmarcRecord(text)) return undefined;
   const tags = readTags(text) ?? new Map<string, string>();
   const reportsTo = (tags.get('rua') ?? '').split(',').flatMap((uri) => (/^mailto:[^\s@]+@[^\s@]+$/i.test(uri.trim()) ? [uri.trim()] : []));

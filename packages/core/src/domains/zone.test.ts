@@ -12,7 +12,7 @@ test.each([
 });
 
 test('quotes and backslashes stay what they are', () => {
-  expect(zoneLine({ name: 's._domainkey.a.example', text: 'v=1; n="a\\b"' })).toBe(
+  expect(zoneLine({ type: 'TXT', name: 's._domainkey.a.example', text: 'v=1; n="a\\b"' })).toBe(
     's._domainkey.a.example. 3600 IN TXT "v=1; n=\\"a\\\\b\\""',
   );
 });

@@ -1,10 +1,4 @@
-/** A record of text in the DNS. */
-export interface TextRecord {
-  /** Without a dot at its end. */
-  readonly name: string;
-  /** ASCII. */
-  readonly text: string;
-}
+import type { DnsRecord } from './record.js';
 
 /** Octets of one character string (RFC 1035 3.3). */
 const MOST_OCTETS = 255;
@@ -19,7 +13,14 @@ export function characterStrings(text: string): string[] {
 }
 
 /** A record as a line of a zone file (RFC 1035 5.1). */
-export function zoneLine({ name, text }: TextRecord): string {
-  const strings = characterStrings(text).map((string) => `"${string.replace(/["\\]/g, '\\$&')}"`);
-  return `${name}. ${TTL} IN TXT ${strings.join(' ')}`;
+export function zoneLine(record: DnsRecord): string {
+  return `${record.name}. ${TTL} IN ${record.type} ${rdata(record)}`;
+}
+
+function rdata(record: DnsRecord): string {
+  if (record.type === 'CNAME') return `${record.host}.`;
+  if (record.type === 'MX') return `${record.priority} ${record.host}.`;
+  return characterStrings(record.text)
+    .map((string) => `"${string.replace(/["\\]/g, '\\$&')}"`)
+    .join(' ');
 }

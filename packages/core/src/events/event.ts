@@ -1,7 +1,15 @@
 import { FACT_KINDS, type Cause, type FactSource } from '../delivery/index.js';
 
 /** What an event is about, in a word; its CloudEvents type is "verbalis." and what stands in EVENT_TYPES. */
-export const EVENT_KINDS = [...FACT_KINDS, 'provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'test'] as const;
+export const EVENT_KINDS = [
+  ...FACT_KINDS,
+  'provider-trouble',
+  'provider-recovered',
+  'alert-firing',
+  'alert-resolved',
+  'domain-changed',
+  'test',
+] as const;
 export type EventKind = (typeof EVENT_KINDS)[number];
 
 /** What is known of a fact's delivery when its event is made. */
@@ -64,9 +72,10 @@ export function typeOf(kind: EventKind): string {
 }
 
 /** The document that describes the data of a kind of event. */
-export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'test' {
+export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'domain' | 'test' {
   if (kind === 'test') return 'test';
-  return kind.startsWith('alert-') ? 'alert' : kind.startsWith('provider-') ? 'provider' : 'delivery';
+  const schemas = ['alert', 'provider', 'domain'] as const;
+  return schemas.find((schema) => kind.startsWith(`${schema}-`)) ?? 'delivery';
 }
 
 /**

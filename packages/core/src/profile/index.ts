@@ -1,4 +1,4 @@
-export { PROFILE_SHAPE, type Profile } from './schema.js';
+export { dnsFacts, PROFILE_SHAPE, type Profile } from './schema.js';
 export { type EventMeaning } from './schema-callbacks.js';
 export { type AnswerMeaning } from './schema-answer.js';
 export { readProfile, type ReadCallbacks, type ReadProfile } from './read-profile.js';

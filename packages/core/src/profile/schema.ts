@@ -1,22 +1,38 @@
 import { z } from 'zod';
+import { readSpf } from '../authentication/index.js';
 import { Callbacks } from './schema-callbacks.js';
 import { ProfileAnswer } from './schema-answer.js';
 import { Authorisation, ProfileRequest } from './schema-request.js';
 
-/** What other parts need to know about a provider. */
-const ProfileFacts = z
-  .strictObject({
-    signs: z.enum(['us', 'provider']).default('provider').meta({ description: 'Who signs (DKIM) what arrives.' }),
+/** A mechanism of an SPF record (RFC 7208 5). */
+const SpfTerm = z.string().refine(
+  (term) => {
+    const record = readSpf(`v=spf1 ${term}`);
+    return !/[\s=]/.test(term) && !('fault' in record) && record.mechanisms.length === 1 && record.mechanisms[0]?.kind !== 'all';
+  },
+  { message: 'is not an SPF mechanism such as "include:spf.provider.example" or "ip4:192.0.2.0/24"' },
+);
+
+/** What the DNS of a sender's domain must say for a provider, by what a provider of this kind usually does. */
+export const dnsFacts = (signs: 'us' | 'provider', envelopeFrom: 'kept' | 'replaced') =>
+  z.strictObject({
+    signs: z.enum(['us', 'provider']).default(signs).meta({ description: 'Who signs (DKIM) what arrives.' }),
     envelopeFrom: z
       .enum(['kept', 'replaced'])
-      .default('replaced')
+      .default(envelopeFrom)
       .meta({ description: 'Whether our return path reaches the recipient’s server.' }),
+    spf: z.array(SpfTerm).default([]).meta({ description: 'SPF mechanisms that allow its servers: "include:spf.provider.example".' }),
     records: z
       .array(z.strictObject({ type: z.enum(['TXT', 'CNAME', 'MX']), name: z.string().min(1), value: z.string().min(1) }))
       .default([])
-      .meta({ description: 'Records that the provider wants in the DNS of a sender’s domain; names are within the domain.' }),
-    mostBytes: z.int().positive().optional().meta({ description: 'The largest email that it takes.' }),
-  })
+      .meta({
+        description: 'Records that the provider wants in the DNS of a sender’s domain; names are within the domain, "@" is the domain.',
+      }),
+  });
+
+/** What other parts need to know about a provider. */
+const ProfileFacts = dnsFacts('provider', 'replaced')
+  .extend({ mostBytes: z.int().positive().optional().meta({ description: 'The largest email that it takes.' }) })
   .prefault({});
 
 /** A call that shows whether the provider knows us, without an email. */

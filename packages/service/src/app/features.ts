@@ -10,6 +10,7 @@ import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
 import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
 import { openCopies } from '../features/copies/index.js';
+import { openDomainChecks, type DomainWatch, type SendingSpace, type SharePageOptions } from '../features/domain-checks/index.js';
 import { openDomains } from '../features/domains/index.js';
 import { openEditions, type Editions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
@@ -61,6 +62,7 @@ export interface Built {
   readonly returnsPort: () => number;
   readonly submissionPort: () => number | undefined;
   readonly submissionTlsPort: () => number | undefined;
+  readonly sharedDomains: SharePageOptions;
 }
 
 /** What a higher feature does for a lower one: known only when all are open. */
@@ -107,6 +109,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const ledgerFile = `${runtime.within(settings.databaseFile)}.erasures`;
   const copies = await openCopies(runtime, { store, settings: settings.copies, ledgerFile });
   const backups = openBackups(runtime, { store, settings: settings.backup, ledgerFile });
+  const watch = await openDomainWatch(options, writing);
   const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
   const receiving = openReceiving(options, writing, noteUse);
   upper.capture = receiving.captured.keep;
@@ -125,6 +128,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     signInLink,
     publishFolders: writing.publishFolders,
     suppressing: writing.suppressing,
+    sharedDomains: watch.shared,
     returnsPort: receiving.returns.port,
     submissionPort: receiving.submission.port,
     submissionTlsPort: receiving.submission.tlsPort,
@@ -141,7 +145,8 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.returns.feature,
       receiving.callbacks.feature,
       receiving.captured.feature,
-      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups } }),
+      watch.feature,
+      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch }),
     ],
   };
 }
@@ -153,12 +158,13 @@ interface Below {
   readonly ledgerFile: string;
   /** What an operator must know of the service as a whole, by the rule that it fires. */
   readonly troubles: ServiceTroubles;
+  readonly watch: DomainWatch;
 }
 
 /** What people look at and are notified of. */
 function openUpper(
   { runtime, store, settings, secrets, folder, origins, reloading }: BuildOptions,
-  { writing, sending, receiving, ledgerFile, troubles }: Below,
+  { writing, sending, receiving, ledgerFile, troubles, watch }: Below,
 ): Feature[] {
   const { spaces } = settings;
   const { accept, feed, suppressing } = writing;
@@ -179,7 +185,16 @@ function openUpper(
       helloName: settings.helloName,
     }),
     openFigures(runtime, store, feed),
-    openAlerts(runtime, { store, settings, feed, accept, operators, meaningless: receiving.callbacks.meaningless, troubles }),
+    openAlerts(runtime, {
+      store,
+      settings,
+      feed,
+      accept,
+      operators,
+      meaningless: receiving.callbacks.meaningless,
+      troubles,
+      domains: watch,
+    }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
@@ -198,6 +213,40 @@ function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdit
   return [...(isFault(sender) ? [] : [sender.domain]), ...(space?.senderDomains ?? [])];
 }
 
+/** What providers of a space's route need from the DNS; those that keep or log email need nothing. */
+function dnsOf(settings: Settings, space: string): SendingSpace['providers'] {
+  return (settings.spaces[space]?.route ?? []).flatMap(({ provider: name }) => {
+    const provider = settings.providers[name];
+    return provider?.kind === 'smtp' || provider?.kind === 'http' ? [{ ...provider.facts, name }] : [];
+  });
+}
+
+/** Whether email of a space needs our signature: it delivers, and not all of its providers sign themselves. */
+function mustSign(settings: Settings, space: string): boolean {
+  return settings.spaces[space]?.mode === 'deliver' && dnsOf(settings, space).some(({ signs }) => signs === 'us');
+}
+
+/** What the domains need that spaces send as, and whether it is there. */
+function openDomainWatch({ runtime, store, settings, secrets, editions }: BuildOptions, { domains, feed }: Writing): Promise<DomainWatch> {
+  return openDomainChecks(runtime, {
+    store,
+    domains,
+    feed,
+    settings: settings.dns,
+    mailServer: settings.returns.name ?? settings.helloName,
+    secret: secrets.keyFor('domain pages'),
+    spaces: () =>
+      Promise.all(
+        Object.entries(settings.spaces).map(async ([name, space]) => ({
+          name,
+          delivers: space.mode === 'deliver',
+          senders: sendersOf(space, await editions.current(name)),
+          providers: dnsOf(settings, name),
+        })),
+      ),
+  });
+}
+
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
 /** What a message is made of, and what is known about it. */
@@ -205,10 +254,11 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
   const { publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, editions, isNeeded, keepEditions });
-  const { signing, feature: domains } = openDomains(runtime, {
+  const { domains, feature: sendingAs } = await openDomains(runtime, {
     store,
     master: secrets.keyFor('signing'),
-    sendersOf: async (space) => sendersOf(spaces[space], await editions.current(space)),
+    sharedHost: settings.returns.domain,
+    isChecked: settings.dns.check,
   });
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
@@ -218,6 +268,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     spaces,
     limits,
     suppressionFor,
+    signing: { mustSign: (space) => mustSign(settings, space), signingOf: (sender) => domains.signingOf(sender) },
     wake: () => {
       upper.wake();
     },
@@ -229,19 +280,19 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     editions,
     editing,
     publishFolders,
-    signing,
+    domains,
     suppressing,
     suppressionFor,
     accept,
     feed,
-    features: [domains, messages, suppressions, events],
+    features: [sendingAs, messages, suppressions, events],
   };
 }
 
 /** What hands messages over to providers. */
 async function openSending({ runtime, store, settings, secrets, folder, threads }: BuildOptions, writing: Writing, upper: Later) {
   const { spaces, limits, outside } = settings;
-  const { editions, signing, suppressionFor } = writing;
+  const { editions, domains, suppressionFor } = writing;
   const capture = (job: Job): Promise<void> => upper.capture(job);
   const routes = Object.values(spaces).flatMap(({ mode, route }) => (mode === 'deliver' ? [route.map(({ provider }) => provider)] : []));
   const { providers, router, probe, feature } = openProviders(runtime, {
@@ -251,7 +302,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     routes,
     routeOf: (space) => (spaces[space]?.route ?? []).map(({ provider }) => provider),
     capture,
-    keysFor: (domain) => signing.keysFor(domain),
+    keysFor: (domain) => domains.keysFor(domain),
     senderOf: async (space) => spaces[space]?.sender ?? (await editions.current(space))?.project.settings.sender,
     jobOf: (space, messageId) => upper.jobOf(space, messageId),
     wake: () => {
@@ -276,10 +327,10 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     providers,
     router,
     editions,
-    signing,
+    domains,
     capture,
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
-    returnPath: returnPathOf(settings, secrets),
+    returnSecret: secrets.keyFor('returns'),
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
     suppressionFor,
     holding,
@@ -293,19 +344,19 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     const [delivery] = message === undefined ? [] : store.messages.deliveriesOf([messageId]);
     if (message === undefined || delivery === undefined) return undefined;
     const { mail, parts } = await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery));
-    const { domain } = delivery;
-    const from = `returns+${returnToken(secrets.keyFor('returns'), delivery.id)}@${settings.returns.domain}`;
+    const { domain, senderDomain } = delivery;
+    const from = `returns+${returnToken(secrets.keyFor('returns'), delivery.id)}@${domains.returnHostFor(senderDomain)}`;
     return { envelope: { from, to: delivery.address, id: delivery.id }, mail, parts, request: { space, urgent: true, domain } };
   };
   return { providers, probe, features: [feature, holds, queue.feature] };
 }
 
 /** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
-function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing }: Writing, noteUse: NoteUse) {
+function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing, domains }: Writing, noteUse: NoteUse) {
   const { spaces, limits } = settings;
   // Beside the records: where there is room for them there is room for this.
   const spoolFolder = dirname(runtime.within(settings.databaseFile));
-  const returnPath = returnPathOf(settings, secrets);
+  const returnSecret = secrets.keyFor('returns');
   const submission = openSubmission(runtime, {
     store,
     accept,
@@ -316,7 +367,14 @@ function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { ac
     limits,
     spoolFolder,
   });
-  const returns = openReturns(runtime, { store, suppressing, settings: settings.returns, secret: returnPath.secret, spoolFolder });
+  const returns = openReturns(runtime, {
+    store,
+    suppressing,
+    settings: settings.returns,
+    isReturnHost: (host) => domains.isReturnHost(host),
+    secret: returnSecret,
+    spoolFolder,
+  });
   const callbacks = openCallbacks(runtime, {
     store,
     suppressing,
@@ -329,11 +387,8 @@ function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { ac
     settings: settings.captured,
     spaces: Object.keys(spaces),
     intake: returns.intake,
-    returnPath,
+    returnSecret,
+    returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
   });
   return { submission, returns, callbacks, captured };
-}
-
-function returnPathOf(settings: Settings, secrets: Secrets): { readonly domain: string; readonly secret: Uint8Array } {
-  return { domain: settings.returns.domain, secret: secrets.keyFor('returns') };
 }

@@ -134,6 +134,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     access: built.access,
     suppressing: built.suppressing,
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
+    sharedDomains: built.sharedDomains,
     publicUrl: settings.publicUrl,
     bodyBytes: settings.limits.bodyBytes,
     streams: settings.limits.streams,

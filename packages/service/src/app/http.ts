@@ -2,6 +2,7 @@ import express, { type Express } from 'express';
 import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
 import { unsubscribePages } from '../features/consent/index.js';
+import { sharePages, type SharePageOptions } from '../features/domain-checks/index.js';
 import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
 import type { Suppressing } from '../features/suppressions/index.js';
@@ -32,6 +33,7 @@ export interface HttpOptions {
   readonly access: Access;
   readonly suppressing: Suppressing;
   readonly unsubscribeSecret: Uint8Array;
+  readonly sharedDomains: SharePageOptions;
   readonly publicUrl: string | undefined;
   readonly bodyBytes: number;
   readonly streams: StreamLimits;
@@ -95,6 +97,7 @@ export function makeApp(options: HttpOptions): Express {
   addMonitoring(app, options);
   app.use('/assets', assetRouter(store));
   app.use('/unsubscribe', unsubscribePages({ store, clock, suppressing, unsubscribeSecret }));
+  app.use('/domain', sharePages(options.sharedDomains));
   const document = openApiDocument(publicUrl);
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);

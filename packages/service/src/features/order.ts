@@ -6,7 +6,7 @@ import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
 import { configurationEndpoints } from './configuration/index.js';
-import { domainEndpoints } from './domains/index.js';
+import { domainEndpoints } from './domain-checks/index.js';
 import { editionEndpoints } from './editions/index.js';
 import { holdEndpoints } from './holds/index.js';
 import { eventEndpoints } from './events/index.js';
@@ -43,6 +43,7 @@ interface Listed {
  */
 export const FEATURES: readonly Listed[] = [
   { name: 'smtp' },
+  { name: 'name-servers' },
   { name: 'mail-folder' },
   { name: 'mail-view' },
   { name: 'spaces' },
@@ -85,10 +86,7 @@ export const FEATURES: readonly Listed[] = [
     name: 'attachments',
     api: { step: 'send', groups: [{ name: 'uploads', description: 'Files that are attached later.' }], endpoints: uploadEndpoints },
   },
-  {
-    name: 'domains',
-    api: { step: 'set-up', groups: [{ name: 'domains', description: 'Sending domains and their keys.' }], endpoints: domainEndpoints },
-  },
+  { name: 'domains' },
   {
     name: 'messages',
     api: { step: 'send', groups: [{ name: 'messages', description: 'Messages: sent, looked at, canceled.' }], endpoints: messageEndpoints },
@@ -150,6 +148,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'write',
       groups: [{ name: 'templates', description: 'Templates of a mail folder, rendered and tried.' }],
       endpoints: templateEndpoints,
+    },
+  },
+  {
+    name: 'domain-checks',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'domains', description: 'Sending domains: their keys, and what the DNS must say.' }],
+      endpoints: domainEndpoints,
     },
   },
   {

@@ -69,6 +69,7 @@ export { endpointRouter } from './router.js';
 export { apiDocument, type ApiGroup } from './api-document.js';
 export { faultsOf, problemHandler } from './problem.js';
 export { IdCursor, instant, Limit, NumberCursor, numberCursor, oneLine, optionalInstant, pageOf, RequestFault, Time } from './fields.js';
+export { queryDns, type DnsQuery, type DnsReply } from './dns-query.js';
 export { portFault } from './ports.js';
 export type { Feature, Runtime, Running } from './feature.js';
 export { listenMetrics, metricsAnswer, MetricsSettings } from './metrics.js';

@@ -5,7 +5,8 @@ import { contentStore } from '../features/attachments/index.js';
 import { callbackStore } from '../features/callbacks/index.js';
 import { capturedStore } from '../features/capture/index.js';
 import { copyStore } from '../features/copies/index.js';
-import { keyStore } from '../features/domains/index.js';
+import { domainCheckStore } from '../features/domain-checks/index.js';
+import { domainStore } from '../features/domains/index.js';
 import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
 import { figureStore } from '../features/figures/index.js';
@@ -65,7 +66,8 @@ function recordsOn(kernel: Kernel) {
     captured,
     contents,
     copies: copyStore(reads),
-    signingKeys: keyStore(reads),
+    domainChecks: domainCheckStore(reads),
+    domains: domainStore(reads),
     deliveries,
     editions: editionStore(reads),
     events,

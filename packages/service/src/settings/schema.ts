@@ -3,6 +3,7 @@ import { AlertSettings } from '../features/alerts/index.js';
 import { BackupSettings } from '../features/backups/index.js';
 import { CaptureSettings } from '../features/capture/index.js';
 import { CopySettings } from '../features/copies/index.js';
+import { NameServerSettings } from '../features/name-servers/index.js';
 import { ProvidersSettings } from '../features/providers/index.js';
 import { QueueSettings } from '../features/queue/index.js';
 import { ReturnSettings } from '../features/returns/index.js';
@@ -34,6 +35,7 @@ export const Settings = z.strictObject({
     .default('verbalis.secrets.json')
     .meta({ description: 'Where keys that the service makes for itself are kept (mode 0600).' }),
   helloName: z.string().default('localhost'),
+  dns: NameServerSettings.meta({ description: 'How the records of sending domains are looked up.' }),
   returns: ReturnSettings,
   suppress: SuppressionSettings.meta({ description: 'When addresses get no more mail.' }),
   submission: SubmissionSettings.meta({

@@ -19,7 +19,7 @@ const RESOLVED: Readonly<Record<ServiceRule, string>> = {
 
 /** What a rule that is always there finds for a space. */
 export interface Finding {
-  readonly rule: 'quarantine' | 'provider' | 'callbacks' | ServiceRule;
+  readonly rule: 'quarantine' | 'provider' | 'callbacks' | 'domain' | ServiceRule;
   readonly space: string;
   readonly group: string;
   readonly firing: boolean;
@@ -35,6 +35,13 @@ export interface LookedAt {
   /** Calls of providers in which their profile found nothing. */
   readonly meaningless: MeaninglessCalls;
   readonly troubles: ServiceTroubles;
+  /** What is wrong with domains of a space that were right before. */
+  readonly domains: DomainTroubles;
+}
+
+export interface DomainTroubles {
+  readonly troublesOf: (space: string) => readonly { readonly domain: string; readonly text: string }[];
+  readonly onChange: (listener: () => void) => void;
 }
 
 /** A provider whose calls meant nothing counts as one for so long. */
@@ -48,9 +55,9 @@ export function callsCountUntil({ byProvider }: MeaninglessCalls, now: number): 
 
 /**
  * The rules that are always there: something waits in quarantine, a provider is in trouble, the profile of a provider finds nothing in its
- * calls, the continuous copies are behind, or no backup can be made.
+ * calls, the DNS of a domain is no longer right, the continuous copies are behind, or no backup can be made.
  */
-export function builtInFindings({ store, rules, meaningless, troubles: ofService }: LookedAt, now: number): Finding[] {
+export function builtInFindings({ store, rules, meaningless, troubles: ofService, domains }: LookedAt, now: number): Finding[] {
   const quarantined = store.quarantine.counts();
   const troubles = new Map(store.providers.inTrouble().map((trouble) => [trouble.name, trouble]));
   return rules.delivering.flatMap((space) => {
@@ -89,6 +96,9 @@ export function builtInFindings({ store, rules, meaningless, troubles: ofService
       const value = trouble === undefined ? 0 : 1;
       return { rule, space, group: '', firing: trouble !== undefined, value, events: value, text: trouble ?? RESOLVED[rule] };
     });
-    return [quarantine, ...providers, ...callbacks, ...service];
+    const ofDomains = domains
+      .troublesOf(space)
+      .map(({ domain, text }): Finding => ({ rule: 'domain', space, group: domain, firing: true, value: 1, events: 1, text }));
+    return [quarantine, ...providers, ...callbacks, ...ofDomains, ...service];
   });
 }

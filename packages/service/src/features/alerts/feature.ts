@@ -2,7 +2,7 @@ import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { Feed } from '../events/index.js';
 import type { Acceptor } from '../messages/index.js';
-import type { ServiceTroubles } from './built-in.js';
+import type { DomainTroubles, ServiceTroubles } from './built-in.js';
 import { alertEndpoints } from './endpoints.js';
 import { alertNotices } from './notices.js';
 import { alertRetention } from './retention.js';
@@ -18,6 +18,7 @@ interface Options {
   /** Calls of providers in which their profile found nothing. */
   readonly meaningless: MeaninglessCalls;
   readonly troubles: ServiceTroubles;
+  readonly domains: DomainTroubles;
   /** Whom to notify, by space. */
   readonly operators: ReadonlyMap<string, string | undefined>;
 }
@@ -25,10 +26,10 @@ interface Options {
 /** Rules over what happens, and the alerts that follow from them. */
 export function openAlerts(
   { clock, log, workers, publicUrl, ages }: Runtime,
-  { store, settings, feed, accept, meaningless, troubles, operators }: Options,
+  { store, settings, feed, accept, meaningless, troubles, domains, operators }: Options,
 ): Feature {
   const rules = alertRules(settings, store);
-  const alerting = alertWatch({ store, workers, clock, log, feed, rules, meaningless, troubles });
+  const alerting = alertWatch({ store, workers, clock, log, feed, rules, meaningless, troubles, domains });
   return {
     name: 'alerts',
     endpoints: serve(alertEndpoints, { store, clock, rules, alerting }),

@@ -46,7 +46,7 @@ const RUNAWAY: Omit<RuleInForce, 'spaces'> = {
   from: 'built-in',
 };
 /** Names of the rules that are always there. */
-export const BUILT_IN_RULES: readonly string[] = ['quarantine', 'provider', 'callbacks', 'runaway', 'copies', 'backups'];
+export const BUILT_IN_RULES: readonly string[] = ['quarantine', 'provider', 'callbacks', 'domain', 'runaway', 'copies', 'backups'];
 
 /** The parts of the configuration that rules come from. */
 export interface RulesOf {

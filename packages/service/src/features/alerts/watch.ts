@@ -5,7 +5,7 @@ import { type Clock, type StepResult, type WorkerGroup, newId } from '../../kern
 import { OPERATOR_NOTE } from '../editions/index.js';
 import type { MeaninglessCalls } from '../callbacks/index.js';
 import type { Feed, KnownEvent } from '../events/index.js';
-import { builtInFindings, callsCountUntil, type ServiceTroubles } from './built-in.js';
+import { builtInFindings, callsCountUntil, type DomainTroubles, type ServiceTroubles } from './built-in.js';
 import type { AlertRow } from './queries.js';
 import type { Store } from './store.js';
 import type { AlertRules, RuleInForce } from './rules.js';
@@ -20,6 +20,7 @@ export interface AlertOptions {
   /** Calls of providers in which their profile found nothing. */
   readonly meaningless: MeaninglessCalls;
   readonly troubles: ServiceTroubles;
+  readonly domains: DomainTroubles;
 }
 
 export interface AlertWatch {
@@ -64,7 +65,7 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
-export function alertWatch({ store, workers, clock, log, feed, rules: written, meaningless, troubles }: AlertOptions): AlertWatch {
+export function alertWatch({ store, workers, clock, log, feed, rules: written, meaningless, troubles, domains }: AlertOptions): AlertWatch {
   let rules: readonly RuleInForce[] = [];
   let filters = new Map<RuleInForce, Filter | undefined>();
   /** Rule, space and group, minute. */
@@ -180,7 +181,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
       }
     }
     // The rules that are always there.
-    for (const finding of builtInFindings({ store, rules: written, meaningless, troubles }, now)) {
+    for (const finding of builtInFindings({ store, rules: written, meaningless, troubles, domains }, now)) {
       const key = `${finding.rule}\0${finding.space}\0${finding.group}`;
       const row = before.get(key);
       before.delete(key);
@@ -188,10 +189,10 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
       await write({ by: undefined, handovers: 0, minutes: 0, ...finding }, row, now);
     }
     if (poison.length > 0) await quarantine();
-    // What still fires by a rule that was removed.
+    // What still fires by a rule that was removed, or about a domain that is right again.
     for (const row of before.values()) {
       const { space, rule, group, value } = row;
-      const text = `Resolved: the rule ${rule} was removed.`;
+      const text = rule === 'domain' ? `Resolved: the DNS of ${group} is right.` : `Resolved: the rule ${rule} was removed.`;
       const by = undefined;
       await write({ space, rule, by, group, value, firing: false, text, events: 0, handovers: 0, minutes: 0 }, row, now);
     }
@@ -266,6 +267,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
   });
   store.quarantine.onChange(worker.wake);
   meaningless.onChange(worker.wake);
+  domains.onChange(worker.wake);
   for (const { onChange } of Object.values(troubles)) onChange(worker.wake);
   const stopFollowing = feed.onNew(worker.wake);
   return {

@@ -13,7 +13,9 @@ interface Options {
   readonly settings: CaptureSettings;
   readonly spaces: readonly string[];
   readonly intake: ReturnIntake;
-  readonly returnPath: { readonly domain: string; readonly secret: Uint8Array };
+  /** Makes return paths. */
+  readonly returnSecret: Uint8Array;
+  readonly returnHostFor: (senderDomain: string) => string;
 }
 
 export interface Capture {
@@ -26,15 +28,15 @@ export interface Capture {
 const DAY = 24 * 3_600_000;
 
 /** Email that is kept to be looked at instead of being sent. */
-export function openCapture({ clock }: Runtime, { store, settings, spaces, intake, returnPath }: Options): Capture {
+export function openCapture({ clock }: Runtime, { store, settings, spaces, intake, returnSecret, returnHostFor }: Options): Capture {
   const capturing = captureStore({ store, clock, most: settings.most, ageMs: settings.days * DAY });
   const simulate = simulator({
     store,
     clock,
     intake,
     bytesOf: (row) => capturing.bytesOf(row),
-    returnDomain: returnPath.domain,
-    returnSecret: returnPath.secret,
+    returnHostFor,
+    returnSecret,
   });
   return {
     capturing,

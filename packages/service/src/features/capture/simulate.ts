@@ -13,7 +13,7 @@ export interface SimulatorOptions {
   readonly clock: Clock;
   readonly intake: ReturnIntake;
   readonly bytesOf: (row: CapturedRow) => Buffer;
-  readonly returnDomain: string;
+  readonly returnHostFor: (senderDomain: string) => string;
   readonly returnSecret: Uint8Array;
 }
 
@@ -25,7 +25,7 @@ const REPORTER = 'mailbox.simulated.example';
  * Lets something become of a captured mail: reports and complaints are written as a mail server writes them and taken in as if they had come
  * by mail, so that all that follows from a real one follows.
  */
-export function simulator({ store, clock, intake, bytesOf, returnDomain, returnSecret }: SimulatorOptions) {
+export function simulator({ store, clock, intake, bytesOf, returnHostFor, returnSecret }: SimulatorOptions) {
   /** @throws Refusal where the mail belongs to no delivery */
   return async (
     row: CapturedRow,
@@ -59,7 +59,7 @@ export function simulator({ store, clock, intake, bytesOf, returnDomain, returnS
       });
       return;
     }
-    const returnPath = `returns+${returnToken(returnSecret, delivery.id)}@${returnDomain}`;
+    const returnPath = `returns+${returnToken(returnSecret, delivery.id)}@${returnHostFor(delivery.senderDomain)}`;
     const base = {
       reportingMta: REPORTER,
       recipient: delivery.address,

@@ -1,28 +1,28 @@
-import { serve, type Feature, type Runtime } from '../../kernel/index.js';
-import { domainEndpoints } from './endpoints.js';
-import { signing as signingOn, type Signing } from './signing.js';
+import type { Feature, Runtime } from '../../kernel/index.js';
+import { OLD_HOST_MS, sendingDomains, type Domains } from './sending-domains.js';
 import type { Store } from './store.js';
 
 interface Options {
   readonly store: Store;
   /** Encrypts the keys. */
   readonly master: Uint8Array;
-  /** Domains that a space sends as. */
-  readonly sendersOf: (space: string) => Promise<readonly string[]>;
+  /** The host of return paths where a domain has no own one that is live. */
+  readonly sharedHost: string;
+  /** Whether somebody looks at the DNS; else keys sign at once. */
+  readonly isChecked: boolean;
 }
 
-/** Sending domains and the keys that sign for them. */
-export function openDomains(
-  { clock }: Runtime,
-  { store, master, sendersOf }: Options,
-): { readonly signing: Signing; readonly feature: Feature } {
-  const signing = signingOn(store, master);
+/** The domains that mail is sent as, with the keys that sign for them. */
+export async function openDomains({ clock }: Runtime, options: Options): Promise<{ readonly domains: Domains; readonly feature: Feature }> {
+  const { store } = options;
+  const domains = sendingDomains({ ...options, clock });
+  await domains.noteSharedHost();
   const feature: Feature = {
     name: 'domains',
-    endpoints: serve(domainEndpoints, { signing, clock, sendersOf }),
+    retention: [{ name: 'old return hosts', step: (tx, now) => store.domains.forgetHosts(tx, now - OLD_HOST_MS) }],
     memory: () => ({
-      keys: Object.fromEntries(signing.domains().map((domain) => [domain, signing.keysFor(domain).map(({ selector }) => selector)])),
+      keys: Object.fromEntries(domains.all().map(({ name }) => [name, domains.keysFor(name).map(({ selector }) => selector)])),
     }),
   };
-  return { signing, feature };
+  return { domains, feature };
 }

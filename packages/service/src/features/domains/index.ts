@@ -1,5 +1,3 @@
-export { signing, type Signing } from './signing.js';
-export { keyStore } from './queries.js';
-export type { DomainRecords } from './queries.js';
-export { domainEndpoints } from './endpoints.js';
+export { domainStore, type DomainRow, type DomainRecords, type SigningKeyRow } from './queries.js';
+export type { Domains, SendingDomain } from './sending-domains.js';
 export { openDomains } from './feature.js';

@@ -1,4 +1,15 @@
-import { blob, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+import type { DmarcPolicy } from '@verbalis/core/authentication';
+import { blob, index, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+
+/** Domains that mail is sent as. */
+export const domains = sqliteTable('domains', {
+  name: text('name').primaryKey(),
+  /** The host of its return paths. */
+  returnHost: text('return_host').notNull(),
+  /** What receivers should be asked to do with email that is not authentic. */
+  policy: text('policy').$type<DmarcPolicy>().notNull(),
+  createdAt: integer('created_at').notNull(),
+});
 
 /** Keys that sign mail for a domain (DKIM); the private half encrypted with the service's master key. */
 export const signingKeys = sqliteTable(
@@ -7,10 +18,31 @@ export const signingKeys = sqliteTable(
     domain: text('domain').notNull(),
     selector: text('selector').notNull(),
     algorithm: text('algorithm').$type<'rsa-sha256' | 'ed25519-sha256'>().notNull(),
+    /** Empty for a retired key. */
     encrypted: blob('encrypted', { mode: 'buffer' }).notNull(),
     /** The text to publish in the DNS. */
     record: text('record').notNull(),
     createdAt: integer('created_at').notNull(),
+    /** core/domains/lifecycle.ts */
+    publishedAt: integer('published_at'),
+    signsFrom: integer('signs_from'),
+    lostAt: integer('lost_at'),
+    retiredAt: integer('retired_at'),
   },
   (table) => [primaryKey({ columns: [table.domain, table.selector] })],
+);
+
+/** Hosts of return paths. */
+export const returnHosts = sqliteTable(
+  'return_hosts',
+  {
+    host: text('host').primaryKey(),
+    /** The domain that it is for; empty for the one of all others. */
+    domain: text('domain').notNull(),
+    /** Since when its records are published, so that it is used; null where they are not. */
+    liveFrom: integer('live_from'),
+    /** Since when another is used; what comes back to it is still accepted for a while. */
+    retiredAt: integer('retired_at'),
+  },
+  (table) => [index('return_hosts_by_domain').on(table.domain)],
 );

@@ -4,7 +4,7 @@ import { z } from 'zod';
 
 // What stands in the data of events: JSON Schema is made from these.
 
-const OTHER_KINDS = ['provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'test'] as const;
+const OTHER_KINDS = ['provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'domain-changed', 'test'] as const;
 
 const DeliveryData = z
   .object({
@@ -60,6 +60,18 @@ const ProviderData = z
   })
   .meta({ title: 'verbalis.provider.*', description: 'A provider of the space is in trouble, or works again.' });
 
+const DomainData = z
+  .object({
+    space: z.string(),
+    domain: z.string(),
+    state: z.enum(['open', 'right', 'unknown']).meta({ description: 'Of all its records together.' }),
+    records: z
+      .array(z.object({ type: z.string(), name: z.string(), state: z.enum(['right', 'wrong', 'missing', 'unknown']) }))
+      .meta({ description: 'Those that have changed.' }),
+    text: z.string().meta({ description: 'The same in sentences.' }),
+  })
+  .meta({ title: 'verbalis.domain.*', description: 'A record of a sending domain is right now, or no longer.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -69,5 +81,6 @@ export const EVENT_SCHEMAS: Readonly<Record<string, unknown>> = {
   delivery: z.toJSONSchema(DeliveryData),
   provider: z.toJSONSchema(ProviderData),
   alert: z.toJSONSchema(AlertData),
+  domain: z.toJSONSchema(DomainData),
   test: z.toJSONSchema(TestData),
 };

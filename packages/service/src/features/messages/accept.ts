@@ -19,6 +19,7 @@ import { capturedAuthor, ownAuthor } from './authors.js';
 import { keptUntil } from './keeping.js';
 import { refuseBeyond } from './key-bounds.js';
 import { labelsOf, type Submission } from './submitted.js';
+import { refuseUnsigned } from './unsigned.js';
 import { RunawayGuard } from './runaway.js';
 import { laterOf } from './timing.js';
 import type { MessageRequest } from './model.js';
@@ -213,6 +214,8 @@ export function acceptor(options: AcceptOptions): Acceptor {
       );
       // What such an email says of its template is a label: its content is the app's.
       refuseBeyond(key, { template: undefined, topic: own.topic, sender: addressText(from), recipients: [...recipients.keys()] });
+      const topic = topics[own.topic ?? ''];
+      refuseUnsigned(options, { space, domain: from.domain, topic, isAllowed: rules.unsigned });
       const id = newId('m', now);
       const given = /<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>/.exec(fieldOf(mail, 'message-id') ?? '')?.[1];
       const content = store.contents;
@@ -231,9 +234,8 @@ export function acceptor(options: AcceptOptions): Acceptor {
         to: [...recipients.keys()].map((address) => ({ name: '', address })),
         headerId: given ?? `${id}@${from.domain}`,
         createdAt: now,
-        ...keptUntil(topics[own.topic ?? ''], now),
+        ...keptUntil(topic, now),
       };
-      const topic = topics[own.topic ?? ''];
       const request = {
         topic: own.topic,
         urgent: topic?.purpose !== 'optional',

@@ -7,6 +7,7 @@ import { messageMetrics } from './metrics.js';
 import { messageRetention } from './retention.js';
 import type { Store } from './store.js';
 import type { DeliveryRow } from './tables.js';
+import type { SigningRules } from './unsigned.js';
 
 interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'> {
   readonly store: Store;
@@ -15,12 +16,13 @@ interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'
   readonly limits: { readonly attachmentBytes: number; readonly recipients: number };
   /** Why a delivery must not be sent, in a sentence. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
+  readonly signing: SigningRules;
 }
 
 /** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
 export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
   const { clock, ages } = runtime;
-  const { store, editions, spaces, limits, suppressionFor, wake, compose, waitsFor } = options;
+  const { store, editions, spaces, limits, suppressionFor, signing, wake, compose, waitsFor } = options;
   const accept = acceptor({
     store,
     editions,
@@ -30,6 +32,7 @@ export function openMessages(runtime: Runtime, options: Options): { readonly acc
     maxRecipients: limits.recipients,
     suppressionFor,
     wake,
+    ...signing,
   });
   const feature: Feature = {
     name: 'messages',

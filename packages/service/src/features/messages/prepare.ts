@@ -12,8 +12,9 @@ import { mailboxOf, recipients, senderOf, stored } from './people.js';
 import { timingOf } from './timing.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
 import type { MessageRequest } from './model.js';
+import { refuseUnsigned, type SigningRules } from './unsigned.js';
 
-export interface PrepareOptions {
+export interface PrepareOptions extends SigningRules {
   readonly store: Store;
   readonly editions: Editions;
   readonly clock: Clock;
@@ -82,6 +83,8 @@ export function prepareMessage(
   const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
   const topic = edition.project.settings.topics[content.topic ?? ''];
+  // What the service has to tell its operator goes out as it can.
+  if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });
   const message = messageOf(wanted, { space, now, content, sender, to, more: { ...more, ...trace }, rules, topic });
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
   if (addressed.size > maxRecipients)

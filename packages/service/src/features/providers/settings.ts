@@ -1,3 +1,4 @@
+import { dnsFacts } from '@verbalis/core/profile';
 import { z } from 'zod';
 import { Host, Name, Port, Seconds } from '../../kernel/index.js';
 import { Limits } from './limits.js';
@@ -26,6 +27,7 @@ const SmtpProvider = z.strictObject({
       name: z.string().optional().meta({ description: 'The name in the certificate, where it is not the host.' }),
     })
     .prefault({}),
+  facts: dnsFacts('us', 'kept').prefault({}).meta({ description: 'What the DNS of a sender’s domain must say for it.' }),
   connections: z.int().min(1).max(200).default(5),
   emailsPerConnection: z.int().min(1).max(10_000).default(100),
   idleSeconds: Seconds.default(30),

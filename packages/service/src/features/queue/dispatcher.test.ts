@@ -33,7 +33,7 @@ async function dispatching(handOver: (job: HandOverJob, gate: Gate) => Promise<H
     retries: USUAL_RETRIES,
     giveUpMs: 120 * 3_600_000,
     elsewhereMs: Number.POSITIVE_INFINITY,
-    returnDomain: 'returns.example',
+    returnHostFor: () => 'returns.example',
     returnSecret: Buffer.alloc(32, 1),
     handOver,
     unsubscribe: () => undefined,

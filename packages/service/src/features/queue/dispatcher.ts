@@ -49,7 +49,8 @@ export interface DispatchOptions {
   readonly giveUpMs: number;
   /** What may have been sent goes to another provider after so long, in milliseconds; Infinity where it never does. */
   readonly elsewhereMs: number;
-  readonly returnDomain: string;
+  /** The host of return paths for email of a sender's domain. */
+  readonly returnHostFor: (senderDomain: string) => string;
   readonly returnSecret: Uint8Array;
   /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
   readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
@@ -359,12 +360,13 @@ export class Dispatcher {
   }
 
   async #hand(underWay: UnderWay, message: MessageRow): Promise<Handed> {
-    const { store, clock, router, holding, returnDomain, returnSecret, handOver, unsubscribe } = this.options;
+    const { store, clock, router, holding, returnHostFor, returnSecret, handOver, unsubscribe } = this.options;
     const { row, attempt } = underWay;
     const missing = await fetchAttachments(message, this.options);
     if (missing !== undefined) return { outcome: missing, bytes: undefined };
     // RFC 5321 4.5.5: what came from nobody returns to nobody.
-    const returnPath = message.more.isFromNobody === true ? '' : `returns+${returnToken(returnSecret, row.id)}@${returnDomain}`;
+    const host = returnHostFor(row.senderDomain);
+    const returnPath = message.more.isFromNobody === true ? '' : `returns+${returnToken(returnSecret, row.id)}@${host}`;
     const job = { provider: attempt.provider, message, delivery: row, returnPath, unsubscribeUrl: unsubscribe(row) };
     const gate = gateOf(underWay, {
       store,

@@ -11,7 +11,7 @@ import { returnToken } from '@verbalis/core/returns';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
-import type { Signing } from '../domains/index.js';
+import type { Domains } from '../domains/index.js';
 import type { Holding } from '../holds/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
@@ -41,10 +41,11 @@ interface Options {
   readonly providers: ReadonlyMap<string, Provider>;
   readonly router: ProviderRouter;
   readonly editions: Editions;
-  readonly signing: Signing;
+  readonly domains: Domains;
   readonly capture: (job: Job) => Promise<void>;
   readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
-  readonly returnPath: { readonly domain: string; readonly secret: Uint8Array };
+  /** Makes return paths that nobody can forge. */
+  readonly returnSecret: Uint8Array;
   readonly unsubscribeSecret: Uint8Array;
   /** What people want held. */
   readonly holding: Holding;
@@ -86,12 +87,12 @@ function routeOf(spaces: SpaceSettings, name: string, route: RouteName): readonl
   return space.route.map(({ provider, share }, i) => ({ provider, share: share ?? (isShared ? 0 : i === 0 ? 1 : 0) }));
 }
 
-function sourcesOf({ store, providers, editions, signing, capture }: Options): HandOverSources {
+function sourcesOf({ store, providers, editions, domains, capture }: Options): HandOverSources {
   const capturing = captureProvider(capture);
   return {
     provider: (name) => (name === 'capture' ? capturing : providers.get(name)),
     edition: editions.get,
-    keysFor: (domain) => signing.keysFor(domain),
+    keysFor: (domain) => domains.keysFor(domain),
     files: {
       attachments: (message) => store.contents.attachments(message),
       bytes: (contentId) => store.contents.bytes(contentId),
@@ -115,7 +116,8 @@ async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, 
 /** Deliveries that wait: claimed in order, handed to providers, retried. */
 export async function openQueue(runtime: Runtime, options: Options): Promise<Queue> {
   const { clock, log, workers, registry, metricSpace, publicUrl } = runtime;
-  const { store, settings, queue, spaces, folder, feed, threads, router, editions, signing, outside, returnPath, suppressionFor } = options;
+  const { store, settings, queue, spaces, folder, feed, threads, router, editions, domains, outside, returnSecret, suppressionFor } =
+    options;
   const now = clock.now();
   await restoreAllowances(store, router, now);
   // What was in trouble when the service ended is tried by one email.
@@ -139,7 +141,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     log,
     local: (job, gate) => handOver(job, sources, gate),
     edition: editions.parts,
-    keysFor: (domain) => signing.keysFor(domain),
+    keysFor: (domain) => domains.keysFor(domain),
   });
   // Only where people can reach us, and only what a recipient may refuse.
   const unsubscribeUrl: Queue['unsubscribeUrl'] = ({ id, fairnessKey }) =>
@@ -155,8 +157,8 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     retries: retryPlan(queue),
     giveUpMs: queue.giveUpHours * 3_600_000,
     elsewhereMs: (queue.uncertainElsewhereHours ?? Number.POSITIVE_INFINITY) * 3_600_000,
-    returnDomain: returnPath.domain,
-    returnSecret: returnPath.secret,
+    returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
+    returnSecret,
     handOver: pool.handOver,
     unsubscribe: unsubscribeUrl,
     routeOf: (name, route) => routeOf(spaces, name, route),

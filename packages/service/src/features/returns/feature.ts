@@ -13,6 +13,8 @@ interface Options {
   readonly store: Store;
   readonly suppressing: Suppressing;
   readonly settings: ReturnSettings;
+  /** Whether return paths of ours are, or were of late, at a host. */
+  readonly isReturnHost: (host: string) => boolean;
   /** Makes return paths that nobody can forge. */
   readonly secret: Uint8Array;
   /** Where large emails are while they come in. */
@@ -29,10 +31,10 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, settings, secret, spoolFolder }: Options,
+  { store, suppressing, settings, isReturnHost, secret, spoolFolder }: Options,
 ): Returns {
   const { host, port, domain, maxBytes } = settings;
-  const intake = returnIntake({ store, clock, log, suppressing, domain, secret });
+  const intake = returnIntake({ store, clock, log, suppressing, isReturnHost, secret });
   let forged = 0;
   let listener: Awaited<ReturnType<typeof listenReturns>> | undefined;
   returnMetrics(registry, () => forged);

@@ -1,5 +1,5 @@
 export { listenReturns } from './listen.js';
-export { returnIntake, type ReturnIntake } from './intake.js';
+export { REPORT_ADDRESSES, returnIntake, type ReturnIntake } from './intake.js';
 export { type KnownDelivery, type ReturnRow, returnStore } from './queries.js';
 export { returns } from './tables.js';
 export type { ReturnRecords } from './queries.js';

@@ -13,8 +13,8 @@ export interface IntakeOptions {
   readonly clock: Clock;
   readonly log: Logger;
   readonly suppressing: Suppressing;
-  /** The domain of return paths. */
-  readonly domain: string;
+  /** Whether return paths of ours are, or were of late, at a host. */
+  readonly isReturnHost: (host: string) => boolean;
   readonly secret: Uint8Array;
 }
 
@@ -41,6 +41,9 @@ export interface IncomingReturn {
 }
 
 const NAME = 'returns';
+/** Local parts at return hosts to which DMARC and TLS reports go. */
+export const REPORT_ADDRESSES = { dmarc: 'dmarc-reports', tls: 'tls-reports' } as const;
+const ROLES: ReadonlySet<string> = new Set(['postmaster', 'abuse', ...Object.values(REPORT_ADDRESSES)]);
 
 /** What is needed to read a quarantined return again. */
 interface HeldReturn {
@@ -62,12 +65,12 @@ const FACT_OF = { failed: 'failed', delayed: 'delayed', delivered: 'delivered', 
 
 /** Keeps what comes back and turns what it says into facts about deliveries. */
 export function returnIntake(options: IntakeOptions) {
-  const { store, clock, log, domain, secret, suppressing } = options;
+  const { store, clock, log, isReturnHost, secret, suppressing } = options;
 
   /** The delivery whose return path this is; undefined for an address that is none of ours. */
   function deliveryAt(address: string, from?: Tx): string | undefined {
     const at = address.lastIndexOf('@');
-    if (address.slice(at + 1).toLowerCase() !== domain.toLowerCase()) return undefined;
+    if (!isReturnHost(address.slice(at + 1))) return undefined;
     if (!address.toLowerCase().startsWith('returns+')) return undefined;
     return deliveryOf(tokenOf(address), from);
   }
@@ -260,7 +263,13 @@ export function returnIntake(options: IntakeOptions) {
     });
   }
 
-  return { deliveryAt, recipientAt, receive, match };
+  /** Whether somebody must be reached there (RFC 5321 4.5.1, RFC 2142), or reports of receivers come in. */
+  function isRole(address: string): boolean {
+    const at = address.lastIndexOf('@');
+    return ROLES.has(address.slice(0, at).toLowerCase()) && isReturnHost(address.slice(at + 1));
+  }
+
+  return { deliveryAt, recipientAt, isRole, receive, match };
 }
 
 /** The return path names one delivery: of several recipients in a report, the one with its address; else the only one. */

@@ -21,7 +21,7 @@ export function listenReturns({ intake, log, listen, forged }: ListenReturnsOpti
       recipient: ({ to }) => {
         // Before DATA: nobody who guesses sends us more than a line.
         const recipient = intake.recipientAt(to);
-        if (recipient !== undefined) return { code: 250, enhanced: '2.1.5', text: 'OK', known: recipient };
+        if (recipient !== undefined || intake.isRole(to)) return { code: 250, enhanced: '2.1.5', text: 'OK', known: recipient };
         forged();
         return { code: 550, enhanced: '5.1.1', text: 'No such return path' };
       },

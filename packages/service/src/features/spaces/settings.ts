@@ -49,6 +49,10 @@ export const SpaceSettings = z
         ])
         .default({ perHour: USUAL_PER_HOUR, templates: {} })
         .meta({ description: 'How many emails of one template go to one recipient within an hour; what is more is withheld.' }),
+      unsigned: z
+        .boolean()
+        .default(false)
+        .meta({ description: 'Whether essential email goes out unsigned until the keys of its domain are published; else it is refused.' }),
       archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
       operator: z.string().optional().meta({ description: 'Whom to notify of what needs a person.' }),
     }),
@@ -64,5 +68,6 @@ export const NO_RULES: SpaceRules = {
   mode: 'deliver',
   route: [],
   senderDomains: [],
+  unsigned: false,
   runaway: { perHour: USUAL_PER_HOUR, templates: {} },
 };

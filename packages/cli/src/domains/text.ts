@@ -1,0 +1,83 @@
+import type { DomainRecord, DomainView } from '@verbalis/client';
+import type { Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+const SIGNS: Readonly<Record<string, readonly [sign: string, paint: 'green' | 'red' | 'yellow' | 'dim']>> = {
+  right: ['✓', 'green'],
+  wrong: ['✗', 'red'],
+  missing: ['✗', 'red'],
+  open: ['✗', 'red'],
+  unknown: ['?', 'yellow'],
+  unchecked: ['…', 'dim'],
+};
+
+/** A state with its sign and colour: never by colour alone. */
+export function stateSign(state: string, { color }: Output): string {
+  const [sign, paint] = SIGNS[state] ?? ['…', 'dim'];
+  return color[paint](`${sign} ${state}`);
+}
+
+/** How many records need somebody. */
+export function summaryOf({ records, state }: DomainView): string {
+  const required = records.filter(({ required: isRequired }) => isRequired);
+  const open = required.filter(({ state: own }) => own === 'wrong' || own === 'missing').length;
+  if (state === 'right') return 'all records are right';
+  if (state === 'unchecked') return 'not checked yet';
+  if (open === 0) return 'name servers did not answer for all records';
+  return `${open} of ${required.length} records ${open === 1 ? 'needs' : 'need'} attention`;
+}
+
+/** A domain with how its records are, and what to do about them. */
+export function domainText(domain: DomainView, output: Output): string {
+  const { color } = output;
+  const when = domain.checkedAt === undefined ? '' : color.dim(` (checked ${clockTime(domain.checkedAt)})`);
+  const width = Math.max(...domain.records.map(({ guide }) => guide.title.length));
+  const lines = domain.records.flatMap((record) => {
+    const { guide, type, name, state, findings, required } = record;
+    const title = `${stateSign(state, output).padEnd(10)} ${guide.title.padEnd(width)}  ${type.padEnd(5)} ${name}${required ? '' : color.dim(' (optional)')}`;
+    return [`  ${title}`, ...findings.flatMap((finding) => findingLines(finding, record, output))];
+  });
+  return [
+    `${color.bold(domain.name)}: ${summaryOf(domain)}${when}`,
+    ...lines,
+    ...keyLines(domain),
+    ...domain.notes.map((note) => `  ${note}`),
+  ].join('\n');
+}
+
+function findingLines(finding: DomainRecord['findings'][number], { value, type, priority }: DomainRecord, { color }: Output): string[] {
+  const entered = finding.enter ?? (type === 'MX' ? `${priority ?? ''} ${value}` : value);
+  return [
+    `      ${finding.severity === 'fix' ? color.red(finding.sentence) : finding.sentence}`,
+    ...(finding.found === '' ? [] : [color.dim(`      there:  ${finding.found.replaceAll('\n', '\n              ')}`)]),
+    ...(finding.severity === 'fix' && finding.at === 'zone' ? [`      enter:  ${entered}`] : []),
+  ];
+}
+
+function keyLines({ keys, returnHost, returnHostLive }: DomainView): string[] {
+  const signing = keys.filter(({ state }) => state === 'signing' || state === 'lost');
+  const waiting = keys.filter(({ state }) => state === 'published');
+  return [
+    `  Signing: ${signing.length === 0 ? 'not yet' : signing.map(({ selector, state }) => (state === 'lost' ? `${selector} (its record is missing)` : selector)).join(', ')}.`,
+    ...waiting.map(
+      ({ selector, signsFrom = '' }) => `  ${selector} is published and signs from ${clockTime(signsFrom)} on, when caches have it.`,
+    ),
+    `  Bounces: to ${returnHostLive ? returnHost : `the return host of the service, until the records of ${returnHost} are right`}.`,
+  ];
+}
+
+/** The records of a domain as somebody enters them. */
+export function recordsText({ records }: DomainView, { color }: Output): string {
+  return records
+    .map(({ guide, name, value, priority, required }) =>
+      [
+        color.bold(`${guide.title}${required ? '' : ' (optional)'}`),
+        `  ${guide.purpose}`,
+        `  type      ${guide.type}`,
+        `  name      ${guide.host}${color.dim(`   (in full: ${name})`)}`,
+        ...(priority === undefined ? [] : [`  priority  ${priority}`]),
+        `  value     ${value}`,
+      ].join('\n'),
+    )
+    .join('\n\n');
+}

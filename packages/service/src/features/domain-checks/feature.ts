@@ -1,0 +1,63 @@
+import { serve, type Feature, type Listeners, type Runtime } from '../../kernel/index.js';
+import type { Domains } from '../domains/index.js';
+import type { Feed } from '../events/index.js';
+import { nameServersOf, type NameServerSettings } from '../name-servers/index.js';
+import { domainChecks, type DomainTrouble } from './checks.js';
+import { domainEndpoints } from './endpoints.js';
+import type { SendingSpace } from './needs.js';
+import type { SharePageOptions } from './share-pages.js';
+import { sharing } from './sharing.js';
+import type { Store } from './store.js';
+
+interface Options {
+  readonly store: Store;
+  readonly domains: Domains;
+  readonly feed: Feed;
+  readonly settings: NameServerSettings;
+  readonly mailServer: string;
+  /** Signs the addresses of shared pages. */
+  readonly secret: Uint8Array;
+  readonly spaces: () => Promise<readonly SendingSpace[]>;
+}
+
+export interface DomainWatch {
+  readonly troublesOf: (space: string) => readonly DomainTrouble[];
+  readonly onChange: Listeners['add'];
+  /** For the pages that need no key. */
+  readonly shared: SharePageOptions;
+  readonly feature: Feature;
+}
+
+/** Checks are kept for so long. */
+const LOG_MS = 90 * 86_400_000;
+
+/** What sending domains need in the DNS, and whether it is there. */
+export async function openDomainChecks(runtime: Runtime, options: Options): Promise<DomainWatch> {
+  const { clock, log, workers, publicUrl } = runtime;
+  const { store, domains, feed, settings, mailServer, secret, spaces } = options;
+  const checks = await domainChecks({
+    store,
+    domains,
+    clock,
+    log,
+    workers,
+    nameServers: nameServersOf(settings),
+    mailServer,
+    spaces,
+    reported: feed.reported,
+    isChecked: settings.check,
+  });
+  const shares = sharing({ domains, clock, secret, publicUrl });
+  return {
+    troublesOf: checks.troublesOf,
+    onChange: checks.onChange,
+    shared: { store, checks, sharing: shares, clock, mailServer },
+    feature: {
+      name: 'domain-checks',
+      endpoints: serve(domainEndpoints, { store, domains, checks, sharing: shares, clock, mailServer }),
+      running: [checks],
+      retention: [{ name: 'checks of domains', step: (tx, now) => store.domainChecks.forget(tx, now - LOG_MS) }],
+      clockJumped: checks.changed,
+    },
+  };
+}

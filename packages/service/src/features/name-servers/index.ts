@@ -1,0 +1,2 @@
+export { nameServersOf, type OpenNameServers } from './servers.js';
+export { NameServerSettings } from './settings.js';
