@@ -10,7 +10,9 @@ import { SignIn } from './keys/sign-in.js';
 import { Return } from './returns/return.js';
 import { Returns } from './returns/returns.js';
 import { Send } from './queue/send.js';
-import { SetUp } from './parts/set-up.js';
+import { Domain } from './domains/domain.js';
+import { Domains } from './domains/domains.js';
+import { Keys } from './parts/set-up.js';
 import { Alerts } from './alerts/alerts.js';
 import { Quarantine } from './quarantine/quarantine.js';
 import { Figures } from './figures/figures.js';
@@ -98,7 +100,10 @@ export function App() {
                 <Route path="/track/live" element={<Live />} />
                 <Route path="/track/alerts" element={<Alerts />} />
                 <Route path="/track/quarantine" element={<Quarantine />} />
-                <Route path="/set-up" element={<SetUp />} />
+                <Route path="/set-up" element={<Navigate to="/set-up/domains" replace />} />
+                <Route path="/set-up/domains" element={<Domains />} />
+                <Route path="/set-up/domains/:name" element={<Domain />} />
+                <Route path="/set-up/keys" element={<Keys />} />
                 <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
               </Route>
             </Routes>

@@ -17,10 +17,15 @@ export interface SimulatedRecord {
 export interface NameServerSimulator {
   readonly host: string;
   readonly port: number;
-  /** Sets all records of a zone; SOA and NS are added. */
-  readonly setZone: (zone: string, records: readonly SimulatedRecord[]) => void;
+  /** Sets all records of a zone; SOA and NS are added. @param negativeTtl how long others may keep it that something is missing, in seconds */
+  readonly setZone: (zone: string, records: readonly SimulatedRecord[], negativeTtl?: number) => void;
   readonly recordsOf: (zone: string) => readonly SimulatedRecord[];
   readonly close: () => Promise<void>;
+}
+
+interface Zone {
+  readonly records: readonly SimulatedRecord[];
+  readonly negativeTtl: number;
 }
 
 const TTL = 300;
@@ -38,7 +43,7 @@ export async function startNameServer({
   host = '127.0.0.1',
   port = 0,
 }: { readonly host?: string; readonly port?: number } = {}): Promise<NameServerSimulator> {
-  const zones = new Map<string, readonly SimulatedRecord[]>();
+  const zones = new Map<string, Zone>();
   const open = new Set<Socket>();
   const tcp = createServer((socket) => {
     open.add(socket);
@@ -73,10 +78,14 @@ export async function startNameServer({
   return {
     host,
     port: bound,
-    setZone(zone, records) {
-      zones.set(zone, [{ name: zone, type: 'NS', value: SERVER }, { name: SERVER, type: 'A', value: host }, ...records]);
+    setZone(zone, records, negativeTtl = NEGATIVE_TTL) {
+      const own: SimulatedRecord[] = [
+        { name: zone, type: 'NS', value: SERVER },
+        { name: SERVER, type: 'A', value: host },
+      ];
+      zones.set(zone, { records: [...own, ...records], negativeTtl });
     },
-    recordsOf: (zone) => zones.get(zone) ?? [],
+    recordsOf: (zone) => zones.get(zone)?.records ?? [],
     async close() {
       for (const socket of open) socket.destroy();
       await new Promise((done) => tcp.close(done));
@@ -87,10 +96,7 @@ export async function startNameServer({
   };
 }
 
-function answered(
-  zones: ReadonlyMap<string, readonly SimulatedRecord[]>,
-  bytes: Buffer,
-): { readonly packet: Packet; readonly most: number } | undefined {
+function answered(zones: ReadonlyMap<string, Zone>, bytes: Buffer): { readonly packet: Packet; readonly most: number } | undefined {
   let query: Packet;
   try {
     query = dnsPacket.decode(bytes);
@@ -101,7 +107,7 @@ function answered(
   if (query.type !== 'query' || question === undefined) return undefined;
   const name = question.name.toLowerCase();
   const zone = [...zones.keys()].filter((own) => name === own || name.endsWith(`.${own}`)).sort((a, b) => b.length - a.length)[0];
-  const all = [...zones.values()].flat();
+  const all = [...zones.values()].flatMap(({ records }) => records);
   const answers: Answer[] = [];
   let at = name;
   for (let hops = 0; hops < 8; hops += 1) {
@@ -111,7 +117,7 @@ function answered(
     at = alias.value.toLowerCase();
   }
   answers.push(...all.filter((record) => record.name === at && record.type === question.type).map(answerOf));
-  const soa = zone === undefined ? [] : [soaOf(zone)];
+  const soa = zone === undefined ? [] : [soaOf(zone, zones.get(zone)?.negativeTtl ?? 0)];
   if (question.type === 'SOA' && name === zone) answers.push(...soa);
   const isThere = all.some((record) => record.name === at || record.name.endsWith(`.${at}`));
   const edns = (query.additionals ?? []).find(({ type }) => type === 'OPT') as { readonly udpPayloadSize?: number } | undefined;
@@ -127,8 +133,8 @@ function answered(
   return { packet, most: edns?.udpPayloadSize ?? PLAIN_UDP };
 }
 
-function soaOf(zone: string): Answer {
-  const data = { mname: SERVER, rname: `hostmaster.${zone}`, serial: 1, refresh: 3600, retry: 600, expire: 86_400, minimum: NEGATIVE_TTL };
+function soaOf(zone: string, minimum: number): Answer {
+  const data = { mname: SERVER, rname: `hostmaster.${zone}`, serial: 1, refresh: 3600, retry: 600, expire: 86_400, minimum };
   return { name: zone, type: 'SOA', ttl: TTL, data };
 }
 

@@ -6,7 +6,8 @@ import { createClient, type Client, type Message, type NewMessage, type State } 
 import { writeMail } from '@verbalis/core/mime';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import type { ScriptedOutcome, Script } from '@verbalis/simulators';
+import type { NameServerSimulator, ScriptedOutcome, Script } from '@verbalis/simulators';
+import { addDomains, startNames } from './domains.js';
 import { makeHistory } from './history.js';
 import { Processes } from './processes.js';
 import { startChat, startProviders } from './simulators.js';
@@ -54,15 +55,18 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const { settings } = readConfig(configFile, env);
   const script = readDemo<Script>('simulator-script.json');
   const processes = new Processes();
+  let names: NameServerSimulator | undefined;
   try {
     if (options.once !== true) await makeWeeks(readConfig(configFile, env), operator, output);
     output.note('Starting the simulator providers and the service …');
     await startProviders(processes, { dir, settings, script });
     const chatUrl = await startChat(processes, dir);
+    names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
     const service = await processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
     const url = String(service['url']);
     const admin = createClient({ url, key: operator, space: SPACE });
     await subscribeChat(admin, chatUrl);
+    await addDomains(admin, names);
     const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
     await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
@@ -73,6 +77,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     return 0;
   } finally {
     await processes.end();
+    await names?.close();
   }
 }
 
@@ -241,6 +246,7 @@ function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color
     '    npx verbalis suppressions list',
     '    npx verbalis figures --days 16 --by cause',
     "    npx verbalis events --filter 'type in [failed, complained]'",
+    '    npx verbalis domains show curlew-charters.example',
     '    npx verbalis alerts',
     `    npx verbalis captured list --space ${TRYING} --key ${operator}`,
     '',

@@ -45,12 +45,22 @@ export function domainText(domain: DomainView, output: Output): string {
   ].join('\n');
 }
 
-function findingLines(finding: DomainRecord['findings'][number], { value, type, priority }: DomainRecord, { color }: Output): string[] {
+function findingLines(
+  finding: DomainRecord['findings'][number],
+  { value, type, priority, guide }: DomainRecord,
+  { color }: Output,
+): string[] {
+  // What is there is right, but for its name.
+  const isMisplaced = finding.kind === 'doubled-name' || finding.kind === 'other-place';
   const entered = finding.enter ?? (type === 'MX' ? `${priority ?? ''} ${value}` : value);
   return [
     `      ${finding.severity === 'fix' ? color.red(finding.sentence) : finding.sentence}`,
     ...(finding.found === '' ? [] : [color.dim(`      there:  ${finding.found.replaceAll('\n', '\n              ')}`)]),
-    ...(finding.severity === 'fix' && finding.at === 'zone' ? [`      enter:  ${entered}`] : []),
+    ...(finding.severity !== 'fix' || finding.at !== 'zone'
+      ? []
+      : isMisplaced
+        ? [`      name:   ${guide.host}`]
+        : [`      enter:  ${entered}`]),
   ];
 }
 

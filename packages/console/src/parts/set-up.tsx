@@ -1,12 +1,25 @@
+import { NavLink } from 'react-router';
 import { Empty } from './basics.js';
+import { Tabs } from './list.js';
 
-/** The step that is done on the command line: what it is, and the command to do it. */
-export function SetUp() {
+/** The pages of the step Set up. */
+export function SetUpTabs() {
+  return (
+    <Tabs aria-label="Set up">
+      <NavLink to="/set-up/domains">Domains</NavLink>
+      <NavLink to="/set-up/keys">Keys</NavLink>
+    </Tabs>
+  );
+}
+
+/** Keys are made on the command line: what they are, and the command to do it. */
+export function Keys() {
   return (
     <>
-      <h1>Set up</h1>
+      <SetUpTabs />
+      <h1>Keys</h1>
       <Empty title="A key for each app" command="verbalis keys add shop --space harbour --scopes send,read">
-        Spaces, providers and routes stand in verbalis.yaml. Keys are made on the command line with the operator’s secret and shown once.
+        Spaces, providers and routes are in verbalis.yaml. Keys are made on the command line with the operator’s secret and shown once.
       </Empty>
     </>
   );

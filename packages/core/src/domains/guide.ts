@@ -1,4 +1,5 @@
 import { hostWithin } from './finding.js';
+import { valueOf, type DnsRecord } from './record.js';
 import type { Purpose, WantedRecord } from './wanted.js';
 
 /** How to enter a record, for somebody with a DNS panel. */
@@ -46,6 +47,11 @@ const WITHOUT: Readonly<Record<Purpose, string>> = {
 };
 const TYPES = { TXT: 'text (TXT)', MX: 'mail exchanger (MX)', CNAME: 'alias (CNAME)' } as const;
 
+function titleOf(purpose: Purpose, record: DnsRecord, provider: string | undefined): string {
+  if (purpose === 'dkim') return `DKIM key (${valueOf(record).includes('k=ed25519') ? 'Ed25519' : 'RSA'})`;
+  return provider === undefined ? TITLES[purpose] : `${TITLES[purpose]} ${provider}`;
+}
+
 /** What to say beside a record. @param zone the zone that it is entered in */
 export function guideOf({ purpose, record, provider }: WantedRecord, zone: string): Guide {
   const host = hostWithin(record.name, zone);
@@ -72,7 +78,7 @@ export function guideOf({ purpose, record, provider }: WantedRecord, zone: strin
     );
   }
   return {
-    title: provider === undefined ? TITLES[purpose] : `${TITLES[purpose]} ${provider}`,
+    title: titleOf(purpose, record, provider),
     purpose: PURPOSES[purpose],
     without: WITHOUT[purpose],
     type: TYPES[record.type],

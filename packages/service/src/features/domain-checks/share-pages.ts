@@ -7,7 +7,7 @@ import type { DomainChecks } from './checks.js';
 import type { DomainRecordView, DomainView } from './model.js';
 import type { Sharing } from './sharing.js';
 import type { Store } from './store.js';
-import { domainView } from './view.js';
+import { domainView, zoneNotes } from './view.js';
 
 export interface SharePageOptions {
   readonly store: Store;
@@ -21,7 +21,7 @@ export interface SharePageOptions {
 const AGAIN_MS = 10_000;
 
 const STYLE = `:root{color-scheme:light dark;--line:light-dark(#c9ced6,#444b57);--soft:light-dark(#f3f5f8,#1d2128);--bad:light-dark(#a3260b,#ff9b85);--good:light-dark(#0b6b3a,#7fd9a6);--muted:light-dark(#4d5663,#a9b2c0)}
-*{box-sizing:border-box}body{font:1rem/1.5 system-ui,sans-serif;max-width:52rem;margin:2rem auto;padding:0 1rem}
+*{box-sizing:border-box}html{background:light-dark(#fff,#14181e);color:light-dark(#15191f,#e8eaee)}body{font:1rem/1.5 system-ui,sans-serif;max-width:52rem;margin:2rem auto;padding:0 1rem}
 h1{font-size:1.5rem;margin:0 0 .25rem}h2{font-size:1.1rem;margin:0}p{margin:.4rem 0}
 section{border:1px solid var(--line);border-radius:.5rem;padding:1rem;margin:1rem 0}
 header.record{display:flex;gap:.75rem;justify-content:space-between;align-items:baseline;flex-wrap:wrap}
@@ -37,11 +37,11 @@ const SCRIPT = `const say=document.getElementById('said');document.addEventListe
 try{await navigator.clipboard.writeText(button.dataset.copy);say.textContent=button.dataset.name+' copied.';}catch{say.textContent='The browser does not allow copying here; select the text instead.';}});`;
 
 const STATE_WORDS: Readonly<Record<string, string>> = {
-  right: 'Right',
-  wrong: 'Wrong',
-  missing: 'Missing',
-  unknown: 'Name servers did not answer',
-  unchecked: 'Not checked yet',
+  right: '✓ Right',
+  wrong: '✕ Wrong',
+  missing: '✕ Missing',
+  unknown: '? Name servers did not answer',
+  unchecked: '… Not checked yet',
 };
 
 /** What somebody sees whose address is altered or has ended: nothing of any domain. */
@@ -76,8 +76,13 @@ export function sharePages({ store, checks, sharing, clock, mailServer }: ShareP
     }
     const { domain, expiresAt } = opened;
     const state = store.domainChecks.state(domain.name);
+    // Which providers there are is nobody else's business.
     const view = domainView(domain, { spaces: await checks.spaces(), mailServer, state, now: clock.now() });
-    send(response, `DNS records for ${escapeHtml(domain.name)}`, page(view, expiresAt));
+    send(
+      response,
+      `DNS records for ${escapeHtml(domain.name)}`,
+      page({ ...view, notes: zoneNotes(domain, state, clock.now()) }, expiresAt),
+    );
   });
 
   router.post('/:token', async (request, response) => {
@@ -116,8 +121,14 @@ function page({ records, notes, checkedAt, state }: Domain, expiresAt: number): 
 <button type="button" data-copy="${escapeHtml(zone)}" data-name="All records">Copy all as lines of a zone file</button></div>
 <p id="said" role="status" class="muted"></p>
 ${notes.map((note) => `<p>${escapeHtml(note)}</p>`).join('')}
-${records.map((record, i) => section(record, i)).join('')}`;
+${[...records]
+  .sort((a, b) => rank(a) - rank(b))
+  .map((record, i) => section(record, i))
+  .join('')}`;
 }
+
+/** What needs somebody comes first. */
+const rank = ({ state }: Shown): number => (state === 'wrong' || state === 'missing' ? 0 : 1);
 
 const count = (n: number, noun: string): string => `${n} ${noun}${n === 1 ? '' : 's'}`;
 const time = (ms: number): string =>

@@ -13,12 +13,18 @@ export interface ViewSources {
   readonly now: number;
 }
 
+/** What whoever owns the DNS has to know beside the records: about keys that were replaced. */
+export function zoneNotes(domain: SendingDomain, state: DomainStateRow | undefined, now: number): string[] {
+  const retired = new Set(
+    domain.keys.filter(({ retiredAt }) => retiredAt !== null).map(({ selector }) => `${selector}._domainkey.${domain.name}`),
+  );
+  const old = (state?.records ?? []).filter(({ name }) => retired.has(name));
+  return [...domain.keys.flatMap((key) => noteOn(key, now)), ...old.flatMap(({ findings }) => findings.map(({ sentence }) => sentence))];
+}
+
 /** A domain for people: what it needs, and how each record was at the last check. */
 export function domainView(domain: SendingDomain, { spaces, mailServer, state, now }: ViewSources): z.input<typeof DomainView> {
   const { records, notes } = wantedRecords(needsOf(domain, spaces, mailServer));
-  const known = new Set(records.map(({ record }) => record.name));
-  // Old keys that a check has found again.
-  const old = (state?.records ?? []).filter(({ name, findings }) => !known.has(name) && findings.length > 0);
   return {
     name: domain.name,
     state: state?.state ?? 'unchecked',
@@ -28,11 +34,7 @@ export function domainView(domain: SendingDomain, { spaces, mailServer, state, n
     signing: domain.keys.some((key) => isSigning(key, now)),
     keys: domain.keys.map((key) => keyView(key, now)),
     records: records.map((wanted) => recordView(wanted, domain.name, state)),
-    notes: [
-      ...notes,
-      ...domain.keys.flatMap((key) => noteOn(key, now)),
-      ...old.flatMap(({ findings }) => findings.map(({ sentence }) => sentence)),
-    ],
+    notes: [...notes, ...zoneNotes(domain, state, now)],
     checkedAt: state === undefined ? undefined : instant(state.checkedAt),
     nextCheckAt: state === undefined ? undefined : instant(state.nextCheckAt),
   };

@@ -191,7 +191,12 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
     signingOf(name: string): 'none' | 'waiting' | 'signing' {
       const domain = above(name);
       if (domain === undefined) return 'none';
-      return domain.keys.some((key) => isSigning(key, clock.now())) ? 'signing' : 'waiting';
+      const inUse = domain.keys.filter(({ retiredAt }) => retiredAt === null);
+      // Not every receiver knows Ed25519: where there is an RSA key, it counts.
+      const counting = inUse.some(({ algorithm }) => algorithm === 'rsa-sha256')
+        ? inUse.filter(({ algorithm }) => algorithm === 'rsa-sha256')
+        : inUse;
+      return counting.some((key) => isSigning(key, clock.now())) ? 'signing' : 'waiting';
     },
 
     /** The host of return paths for a sender's domain. */

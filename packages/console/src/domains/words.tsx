@@ -1,0 +1,53 @@
+import type { DomainRecord, DomainView } from '@verbalis/client';
+import styled from 'styled-components';
+import { color, font } from '../style.js';
+import { inNumber, type Words } from '../words.js';
+
+/** The state of a domain or a record: its sign, colour and words; never colour alone. */
+const STATES: Readonly<Record<DomainView['state'] | DomainRecord['state'], Words>> = {
+  right: ['✓', color.good, 'Right'],
+  open: ['✕', color.bad, 'Needs attention'],
+  wrong: ['✕', color.bad, 'Wrong'],
+  missing: ['✕', color.bad, 'Missing'],
+  unknown: ['?', color.wait, 'No answer'],
+  unchecked: ['…', color.soft, 'Not checked yet'],
+};
+
+const Text = styled.span<{ $color: string }>`
+  display: inline-flex;
+  gap: 6px;
+  align-items: baseline;
+  white-space: nowrap;
+  font-weight: 600;
+  color: ${({ $color }) => $color};
+  &::before {
+    content: attr(data-sign);
+    font-family: ${font.mono};
+    width: 1ch;
+  }
+`;
+
+export function DomainState({ state }: { readonly state: DomainView['state'] | DomainRecord['state'] }) {
+  const [sign, hue, words] = STATES[state];
+  return (
+    <Text $color={hue} data-sign={sign}>
+      {words}
+    </Text>
+  );
+}
+
+/** What needs somebody comes first. */
+export function attentionFirst(records: readonly DomainRecord[]): DomainRecord[] {
+  const isOpen = ({ state }: DomainRecord): boolean => state === 'wrong' || state === 'missing';
+  return [...records.filter(isOpen), ...records.filter((record) => !isOpen(record))];
+}
+
+/** How many of its required records need somebody. */
+export function summaryOf({ records, state }: DomainView): string {
+  const required = records.filter((record) => record.required);
+  const open = required.filter((record) => record.state === 'wrong' || record.state === 'missing').length;
+  if (state === 'right') return 'All records are right.';
+  if (state === 'unchecked') return `${inNumber(required.length, 'record')} to publish; the name servers have not been asked yet.`;
+  if (open === 0) return 'The name servers did not answer for all records; they are asked again.';
+  return `${open} of ${inNumber(required.length, 'record')} ${open === 1 ? 'needs' : 'need'} attention.`;
+}
