@@ -80,7 +80,7 @@ try {
   await at('alerts', '/track/alerts', first('Alerts'));
   await at('live', '/track/live', heading('Live'));
   await at('quarantine', '/track/quarantine', heading('Quarantine'));
-  await at('domain', '/set-up/domains/curlew-charters.example', first('DMARC'));
+  await at('domain', '/set-up/domains/curlew-charters.example', () => page.getByRole('heading', { name: 'DMARC' }).waitFor());
   await page.goto(`${url}/track/subscriptions`);
   await page.getByRole('row', { name: /harbour office chat/ }).click();
   await page.getByRole('heading', { name: 'harbour office chat', level: 1 }).waitFor();

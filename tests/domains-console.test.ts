@@ -1,6 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { startNameServer, type NameServerSimulator, type SimulatedRecord } from '@verbalis/simulators';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
@@ -57,6 +58,19 @@ async function signIn(): Promise<void> {
   await page.getByRole('heading', { name: 'Messages' }).waitFor();
 }
 
+/** Brings the test email to the listener without its signatures, as a relay would that removes them. */
+async function arrive(): Promise<void> {
+  const { messageId } = await operator.domains.verification(NAME);
+  const { deliveries } = await operator.messages.get(messageId);
+  const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.relay.example' });
+  expect(await connection.open()).toBe('ready');
+  const bytes = Buffer.from(`From: verify@${NAME}\r\nSubject: Test\r\n\r\nChanged\r\n`);
+  const mail = { size: bytes.length, utf8: false, chunks: () => [bytes] };
+  const outcome = await connection.deliver({ from: `returns@returns.${NAME}`, to: deliveries[0]?.address ?? '' }, mail);
+  expect(outcome.kind).toBe('accepted');
+  connection.close();
+}
+
 const clipboard = (): Promise<string> => page.evaluate(() => navigator.clipboard.readText());
 const isWide = (): Promise<boolean> => page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth);
 
@@ -84,6 +98,20 @@ browserTest('a domain is set up in the console: what is wrong, one copied, all c
   await publish();
   await page.getByRole('button', { name: 'Check again' }).click();
   await page.getByText('All records are right.').waitFor();
+});
+
+browserTest('a test email is sent and its outcome shown', async () => {
+  await publish();
+  await signIn();
+  await page.goto(`${all.service.url}/set-up/domains/${NAME}`);
+  await page.getByRole('button', { name: 'Send a test email' }).click();
+  const box = page.getByRole('region', { name: 'Test email' });
+  // The simulated relay keeps what it takes: the email is under way.
+  await box.getByText('is under way').waitFor();
+  await arrive();
+  await box.getByText('It came back').waitFor();
+  await box.getByText(`There is no signature of ${NAME}.`).waitFor();
+  expect(await axe(page)).toEqual([]);
 });
 
 browserTest('on a phone, and in the dark', async () => {

@@ -21,6 +21,8 @@ export interface PostfixOptions {
   readonly routes: Readonly<Record<string, number>>;
   /** Users by name that may hand mail in over TLS, with a login. */
   readonly users?: Readonly<Record<string, string>>;
+  /** Changes the bodies of emails on their way, as a relay does that adds footers. */
+  readonly changesBodies?: boolean;
 }
 
 export interface Postfix {
@@ -127,9 +129,11 @@ virtual_gid_maps = static:${gid}
 virtual_minimum_uid = 1
 transport_maps = texthash:${base}/conf/transport
 smtp_host_lookup = native
+smtp_tls_security_level = may
 relayhost =
-${secure === undefined ? '' : `smtpd_tls_cert_file = ${secure.certFile}\nsmtpd_tls_key_file = ${secure.keyFile}\nsmtpd_sasl_local_domain = postfix.example\nbroken_sasl_auth_clients = yes\n`}`,
+${options.changesBodies === true ? `body_checks = regexp:${base}/conf/body\n` : ''}${secure === undefined ? '' : `smtpd_tls_cert_file = ${secure.certFile}\nsmtpd_tls_key_file = ${secure.keyFile}\nsmtpd_sasl_local_domain = postfix.example\nbroken_sasl_auth_clients = yes\n`}`,
   );
+  writeFileSync(join(base, 'conf/body'), '/^(This email tests.*)$/ REPLACE $1 -- Scanned by the relay\n');
   writeFileSync(join(base, 'conf/master.cf'), `127.0.0.1:${port} inet n - n - - smtpd\n${submission}${SERVICES.trimStart()}`);
   const postfix = (...args: string[]) => spawnSync(POSTFIX, ['-c', join(base, 'conf'), ...args], { encoding: 'utf8' });
   const started = postfix('start');

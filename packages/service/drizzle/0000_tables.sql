@@ -116,6 +116,18 @@ CREATE TABLE `domain_states` (
 	`records` text NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `domain_verifications` (
+	`token` text PRIMARY KEY NOT NULL,
+	`domain` text NOT NULL,
+	`from` text NOT NULL,
+	`space` text NOT NULL,
+	`message_id` text NOT NULL,
+	`started_at` integer NOT NULL,
+	`arrived_at` integer,
+	`results` text NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `domain_verifications_by_domain` ON `domain_verifications` (`domain`,`started_at`);--> statement-breakpoint
 CREATE TABLE `domains` (
 	`name` text PRIMARY KEY NOT NULL,
 	`return_host` text NOT NULL,

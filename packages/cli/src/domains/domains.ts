@@ -1,7 +1,7 @@
 import type { Client, DomainRecord, DomainView } from '@verbalis/client';
-import { tableText, type ExitCode, type Output } from '../output.js';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
-import { domainText, recordsText, stateSign, summaryOf } from './text.js';
+import { domainText, recordsText, stateSign, summaryOf, verificationText } from './text.js';
 
 interface Shown {
   readonly json?: boolean;
@@ -110,6 +110,29 @@ export async function shareDomain(
     output.note(`It shows the records without a sign-in, and ends on ${page.expiresAt.slice(0, 10)}.`);
   }
   return 0;
+}
+
+/** How long a test email is waited for, and how often is asked whether it has come; in milliseconds. */
+const [PATIENCE_MS, POLL_MS] = [5 * 60_000, 500];
+
+/** Sends a test email to ourselves, and shows what a receiver makes of it. Ends with 1 where something is wrong. */
+export async function verifyDomain(
+  client: Client,
+  name: string,
+  { space, json = false }: Shown & { readonly space?: string },
+  output: Output,
+): Promise<ExitCode> {
+  let outcome = await client.domains.verify(name, space === undefined ? {} : { space });
+  const { messageId } = outcome;
+  if (!json) output.note(`A test email goes through the route of ${outcome.space} (${messageId}); it is waited for up to five minutes …`);
+  const until = Date.now() + PATIENCE_MS;
+  while (outcome.state === 'under-way' && Date.now() < until) {
+    await new Promise((done) => setTimeout(done, POLL_MS));
+    outcome = await client.domains.verification(name);
+    if (outcome.messageId !== messageId) throw new UsageError('Another test email of this domain was sent meanwhile.');
+  }
+  output.out(json ? JSON.stringify(outcome, null, 2) : verificationText(outcome, output));
+  return outcome.state === 'arrived' && outcome.results.every(({ state }) => state !== 'wrong') ? 0 : 1;
 }
 
 export async function removeDomain(client: Client, name: string, { json = false }: Shown, output: Output): Promise<ExitCode> {

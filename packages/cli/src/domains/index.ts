@@ -12,10 +12,12 @@ function wholeNumber(text: string): number {
   return Number(text);
 }
 
+const load = (): Promise<typeof Commands> => import('./domains.js');
+
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, example } = making;
   const domains = root.command('domains').description('set up: sending domains, their keys, and what the DNS must say');
-  const load = (): Promise<typeof Commands> => import('./domains.js');
   const returnHost = (): Option => new Option('--return-host <host>', 'where bounces come back to (default: returns.NAME)');
   const policy = (): Option => new Option('--policy <policy>', 'what the DMARC record should ask of receivers').choices(POLICIES);
   /** A command about one domain with no options of its own. */
@@ -61,6 +63,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((name: string, options: Options & Parameters<(typeof Commands)['changeDomain']>[2]) =>
     run(async (output) => (await load()).changeDomain(connect(options), name, options, output)),
   );
+  defineVerify(domains, making);
   plain('rotate', 'make new keys, which take over when they are published', (commands) => commands.rotateKeys);
   example(
     remote(
@@ -73,6 +76,27 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((name: string, options: Options & Parameters<(typeof Commands)['shareDomain']>[2]) =>
     run(async (output) => (await load()).shareDomain(connect(options), name, options, output)),
   );
+  defineLog(domains, making);
+  plain('remove', 'remove a domain with its keys', (commands) => commands.removeDomain);
+}
+
+function defineVerify(domains: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      domains
+        .command('verify <name>')
+        .description('send a test email to ourselves, judged as a receiver would; ends with 1 where something is wrong')
+        .option('--through <space>', 'the space whose route it takes'),
+    ),
+    'verbalis domains verify saltmarsh-ferries.example',
+  ).action((name: string, { through, ...options }: Options & { json?: boolean; through?: string }) =>
+    run(async (output) =>
+      (await load()).verifyDomain(connect(options), name, { ...options, ...(through === undefined ? {} : { space: through }) }, output),
+    ),
+  );
+}
+
+function defineLog(domains: Command, { run, remote, example }: Making): void {
   example(
     remote(
       domains
@@ -85,5 +109,4 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((name: string, options: Options & Parameters<(typeof Commands)['domainLog']>[2]) =>
     run(async (output) => (await load()).domainLog(connect(options), name, options, output)),
   );
-  plain('remove', 'remove a domain with its keys', (commands) => commands.removeDomain);
 }

@@ -1,4 +1,4 @@
-import type { DomainRecord, DomainView } from '@verbalis/client';
+import type { DomainRecord, DomainVerification, DomainView } from '@verbalis/client';
 import type { Output } from '../output.js';
 import { clockTime } from '../words.js';
 
@@ -74,6 +74,28 @@ function keyLines({ keys, returnHost, returnHostLive }: DomainView): string[] {
     ),
     `  Bounces: to ${returnHostLive ? returnHost : `the return host of the service, until the records of ${returnHost} are right`}.`,
   ];
+}
+
+/** What a receiver made of a test email. */
+export function verificationText(outcome: DomainVerification, { color }: Output): string {
+  const { domain, state, results, delivery, startedAt, arrivedAt } = outcome;
+  if (state !== 'arrived') {
+    const why =
+      delivery === undefined
+        ? ''
+        : ` The message is ${delivery.state}${delivery.diagnostic === undefined ? '' : `: ${delivery.diagnostic}`}.`;
+    const hint = state === 'failed' ? '' : ' Does the MX record lead to this service, and can other servers reach the port of returns?';
+    return color.red(`The test email of ${domain} did not arrive.`) + why + hint;
+  }
+  const seconds = ((Date.parse(arrivedAt ?? startedAt) - Date.parse(startedAt)) / 1000).toFixed(1);
+  const signs = { right: color.green('✓'), wrong: color.red('✗'), advice: color.yellow('!') };
+  const lines = results.map(
+    ({ check, state: own, sentence, hint }) =>
+      `${signs[own]} ${check.padEnd(11)}  ${sentence}${hint === undefined ? '' : `\n               ${color.cyan(hint)}`}`,
+  );
+  const isRight = results.every(({ state: own }) => own !== 'wrong');
+  const verdict = isRight ? color.green(`Email of ${domain} is authentic.`) : color.red(`Receivers will not trust email of ${domain}.`);
+  return [`The test email arrived after ${seconds} s.`, ...lines, verdict].join('\n');
 }
 
 /** The records of a domain as somebody enters them. */

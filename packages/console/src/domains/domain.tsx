@@ -11,6 +11,7 @@ import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { exactTime } from '../words.js';
 import { RecordBox } from './record.js';
+import { Verification } from './verification.js';
 import { attentionFirst, DomainState, summaryOf } from './words.js';
 
 const Top = styled.div`
@@ -138,6 +139,7 @@ export function Domain() {
       {attentionFirst(data?.records ?? []).map((record) => (
         <RecordBox key={`${record.type} ${record.name}`} record={record} />
       ))}
+      {data !== undefined && <Verification key={name} name={name} />}
     </>
   );
 }

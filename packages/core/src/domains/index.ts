@@ -1,4 +1,6 @@
 export { characterStrings, zoneLine } from './zone.js';
+export { asking } from './receiver.js';
+export { judgeTestMail, type TestMail, type TestResult } from './verify.js';
 export { valueOf, type DnsRecord } from './record.js';
 export { wantedRecords, type DomainNeeds, type Purpose, type SendingProvider, type Wanted, type WantedRecord } from './wanted.js';
 export type { Finding, FindingKind } from './finding.js';

@@ -22,7 +22,7 @@ import { openOperatorNotes } from '../features/operator-notes/index.js';
 import { openProviders, type Job } from '../features/providers/index.js';
 import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
-import { openReturns } from '../features/returns/index.js';
+import { openReturns, type TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
 import { openSubmission } from '../features/submission/index.js';
@@ -72,13 +72,14 @@ interface Later {
   compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
   waitsFor: (delivery: DeliveryRow) => string | undefined;
   jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
+  testMails: TestMails;
 }
 
 function later(): Later {
   const early = (): never => {
     throw new Error('A feature was used before all of them were open.');
   };
-  return { wake: early, capture: early, compose: early, waitsFor: early, jobOf: early };
+  return { wake: early, capture: early, compose: early, waitsFor: early, jobOf: early, testMails: { isAwaited: early, receive: early } };
 }
 
 function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => number | undefined): ReadonlyMap<string, SpaceSummary> {
@@ -111,7 +112,8 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const backups = openBackups(runtime, { store, settings: settings.backup, ledgerFile });
   const watch = await openDomainWatch(options, writing);
   const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
-  const receiving = openReceiving(options, writing, noteUse);
+  const receiving = openReceiving(options, writing, { noteUse, upper });
+  upper.testMails = watch.testMails;
   upper.capture = receiving.captured.keep;
   const {
     access,
@@ -227,7 +229,10 @@ function mustSign(settings: Settings, space: string): boolean {
 }
 
 /** What the domains need that spaces send as, and whether it is there. */
-function openDomainWatch({ runtime, store, settings, secrets, editions }: BuildOptions, { domains, feed }: Writing): Promise<DomainWatch> {
+function openDomainWatch(
+  { runtime, store, settings, secrets, editions }: BuildOptions,
+  { domains, feed, accept }: Writing,
+): Promise<DomainWatch> {
   return openDomainChecks(runtime, {
     store,
     domains,
@@ -235,6 +240,8 @@ function openDomainWatch({ runtime, store, settings, secrets, editions }: BuildO
     settings: settings.dns,
     mailServer: settings.returns.name ?? settings.helloName,
     secret: secrets.keyFor('domain pages'),
+    accept,
+    offersTls: settings.returns.tls !== undefined,
     spaces: () =>
       Promise.all(
         Object.entries(settings.spaces).map(async ([name, space]) => ({
@@ -352,7 +359,11 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
 }
 
 /** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
-function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { accept, suppressing, domains }: Writing, noteUse: NoteUse) {
+function openReceiving(
+  { runtime, store, settings, secrets }: BuildOptions,
+  { accept, suppressing, domains }: Writing,
+  { noteUse, upper }: { readonly noteUse: NoteUse; readonly upper: Later },
+) {
   const { spaces, limits } = settings;
   // Beside the records: where there is room for them there is room for this.
   const spoolFolder = dirname(runtime.within(settings.databaseFile));
@@ -372,6 +383,10 @@ function openReceiving({ runtime, store, settings, secrets }: BuildOptions, { ac
     suppressing,
     settings: settings.returns,
     isReturnHost: (host) => domains.isReturnHost(host),
+    testMails: {
+      isAwaited: (address) => upper.testMails.isAwaited(address),
+      receive: (address, mail) => upper.testMails.receive(address, mail),
+    },
     secret: returnSecret,
     spoolFolder,
   });

@@ -15,7 +15,21 @@ import {
 } from '../../kernel/index.js';
 import type { Domains, SendingDomain } from '../domains/index.js';
 import type { DomainChecks } from './checks.js';
-import { DomainChange, DomainList, DomainLog, DomainLogQuery, DomainShare, DomainView, NewDomain, SharedPage } from './model.js';
+import {
+  DomainChange,
+  DomainList,
+  DomainLog,
+  DomainLogQuery,
+  DomainShare,
+  DomainView,
+  NewDomain,
+  SharedPage,
+  VerificationView,
+  VerifyRequest,
+} from './model.js';
+import type { VerificationRow } from './queries.js';
+import type { Verifying } from './verification.js';
+import type { z } from 'zod';
 import type { Sharing } from './sharing.js';
 import type { Store } from './store.js';
 import { domainView } from './view.js';
@@ -25,6 +39,7 @@ export interface DomainEndpoints {
   readonly domains: Domains;
   readonly checks: DomainChecks;
   readonly sharing: Sharing;
+  readonly verifying: Verifying;
   readonly clock: Clock;
   readonly mailServer: string;
 }
@@ -234,5 +249,60 @@ const share = endpoint({
   },
 });
 
-/** Sending domains: added, checked, shared, rotated. */
-export const domainEndpoints = [list, add, get, change, remove, check, rotate, log, share];
+function verificationView(
+  { domain, space, messageId, startedAt, arrivedAt, results }: VerificationRow,
+  store: Store,
+): z.input<typeof VerificationView> {
+  const [delivery] = store.messages.deliveriesOf([messageId]);
+  const attempt = delivery === undefined ? undefined : store.deliveries.attempts(delivery.id).at(-1);
+  const hasFailed = delivery !== undefined && ['failed', 'withheld', 'expired', 'canceled'].includes(delivery.state);
+  return {
+    domain,
+    space,
+    messageId,
+    state: arrivedAt !== null ? 'arrived' : hasFailed ? 'failed' : 'under-way',
+    delivery: delivery === undefined ? undefined : { state: delivery.state, diagnostic: attempt?.diagnostic ?? undefined },
+    startedAt: instant(startedAt),
+    arrivedAt: arrivedAt === null ? undefined : instant(arrivedAt),
+    results: results.map((result) => ({ ...result })),
+  };
+}
+
+const verify = endpoint({
+  name: 'domains.verify',
+  method: 'post',
+  path: '/v1/domains/{name}/verify',
+  summary: 'Send a test email through the route of a space to ourselves, to be judged as a receiver would',
+  description: 'It arrives at the listener of return paths; ask for the outcome until it has.',
+  scope: 'operator',
+  isForService: true,
+  params: textParams('name'),
+  body: optionalJsonBody(VerifyRequest),
+  answers: { 202: json('It is under way.', VerificationView) },
+  refusals: { 409: 'No space that delivers sends as the domain.' },
+  async run({ caller, params: { name }, body }, deps) {
+    const domain = await found(caller, name, deps);
+    return verificationView(await deps.verifying.start(domain, body.space), deps.store);
+  },
+});
+
+const verification = endpoint({
+  name: 'domains.verification',
+  method: 'get',
+  path: '/v1/domains/{name}/verify',
+  summary: 'The outcome of the last test email',
+  scope: 'read',
+  isForService: true,
+  params: textParams('name'),
+  answers: { 200: json('The outcome.', VerificationView) },
+  async run({ caller, params: { name } }, deps) {
+    const domain = await found(caller, name, deps);
+    const row = deps.store.domainChecks.lastVerification(domain.name);
+    if (row === undefined)
+      throw new Refusal(404, 'not-verified', 'No test email was sent', { hint: `Send one: verbalis domains verify ${domain.name}` });
+    return verificationView(row, deps.store);
+  },
+});
+
+/** Sending domains: added, checked, shared, rotated, verified. */
+export const domainEndpoints = [list, add, get, change, remove, check, rotate, log, share, verify, verification];

@@ -108,5 +108,36 @@ export const DomainLog = z
   })
   .meta({ id: 'DomainLog' });
 
+export const VerifyRequest = z
+  .strictObject({
+    space: z
+      .string()
+      .optional()
+      .meta({ description: 'Through the route of this space; the first that sends as the domain where nothing is given.' }),
+  })
+  .meta({ id: 'DomainVerify' });
+export const VerificationView = z
+  .strictObject({
+    domain: z.string(),
+    space: z.string(),
+    messageId: z.string(),
+    state: z.enum(['under-way', 'arrived', 'failed']),
+    delivery: z
+      .strictObject({ state: z.string(), diagnostic: z.string().optional() })
+      .optional()
+      .meta({ description: 'What the provider did with it.' }),
+    startedAt: z.iso.datetime(),
+    arrivedAt: z.iso.datetime().optional(),
+    results: z.array(
+      z.strictObject({
+        check: z.enum(['dkim', 'spf', 'dmarc', 'tls', 'unsubscribe', 'path']),
+        state: z.enum(['right', 'wrong', 'advice']),
+        sentence: z.string(),
+        hint: z.string().optional(),
+      }),
+    ),
+  })
+  .meta({ id: 'DomainVerification' });
+
 export const DomainShare = z.strictObject({ days: z.int().min(1).max(90).default(14) }).meta({ id: 'DomainShare' });
 export const SharedPage = z.strictObject({ url: z.string(), expiresAt: z.iso.datetime() }).meta({ id: 'SharedDomainPage' });

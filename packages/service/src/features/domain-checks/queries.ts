@@ -1,9 +1,11 @@
-import { and, desc, eq, inArray, lt } from 'drizzle-orm';
+import { and, desc, eq, inArray, isNull, lt } from 'drizzle-orm';
 import type { Reader, Tx } from '../../kernel/index.js';
-import { domainChecks, domainStates } from './tables.js';
+import type { TestResult } from '@verbalis/core/domains';
+import { domainChecks, domainStates, domainVerifications } from './tables.js';
 
 export type DomainStateRow = typeof domainStates.$inferSelect;
 export type DomainCheckRow = typeof domainChecks.$inferSelect;
+export type VerificationRow = typeof domainVerifications.$inferSelect;
 
 /** Rows that are removed at once. */
 const STEP = 200;
@@ -23,6 +25,7 @@ export function domainCheckStore(reads: Reader) {
     remove(tx: Tx, domain: string): void {
       tx.db.delete(domainStates).where(eq(domainStates.domain, domain)).run();
       tx.db.delete(domainChecks).where(eq(domainChecks.domain, domain)).run();
+      tx.db.delete(domainVerifications).where(eq(domainVerifications.domain, domain)).run();
     },
 
     /** Keeps a check: as one more of the last row where it found the same. */
@@ -50,6 +53,34 @@ export function domainCheckStore(reads: Reader) {
         .limit(limit)
         .all();
     },
+    verification(token: string, from: Reader = reads): VerificationRow | undefined {
+      return from.db.select().from(domainVerifications).where(eq(domainVerifications.token, token)).get();
+    },
+    lastVerification(domain: string, from: Reader = reads): VerificationRow | undefined {
+      return from.db
+        .select()
+        .from(domainVerifications)
+        .where(eq(domainVerifications.domain, domain))
+        .orderBy(desc(domainVerifications.startedAt))
+        .limit(1)
+        .get();
+    },
+    addVerification(tx: Tx, row: VerificationRow): void {
+      tx.db.insert(domainVerifications).values(row).run();
+    },
+    /** The first that arrives counts. */
+    arrived(tx: Tx, token: string, at: number, results: readonly TestResult[]): void {
+      tx.db
+        .update(domainVerifications)
+        .set({ arrivedAt: at, results })
+        .where(and(eq(domainVerifications.token, token), isNull(domainVerifications.arrivedAt)))
+        .run();
+    },
+    /** @returns how many */
+    forgetVerifications(tx: Tx, before: number): number {
+      return tx.db.delete(domainVerifications).where(lt(domainVerifications.startedAt, before)).run().changes;
+    },
+
     /** @returns how many */
     forget(tx: Tx, before: number): number {
       const old = tx.db.select({ id: domainChecks.id }).from(domainChecks).where(lt(domainChecks.lastAt, before)).limit(STEP);

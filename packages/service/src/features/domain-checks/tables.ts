@@ -1,4 +1,4 @@
-import type { Finding, Purpose, RecordState } from '@verbalis/core/domains';
+import type { Finding, Purpose, RecordState, TestResult } from '@verbalis/core/domains';
 import { index, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
 /** What a check has found about one record. */
@@ -52,4 +52,22 @@ export const domainChecks = sqliteTable(
     answers: text('answers', { mode: 'json' }).$type<readonly KeptAnswer[]>().notNull(),
   },
   (table) => [index('domain_checks_by_domain').on(table.domain, table.id), index('domain_checks_by_age').on(table.lastAt)],
+);
+
+/** Test emails that were sent to ourselves. */
+export const domainVerifications = sqliteTable(
+  'domain_verifications',
+  {
+    /** In the address that it is sent to: nobody guesses it. */
+    token: text('token').primaryKey(),
+    domain: text('domain').notNull(),
+    /** The domain of its author: the same, or one within it. */
+    from: text('from').notNull(),
+    space: text('space').notNull(),
+    messageId: text('message_id').notNull(),
+    startedAt: integer('started_at').notNull(),
+    arrivedAt: integer('arrived_at'),
+    results: text('results', { mode: 'json' }).$type<readonly TestResult[]>().notNull(),
+  },
+  (table) => [index('domain_verifications_by_domain').on(table.domain, table.startedAt)],
 );

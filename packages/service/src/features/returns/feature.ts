@@ -8,6 +8,7 @@ import { returnMetrics } from './metrics.js';
 import { returnRetention } from './retention.js';
 import type { ReturnSettings } from './settings.js';
 import type { Store } from './store.js';
+import type { TestMails } from './awaited.js';
 
 interface Options {
   readonly store: Store;
@@ -15,6 +16,8 @@ interface Options {
   readonly settings: ReturnSettings;
   /** Whether return paths of ours are, or were of late, at a host. */
   readonly isReturnHost: (host: string) => boolean;
+  /** Test emails that come back to us. */
+  readonly testMails: TestMails;
   /** Makes return paths that nobody can forge. */
   readonly secret: Uint8Array;
   /** Where large emails are while they come in. */
@@ -31,7 +34,7 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, settings, isReturnHost, secret, spoolFolder }: Options,
+  { store, suppressing, settings, isReturnHost, testMails, secret, spoolFolder }: Options,
 ): Returns {
   const { host, port, domain, maxBytes } = settings;
   const intake = returnIntake({ store, clock, log, suppressing, isReturnHost, secret });
@@ -45,6 +48,7 @@ export function openReturns(
     async listen() {
       listener = await listenReturns({
         intake,
+        testMails,
         log,
         listen: {
           host,

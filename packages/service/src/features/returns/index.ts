@@ -7,4 +7,5 @@ export { returnRetention } from './retention.js';
 export { ReturnSettings } from './settings.js';
 export { returnEndpoints } from './endpoints.js';
 export { returnMetrics } from './metrics.js';
+export type { TestMails } from './awaited.js';
 export { openReturns } from './feature.js';

@@ -15,6 +15,8 @@ import { Spool } from './spool.js';
 /** An email as it came in. */
 export interface ReceivedMail extends ReceivedEnvelope {
   readonly bytes: Buffer;
+  /** The IP address that brought it. */
+  readonly address: string;
   /** What the policy said of its recipients, by address. */
   readonly known: Readonly<Record<string, string>>;
 }
@@ -273,7 +275,7 @@ export class Session {
   async #mail(envelope: ReceivedEnvelope): Promise<Answer> {
     try {
       const known = Object.fromEntries(envelope.to.flatMap((to) => (this.#known.has(to) ? [[to, this.#known.get(to) ?? '']] : [])));
-      const answer = await this.options.policy.mail({ ...envelope, known, bytes: this.#spool.bytes() }, this.#user);
+      const answer = await this.options.policy.mail({ ...envelope, known, address: this.#address, bytes: this.#spool.bytes() }, this.#user);
       if (answer.code < 300) this.#fruitfulFrom();
       return answer;
     } finally {
