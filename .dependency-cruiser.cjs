@@ -30,6 +30,7 @@ const STEPS = [
   'delivery',
   'profile',
   'returns',
+  'reports',
   'events',
 ];
 const upward = STEPS.map((step, i) => ({

@@ -128,6 +128,45 @@ CREATE TABLE `domain_verifications` (
 );
 --> statement-breakpoint
 CREATE INDEX `domain_verifications_by_domain` ON `domain_verifications` (`domain`,`started_at`);--> statement-breakpoint
+CREATE TABLE `dmarc_rows` (
+	`id` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`return_id` text NOT NULL,
+	`domain` text NOT NULL,
+	`end` integer NOT NULL,
+	`reporter` text NOT NULL,
+	`source` text NOT NULL,
+	`count` integer NOT NULL,
+	`dkim` integer NOT NULL,
+	`spf` integer NOT NULL,
+	`disposition` text NOT NULL,
+	`from` text NOT NULL,
+	`envelope_from` text,
+	`signers` text NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `dmarc_rows_by_domain` ON `dmarc_rows` (`domain`,`end`);--> statement-breakpoint
+CREATE INDEX `dmarc_rows_by_source` ON `dmarc_rows` (`domain`,`source`);--> statement-breakpoint
+CREATE INDEX `dmarc_rows_by_age` ON `dmarc_rows` (`end`);--> statement-breakpoint
+CREATE TABLE `domain_reports` (
+	`return_id` text NOT NULL,
+	`number` integer NOT NULL,
+	`kind` text NOT NULL,
+	`domain` text NOT NULL,
+	`reporter` text NOT NULL,
+	`report_id` text NOT NULL,
+	`begin` integer NOT NULL,
+	`end` integer NOT NULL,
+	`received_at` integer NOT NULL,
+	`problem` text,
+	`successful` integer NOT NULL,
+	`failed` integer NOT NULL,
+	`failures` text NOT NULL,
+	PRIMARY KEY(`return_id`, `number`)
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `domain_reports_once` ON `domain_reports` (`kind`,`domain`,`reporter`,`report_id`);--> statement-breakpoint
+CREATE INDEX `domain_reports_by_domain` ON `domain_reports` (`domain`,`end`);--> statement-breakpoint
+CREATE INDEX `domain_reports_by_age` ON `domain_reports` (`received_at`);--> statement-breakpoint
 CREATE TABLE `domains` (
 	`name` text PRIMARY KEY NOT NULL,
 	`return_host` text NOT NULL,

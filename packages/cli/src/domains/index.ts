@@ -2,6 +2,7 @@ import { InvalidArgumentError, Option, type Command } from 'commander';
 import { type Making } from '../command.js';
 import { connect } from '../connection.js';
 import type * as Commands from './domains.js';
+import type * as Reports from './reports.js';
 
 type Options = Parameters<typeof connect>[0];
 
@@ -77,6 +78,7 @@ export function define(root: Command, making: Making): void {
     run(async (output) => (await load()).shareDomain(connect(options), name, options, output)),
   );
   defineLog(domains, making);
+  defineReports(domains, making);
   plain('remove', 'remove a domain with its keys', (commands) => commands.removeDomain);
 }
 
@@ -108,5 +110,20 @@ function defineLog(domains: Command, { run, remote, example }: Making): void {
     'verbalis domains log saltmarsh-ferries.example --answers --limit 1',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['domainLog']>[2]) =>
     run(async (output) => (await load()).domainLog(connect(options), name, options, output)),
+  );
+}
+
+function defineReports(domains: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      domains
+        .command('reports <name>')
+        .description('who sends in the name of a domain, as receivers report it')
+        .addOption(new Option('--days <days>', 'of how many days').argParser(wholeNumber).default(30))
+        .addOption(new Option('--format <format>', 'how it is written').choices(['text', 'csv', 'json']).default('text')),
+    ),
+    'verbalis domains reports saltmarsh-ferries.example --format csv',
+  ).action((name: string, options: Options & Parameters<(typeof Reports)['domainReports']>[2]) =>
+    run(async (output) => (await import('./reports.js')).domainReports(connect(options), name, options, output)),
   );
 }

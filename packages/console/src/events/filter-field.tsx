@@ -58,6 +58,7 @@ const KINDS = [
   'alert-firing',
   'alert-resolved',
   'domain-changed',
+  'unaligned-source',
 ] as const;
 
 /** Builds a filter by choosing, and says how much it lets through. */

@@ -8,6 +8,7 @@ export const EVENT_KINDS = [
   'alert-firing',
   'alert-resolved',
   'domain-changed',
+  'unaligned-source',
   'test',
 ] as const;
 export type EventKind = (typeof EVENT_KINDS)[number];
@@ -68,11 +69,13 @@ export interface CloudEvent {
 export function typeOf(kind: EventKind): string {
   const schema = schemaNameOf(kind);
   if (schema === 'test') return 'verbalis.test';
+  if (schema === 'source') return 'verbalis.source.unaligned';
   return schema === 'delivery' ? `verbalis.delivery.${kind}` : `verbalis.${schema}.${kind.slice(schema.length + 1)}`;
 }
 
 /** The document that describes the data of a kind of event. */
-export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'domain' | 'test' {
+export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'domain' | 'source' | 'test' {
+  if (kind === 'unaligned-source') return 'source';
   if (kind === 'test') return 'test';
   const schemas = ['alert', 'provider', 'domain'] as const;
   return schemas.find((schema) => kind.startsWith(`${schema}-`)) ?? 'delivery';

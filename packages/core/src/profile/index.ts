@@ -8,7 +8,7 @@ export { type Call, type CallContent, type ReadContent } from './call.js';
 export { type CallbackEvent, type RawEvent, type ReadEvents } from './callback-events.js';
 export { type HandshakeAnswer, type MeetHandshake } from './handshake.js';
 export { isHostOf, type KeyFetch, type ReadSignature, type SignatureVerdict } from './signature.js';
-export { UnreadableContent } from './contents.js';
+export { parseJson, parseXml, UnreadableContent } from './contents.js';
 export { type ProfileFault } from './faults.js';
 export { MESSAGE_NAMES, type MessageView } from './message-names.js';
 export { checkRecorded, readCall, readRecorded, type CallReading, type RecordedMessage } from './examples.js';

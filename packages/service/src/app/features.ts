@@ -11,6 +11,7 @@ import { composeMail } from '../features/composing/index.js';
 import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
 import { openCopies } from '../features/copies/index.js';
 import { openDomainChecks, type DomainWatch, type SendingSpace, type SharePageOptions } from '../features/domain-checks/index.js';
+import { openDomainReports } from '../features/domain-reports/index.js';
 import { openDomains } from '../features/domains/index.js';
 import { openEditions, type Editions, type LoadedEdition } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
@@ -73,13 +74,22 @@ interface Later {
   waitsFor: (delivery: DeliveryRow) => string | undefined;
   jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
   testMails: TestMails;
+  reportArrived: () => void;
 }
 
 function later(): Later {
   const early = (): never => {
     throw new Error('A feature was used before all of them were open.');
   };
-  return { wake: early, capture: early, compose: early, waitsFor: early, jobOf: early, testMails: { isAwaited: early, receive: early } };
+  return {
+    wake: early,
+    capture: early,
+    compose: early,
+    waitsFor: early,
+    jobOf: early,
+    testMails: { isAwaited: early, receive: early },
+    reportArrived: early,
+  };
 }
 
 function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => number | undefined): ReadonlyMap<string, SpaceSummary> {
@@ -113,7 +123,14 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const watch = await openDomainWatch(options, writing);
   const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
   const receiving = openReceiving(options, writing, { noteUse, upper });
+  const reports = openDomainReports(runtime, {
+    store,
+    domains: writing.domains,
+    feed: writing.feed,
+    spacesOf: watch.spacesOf,
+  });
   upper.testMails = watch.testMails;
+  upper.reportArrived = reports.arrived;
   upper.capture = receiving.captured.keep;
   const {
     access,
@@ -148,6 +165,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.callbacks.feature,
       receiving.captured.feature,
       watch.feature,
+      reports.feature,
       ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch }),
     ],
   };
@@ -386,6 +404,9 @@ function openReceiving(
     testMails: {
       isAwaited: (address) => upper.testMails.isAwaited(address),
       receive: (address, mail) => upper.testMails.receive(address, mail),
+    },
+    reportArrived: () => {
+      upper.reportArrived();
     },
     secret: returnSecret,
     spoolFolder,

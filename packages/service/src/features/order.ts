@@ -7,6 +7,7 @@ import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
 import { configurationEndpoints } from './configuration/index.js';
 import { domainEndpoints } from './domain-checks/index.js';
+import { reportEndpoints } from './domain-reports/index.js';
 import { editionEndpoints } from './editions/index.js';
 import { holdEndpoints } from './holds/index.js';
 import { eventEndpoints } from './events/index.js';
@@ -156,6 +157,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'set-up',
       groups: [{ name: 'domains', description: 'Sending domains: their keys, and what the DNS must say.' }],
       endpoints: domainEndpoints,
+    },
+  },
+  {
+    name: 'domain-reports',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'domainReports', description: 'What receivers report about sending domains.' }],
+      endpoints: reportEndpoints,
     },
   },
   {

@@ -6,6 +6,7 @@ import { callbackStore } from '../features/callbacks/index.js';
 import { capturedStore } from '../features/capture/index.js';
 import { copyStore } from '../features/copies/index.js';
 import { domainCheckStore } from '../features/domain-checks/index.js';
+import { reportStore } from '../features/domain-reports/index.js';
 import { domainStore } from '../features/domains/index.js';
 import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
@@ -75,6 +76,7 @@ function recordsOn(kernel: Kernel) {
     holds: holdStore(reads),
     messages,
     providers: providerStore(reads),
+    reports: reportStore(reads),
     returns,
     search: searchStore(reads),
     senderFaults: senderFaultStore(reads),

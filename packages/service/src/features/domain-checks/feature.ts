@@ -6,7 +6,7 @@ import type { TestMails } from '../returns/index.js';
 import { nameServersOf, type NameServerSettings } from '../name-servers/index.js';
 import { domainChecks, type DomainTrouble } from './checks.js';
 import { domainEndpoints } from './endpoints.js';
-import type { SendingSpace } from './needs.js';
+import { spacesOf, type SendingSpace } from './needs.js';
 import type { SharePageOptions } from './share-pages.js';
 import { sharing } from './sharing.js';
 import type { Store } from './store.js';
@@ -31,6 +31,8 @@ export interface DomainWatch {
   readonly onChange: Listeners['add'];
   /** For the listener of return paths. */
   readonly testMails: TestMails;
+  /** Spaces that send as a domain. */
+  readonly spacesOf: (domain: string) => Promise<readonly string[]>;
   /** For the pages that need no key. */
   readonly shared: SharePageOptions;
   readonly feature: Feature;
@@ -60,6 +62,7 @@ export async function openDomainChecks(runtime: Runtime, options: Options): Prom
   const tests = verifying({ store, domains, clock, nameServers, accept, spaces, offersTls });
   return {
     testMails: tests,
+    spacesOf: async (domain) => spacesOf(domain, await spaces()).map(({ name }) => name),
     troublesOf: checks.troublesOf,
     onChange: checks.onChange,
     shared: { store, checks, sharing: shares, clock, mailServer },

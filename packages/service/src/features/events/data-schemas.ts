@@ -4,7 +4,15 @@ import { z } from 'zod';
 
 // What stands in the data of events: JSON Schema is made from these.
 
-const OTHER_KINDS = ['provider-trouble', 'provider-recovered', 'alert-firing', 'alert-resolved', 'domain-changed', 'test'] as const;
+const OTHER_KINDS = [
+  'provider-trouble',
+  'provider-recovered',
+  'alert-firing',
+  'alert-resolved',
+  'domain-changed',
+  'unaligned-source',
+  'test',
+] as const;
 
 const DeliveryData = z
   .object({
@@ -72,6 +80,16 @@ const DomainData = z
   })
   .meta({ title: 'verbalis.domain.*', description: 'A record of a sending domain is right now, or no longer.' });
 
+const SourceData = z
+  .object({
+    space: z.string(),
+    domain: z.string(),
+    reporter: z.string().meta({ description: 'Who reports it, as it calls itself.' }),
+    sources: z.array(z.object({ source: z.string(), count: z.int() })).meta({ description: 'Addresses that were never reported before.' }),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.source.unaligned', description: 'Somebody new sends in the name of a domain, and it is not authentic.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -82,5 +100,6 @@ export const EVENT_SCHEMAS: Readonly<Record<string, unknown>> = {
   provider: z.toJSONSchema(ProviderData),
   alert: z.toJSONSchema(AlertData),
   domain: z.toJSONSchema(DomainData),
+  source: z.toJSONSchema(SourceData),
   test: z.toJSONSchema(TestData),
 };

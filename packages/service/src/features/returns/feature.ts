@@ -18,6 +18,8 @@ interface Options {
   readonly isReturnHost: (host: string) => boolean;
   /** Test emails that come back to us. */
   readonly testMails: TestMails;
+  /** Something was stored that came to an address of reports. */
+  readonly reportArrived: () => void;
   /** Makes return paths that nobody can forge. */
   readonly secret: Uint8Array;
   /** Where large emails are while they come in. */
@@ -34,7 +36,7 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, settings, isReturnHost, testMails, secret, spoolFolder }: Options,
+  { store, suppressing, settings, isReturnHost, testMails, reportArrived, secret, spoolFolder }: Options,
 ): Returns {
   const { host, port, domain, maxBytes } = settings;
   const intake = returnIntake({ store, clock, log, suppressing, isReturnHost, secret });
@@ -49,6 +51,7 @@ export function openReturns(
       listener = await listenReturns({
         intake,
         testMails,
+        reportArrived,
         log,
         listen: {
           host,

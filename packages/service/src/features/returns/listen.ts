@@ -8,6 +8,7 @@ import type { TestMails } from './awaited.js';
 export interface ListenReturnsOptions {
   readonly intake: ReturnIntake;
   readonly testMails: TestMails;
+  readonly reportArrived: () => void;
   readonly log: Logger;
   readonly listen: ListenOptions;
   /** Somebody wrote to a return path that we did not make. */
@@ -15,7 +16,7 @@ export interface ListenReturnsOptions {
 }
 
 /** Listens for mail to return paths; nothing else is taken, and nothing is passed on. */
-export function listenReturns({ intake, testMails, log, listen, forged }: ListenReturnsOptions): Promise<SmtpListener> {
+export function listenReturns({ intake, testMails, reportArrived, log, listen, forged }: ListenReturnsOptions): Promise<SmtpListener> {
   const file = threadFile(import.meta.url, 'returns-thread.js');
   return listenApart<ReadReturns>(
     { file, name: 'returns', log, listen },
@@ -38,6 +39,7 @@ export function listenReturns({ intake, testMails, log, listen, forged }: Listen
             const read = 'error' in reading ? reading : reading.value[i];
             const more = read === undefined ? {} : 'hash' in read ? { read, hash: read.hash } : { read };
             await intake.receive({ bytes, source: 'mail', envelopeFrom: from, envelopeTo, space: undefined, ...more });
+            if (intake.isRole(envelopeTo)) reportArrived();
           }
         } catch (error) {
           log.error({ err: error }, 'a return could not be written');

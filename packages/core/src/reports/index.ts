@@ -1,0 +1,2 @@
+export { readDmarcReport, type DmarcReport, type DmarcReportRow } from './dmarc-report.js';
+export { readTlsReport, type TlsFailure, type TlsReport } from './tls-report.js';

@@ -1,0 +1,3 @@
+export { reportStore, type ReportRecords } from './queries.js';
+export { reportEndpoints } from './endpoints.js';
+export { openDomainReports } from './feature.js';
