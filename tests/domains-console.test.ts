@@ -5,7 +5,7 @@ import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
-import { OPERATOR, startTestService, type TestService } from './support/service.js';
+import { OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // The step Set up: sending domains in the console, and the page for whoever owns the DNS.
 const NAME = 'saltmarsh-ferries.example';
@@ -58,17 +58,21 @@ async function signIn(): Promise<void> {
   await page.getByRole('heading', { name: 'Messages' }).waitFor();
 }
 
-/** Brings the test email to the listener without its signatures, as a relay would that removes them. */
+/** Brings an email to the listener of return paths. */
+async function bring(to: string, text: string): Promise<void> {
+  const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.relay.example' });
+  expect(await connection.open()).toBe('ready');
+  const bytes = Buffer.from(text.replaceAll('\n', '\r\n'));
+  const mail = { size: bytes.length, utf8: false, chunks: () => [bytes] };
+  expect((await connection.deliver({ from: `returns@returns.${NAME}`, to }, mail)).kind).toBe('accepted');
+  connection.close();
+}
+
+/** The test email without its signatures, as a relay would bring it that removes them. */
 async function arrive(): Promise<void> {
   const { messageId } = await operator.domains.verification(NAME);
   const { deliveries } = await operator.messages.get(messageId);
-  const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.relay.example' });
-  expect(await connection.open()).toBe('ready');
-  const bytes = Buffer.from(`From: verify@${NAME}\r\nSubject: Test\r\n\r\nChanged\r\n`);
-  const mail = { size: bytes.length, utf8: false, chunks: () => [bytes] };
-  const outcome = await connection.deliver({ from: `returns@returns.${NAME}`, to: deliveries[0]?.address ?? '' }, mail);
-  expect(outcome.kind).toBe('accepted');
-  connection.close();
+  await bring(deliveries[0]?.address ?? '', `From: verify@${NAME}\nSubject: Test\n\nChanged\n`);
 }
 
 const clipboard = (): Promise<string> => page.evaluate(() => navigator.clipboard.readText());
@@ -111,6 +115,21 @@ browserTest('a test email is sent and its outcome shown', async () => {
   await arrive();
   await box.getByText('It came back').waitFor();
   await box.getByText(`There is no signature of ${NAME}.`).waitFor();
+  expect(await axe(page)).toEqual([]);
+});
+
+browserTest('what receivers report: who sends in the name of the domain', async () => {
+  const end = Math.floor(Date.now() / 1000);
+  const row = (ip: string, count: number, result: string): string =>
+    `<record><row><source_ip>${ip}</source_ip><count>${count}</count><policy_evaluated><disposition>none</disposition><dkim>${result}</dkim><spf>fail</spf></policy_evaluated></row></record>`;
+  const report = `<feedback><report_metadata><org_name>Mailhaus</org_name><report_id>1</report_id><date_range><begin>${end - 60}</begin><end>${end}</end></date_range></report_metadata><policy_published><domain>${NAME}</domain></policy_published>${row('192.0.2.25', 90, 'pass')}${row('203.0.113.99', 10, 'fail')}</feedback>`;
+  await bring(`dmarc-reports@returns.${NAME}`, `Subject: Report\nMIME-Version: 1.0\nContent-Type: text/xml\n\n${report}\n`);
+  await until(async () => ((await operator.domainReports.get(NAME)).total.count === 100 ? true : undefined));
+  await signIn();
+  await page.goto(`${all.service.url}/set-up/domains/${NAME}`);
+  const box = page.getByRole('region', { name: 'What receivers report' });
+  await box.getByText('100 emails within 30 days, 90% of them authentic.').waitFor();
+  expect(await box.getByRole('row', { name: /203\.0\.113\.99/ }).textContent()).toContain('0%');
   expect(await axe(page)).toEqual([]);
 });
 

@@ -66,7 +66,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const url = String(service['url']);
     const admin = createClient({ url, key: operator, space: SPACE });
     await subscribeChat(admin, chatUrl);
-    await addDomains(admin, names);
+    await addDomains(admin, names, settings.returns.port);
     const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
     await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
@@ -247,6 +247,7 @@ function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color
     '    npx verbalis figures --days 16 --by cause',
     "    npx verbalis events --filter 'type in [failed, complained]'",
     '    npx verbalis domains show curlew-charters.example',
+    '    npx verbalis domains reports saltmarsh-ferries.example',
     '    npx verbalis alerts',
     `    npx verbalis captured list --space ${TRYING} --key ${operator}`,
     '',

@@ -1,4 +1,7 @@
+import { gzipSync } from 'node:zlib';
 import type { Client, DomainView } from '@verbalis/client';
+import { writeMail } from '@verbalis/core/mime';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import { startNameServer, type NameServerSimulator, type SimulatedRecord } from '@verbalis/simulators';
 
 const OWN = 'saltmarsh-ferries.example';
@@ -23,13 +26,44 @@ function mistaken(record: SimulatedRecord): SimulatedRecord {
   return record.name.startsWith('_dmarc.') ? { ...record, name: `${record.name}.${FAULTY}` } : record;
 }
 
+const DAY_MS = 86_400_000;
+
+/** A week of reports of a mailbox provider: what the relay sends is authentic, and somebody else sends as well. */
+async function bringReports(port: number): Promise<void> {
+  for (let ago = 7; ago >= 1; ago -= 1) {
+    const end = Math.floor((Date.now() - ago * DAY_MS) / DAY_MS) * (DAY_MS / 1000) + 86_399;
+    const row = (source: string, count: number, result: 'pass' | 'fail'): string =>
+      `<record><row><source_ip>${source}</source_ip><count>${count}</count><policy_evaluated><disposition>none</disposition><dkim>${result}</dkim><spf>${result}</spf></policy_evaluated></row><identifiers><header_from>${OWN}</header_from><envelope_from>${result === 'pass' ? `returns.${OWN}` : 'cheap-tickets.test'}</envelope_from></identifiers></record>`;
+    const rows = [
+      row('192.0.2.25', 180 + ago * 13, 'pass'),
+      row('192.0.2.26', 40 + ago, 'pass'),
+      ...(ago <= 3 ? [row('203.0.113.99', 6 * ago, 'fail')] : []),
+    ];
+    const report = `<?xml version="1.0"?><feedback><report_metadata><org_name>Fjordpost</org_name><email>dmarc@fjordpost.example</email><report_id>demo-${end}</report_id><date_range><begin>${end - 86_399}</begin><end>${end}</end></date_range></report_metadata><policy_published><domain>${OWN}</domain><p>none</p></policy_published>${rows.join('')}</feedback>`;
+    const file = { name: `fjordpost.example!${OWN}!${end}.xml.gz`, type: 'application/gzip', bytes: gzipSync(report) };
+    const mail = writeMail({
+      from: { name: 'Fjordpost', local: 'dmarc', domain: 'fjordpost.example' },
+      to: [{ name: '', local: 'dmarc-reports', domain: `returns.${OWN}` }],
+      subject: `Report domain: ${OWN} Submitter: fjordpost.example Report-ID: demo-${end}`,
+      messageId: `demo-${end}@fjordpost.example`,
+      date: end * 1000,
+      text: 'A DMARC report is attached.\n',
+      boundary: `=_report-${end}`,
+      attachments: [{ name: file.name, type: file.type, body: { size: file.bytes.length, chunks: () => [file.bytes] } }],
+    });
+    const connection = new SmtpConnection({ host: '127.0.0.1', port, helloName: 'mx.fjordpost.example' });
+    if ((await connection.open()) === 'ready') await connection.deliver({ from: '', to: `dmarc-reports@returns.${OWN}` }, mail);
+    connection.close();
+  }
+}
+
 /** Starts the demo's name server. */
 export function startNames({ host, port }: { readonly host: string; readonly port: number }): Promise<NameServerSimulator> {
   return startNameServer({ host, port });
 }
 
 /** Adds the domains of the demo and enters their records: one is right, the other has three mistakes. */
-export async function addDomains(admin: Client, names: NameServerSimulator): Promise<void> {
+export async function addDomains(admin: Client, names: NameServerSimulator, returnsPort: number): Promise<void> {
   others(names);
   const right = await admin.domains.add({ name: OWN });
   const own: SimulatedRecord = { name: `mail.${OWN}`, type: 'A', value: '127.0.0.1' };
@@ -37,4 +71,5 @@ export async function addDomains(admin: Client, names: NameServerSimulator): Pro
   names.setZone(OWN, [own, ...entered(right)], 0);
   names.setZone(FAULTY, entered(await admin.domains.add({ name: FAULTY })).map(mistaken), 0);
   for (const name of [OWN, FAULTY]) await admin.domains.check(name);
+  await bringReports(returnsPort);
 }

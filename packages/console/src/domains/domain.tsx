@@ -11,6 +11,7 @@ import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { exactTime } from '../words.js';
 import { RecordBox } from './record.js';
+import { Reports } from './reports.js';
 import { Verification } from './verification.js';
 import { attentionFirst, DomainState, summaryOf } from './words.js';
 
@@ -140,6 +141,7 @@ export function Domain() {
         <RecordBox key={`${record.type} ${record.name}`} record={record} />
       ))}
       {data !== undefined && <Verification key={name} name={name} />}
+      {data !== undefined && <Reports key={`${name} reports`} name={name} />}
     </>
   );
 }

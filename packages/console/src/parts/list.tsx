@@ -98,7 +98,11 @@ export const Sheet = styled(Table)`
   }
   @media (max-width: 720px) {
     thead {
+      display: block;
       position: absolute;
+      left: 0;
+      max-width: 100%;
+      overflow: hidden;
       clip-path: inset(50%);
     }
     tr,
