@@ -141,6 +141,12 @@ export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<
       schedule(options.clock === undefined ? RETRY_MS.real : RETRY_MS.moved, () => report(returnPath, { to, later, original, arrivedAt }));
   }
 
+  async function passOn(from: string, to: string, bytes: Uint8Array): Promise<void> {
+    const connection = new SmtpConnection({ ...options.returnsTo, helloName: `mx.${options.name}.example` });
+    if ((await connection.open()) === 'ready') await connection.deliver({ from, to }, foreignMail(bytes));
+    connection.close();
+  }
+
   function schedule(ms: number, run: () => Promise<void>): void {
     const cancel = clock.at(clock.now() + ms, () => {
       timers.delete(cancel);
@@ -171,6 +177,8 @@ export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<
           known.from = from;
           if (options.tally !== undefined) appendFileSync(options.tally, `${JSON.stringify({ to: text, from, at, size: bytes.length })}\n`);
           const { later } = behaviourOf(text, known.tries);
+          // What is meant for the listener of return paths is passed on, as by the MX record of its host.
+          if (/^verify\+[^@]+@returns\./.test(text)) schedule(0, () => passOn(from, text, bytes));
           if (later !== undefined) schedule(later.afterMs, () => report(from, { to: text, later, original: bytes, arrivedAt: at }));
         }
         return { code: 250, enhanced: '2.0.0', text: `Taken as ${at.toString(36)}` };
