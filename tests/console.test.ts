@@ -125,7 +125,7 @@ browserTest('a phone, in the dark: nothing scrolls sideways, axe finds nothing',
     ['Write', 'Templates'],
     ['Try', 'Captured mail'],
     ['Send', 'Send'],
-    ['Set up', 'Set up'],
+    ['Set up', 'Domains'],
   ] as const) {
     await page.getByRole('link', { name: step, exact: true }).click();
     await page.getByRole('heading', { level: 1, name: title }).waitFor();
