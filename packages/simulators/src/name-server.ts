@@ -124,7 +124,7 @@ function answered(zones: ReadonlyMap<string, Zone>, bytes: Buffer): { readonly p
   const packet: Packet = {
     type: 'response',
     id: query.id ?? 0,
-    // The number of the response code stands in the lowest bits: NXDOMAIN is 3.
+    // The lowest four bits are the response code (RFC 1035 4.1.1): 3 is NXDOMAIN.
     flags: (zone === undefined ? 0 : dnsPacket.AUTHORITATIVE_ANSWER) | (isThere ? 0 : 3),
     questions: [question],
     answers,

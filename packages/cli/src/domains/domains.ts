@@ -68,7 +68,7 @@ export async function showDomain(client: Client, name: string, options: Shown, o
   return 0;
 }
 
-/** Asks the name servers now. Ends with 1 unless all is right. */
+/** Asks the name servers now. Exits with 1 unless all records are right. */
 export async function checkDomain(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
   const domain = await client.domains.check(name);
   show(domain, options, output);
@@ -115,7 +115,7 @@ export async function shareDomain(
 /** How long a test email is waited for, and how often is asked whether it has come; in milliseconds. */
 const [PATIENCE_MS, POLL_MS] = [5 * 60_000, 500];
 
-/** Sends a test email to ourselves, and shows what a receiver makes of it. Ends with 1 where something is wrong. */
+/** Sends a test email to ourselves, and shows what a receiver makes of it. Exits with 1 if something is wrong. */
 export async function verifyDomain(
   client: Client,
   name: string,

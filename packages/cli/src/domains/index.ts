@@ -46,7 +46,7 @@ export function define(root: Command, making: Making): void {
     (options: Options & { json?: boolean }) => run(async (output) => (await load()).listDomains(connect(options), options, output)),
   );
   plain('show', 'one domain, as it was at the last check', (commands) => commands.showDomain);
-  plain('check', 'ask the name servers now; ends with 1 unless all is right', (commands) => commands.checkDomain);
+  plain('check', 'ask the name servers now; exits with 1 unless all records are right', (commands) => commands.checkDomain);
   example(
     remote(
       domains
@@ -87,7 +87,7 @@ function defineVerify(domains: Command, { run, remote, example }: Making): void 
     remote(
       domains
         .command('verify <name>')
-        .description('send a test email to ourselves, judged as a receiver would; ends with 1 where something is wrong')
+        .description('send a test email to ourselves, judged as a receiver would; exits with 1 if something is wrong')
         .option('--through <space>', 'the space whose route it takes'),
     ),
     'verbalis domains verify saltmarsh-ferries.example',

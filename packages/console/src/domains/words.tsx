@@ -1,6 +1,6 @@
 import type { DomainRecord, DomainView } from '@verbalis/client';
-import styled from 'styled-components';
-import { color, font } from '../style.js';
+import { StateText } from '../parts/basics.js';
+import { color } from '../style.js';
 import { inNumber, type Words } from '../words.js';
 
 /** The state of a domain or a record: its sign, colour and words; never colour alone. */
@@ -13,26 +13,12 @@ const STATES: Readonly<Record<DomainView['state'] | DomainRecord['state'], Words
   unchecked: ['…', color.soft, 'Not checked yet'],
 };
 
-const Text = styled.span<{ $color: string }>`
-  display: inline-flex;
-  gap: 6px;
-  align-items: baseline;
-  white-space: nowrap;
-  font-weight: 600;
-  color: ${({ $color }) => $color};
-  &::before {
-    content: attr(data-sign);
-    font-family: ${font.mono};
-    width: 1ch;
-  }
-`;
-
 export function DomainState({ state }: { readonly state: DomainView['state'] | DomainRecord['state'] }) {
   const [sign, hue, words] = STATES[state];
   return (
-    <Text $color={hue} data-sign={sign}>
+    <StateText $color={hue} data-sign={sign}>
       {words}
-    </Text>
+    </StateText>
   );
 }
 

@@ -31,7 +31,8 @@ export function When({ at }: { readonly at: string }) {
   );
 }
 
-const StateText = styled.span<{ $color: string }>`
+/** A state with its sign before it. */
+export const StateText = styled.span<{ $color: string }>`
   display: inline-flex;
   gap: 6px;
   align-items: baseline;

@@ -158,8 +158,7 @@ const remove = endpoint({
   answers: { 204: empty('It is gone.') },
   async run({ caller, params: { name } }, deps) {
     const domain = await found(caller, name, deps);
-    await deps.domains.remove(domain.name);
-    await deps.store.write((tx) => {
+    await deps.domains.remove(domain.name, (tx) => {
       deps.store.domainChecks.remove(tx, domain.name);
     });
     return undefined;

@@ -68,6 +68,9 @@ export function domainCheckStore(reads: Reader) {
     addVerification(tx: Tx, row: VerificationRow): void {
       tx.db.insert(domainVerifications).values(row).run();
     },
+    setVerifyingMessage(tx: Tx, token: string, messageId: string): void {
+      tx.db.update(domainVerifications).set({ messageId }).where(eq(domainVerifications.token, token)).run();
+    },
     /** The first that arrives counts. */
     arrived(tx: Tx, token: string, at: number, results: readonly TestResult[]): void {
       tx.db

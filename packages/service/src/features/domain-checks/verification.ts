@@ -54,6 +54,20 @@ export function verifying({ store, domains, clock, nameServers, accept, spaces, 
       const domain = space.senders.find((sender) => sender === name || sender.endsWith(`.${name}`)) ?? name;
       const token = randomBytes(15).toString('hex');
       const to = `${LOCAL}${token}@${domains.returnHostFor(domain)}`;
+      const row: VerificationRow = {
+        token,
+        domain: name,
+        from: domain,
+        space: space.name,
+        messageId: '',
+        startedAt: clock.now(),
+        arrivedAt: null,
+        results: [],
+      };
+      // Before it is sent: it may be back at once.
+      await store.write((tx) => {
+        store.domainChecks.addVerification(tx, row);
+      });
       const { message } = await accept.one(
         space.name,
         {
@@ -64,20 +78,10 @@ export function verifying({ store, domains, clock, nameServers, accept, spaces, 
         },
         { isBuiltIn: true },
       );
-      const row: VerificationRow = {
-        token,
-        domain: name,
-        from: domain,
-        space: space.name,
-        messageId: message.id,
-        startedAt: clock.now(),
-        arrivedAt: null,
-        results: [],
-      };
       await store.write((tx) => {
-        store.domainChecks.addVerification(tx, row);
+        store.domainChecks.setVerifyingMessage(tx, token, message.id);
       });
-      return row;
+      return { ...row, messageId: message.id };
     },
 
     isAwaited: (address) => awaited(address) !== undefined,

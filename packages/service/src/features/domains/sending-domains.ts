@@ -160,9 +160,10 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
     /** Retires keys in whose place a newer one of the same algorithm signs; within a transaction. */
     retireReplaced,
 
-    /** Removes a domain. What comes back to its return paths is still accepted for a while. */
-    async remove(name: string): Promise<void> {
+    /** Removes a domain. `also` removes what higher features know of it, in the same transaction. What comes back to its return paths is still accepted for a while. */
+    async remove(name: string, also: (tx: Tx) => void): Promise<void> {
       await store.write((tx) => {
+        also(tx);
         store.domains.remove(tx, name);
         store.domains.retireHostsOf(tx, name, clock.now());
         changed(tx);
