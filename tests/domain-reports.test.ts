@@ -2,9 +2,9 @@ import { spawn, spawnSync } from 'node:child_process';
 import { gzipSync } from 'node:zlib';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { createClient, type Client, type DomainReports } from '@verbalis/client';
+import { createClient, RefusedError, type Client, type DomainReports } from '@verbalis/client';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import { OPERATOR, ROOT, startTestService, until, type TestService } from './support/service.js';
+import { DEMO_FOLDER, OPERATOR, ROOT, startTestService, until, type TestService } from './support/service.js';
 
 // Reports of receivers come in as any other email, from anybody: what they hold is read within bounds, or named as unreadable.
 const NAME = 'saltmarsh-ferries.example';
@@ -13,7 +13,14 @@ let operator: Client;
 let now: number;
 
 beforeAll(async () => {
-  all = await startTestService();
+  all = await startTestService({
+    change: {
+      spaces: {
+        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
+        elsewhere: { mode: 'capture', senderDomains: [] },
+      },
+    },
+  });
   operator = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
   await operator.domains.add({ name: NAME });
   now = Math.floor(Date.now() / 1000);
@@ -326,6 +333,14 @@ test('ten thousand rows: the figures are those that a count of our own has; on t
     bySource.set(ip, (bySource.get(ip) ?? 0) + Number(count));
   }
   expect(await totals()).toEqual({ count: before.count + own.count, aligned: before.aligned + own.aligned });
+  // What a key sees: of the domains that its space sends as, and of no others.
+  const figures = await all.client.domainReports.alignment({ days: 400 });
+  expect(figures.domains).toEqual([{ domain: NAME, ...(await totals()), sources: expect.any(Number) as unknown }]);
+  expect((await all.client.domainReports.get(NAME, { days: 400 })).total).toEqual(await totals());
+  const other = createClient({ url: all.service.url, key: OPERATOR, space: 'elsewhere' });
+  const { key } = await other.keys.add({ name: 'reads', scopes: ['read'] });
+  const refused = createClient({ url: all.service.url, key }).domainReports.get(NAME);
+  expect(await refused.catch((error: unknown) => error instanceof RefusedError && error.problem.status)).toBe(404);
   const { sources } = await operator.domainReports.get(NAME);
   expect(new Map(sources.filter(({ source }) => source.startsWith('198.51.')).map(({ source, count }) => [source, count]))).toEqual(
     bySource,

@@ -57,5 +57,11 @@ export async function figures(
     ['the days before', ...cells(found.before)],
   ];
   output.out(tableText(columns, rows, output.color));
+  const { domains } = await client.domainReports.alignment({ days: Math.min(400, Math.max(1, Math.ceil(back))) });
+  for (const { domain, count, aligned, sources } of domains)
+    if (count > 0)
+      output.note(
+        `Receivers report ${count} emails as ${domain}: ${rate(aligned, count)} authentic${sources === 0 ? '' : `, the rest from ${sources} other ${sources === 1 ? 'address' : 'addresses'}`}.`,
+      );
   return 0;
 }

@@ -111,6 +111,42 @@ function Tile({ title, value, before }: { readonly title: string; readonly value
   );
 }
 
+/** How much email in the name of the space's domains was authentic, as receivers report it. */
+function Alignment({ days }: { readonly days: number }) {
+  const { client, space } = useSession();
+  const { data } = useQuery({
+    queryKey: ['alignment', space.name, days],
+    queryFn: async () => (await client.domainReports.alignment({ days })).domains,
+  });
+  const reported = (data ?? []).filter(({ count }) => count > 0);
+  if (reported.length === 0) return null;
+  return (
+    <Part aria-labelledby="alignment">
+      <h2 id="alignment">Authentic, as receivers report it</h2>
+      <Sideways>
+        <Numbers aria-label="Authentic email by domain">
+          <TableHeader>
+            <Column isRowHeader>Domain</Column>
+            <Column>Reported</Column>
+            <Column>Authentic</Column>
+            <Column>Other senders</Column>
+          </TableHeader>
+          <TableBody>
+            {reported.map(({ domain, count, aligned, sources }) => (
+              <Row key={domain} id={domain} href={`/set-up/domains/${domain}`}>
+                <Cell>{domain}</Cell>
+                <Cell>{count.toLocaleString('en')}</Cell>
+                <Cell>{rate(aligned, count)}</Cell>
+                <Cell>{sources}</Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Numbers>
+      </Sideways>
+    </Part>
+  );
+}
+
 function Totals({ total, before }: { readonly total: CountsView; readonly before: CountsView }) {
   const part = (counts: CountsView, state: string): string => rate(counts.states[state] ?? 0, counts.created);
   return (
@@ -239,6 +275,7 @@ export function Figures() {
               </Numbers>
             </Sideways>
           </Part>
+          <Alignment days={Number(days)} />
           <p>
             <br />
             {(['delivered', 'failed'] as const).map((state) => (

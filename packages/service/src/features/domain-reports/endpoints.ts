@@ -1,12 +1,14 @@
 import type { z } from 'zod';
 import { endpointsOf, instant, json, Refusal, textParams, type Clock } from '../../kernel/index.js';
 import type { Domains } from '../domains/index.js';
-import { DomainReportsView, ReportQuery } from './model.js';
+import { AlignmentFigures, DomainReportsView, ReportQuery } from './model.js';
 import type { Store } from './store.js';
 
 export interface ReportEndpoints {
   readonly store: Store;
   readonly domains: Domains;
+  /** Spaces that send as a domain. */
+  readonly spacesOf: (domain: string) => Promise<readonly string[]>;
   readonly clock: Clock;
 }
 
@@ -49,18 +51,34 @@ const get = endpoint({
   method: 'get',
   path: '/v1/domains/{name}/reports',
   summary: 'Who sends in the name of a domain, and how much of it is authentic, as receivers report it',
-  scope: 'operator',
+  description: 'A key sees those of domains that its space sends as.',
+  scope: 'read',
   isForService: true,
   params: textParams('name'),
   query: ReportQuery,
   answers: { 200: json('The totals.', DomainReportsView) },
-  run({ params: { name }, query: { days } }, { store, domains, clock }) {
+  async run({ caller, params: { name }, query: { days } }, { store, domains, spacesOf, clock }) {
     const domain = domains.find(name);
-    if (domain === undefined)
+    if (domain === undefined || !(caller.operator || (await spacesOf(domain.name)).includes(caller.space)))
       throw new Refusal(404, 'unknown-domain', 'There is no such domain', { detail: `"${name}" has not been added.` });
     return viewOf(domain.name, clock.now() - days * DAY, store);
   },
 });
 
+const alignment = endpoint({
+  name: 'domainReports.alignment',
+  method: 'get',
+  path: '/v1/figures/alignment',
+  summary: 'How much email in the name of the space’s domains was authentic, as receivers report it',
+  scope: 'read',
+  query: ReportQuery,
+  answers: { 200: json('By domain.', AlignmentFigures) },
+  async run({ caller: { space }, query: { days } }, { store, domains, spacesOf, clock }) {
+    const since = clock.now() - days * DAY;
+    const own = await Promise.all(domains.all().map(async ({ name }) => ((await spacesOf(name)).includes(space) ? [name] : [])));
+    return { since: instant(since), domains: own.flat().map((domain) => ({ domain, ...store.reports.total(domain, since) })) };
+  },
+});
+
 /** Reports of receivers about sending domains. */
-export const reportEndpoints = [get];
+export const reportEndpoints = [get, alignment];

@@ -23,7 +23,7 @@ export function openDomainReports(
     arrived: reading.arrived,
     feature: {
       name: 'domain-reports',
-      endpoints: serve(reportEndpoints, { store, domains, clock }),
+      endpoints: serve(reportEndpoints, { store, domains, spacesOf, clock }),
       running: [reading],
       retention: [{ name: 'reports about domains', step: (tx, now) => store.reports.forget(tx, now - ages.records) }],
     },

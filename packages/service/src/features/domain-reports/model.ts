@@ -48,3 +48,17 @@ export const DomainReportsView = z
       .meta({ description: 'Newest first, two hundred at most.' }),
   })
   .meta({ id: 'DomainReports' });
+
+export const AlignmentFigures = z
+  .strictObject({
+    since: z.iso.datetime(),
+    domains: z.array(
+      z.strictObject({
+        domain: z.string(),
+        count: Count.meta({ description: 'Emails in its name that receivers have reported.' }),
+        aligned: Count.meta({ description: 'Of these: authentic.' }),
+        sources: Count.meta({ description: 'Addresses that email came from which was not authentic.' }),
+      }),
+    ),
+  })
+  .meta({ id: 'AlignmentFigures' });

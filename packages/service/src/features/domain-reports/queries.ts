@@ -84,6 +84,24 @@ export function reportStore(reads: Reader) {
         .limit(limit)
         .all();
     },
+    /** All of it, and from how many addresses email came that was not aligned. */
+    total(
+      domain: string,
+      since: number,
+      from: Reader = reads,
+    ): { readonly count: number; readonly aligned: number; readonly sources: number } {
+      const isAligned = sql`(${dmarcRows.dkim} or ${dmarcRows.spf})`;
+      const row = from.db
+        .select({
+          count: sql<number>`coalesce(sum(${dmarcRows.count}), 0)`,
+          aligned: sql<number>`coalesce(sum(case when ${isAligned} then ${dmarcRows.count} else 0 end), 0)`,
+          sources: sql<number>`count(distinct case when ${isAligned} then null else ${dmarcRows.source} end)`,
+        })
+        .from(dmarcRows)
+        .where(and(eq(dmarcRows.domain, domain), gte(dmarcRows.end, since)))
+        .get();
+      return row ?? { count: 0, aligned: 0, sources: 0 };
+    },
     /** The same by day (UTC). */
     days(domain: string, since: number, from: Reader = reads) {
       const day = sql<string>`date(${dmarcRows.end} / 1000, 'unixepoch')`;
