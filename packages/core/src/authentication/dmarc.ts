@@ -140,6 +140,15 @@ export async function organizationalDomain(domain: string, ask: DnsAsk): Promise
   }
 }
 
+/**
+ * What a domain asks receivers to do with email in its name that is not authentic (RFC 7489 6.6.3).
+ * @returns `none` also where it has no record; undefined where name servers did not answer
+ */
+export async function publishedPolicy(domain: string, ask: DnsAsk): Promise<DmarcPolicy | undefined> {
+  const verdict = await evaluateDmarc({ from: domain, dkim: [], spf: { result: 'none', domain }, ask });
+  return verdict.result === 'temperror' ? undefined : (verdict.policy ?? 'none');
+}
+
 const plain = (domain: string): string => domain.toLowerCase().replace(/\.$/, '');
 
 /** Whether an email is what its From field says, by what SPF and DKIM found. All that is asked of the world goes through `ask`. */
@@ -181,7 +190,7 @@ async function judge(walker: Walker, from: string, { dkim, spf, ask }: DmarcInpu
   const aligned = { dkim: signed, spf: isSent ? plain(spf.domain) : undefined };
   const policy = own === undefined ? ((await isMissing(from, ask)) ? above.missing : above.subdomains) : own.policy;
   if (signed.length > 0 || isSent) {
-    const by = [...signed.map((domain) => `the signature of ${domain}`), ...(isSent ? [`SPF of ${plain(spf.domain)}`] : [])];
+    const by = [...[...new Set(signed)].map((domain) => `the signature of ${domain}`), ...(isSent ? [`SPF of ${plain(spf.domain)}`] : [])];
     return {
       result: 'pass',
       reason: `${by.join(' and ')} ${by.length > 1 ? 'are' : 'is'} aligned with ${from}.`,

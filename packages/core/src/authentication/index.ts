@@ -5,6 +5,7 @@ export {
   evaluateDmarc,
   isDmarcRecord,
   organizationalDomain,
+  publishedPolicy,
   readDmarc,
   type DmarcInput,
   type DmarcPolicy,

@@ -1,5 +1,7 @@
 import { randomBytes } from 'node:crypto';
-import { asking, judgeTestMail, type TestMail } from '@verbalis/core/domains';
+import { organizationalDomain } from '@verbalis/core/authentication';
+import { asking, judgeTestMail, type TestMail, type TestResult } from '@verbalis/core/domains';
+import { getDomain } from 'tldts';
 import { Refusal, type Clock } from '../../kernel/index.js';
 import type { Domains, SendingDomain } from '../domains/index.js';
 import type { Acceptor } from '../messages/index.js';
@@ -28,6 +30,20 @@ interface Options {
 /** A test email is waited for, for so long. */
 const WAIT_MS = 60 * 60_000;
 const LOCAL = 'verify+';
+
+/** Where receivers that still go by the public suffix list (RFC 7489 3.2) would find another organizational domain than the DNS shows. */
+export function comparison(domain: string, walked: string | undefined): TestResult[] {
+  const listed = getDomain(domain, { allowPrivateDomains: true });
+  if (walked === undefined || listed === null || listed === walked) return [];
+  return [
+    {
+      check: 'dmarc',
+      state: 'advice',
+      sentence: `By the DNS, ${walked} answers for ${domain}; by the public suffix list, which some receivers still use, ${listed} does.`,
+      hint: `Publish a DMARC record at ${domain} itself, and sign as ${domain}: then both agree.`,
+    },
+  ];
+}
 
 /** Test emails: sent as any other, received by ourselves, and judged as a receiver would. */
 export function verifying({ store, domains, clock, nameServers, accept, spaces, offersTls }: Options): Verifying {
@@ -93,7 +109,8 @@ export function verifying({ store, domains, clock, nameServers, accept, spaces, 
       const ask = asking((asked, type) => servers.askResolver(asked, type));
       const now = clock.now();
       // The author that receivers see is the one that counts.
-      const results = await judgeTestMail(mail, { domain: row.from, ask, seconds: Math.floor(now / 1000), offersTls });
+      const judged = await judgeTestMail(mail, { domain: row.from, ask, seconds: Math.floor(now / 1000), offersTls });
+      const results = [...judged, ...comparison(row.from, await organizationalDomain(row.from, ask))];
       await store.write((tx) => {
         store.domainChecks.arrived(tx, row.token, now, results);
       });
