@@ -24,7 +24,8 @@ export default async function bench() {
   };
   const path = folder();
   const file = join(path, 'verbalis.yaml');
-  const space = (provider) => `{ mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [${provider}], runaway: false }`;
+  const space = (provider) =>
+    `{ mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [${provider}], senderDomains: [saltmarsh-ferries.example], runaway: false }`;
   writeFileSync(
     file,
     `listen: { port: 0 }

@@ -75,7 +75,7 @@ test(
         secretsFile: join(all.path, 'secrets.json'),
         copies: { folder: copies },
         providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: simulator.port, connections: 2 } },
-        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] } },
+        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], senderDomains: ['saltmarsh-ferries.example'] } },
       }),
     );
     const config = readConfig(file, {});

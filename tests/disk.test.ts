@@ -28,7 +28,7 @@ test('a full disk: requests are refused clearly, nothing accepted is lost, and s
     `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: fatal }\ndatabaseFile: ${disk}/v.sqlite
 dispatch: { retry: { firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 } }
 providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }
-spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
+spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay], senderDomains: [saltmarsh-ferries.example] } }\n`,
   );
   const child = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
     cwd: folder.path,

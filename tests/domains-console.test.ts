@@ -137,6 +137,37 @@ browserTest('on a phone, and in the dark', async () => {
   }
 });
 
+browserTest('a sender is added, its owner agrees on the page of the link, and it is removed', async () => {
+  await signIn();
+  await page.goto(`${all.service.url}/set-up/senders`);
+  await page.getByRole('row', { name: /harbour@saltmarsh-ferries\.example/ }).waitFor();
+  await page.getByLabel('Address').fill('agnes@tern-island.example');
+  await page.getByLabel('Display name').fill('Agnes on Tern Island');
+  await page.keyboard.press('Enter');
+  await page.getByText('An email went to agnes@tern-island.example.').waitFor();
+  const row = page.getByRole('row', { name: /agnes@tern-island/ });
+  await row.getByText('Not yet').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await row.getByRole('button', { name: 'Ask again agnes@tern-island.example' }).click();
+  await row.getByText('less than 5 minutes ago').waitFor();
+  const sender = (await operator.senders.list()).senders.find(({ from }) => from === 'added');
+  await all.ended(sender?.messageId ?? '', 'accepted', 'failed');
+  const source = Buffer.from(await operator.messages.source(sender?.messageId ?? '')).toString();
+  const link = /http:\S+\/confirm\/[\w~-]+/.exec(source.replace(/=\r\n/g, '').replaceAll('=3D', '='))?.[0] ?? '';
+  const owner = await context.newPage();
+  await owner.setViewportSize({ width: 360, height: 740 });
+  await owner.goto(link);
+  expect(await axe(owner)).toEqual([]);
+  await owner.getByRole('button', { name: 'I agree' }).click();
+  await owner.getByRole('heading', { name: 'Thank you' }).waitFor();
+  await row.getByText('Its owner agreed').waitFor();
+  await page.setViewportSize({ width: 360, height: 740 });
+  expect([await isWide(), await axe(page)]).toEqual([false, []]);
+  await row.getByRole('button', { name: 'Remove agnes@tern-island.example' }).click();
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
+  await row.waitFor({ state: 'detached' });
+});
+
 browserTest('keys are rotated and a domain is removed when that was confirmed', async () => {
   await operator.domains.add({ name: 'drydock.example' });
   await signIn();

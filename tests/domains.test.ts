@@ -358,9 +358,13 @@ describe('the page for whoever owns the DNS', () => {
     clock.jump(DAY);
     expect((await read(url)).status).toBe(404);
     const fresh = (await operator.domains.share(NAME, {})).url;
+    await operator.domains.unshare(NAME);
+    expect((await read(fresh)).status).toBe(404);
+    const last = (await operator.domains.share(NAME, {})).url;
+    expect((await read(last)).status).toBe(200);
     await operator.domains.remove(NAME);
     await operator.domains.add({ name: NAME });
-    expect((await read(fresh)).status).toBe(404);
+    expect((await read(last)).status).toBe(404);
   });
 });
 
@@ -409,6 +413,7 @@ print(json.dumps({str(name): [[s.decode() for s in rdata.strings] for rdata in z
     });
     expect((await verbalis('log', NAME, '--answers')).out).toMatch(/: right\n[^]*ns\.simulated\.example: TXT _dmarc[^]*: open\n/);
     expect((await verbalis('share', NAME, '--days', '3')).out).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/domain\/saltmarsh-ferries\.example~/);
+    expect((await verbalis('share', NAME, '--end')).out).toContain('show nothing any more');
     expect((await verbalis('change', NAME, '--policy', 'quarantine')).out).toContain(
       'p=none at saltmarsh-ferries.example, and quarantine is wanted',
     );

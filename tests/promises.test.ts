@@ -364,7 +364,7 @@ describe('starting and stopping', () => {
     const port = await freePort();
     writeFileSync(
       config,
-      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay] } }\n`,
+      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay], senderDomains: [saltmarsh-ferries.example] } }\n`,
     );
     const running = serve(config, '--workers', String(workers));
     try {

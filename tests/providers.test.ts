@@ -82,7 +82,7 @@ beforeAll(async () => {
       outside: { allow: [`127.0.0.1`] },
       spaces: {
         'by-parcel': space('parcel', {
-          senderDomains: ['ferries.example', 'fähren.example'],
+          senderDomains: ['saltmarsh-ferries.example', 'ferries.example', 'fähren.example'],
           replyTo: 'Harbour desk <desk@saltmarsh-ferries.example>',
           archive: 'archive@saltmarsh-ferries.example',
           operator: 'op@saltmarsh-ferries.example',

@@ -168,7 +168,7 @@ test(
             },
           },
         },
-        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] } },
+        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], senderDomains: ['saltmarsh-ferries.example'] } },
       }),
     );
     let service: Service;

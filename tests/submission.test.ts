@@ -1,6 +1,7 @@
-import { connect, type Socket } from 'node:net';
+import { connect } from 'node:net';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { Client } from '@verbalis/client';
+import { talkTo } from './support/talk.js';
 import { DEMO_FOLDER, startTestService, until, type TestService } from './support/service.js';
 
 // What an app can say by SMTP, byte by byte: it works by its RFC, or is refused where it stands.
@@ -19,26 +20,7 @@ beforeAll(async () => {
 });
 afterAll(() => all.stop());
 
-/** A conversation: each entry is sent once the one before is answered; the answers' codes, and all that was said. */
-async function talk(entries: readonly string[]): Promise<{ readonly codes: number[]; readonly said: string; readonly isClosed: boolean }> {
-  const socket: Socket = connect(all.service.submissionPort ?? 0, '127.0.0.1');
-  let said = '';
-  let isClosed = false;
-  socket.on('data', (bytes: Buffer) => (said += bytes.toString()));
-  socket.on('close', () => (isClosed = true));
-  socket.on('error', () => undefined);
-  const answers = (): RegExpMatchArray[] => [...said.matchAll(/^(\d{3}) .*\r\n/gm)];
-  let wanted = 1;
-  await until(() => (answers().length >= wanted ? true : undefined));
-  for (const entry of entries) {
-    socket.write(entry);
-    wanted += 1;
-    await until(() => (isClosed || answers().length >= wanted ? true : undefined));
-  }
-  socket.destroy();
-  return { codes: answers().map(([, code]) => Number(code)), said, isClosed };
-}
-
+const talk = (entries: readonly string[]) => talkTo(all.service.submissionPort ?? 0, entries);
 const login = (): string[] => ['EHLO app\r\n', `AUTH PLAIN ${Buffer.from(`\0app\0${all.key}`).toString('base64')}\r\n`];
 const mail = (subject: string): string =>
   `From: harbour@saltmarsh-ferries.example\r\nTo: undisclosed-recipients:;\r\nSubject: ${subject}\r\n\r\nhello\r\n.\r\n`;

@@ -11,6 +11,7 @@ import { LIMITS } from './limits.js';
 
 export const ROOT = resolve(import.meta.dirname, '../..');
 export const DEMO_FOLDER = join(ROOT, 'demo/mail');
+const SENDER_DOMAIN = 'saltmarsh-ferries.example';
 export const OPERATOR = 'the-operator-of-the-tests';
 
 /** A booking that fits the demo's template. */
@@ -89,28 +90,28 @@ export async function startTestService(
   });
   const file = join(path, 'verbalis.yaml');
   const logs: string[] = [];
-  writeFileSync(
-    file,
-    stringify({
-      listen: { port: 0 },
-      returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
-      log: { level: 'info' },
-      // No network here: keys sign at once. Tests of the DNS bring name servers of their own.
-      dns: { check: false },
-      dispatch: {
-        retryByCause: {
-          'rate-or-greylist': { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
-          unreachable: { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
-        },
+  const settings: { spaces: Record<string, object> } & Record<string, unknown> = {
+    listen: { port: 0 },
+    returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
+    log: { level: 'info' },
+    // No network here: keys sign at once. Tests of the DNS bring name servers of their own.
+    dns: { check: false },
+    dispatch: {
+      retryByCause: {
+        'rate-or-greylist': { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
+        unreachable: { firstSeconds: 0.05, growth: 1, mostSeconds: 1 },
       },
-      providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: simulator.port, ...options.provider } },
-      spaces: {
-        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
-        drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
-      },
-      ...(typeof options.change === 'function' ? options.change(simulator.port) : options.change),
-    }),
-  );
+    },
+    providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: simulator.port, ...options.provider } },
+    spaces: {
+      harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
+      drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
+    },
+    ...(typeof options.change === 'function' ? options.change(simulator.port) : options.change),
+  };
+  // The operator's word for the sender of the demo's mail folder; a test that is about senders gives its own.
+  for (const [name, space] of Object.entries(settings.spaces)) settings.spaces[name] = { senderDomains: [SENDER_DOMAIN], ...space };
+  writeFileSync(file, stringify(settings));
   const logTo = new Writable({
     write(chunk: Buffer, _encoding, done) {
       logs.push(chunk.toString());

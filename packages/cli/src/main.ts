@@ -64,6 +64,10 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['providers', 'set up: what email is sent through']], load: () => import('./providers/index.js') },
   { commands: [['domains', 'set up: sending domains, their keys, and what the DNS must say']], load: () => import('./domains/index.js') },
   {
+    commands: [['senders', 'set up: addresses that a space sends as, and what their owners have agreed to']],
+    load: () => import('./senders/index.js'),
+  },
+  {
     commands: [
       ['keys', 'set up: keys of a space'],
       ['sign-in', 'set up: a link that opens the console, once and within ten minutes'],

@@ -44,6 +44,7 @@ export type Provider = Schemas['Provider'];
 export type ProviderReport = Schemas['ProviderReport'];
 export type ProviderTrial = Schemas['ProviderTrial'];
 export type DomainView = Schemas['Domain'];
+export type SenderView = Schemas['Sender'];
 export type DomainRecord = Schemas['DomainRecord'];
 export type DomainReports = Schemas['DomainReports'];
 export type DomainVerification = Schemas['DomainVerification'];

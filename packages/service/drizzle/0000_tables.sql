@@ -171,6 +171,7 @@ CREATE TABLE `domains` (
 	`name` text PRIMARY KEY NOT NULL,
 	`return_host` text NOT NULL,
 	`policy` text NOT NULL,
+	`shared_pages` integer DEFAULT 0 NOT NULL,
 	`created_at` integer NOT NULL
 );
 --> statement-breakpoint
@@ -452,6 +453,19 @@ CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakp
 CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
 CREATE INDEX `returns_unmatched` ON `returns` (`space`,`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
+CREATE TABLE `senders` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`address` text NOT NULL,
+	`name` text NOT NULL,
+	`added_at` integer NOT NULL,
+	`asked_at` integer,
+	`message_id` text,
+	`confirmed_at` integer,
+	`policy` text
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `senders_by_address` ON `senders` (`space`,`address`);--> statement-breakpoint
 CREATE TABLE `suppressions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

@@ -57,6 +57,12 @@ async function bringReports(port: number): Promise<void> {
   }
 }
 
+/** An address of one's own, and one whose owner has been asked. */
+async function addSenders(admin: Client): Promise<void> {
+  await admin.senders.add({ address: `tickets@${OWN}`, name: 'Ticket office' });
+  await admin.senders.add({ address: 'agnes@tern-island.example', name: 'Agnes on Tern Island' });
+}
+
 /** Starts the demo's name server. */
 export function startNames({ host, port }: { readonly host: string; readonly port: number }): Promise<NameServerSimulator> {
   return startNameServer({ host, port });
@@ -71,5 +77,6 @@ export async function addDomains(admin: Client, names: NameServerSimulator, retu
   names.setZone(OWN, [own, ...entered(right)], 0);
   names.setZone(FAULTY, entered(await admin.domains.add({ name: FAULTY })).map(mistaken), 0);
   for (const name of [OWN, FAULTY]) await admin.domains.check(name);
+  await addSenders(admin);
   await bringReports(returnsPort);
 }

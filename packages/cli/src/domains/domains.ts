@@ -100,9 +100,14 @@ export async function rotateKeys(client: Client, name: string, options: Shown, o
 export async function shareDomain(
   client: Client,
   name: string,
-  { days, json = false }: Shown & { readonly days: number },
+  { days, end = false, json = false }: Shown & { readonly days: number; readonly end?: boolean },
   output: Output,
 ): Promise<ExitCode> {
+  if (end) {
+    await client.domains.unshare(name);
+    output.out(json ? JSON.stringify({ ended: name }, null, 2) : `The pages that show ${name} without a sign-in show nothing any more.`);
+    return 0;
+  }
   const page = await client.domains.share(name, { days });
   if (json) output.out(JSON.stringify(page, null, 2));
   else {

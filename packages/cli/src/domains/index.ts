@@ -71,9 +71,11 @@ export function define(root: Command, making: Making): void {
       domains
         .command('share <name>')
         .description('the address of a page with the records, for whoever owns the DNS')
-        .addOption(new Option('--days <days>', 'how long it can be read').argParser(wholeNumber).default(14)),
+        .addOption(new Option('--days <days>', 'how long it can be read').argParser(wholeNumber).default(14))
+        .option('--end', 'end all such pages of the domain instead'),
     ),
     'verbalis domains share saltmarsh-ferries.example --days 7',
+    'verbalis domains share saltmarsh-ferries.example --end',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['shareDomain']>[2]) =>
     run(async (output) => (await load()).shareDomain(connect(options), name, options, output)),
   );

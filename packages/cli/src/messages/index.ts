@@ -13,6 +13,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .command('send [template]')
         .description('send: send a message')
         .option('--to <address...>', 'one recipient or several')
+        .option('--from <address>', 'another sender that the space may send as')
         .option('--data <file>', 'JSON data; - for standard input')
         .option('--file <file>', 'messages as JSON: one, or a list')
         .option('--locale <tag>', 'BCP 47 tag')

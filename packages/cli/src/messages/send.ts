@@ -8,6 +8,7 @@ import { readJson } from '../json-file.js';
 
 export interface SendOptions {
   readonly to?: string[];
+  readonly from?: string;
   readonly data?: string;
   readonly locale?: string;
   readonly reference?: string;
@@ -34,6 +35,7 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
       template,
       to: options.to,
       data: (options.data === undefined ? {} : readJson(options.data)) as Record<string, unknown>,
+      ...(options.from === undefined ? {} : { from: options.from }),
       ...(options.locale === undefined ? {} : { locale: options.locale }),
       ...(options.reference === undefined ? {} : { reference: options.reference }),
       labels,

@@ -118,7 +118,7 @@ providers:
   relay: { kind: smtp, host: 127.0.0.1, port: ${world.smtpPort} }
   mute: { kind: smtp, host: 127.0.0.1, port: ${world.mutePort}, waits: { connectSeconds: 3, replySeconds: 3 } }
 spaces:
-  proof: { mode: deliver, mailFolder: ${STARTER}, route: [{ provider: relay, share: 9 }, { provider: mute, share: 1 }] }
+  proof: { mode: deliver, mailFolder: ${STARTER}, senderDomains: [quillmere-library.example], route: [{ provider: relay, share: 9 }, { provider: mute, share: 1 }] }
 `,
   );
 }

@@ -69,6 +69,7 @@ export function Domain() {
   const check = useMutation({ mutationFn: () => client.domains.check(name), onSuccess: show });
   const rotate = useMutation({ mutationFn: () => client.domains.rotate(name), onSuccess: show });
   const share = useMutation({ mutationFn: () => client.domains.share(name, { days: 14 }) });
+  const unshare = useMutation({ mutationFn: () => client.domains.unshare(name), onSuccess: () => share.reset() });
   const remove = useMutation({
     mutationFn: () => client.domains.remove(name),
     onSuccess: async () => {
@@ -76,7 +77,7 @@ export function Domain() {
       void navigate('/set-up/domains');
     },
   });
-  const fault = error ?? check.error ?? rotate.error ?? share.error ?? remove.error;
+  const fault = error ?? check.error ?? rotate.error ?? share.error ?? unshare.error ?? remove.error;
   return (
     <>
       <SetUpTabs />
@@ -131,7 +132,14 @@ export function Domain() {
             {share.data !== undefined && (
               <div role="status">
                 <Copied text={share.data.url} name="the address" />
-                <Small>It shows the records without a sign-in until {exactTime(share.data.expiresAt)}.</Small>
+                <Small>It shows the records without a sign-in until {exactTime(share.data.expiresAt)}.</Small>{' '}
+                <Confirm
+                  label="End all shared pages"
+                  title={`End all shared pages of ${name}?`}
+                  words="Whoever has the address of one sees nothing any more."
+                  action="End them"
+                  onConfirm={() => unshare.mutate()}
+                />
               </div>
             )}
           </>

@@ -58,6 +58,7 @@ const KINDS = [
   'alert-firing',
   'alert-resolved',
   'domain-changed',
+  'sender-confirmed',
   'unaligned-source',
 ] as const;
 

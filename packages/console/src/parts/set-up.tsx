@@ -7,6 +7,7 @@ export function SetUpTabs() {
   return (
     <Tabs aria-label="Set up">
       <NavLink to="/set-up/domains">Domains</NavLink>
+      <NavLink to="/set-up/senders">Senders</NavLink>
       <NavLink to="/set-up/keys">Keys</NavLink>
     </Tabs>
   );

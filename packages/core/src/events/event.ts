@@ -1,17 +1,25 @@
 import { FACT_KINDS, type Cause, type FactSource } from '../delivery/index.js';
 
-/** What an event is about, in a word; its CloudEvents type is "verbalis." and what stands in EVENT_TYPES. */
-export const EVENT_KINDS = [
-  ...FACT_KINDS,
-  'provider-trouble',
-  'provider-recovered',
-  'alert-firing',
-  'alert-resolved',
-  'domain-changed',
-  'unaligned-source',
-  'test',
-] as const;
-export type EventKind = (typeof EVENT_KINDS)[number];
+/** Events that are about no delivery, with the part of their CloudEvents type after "verbalis."; its first word names the schema of their data. */
+const OTHER_TYPES = {
+  'provider-trouble': 'provider.trouble',
+  'provider-recovered': 'provider.recovered',
+  'alert-firing': 'alert.firing',
+  'alert-resolved': 'alert.resolved',
+  'domain-changed': 'domain.changed',
+  'sender-confirmed': 'sender.confirmed',
+  'unaligned-source': 'source.unaligned',
+  test: 'test',
+} as const;
+type OtherKind = keyof typeof OTHER_TYPES;
+type FirstWord<Type extends string> = Type extends `${infer Word}.${string}` ? Word : Type;
+
+/** Kinds of events that are about no delivery. */
+const OTHER_KINDS = Object.keys(OTHER_TYPES) as OtherKind[];
+/** What an event is about, in a word. */
+export const EVENT_KINDS: readonly EventKind[] = [...FACT_KINDS, ...OTHER_KINDS];
+export type EventKind = (typeof FACT_KINDS)[number] | OtherKind;
+export type EventSchemaName = 'delivery' | FirstWord<(typeof OTHER_TYPES)[OtherKind]>;
 
 /** What is known of a fact's delivery when its event is made. */
 export interface EventInput {
@@ -65,20 +73,19 @@ export interface CloudEvent {
   readonly data: Readonly<Record<string, unknown>>;
 }
 
-/** The part of a CloudEvents type that stands after "verbalis.". */
+function isOther(kind: EventKind): kind is OtherKind {
+  return kind in OTHER_TYPES;
+}
+
+/** The CloudEvents type of a kind of event. */
 export function typeOf(kind: EventKind): string {
-  const schema = schemaNameOf(kind);
-  if (schema === 'test') return 'verbalis.test';
-  if (schema === 'source') return 'verbalis.source.unaligned';
-  return schema === 'delivery' ? `verbalis.delivery.${kind}` : `verbalis.${schema}.${kind.slice(schema.length + 1)}`;
+  return `verbalis.${isOther(kind) ? OTHER_TYPES[kind] : `delivery.${kind}`}`;
 }
 
 /** The document that describes the data of a kind of event. */
-export function schemaNameOf(kind: EventKind): 'delivery' | 'provider' | 'alert' | 'domain' | 'source' | 'test' {
-  if (kind === 'unaligned-source') return 'source';
-  if (kind === 'test') return 'test';
-  const schemas = ['alert', 'provider', 'domain'] as const;
-  return schemas.find((schema) => kind.startsWith(`${schema}-`)) ?? 'delivery';
+export function schemaNameOf(kind: EventKind): EventSchemaName {
+  if (!isOther(kind)) return 'delivery';
+  return OTHER_TYPES[kind].split('.')[0] as EventSchemaName;
 }
 
 /**

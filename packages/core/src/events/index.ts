@@ -10,6 +10,7 @@ export {
   type EventFields,
   type EventInput,
   type EventKind,
+  type EventSchemaName,
 } from './event.js';
 export { passes, readFilter, type Comparison, type Filter, type FilterFault, type ReadFilter } from './filter.js';
 export { GIVE_UP_MS, waitBeforeNotice } from './retry.js';

@@ -1,5 +1,5 @@
 import { dirname } from 'node:path';
-import { isFault, mailBytes, parseMailbox } from '@verbalis/core/mime';
+import { mailBytes } from '@verbalis/core/mime';
 import { returnToken } from '@verbalis/core/returns';
 import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
@@ -8,12 +8,11 @@ import { openBackups } from '../features/backups/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
-import { openConfiguration, type ConfigurationEndpoints } from '../features/configuration/index.js';
+import { openConfiguration } from '../features/configuration/index.js';
 import { openCopies } from '../features/copies/index.js';
-import { openDomainChecks, type DomainWatch, type SendingSpace, type SharePageOptions } from '../features/domain-checks/index.js';
-import { openDomainReports } from '../features/domain-reports/index.js';
+import type { DomainWatch, SharePageOptions } from '../features/domain-checks/index.js';
 import { openDomains } from '../features/domains/index.js';
-import { openEditions, type Editions, type LoadedEdition } from '../features/editions/index.js';
+import { openEditions } from '../features/editions/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
 import { openHolds } from '../features/holds/index.js';
@@ -26,30 +25,17 @@ import { openQueue } from '../features/queue/index.js';
 import { openReturns, type TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
+import { sendersOf } from '../features/senders/index.js';
 import { openSubmission } from '../features/submission/index.js';
 import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
-import type { Access, Feature, Runtime, Reader, Secrets } from '../kernel/index.js';
-import type { Store } from '../records/index.js';
+import type { Router } from 'express';
+import type { Access, Feature, Reader } from '../kernel/index.js';
 import { explain, type Settings } from '../settings/index.js';
-
-export interface BuildOptions {
-  readonly runtime: Runtime;
-  readonly store: Store;
-  readonly settings: Settings;
-  readonly secrets: Secrets;
-  /** The folder that paths of the configuration begin at. */
-  readonly folder: string;
-  /** How many threads hand over; 0 where this one does. */
-  readonly threads: number;
-  /** Where each setting came from. */
-  readonly origins: ReadonlyMap<string, string>;
-  readonly reloading: Pick<ConfigurationEndpoints, 'reload'>;
-  readonly editions: Editions;
-  /** Where a mail folder cannot be published, the edition that is in use stays. */
-  readonly keepEditions: boolean;
-}
+import { openAuthors } from './authors.js';
+import type { BuildOptions } from './build-options.js';
+import { mustSign } from './sending-spaces.js';
 
 export interface Built {
   /** From low to high, as features/order.ts lists them. */
@@ -64,6 +50,7 @@ export interface Built {
   readonly submissionPort: () => number | undefined;
   readonly submissionTlsPort: () => number | undefined;
   readonly sharedDomains: SharePageOptions;
+  readonly confirmPages: Router;
 }
 
 /** What a higher feature does for a lower one: known only when all are open. */
@@ -120,17 +107,12 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const ledgerFile = `${runtime.within(settings.databaseFile)}.erasures`;
   const copies = await openCopies(runtime, { store, settings: settings.copies, ledgerFile });
   const backups = openBackups(runtime, { store, settings: settings.backup, ledgerFile });
-  const watch = await openDomainWatch(options, writing);
+  const authors = await openAuthors(options, writing);
+  const { watch } = authors;
   const noteUse = noteUses({ store, clock: runtime.clock, log: runtime.log });
   const receiving = openReceiving(options, writing, { noteUse, upper });
-  const reports = openDomainReports(runtime, {
-    store,
-    domains: writing.domains,
-    feed: writing.feed,
-    spacesOf: watch.spacesOf,
-  });
   upper.testMails = watch.testMails;
-  upper.reportArrived = reports.arrived;
+  upper.reportArrived = authors.reportArrived;
   upper.capture = receiving.captured.keep;
   const {
     access,
@@ -148,6 +130,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     publishFolders: writing.publishFolders,
     suppressing: writing.suppressing,
     sharedDomains: watch.shared,
+    confirmPages: authors.confirmPages,
     returnsPort: receiving.returns.port,
     submissionPort: receiving.submission.port,
     submissionTlsPort: receiving.submission.tlsPort,
@@ -164,8 +147,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.returns.feature,
       receiving.callbacks.feature,
       receiving.captured.feature,
-      watch.feature,
-      reports.feature,
+      ...authors.features,
       ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch }),
     ],
   };
@@ -227,51 +209,6 @@ function openUpper(
   ];
 }
 
-/** The domains that a space sends as: of its sender, or its mail folder's, and those that a message may name. */
-function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdition | undefined): string[] {
-  const sender = parseMailbox(space?.sender ?? edition?.project.settings.sender ?? '');
-  return [...(isFault(sender) ? [] : [sender.domain]), ...(space?.senderDomains ?? [])];
-}
-
-/** What providers of a space's route need from the DNS; those that keep or log email need nothing. */
-function dnsOf(settings: Settings, space: string): SendingSpace['providers'] {
-  return (settings.spaces[space]?.route ?? []).flatMap(({ provider: name }) => {
-    const provider = settings.providers[name];
-    return provider?.kind === 'smtp' || provider?.kind === 'http' ? [{ ...provider.facts, name }] : [];
-  });
-}
-
-/** Whether email of a space needs our signature: it delivers, and not all of its providers sign themselves. */
-function mustSign(settings: Settings, space: string): boolean {
-  return settings.spaces[space]?.mode === 'deliver' && dnsOf(settings, space).some(({ signs }) => signs === 'us');
-}
-
-/** What the domains need that spaces send as, and whether it is there. */
-function openDomainWatch(
-  { runtime, store, settings, secrets, editions }: BuildOptions,
-  { domains, feed, accept }: Writing,
-): Promise<DomainWatch> {
-  return openDomainChecks(runtime, {
-    store,
-    domains,
-    feed,
-    settings: settings.dns,
-    mailServer: settings.returns.name ?? settings.helloName,
-    secret: secrets.keyFor('domain pages'),
-    accept,
-    offersTls: settings.returns.tls !== undefined,
-    spaces: () =>
-      Promise.all(
-        Object.entries(settings.spaces).map(async ([name, space]) => ({
-          name,
-          delivers: space.mode === 'deliver',
-          senders: sendersOf(space, await editions.current(name)),
-          providers: dnsOf(settings, name),
-        })),
-      ),
-  });
-}
-
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
 /** What a message is made of, and what is known about it. */
@@ -285,6 +222,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     sharedHost: settings.returns.domain,
     isChecked: settings.dns.check,
   });
+  const senders = sendersOf({ store, spaces, domains });
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
   const { accept, feature: messages } = openMessages(runtime, {
@@ -293,6 +231,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     spaces,
     limits,
     suppressionFor,
+    senders,
     signing: { mustSign: (space) => mustSign(settings, space), signingOf: (sender) => domains.signingOf(sender) },
     wake: () => {
       upper.wake();
@@ -306,6 +245,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     editing,
     publishFolders,
     domains,
+    senders,
     suppressing,
     suppressionFor,
     accept,

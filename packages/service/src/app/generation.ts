@@ -16,7 +16,8 @@ import {
 } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import type { ReadConfig } from '../settings/index.js';
-import { openFeatures, type BuildOptions, type Built } from './features.js';
+import type { BuildOptions } from './build-options.js';
+import { openFeatures, type Built } from './features.js';
 import { makeApp } from './http.js';
 import { readiness } from './readiness.js';
 
@@ -135,6 +136,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     suppressing: built.suppressing,
     unsubscribeSecret: secrets.keyFor('unsubscribe'),
     sharedDomains: built.sharedDomains,
+    confirmPages: built.confirmPages,
     publicUrl: settings.publicUrl,
     bodyBytes: settings.limits.bodyBytes,
     streams: settings.limits.streams,

@@ -1,4 +1,4 @@
-import express, { type Express } from 'express';
+import express, { type Express, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
 import { unsubscribePages } from '../features/consent/index.js';
@@ -34,6 +34,7 @@ export interface HttpOptions {
   readonly suppressing: Suppressing;
   readonly unsubscribeSecret: Uint8Array;
   readonly sharedDomains: SharePageOptions;
+  readonly confirmPages: Router;
   readonly publicUrl: string | undefined;
   readonly bodyBytes: number;
   readonly streams: StreamLimits;
@@ -98,6 +99,7 @@ export function makeApp(options: HttpOptions): Express {
   app.use('/assets', assetRouter(store));
   app.use('/unsubscribe', unsubscribePages({ store, clock, suppressing, unsubscribeSecret }));
   app.use('/domain', sharePages(options.sharedDomains));
+  app.use('/confirm', options.confirmPages);
   const document = openApiDocument(publicUrl);
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);

@@ -21,6 +21,7 @@ import { queueEndpoints } from './queue/index.js';
 import { returnEndpoints } from './returns/index.js';
 import { searchEndpoints } from './search/index.js';
 import { suppressionEndpoints } from './suppressions/index.js';
+import { senderEndpoints } from './sender-confirmations/index.js';
 import { subscriptionEndpoints } from './webhooks/index.js';
 import { templateEndpoints } from './workbench/index.js';
 import type { ApiGroup, Endpoint } from '../kernel/index.js';
@@ -88,6 +89,7 @@ export const FEATURES: readonly Listed[] = [
     api: { step: 'send', groups: [{ name: 'uploads', description: 'Files that are attached later.' }], endpoints: uploadEndpoints },
   },
   { name: 'domains' },
+  { name: 'senders' },
   {
     name: 'messages',
     api: { step: 'send', groups: [{ name: 'messages', description: 'Messages: sent, looked at, canceled.' }], endpoints: messageEndpoints },
@@ -165,6 +167,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'set-up',
       groups: [{ name: 'domainReports', description: 'What receivers report about sending domains.' }],
       endpoints: reportEndpoints,
+    },
+  },
+  {
+    name: 'sender-confirmations',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'senders', description: 'Addresses that a space sends as, and what their owners have agreed to.' }],
+      endpoints: senderEndpoints,
     },
   },
   {

@@ -28,6 +28,8 @@ export { worker, workerGroup, type StepResult, type Worker, type WorkerGroup, ty
 export { isLoopback, networks, plainAddress, sourceOf } from './networks.js';
 export { boundedThread, inThread, inTime, startThread, threadFile, ThreadFault, type Remote, type Thread } from './thread.js';
 export { type Secrets, readSecrets } from './secrets.js';
+export { signedTokens, type BoundTo, type OpenedToken, type SignedTokens } from './signed-token.js';
+export { publicRouter, sendPage } from './public-page.js';
 export { endStreams, limitStreams, openStream, type StreamLimits } from './stream.js';
 export { Refusal, type RequestProblem, invalid } from './refusal.js';
 export { newId, idSince, idTime } from './ids.js';

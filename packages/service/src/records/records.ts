@@ -19,6 +19,7 @@ import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
 import { searchStore } from '../features/search/index.js';
 import { suppressionStore } from '../features/suppressions/index.js';
+import { senderStore } from '../features/senders/index.js';
 import { subscriptionStore } from '../features/webhooks/index.js';
 import { openKernel, type Kernel, type KernelOptions } from '../kernel/index.js';
 
@@ -80,6 +81,7 @@ function recordsOn(kernel: Kernel) {
     returns,
     search: searchStore(reads),
     senderFaults: senderFaultStore(reads),
+    senders: senderStore(reads),
     subscriptions: subscriptionStore(reads),
     suppressions: suppressionStore(reads),
   };

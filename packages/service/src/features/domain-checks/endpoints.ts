@@ -1,82 +1,9 @@
-import { isFault, parseAddress } from '@verbalis/core/mime';
-import {
-  empty,
-  endpointsOf,
-  instant,
-  invalid,
-  json,
-  jsonBody,
-  optionalJsonBody,
-  pageOf,
-  Refusal,
-  textParams,
-  type Caller,
-  type Clock,
-} from '../../kernel/index.js';
-import type { Domains, SendingDomain } from '../domains/index.js';
-import type { DomainChecks } from './checks.js';
-import {
-  DomainChange,
-  DomainList,
-  DomainLog,
-  DomainLogQuery,
-  DomainShare,
-  DomainView,
-  NewDomain,
-  SharedPage,
-  VerificationView,
-  VerifyRequest,
-} from './model.js';
-import type { VerificationRow } from './queries.js';
-import type { Verifying } from './verification.js';
-import type { z } from 'zod';
-import type { Sharing } from './sharing.js';
-import type { Store } from './store.js';
-import { domainView } from './view.js';
-
-export interface DomainEndpoints {
-  readonly store: Store;
-  readonly domains: Domains;
-  readonly checks: DomainChecks;
-  readonly sharing: Sharing;
-  readonly verifying: Verifying;
-  readonly clock: Clock;
-  readonly mailServer: string;
-}
+import { empty, endpointsOf, instant, json, jsonBody, optionalJsonBody, pageOf, textParams } from '../../kernel/index.js';
+import { domainName, found, seenBy, viewOf, type DomainEndpoints } from './lookup.js';
+import { DomainChange, DomainList, DomainLog, DomainLogQuery, DomainShare, DomainView, NewDomain, SharedPage } from './model.js';
+import { testEmailEndpoints } from './verification-endpoints.js';
 
 const endpoint = endpointsOf<DomainEndpoints>();
-
-async function viewOf(domain: SendingDomain, { store, checks, clock, mailServer }: DomainEndpoints) {
-  const spaces = await checks.spaces();
-  return domainView(domain, { spaces, mailServer, state: store.domainChecks.state(domain.name), now: clock.now() });
-}
-
-/** Domains that a caller may see: an operator all, a key those that its space sends as. */
-async function seenBy({ space, operator }: Caller, { domains, checks }: DomainEndpoints): Promise<SendingDomain[]> {
-  if (operator) return [...domains.all()];
-  const senders = (await checks.spaces()).find(({ name }) => name === space)?.senders ?? [];
-  const own = new Set(senders.flatMap((sender) => domains.above(sender)?.name ?? []));
-  return domains.all().filter(({ name }) => own.has(name));
-}
-
-async function found(caller: Caller, name: string, deps: DomainEndpoints): Promise<SendingDomain> {
-  const all = await seenBy(caller, deps);
-  const domain = all.find((added) => added.name === name.toLowerCase().replace(/\.$/, ''));
-  if (domain !== undefined) return domain;
-  const known = all.map((added) => added.name).join(', ');
-  throw new Refusal(404, 'unknown-domain', 'There is no such domain', {
-    detail: `"${name}" has not been added.`,
-    hint: known === '' ? `Add it: verbalis domains add ${name}` : `There are: ${known}.`,
-  });
-}
-
-/** A domain as the DNS writes it. @throws Refusal */
-function domainName(given: string, path: string): string {
-  const address = parseAddress(`postmaster@${given.trim().replace(/\.$/, '')}`);
-  if (isFault(address) || address.domain.startsWith('[') || !address.domain.includes('.'))
-    throw invalid([{ path, message: 'is not a valid domain', hint: 'A domain looks like "host.example".' }]);
-  return address.domain.toLowerCase();
-}
 
 const list = endpoint({
   name: 'domains.list',
@@ -248,60 +175,21 @@ const share = endpoint({
   },
 });
 
-function verificationView(
-  { domain, space, messageId, startedAt, arrivedAt, results }: VerificationRow,
-  store: Store,
-): z.input<typeof VerificationView> {
-  const [delivery] = store.messages.deliveriesOf([messageId]);
-  const attempt = delivery === undefined ? undefined : store.deliveries.attempts(delivery.id).at(-1);
-  const hasFailed = delivery !== undefined && ['failed', 'withheld', 'expired', 'canceled'].includes(delivery.state);
-  return {
-    domain,
-    space,
-    messageId,
-    state: arrivedAt !== null ? 'arrived' : hasFailed ? 'failed' : 'under-way',
-    delivery: delivery === undefined ? undefined : { state: delivery.state, diagnostic: attempt?.diagnostic ?? undefined },
-    startedAt: instant(startedAt),
-    arrivedAt: arrivedAt === null ? undefined : instant(arrivedAt),
-    results: results.map((result) => ({ ...result })),
-  };
-}
-
-const verify = endpoint({
-  name: 'domains.verify',
-  method: 'post',
-  path: '/v1/domains/{name}/verify',
-  summary: 'Send a test email through the route of a space to ourselves, to be judged as a receiver would',
-  description: 'It arrives at the listener of return paths; ask for the outcome until it has.',
+const unshare = endpoint({
+  name: 'domains.unshare',
+  method: 'delete',
+  path: '/v1/domains/{name}/share',
+  summary: 'End all pages that show the domain without a sign-in',
   scope: 'operator',
   isForService: true,
   params: textParams('name'),
-  body: optionalJsonBody(VerifyRequest),
-  answers: { 202: json('It is under way.', VerificationView) },
-  refusals: { 409: 'No space that delivers sends as the domain.' },
-  async run({ caller, params: { name }, body }, deps) {
-    const domain = await found(caller, name, deps);
-    return verificationView(await deps.verifying.start(domain, body.space), deps.store);
-  },
-});
-
-const verification = endpoint({
-  name: 'domains.verification',
-  method: 'get',
-  path: '/v1/domains/{name}/verify',
-  summary: 'The outcome of the last test email',
-  scope: 'read',
-  isForService: true,
-  params: textParams('name'),
-  answers: { 200: json('The outcome.', VerificationView) },
+  answers: { 204: empty('They show nothing any more.') },
   async run({ caller, params: { name } }, deps) {
     const domain = await found(caller, name, deps);
-    const row = deps.store.domainChecks.lastVerification(domain.name);
-    if (row === undefined)
-      throw new Refusal(404, 'not-verified', 'No test email was sent', { hint: `Send one: verbalis domains verify ${domain.name}` });
-    return verificationView(row, deps.store);
+    await deps.domains.endSharedPages(domain.name);
+    return undefined;
   },
 });
 
 /** Sending domains: added, checked, shared, rotated, verified. */
-export const domainEndpoints = [list, add, get, change, remove, check, rotate, log, share, verify, verification];
+export const domainEndpoints = [list, add, get, change, remove, check, rotate, log, share, unshare, ...testEmailEndpoints];

@@ -1,5 +1,5 @@
 import type { KeyTimes } from '@verbalis/core/domains';
-import { and, eq, isNotNull, isNull, lt, ne } from 'drizzle-orm';
+import { and, eq, isNotNull, isNull, lt, ne, sql } from 'drizzle-orm';
 import type { Reader, Tx } from '../../kernel/index.js';
 import { domains, returnHosts, signingKeys } from './tables.js';
 
@@ -16,11 +16,19 @@ export function domainStore(reads: Reader) {
     find(name: string, from: Reader = reads): DomainRow | undefined {
       return from.db.select().from(domains).where(eq(domains.name, name)).get();
     },
-    insert(tx: Tx, row: DomainRow): void {
+    insert(tx: Tx, row: Omit<DomainRow, 'sharedPages'>): void {
       tx.db.insert(domains).values(row).run();
     },
     change(tx: Tx, name: string, change: Partial<Pick<DomainRow, 'returnHost' | 'policy'>>): void {
       tx.db.update(domains).set(change).where(eq(domains.name, name)).run();
+    },
+    /** Ends all pages that show the domain without a sign-in. */
+    endSharedPages(tx: Tx, name: string): void {
+      tx.db
+        .update(domains)
+        .set({ sharedPages: sql`${domains.sharedPages} + 1` })
+        .where(eq(domains.name, name))
+        .run();
     },
     /** Removes a domain with its keys. */
     remove(tx: Tx, name: string): void {

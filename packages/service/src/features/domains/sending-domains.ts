@@ -137,6 +137,14 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
       });
     },
 
+    /** Ends all pages that show a domain without a sign-in. */
+    async endSharedPages(name: string): Promise<void> {
+      await store.write((tx) => {
+        store.domains.endSharedPages(tx, name);
+        changed(tx);
+      });
+    },
+
     /** Makes new keys beside those that sign; they take over when they are published. */
     async rotate(name: string): Promise<void> {
       const domain = all().byName.get(name);

@@ -8,6 +8,8 @@ export const domains = sqliteTable('domains', {
   returnHost: text('return_host').notNull(),
   /** What receivers should be asked to do with email that is not authentic. */
   policy: text('policy').$type<DmarcPolicy>().notNull(),
+  /** How often its shared pages were ended: those of before show nothing. */
+  sharedPages: integer('shared_pages').notNull().default(0),
   createdAt: integer('created_at').notNull(),
 });
 

@@ -1,4 +1,5 @@
 import { afterAll, expect, test } from '@jest/globals';
+import { BUILT_IN_FOLDER, CONFIRM_SENDER, OPERATOR_NOTE } from './built-in.js';
 import { mailFolderCompiler } from './compile.js';
 
 const folder = (files: Record<string, string>) => new Map(Object.entries(files).map(([path, text]) => [path, Buffer.from(text)]));
@@ -35,6 +36,12 @@ test('a folder is compiled beside the event loop, once for the same files', asyn
   expect([...one.compiled.templates.keys()]).toEqual(['t']);
   expect(one.errors).toBeUndefined();
   expect(turns).toBeGreaterThan(10);
+});
+
+test('the emails that the service brings have no errors', async () => {
+  const { errors, compiled } = await compiler.compile(BUILT_IN_FOLDER);
+  expect(errors).toBeUndefined();
+  expect([...compiled.templates.keys()].sort()).toEqual([CONFIRM_SENDER, OPERATOR_NOTE]);
 });
 
 test('what is wrong comes back in words, with its place', async () => {

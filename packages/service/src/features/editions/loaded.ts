@@ -5,6 +5,7 @@ import { prepare, type Program, type Renderer } from '@verbalis/core/render';
 import { LRUCache } from 'lru-cache';
 import { Refusal } from '../../kernel/index.js';
 import { ThreadFault } from '../../kernel/thread.js';
+import { BUILT_IN, BUILT_IN_FOLDER } from './built-in.js';
 import type { EditionRow } from './queries.js';
 import type { Store } from './store.js';
 import type { CompileResult, MailFolderCompiler } from './compile.js';
@@ -62,26 +63,6 @@ function programFor(template: CompiledTemplate, locale: string | undefined, own:
     .find((value) => value !== undefined);
 }
 
-/** Number of the edition that the service itself brings: emails that need no mail folder. */
-export const BUILT_IN = 0;
-export const OPERATOR_NOTE = 'operator-note';
-
-const BUILT_IN_FILES: Readonly<Record<string, string>> = {
-  'mail.yaml': 'name: Built in\nlocale: en\n',
-  'templates/operator-note/data.schema.json': JSON.stringify({
-    type: 'object',
-    additionalProperties: false,
-    required: ['subject', 'lines', 'space'],
-    properties: {
-      subject: { type: 'string' },
-      space: { type: 'string' },
-      lines: { type: 'array', items: { type: 'string' } },
-    },
-  }),
-  'templates/operator-note/message.md':
-    '---\nsubject: "{{ subject }}"\npreview: "A note to the operator of {{ space }}."\n---\n:::card\n# {{ subject }}\n\n:::each line in lines\n{{ line }}\n:::\n:::\n\n:::fineprint\nA note to the operator of the space {{ space }}.\n:::\n',
-};
-
 export interface Editions {
   /** Publishes a mail folder to a space. @throws Refusal when it has errors, or cannot be compiled within its bounds */
   readonly publish: (space: string, files: MailFiles, now: number) => Promise<EditionRow>;
@@ -105,7 +86,7 @@ export function editionCache(store: Store, compiler: MailFolderCompiler, most = 
   const ready = new LRUCache<string, LoadedEdition>({ max: most });
 
   function filesOf(space: string, number: number): MailFiles | undefined {
-    if (number === BUILT_IN) return new Map(Object.entries(BUILT_IN_FILES).map(([path, text]) => [path, Buffer.from(text)]));
+    if (number === BUILT_IN) return BUILT_IN_FOLDER;
     const row = store.editions.find(space, number);
     return row === undefined ? undefined : store.editions.files(row);
   }

@@ -1,23 +1,13 @@
-import { CAUSES } from '@verbalis/core/delivery';
-import { EVENT_KINDS } from '@verbalis/core/events';
+import { CAUSES, FACT_KINDS } from '@verbalis/core/delivery';
+import type { EventSchemaName } from '@verbalis/core/events';
 import { z } from 'zod';
 
 // What stands in the data of events: JSON Schema is made from these.
 
-const OTHER_KINDS = [
-  'provider-trouble',
-  'provider-recovered',
-  'alert-firing',
-  'alert-resolved',
-  'domain-changed',
-  'unaligned-source',
-  'test',
-] as const;
-
 const DeliveryData = z
   .object({
     space: z.string(),
-    kind: z.enum(EVENT_KINDS).exclude(OTHER_KINDS).meta({ description: 'What has become known.' }),
+    kind: z.enum(FACT_KINDS).meta({ description: 'What has become known.' }),
     messageId: z.string().meta({ description: 'One message; all its recipients have it in common.' }),
     deliveryId: z.string().meta({ description: 'One message for one recipient.' }),
     address: z.string(),
@@ -90,16 +80,26 @@ const SourceData = z
   })
   .meta({ title: 'verbalis.source.unaligned', description: 'Somebody new sends in the name of a domain, and it is not authentic.' });
 
+const SenderData = z
+  .object({
+    space: z.string(),
+    address: z.string(),
+    name: z.string().optional().meta({ description: 'The display name that was chosen for it.' }),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.sender.confirmed', description: 'The owner of an address has agreed that the space sends as it.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
 
 /** JSON Schema 2020-12 of the data of each kind of event. */
-export const EVENT_SCHEMAS: Readonly<Record<string, unknown>> = {
+export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   delivery: z.toJSONSchema(DeliveryData),
   provider: z.toJSONSchema(ProviderData),
   alert: z.toJSONSchema(AlertData),
   domain: z.toJSONSchema(DomainData),
   source: z.toJSONSchema(SourceData),
+  sender: z.toJSONSchema(SenderData),
   test: z.toJSONSchema(TestData),
 };

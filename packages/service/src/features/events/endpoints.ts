@@ -142,7 +142,7 @@ const schema = endpoint({
   params: textParams('name'),
   answers: { 200: content('The schema.', 'application/schema+json') },
   run({ params: { name } }) {
-    const found = Object.hasOwn(EVENT_SCHEMAS, name) ? EVENT_SCHEMAS[name] : undefined;
+    const found = Object.hasOwn(EVENT_SCHEMAS, name) ? EVENT_SCHEMAS[name as keyof typeof EVENT_SCHEMAS] : undefined;
     if (found !== undefined) return new Reply(JSON.stringify(found, null, 2));
     throw new Refusal(404, 'unknown-schema', 'There is no such schema', { hint: `One of ${Object.keys(EVENT_SCHEMAS).join(', ')}.` });
   },

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { addressText, fieldOf, isFault, parseAddress, parseMailbox } from '@verbalis/core/mime';
+import { addressText, fieldOf, isFault, parseAddress, parseMailbox, type Mailbox } from '@verbalis/core/mime';
 import { Refusal, type CallerKey, type RequestProblem, type Reader, type TraceContext, type Tx, newId } from '../../kernel/index.js';
 import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
 import { spend } from '../keys/index.js';
@@ -19,6 +19,7 @@ import { capturedAuthor, ownAuthor } from './authors.js';
 import { keptUntil } from './keeping.js';
 import { refuseBeyond } from './key-bounds.js';
 import { labelsOf, type Submission } from './submitted.js';
+import { refuseUnconfirmed } from './unconfirmed.js';
 import { refuseUnsigned } from './unsigned.js';
 import { RunawayGuard } from './runaway.js';
 import { laterOf } from './timing.js';
@@ -196,7 +197,10 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const current = await editions.current(space);
       const { sender: usualSender, topics = {} } = current?.project.settings ?? {};
       const usual = parseMailbox(rules.sender ?? usualSender ?? '');
-      const allowed = [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains];
+      const allowed = {
+        domains: [...(isFault(usual) ? [] : [usual.domain]), ...rules.senderDomains],
+        isAdded: (mailbox: Mailbox) => options.senders.find(space, addressText(mailbox)) !== undefined,
+      };
       // A space that captures takes whatever an app makes: that is what it is looked at for.
       const isCaptured = rules.mode === 'capture';
       const mail = { fields };
@@ -215,6 +219,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       // What such an email says of its template is a label: its content is the app's.
       refuseBeyond(key, { template: undefined, topic: own.topic, sender: addressText(from), recipients: [...recipients.keys()] });
       const topic = topics[own.topic ?? ''];
+      refuseUnconfirmed(options.senders, rules, { space, sender: from });
       refuseUnsigned(options, { space, domain: from.domain, topic, isAllowed: rules.unsigned });
       const id = newId('m', now);
       const given = /<([\x21-\x3B\x3D\x3F-\x7E]{1,900})>/.exec(fieldOf(mail, 'message-id') ?? '')?.[1];

@@ -5,19 +5,26 @@ function refuse(detail: string, hint?: string): never {
   throw new Refusal(422, 'wrong-sender', 'This space may not send as that author', { detail, hint });
 }
 
+/** Whom a space may send as. */
+interface AllowedAuthors {
+  readonly domains: readonly string[];
+  /** Whether it is among the senders of the space. */
+  readonly isAdded: (mailbox: Mailbox) => boolean;
+}
+
 /**
- * The author of an email that an app handed in as a whole and that we sign: one From field with one mailbox of a domain of the space's, a Sender
- * of such a domain where there is one, and nothing that was resent (RFC 5322 3.6.2, 3.6.6).
+ * The author of an email that an app handed in as a whole and that we sign: one From field with one mailbox that the space may send as, a Sender
+ * of the kind where there is one, and nothing that was resent (RFC 5322 3.6.2, 3.6.6).
  * @throws Refusal
  */
-export function ownAuthor(mail: Pick<Part, 'fields'>, allowed: readonly string[]): Mailbox {
+export function ownAuthor(mail: Pick<Part, 'fields'>, { domains, isAdded }: AllowedAuthors): Mailbox {
   const named = (name: string): readonly string[] =>
     mail.fields.flatMap((field) => (field.name === name ? [undecodedText(field.raw)] : []));
   const read = (name: string, value: string): Mailbox => {
     const mailbox = readAuthor(value);
     if (isFault(mailbox)) return refuse(`Its ${name} field ${mailbox.fault}.`, mailbox.hint);
-    if (!allowed.includes(mailbox.domain))
-      refuse(`${mailbox.domain} in its ${name} field is none of ${allowed.join(', ') || 'those allowed'}.`);
+    if (!domains.includes(mailbox.domain) && !isAdded(mailbox))
+      refuse(`${mailbox.domain} in its ${name} field is none of ${domains.join(', ') || 'those allowed'}.`);
     return mailbox;
   };
   const resent = mail.fields.find(({ name }) => name.startsWith('resent-'));

@@ -1,5 +1,6 @@
 import { serve, type Feature, type Runtime, type Reader } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
+import type { Senders } from '../senders/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
 import { acceptor, type Acceptor } from './accept.js';
 import { messageEndpoints, type MessageEndpoints } from './endpoints.js';
@@ -17,12 +18,13 @@ interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'
   /** Why a delivery must not be sent, in a sentence. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
   readonly signing: SigningRules;
+  readonly senders: Senders;
 }
 
 /** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
 export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
   const { clock, ages } = runtime;
-  const { store, editions, spaces, limits, suppressionFor, signing, wake, compose, waitsFor } = options;
+  const { store, editions, spaces, limits, suppressionFor, signing, senders, wake, compose, waitsFor } = options;
   const accept = acceptor({
     store,
     editions,
@@ -32,6 +34,7 @@ export function openMessages(runtime: Runtime, options: Options): { readonly acc
     maxRecipients: limits.recipients,
     suppressionFor,
     wake,
+    senders,
     ...signing,
   });
   const feature: Feature = {

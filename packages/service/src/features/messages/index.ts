@@ -26,5 +26,6 @@ export { messageMetrics } from './metrics.js';
 export type { MessageRecords } from './records.js';
 export { messageRetention } from './retention.js';
 export { openMessages } from './feature.js';
+export { outcomeOf, type SoleOutcome } from './outcome.js';
 export { attemptsCounted, emailsOwned, statesByFacts } from './audit-queries.js';
 export { missingMessages } from './missing-queries.js';

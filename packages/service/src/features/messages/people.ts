@@ -44,9 +44,22 @@ export function mailboxOf(written: string | undefined): Mailbox[] {
   return parsed === undefined || isFault(parsed) ? [] : [parsed];
 }
 
-/** Who writes: the message's own word within the space's domains, then the template's, the space's, the mail folder's. */
-export function senderOf(edition: LoadedEdition, own: string | undefined, rules: SpaceRules, asked: MailboxRequest | undefined): Mailbox {
+interface SenderSources {
+  readonly edition: LoadedEdition;
+  /** The template's. */
+  readonly own: string | undefined;
+  readonly rules: SpaceRules;
+  /** The message's. */
+  readonly asked: MailboxRequest | undefined;
+  /** Among the senders that were added to the space. */
+  readonly added: (address: string) => { readonly name: string } | undefined;
+}
+
+/** Who writes: the message's own word within the space's domains and senders, then the template's, the space's, the mail folder's. */
+export function senderOf({ edition, own, rules, asked, added }: SenderSources): Mailbox {
   const written = own ?? rules.sender ?? edition.project.settings.sender;
+  const named = (mailbox: Mailbox): Mailbox =>
+    mailbox.name === '' ? { ...mailbox, name: added(addressText(mailbox))?.name ?? '' } : mailbox;
   const parsed = written === undefined ? undefined : parseMailbox(written);
   if (asked !== undefined) {
     const problems: RequestProblem[] = [];
@@ -54,11 +67,11 @@ export function senderOf(edition: LoadedEdition, own: string | undefined, rules:
     if (wanted === undefined) throw invalid(problems.map((problem) => ({ ...problem, path: problem.path.replace('from[0]', 'from') })));
     const usual = parsed === undefined || isFault(parsed) ? [] : [parsed.domain];
     const allowed = [...new Set([...usual, ...rules.senderDomains])];
-    if (!allowed.some((domain) => wanted.domain === domain)) {
-      const hint = `Allowed: ${allowed.join(', ') || 'none'}. More are set as senderDomains of the space in verbalis.yaml.`;
+    if (!allowed.includes(wanted.domain) && added(addressText(wanted)) === undefined) {
+      const hint = `Allowed: ${allowed.join(', ') || 'none'}. More are set as senderDomains of the space in verbalis.yaml, or one by one: verbalis senders add ADDRESS.`;
       throw invalid([{ path: 'from', message: `names the domain ${wanted.domain}, which this space may not send as`, hint }]);
     }
-    return wanted;
+    return named(wanted);
   }
   if (parsed === undefined || isFault(parsed)) {
     throw new Refusal(409, 'no-sender', 'No sender is set', {
@@ -67,5 +80,5 @@ export function senderOf(edition: LoadedEdition, own: string | undefined, rules:
       hint: 'Set sender: Name <address> in mail.yaml or for the space in verbalis.yaml.',
     });
   }
-  return parsed;
+  return named(parsed);
 }

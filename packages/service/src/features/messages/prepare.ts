@@ -12,9 +12,12 @@ import { mailboxOf, recipients, senderOf, stored } from './people.js';
 import { timingOf } from './timing.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
 import type { MessageRequest } from './model.js';
+import type { Senders } from '../senders/index.js';
+import { refuseUnconfirmed } from './unconfirmed.js';
 import { refuseUnsigned, type SigningRules } from './unsigned.js';
 
 export interface PrepareOptions extends SigningRules {
+  readonly senders: Senders;
   readonly store: Store;
   readonly editions: Editions;
   readonly clock: Clock;
@@ -80,10 +83,17 @@ export function prepareMessage(
       ? readyContent(wanted, edition, problems)
       : templateContent(wanted, { name: wanted.template, edition, space, now, problems });
   if (problems.length > 0 || content === undefined) throw invalid(problems);
-  const sender = senderOf((isBuiltIn ? current : undefined) ?? edition, content.sender, rules, wanted.from);
+  const sender = senderOf({
+    edition: (isBuiltIn ? current : undefined) ?? edition,
+    own: content.sender,
+    rules,
+    asked: wanted.from,
+    added: (address) => options.senders.find(space, address),
+  });
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
   const topic = edition.project.settings.topics[content.topic ?? ''];
-  // What the service has to tell its operator goes out as it can.
+  // What the service writes itself goes out as it can.
+  if (!isBuiltIn) refuseUnconfirmed(options.senders, rules, { space, sender });
   if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });
   const message = messageOf(wanted, { space, now, content, sender, to, more: { ...more, ...trace }, rules, topic });
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));

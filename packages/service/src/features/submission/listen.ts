@@ -20,7 +20,7 @@ export interface SubmissionOptions {
 }
 
 /** Refusals that are about what a sender may do, not about the email. */
-const POLICY = new Set(['wrong-sender', 'beyond-key', 'key-rate']);
+const POLICY = new Set(['wrong-sender', 'sender-not-confirmed', 'beyond-key', 'key-rate']);
 
 /** In the words of SMTP why an email is refused (RFC 3463): its author, or what is in it. */
 function refusalAnswer({ status, type, message, more }: Refusal): Answer {

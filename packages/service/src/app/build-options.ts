@@ -1,0 +1,23 @@
+import type { ConfigurationEndpoints } from '../features/configuration/index.js';
+import type { Editions } from '../features/editions/index.js';
+import type { Runtime, Secrets } from '../kernel/index.js';
+import type { Store } from '../records/index.js';
+import type { Settings } from '../settings/index.js';
+
+/** What the features are made of. */
+export interface BuildOptions {
+  readonly runtime: Runtime;
+  readonly store: Store;
+  readonly settings: Settings;
+  readonly secrets: Secrets;
+  /** The folder that paths of the configuration begin at. */
+  readonly folder: string;
+  /** How many threads hand over; 0 where this one does. */
+  readonly threads: number;
+  /** Where each setting came from. */
+  readonly origins: ReadonlyMap<string, string>;
+  readonly reloading: Pick<ConfigurationEndpoints, 'reload'>;
+  readonly editions: Editions;
+  /** Where a mail folder cannot be published, the edition that is in use stays. */
+  readonly keepEditions: boolean;
+}

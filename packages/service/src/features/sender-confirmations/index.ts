@@ -1,0 +1,2 @@
+export { senderEndpoints } from './endpoints.js';
+export { openSenderConfirmations } from './feature.js';

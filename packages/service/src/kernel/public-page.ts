@@ -1,0 +1,29 @@
+import { Router, type Response } from 'express';
+
+const STYLE =
+  ':root{color-scheme:light dark}body{font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:15vh auto;padding:0 1rem;overflow-wrap:anywhere}h1{font-size:1.6rem;line-height:1.25}button{font:inherit;padding:.6rem 1.2rem;min-height:44px}';
+
+/** A router for pages that need no sign-in: no scripts, no frames, kept by nobody, and their addresses given to nobody. */
+export function publicRouter(): Router {
+  const router = Router();
+  router.use((_request, response, next) => {
+    response.set({
+      'Content-Security-Policy':
+        "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+      'Referrer-Policy': 'no-referrer',
+      'Cache-Control': 'no-store',
+      'X-Robots-Tag': 'noindex',
+    });
+    next();
+  });
+  return router;
+}
+
+/** Answers with a small page of one thing. @param title, body HTML */
+export function sendPage(response: Response, title: string, body: string): void {
+  response
+    .type('html')
+    .send(
+      `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1"><title>${title}</title><style>${STYLE}</style><main><h1>${title}</h1>${body}</main></html>`,
+    );
+}
