@@ -26,6 +26,7 @@ const STEPS = [
   'dkim',
   'authentication',
   'domains',
+  'consent',
   'smtp',
   'delivery',
   'profile',

@@ -121,7 +121,7 @@ describe('from the first record to the first signature', () => {
   });
 
   test('a space may send essential email unsigned meanwhile; what can be unsubscribed from is refused all the same', async () => {
-    await start({}, { unsigned: true });
+    await start({ publicUrl: 'https://mail.quayside.example' }, { unsigned: true });
     await operator.domains.add({ name: NAME });
     expect(await sent()).toEqual({ selectors: [], returnHost: 'returns.quayside.example' });
     const optional = { template: undefined, data: undefined, topic: 'pier-news', subject: 'Winter timetable', text: 'From 1 December.' };

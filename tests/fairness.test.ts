@@ -16,6 +16,7 @@ beforeAll(async () => {
   all = await startTestService({
     change: (port) => ({
       log: { level: 'error' },
+      publicUrl: 'https://mail.saltmarsh-ferries.example',
       providers: {
         relay: { kind: 'smtp', host: '127.0.0.1', port },
         // A tenth of what this machine can do.

@@ -154,7 +154,12 @@ describe('one call, any provider', () => {
       expect.arrayContaining([
         { name: 'In-Reply-To', value: `<${headerId}>` },
         { name: 'References', value: `<${headerId}>` },
-        { name: 'List-Unsubscribe', value: expect.stringMatching(/^<https:\/\/mail\.saltmarsh-ferries\.example\/unsubscribe\/[^>]+>$/) },
+        {
+          name: 'List-Unsubscribe',
+          value: expect.stringMatching(
+            /^<https:\/\/mail\.saltmarsh-ferries\.example\/unsubscribe\/[^>]+>, <mailto:unsubscribe@returns\.[^>]+>$/,
+          ),
+        },
         { name: 'List-Unsubscribe-Post', value: 'List-Unsubscribe=One-Click' },
       ]),
     );

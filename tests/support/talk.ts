@@ -5,6 +5,7 @@ import { until } from './service.js';
 export async function talkTo(
   port: number,
   entries: readonly string[],
+  { isClosedAfter = false } = {},
 ): Promise<{ readonly codes: number[]; readonly said: string; readonly isClosed: boolean }> {
   const socket: Socket = connect(port, '127.0.0.1');
   let said = '';
@@ -20,6 +21,8 @@ export async function talkTo(
     wanted += 1;
     await until(() => (isClosed || answers().length >= wanted ? true : undefined));
   }
+  // The answer may be here before the end of the connection is.
+  if (isClosedAfter) await until(() => (isClosed ? true : undefined));
   socket.destroy();
   return { codes: answers().map(([, code]) => Number(code)), said, isClosed };
 }

@@ -42,6 +42,7 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
   { commands: [['suppressions', 'track: addresses that get no more mail']], load: () => import('./suppressions/index.js') },
+  { commands: [['consents', 'track: which topics an address wants']], load: () => import('./consents/index.js') },
   { commands: [['address', 'track: everything that is known about one address']], load: () => import('./addresses/index.js') },
   { commands: [['subscriptions', 'track: where events are sent, signed']], load: () => import('./webhooks/index.js') },
   { commands: [['events', 'track: events, newest first']], load: () => import('./events/index.js') },

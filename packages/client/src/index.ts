@@ -45,6 +45,7 @@ export type ProviderReport = Schemas['ProviderReport'];
 export type ProviderTrial = Schemas['ProviderTrial'];
 export type DomainView = Schemas['Domain'];
 export type SenderView = Schemas['Sender'];
+export type ConsentView = Schemas['Consent'];
 export type DomainRecord = Schemas['DomainRecord'];
 export type DomainReports = Schemas['DomainReports'];
 export type DomainVerification = Schemas['DomainVerification'];

@@ -28,8 +28,6 @@ export const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>>
   withheld: ['–', color.soft, 'Withheld: it was not sent'],
   expired: ['–', color.soft, 'Too late: its deadline had passed'],
   canceled: ['–', color.soft, 'Canceled before it was sent'],
-  'topic-left': ['–', color.soft, 'The recipient left the topic'],
-  'topic-rejoined': ['○', color.good, 'The recipient joined the topic again'],
   'link-followed': ['○', color.good, 'The recipient followed a link'],
   'image-loaded': ['○', color.good, 'An image of the email was loaded'],
 };

@@ -87,6 +87,20 @@ CREATE UNIQUE INDEX `captured_delivery_id_unique` ON `captured` (`delivery_id`);
 CREATE INDEX `captured_by_space` ON `captured` (`space`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_address` ON `captured` (`space`,`address`,`seq`);--> statement-breakpoint
 CREATE INDEX `captured_by_content` ON `captured` (`content_id`) WHERE "captured"."content_id" is not null;--> statement-breakpoint
+CREATE TABLE `consents` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`address` text NOT NULL,
+	`topic` text NOT NULL,
+	`kind` text NOT NULL,
+	`how` text NOT NULL,
+	`source` text,
+	`at` integer NOT NULL,
+	`recorded_at` integer NOT NULL,
+	`delivery_id` text
+);
+--> statement-breakpoint
+CREATE INDEX `consents_by_address` ON `consents` (`space`,`address`,`topic`);--> statement-breakpoint
 CREATE TABLE `copy_state` (
 	`id` integer PRIMARY KEY NOT NULL,
 	`folder` text NOT NULL

@@ -53,6 +53,7 @@ const KINDS = [
   'withheld',
   'expired',
   'topic-left',
+  'topic-rejoined',
   'provider-trouble',
   'provider-recovered',
   'alert-firing',

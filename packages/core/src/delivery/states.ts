@@ -43,9 +43,7 @@ export const FACT_KINDS = [
   'withheld',
   'expired',
   'canceled',
-  // Consent and engagement are beside the state and never decide it.
-  'topic-left',
-  'topic-rejoined',
+  // Engagement is beside the state and never decides it.
   'link-followed',
   'image-loaded',
 ] as const;

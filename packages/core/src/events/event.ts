@@ -8,6 +8,8 @@ const OTHER_TYPES = {
   'alert-resolved': 'alert.resolved',
   'domain-changed': 'domain.changed',
   'sender-confirmed': 'sender.confirmed',
+  'topic-left': 'topic.left',
+  'topic-rejoined': 'topic.rejoined',
   'unaligned-source': 'source.unaligned',
   test: 'test',
 } as const;

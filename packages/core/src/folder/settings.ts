@@ -20,8 +20,23 @@ function mailboxOf(name: string, address: string): string {
   return name === '' ? address : `"${name.replace(/["\\]/g, '\\$&')}" <${address}>`;
 }
 
+/** A text, or one for each of several locales; where none fits, the one of the folder's own locale is taken, or the first. */
+const Localized = z.union([
+  z.string().min(1),
+  z
+    .record(
+      z.string().refine((tag) => localeFault(tag) === undefined, 'is not a valid locale'),
+      z.string().min(1),
+    )
+    .refine((texts) => Object.keys(texts).length > 0, 'holds no text'),
+]);
+export type Localized = z.infer<typeof Localized>;
+
 const Topic = z.strictObject({
-  label: z.string().min(1),
+  /** As recipients know it, on the page where they choose. */
+  label: Localized,
+  /** What it brings, in a sentence for recipients. */
+  description: Localized.optional(),
   purpose: z.enum(['essential', 'optional']),
   /** After so many seconds an email of this topic is not sent any more. */
   lifetimeSeconds: z.int().min(1).optional(),
@@ -117,7 +132,7 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
             ? Object.keys(MailSettings.shape)
             : issue.path.at(-1) === 'keep'
               ? ['bodyDays', 'dataDays', 'factDays']
-              : ['label', 'purpose', 'lifetimeSeconds', 'keep'];
+              : ['label', 'description', 'purpose', 'lifetimeSeconds', 'keep'];
         problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
       }
     } else {

@@ -47,8 +47,8 @@ export interface MailContent {
   readonly pictures?: readonly CarriedPicture[];
   readonly calendar?: Calendar | undefined;
   readonly attachments?: readonly MailFile[];
-  /** Where one click ends the subscription (RFC 8058). */
-  readonly unsubscribe?: { readonly url: string } | undefined;
+  /** Where one click ends the subscription (RFC 8058), and an address with a subject that does the same (RFC 2369 3.2). */
+  readonly unsubscribe?: { readonly url: string; readonly mailto?: string } | undefined;
   readonly headers?: readonly (readonly [name: string, value: string])[];
   /** A boundary that stands nowhere in the content; those of inner parts are made from it. */
   readonly boundary: string;
@@ -145,11 +145,14 @@ function bodyOf(mail: MailContent): Entity {
   return files.length === 0 ? shown : multipart('mixed', `${boundary}m`, [shown, ...files]);
 }
 
-/** One click is a POST, which must not go over an open line (RFC 8058 3.1): without https there is no field. */
+/** One click is a POST, which must not go over an open line (RFC 8058 3.1): without https only the email is left. */
 export function unsubscribeFields(unsubscribe: MailContent['unsubscribe']): (readonly [name: string, value: string])[] {
-  if (unsubscribe?.url.startsWith('https:') !== true) return [];
+  if (unsubscribe === undefined) return [];
+  const { url, mailto } = unsubscribe;
+  const byMail = mailto === undefined ? [] : [`<${mailto}>`];
+  if (!url.startsWith('https:')) return byMail.map((field) => ['List-Unsubscribe', field] as const);
   return [
-    ['List-Unsubscribe', `<${unsubscribe.url}>`],
+    ['List-Unsubscribe', [`<${url}>`, ...byMail].join(', ')],
     ['List-Unsubscribe-Post', 'List-Unsubscribe=One-Click'],
   ];
 }

@@ -9,6 +9,7 @@ import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail } from '../features/composing/index.js';
 import { openConfiguration } from '../features/configuration/index.js';
+import { openConsent, type Consent } from '../features/consent/index.js';
 import { openCopies } from '../features/copies/index.js';
 import type { DomainWatch, SharePageOptions } from '../features/domain-checks/index.js';
 import { openDomains } from '../features/domains/index.js';
@@ -45,7 +46,7 @@ export interface Built {
   /** Publishes the folders of other spaces than those it was opened with. @throws Refusal, StartError */
   readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
   /** For the pages that need no key. */
-  readonly suppressing: ReturnType<typeof openSuppressions>['suppressing'];
+  readonly consentPages: Consent['pages'];
   readonly returnsPort: () => number;
   readonly submissionPort: () => number | undefined;
   readonly submissionTlsPort: () => number | undefined;
@@ -128,7 +129,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     access,
     signInLink,
     publishFolders: writing.publishFolders,
-    suppressing: writing.suppressing,
+    consentPages: writing.consent.pages,
     sharedDomains: watch.shared,
     confirmPages: authors.confirmPages,
     returnsPort: receiving.returns.port,
@@ -240,6 +241,14 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     waitsFor: (delivery) => upper.waitsFor(delivery),
   });
   const { feed, feature: events } = openEvents(runtime, store);
+  const consent = openConsent(runtime, {
+    store,
+    editions,
+    suppressing,
+    feed,
+    secret: secrets.keyFor('unsubscribe'),
+    returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
+  });
   return {
     editions,
     editing,
@@ -248,9 +257,10 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     senders,
     suppressing,
     suppressionFor,
+    consent,
     accept,
     feed,
-    features: [sendingAs, messages, suppressions, events],
+    features: [sendingAs, messages, suppressions, events, consent.feature],
   };
 }
 
@@ -296,19 +306,19 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     capture,
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
     returnSecret: secrets.keyFor('returns'),
-    unsubscribeSecret: secrets.keyFor('unsubscribe'),
+    wayOutOf: writing.consent.wayOutOf,
     suppressionFor,
     holding,
   });
   upper.wake = queue.wake;
   upper.waitsFor = queue.waitsFor;
   upper.compose = async (message, delivery) =>
-    mailBytes((await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery))).mail);
+    mailBytes((await composeMail(queue.sources, message, delivery, writing.consent.wayOutOf(delivery))).mail);
   upper.jobOf = async (space, messageId) => {
     const message = store.messages.find(space, messageId);
     const [delivery] = message === undefined ? [] : store.messages.deliveriesOf([messageId]);
     if (message === undefined || delivery === undefined) return undefined;
-    const { mail, parts } = await composeMail(queue.sources, message, delivery, queue.unsubscribeUrl(delivery));
+    const { mail, parts } = await composeMail(queue.sources, message, delivery, writing.consent.wayOutOf(delivery));
     const { domain, senderDomain } = delivery;
     const from = `returns+${returnToken(secrets.keyFor('returns'), delivery.id)}@${domains.returnHostFor(senderDomain)}`;
     return { envelope: { from, to: delivery.address, id: delivery.id }, mail, parts, request: { space, urgent: true, domain } };
@@ -319,7 +329,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
 /** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
 function openReceiving(
   { runtime, store, settings, secrets }: BuildOptions,
-  { accept, suppressing, domains }: Writing,
+  { accept, suppressing, consent, domains }: Writing,
   { noteUse, upper }: { readonly noteUse: NoteUse; readonly upper: Later },
 ) {
   const { spaces, limits } = settings;
@@ -339,6 +349,7 @@ function openReceiving(
   const returns = openReturns(runtime, {
     store,
     suppressing,
+    consent,
     settings: settings.returns,
     isReturnHost: (host) => domains.isReturnHost(host),
     testMails: {
@@ -354,6 +365,7 @@ function openReceiving(
   const callbacks = openCallbacks(runtime, {
     store,
     suppressing,
+    consenting: consent.consenting,
     providers: settings.providers,
     mostBytes: settings.returns.maxBytes,
     outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },

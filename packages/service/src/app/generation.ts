@@ -125,7 +125,7 @@ function stoppedOnce(running: readonly Running[]): Required<Pick<Running, 'rest'
   };
 }
 
-function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store, secrets, isStopping }: Ground): Express {
+function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store, isStopping }: Ground): Express {
   return makeApp({
     store,
     clock: runtime.clock,
@@ -133,8 +133,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     registry: runtime.registry,
     endpoints: built.features.flatMap((feature) => feature.endpoints ?? []),
     access: built.access,
-    suppressing: built.suppressing,
-    unsubscribeSecret: secrets.keyFor('unsubscribe'),
+    consentPages: built.consentPages,
     sharedDomains: built.sharedDomains,
     confirmPages: built.confirmPages,
     publicUrl: settings.publicUrl,

@@ -1,11 +1,10 @@
 import express, { type Express, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
-import { unsubscribePages } from '../features/consent/index.js';
+import type { Consent } from '../features/consent/index.js';
 import { sharePages, type SharePageOptions } from '../features/domain-checks/index.js';
 import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
-import type { Suppressing } from '../features/suppressions/index.js';
 import {
   endpointRouter,
   limitStreams,
@@ -31,8 +30,7 @@ export interface HttpOptions {
   readonly registry: Registry;
   readonly endpoints: readonly ServedEndpoint[];
   readonly access: Access;
-  readonly suppressing: Suppressing;
-  readonly unsubscribeSecret: Uint8Array;
+  readonly consentPages: Consent['pages'];
   readonly sharedDomains: SharePageOptions;
   readonly confirmPages: Router;
   readonly publicUrl: string | undefined;
@@ -89,15 +87,15 @@ function addMonitoring(app: Express, { readiness, isStopping, registry, metrics 
 
 /** The service's HTTP interface. */
 export function makeApp(options: HttpOptions): Express {
-  const { store, clock, log, endpoints, access, suppressing, unsubscribeSecret, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } =
-    options;
+  const { store, log, endpoints, access, consentPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } = options;
   const app = bareApp();
   const isProxy = networks(trustProxy);
   if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
   limitStreams(app, streams);
   addMonitoring(app, options);
   app.use('/assets', assetRouter(store));
-  app.use('/unsubscribe', unsubscribePages({ store, clock, suppressing, unsubscribeSecret }));
+  app.use('/unsubscribe', consentPages.unsubscribe);
+  app.use('/preferences', consentPages.preferences);
   app.use('/domain', sharePages(options.sharedDomains));
   app.use('/confirm', options.confirmPages);
   const document = openApiDocument(publicUrl);

@@ -6,6 +6,7 @@ import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
 import { captureEndpoints } from './capture/index.js';
 import { configurationEndpoints } from './configuration/index.js';
+import { consentEndpoints } from './consent/index.js';
 import { domainEndpoints } from './domain-checks/index.js';
 import { reportEndpoints } from './domain-reports/index.js';
 import { editionEndpoints } from './editions/index.js';
@@ -111,6 +112,14 @@ export const FEATURES: readonly Listed[] = [
     },
   },
   {
+    name: 'consent',
+    api: {
+      step: 'track',
+      groups: [{ name: 'consents', description: 'Which topics addresses want.' }],
+      endpoints: consentEndpoints,
+    },
+  },
+  {
     name: 'providers',
     api: { step: 'set-up', groups: [{ name: 'providers', description: 'What accepts email from us.' }], endpoints: providerEndpoints },
   },
@@ -136,7 +145,6 @@ export const FEATURES: readonly Listed[] = [
     name: 'callbacks',
     api: { step: 'track', groups: [{ name: 'callbacks', description: 'Calls of HTTP providers.' }], endpoints: callbackEndpoints },
   },
-  { name: 'consent' },
   {
     name: 'capture',
     api: {

@@ -4,6 +4,7 @@ import { alertStore } from '../features/alerts/index.js';
 import { contentStore } from '../features/attachments/index.js';
 import { callbackStore } from '../features/callbacks/index.js';
 import { capturedStore } from '../features/capture/index.js';
+import { consentStore } from '../features/consent/index.js';
 import { copyStore } from '../features/copies/index.js';
 import { domainCheckStore } from '../features/domain-checks/index.js';
 import { reportStore } from '../features/domain-reports/index.js';
@@ -66,6 +67,7 @@ function recordsOn(kernel: Kernel) {
     alerts: alertStore(reads),
     callbacks: callbackStore(reads),
     captured,
+    consents: consentStore(reads),
     contents,
     copies: copyStore(reads),
     domainChecks: domainCheckStore(reads),

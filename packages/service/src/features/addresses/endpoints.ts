@@ -26,7 +26,7 @@ const exportAll = endpoint({
   summary: 'Everything that is known about an address in the space',
   scope: 'manage',
   params: textParams('address'),
-  answers: { 200: json('Messages with their bodies and outcomes, suppressions, returns and captured emails.', AddressExport) },
+  answers: { 200: json('Messages with their bodies and outcomes, consent, suppressions, returns and captured emails.', AddressExport) },
   run({ caller, params: { address: text } }, deps) {
     const { store, clock } = deps;
     const { space } = caller;
@@ -56,6 +56,7 @@ const exportAll = endpoint({
             email: store.messages.mail(delivery.id)?.toString('utf8'),
           })),
       })),
+      consents: store.consents.of(space, subject.key).map((row) => ({ ...row })),
       suppressions: store.addresses.suppressionsOf(subject).map((row) => ({ ...row })),
       returns: store.addresses.returnsOf(subject, ids).map(({ bytes, ...row }) => ({ ...row, source: bytes.toString('utf8') })),
       captured: store.addresses.capturedOf(subject).map(({ text: source, ...row }) => ({ ...row, source })),

@@ -17,6 +17,7 @@ export interface Erased {
   readonly messages: number;
   readonly others: number;
   readonly captured: number;
+  readonly consents: number;
   readonly suppressions: number;
   readonly elsewhere: number;
   readonly waiting: string[];
@@ -82,7 +83,8 @@ export async function erase({ store, clock, key, ledger }: ErasingOptions, subje
     const captured = store.addresses.capturedOf(subject, tx);
     store.captured.removeRows(tx, captured);
     const suppressions = store.addresses.hideSuppressions(tx, subject, hiddenKey(key, subject.key));
-    return { captured: captured.length, suppressions, elsewhere: store.addresses.eraseElsewhere(tx, subject) };
+    const consents = store.consents.forget(tx, subject.space, subject.key);
+    return { captured: captured.length, consents, suppressions, elsewhere: store.addresses.eraseElsewhere(tx, subject) };
   });
   await store.captured.settleWords(store.write);
   if (waiting.size === 0) ledger.done(space, subject.key);

@@ -94,8 +94,8 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
   function take(event: KnownEvent): void {
     const { fact } = event;
     // What tells the operator of an alert must not keep it alive.
-    if (fact === undefined || fact.template === OPERATOR_NOTE) return;
-    const isHandover = fact.source === 'attempt' && (event.kind === 'accepted' || event.kind === 'failed');
+    if (fact?.template === OPERATOR_NOTE || event.kind === 'alert-firing' || event.kind === 'alert-resolved') return;
+    const isHandover = fact?.source === 'attempt' && (event.kind === 'accepted' || event.kind === 'failed');
     const fields = fieldsOf(event);
     for (const rule of rules) {
       const isOf = rule.of.includes(event.kind);

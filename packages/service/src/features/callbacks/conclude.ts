@@ -3,6 +3,7 @@ import type { CallbackEvent } from '@verbalis/core/profile';
 import { readCause, type CauseReading, type FactKind } from '@verbalis/core/delivery';
 import { newId, type Clock, type Tx } from '../../kernel/index.js';
 import type { KnownDelivery, ReturnRow } from '../returns/index.js';
+import type { Consenting } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import type { Store } from './store.js';
 
@@ -31,13 +32,14 @@ interface ConcludingOptions {
   readonly store: Store;
   readonly clock: Clock;
   readonly suppressing: Suppressing;
+  readonly consenting: Consenting;
 }
 
 /** A delivery, or why the event says nothing of it. */
 type Found = { readonly delivery: KnownDelivery } | { readonly delivery?: undefined; readonly why: string | undefined };
 
 /** Writes what an event means for its delivery. */
-export function concluding({ store, clock, suppressing }: ConcludingOptions) {
+export function concluding({ store, clock, suppressing, consenting }: ConcludingOptions) {
   function named(event: CallbackEvent, known: ReadonlyMap<string, KnownDelivery>, tx: Tx): KnownDelivery | undefined {
     const byOwn = event.delivery === undefined ? undefined : store.deliveries.find(event.delivery, tx);
     if (byOwn !== undefined) return byOwn;
@@ -84,11 +86,20 @@ export function concluding({ store, clock, suppressing }: ConcludingOptions) {
     if (delivery === undefined) return 'unmatched';
     if (event.meaning === 'topic-left') {
       const topic = store.messages.findAny(delivery.messageId, tx)?.topic ?? '';
-      suppressing.add(
-        tx,
-        { space: delivery.space, address: delivery.address, topic, reason: 'unsubscribed', deliveryId: delivery.id },
-        now,
-      );
+      const { space, address } = delivery;
+      // The provider may say it twice, or late.
+      const at = Math.max(Math.min(event.at ?? receivedAt, receivedAt, now), delivery.createdAt);
+      consenting.change(tx, {
+        id: `callback:${hash.slice(0, 40)}`,
+        space,
+        address,
+        topic,
+        kind: 'left',
+        how: 'callback',
+        at,
+        source: provider,
+        deliveryId: delivery.id,
+      });
     } else if (kind !== undefined) {
       store.deliveries.record(
         tx,

@@ -1,6 +1,7 @@
 import { serve, type Feature, type OutsideRules, type Runtime } from '../../kernel/index.js';
 import { readProfile } from '@verbalis/core/profile';
 import type { ProvidersSettings } from '../providers/index.js';
+import type { Consenting } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { callbackEndpoints } from './endpoints.js';
 import { publicKeys } from './keys.js';
@@ -12,6 +13,7 @@ import type { Store } from './store.js';
 interface Options {
   readonly store: Store;
   readonly suppressing: Suppressing;
+  readonly consenting: Consenting;
   readonly providers: ProvidersSettings;
   /** The largest call, in bytes. */
   readonly mostBytes: number;
@@ -28,7 +30,7 @@ export interface OpenedCallbacks {
 /** Events that HTTP providers call us with: verified, stored, read afterwards. */
 export function openCallbacks(
   { clock, log, workers, registry, publicUrl }: Runtime,
-  { store, suppressing, providers, mostBytes, outside }: Options,
+  { store, suppressing, consenting, providers, mostBytes, outside }: Options,
 ): OpenedCallbacks {
   const profiles = new Map(
     Object.entries(providers).flatMap(([name, provider]) => {
@@ -37,7 +39,7 @@ export function openCallbacks(
     }),
   );
   const meaningless = meaninglessCalls(clock);
-  const receiver = callbackReceiver({ store, workers, clock, log, suppressing, profiles });
+  const receiver = callbackReceiver({ store, workers, clock, log, suppressing, consenting, profiles });
   const refused = callbackMetrics(registry, { store, receiver, meaningless });
   const feature: Feature = {
     name: 'callbacks',

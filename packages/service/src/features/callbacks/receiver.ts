@@ -13,6 +13,7 @@ import {
 } from '../../kernel/index.js';
 import { SECOND_LOOK_MS, type CallbackBatchRow } from './queries.js';
 import type { Store } from './store.js';
+import type { Consenting } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { concluding } from './conclude.js';
 
@@ -22,6 +23,7 @@ export interface ReceiverOptions {
   readonly clock: Clock;
   readonly log: Logger;
   readonly suppressing: Suppressing;
+  readonly consenting: Consenting;
   readonly profiles: ReadonlyMap<string, ReadCallbacks>;
 }
 
@@ -56,10 +58,10 @@ interface HeldCall {
  * a storm makes the table longer, never the process bigger. An event that cannot be read is split off its call, tried again by itself, and
  * quarantined in the end, so that it never stops those behind it.
  */
-export function callbackReceiver({ store, workers, clock, log, suppressing, profiles }: ReceiverOptions) {
+export function callbackReceiver({ store, workers, clock, log, suppressing, consenting, profiles }: ReceiverOptions) {
   const counts = { events: 0, repeated: 0, unmatched: 0 };
 
-  const conclude = concluding({ store, clock, suppressing });
+  const conclude = concluding({ store, clock, suppressing, consenting });
 
   /** Concludes some events in one transaction; the last ones remove their call. */
   async function concludeAll(

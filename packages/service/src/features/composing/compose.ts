@@ -1,3 +1,4 @@
+import type { WayOut } from '../consent/index.js';
 import { createHash } from 'node:crypto';
 import { signMail, type SigningKey } from '@verbalis/core/dkim';
 import {
@@ -57,13 +58,13 @@ export async function composeMail(
   sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
-  unsubscribeUrl: string | undefined,
+  unsubscribe: WayOut | undefined,
 ): Promise<ComposedMail> {
   const { raw } = message.more;
-  if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribeUrl });
+  if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribe });
   const { keysFor, files } = sources;
   const edition = await sources.edition(message.space, message.edition);
-  const rendering = renderingOf(message, edition, unsubscribeUrl);
+  const rendering = renderingOf(message, edition, unsubscribe?.url);
   const { more } = message;
   const from = mailbox(message.sender);
   const attachments = files.attachments(message).map((row): MailFile => {
@@ -103,7 +104,7 @@ export async function composeMail(
     text: noteFor(delivery) + rendering.flowed,
     flowed: true,
     ...(rendering.html === undefined ? {} : { html: withNote(rendering.html, delivery) }),
-    unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
+    unsubscribe,
     boundary: `=_${createHash('sha256').update(message.id).digest('hex').slice(0, 32)}`,
   });
   const written = inOnePiece(content, SMALL_MAIL);
@@ -115,7 +116,7 @@ export async function composeMail(
       deliveryId: delivery.id,
       text: rendering.text,
       html: rendering.html,
-      unsubscribeUrl,
+      unsubscribe,
       ...labelsOf(message),
     },
   };
@@ -202,7 +203,7 @@ export function bareParts(message: MessageRow, delivery: DeliveryRow): MailParts
     inReplyTo: message.more.inReplyTo,
     references: message.more.references ?? [],
     calendar: undefined,
-    unsubscribeUrl: undefined,
+    unsubscribe: undefined,
     ...labelsOf(message),
   };
 }
@@ -221,7 +222,7 @@ async function rawMail(
   sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
-  { contentId, unsubscribeUrl }: { readonly contentId: string; readonly unsubscribeUrl: string | undefined },
+  { contentId, unsubscribe }: { readonly contentId: string; readonly unsubscribe: WayOut | undefined },
 ): Promise<ComposedMail> {
   const { bytes, fault } = repairMail(mailBytes(sources.files.bytes(contentId)));
   if (fault !== undefined) throw new Error(`It ${fault}.`);
@@ -242,7 +243,7 @@ async function rawMail(
     messageId: message.headerId,
     date: message.createdAt,
     text: '',
-    unsubscribe: unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl },
+    unsubscribe,
     boundary: 'x',
   });
   const own = mailBytes(written)

@@ -1,3 +1,4 @@
+import { CONSENT_WAYS } from '@verbalis/core/consent';
 import { CAUSES, FACT_KINDS } from '@verbalis/core/delivery';
 import type { EventSchemaName } from '@verbalis/core/events';
 import { z } from 'zod';
@@ -80,6 +81,24 @@ const SourceData = z
   })
   .meta({ title: 'verbalis.source.unaligned', description: 'Somebody new sends in the name of a domain, and it is not authentic.' });
 
+const TopicData = z
+  .object({
+    space: z.string(),
+    address: z.string(),
+    topic: z.string(),
+    how: z.enum(CONSENT_WAYS).meta({
+      description: 'By the one click of a mail reader, a page, an email, an opt-out report, a provider, or through the API.',
+    }),
+    source: z.string().optional().meta({ description: 'What the app or the operator says of it.' }),
+    messageId: z.string().optional().meta({ description: 'The message whose link or field was used, where one was.' }),
+    deliveryId: z.string().optional(),
+    template: z.string().optional(),
+    reference: z.string().optional().meta({ description: 'The app’s own word for the message.' }),
+    happenedAt: z.iso.datetime(),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.topic.*', description: 'A recipient has left a topic, or joined it again.' });
+
 const SenderData = z
   .object({
     space: z.string(),
@@ -101,5 +120,6 @@ export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   domain: z.toJSONSchema(DomainData),
   source: z.toJSONSchema(SourceData),
   sender: z.toJSONSchema(SenderData),
+  topic: z.toJSONSchema(TopicData),
   test: z.toJSONSchema(TestData),
 };

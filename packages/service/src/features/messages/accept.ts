@@ -20,7 +20,7 @@ import { keptUntil } from './keeping.js';
 import { refuseBeyond } from './key-bounds.js';
 import { labelsOf, type Submission } from './submitted.js';
 import { refuseUnconfirmed } from './unconfirmed.js';
-import { refuseUnsigned } from './unsigned.js';
+import { refuseUnleavable, refuseUnsigned } from './unsigned.js';
 import { RunawayGuard } from './runaway.js';
 import { laterOf } from './timing.js';
 import type { MessageRequest } from './model.js';
@@ -219,6 +219,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       // What such an email says of its template is a label: its content is the app's.
       refuseBeyond(key, { template: undefined, topic: own.topic, sender: addressText(from), recipients: [...recipients.keys()] });
       const topic = topics[own.topic ?? ''];
+      refuseUnleavable({ canLeave: options.canLeave, mode: rules.mode, topic, name: own.topic });
       refuseUnconfirmed(options.senders, rules, { space, sender: from });
       refuseUnsigned(options, { space, domain: from.domain, topic, isAllowed: rules.unsigned });
       const id = newId('m', now);

@@ -23,7 +23,7 @@ interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'
 
 /** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
 export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
-  const { clock, ages } = runtime;
+  const { clock, ages, publicUrl } = runtime;
   const { store, editions, spaces, limits, suppressionFor, signing, senders, wake, compose, waitsFor } = options;
   const accept = acceptor({
     store,
@@ -35,6 +35,7 @@ export function openMessages(runtime: Runtime, options: Options): { readonly acc
     suppressionFor,
     wake,
     senders,
+    canLeave: publicUrl !== undefined,
     ...signing,
   });
   const feature: Feature = {

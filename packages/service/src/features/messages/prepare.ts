@@ -14,10 +14,12 @@ import { NO_RULES, type SpaceRules } from '../spaces/index.js';
 import type { MessageRequest } from './model.js';
 import type { Senders } from '../senders/index.js';
 import { refuseUnconfirmed } from './unconfirmed.js';
-import { refuseUnsigned, type SigningRules } from './unsigned.js';
+import { refuseUnleavable, refuseUnsigned, type SigningRules } from './unsigned.js';
 
 export interface PrepareOptions extends SigningRules {
   readonly senders: Senders;
+  /** Whether people can reach the service, to leave a topic. */
+  readonly canLeave: boolean;
   readonly store: Store;
   readonly editions: Editions;
   readonly clock: Clock;
@@ -92,6 +94,7 @@ export function prepareMessage(
   });
   const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
   const topic = edition.project.settings.topics[content.topic ?? ''];
+  refuseUnleavable({ canLeave: options.canLeave, mode: rules.mode, topic, name: content.topic });
   // What the service writes itself goes out as it can.
   if (!isBuiltIn) refuseUnconfirmed(options.senders, rules, { space, sender });
   if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });

@@ -9,6 +9,29 @@ export interface SigningRules {
 }
 
 /**
+ * Refuses email of an optional topic where its recipients would have no way to leave it.
+ * @throws Refusal
+ */
+export function refuseUnleavable({
+  canLeave,
+  mode,
+  topic,
+  name,
+}: {
+  /** Whether people can reach the service. */
+  readonly canLeave: boolean;
+  readonly mode: 'deliver' | 'capture';
+  readonly topic: Topic | undefined;
+  readonly name: string | undefined;
+}): void {
+  if (canLeave || mode === 'capture' || topic?.purpose !== 'optional') return;
+  throw new Refusal(409, 'no-unsubscribe', 'Recipients could not unsubscribe', {
+    detail: `Email of the optional topic "${name ?? ''}" needs a link to unsubscribe, and the service does not know under which address people reach it.`,
+    hint: 'Set publicUrl in verbalis.yaml to the https address of the service; or make the topic essential in mail.yaml if it is.',
+  });
+}
+
+/**
  * Refuses email whose domain is being set up. An optional topic needs a signature over its List-Unsubscribe fields (RFC 8058 4); essential email
  * goes out without one only where the space allows it.
  * @throws Refusal

@@ -20,13 +20,13 @@ function fileView(file: MailFile & { readonly id?: string }): Record<string, unk
 }
 
 /** The fields that a provider that makes emails itself has to set: the app's own, and those of the thread and of unsubscribing. */
-function headersOf({ headers, inReplyTo, references, unsubscribeUrl }: MailParts): { readonly name: string; readonly value: string }[] {
+function headersOf({ headers, inReplyTo, references, unsubscribe }: MailParts): { readonly name: string; readonly value: string }[] {
   const ids = (list: readonly string[]): string => list.map((id) => `<${id}>`).join(' ');
   return [
     ...headers,
     ...(inReplyTo === undefined ? [] : [['In-Reply-To', ids([inReplyTo])] as const]),
     ...(references.length === 0 ? [] : [['References', ids(references)] as const]),
-    ...unsubscribeFields(unsubscribeUrl === undefined ? undefined : { url: unsubscribeUrl }),
+    ...unsubscribeFields(unsubscribe),
   ].map(([name, value]) => ({ name, value }));
 }
 
@@ -58,7 +58,7 @@ export function messageView({ envelope, mail, parts }: Job): MessageView {
     references: parts.references,
     calendar:
       parts.calendar === undefined ? undefined : { ...parts.calendar, base64: Buffer.from(parts.calendar.text, 'utf8').toString('base64') },
-    unsubscribeUrl: parts.unsubscribeUrl,
+    unsubscribeUrl: parts.unsubscribe?.url,
     template: parts.template,
     topic: parts.topic,
     reference: parts.reference,

@@ -83,7 +83,7 @@ export function testJobs({ clock, keysFor, senderOf }: ProbeOptions): TestJobs {
       inReplyTo: undefined,
       references: [],
       calendar: undefined,
-      unsubscribeUrl: undefined,
+      unsubscribe: undefined,
       template: '',
       topic: undefined,
       reference: undefined,

@@ -1,4 +1,5 @@
 import type { SlotRequest } from '@verbalis/core/delivery';
+import type { WayOut } from '../consent/index.js';
 import type { Calendar, Mailbox, MailFile, WrittenMail } from '@verbalis/core/mime';
 import type { ReadProfile } from '@verbalis/core/profile';
 import type { Envelope, Outcome } from '@verbalis/core/smtp';
@@ -21,8 +22,8 @@ export interface MailParts {
   readonly inReplyTo: string | undefined;
   readonly references: readonly string[];
   readonly calendar: Calendar | undefined;
-  /** Where one click ends the subscription (RFC 8058); undefined where there is none. */
-  readonly unsubscribeUrl: string | undefined;
+  /** How its recipient leaves its topic (RFC 8058, RFC 2369); undefined where there is no way. */
+  readonly unsubscribe: WayOut | undefined;
   readonly template: string;
   readonly topic: string | undefined;
   readonly reference: string | undefined;

@@ -1,3 +1,4 @@
+import type { WayOut } from '../consent/index.js';
 import {
   lotOf,
   QueueSchedule,
@@ -55,7 +56,7 @@ export interface DispatchOptions {
   /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
   readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
-  readonly unsubscribe: (delivery: DeliveryRow) => string | undefined;
+  readonly unsubscribe: (delivery: DeliveryRow) => WayOut | undefined;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, route: RouteName) => readonly RouteEntry[];
   readonly router: ProviderRouter;
@@ -367,7 +368,7 @@ export class Dispatcher {
     // RFC 5321 4.5.5: what came from nobody returns to nobody.
     const host = returnHostFor(row.senderDomain);
     const returnPath = message.more.isFromNobody === true ? '' : `returns+${returnToken(returnSecret, row.id)}@${host}`;
-    const job = { provider: attempt.provider, message, delivery: row, returnPath, unsubscribeUrl: unsubscribe(row) };
+    const job = { provider: attempt.provider, message, delivery: row, returnPath, unsubscribe: unsubscribe(row) };
     const gate = gateOf(underWay, {
       store,
       clock,

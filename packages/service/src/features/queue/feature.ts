@@ -1,14 +1,6 @@
-import {
-  readFairnessKey,
-  USUAL_RETRIES,
-  type Cause,
-  type RetryPlan,
-  type RetryRule,
-  type RouteEntry,
-  type ProviderRouter,
-} from '@verbalis/core/delivery';
-import { returnToken } from '@verbalis/core/returns';
+import { USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule, type RouteEntry, type ProviderRouter } from '@verbalis/core/delivery';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
+import type { Consent } from '../consent/index.js';
 import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
 import type { Domains } from '../domains/index.js';
@@ -46,7 +38,7 @@ interface Options {
   readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
   /** Makes return paths that nobody can forge. */
   readonly returnSecret: Uint8Array;
-  readonly unsubscribeSecret: Uint8Array;
+  readonly wayOutOf: Consent['wayOutOf'];
   /** What people want held. */
   readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
@@ -59,7 +51,6 @@ export interface Queue {
   readonly waitsFor: (delivery: DeliveryRow) => string | undefined;
   readonly sources: HandOverSources;
   /** The link that ends a delivery's topic for its recipient; undefined where there is none. */
-  readonly unsubscribeUrl: (delivery: Pick<DeliveryRow, 'id' | 'fairnessKey'>) => string | undefined;
   readonly feature: Feature;
 }
 
@@ -115,7 +106,7 @@ async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, 
 
 /** Deliveries that wait: claimed in order, handed to providers, retried. */
 export async function openQueue(runtime: Runtime, options: Options): Promise<Queue> {
-  const { clock, log, workers, registry, metricSpace, publicUrl } = runtime;
+  const { clock, log, workers, registry, metricSpace } = runtime;
   const { store, settings, queue, spaces, folder, feed, threads, router, editions, domains, outside, returnSecret, suppressionFor } =
     options;
   const now = clock.now();
@@ -143,11 +134,6 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     edition: editions.parts,
     keysFor: (domain) => domains.keysFor(domain),
   });
-  // Only where people can reach us, and only what a recipient may refuse.
-  const unsubscribeUrl: Queue['unsubscribeUrl'] = ({ id, fairnessKey }) =>
-    publicUrl === undefined || readFairnessKey(fairnessKey).urgent
-      ? undefined
-      : `${publicUrl}/unsubscribe/${returnToken(options.unsubscribeSecret, id)}`;
   const dispatcher = new Dispatcher({
     store,
     workers,
@@ -160,7 +146,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
     returnSecret,
     handOver: pool.handOver,
-    unsubscribe: unsubscribeUrl,
+    unsubscribe: options.wayOutOf,
     routeOf: (name, route) => routeOf(spaces, name, route),
     router,
     changed: (change) => {
@@ -183,5 +169,5 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     clockJumped: (jump) => dispatcher.clockJumped(jump),
     close: pool.stop,
   };
-  return { wake: dispatcher.wake, waitsFor: (row) => dispatcher.waitsFor(row), sources, unsubscribeUrl, feature };
+  return { wake: dispatcher.wake, waitsFor: (row) => dispatcher.waitsFor(row), sources, feature };
 }

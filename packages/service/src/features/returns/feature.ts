@@ -1,4 +1,5 @@
 import { portFault, serve, type Feature, type Runtime } from '../../kernel/index.js';
+import type { Consent } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { listenerOptions } from '../smtp/index.js';
 import { returnEndpoints } from './endpoints.js';
@@ -13,6 +14,7 @@ import type { TestMails } from './awaited.js';
 interface Options {
   readonly store: Store;
   readonly suppressing: Suppressing;
+  readonly consent: Pick<Consent, 'consenting' | 'tokens'>;
   readonly settings: ReturnSettings;
   /** Whether return paths of ours are, or were of late, at a host. */
   readonly isReturnHost: (host: string) => boolean;
@@ -36,10 +38,10 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, settings, isReturnHost, testMails, reportArrived, secret, spoolFolder }: Options,
+  { store, suppressing, consent, settings, isReturnHost, testMails, reportArrived, secret, spoolFolder }: Options,
 ): Returns {
   const { host, port, domain, maxBytes } = settings;
-  const intake = returnIntake({ store, clock, log, suppressing, isReturnHost, secret });
+  const intake = returnIntake({ store, clock, log, suppressing, consent, isReturnHost, secret });
   let forged = 0;
   let listener: Awaited<ReturnType<typeof listenReturns>> | undefined;
   returnMetrics(registry, () => forged);

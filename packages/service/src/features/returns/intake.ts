@@ -2,6 +2,7 @@ import type { Cause } from '@verbalis/core/delivery';
 import { deliveryOfToken, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
 import { StoreUnavailable, type Clock, type Tx, newId } from '../../kernel/index.js';
+import { UNSUBSCRIBE_ADDRESS, type Consent, type Subscription } from '../consent/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import type { ReturnRow } from './queries.js';
 import { hashOf, readIncoming, type ReadReturn } from './reading.js';
@@ -13,6 +14,7 @@ export interface IntakeOptions {
   readonly clock: Clock;
   readonly log: Logger;
   readonly suppressing: Suppressing;
+  readonly consent: Pick<Consent, 'consenting' | 'tokens'>;
   /** Whether return paths of ours are, or were of late, at a host. */
   readonly isReturnHost: (host: string) => boolean;
   readonly secret: Uint8Array;
@@ -43,7 +45,7 @@ export interface IncomingReturn {
 const NAME = 'returns';
 /** Local parts at return hosts to which DMARC and TLS reports go. */
 export const REPORT_ADDRESSES = { dmarc: 'dmarc-reports', tls: 'tls-reports' } as const;
-const ROLES: ReadonlySet<string> = new Set(['postmaster', 'abuse', ...Object.values(REPORT_ADDRESSES)]);
+const ROLES: ReadonlySet<string> = new Set(['postmaster', 'abuse', UNSUBSCRIBE_ADDRESS, ...Object.values(REPORT_ADDRESSES)]);
 
 /** What is needed to read a quarantined return again. */
 interface HeldReturn {
@@ -66,6 +68,7 @@ const FACT_OF = { failed: 'failed', delayed: 'delayed', delivered: 'delivered', 
 /** Keeps what comes back and turns what it says into facts about deliveries. */
 export function returnIntake(options: IntakeOptions) {
   const { store, clock, log, isReturnHost, secret, suppressing } = options;
+  const { consenting, tokens } = options.consent;
 
   /** The delivery whose return path this is; undefined for an address that is none of ours. */
   function deliveryAt(address: string, from?: Tx): string | undefined {
@@ -127,11 +130,8 @@ export function returnIntake(options: IntakeOptions) {
       store.deliveries.record(tx, { ...base, ...none, kind: 'complained', diagnostic: reading.feedbackType }, now);
     } else if (reading.feedbackType?.startsWith('opt-out') === true) {
       const topic = store.messages.findAny(row.messageId, tx)?.topic ?? '';
-      suppressing.add(
-        tx,
-        { space: row.space, address: row.address, topic, reason: 'unsubscribed', deliveryId: row.id, evidence: 'feedback report' },
-        now,
-      );
+      const { space, address } = row;
+      consenting.change(tx, { id, space, address, topic, kind: 'left', how: 'report', at, deliveryId: row.id });
     } else if (reading.kind === 'delivery-status' && report !== undefined) {
       const kind = FACT_OF[report.action];
       const cause: Cause | undefined = kind === 'failed' || kind === 'delayed' ? report.cause : undefined;
@@ -174,12 +174,14 @@ export function returnIntake(options: IntakeOptions) {
     // A clock that goes wrong elsewhere must not put a fact into the future.
     const at = sentAt === undefined || given.source === 'mail' ? now : Math.min(sentAt, now);
     const { bytes, source, envelopeFrom, envelopeTo, space } = given;
-    const found = matched(tx, reading, space);
+    const leaving = local(envelopeTo) === UNSUBSCRIBE_ADDRESS ? subscriptionIn(subject) : undefined;
+    const about = leaving === undefined ? undefined : store.deliveries.find(leaving.deliveryId, tx);
+    const found = about === undefined ? matched(tx, reading, space) : [{ row: about, report: undefined }];
     const [first] = found;
     const row: ReturnRow = {
       id,
       hash,
-      space: first?.row.space ?? space ?? null,
+      space: first?.row.space ?? leaving?.space ?? space ?? null,
       source,
       provider: null,
       receivedAt: now,
@@ -200,8 +202,17 @@ export function returnIntake(options: IntakeOptions) {
       const before = store.returns.findByHash(hash, tx);
       return { id: before?.id ?? id, kind: reading.kind, deliveryId: before?.deliveryId ?? undefined, repeated: true };
     }
+    if (leaving !== undefined)
+      consenting.change(tx, { id: `return:${hash.slice(0, 40)}`, ...leaving, kind: 'left', how: 'email', at: now });
     for (const one of found) conclude(tx, { reading, row: one.row, report: one.report, from: row, at, now });
     return { id, kind: reading.kind, deliveryId: first?.row.id, repeated: false };
+  }
+
+  /** What an email to the unsubscribe address asks for: its subject is the token that List-Unsubscribe names (RFC 2369 3.2). */
+  function subscriptionIn(subject: string | undefined): Subscription | undefined {
+    // What is folded may come with spaces in it.
+    const token = /[\w-]{38,}/.exec((subject ?? '').replace(/\s+/g, ''))?.[0];
+    return token === undefined ? undefined : tokens.read(token);
   }
 
   function writeUnread(tx: Tx, given: IncomingReturn, { id, hash }: Pick<ToWrite, 'id' | 'hash'>, error: unknown): StoredReturn {
@@ -265,12 +276,13 @@ export function returnIntake(options: IntakeOptions) {
 
   /** Whether somebody must be reached there (RFC 5321 4.5.1, RFC 2142), or reports of receivers come in. */
   function isRole(address: string): boolean {
-    const at = address.lastIndexOf('@');
-    return ROLES.has(address.slice(0, at).toLowerCase()) && isReturnHost(address.slice(at + 1));
+    return ROLES.has(local(address)) && isReturnHost(address.slice(address.lastIndexOf('@') + 1));
   }
 
   return { deliveryAt, recipientAt, isRole, receive, match };
 }
+
+const local = (address: string): string => address.slice(0, Math.max(0, address.lastIndexOf('@'))).toLowerCase();
 
 /** The return path names one delivery: of several recipients in a report, the one with its address; else the only one. */
 function aboutUs(reports: readonly RecipientReport[], address: string): RecipientReport | undefined {

@@ -21,7 +21,7 @@ export function readIncoming(bytes: Uint8Array, envelopeTo: string, recipient: s
   return {
     reading: readReturn(bytes, { envelopeTo: envelopeTo === '' ? undefined : envelopeTo, recipient }),
     sentAt: Number.isNaN(sent) ? undefined : sent,
-    subject: fieldOf(mail, 'subject')?.slice(0, 300),
+    subject: fieldOf(mail, 'subject')?.slice(0, 1000),
     from: fieldOf(mail, 'from')?.slice(0, 300),
   };
 }

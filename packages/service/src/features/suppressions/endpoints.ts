@@ -170,7 +170,7 @@ const lift = endpoint({
   body: jsonBody(Lifting),
   answers: { 200: json('The suppression.', SuppressionView) },
   refusals: { 409: 'It is removed already.' },
-  async run({ caller: { space }, params: { id }, body: { note } }, { store, clock }) {
+  async run({ caller: { space }, params: { id }, body: { note } }, { store, clock, suppressing }) {
     const row = store.suppressions.find(space, id);
     if (row === undefined)
       throw new Refusal(404, 'unknown-suppression', 'There is no such suppression', {
@@ -178,7 +178,7 @@ const lift = endpoint({
       });
     if (row.liftedAt !== null) throw new Refusal(409, 'lifted-already', 'This suppression is removed already');
     await store.write((tx) => {
-      store.suppressions.lift(tx, row.id, clock.now(), note);
+      suppressing.lift(tx, row, clock.now(), note);
     });
     return view(store.suppressions.find(space, row.id) ?? row);
   },

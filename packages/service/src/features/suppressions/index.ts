@@ -1,7 +1,7 @@
-export { suppressing, type Suppressing } from './suppressing.js';
+export { inWords, suppressing, type Suppressing } from './suppressing.js';
 export { suppressionStore } from './queries.js';
 export { suppressions } from './tables.js';
-export type { SuppressionRecords } from './queries.js';
+export type { SuppressionRecords, SuppressionRow } from './queries.js';
 export { SuppressionSettings } from './settings.js';
 export { suppressionEndpoints } from './endpoints.js';
 export { openSuppressions } from './feature.js';

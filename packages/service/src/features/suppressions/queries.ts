@@ -44,6 +44,22 @@ export function suppressionStore(reads: Reader) {
       return inForce(from).get({ space, address, topic });
     },
 
+    /** The one of exactly this topic. */
+    exactly(space: string, address: string, topic: string, from: Reader = reads): SuppressionRow | undefined {
+      return from.db
+        .select()
+        .from(suppressions)
+        .where(
+          and(
+            eq(suppressions.space, space),
+            eq(suppressions.address, address),
+            eq(suppressions.topic, topic),
+            isNull(suppressions.liftedAt),
+          ),
+        )
+        .get();
+    },
+
     /** @returns false when the address is suppressed so already */
     add(tx: Tx, row: SuppressionRow): boolean {
       return tx.db.insert(suppressions).values(row).onConflictDoNothing().run().changes > 0;

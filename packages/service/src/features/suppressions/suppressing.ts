@@ -95,12 +95,21 @@ export function suppressing({ store, log, plan, anyCase, master }: SuppressingOp
     });
   }
   store.deliveries.onRecorded(learn);
+  const lifted: ((tx: Tx, row: SuppressionRow, note: string) => void)[] = [];
 
   return {
     keyOf,
     /** Under which name its suppression stands when the address was erased. */
     hiddenOf,
     add,
+    /** Lifts a suppression for somebody who says why; what follows from it is written by those who listen. */
+    lift(tx: Tx, row: SuppressionRow, at: number, note: string): void {
+      store.suppressions.lift(tx, row.id, at, note);
+      for (const listener of lifted) listener(tx, row, note);
+    },
+    onLifted(listener: (tx: Tx, row: SuppressionRow, note: string) => void): void {
+      lifted.push(listener);
+    },
     /** Why a delivery must not be sent; undefined where it may be. */
     suppressionFor(row: Pick<DeliveryRow, 'space' | 'address' | 'fairnessKey'>, from: Reader): string | undefined {
       const { topic = '' } = readFairnessKey(row.fairnessKey);

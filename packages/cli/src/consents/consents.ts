@@ -1,0 +1,49 @@
+import type { Client, ConsentView } from '@verbalis/client';
+import { tableText, type ExitCode, type Output } from '../output.js';
+import { clockTime } from '../words.js';
+
+interface Shown {
+  readonly json?: boolean;
+}
+
+function show({ topics, history, ...consent }: ConsentView, { json = false }: Shown, output: Output): void {
+  if (json) {
+    output.out(JSON.stringify({ ...consent, topics, history }, null, 2));
+    return;
+  }
+  if (topics.length === 0) output.out('The mail folder names no topics.');
+  else
+    output.out(
+      tableText(
+        [{ title: 'topic' }, { title: 'purpose' }, { title: 'wanted' }, { title: '' }],
+        topics.map(({ topic, purpose, wanted, why = '' }) => [topic, purpose, wanted ? 'yes' : output.color.red('no'), why]),
+        output.color,
+      ),
+    );
+  if (history.length === 0) return;
+  output.out('');
+  output.out(
+    tableText(
+      [{ title: 'at' }, { title: 'what' }, { title: 'topic' }, { title: 'how' }, { title: 'source' }],
+      history.map(({ at, kind, topic, how, source = '' }) => [clockTime(at), kind, topic, how, source]),
+      output.color,
+    ),
+  );
+}
+
+/** Which topics an address wants, and how that came about. */
+export async function showConsent(client: Client, address: string, options: Shown, output: Output): Promise<ExitCode> {
+  show(await client.consents.get({ address }), options, output);
+  return 0;
+}
+
+/** An address leaves a topic or joins it again. */
+export async function changeConsent(
+  client: Client,
+  { address, topic, kind }: { readonly address: string; readonly topic: string; readonly kind: 'left' | 'rejoined' },
+  { source, at, ...shown }: Shown & { readonly source: string; readonly at?: string },
+  output: Output,
+): Promise<ExitCode> {
+  show(await client.consents.add({ address, topic, kind, source, ...(at === undefined ? {} : { at }) }), shown, output);
+  return 0;
+}

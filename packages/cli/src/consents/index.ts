@@ -1,0 +1,35 @@
+import type { Command } from 'commander';
+import type { Making } from '../command.js';
+import { connect } from '../connection.js';
+import type * as Commands from './consents.js';
+
+type Options = Parameters<typeof connect>[0] & { json?: boolean };
+
+const load = (): Promise<typeof Commands> => import('./consents.js');
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const consents = root.command('consents').description('track: which topics an address wants, and how that came about');
+  example(
+    remote(consents.command('show <address>').description('its topics and its history')),
+    'verbalis consents show asa@post.example',
+  ).action((address: string, options: Options) =>
+    run(async (output) => (await load()).showConsent(connect(options), address, options, output)),
+  );
+  const change = (name: 'leave' | 'rejoin', kind: 'left' | 'rejoined', description: string): void => {
+    example(
+      remote(
+        consents
+          .command(`${name} <address> <topic>`)
+          .description(description)
+          .requiredOption('--source <text>', 'how you know; it stays in the history')
+          .option('--at <instant>', 'when it happened (now)'),
+      ),
+      `verbalis consents ${name} asa@post.example pier-news --source "letter of 2 November"`,
+    ).action((address: string, topic: string, options: Options & { source: string; at?: string }) =>
+      run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
+    );
+  };
+  change('leave', 'left', 'the address gets no more email of a topic');
+  change('rejoin', 'rejoined', 'the address gets email of a topic again');
+}

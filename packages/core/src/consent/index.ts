@@ -1,0 +1,1 @@
+export { CONSENT_WAYS, decidingConsent, type ConsentFact, type ConsentWay } from './consent.js';

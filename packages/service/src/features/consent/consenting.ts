@@ -1,0 +1,146 @@
+import { decidingConsent, type ConsentFact, type ConsentWay } from '@verbalis/core/consent';
+import { instant, newId, type Clock, type Tx } from '../../kernel/index.js';
+import type { Feed } from '../events/index.js';
+import type { SuppressionRow, Suppressing } from '../suppressions/index.js';
+import type { ConsentRow } from './queries.js';
+import type { Store } from './store.js';
+
+/** Somebody leaves a topic, or joins it again. */
+export interface ConsentChange {
+  readonly space: string;
+  readonly address: string;
+  readonly topic: string;
+  readonly kind: ConsentFact['kind'];
+  readonly how: ConsentWay;
+  /** When it happened; a time to come counts as now. */
+  readonly at: number;
+  /** What tells it from every other, where the same may come twice. */
+  readonly id?: string | undefined;
+  readonly source?: string | undefined;
+  readonly deliveryId?: string | undefined;
+}
+
+export interface Consenting {
+  /** Writes a change with all that follows from it; within a transaction. @returns whether consent is another than before */
+  readonly change: (tx: Tx, change: ConsentChange) => boolean;
+}
+
+interface Options {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly suppressing: Suppressing;
+  readonly feed: Feed;
+}
+
+const WORDS: Readonly<Record<ConsentWay, string>> = {
+  'one-click': 'by one click in a mail reader',
+  page: 'on a page of the service',
+  email: 'by an email',
+  report: 'by a report of a mailbox provider',
+  callback: 'at the provider',
+  api: 'through the API',
+};
+
+/** All ways out of a topic and back in end here. */
+export function consentChanges({ store, clock, suppressing, feed }: Options): Consenting {
+  const hasLeft = (tx: Tx, space: string, key: string, topic: string): boolean =>
+    decidingConsent(store.consents.about(space, key, topic, tx))?.kind === 'left';
+
+  /** Makes the suppression what consent says. One of another reason stays. */
+  function settle(tx: Tx, row: ConsentRow, now: number): void {
+    const { space, address, topic, how, source, deliveryId } = row;
+    if (hasLeft(tx, space, address, topic)) {
+      const evidence = source ?? WORDS[how];
+      suppressing.add(tx, { space, address, topic, reason: 'unsubscribed', evidence, deliveryId }, now);
+      return;
+    }
+    // An erased address has its suppression under another name.
+    for (const name of [address, suppressing.hiddenOf(address)]) {
+      const inForce = store.suppressions.exactly(space, name, topic, tx);
+      if (inForce?.reason === 'unsubscribed') store.suppressions.lift(tx, inForce.id, now, `The recipient joined again ${WORDS[how]}.`);
+    }
+  }
+
+  function announce(tx: Tx, row: ConsentRow): void {
+    const { id, space, address, topic, kind, how, source, at, deliveryId } = row;
+    const delivery = deliveryId === null ? undefined : store.deliveries.find(deliveryId, tx);
+    const message = delivery === undefined ? undefined : store.messages.findAny(delivery.messageId, tx);
+    store.events.append(tx, {
+      id: `consent:${id}`,
+      space,
+      kind: kind === 'left' ? 'topic-left' : 'topic-rejoined',
+      at: row.recordedAt,
+      data: {
+        address: delivery?.address ?? address,
+        topic,
+        how,
+        ...(source === null ? {} : { source }),
+        ...(message === undefined ? {} : { messageId: message.id, deliveryId: delivery?.id, template: message.template }),
+        ...(typeof message?.reference === 'string' ? { reference: message.reference } : {}),
+        happenedAt: instant(at),
+        text: `${delivery?.address ?? address} ${kind === 'left' ? 'left' : 'joined'} the topic "${topic}" ${kind === 'left' ? '' : 'again '}${WORDS[how]}.`,
+      },
+    });
+    tx.afterCommit(feed.reported);
+  }
+
+  function change(tx: Tx, wanted: ConsentChange): boolean {
+    const { space, topic, kind, how, source = null, deliveryId = null } = wanted;
+    const now = clock.now();
+    const address = suppressing.keyOf(wanted.address);
+    const isOff = (): boolean =>
+      [address, suppressing.hiddenOf(address)].some((name) => store.suppressions.exactly(space, name, topic, tx) !== undefined);
+    const [hadLeft, wasOff] = [hasLeft(tx, space, address, topic), isOff()];
+    const isSame = kind === 'left' ? hadLeft && wasOff : !wasOff;
+    // Who says the same once more changes nothing; and nothing new is written about an address that left and was erased.
+    if (isSame && wanted.id === undefined) return false;
+    if (kind === 'left' && wasOff && !hadLeft && store.suppressions.exactly(space, address, topic, tx) === undefined) return false;
+    // What happens now comes after all that is known, also where the clock was set back.
+    const latest = Math.max(...store.consents.about(space, address, topic, tx).map((fact) => fact.at), Number.NEGATIVE_INFINITY);
+    const at = wanted.at >= now ? Math.max(now, latest + 1) : wanted.at;
+    const row: ConsentRow = {
+      id: wanted.id ?? newId('i', now),
+      space,
+      address,
+      topic,
+      kind,
+      how,
+      source,
+      at,
+      recordedAt: now,
+      deliveryId,
+    };
+    if (!store.consents.add(tx, row)) return false;
+    settle(tx, row, now);
+    const isChanged = hasLeft(tx, space, address, topic) !== hadLeft || isOff() !== wasOff;
+    if (isChanged) announce(tx, row);
+    return isChanged;
+  }
+
+  // An operator or app that lifts a suppression says that the address wants the topic again.
+  suppressing.onLifted((tx: Tx, { space, address, topic, reason }: SuppressionRow, note: string) => {
+    const now = clock.now();
+    if (reason === 'unsubscribed') {
+      const row: ConsentRow = {
+        id: newId('i', now),
+        space,
+        address,
+        topic,
+        kind: 'rejoined',
+        how: 'api',
+        source: note,
+        at: now,
+        recordedAt: now,
+        deliveryId: null,
+      };
+      store.consents.add(tx, row);
+      if (topic !== '') announce(tx, row);
+      return;
+    }
+    // What was hidden behind another reason holds on.
+    const [last] = store.consents.about(space, address, topic, tx);
+    if (last !== undefined) settle(tx, last, now);
+  });
+
+  return { change };
+}

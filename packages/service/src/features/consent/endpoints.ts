@@ -1,0 +1,97 @@
+import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
+import type { z } from 'zod';
+import { endpointsOf, instant, invalid, json, jsonBody, Refusal, type Clock } from '../../kernel/index.js';
+import type { Editions } from '../editions/index.js';
+import { inWords, type Suppressing } from '../suppressions/index.js';
+import type { Consenting } from './consenting.js';
+import { ConsentQuery, ConsentView, NewConsent } from './model.js';
+import type { Store } from './store.js';
+
+export interface ConsentEndpoints {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly editions: Editions;
+  readonly suppressing: Suppressing;
+  readonly consenting: Consenting;
+}
+
+const endpoint = endpointsOf<ConsentEndpoints>();
+
+/** @throws Refusal */
+function addressOf(text: string): string {
+  const parsed = parseAddress(text);
+  if (isFault(parsed)) throw invalid([{ path: 'address', message: parsed.fault, hint: parsed.hint }]);
+  return addressText(parsed);
+}
+
+async function viewOf(
+  space: string,
+  address: string,
+  { store, editions, suppressing }: ConsentEndpoints,
+): Promise<z.input<typeof ConsentView>> {
+  const key = suppressing.keyOf(address);
+  const topics = (await editions.current(space))?.project.settings.topics ?? {};
+  return {
+    address,
+    topics: Object.entries(topics).map(([topic, { purpose }]) => {
+      const found =
+        store.suppressions.inForce(space, key, topic) ?? store.suppressions.inForce(space, suppressing.hiddenOf(address), topic);
+      return { topic, purpose, wanted: found === undefined, why: found === undefined ? undefined : inWords(found) };
+    }),
+    history: store.consents.of(space, key).map(({ topic, kind, how, source, at, recordedAt, deliveryId }) => ({
+      topic,
+      kind,
+      how,
+      source: source ?? undefined,
+      at: instant(at),
+      recordedAt: instant(recordedAt),
+      deliveryId: deliveryId ?? undefined,
+    })),
+  };
+}
+
+const get = endpoint({
+  name: 'consents.get',
+  method: 'get',
+  path: '/v1/consents',
+  summary: 'Which topics an address wants, and how that came about',
+  scope: 'read',
+  query: ConsentQuery,
+  answers: { 200: json('Its topics and its history.', ConsentView) },
+  run: ({ caller: { space }, query: { address } }, deps) => viewOf(space, addressOf(address), deps),
+});
+
+const add = endpoint({
+  name: 'consents.add',
+  method: 'post',
+  path: '/v1/consents',
+  summary: 'An address leaves a topic or joins it again, as the app knows',
+  description: 'For a page of the app’s own. `source` says how it is known, and stays in the history.',
+  scope: 'write',
+  body: jsonBody(NewConsent),
+  answers: { 200: json('What holds now.', ConsentView) },
+  refusals: { 409: 'Email of the topic is essential: it cannot be left.' },
+  isRepeatable: true,
+  async run({ caller: { space }, body: { address: text, topic, kind, source, at } }, deps) {
+    const address = addressOf(text);
+    const topics = (await deps.editions.current(space))?.project.settings.topics ?? {};
+    const own = Object.hasOwn(topics, topic) ? topics[topic] : undefined;
+    if (own === undefined)
+      throw invalid([
+        { path: 'topic', message: `names no topic of the mail folder: "${topic}"`, hint: `There are: ${Object.keys(topics).join(', ')}.` },
+      ]);
+    if (own.purpose === 'essential')
+      throw new Refusal(409, 'essential-topic', 'This topic is essential', {
+        detail: `Email of the topic "${topic}" cannot be switched off by its recipients.`,
+        hint: 'To send nothing more to an address, add a suppression.',
+      });
+    const now = deps.clock.now();
+    await deps.store.write((tx) => {
+      deps.consenting.change(tx, { space, address, topic, kind, how: 'api', source, at: at === undefined ? now : Date.parse(at) });
+    });
+    return viewOf(space, address, deps);
+  },
+});
+
+/** Which topics addresses want. */
+export const consentEndpoints = [get, add];

@@ -1,0 +1,65 @@
+import type { Router } from 'express';
+import { readFairnessKey } from '@verbalis/core/delivery';
+import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import type { Editions } from '../editions/index.js';
+import type { Feed } from '../events/index.js';
+import type { DeliveryRow } from '../messages/index.js';
+import type { Suppressing } from '../suppressions/index.js';
+import { consentChanges, type Consenting } from './consenting.js';
+import { consentEndpoints } from './endpoints.js';
+import { consentPages } from './pages.js';
+import type { Store } from './store.js';
+import { subscriptionTokens, type SubscriptionTokens } from './subscription.js';
+
+interface Options {
+  readonly store: Store;
+  readonly editions: Editions;
+  readonly suppressing: Suppressing;
+  readonly feed: Feed;
+  /** Seals the links. */
+  readonly secret: Uint8Array;
+  /** The host of return paths for a sender's domain. */
+  readonly returnHostFor: (senderDomain: string) => string;
+}
+
+/** How a recipient leaves the topic of an email. */
+export interface WayOut {
+  readonly url: string;
+  /** An address with the subject to write to it (RFC 2369). */
+  readonly mailto: string;
+}
+
+export interface Consent {
+  readonly consenting: Consenting;
+  readonly tokens: SubscriptionTokens;
+  /** The way out for one delivery; undefined for essential email, and where people cannot reach the service. */
+  readonly wayOutOf: (delivery: Pick<DeliveryRow, 'id' | 'fairnessKey' | 'address' | 'space' | 'senderDomain'>) => WayOut | undefined;
+  /** Pages that need no key. */
+  readonly pages: { readonly unsubscribe: Router; readonly preferences: Router };
+  readonly feature: Feature;
+}
+
+/** The local part, at return hosts, that emails to unsubscribe go to. */
+export const UNSUBSCRIBE_ADDRESS = 'unsubscribe';
+
+/** Which topics each address wants. */
+export function openConsent({ clock, publicUrl }: Runtime, options: Options): Consent {
+  const { store, editions, suppressing, feed, secret, returnHostFor } = options;
+  const tokens = subscriptionTokens(secret);
+  const consenting = consentChanges({ store, clock, suppressing, feed });
+  return {
+    consenting,
+    tokens,
+    wayOutOf({ id, fairnessKey, address, space, senderDomain }) {
+      const { urgent, topic = '' } = readFairnessKey(fairnessKey);
+      if (publicUrl === undefined || urgent) return undefined;
+      const token = tokens.tokenOf({ space, topic, address, deliveryId: id });
+      return {
+        url: `${publicUrl}/unsubscribe/${token}`,
+        mailto: `mailto:${UNSUBSCRIBE_ADDRESS}@${returnHostFor(senderDomain)}?subject=${token}`,
+      };
+    },
+    pages: consentPages({ store, clock, editions, suppressing, consenting, tokens }),
+    feature: { name: 'consent', endpoints: serve(consentEndpoints, { store, clock, editions, suppressing, consenting }) },
+  };
+}

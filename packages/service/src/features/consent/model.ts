@@ -1,0 +1,40 @@
+import { CONSENT_WAYS } from '@verbalis/core/consent';
+import { z } from 'zod';
+import { oneLine, Time } from '../../kernel/index.js';
+
+const Kind = z.enum(['left', 'rejoined']);
+export const ConsentQuery = z.strictObject({ address: z.string().min(3).max(400) });
+export const NewConsent = z
+  .strictObject({
+    address: z.string().min(3).max(400),
+    topic: oneLine(100).min(1),
+    kind: Kind,
+    source: oneLine(500).min(1).meta({ description: 'How you know: "checkbox at booking SM-1042".' }),
+    at: Time.optional().meta({ description: 'When it happened; now, when left out.' }),
+  })
+  .meta({ id: 'NewConsent' });
+const Fact = z.strictObject({
+  topic: z.string(),
+  kind: Kind,
+  how: z.enum(CONSENT_WAYS),
+  source: z.string().optional(),
+  at: z.iso.datetime(),
+  recordedAt: z.iso.datetime(),
+  deliveryId: z.string().optional().meta({ description: 'The email whose link or field was used.' }),
+});
+export const ConsentView = z
+  .strictObject({
+    address: z.string(),
+    topics: z
+      .array(
+        z.strictObject({
+          topic: z.string(),
+          purpose: z.enum(['essential', 'optional']),
+          wanted: z.boolean().meta({ description: 'Whether email of the topic goes to the address.' }),
+          why: z.string().optional().meta({ description: 'Why not, in a sentence.' }),
+        }),
+      )
+      .meta({ description: 'Those of the mail folder in use.' }),
+    history: z.array(Fact).meta({ description: 'Newest first.' }),
+  })
+  .meta({ id: 'Consent' });

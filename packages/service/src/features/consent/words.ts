@@ -1,0 +1,141 @@
+import { lookUp } from '@verbalis/core/strings';
+import type { PageLanguage } from '../../kernel/index.js';
+
+/** What the pages say. `{address}` and `{topic}` stand for what is filled in. */
+export interface Words {
+  readonly unknownTitle: string;
+  readonly unknown: string;
+  readonly leaveTitle: string;
+  readonly leave: string;
+  readonly leaveButton: string;
+  readonly leftTitle: string;
+  readonly left: string;
+  readonly all: string;
+  readonly title: string;
+  readonly intro: string;
+  readonly save: string;
+  readonly none: string;
+  readonly saved: string;
+  readonly blocked: string;
+  readonly essentialTitle: string;
+  readonly essential: string;
+  readonly nothing: string;
+}
+
+const en: Words = {
+  unknownTitle: 'This link is not known',
+  unknown: 'It may be incomplete. Open it again from the email.',
+  leaveTitle: 'Unsubscribe?',
+  leave: '{address} will get no more emails about “{topic}”.',
+  leaveButton: 'Unsubscribe',
+  leftTitle: 'Unsubscribed',
+  left: '{address} gets no more emails about “{topic}”.',
+  all: 'All my choices',
+  title: 'Your emails',
+  intro: 'Choose what {address} gets.',
+  save: 'Save',
+  none: 'None of these',
+  saved: 'Saved.',
+  blocked: 'No email is sent to this address at present. Ask the sender to change that.',
+  essentialTitle: 'Always sent',
+  essential: 'These are needed for what you have ordered or for your account, so they cannot be switched off.',
+  nothing: 'There is nothing to choose here.',
+};
+const de: Words = {
+  unknownTitle: 'Dieser Link ist nicht bekannt',
+  unknown: 'Vielleicht ist er unvollständig. Öffnen Sie ihn noch einmal aus der E-Mail.',
+  leaveTitle: 'Abbestellen?',
+  leave: '{address} erhält dann keine E-Mails mehr zu „{topic}“.',
+  leaveButton: 'Abbestellen',
+  leftTitle: 'Abbestellt',
+  left: '{address} erhält keine E-Mails mehr zu „{topic}“.',
+  all: 'Alle meine Einstellungen',
+  title: 'Ihre E-Mails',
+  intro: 'Wählen Sie aus, was {address} erhält.',
+  save: 'Speichern',
+  none: 'Nichts davon',
+  saved: 'Gespeichert.',
+  blocked: 'An diese Adresse wird zurzeit nichts gesendet. Wenden Sie sich an den Absender.',
+  essentialTitle: 'Immer gesendet',
+  essential: 'Diese E-Mails gehören zu Ihrer Bestellung oder Ihrem Konto und lassen sich nicht abbestellen.',
+  nothing: 'Hier gibt es nichts auszuwählen.',
+};
+const fr: Words = {
+  unknownTitle: 'Ce lien n’est pas connu',
+  unknown: 'Il est peut-être incomplet. Ouvrez-le de nouveau depuis l’e-mail.',
+  leaveTitle: 'Se désabonner ?',
+  leave: '{address} ne recevra plus d’e-mails sur « {topic} ».',
+  leaveButton: 'Se désabonner',
+  leftTitle: 'Désabonnement enregistré',
+  left: '{address} ne reçoit plus d’e-mails sur « {topic} ».',
+  all: 'Tous mes choix',
+  title: 'Vos e-mails',
+  intro: 'Choisissez ce que {address} reçoit.',
+  save: 'Enregistrer',
+  none: 'Aucun de ces e-mails',
+  saved: 'Enregistré.',
+  blocked: 'Aucun e-mail n’est envoyé à cette adresse pour le moment. Adressez-vous à l’expéditeur.',
+  essentialTitle: 'Toujours envoyés',
+  essential: 'Ces e-mails sont nécessaires à vos commandes ou à votre compte ; ils ne peuvent pas être désactivés.',
+  nothing: 'Il n’y a rien à choisir ici.',
+};
+const es: Words = {
+  unknownTitle: 'Este enlace no se conoce',
+  unknown: 'Puede estar incompleto. Ábralo de nuevo desde el correo.',
+  leaveTitle: '¿Cancelar la suscripción?',
+  leave: '{address} no recibirá más correos sobre «{topic}».',
+  leaveButton: 'Cancelar la suscripción',
+  leftTitle: 'Suscripción cancelada',
+  left: '{address} ya no recibe correos sobre «{topic}».',
+  all: 'Todas mis preferencias',
+  title: 'Sus correos',
+  intro: 'Elija qué recibe {address}.',
+  save: 'Guardar',
+  none: 'Ninguno de estos',
+  saved: 'Guardado.',
+  blocked: 'Por ahora no se envía ningún correo a esta dirección. Consulte al remitente.',
+  essentialTitle: 'Se envían siempre',
+  essential: 'Estos correos son necesarios para sus pedidos o su cuenta, por lo que no se pueden desactivar.',
+  nothing: 'Aquí no hay nada que elegir.',
+};
+const ar: Words = {
+  unknownTitle: 'هذا الرابط غير معروف',
+  unknown: 'ربما يكون غير مكتمل. افتحه مرة أخرى من الرسالة.',
+  leaveTitle: 'إلغاء الاشتراك؟',
+  leave: 'لن يتلقى {address} رسائل أخرى عن «{topic}».',
+  leaveButton: 'إلغاء الاشتراك',
+  leftTitle: 'أُلغي الاشتراك',
+  left: 'لن يتلقى {address} رسائل أخرى عن «{topic}».',
+  all: 'كل اختياراتي',
+  title: 'رسائلك',
+  intro: 'اختر ما يتلقاه {address}.',
+  save: 'حفظ',
+  none: 'لا شيء من هذه',
+  saved: 'تم الحفظ.',
+  blocked: 'لا تُرسل حاليًا أي رسالة إلى هذا العنوان. تواصل مع المرسل.',
+  essentialTitle: 'تُرسل دائمًا',
+  essential: 'هذه الرسائل ضرورية لطلباتك أو لحسابك، ولذلك لا يمكن إيقافها.',
+  nothing: 'لا يوجد ما يمكن اختياره هنا.',
+};
+
+const ALL: ReadonlyMap<string, Words> = new Map(Object.entries({ en, de, fr, es, ar }));
+
+export interface Spoken {
+  readonly words: Words;
+  readonly language: PageLanguage;
+}
+
+/** The words in the first of these locales that there are words for; English otherwise. */
+export function spokenIn(locales: readonly (string | undefined)[]): Spoken {
+  for (const locale of locales) {
+    const tag = locale === undefined ? undefined : lookUp(locale, locale).find((found) => ALL.has(found));
+    const words = tag === undefined ? undefined : ALL.get(tag);
+    if (tag !== undefined && words !== undefined) return { words, language: { lang: tag, dir: tag === 'ar' ? 'rtl' : 'ltr' } };
+  }
+  return { words: en, language: { lang: 'en', dir: 'ltr' } };
+}
+
+/** Fills in what stands in braces. Everything is given as HTML. */
+export function filled(text: string, values: Readonly<Record<string, string>>): string {
+  return text.replace(/\{(\w+)\}/g, (whole, name: string) => values[name] ?? whole);
+}
