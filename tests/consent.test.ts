@@ -218,6 +218,11 @@ describe('what becomes known late', () => {
     expect(await wants()).toBe(false);
     const { token } = await sent('reader2@post.example');
     expect((await events()).map(({ type }) => type)).toEqual(['verbalis.topic.left']);
+    // Somebody joins again, and is imported as unsubscribed after that: a report of long ago does not undo it.
+    await say('rejoined', 0);
+    await operator.suppressions.import(Buffer.from(`address,topic,reason\n${READER},pier-news,unsubscribed\n`));
+    await say('left', -9);
+    expect(await wants()).toBe(false);
     clock.jump(-DAY);
     // What somebody does now comes after all that is known.
     await say('rejoined', 60);

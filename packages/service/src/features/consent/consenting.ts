@@ -49,11 +49,14 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
   /** Makes the suppression what consent says. One of another reason stays. */
   function settle(tx: Tx, row: ConsentRow, now: number): void {
     const { space, address, topic, how, source, deliveryId } = row;
-    if (hasLeft(tx, space, address, topic)) {
-      const evidence = source ?? WORDS[how];
+    const deciding = decidingConsent(store.consents.about(space, address, topic, tx));
+    if (deciding?.kind === 'left') {
+      const evidence = source ?? `Done ${WORDS[how]}.`;
       suppressing.add(tx, { space, address, topic, reason: 'unsubscribed', evidence, deliveryId }, now);
       return;
     }
+    // What became known late says nothing about a suppression that came after what decides.
+    if (deciding?.id !== row.id) return;
     // An erased address has its suppression under another name.
     for (const name of [address, suppressing.hiddenOf(address)]) {
       const inForce = store.suppressions.exactly(space, name, topic, tx);
@@ -138,8 +141,8 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
       return;
     }
     // What was hidden behind another reason holds on.
-    const [last] = store.consents.about(space, address, topic, tx);
-    if (last !== undefined) settle(tx, last, now);
+    const last = decidingConsent(store.consents.about(space, address, topic, tx));
+    if (last?.kind === 'left') settle(tx, last, now);
   });
 
   return { change };
