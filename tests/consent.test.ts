@@ -179,6 +179,8 @@ describe('every way out', () => {
     expect((await get(page)).text).toMatch(/value="pier-news" disabled/);
     await post(page, 'do=save&topic=pier-news&topic=offers');
     expect([await wants(), await wants('offers')]).toEqual([false, true]);
+    const ofTopic = (await operator.consents.get({ address: READER })).history.filter(({ topic }) => topic === 'pier-news');
+    expect(ofTopic.map(({ kind }) => kind)).toEqual(['rejoined', 'left']);
     // Lifted by the operator; it had not left by itself.
     const { suppressions } = await operator.suppressions.list({ address: READER, topic: 'pier-news' });
     await operator.suppressions.lift(suppressions[0]?.id ?? '', { note: 'asked again' });
