@@ -86,3 +86,23 @@ browserTest('without scripts: leave by one button, come back by a box, all by ke
   expect(await wants()).toBe(false);
   await bare.close();
 });
+
+browserTest('the topics in the console: what recipients see, how many have left', async () => {
+  await operator.consents.add({ address: 'gone@post.example', topic: 'pier-news', kind: 'left', source: 'letter' });
+  const page = await context.newPage();
+  page.setDefaultTimeout(LIMITS.element);
+  await page.goto(all.service.url);
+  await page.getByLabel('Operator’s secret').fill(OPERATOR);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Messages' }).waitFor();
+  await page.goto(`${all.service.url}/set-up/topics`);
+  const row = page.getByRole('row', { name: /pier-news/ });
+  await row.getByText('Optional: can be left').waitFor();
+  expect(await row.textContent()).toMatch(/Every Wednesday\..*In en, fr, ar.*pier-bulletin/);
+  expect(Number(/left(\d+)pier-bulletin/.exec((await row.textContent()) ?? '')?.[1])).toBeGreaterThan(0);
+  for (const width of [360, 1280]) {
+    await page.setViewportSize({ width, height: 740 });
+    const isWide = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth);
+    expect([width, isWide, await axe(page)]).toEqual([width, false, []]);
+  }
+});

@@ -364,6 +364,10 @@ test('on the command line', async () => {
   expect((await run('leave', READER, 'pier-news', '--source', 'letter of 2 November')).out).toMatch(/pier-news +optional +no/);
   await clock.move(MINUTE);
   expect((await run('rejoin', READER, 'pier-news', '--source', 'phone')).out).toMatch(/pier-news +optional +yes/);
+  await run('leave', 'other@post.example', 'pier-news', '--source', 'phone');
+  expect((await run('topics')).out).toMatch(
+    /bookings +Bookings +essential +0 +.*booking-confirmed[^]*pier-news +Pier news +optional +1 +pier-bulletin/,
+  );
   expect((await run('show', READER)).out).toMatch(/rejoined +pier-news +api +phone[^]*left +pier-news +api +letter of 2 November/);
   expect(await run('leave', READER, 'bookings', '--source', 'x')).toMatchObject({
     code: 1,

@@ -46,6 +46,7 @@ export type ProviderTrial = Schemas['ProviderTrial'];
 export type DomainView = Schemas['Domain'];
 export type SenderView = Schemas['Sender'];
 export type ConsentView = Schemas['Consent'];
+export type TopicView = Schemas['TopicList']['topics'][number];
 export type DomainRecord = Schemas['DomainRecord'];
 export type DomainReports = Schemas['DomainReports'];
 export type DomainVerification = Schemas['DomainVerification'];

@@ -13,6 +13,7 @@ import { Send } from './queue/send.js';
 import { Domain } from './domains/domain.js';
 import { Domains } from './domains/domains.js';
 import { Senders } from './senders/senders.js';
+import { Topics } from './consent/topics.js';
 import { Keys } from './parts/set-up.js';
 import { Alerts } from './alerts/alerts.js';
 import { Quarantine } from './quarantine/quarantine.js';
@@ -105,6 +106,7 @@ export function App() {
                 <Route path="/set-up/domains" element={<Domains />} />
                 <Route path="/set-up/domains/:name" element={<Domain />} />
                 <Route path="/set-up/senders" element={<Senders />} />
+                <Route path="/set-up/topics" element={<Topics />} />
                 <Route path="/set-up/keys" element={<Keys />} />
                 <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
               </Route>

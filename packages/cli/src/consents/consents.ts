@@ -31,6 +31,27 @@ function show({ topics, history, ...consent }: ConsentView, { json = false }: Sh
   );
 }
 
+/** Topics of the mail folder in use, and how many have left them. */
+export async function listTopics(client: Client, { json = false }: Shown, output: Output): Promise<ExitCode> {
+  const { topics, canLeave } = await client.consents.topics();
+  if (json) {
+    output.out(JSON.stringify({ topics, canLeave }, null, 2));
+    return 0;
+  }
+  if (topics.length === 0) output.out('The mail folder names no topics.');
+  else
+    output.out(
+      tableText(
+        [{ title: 'topic' }, { title: 'label' }, { title: 'purpose' }, { title: 'left', right: true }, { title: 'templates' }],
+        topics.map(({ topic, label, purpose, left, templates }) => [topic, label, purpose, String(left), templates.join(', ')]),
+        output.color,
+      ),
+    );
+  if (!canLeave && topics.some(({ purpose }) => purpose === 'optional'))
+    output.note('Set publicUrl in verbalis.yaml: email of optional topics is refused until recipients can reach the service.');
+  return 0;
+}
+
 /** Which topics an address wants, and how that came about. */
 export async function showConsent(client: Client, address: string, options: Shown, output: Output): Promise<ExitCode> {
   show(await client.consents.get({ address }), options, output);

@@ -10,6 +10,9 @@ const load = (): Promise<typeof Commands> => import('./consents.js');
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
   const consents = root.command('consents').description('track: which topics an address wants, and how that came about');
+  example(remote(consents.command('topics').description('topics, and how many have left them')), 'verbalis consents topics').action(
+    (options: Options) => run(async (output) => (await load()).listTopics(connect(options), options, output)),
+  );
   example(
     remote(consents.command('show <address>').description('its topics and its history')),
     'verbalis consents show asa@post.example',

@@ -8,6 +8,7 @@ export function SetUpTabs() {
     <Tabs aria-label="Set up">
       <NavLink to="/set-up/domains">Domains</NavLink>
       <NavLink to="/set-up/senders">Senders</NavLink>
+      <NavLink to="/set-up/topics">Topics</NavLink>
       <NavLink to="/set-up/keys">Keys</NavLink>
     </Tabs>
   );

@@ -4,7 +4,8 @@ import { endpointsOf, instant, invalid, json, jsonBody, Refusal, type Clock } fr
 import type { Editions } from '../editions/index.js';
 import { inWords, type Suppressing } from '../suppressions/index.js';
 import type { Consenting } from './consenting.js';
-import { ConsentQuery, ConsentView, NewConsent } from './model.js';
+import { inLocale } from './localized.js';
+import { ConsentQuery, ConsentView, NewConsent, TopicList } from './model.js';
 import type { Store } from './store.js';
 
 export interface ConsentEndpoints {
@@ -13,6 +14,8 @@ export interface ConsentEndpoints {
   readonly editions: Editions;
   readonly suppressing: Suppressing;
   readonly consenting: Consenting;
+  /** Whether people can reach the service. */
+  readonly canLeave: boolean;
 }
 
 const endpoint = endpointsOf<ConsentEndpoints>();
@@ -93,5 +96,32 @@ const add = endpoint({
   },
 });
 
+const topics = endpoint({
+  name: 'consents.topics',
+  method: 'get',
+  path: '/v1/topics',
+  summary: 'Topics of the mail folder in use, and how many have left them',
+  scope: 'read',
+  answers: { 200: json('All of them.', TopicList) },
+  async run({ caller: { space } }, { store, editions, canLeave }) {
+    const edition = await editions.current(space);
+    const settings = edition?.project.settings;
+    const left = store.suppressions.leftByTopic(space);
+    return {
+      topics: Object.entries(settings?.topics ?? {}).map(([topic, { label, description, purpose, lifetimeSeconds }]) => ({
+        topic,
+        label: inLocale(label, settings?.locale, settings?.locale ?? 'en') ?? topic,
+        description: inLocale(description, settings?.locale, settings?.locale ?? 'en'),
+        locales: typeof label === 'string' ? [] : Object.keys(label),
+        purpose,
+        lifetimeSeconds,
+        left: left.get(topic) ?? 0,
+        templates: [...(edition?.templates ?? [])].flatMap(([name, { compiled }]) => (compiled.topic === topic ? [name] : [])),
+      })),
+      canLeave,
+    };
+  },
+});
+
 /** Which topics addresses want. */
-export const consentEndpoints = [get, add];
+export const consentEndpoints = [get, add, topics];

@@ -60,6 +60,9 @@ export function openConsent({ clock, publicUrl }: Runtime, options: Options): Co
       };
     },
     pages: consentPages({ store, clock, editions, suppressing, consenting, tokens }),
-    feature: { name: 'consent', endpoints: serve(consentEndpoints, { store, clock, editions, suppressing, consenting }) },
+    feature: {
+      name: 'consent',
+      endpoints: serve(consentEndpoints, { store, clock, editions, suppressing, consenting, canLeave: publicUrl !== undefined }),
+    },
   };
 }

@@ -22,6 +22,23 @@ const Fact = z.strictObject({
   recordedAt: z.iso.datetime(),
   deliveryId: z.string().optional().meta({ description: 'The email whose link or field was used.' }),
 });
+export const TopicList = z
+  .strictObject({
+    topics: z.array(
+      z.strictObject({
+        topic: z.string(),
+        label: z.string().meta({ description: 'As recipients know it, in the locale of the mail folder.' }),
+        description: z.string().optional(),
+        locales: z.array(z.string()).meta({ description: 'Into which its label is translated.' }),
+        purpose: z.enum(['essential', 'optional']),
+        lifetimeSeconds: z.int().optional(),
+        left: z.int().meta({ description: 'Addresses that have left it.' }),
+        templates: z.array(z.string()).meta({ description: 'Templates that name it.' }),
+      }),
+    ),
+    canLeave: z.boolean().meta({ description: 'Whether people can reach the service; else email of optional topics is refused.' }),
+  })
+  .meta({ id: 'TopicList' });
 export const ConsentView = z
   .strictObject({
     address: z.string(),

@@ -1,10 +1,10 @@
-import { lookUp } from '@verbalis/core/strings';
 import { escapeHtml } from '@verbalis/core/render';
 import express, { type Request, type Response, type Router } from 'express';
 import { publicRouter, sendPage, type Clock } from '../../kernel/index.js';
 import type { Editions, LoadedEdition } from '../editions/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import type { Consenting } from './consenting.js';
+import { inLocale } from './localized.js';
 import type { Store } from './store.js';
 import type { Subscription, SubscriptionTokens } from './subscription.js';
 import { filled, spokenIn, type Spoken } from './words.js';
@@ -33,17 +33,6 @@ const bodyOf = ({ body }: Request): string => (typeof body === 'string' ? body :
 function isOneClick(body: string): boolean {
   if (new URLSearchParams(body.trim()).get('List-Unsubscribe') === 'One-Click') return true;
   return /name="?List-Unsubscribe"?\r?\n(?:[^\r\n]+\r?\n)*\r?\nOne-Click\r?\n/i.test(body);
-}
-
-/** A topic as the mail folder describes it, in the best locale. */
-function inLocale(
-  texts: string | Readonly<Record<string, string>> | undefined,
-  locale: string | undefined,
-  own: string,
-): string | undefined {
-  if (texts === undefined || typeof texts === 'string') return texts;
-  const tag = lookUp(locale, own).find((found) => Object.hasOwn(texts, found));
-  return tag === undefined ? Object.values(texts)[0] : texts[tag];
 }
 
 /** Pages on which recipients leave topics and join them again. No sign-in, no scripts; opening one changes nothing, since machines do that too. */

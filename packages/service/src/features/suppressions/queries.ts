@@ -1,4 +1,4 @@
-import { and, desc, eq, gt, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm';
+import { and, count, desc, eq, gt, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm';
 import type { AddressFact, SuppressionReason } from '@verbalis/core/delivery';
 import { reading, type Reader, type Tx } from '../../kernel/index.js';
 import { deliveries, facts } from '../messages/index.js';
@@ -79,6 +79,17 @@ export function suppressionStore(reads: Reader) {
         .set({ liftedAt: at, liftNote: note })
         .where(and(eq(suppressions.id, id), isNull(suppressions.liftedAt)))
         .run();
+    },
+
+    /** How many addresses have left each topic. */
+    leftByTopic(space: string, from: Reader = reads): ReadonlyMap<string, number> {
+      const rows = from.db
+        .select({ topic: suppressions.topic, n: count() })
+        .from(suppressions)
+        .where(and(eq(suppressions.space, space), eq(suppressions.reason, 'unsubscribed'), isNull(suppressions.liftedAt)))
+        .groupBy(suppressions.topic)
+        .all();
+      return new Map(rows.map(({ topic, n }) => [topic, n]));
     },
 
     /** When somebody last lifted a suppression of an address: facts before say nothing any more. */
