@@ -30,7 +30,7 @@ describe('with a clock that is moved', () => {
     relay = await make('relay');
     second = await make('second');
     const file = join(folder.path, 'verbalis.yaml');
-    const mail = { mailFolder: DEMO_FOLDER };
+    const mail = { mailFolder: DEMO_FOLDER, senderDomains: ['saltmarsh-ferries.example'] };
     writeFileSync(
       file,
       stringify({
@@ -185,7 +185,7 @@ describe('at the door', () => {
             mark: { text: '(closed)', place: 'after' },
             recipients: { allowed: ['@crew.example'] },
           },
-          empty: { mode: 'deliver', route: ['relay'] },
+          empty: { mode: 'deliver', route: ['relay'], senderDomains: ['empty.example'] },
         },
       },
     });

@@ -58,7 +58,7 @@ beforeAll(async () => {
         },
       },
       spaces: {
-        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'] },
+        harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], senderDomains: ['saltmarsh-ferries.example'] },
         drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
       },
     }),

@@ -2,7 +2,7 @@ import type { TopicView } from '@verbalis/client';
 import { useQuery } from '@tanstack/react-query';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import { Link } from 'react-router';
-import { Empty, Fault, Mono } from '../parts/basics.js';
+import { Empty, Fault, Mono, Note } from '../parts/basics.js';
 import { Small } from '../parts/form.js';
 import { Head, Sheet } from '../parts/list.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
@@ -80,14 +80,14 @@ export function Topics() {
         </Sheet>
       )}
       {isRefused && (
-        <p role="note">
+        <Note role="note">
           Email of optional topics is refused until recipients can reach the service: set publicUrl in verbalis.yaml to its https address.
-        </p>
+        </Note>
       )}
       {topics.length > 0 && (
-        <p>
+        <Note>
           Who has left is under <Link to="/track/suppressions">Suppressions</Link>.
-        </p>
+        </Note>
       )}
     </>
   );

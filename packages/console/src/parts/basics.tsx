@@ -106,6 +106,12 @@ export function Fault({ error }: { readonly error: unknown }) {
   );
 }
 
+/** What is to be known beside a table. */
+export const Note = styled.p`
+  margin-top: 16px;
+  max-width: 820px;
+`;
+
 const Lesson = styled.section`
   max-width: 62ch;
   display: grid;

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import styled from 'styled-components';
-import { Button, Empty, Fault, Mono, StateText, When } from '../parts/basics.js';
+import { Button, Empty, Fault, Mono, Note, StateText, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
 import { Field, Inline, Small } from '../parts/form.js';
 import { Head, Sheet } from '../parts/list.js';
@@ -38,11 +38,6 @@ const Buttons = styled.div`
   display: flex;
   flex-wrap: wrap;
   gap: 8px;
-`;
-
-const Note = styled.p`
-  margin-top: 16px;
-  max-width: 820px;
 `;
 
 /** Why it may be used, or what is missing. */
