@@ -170,6 +170,8 @@ test('what was erased after a backup is erased again; what came since stays', as
   await own.ended(id, 'accepted');
   await own.ended(other.id, 'accepted');
   await operator.suppressions.add({ address: 'asa@post.example' });
+  for (const address of ['asa@post.example', 'dee@post.example'])
+    await operator.consents.add({ address, topic: 'pier-news', kind: 'left', source: `letter of ${address}` });
   // An erasure that ended before the copy is in it: who writes to the address again does not lose that.
   await own.client.messages.send(booking('cy@post.example')).then(({ id: of }) => own.ended(of, 'accepted'));
   await operator.addresses.erase('cy@post.example');
@@ -177,12 +179,13 @@ test('what was erased after a backup is erased again; what came since stays', as
   await own.ended(again.id, 'accepted');
   const file = newFile();
   backupDatabase(config, file);
-  await operator.addresses.erase('asa@post.example');
+  for (const address of ['asa@post.example', 'dee@post.example']) await operator.addresses.erase(address);
   await stop();
   const { erased } = await restoreDatabase({ config, source: { backup: file }, replace: true });
-  expect(erased).toBe(1);
+  expect(erased).toBe(2);
   const database = join(own.folder, 'verbalis.sqlite');
-  expect(readFileSync(database).toString('latin1').toLowerCase().includes('asa@post.example')).toBe(false);
+  const text = readFileSync(database).toString('latin1').toLowerCase();
+  for (const name of ['asa@post.example', 'dee@post.example']) expect([name, text.includes(name)]).toEqual([name, false]);
   expect(checkIntegrity(database, Date.now()).filter(({ wrong }) => wrong > 0)).toEqual([]);
   const service = await startService({ config, operatorSecret: OPERATOR });
   opened.push(() => service.stop());
@@ -190,7 +193,9 @@ test('what was erased after a backup is erased again; what came since stays', as
   await expect(client.messages.get(id)).rejects.toMatchObject({ problem: { status: 404 } });
   expect((await client.messages.get(other.id)).labels).toEqual({ who: 'erased@erased.invalid' });
   expect((await client.messages.get(again.id)).deliveries[0]?.address).toBe('cy@post.example');
-  // The suppression is in force, under its hash.
+  // The suppressions are in force, under their hashes.
+  const { topics, history } = await client.consents.get({ address: 'dee@post.example' });
+  expect([topics.find(({ topic }) => topic === 'pier-news')?.wanted, history]).toEqual([false, []]);
   const refused = await client.messages.send(booking('asa@post.example'));
   await until(async () => ((await client.messages.get(refused.id)).deliveries[0]?.state === 'withheld' ? true : undefined));
 });
