@@ -3,7 +3,7 @@ import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client, type NewMessage } from '@verbalis/client';
-import { fieldOf, readMail } from '@verbalis/core/mime';
+import { fieldOf, partsOf, partText, readMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import { movableClock, type MovableClock } from './support/clock.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
@@ -384,4 +384,63 @@ test('a rule counts who leaves, by topic', async () => {
     return (await operator.events.list({ filter: 'type = alert-firing' })).events[0];
   });
   expect(alert.data).toMatchObject({ rule: 'leaving', group: 'pier-news', events: 2 });
+});
+
+describe('joining with a confirmation', () => {
+  const ask = (more: object = {}) =>
+    operator.consents.add({ address: READER, topic: 'pier-news', kind: 'rejoined', source: 'form on the pier', confirm: true, ...more });
+  /** The link in the email that asks. */
+  const linkIn = async (messageId: string | undefined): Promise<string> => {
+    await all.ended(messageId ?? '', 'accepted', 'failed');
+    const parts = [...partsOf(readMail(Buffer.from(await operator.messages.source(messageId ?? ''))))];
+    const text = parts.map((part) => (part.type === 'text/plain' ? partText(part) : '')).join('');
+    return (/https:\S+\/join\/[\w-]+/.exec(text)?.[0] ?? '').replace(PUBLIC, all.service.url);
+  };
+
+  test('the address joins when its owner presses the button, once, in the language that was asked for', async () => {
+    await operator.consents.add({ address: READER, topic: 'pier-news', kind: 'left', source: 'letter' });
+    const { asked, topics } = await ask({ locale: 'fr' });
+    expect(topics.find(({ topic }) => topic === 'pier-news')?.wanted).toBe(false);
+    expect((await operator.messages.get(asked?.messageId ?? '')).subject).toBe(
+      'Saltmarsh Ferries : souhaitez-vous recevoir « Nouvelles du quai » ?',
+    );
+    const link = await linkIn(asked?.messageId);
+    for (const method of ['GET', 'HEAD', 'GET']) expect((await fetch(link, { method })).status).toBe(200);
+    expect((await get(link, 'ar')).text).toContain('dir="rtl"');
+    expect(await wants()).toBe(false);
+    for (let i = 0; i < 3; i += 1) expect((await post(link)).status).toBe(200);
+    expect(await wants()).toBe(true);
+    const told = (await events()).filter(({ type }) => type === 'verbalis.topic.rejoined');
+    expect(told).toEqual([expect.objectContaining({ how: 'page', source: 'form on the pier', address: READER })]);
+    // Who leaves afterwards is not brought back by the same link.
+    await clock.move(MINUTE);
+    await operator.consents.add({ address: READER, topic: 'pier-news', kind: 'left', source: 'letter' });
+    await post(link);
+    expect(await wants()).toBe(false);
+  });
+
+  test('is an event for an address that was never asked before, too; an email is sent every five minutes at most', async () => {
+    const { asked } = await ask();
+    expect(await refusal(ask())).toBe('asked-already');
+    await post(await linkIn(asked?.messageId));
+    expect((await events()).map(({ type, source }) => [type, source])).toEqual([['verbalis.topic.rejoined', 'form on the pier']]);
+    await clock.move(5 * MINUTE);
+    expect(await refusal(ask())).toBe('accepted');
+  });
+
+  test('a link of another kind, altered or ended does nothing', async () => {
+    const { asked } = await ask();
+    const link = await linkIn(asked?.messageId);
+    const token = link.slice(link.lastIndexOf('/') + 1);
+    const ways = await sent('other@post.example');
+    const paths = [`unsubscribe/${token}`, `preferences/${token}`, `join/${ways.token}`, `join/${token.slice(0, -3)}AAA`, 'join/x'];
+    for (const path of paths) expect([path, (await post(`${all.service.url}/${path}`, 'do=none')).status]).toEqual([path, 404]);
+    clock.jump(7 * DAY);
+    expect((await get(link)).status).toBe(404);
+    expect((await post(link)).status).toBe(404);
+    expect(await events()).toEqual([]);
+    expect(await refusal(ask({ kind: 'left' }))).toBe('invalid-request');
+    expect(await refusal(ask({ at: '2026-11-01T00:00:00Z' }))).toBe('invalid-request');
+    expect(await refusal(ask({ topic: 'bookings' }))).toBe('essential-topic');
+  });
 });

@@ -58,13 +58,30 @@ export async function showConsent(client: Client, address: string, options: Show
   return 0;
 }
 
+interface ChangeOptions {
+  readonly source: string;
+  readonly at?: string;
+  readonly confirm?: boolean;
+  readonly locale?: string;
+}
+
 /** An address leaves a topic or joins it again. */
 export async function changeConsent(
   client: Client,
   { address, topic, kind }: { readonly address: string; readonly topic: string; readonly kind: 'left' | 'rejoined' },
-  { source, at, ...shown }: Shown & { readonly source: string; readonly at?: string },
+  { source, at, confirm, locale, ...shown }: Shown & ChangeOptions,
   output: Output,
 ): Promise<ExitCode> {
-  show(await client.consents.add({ address, topic, kind, source, ...(at === undefined ? {} : { at }) }), shown, output);
+  const more = {
+    ...(at === undefined ? {} : { at }),
+    ...(confirm === undefined ? {} : { confirm }),
+    ...(locale === undefined ? {} : { locale }),
+  };
+  const found = await client.consents.add({ address, topic, kind, source, ...more });
+  show(found, shown, output);
+  if (found.asked !== undefined && shown.json !== true)
+    output.note(
+      `An email went to ${address} (${found.asked.messageId}); it joins when its owner confirms, until ${found.asked.until.slice(0, 10)}.`,
+    );
   return 0;
 }

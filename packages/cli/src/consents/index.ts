@@ -20,17 +20,16 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run(async (output) => (await load()).showConsent(connect(options), address, options, output)),
   );
   const change = (name: 'leave' | 'rejoin', kind: 'left' | 'rejoined', description: string): void => {
-    example(
-      remote(
-        consents
-          .command(`${name} <address> <topic>`)
-          .description(description)
-          .requiredOption('--source <text>', 'how you know; it stays in the history')
-          .option('--at <instant>', 'when it happened (now)'),
-      ),
-      `verbalis consents ${name} asa@post.example pier-news --source "letter of 2 November"`,
-    ).action((address: string, topic: string, options: Options & { source: string; at?: string }) =>
-      run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
+    const command = consents
+      .command(`${name} <address> <topic>`)
+      .description(description)
+      .requiredOption('--source <text>', 'how you know; it stays in the history')
+      .option('--at <instant>', 'when it happened (now)');
+    if (kind === 'rejoined')
+      command.option('--confirm', 'ask the address first: it joins when its owner confirms').option('--locale <tag>', 'of that email');
+    example(remote(command), `verbalis consents ${name} asa@post.example pier-news --source "letter of 2 November"`).action(
+      (address: string, topic: string, options: Options & { source: string; at?: string; confirm?: boolean; locale?: string }) =>
+        run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
     );
   };
   change('leave', 'left', 'the address gets no more email of a topic');

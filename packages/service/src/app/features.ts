@@ -245,6 +245,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     store,
     editions,
     suppressing,
+    accept,
     feed,
     secret: secrets.keyFor('unsubscribe'),
     returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),

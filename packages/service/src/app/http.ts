@@ -96,6 +96,7 @@ export function makeApp(options: HttpOptions): Express {
   app.use('/assets', assetRouter(store));
   app.use('/unsubscribe', consentPages.unsubscribe);
   app.use('/preferences', consentPages.preferences);
+  app.use('/join', consentPages.join);
   app.use('/domain', sharePages(options.sharedDomains));
   app.use('/confirm', options.confirmPages);
   const document = openApiDocument(publicUrl);

@@ -18,6 +18,8 @@ export interface ConsentChange {
   readonly id?: string | undefined;
   readonly source?: string | undefined;
   readonly deliveryId?: string | undefined;
+  /** Somebody has confirmed it: an event also where consent was so before. */
+  readonly isConfirmed?: boolean;
 }
 
 export interface Consenting {
@@ -116,7 +118,7 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
     if (!store.consents.add(tx, row)) return false;
     settle(tx, row, now);
     const isChanged = hasLeft(tx, space, address, topic) !== hadLeft || isOff() !== wasOff;
-    if (isChanged) announce(tx, row);
+    if (isChanged || wanted.isConfirmed === true) announce(tx, row);
     return isChanged;
   }
 

@@ -4,6 +4,7 @@ import { endpointsOf, instant, invalid, json, jsonBody, Refusal, type Clock } fr
 import type { Editions } from '../editions/index.js';
 import { inWords, type Suppressing } from '../suppressions/index.js';
 import type { Consenting } from './consenting.js';
+import type { Invite } from './inviting.js';
 import { inLocale } from './localized.js';
 import { ConsentQuery, ConsentView, NewConsent, TopicList } from './model.js';
 import type { Store } from './store.js';
@@ -16,6 +17,7 @@ export interface ConsentEndpoints {
   readonly consenting: Consenting;
   /** Whether people can reach the service. */
   readonly canLeave: boolean;
+  readonly invite: Invite;
 }
 
 const endpoint = endpointsOf<ConsentEndpoints>();
@@ -73,9 +75,8 @@ const add = endpoint({
   scope: 'write',
   body: jsonBody(NewConsent),
   answers: { 200: json('What holds now.', ConsentView) },
-  refusals: { 409: 'Email of the topic is essential: it cannot be left.' },
-  isRepeatable: true,
-  async run({ caller: { space }, body: { address: text, topic, kind, source, at } }, deps) {
+  refusals: { 409: 'Email of the topic is essential: it cannot be left.', 429: 'The address was asked just now.' },
+  async run({ caller: { space }, body: { address: text, topic, kind, source, at, confirm, locale }, request }, deps) {
     const address = addressOf(text);
     const topics = (await deps.editions.current(space))?.project.settings.topics ?? {};
     const own = Object.hasOwn(topics, topic) ? topics[topic] : undefined;
@@ -88,6 +89,11 @@ const add = endpoint({
         detail: `Email of the topic "${topic}" cannot be switched off by its recipients.`,
         hint: 'To send nothing more to an address, add a suppression.',
       });
+    if (confirm) {
+      const base = `${request.protocol}://${request.get('host') ?? ''}`;
+      const { messageId, endsAt } = await deps.invite({ space, address, topic, source, locale }, base);
+      return { ...(await viewOf(space, address, deps)), asked: { messageId, until: instant(endsAt) } };
+    }
     const now = deps.clock.now();
     await deps.store.write((tx) => {
       deps.consenting.change(tx, { space, address, topic, kind, how: 'api', source, at: at === undefined ? now : Date.parse(at) });

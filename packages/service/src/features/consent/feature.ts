@@ -3,10 +3,11 @@ import { readFairnessKey } from '@verbalis/core/delivery';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
-import type { DeliveryRow } from '../messages/index.js';
+import type { Acceptor, DeliveryRow } from '../messages/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { consentChanges, type Consenting } from './consenting.js';
 import { consentEndpoints } from './endpoints.js';
+import { inviting } from './inviting.js';
 import { consentPages } from './pages.js';
 import type { Store } from './store.js';
 import { subscriptionTokens, type SubscriptionTokens } from './subscription.js';
@@ -15,6 +16,7 @@ interface Options {
   readonly store: Store;
   readonly editions: Editions;
   readonly suppressing: Suppressing;
+  readonly accept: Acceptor;
   readonly feed: Feed;
   /** Seals the links. */
   readonly secret: Uint8Array;
@@ -35,7 +37,7 @@ export interface Consent {
   /** The way out for one delivery; undefined for essential email, and where people cannot reach the service. */
   readonly wayOutOf: (delivery: Pick<DeliveryRow, 'id' | 'fairnessKey' | 'address' | 'space' | 'senderDomain'>) => WayOut | undefined;
   /** Pages that need no key. */
-  readonly pages: { readonly unsubscribe: Router; readonly preferences: Router };
+  readonly pages: { readonly unsubscribe: Router; readonly preferences: Router; readonly join: Router };
   readonly feature: Feature;
 }
 
@@ -44,9 +46,10 @@ export const UNSUBSCRIBE_ADDRESS = 'unsubscribe';
 
 /** Which topics each address wants. */
 export function openConsent({ clock, publicUrl }: Runtime, options: Options): Consent {
-  const { store, editions, suppressing, feed, secret, returnHostFor } = options;
+  const { store, editions, suppressing, accept, feed, secret, returnHostFor } = options;
   const tokens = subscriptionTokens(secret);
   const consenting = consentChanges({ store, clock, suppressing, feed });
+  const invite = inviting({ clock, accept, editions, tokens, publicUrl });
   return {
     consenting,
     tokens,
@@ -62,7 +65,7 @@ export function openConsent({ clock, publicUrl }: Runtime, options: Options): Co
     pages: consentPages({ store, clock, editions, suppressing, consenting, tokens }),
     feature: {
       name: 'consent',
-      endpoints: serve(consentEndpoints, { store, clock, editions, suppressing, consenting, canLeave: publicUrl !== undefined }),
+      endpoints: serve(consentEndpoints, { store, clock, editions, suppressing, consenting, canLeave: publicUrl !== undefined, invite }),
     },
   };
 }

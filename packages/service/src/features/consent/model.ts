@@ -1,6 +1,7 @@
 import { CONSENT_WAYS } from '@verbalis/core/consent';
 import { z } from 'zod';
 import { oneLine, Time } from '../../kernel/index.js';
+import { Locale } from '../messages/index.js';
 
 const Kind = z.enum(['left', 'rejoined']);
 export const ConsentQuery = z.strictObject({ address: z.string().min(3).max(400) });
@@ -11,6 +12,15 @@ export const NewConsent = z
     kind: Kind,
     source: oneLine(500).min(1).meta({ description: 'How you know: "checkbox at booking SM-1042".' }),
     at: Time.optional().meta({ description: 'When it happened; now, when left out.' }),
+    confirm: z
+      .boolean()
+      .default(false)
+      .meta({ description: 'Whether the address is asked first: it joins when its owner presses the button that an email leads to.' }),
+    locale: Locale.optional().meta({ description: 'Of that email.' }),
+  })
+  .refine(({ kind, confirm, at }) => !confirm || (kind === 'rejoined' && at === undefined), {
+    path: ['confirm'],
+    message: 'is only for joining, and without "at"',
   })
   .meta({ id: 'NewConsent' });
 const Fact = z.strictObject({
@@ -53,5 +63,9 @@ export const ConsentView = z
       )
       .meta({ description: 'Those of the mail folder in use.' }),
     history: z.array(Fact).meta({ description: 'Newest first.' }),
+    asked: z
+      .strictObject({ messageId: z.string(), until: z.iso.datetime() })
+      .optional()
+      .meta({ description: 'The email that asks the address to confirm, and until when its link works.' }),
   })
   .meta({ id: 'Consent' });

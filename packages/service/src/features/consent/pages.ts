@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { escapeHtml } from '@verbalis/core/render';
 import express, { type Request, type Response, type Router } from 'express';
 import { publicRouter, sendPage, type Clock } from '../../kernel/index.js';
@@ -36,7 +37,11 @@ function isOneClick(body: string): boolean {
 }
 
 /** Pages on which recipients leave topics and join them again. No sign-in, no scripts; opening one changes nothing, since machines do that too. */
-export function consentPages(options: ConsentPageOptions): { readonly unsubscribe: Router; readonly preferences: Router } {
+export function consentPages(options: ConsentPageOptions): {
+  readonly unsubscribe: Router;
+  readonly preferences: Router;
+  readonly join: Router;
+} {
   const { store, clock, editions, suppressing, consenting, tokens } = options;
 
   async function open(request: Request<{ token: string }>): Promise<Opened | undefined> {
@@ -167,7 +172,53 @@ export function consentPages(options: ConsentPageOptions): { readonly unsubscrib
     }
     sendPage(response, opened.words.title, preferencesPage(opened, act !== null), opened.language);
   });
-  return { unsubscribe, preferences };
+  /** What a link to join asks; undefined where it was altered or has ended. */
+  async function invited(request: Request<{ token: string }>) {
+    const invitation = tokens.invitation(request.params.token);
+    if (invitation === undefined || clock.now() >= invitation.endsAt) return undefined;
+    const edition = await editions.current(invitation.space);
+    const settings = edition?.project.settings;
+    const spoken = spokenIn([...request.acceptsLanguages(), settings?.locale]);
+    const label = inLocale(settings?.topics[invitation.topic]?.label, spoken.language.lang, settings?.locale ?? 'en');
+    const values = {
+      address: escapeHtml(invitation.address),
+      topic: escapeHtml(label ?? invitation.topic),
+      app: escapeHtml(settings?.name ?? invitation.space),
+    };
+    return { invitation, values, ...spoken };
+  }
+
+  const join = publicRouter();
+  join.get('/:token', async (request, response) => {
+    const opened = await invited(request);
+    if (opened === undefined) {
+      refuse(request, response);
+      return;
+    }
+    const { words, language, values } = opened;
+    sendPage(
+      response,
+      words.joinTitle,
+      `<p>${filled(words.join, values)}</p><form method="post"><button>${words.joinButton}</button></form>`,
+      language,
+    );
+  });
+  join.post('/:token', BODY, async (request, response) => {
+    const opened = await invited(request);
+    if (opened === undefined) {
+      refuse(request, response);
+      return;
+    }
+    const { words, language, values, invitation } = opened;
+    const { space, address, topic, source } = invitation;
+    // One link is one consent, however often its button is pressed.
+    const id = `join:${createHash('sha256').update(request.params.token).digest('hex').slice(0, 40)}`;
+    await store.write((tx) => {
+      consenting.change(tx, { id, space, address, topic, kind: 'rejoined', how: 'page', source, at: clock.now(), isConfirmed: true });
+    });
+    sendPage(response, words.joinedTitle, `<p>${filled(words.joined, values)}</p>`, language);
+  });
+  return { unsubscribe, preferences, join };
 }
 
 /** A link to the page with all topics. */

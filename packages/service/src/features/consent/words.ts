@@ -1,7 +1,7 @@
 import { lookUp } from '@verbalis/core/strings';
 import type { PageLanguage } from '../../kernel/index.js';
 
-/** What the pages say. `{address}` and `{topic}` stand for what is filled in. */
+/** What the pages say. `{address}`, `{topic}` and `{app}` stand for what is filled in. */
 export interface Words {
   readonly unknownTitle: string;
   readonly unknown: string;
@@ -20,6 +20,11 @@ export interface Words {
   readonly essentialTitle: string;
   readonly essential: string;
   readonly nothing: string;
+  readonly joinTitle: string;
+  readonly join: string;
+  readonly joinButton: string;
+  readonly joinedTitle: string;
+  readonly joined: string;
 }
 
 const en: Words = {
@@ -40,6 +45,11 @@ const en: Words = {
   essentialTitle: 'Always sent',
   essential: 'These are needed for what you have ordered or for your account, so they cannot be switched off.',
   nothing: 'There is nothing to choose here.',
+  joinTitle: 'Subscribe?',
+  join: '{address} will get emails about “{topic}” from {app}.',
+  joinButton: 'Subscribe',
+  joinedTitle: 'Subscribed',
+  joined: '{address} gets emails about “{topic}” from now on.',
 };
 const de: Words = {
   unknownTitle: 'Dieser Link ist nicht bekannt',
@@ -59,6 +69,11 @@ const de: Words = {
   essentialTitle: 'Immer gesendet',
   essential: 'Diese E-Mails gehören zu Ihrer Bestellung oder Ihrem Konto und lassen sich nicht abbestellen.',
   nothing: 'Hier gibt es nichts auszuwählen.',
+  joinTitle: 'Abonnieren?',
+  join: '{address} erhält dann E-Mails von {app} zu „{topic}“.',
+  joinButton: 'Abonnieren',
+  joinedTitle: 'Abonniert',
+  joined: '{address} erhält ab jetzt E-Mails zu „{topic}“.',
 };
 const fr: Words = {
   unknownTitle: 'Ce lien n’est pas connu',
@@ -78,6 +93,11 @@ const fr: Words = {
   essentialTitle: 'Toujours envoyés',
   essential: 'Ces e-mails sont nécessaires à vos commandes ou à votre compte ; ils ne peuvent pas être désactivés.',
   nothing: 'Il n’y a rien à choisir ici.',
+  joinTitle: 'S’abonner ?',
+  join: '{address} recevra des e-mails de {app} sur « {topic} ».',
+  joinButton: 'S’abonner',
+  joinedTitle: 'Abonnement enregistré',
+  joined: '{address} reçoit désormais des e-mails sur « {topic} ».',
 };
 const es: Words = {
   unknownTitle: 'Este enlace no se conoce',
@@ -97,6 +117,11 @@ const es: Words = {
   essentialTitle: 'Se envían siempre',
   essential: 'Estos correos son necesarios para sus pedidos o su cuenta, por lo que no se pueden desactivar.',
   nothing: 'Aquí no hay nada que elegir.',
+  joinTitle: '¿Suscribirse?',
+  join: '{address} recibirá correos de {app} sobre «{topic}».',
+  joinButton: 'Suscribirse',
+  joinedTitle: 'Suscripción registrada',
+  joined: '{address} recibe desde ahora correos sobre «{topic}».',
 };
 const ar: Words = {
   unknownTitle: 'هذا الرابط غير معروف',
@@ -116,6 +141,11 @@ const ar: Words = {
   essentialTitle: 'تُرسل دائمًا',
   essential: 'هذه الرسائل ضرورية لطلباتك أو لحسابك، ولذلك لا يمكن إيقافها.',
   nothing: 'لا يوجد ما يمكن اختياره هنا.',
+  joinTitle: 'هل تريد الاشتراك؟',
+  join: 'سيتلقى {address} رسائل من {app} عن «{topic}».',
+  joinButton: 'اشتراك',
+  joinedTitle: 'تم الاشتراك',
+  joined: 'سيتلقى {address} من الآن رسائل عن «{topic}».',
 };
 
 const ALL: ReadonlyMap<string, Words> = new Map(Object.entries({ en, de, fr, es, ar }));

@@ -3,11 +3,99 @@ import type { MailFiles } from '@verbalis/core/folder';
 /** Number of the edition that the service itself brings: emails that need no mail folder. */
 export const BUILT_IN = 0;
 export const OPERATOR_NOTE = 'operator-note';
+/** Asks an address whether it wants a topic. */
+export const CONFIRM_TOPIC = 'confirm-topic';
 /** Asks the owner of an address whether a space may send as it. */
 export const CONFIRM_SENDER = 'confirm-sender';
 
+/** The email that asks about a topic, by what its file's name has before ".md". */
+const TOPIC_EMAILS = {
+  '': {
+    subject: '{{ app }}: do you want “{{ topic }}”?',
+    preview: 'One click, and you are subscribed.',
+    title: 'Do you want “{{ topic }}”?',
+    text: 'Somebody asked {{ app }} to send emails about “{{ topic }}” to {{ address }}. If that was you, please confirm.',
+    button: 'See and confirm',
+    until: 'The link works until {{ until | date }}.',
+    otherwise: 'If it was not you, do nothing: you will get no more emails about it.',
+  },
+  '.de': {
+    subject: '{{ app }}: Möchten Sie „{{ topic }}“ erhalten?',
+    preview: 'Ein Klick, und Sie sind dabei.',
+    title: 'Möchten Sie „{{ topic }}“ erhalten?',
+    text: 'Jemand hat {{ app }} gebeten, E-Mails zu „{{ topic }}“ an {{ address }} zu senden. Wenn Sie das waren, bestätigen Sie es bitte.',
+    button: 'Ansehen und bestätigen',
+    until: 'Der Link gilt bis {{ until | date }}.',
+    otherwise: 'Wenn Sie es nicht waren, müssen Sie nichts tun: Sie erhalten dann keine weiteren E-Mails dazu.',
+  },
+  '.fr': {
+    subject: '{{ app }} : souhaitez-vous recevoir « {{ topic }} » ?',
+    preview: 'Un clic, et vous êtes abonné.',
+    title: 'Souhaitez-vous recevoir « {{ topic }} » ?',
+    text: 'Quelqu’un a demandé à {{ app }} d’envoyer des e-mails sur « {{ topic }} » à {{ address }}. Si c’était vous, confirmez-le.',
+    button: 'Voir et confirmer',
+    until: 'Le lien est valable jusqu’au {{ until | date }}.',
+    otherwise: 'Si ce n’était pas vous, ne faites rien : vous ne recevrez pas d’autres e-mails à ce sujet.',
+  },
+  '.es': {
+    subject: '{{ app }}: ¿quiere recibir «{{ topic }}»?',
+    preview: 'Un clic y queda suscrito.',
+    title: '¿Quiere recibir «{{ topic }}»?',
+    text: 'Alguien ha pedido a {{ app }} que envíe correos sobre «{{ topic }}» a {{ address }}. Si fue usted, confírmelo.',
+    button: 'Ver y confirmar',
+    until: 'El enlace es válido hasta el {{ until | date }}.',
+    otherwise: 'Si no fue usted, no haga nada: no recibirá más correos sobre ello.',
+  },
+  '.ar': {
+    subject: '{{ app }}: هل تريد «{{ topic }}»؟',
+    preview: 'نقرة واحدة وتصبح مشتركًا.',
+    title: 'هل تريد «{{ topic }}»؟',
+    text: 'طلب أحدهم من {{ app }} إرسال رسائل عن «{{ topic }}» إلى {{ address }}. إذا كنت أنت من طلب ذلك فأكّد من فضلك.',
+    button: 'عرض وتأكيد',
+    until: 'الرابط صالح حتى {{ until | date }}.',
+    otherwise: 'إذا لم تكن أنت، فلا تفعل شيئًا: لن تصلك رسائل أخرى عن ذلك.',
+  },
+};
+
+const topicEmail = ({ subject, preview, title, text, button, until, otherwise }: (typeof TOPIC_EMAILS)['']): string =>
+  [
+    '---',
+    `subject: "${subject}"`,
+    `preview: "${preview}"`,
+    '---',
+    ':::card',
+    `# ${title}`,
+    '',
+    text,
+    '',
+    `::action "${button}" to="{{ link }}"`,
+    '',
+    until,
+    ':::',
+    '',
+    ':::fineprint',
+    otherwise,
+    ':::',
+    '',
+  ].join('\n');
+
 const BUILT_IN_FILES: Readonly<Record<string, string>> = {
   'mail.yaml': 'name: Built in\nlocale: en\n',
+  'templates/confirm-topic/data.schema.json': JSON.stringify({
+    type: 'object',
+    additionalProperties: false,
+    required: ['app', 'topic', 'address', 'link', 'until'],
+    properties: {
+      app: { type: 'string' },
+      topic: { type: 'string' },
+      address: { type: 'string' },
+      link: { type: 'string', format: 'uri' },
+      until: { type: 'string', format: 'date' },
+    },
+  }),
+  ...Object.fromEntries(
+    Object.entries(TOPIC_EMAILS).map(([locale, words]) => [`templates/confirm-topic/message${locale}.md`, topicEmail(words)]),
+  ),
   'templates/operator-note/data.schema.json': JSON.stringify({
     type: 'object',
     additionalProperties: false,
