@@ -1,11 +1,11 @@
 import type { Command } from 'commander';
 import type { Making } from '../command.js';
 import { connect } from '../connection.js';
-import type * as Commands from './consents.js';
+import type * as Commands from './consent.js';
 
 type Options = Parameters<typeof connect>[0] & { json?: boolean };
 
-const load = (): Promise<typeof Commands> => import('./consents.js');
+const load = (): Promise<typeof Commands> => import('./consent.js');
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
