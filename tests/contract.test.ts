@@ -88,7 +88,7 @@ const ask = (method: string, url: string, headers: Record<string, string>, body?
   });
 const operator = (space: string) => ({ authorization: `Bearer ${OPERATOR}`, 'verbalis-space': space });
 
-const QUERIES: Readonly<Record<string, string>> = { '/v1/search': '?q=SM-8801', '/v1/suppressions/check': '?address=asa@post.example' };
+const QUERIES: Readonly<Record<string, string>> = { '/v1/search': '?q=SM-8801', '/v1/consents': '?address=asa@post.example' };
 
 describe('an answer is what the document says', () => {
   test.each(operations.filter(({ method }) => method === 'get').map((operation) => [operation.operation.operationId, operation] as const))(
