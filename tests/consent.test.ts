@@ -195,7 +195,12 @@ describe('every way out', () => {
     const inForce = async () => (await operator.suppressions.list({ address: READER, topic: 'pier-news' })).suppressions[0];
     await operator.suppressions.lift((await inForce())?.id ?? '', { note: 'mistake' });
     expect(await inForce()).toMatchObject({ reason: 'unsubscribed' });
+    clock.jump(-DAY);
     await operator.suppressions.lift((await inForce())?.id ?? '', { note: 'she called' });
+    expect(await inForce()).toBeUndefined();
+    // A report of before does not bring it back.
+    const at = new Date(clock.now() - MINUTE).toISOString();
+    await operator.consents.add({ address: READER, topic: 'pier-news', kind: 'left', source: 'old report', at });
     expect(await inForce()).toBeUndefined();
     expect((await operator.consents.get({ address: READER })).history[0]).toMatchObject({
       kind: 'rejoined',

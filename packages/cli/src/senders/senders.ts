@@ -19,7 +19,7 @@ const FROM: Readonly<Record<SenderView['from'], string>> = {
   added: 'added',
 };
 
-/** What became of the email that asks an owner. */
+/** The outcome of the email that asks an owner. */
 function askedText({ standing, askedAt, delivery }: SenderView): string {
   if (standing !== 'waiting') return '';
   if (askedAt === undefined) return ', not asked yet';

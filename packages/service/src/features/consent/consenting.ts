@@ -48,6 +48,11 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
   const hasLeft = (tx: Tx, space: string, key: string, topic: string): boolean =>
     decidingConsent(store.consents.about(space, key, topic, tx))?.kind === 'left';
 
+  /** What happens now comes after all that is known, also where the clock was set back. */
+  function nowAfterAll(tx: Tx, { space, address, topic }: Pick<ConsentRow, 'space' | 'address' | 'topic'>, now: number): number {
+    return Math.max(now, ...store.consents.about(space, address, topic, tx).map((fact) => fact.at + 1));
+  }
+
   /** Makes the suppression what consent says. One of another reason stays. */
   function settle(tx: Tx, row: ConsentRow, now: number): void {
     const { space, address, topic, how, source, deliveryId } = row;
@@ -100,9 +105,7 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
     // Who says the same once more changes nothing; and nothing new is written about an address that left and was erased.
     if (isSame && wanted.id === undefined) return false;
     if (kind === 'left' && wasOff && !hadLeft && store.suppressions.exactly(space, address, topic, tx) === undefined) return false;
-    // What happens now comes after all that is known, also where the clock was set back.
-    const latest = Math.max(...store.consents.about(space, address, topic, tx).map((fact) => fact.at), Number.NEGATIVE_INFINITY);
-    const at = wanted.at >= now ? Math.max(now, latest + 1) : wanted.at;
+    const at = wanted.at >= now ? nowAfterAll(tx, { space, address, topic }, now) : wanted.at;
     const row: ConsentRow = {
       id: wanted.id ?? newId('i', now),
       space,
@@ -134,7 +137,7 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
         kind: 'rejoined',
         how: 'api',
         source: note,
-        at: now,
+        at: nowAfterAll(tx, { space, address, topic }, now),
         recordedAt: now,
         deliveryId: null,
       };

@@ -28,7 +28,7 @@ export const SenderView = z
     confirmedAt: z.iso.datetime().optional(),
     messageId: z.string().optional().meta({ description: 'The email that asks its owner.' }),
     delivery: z.strictObject({ state: z.string(), diagnostic: z.string().optional() }).optional().meta({ description: 'Of that email.' }),
-    advice: z.string().optional().meta({ description: 'What stands in the way of such email, although it may be sent.' }),
+    advice: z.string().optional().meta({ description: 'Why such email may not arrive, although the service sends it.' }),
   })
   .meta({ id: 'Sender' });
 export const SenderList = z
