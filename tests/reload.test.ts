@@ -112,7 +112,10 @@ test('a secret is rotated in its file: what was refused is sent after a reload, 
   writeFileSync(join(all.folder, 'key'), 'k2-rotated\n');
   expect((await operator(all).configuration.reload()).changed).toEqual([{ path: 'providers.letters.secrets.key', from: '"…"', to: '"…"' }]);
   await all.ended(id, 'accepted');
-  expect(api.calls.map(({ key }) => key)).toEqual(['k1', 'k2-rotated']);
+  // On a busy machine a second attempt with the old key may come before the reload.
+  const used = api.calls.map(({ key }) => key);
+  expect(used.slice(0, -1).every((key) => key === 'k1')).toBe(true);
+  expect(used.at(-1)).toBe('k2-rotated');
   const { settings } = await operator(all).configuration.get();
   expect(settings).toContainEqual({ path: 'providers.letters.secrets.key', value: '"…"', origin: 'key' });
   expect(settings).toContainEqual({ path: 'listen.host', value: '"127.0.0.1"' });
