@@ -27,6 +27,7 @@ const STEPS = [
   'authentication',
   'domains',
   'consent',
+  'engagement',
   'smtp',
   'delivery',
   'profile',
@@ -65,7 +66,7 @@ module.exports = {
       name: 'core-touches-nothing',
       severity: 'error',
       from: { path: '^packages/core/src/', pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core'], pathNot: '^(node:)?(buffer|crypto|url)$' },
+      to: { dependencyTypes: ['core'], pathNot: '^(node:)?(buffer|crypto|url|zlib)$' },
     },
     {
       name: 'core-doors',

@@ -2,6 +2,7 @@ import { colorClass, css, fixed, markup } from '../html/index.js';
 import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
 import { letters } from './style.js';
+import { TRACK, trackMark } from './track.js';
 
 const HEIGHT = 46;
 
@@ -12,6 +13,7 @@ export const action: Block = {
     args: [
       { name: 'to', kind: 'url', required: true, summary: 'where it leads' },
       { name: 'tone', kind: 'choice', choices: ['main', 'quiet'], summary: 'main (filled, the usual one) or quiet (outlined)' },
+      TRACK,
     ],
     content: 'none',
   },
@@ -34,7 +36,7 @@ export const action: Block = {
     const arc = Math.round((radius / HEIGHT) * 100);
     return markup`<table role="presentation" cellpadding="0" cellspacing="0" border="0" style="margin:8px 0 24px"><tr><td>
 <!--[if mso]><v:roundrect href="${[href]}" style="height:${HEIGHT}px;v-text-anchor:middle;width:${[width]}px" arcsize="${arc}%" strokecolor="${theme.color.accent.light}" fillcolor="${theme.color[background].light}"><center style="${fixed(text)}">${words}</center></v:roundrect><![endif]-->
-<!--[if !mso]><!--><a class="block-action ${colorClass('text', textColor)} ${colorClass('background', background)} ${colorClass('line', 'accent')}" href="${[href]}" style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[background].light })}">${words}</a><!--<![endif]-->
+<!--[if !mso]><!--><a class="block-action ${colorClass('text', textColor)} ${colorClass('background', background)} ${colorClass('line', 'accent')}" href="${[href]}"${trackMark(use, side)} style="${text};${css({ display: 'inline-block', padding: '9px 24px', border, 'border-radius': radius, 'background-color': theme.color[background].light })}">${words}</a><!--<![endif]-->
 </td></tr></table>
 `;
   },

@@ -3,6 +3,7 @@ import type { Argument } from '../notation/index.js';
 import type { Op } from '../render/index.js';
 import type { Block } from './block.js';
 import { textClass, letters } from './style.js';
+import { TRACK, trackMark } from './track.js';
 
 export const picture: Block = {
   signature: {
@@ -14,6 +15,7 @@ export const picture: Block = {
       { name: 'height', kind: 'number', summary: 'in pixels at that width, so that nothing jumps' },
       { name: 'dark', kind: 'url', summary: 'another picture for a dark background' },
       { name: 'to', kind: 'url', summary: 'where it leads' },
+      TRACK,
       {
         name: 'carried',
         kind: 'choice',
@@ -52,7 +54,7 @@ export const picture: Block = {
       ...image(addressOf(source), dark === undefined ? '' : 'vlight', { hidden: false }),
       ...(dark === undefined ? [] : image(addressOf(dark), 'vdark', { hidden: true })),
     ];
-    const linked = to === undefined ? shown : markup`<a href="${[side.address(to)]}">${shown}</a>`;
+    const linked = to === undefined ? shown : markup`<a href="${[side.address(to)]}"${trackMark(use, side)}>${shown}</a>`;
     return markup`<div class="block-picture" style="margin:0 0 20px">${linked}</div>
 `;
   },

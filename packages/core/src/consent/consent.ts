@@ -5,12 +5,17 @@
 export const CONSENT_WAYS = ['one-click', 'page', 'email', 'report', 'callback', 'api'] as const;
 export type ConsentWay = (typeof CONSENT_WAYS)[number];
 
+/** The name under which consent to being told apart by what one does with email is kept, beside the topics. */
+export const ENGAGEMENT = 'engagement';
+
 /** Something that became known of whether an address wants a topic. */
 export interface ConsentFact {
   readonly id: string;
   readonly kind: 'left' | 'rejoined';
   /** When it happened, in milliseconds since the epoch. */
   readonly at: number;
+  /** Left for a while: until when. What follows then is a fact of its own. */
+  readonly until?: number | null | undefined;
 }
 
 /**

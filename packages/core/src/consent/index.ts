@@ -1,1 +1,1 @@
-export { CONSENT_WAYS, decidingConsent, type ConsentFact, type ConsentWay } from './consent.js';
+export { CONSENT_WAYS, decidingConsent, ENGAGEMENT, type ConsentFact, type ConsentWay } from './consent.js';

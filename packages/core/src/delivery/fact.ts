@@ -1,6 +1,23 @@
 import type { Cause } from '../smtp/index.js';
 import type { FactKind, FactSource } from './states.js';
 
+/** Of a link that was followed or a picture that was loaded: by whom, and which. */
+export interface HitDetails {
+  readonly by: 'person' | 'machine' | 'unknown';
+  /** How that is known, in a sentence. */
+  readonly reason: string;
+  readonly link?: {
+    /** Where it leads; absent where the data of the email is no longer kept. */
+    readonly url?: string | undefined;
+    /** Its words. */
+    readonly label: string;
+    /** From 1, in the order of the email; 0 where only its address is known. */
+    readonly index: number;
+    /** The block that it stands in; empty for none. */
+    readonly block: string;
+  };
+}
+
 /** One normalised statement about a delivery. */
 export interface Fact {
   /** The same fact reported twice has the same id. */
@@ -16,4 +33,5 @@ export interface Fact {
   readonly replyCode: number | undefined;
   /** What the other side said, as it said it. */
   readonly diagnostic: string | undefined;
+  readonly details?: HitDetails | undefined;
 }

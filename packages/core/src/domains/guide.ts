@@ -25,6 +25,7 @@ const TITLES: Readonly<Record<Purpose, string>> = {
   spf: 'SPF',
   bounces: 'Bounces',
   dmarc: 'DMARC',
+  links: 'Links',
   provider: 'For the provider',
   'tls-reports': 'TLS reports',
 };
@@ -33,6 +34,7 @@ const PURPOSES: Readonly<Record<Purpose, string>> = {
   spf: 'It names the servers that may send with this return path.',
   bounces: 'Email that cannot be delivered comes back to the host that this record names.',
   dmarc: 'It tells receivers what to do with email that only claims to be from the domain, and where to report it.',
+  links: 'Links to follow, to unsubscribe and to choose topics lead to this host, which stands for the service.',
   provider: 'The provider checks it before it accepts email of the domain.',
   'tls-reports': 'Receivers report there when they cannot deliver bounces over TLS.',
 };
@@ -42,6 +44,7 @@ const WITHOUT: Readonly<Record<Purpose, string>> = {
   bounces:
     'Without it nobody learns which addresses no longer exist, and the return path of the service is used, which does not align with the domain.',
   dmarc: 'Without it anybody can send in the name of the domain, and large mailbox providers reject bulk email.',
+  links: 'Email passes without it; its links lead to the host of the service.',
   provider: 'Without it the provider refuses email of the domain, or signs it as its own.',
   'tls-reports': 'Email passes without it.',
 };

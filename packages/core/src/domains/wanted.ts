@@ -2,7 +2,7 @@ import type { DmarcPolicy } from '../authentication/index.js';
 import type { DnsRecord } from './record.js';
 
 /** What a record is for. */
-export type Purpose = 'dkim' | 'spf' | 'bounces' | 'dmarc' | 'provider' | 'tls-reports';
+export type Purpose = 'dkim' | 'spf' | 'bounces' | 'dmarc' | 'links' | 'provider' | 'tls-reports';
 
 /** A record that a domain needs. */
 export interface WantedRecord {
@@ -35,6 +35,8 @@ export interface DomainNeeds {
   readonly domain: string;
   /** The host of its return paths. */
   readonly returnHost: string;
+  /** The host of links and pages in its emails, where it has one of its own, and the host that people reach the service at. */
+  readonly links?: { readonly host: string; readonly service: string | undefined } | undefined;
   /** The name under which other mail servers reach our listener. */
   readonly mailServer: string;
   /** Keys that sign, or will. */
@@ -86,6 +88,13 @@ export function wantedRecords(needs: DomainNeeds): Wanted {
   const { reports } = needs;
   const rua = reports === undefined ? '' : `; rua=mailto:${reports.dmarc}@${returnHost}`;
   add('dmarc', { type: 'TXT', name: `_dmarc.${domain}`, text: `v=DMARC1; p=${needs.policy}${rua}` });
+  const { links } = needs;
+  if (links !== undefined)
+    if (links.service === undefined)
+      notes.push(
+        `Links of ${domain} are to lead to ${links.host}, but the service has no name that an alias could lead to: set publicUrl.`,
+      );
+    else add('links', { type: 'CNAME', name: links.host, host: links.service }, { isRequired: false });
   for (const provider of providers)
     for (const { type, name, value } of provider.records)
       add('provider', asRecord(type, name === '@' ? domain : `${name}.${domain}`, value), { provider: provider.name });

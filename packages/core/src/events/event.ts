@@ -1,4 +1,4 @@
-import { FACT_KINDS, type Cause, type FactSource } from '../delivery/index.js';
+import { FACT_KINDS, type Cause, type FactSource, type HitDetails } from '../delivery/index.js';
 
 /** Events that are about no delivery, with the part of their CloudEvents type after "verbalis."; its first word names the schema of their data. */
 const OTHER_TYPES = {
@@ -37,6 +37,7 @@ export interface EventInput {
     readonly status: string | undefined;
     readonly replyCode: number | undefined;
     readonly diagnostic: string | undefined;
+    readonly details?: HitDetails | undefined;
     readonly deliveryId: string;
     readonly messageId: string;
     readonly address: string;
@@ -106,7 +107,7 @@ export function eventOf({ id, space, kind, at, fact, data, traceparent, tracesta
     dataschema: base === undefined ? `urn:verbalis:schema:${schema}` : `${base}/v1/events/schemas/${schema}`,
   };
   if (fact === undefined) return { ...shared, data: { space, ...data } };
-  const { deliveryId, ...rest } = fact;
+  const { deliveryId, details, ...rest } = fact;
   // Fields that are not known are left out, so that a consumer never reads null.
   const known = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined && value !== ''));
   return {
@@ -115,7 +116,7 @@ export function eventOf({ id, space, kind, at, fact, data, traceparent, tracesta
     partitionkey: deliveryId,
     ...(traceparent === undefined ? {} : { traceparent }),
     ...(tracestate === undefined ? {} : { tracestate }),
-    data: { space, kind, messageId: fact.messageId, deliveryId, ...known, labels: fact.labels },
+    data: { space, kind, messageId: fact.messageId, deliveryId, ...known, ...details, labels: fact.labels },
   };
 }
 
@@ -126,8 +127,13 @@ export type EventFields = Readonly<Record<string, string | number | undefined>> 
 export function fieldsOf({ space, kind, fact, data }: EventInput): EventFields {
   const out: Record<string, string | number | undefined> = { space };
   if (fact !== undefined) {
-    const { labels, ...rest } = fact;
+    const { labels, details, ...rest } = fact;
     Object.assign(out, rest);
+    if (details !== undefined) {
+      const { link, ...how } = details;
+      Object.assign(out, how, { block: link?.block });
+      for (const [name, value] of Object.entries({ url: link?.url, label: link?.label, index: link?.index })) out[`link.${name}`] = value;
+    }
     for (const [name, value] of Object.entries(labels)) out[`labels.${name}`] = value;
   }
   for (const [name, value] of Object.entries(data ?? {})) if (typeof value === 'string' || typeof value === 'number') out[name] = value;

@@ -7,4 +7,4 @@ export {
   type TemplateFiles,
   type TemplateSource,
 } from './link.js';
-export type { MailSettings } from './settings.js';
+export type { MailSettings, Tracking } from './settings.js';

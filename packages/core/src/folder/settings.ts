@@ -32,12 +32,26 @@ const Localized = z.union([
 ]);
 export type Localized = z.infer<typeof Localized>;
 
+/** What becomes known of what recipients do with an email; nothing, when left out. */
+const Tracking = z.strictObject({
+  /** Whether the picture at its end was loaded. */
+  opens: z.boolean().default(false),
+  /** Which links were followed. */
+  clicks: z.boolean().default(false),
+  /** The links of the text part, too. */
+  text: z.boolean().default(false),
+  /** By whom, or only how often. */
+  mode: z.enum(['individual', 'counts']).default('counts'),
+});
+export type Tracking = z.infer<typeof Tracking>;
+
 const Topic = z.strictObject({
   /** As recipients know it, on the page where they choose. */
   label: Localized,
   /** What it brings, in a sentence for recipients. */
   description: Localized.optional(),
   purpose: z.enum(['essential', 'optional']),
+  tracking: Tracking.optional(),
   /** After so many seconds an email of this topic is not sent any more. */
   lifetimeSeconds: z.int().min(1).optional(),
   /** For how many days less is kept of its messages than the service keeps: bodies; data and all that is made of them; everything. */
@@ -82,7 +96,10 @@ export const MailSettings = z.strictObject({
     .transform((sender) => (typeof sender === 'string' ? sender : mailboxOf(sender.name ?? '', sender.address)))
     .optional(),
   styles: z.array(z.string()).default([]),
-  topics: z.record(z.string(), Topic).default({}),
+  topics: z
+    .record(z.string(), Topic)
+    .refine((topics) => !Object.hasOwn(topics, 'engagement'), 'cannot have a topic "engagement": consent to tracking has this name')
+    .default({}),
   /** Warnings and suggestions that `check` leaves out, by code, each with the reason. */
   silence: z
     .record(z.string(), z.string().min(1))
@@ -132,7 +149,9 @@ export function readSettings(file: string, text: string, problems: Problem[]): M
             ? Object.keys(MailSettings.shape)
             : issue.path.at(-1) === 'keep'
               ? ['bodyDays', 'dataDays', 'factDays']
-              : ['label', 'description', 'purpose', 'lifetimeSeconds', 'keep'];
+              : issue.path.at(-1) === 'tracking'
+                ? Object.keys(Tracking.shape)
+                : Object.keys(Topic.shape);
         problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
       }
     } else {

@@ -9,6 +9,7 @@ import type { Extension } from 'micromark-util-types';
 import { problem, SourceText, type Place, type Problem } from '../problems/index.js';
 import type { Insertion } from './expression.js';
 import { BASE, hide, HIDDEN, shown, type Hidden } from './hidden.js';
+import { linkMarks, withMark } from './link-marks.js';
 import { cut, noSteering } from './parts.js';
 import { steered } from './steering.js';
 import type { Flow, Inline, ListItem, Part, Verbatim } from './tree.js';
@@ -356,7 +357,8 @@ class Reading {
   }
 
   inlines(nodes: readonly PhrasingContent[]): Inline[] {
-    return this.#steered(nodes.flatMap((node) => this.#inline(node)));
+    const { bare, marks } = linkMarks(nodes);
+    return this.#steered(bare.flatMap((node) => withMark(this.#inline(node), marks.get(node))));
   }
 
   #inline(node: PhrasingContent): (Inline | Insertion)[] {

@@ -27,7 +27,15 @@ export type Inline =
   | { readonly kind: 'text'; readonly text: string; readonly place: Place }
   | { readonly kind: 'insert'; readonly value: Expression; readonly place: Place }
   | { readonly kind: 'emphasis' | 'strong' | 'struck'; readonly children: readonly Inline[]; readonly place: Place }
-  | { readonly kind: 'link'; readonly to: Parts; readonly title: Parts; readonly children: readonly Inline[]; readonly place: Place }
+  | {
+      readonly kind: 'link';
+      readonly to: Parts;
+      readonly title: Parts;
+      readonly children: readonly Inline[];
+      /** Whether the author wants it tracked with its topic; undefined where nothing is said. */
+      readonly track?: 'yes' | 'no' | undefined;
+      readonly place: Place;
+    }
   | { readonly kind: 'picture'; readonly source: Parts; readonly alt: Parts; readonly title: Parts; readonly place: Place }
   | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
   | { readonly kind: 'break'; readonly place: Place }

@@ -3,7 +3,7 @@ import { parse } from 'parse5';
 import { adapter } from 'parse5-htmlparser2-tree-adapter';
 import type { Place } from '../problems/index.js';
 import { markOf, tracesIn, type Marked } from './marked.js';
-import { tagsOf } from './tags.js';
+import { tagsOf } from '../html/index.js';
 
 /** Elements that an email must not hold: clients drop them, and some would be dangerous. */
 const FORBIDDEN = new Set(

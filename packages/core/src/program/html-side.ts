@@ -293,7 +293,7 @@ ${this.#items(node.items, { tight: node.tight })}</${tag}>
           as: 'html',
         };
         const title = node.title.length === 0 ? [] : markup` title="${this.parts(node.title)}"`;
-        return markup`<a class="${textClass(background.link)}" href="${[href]}"${title} style="color:${theme.color[background.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
+        return markup`<a class="${textClass(background.link)}" href="${[href]}"${title}${node.track === undefined ? '' : ` data-track="${node.track}"`} style="color:${theme.color[background.link].light};text-decoration:underline">${this.inline(node.children)}</a>`;
       }
       case 'picture': {
         const source: Op = {

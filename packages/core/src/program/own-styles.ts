@@ -3,7 +3,7 @@ import { inlineStyles, readDeclarations, readImport, readStructure, type Elsewhe
 import { didYouMean } from '../problems/index.js';
 import { elementsOf, endOf, nodesOfTree, offsetOf, steeringHere, tagsAt, type DomFault } from './dom.js';
 import { holdsMark } from './marked.js';
-import { tagsOf } from './tags.js';
+import { tagsOf } from '../html/index.js';
 import { conditionalOf, type Changes } from './write-html.js';
 
 /** A style sheet in a document, or one that the document links to. */

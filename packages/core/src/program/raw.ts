@@ -8,7 +8,7 @@ import { NO_CHANGES, writeHtml } from './write-html.js';
 import { textOfDocument } from './html-text.js';
 import { mark, type Marked, type SlotOp } from './marked.js';
 import type { CompileContext } from './context.js';
-import { tagsOf, VOID } from './tags.js';
+import { tagsOf, VOID } from '../html/index.js';
 import type { Names } from './values.js';
 import { placedOps } from './verbatim.js';
 

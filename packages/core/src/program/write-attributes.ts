@@ -1,5 +1,5 @@
 import type { AddressKind } from '../blocks/index.js';
-import { fixed, joined } from '../html/index.js';
+import { fixed, joined, type TagAttribute } from '../html/index.js';
 import type { Place } from '../problems/index.js';
 import type { Op } from '../render/index.js';
 import { fits, isFaulty, isFormatted, shown } from '../typing/index.js';
@@ -7,7 +7,6 @@ import { addressOf, isAsItStands } from './address.js';
 import type { CompileContext } from './context.js';
 import { movedFault, steeringHere, type DomFault } from './dom.js';
 import { holdsMark, piecesOf, tracesIn, type Hidden, type Marked, type SlotOp } from './marked.js';
-import type { TagAttribute } from './tags.js';
 import { placed, valueOf } from './values.js';
 
 /** Attributes that hold an address, each with what is to be found there. */

@@ -1,10 +1,9 @@
-import { joined } from '../html/index.js';
+import { joined, tagsOf, type Tag } from '../html/index.js';
 import type { Op } from '../render/index.js';
 import { forbiddenIn, movedFault, steeringHere, type DomFault } from './dom.js';
 import { holdsMark, markOf, piecesOf, rebuilt, tracesIn } from './marked.js';
 import { inserted } from './sides.js';
 import { crossing } from './steering.js';
-import { tagsOf, type Tag } from './tags.js';
 import { attributeOps, sheetOps, type Writing } from './write-attributes.js';
 
 /** What of a document is not to be written as it stands. Places are offsets in the marked text. */

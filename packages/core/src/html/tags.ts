@@ -32,16 +32,22 @@ const CUT_OFF: ReadonlySet<string> = new Set([
 
 export const VOID = new Set(['area', 'base', 'br', 'col', 'embed', 'hr', 'img', 'input', 'link', 'meta', 'source', 'track', 'wbr']);
 
-/** The tags of markup in order, and whether it ends in the middle of one. The last ones are kept: one document is looked through several times. */
-export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; readonly cutOff: boolean } => {
-  const tags: Tag[] = [];
+/** What is reported of markup, in its order. */
+interface MarkupListener {
+  readonly tag: (tag: Tag) => void;
+  /** Text between tags, its character references resolved. */
+  readonly text?: (text: string) => void;
+}
+
+/** Goes through markup that need not be a whole document. @returns whether it ends in the middle of something */
+export function walkMarkup(markup: string, { tag, text }: MarkupListener): { readonly cutOff: boolean } {
   const state = { cutOff: false, open: '' };
   const nothing = (): void => undefined;
   const add = (kind: Tag['kind'], token: Token.TagToken | Token.CommentToken | Token.DoctypeToken): void => {
     const { location } = token;
     if (location === null) return;
     const isTag = 'tagName' in token;
-    tags.push({
+    tag({
       kind,
       name: isTag ? token.tagName : '',
       attributes: isTag
@@ -55,6 +61,12 @@ export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; re
       to: location.endOffset,
     });
   };
+  const characters =
+    text === undefined
+      ? nothing
+      : (token: Token.CharacterToken): void => {
+          text(token.chars);
+        };
   const tokenizer: Tokenizer = new Tokenizer(
     { sourceCodeLocationInfo: true },
     {
@@ -77,9 +89,9 @@ export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; re
       onDoctype: (token) => {
         add('other', token);
       },
-      onCharacter: nothing,
+      onCharacter: characters,
       onNullCharacter: nothing,
-      onWhitespaceCharacter: nothing,
+      onWhitespaceCharacter: characters,
       onEof: nothing,
       onParseError: ({ code }) => {
         if (CUT_OFF.has(code)) state.cutOff = true;
@@ -87,5 +99,12 @@ export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; re
     },
   );
   tokenizer.write(markup, true);
-  return { tags, cutOff: state.cutOff || state.open !== '' };
+  return { cutOff: state.cutOff || state.open !== '' };
+}
+
+/** The tags of markup in order, and whether it ends in the middle of one. The last ones are kept: one document is looked through several times. */
+export const tagsOf = memo((markup: string): { readonly tags: readonly Tag[]; readonly cutOff: boolean } => {
+  const tags: Tag[] = [];
+  const { cutOff } = walkMarkup(markup, { tag: (tag) => tags.push(tag) });
+  return { tags, cutOff };
 }, 8);
