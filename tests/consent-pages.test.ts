@@ -99,7 +99,7 @@ browserTest('the topics in the console: what recipients see, how many have left'
   const row = page.getByRole('row', { name: /pier-news/ });
   await row.getByText('Optional: can be left').waitFor();
   expect(await row.textContent()).toMatch(/Every Wednesday\..*In en, fr, ar.*pier-bulletin/);
-  expect(Number(/left(\d+)pier-bulletin/.exec((await row.textContent()) ?? '')?.[1])).toBeGreaterThan(0);
+  expect(Number(/by recipient(\d+)pier-bulletin/.exec((await row.textContent()) ?? '')?.[1])).toBeGreaterThan(0);
   for (const width of [360, 1280]) {
     await page.setViewportSize({ width, height: 740 });
     const isWide = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth);

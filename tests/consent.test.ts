@@ -371,7 +371,7 @@ test('on the command line', async () => {
   expect((await run('rejoin', READER, 'pier-news', '--source', 'phone')).out).toMatch(/pier-news +optional +yes/);
   await run('leave', 'other@post.example', 'pier-news', '--source', 'phone');
   expect((await run('topics')).out).toMatch(
-    /bookings +Bookings +essential +0 +.*booking-confirmed[^]*pier-news +Pier news +optional +1 +pier-bulletin/,
+    /bookings +Bookings +essential +none +0 +.*booking-confirmed[^]*pier-news +Pier news +optional +links, images \(individual\) +1 +pier-bulletin/,
   );
   expect((await run('show', READER)).out).toMatch(/rejoined +pier-news +api +phone[^]*left +pier-news +api +letter of 2 November/);
   expect(await run('leave', READER, 'bookings', '--source', 'x')).toMatchObject({
@@ -447,5 +447,58 @@ describe('joining with a confirmation', () => {
     expect(await refusal(ask({ kind: 'left' }))).toBe('invalid-request');
     expect(await refusal(ask({ at: '2026-11-01T00:00:00Z' }))).toBe('invalid-request');
     expect(await refusal(ask({ topic: 'bookings' }))).toBe('essential-topic');
+  });
+});
+
+describe('a pause', () => {
+  const preferences = (url: string, body: string) =>
+    fetch(url.replace('/unsubscribe/', '/preferences/'), { method: 'POST', body }).then((response) => response.text());
+  const wants = async (topic: string) =>
+    (await operator.consents.get({ address: READER })).topics.find((found) => found.topic === topic)?.wanted;
+  const kinds = async () => (await operator.consents.get({ address: READER })).history.map(({ topic, kind }) => `${topic} ${kind}`).sort();
+
+  test('ends by itself after thirty days, with an event for both', async () => {
+    const { url } = await sent();
+    const page = await preferences(url, 'do=pause');
+    expect(page).toContain('Paused until December 2, 2026.');
+    expect([await wants('pier-news'), await wants('offers')]).toEqual([false, false]);
+    const { history } = await operator.consents.get({ address: READER });
+    expect(history.every(({ kind, until: end }) => kind === 'left' && end === '2026-12-02T09:00:00.000Z')).toBe(true);
+    clock.jump(30 * DAY - 2 * MINUTE);
+    await clock.move(MINUTE);
+    expect(await wants('pier-news')).toBe(false);
+    await clock.move(2 * MINUTE);
+    expect([await wants('pier-news'), await wants('offers')]).toEqual([true, true]);
+    const { events } = await all.client.events.list({ filter: 'topic = "pier-news" and type in [topic-left, topic-rejoined]' });
+    expect(events.map(({ type, data }) => [type, data['until'], data['source']]).reverse()).toEqual([
+      ['verbalis.topic.left', '2026-12-02T09:00:00.000Z', undefined],
+      ['verbalis.topic.rejoined', undefined, 'The pause is over.'],
+    ]);
+    expect((await operator.suppressions.list({})).suppressions).toEqual([]);
+  });
+
+  test('brings nobody back who has left for good meanwhile, and ends once where somebody came back before', async () => {
+    const { url } = await sent();
+    await preferences(url, 'do=pause');
+    clock.jump(DAY);
+    await fetch(url, { method: 'POST' });
+    await preferences(url, 'do=save&topic=offers');
+    clock.jump(31 * DAY);
+    await clock.move(MINUTE);
+    expect([await wants('pier-news'), await wants('offers')]).toEqual([false, true]);
+    expect(await kinds()).toEqual(['offers left', 'offers rejoined', 'pier-news left', 'pier-news left']);
+  });
+
+  test('can be asked for by the app, and survives a restart; one that lies in the past or is for joining is refused', async () => {
+    const say = (kind: 'left' | 'rejoined', end: string) =>
+      operator.consents.add({ address: READER, topic: 'pier-news', kind, source: 'page of the app', until: end });
+    await say('left', '2026-11-05T09:00:00Z');
+    expect(await wants('pier-news')).toBe(false);
+    expect(await refusal(say('left', '2026-10-05T09:00:00Z'))).toBe('invalid-request');
+    expect(await refusal(say('rejoined', '2026-11-06T09:00:00Z'))).toBe('invalid-request');
+    await operator.configuration.reload();
+    clock.jump(4 * DAY);
+    await clock.move(MINUTE);
+    expect(await wants('pier-news')).toBe(true);
   });
 });

@@ -46,6 +46,10 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['address', 'track: everything that is known about one address']], load: () => import('./addresses/index.js') },
   { commands: [['subscriptions', 'track: where events are sent, signed']], load: () => import('./webhooks/index.js') },
   { commands: [['events', 'track: events, newest first']], load: () => import('./events/index.js') },
+  {
+    commands: [['engagement', 'track: which links were followed and how often pictures were loaded']],
+    load: () => import('./engagement/index.js'),
+  },
   { commands: [['figures', 'track: how many, how they ended, how long it took']], load: () => import('./figures/index.js') },
   { commands: [['alerts', 'track: rules over rates and counts, and their alerts']], load: () => import('./alerts/index.js') },
   { commands: [['quarantine', 'track: items that could not be processed, and wait for you']], load: () => import('./quarantine/index.js') },

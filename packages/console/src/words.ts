@@ -1,4 +1,4 @@
-import type { Cause, Delivery, State } from '@verbalis/client';
+import type { Cause, ConsentView, Delivery, State } from '@verbalis/client';
 import { color } from './style.js';
 
 /** A state's sign, colour and meaning: never by colour alone. */
@@ -28,8 +28,18 @@ export const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>>
   withheld: ['–', color.soft, 'Withheld: it was not sent'],
   expired: ['–', color.soft, 'Too late: its deadline had passed'],
   canceled: ['–', color.soft, 'Canceled before it was sent'],
-  'link-followed': ['○', color.good, 'The recipient followed a link'],
-  'image-loaded': ['○', color.good, 'An image of the email was loaded'],
+  'link-followed': ['↗', color.good, 'A link was followed'],
+  'image-loaded': ['◌', color.good, 'The image of the email was loaded'],
+};
+
+/** How somebody left a topic or joined it. */
+export const CONSENT_WAYS: Readonly<Record<ConsentView['history'][number]['how'], string>> = {
+  'one-click': 'by one click in a mail reader',
+  page: 'on a page of the service',
+  email: 'by an email',
+  report: 'by a report of a mailbox provider',
+  callback: 'at the provider',
+  api: 'through the API',
 };
 
 const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto', style: 'short' });

@@ -97,10 +97,12 @@ CREATE TABLE `consents` (
 	`source` text,
 	`at` integer NOT NULL,
 	`recorded_at` integer NOT NULL,
-	`delivery_id` text
+	`delivery_id` text,
+	`until` integer
 );
 --> statement-breakpoint
 CREATE INDEX `consents_by_address` ON `consents` (`space`,`address`,`topic`);--> statement-breakpoint
+CREATE INDEX `consents_by_until` ON `consents` (`until`) WHERE "consents"."until" is not null;--> statement-breakpoint
 CREATE TABLE `copy_state` (
 	`id` integer PRIMARY KEY NOT NULL,
 	`folder` text NOT NULL
@@ -184,9 +186,16 @@ CREATE INDEX `domain_reports_by_age` ON `domain_reports` (`received_at`);--> sta
 CREATE TABLE `domains` (
 	`name` text PRIMARY KEY NOT NULL,
 	`return_host` text NOT NULL,
+	`link_host` text,
 	`policy` text NOT NULL,
 	`shared_pages` integer DEFAULT 0 NOT NULL,
 	`created_at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `link_hosts` (
+	`host` text PRIMARY KEY NOT NULL,
+	`domain` text NOT NULL,
+	`live_from` integer
 );
 --> statement-breakpoint
 CREATE TABLE `return_hosts` (
@@ -237,6 +246,21 @@ CREATE TABLE `editions_in_use` (
 	`folder_hash` text
 );
 --> statement-breakpoint
+CREATE TABLE `engagement` (
+	`space` text NOT NULL,
+	`at` integer NOT NULL,
+	`template` text NOT NULL,
+	`topic` text NOT NULL,
+	`link` integer NOT NULL,
+	`label` text NOT NULL,
+	`by` text NOT NULL,
+	`age` integer NOT NULL,
+	`n` integer NOT NULL,
+	`firsts` integer NOT NULL,
+	PRIMARY KEY(`space`, `at`, `template`, `topic`, `link`, `label`, `by`, `age`)
+);
+--> statement-breakpoint
+CREATE INDEX `engagement_by_age` ON `engagement` (`at`);--> statement-breakpoint
 CREATE TABLE `cursors` (
 	`name` text PRIMARY KEY NOT NULL,
 	`seq` integer NOT NULL
@@ -387,6 +411,7 @@ CREATE TABLE `facts` (
 	`reply_code` integer,
 	`diagnostic` text,
 	`return_id` text,
+	`details` text,
 	FOREIGN KEY (`delivery_id`) REFERENCES `deliveries`(`id`) ON UPDATE no action ON DELETE no action
 );
 --> statement-breakpoint
@@ -560,7 +585,6 @@ CREATE TABLE `quarantine` (
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `quarantine_by_item` ON `quarantine` (`worker`,`key`);--> statement-breakpoint
-CREATE INDEX `quarantine_by_space` ON `quarantine` (`space`,`id`);
---> statement-breakpoint
+CREATE INDEX `quarantine_by_space` ON `quarantine` (`space`,`id`);--> statement-breakpoint
 -- What a search of captured mail looks through: parts of words, whatever their case and accents. It keeps no copy of the text.
 CREATE VIRTUAL TABLE `captured_words` USING fts5(words, content='', contentless_delete=1, tokenize='trigram remove_diacritics 1');

@@ -1,9 +1,16 @@
-import type { Client, ConsentView } from '@verbalis/client';
+import type { Client, ConsentView, TopicView } from '@verbalis/client';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
 
 interface Shown {
   readonly json?: boolean;
+}
+
+/** What becomes known of what recipients do, in a few words. */
+function trackingText(tracking: TopicView['tracking']): string {
+  if (tracking === undefined) return 'none';
+  const what = [tracking.clicks ? 'links' : '', tracking.opens ? 'images' : ''].filter((word) => word !== '').join(', ');
+  return what === '' ? 'none' : `${what} (${tracking.mode})`;
 }
 
 function show({ topics, history, ...consent }: ConsentView, { json = false }: Shown, output: Output): void {
@@ -25,7 +32,13 @@ function show({ topics, history, ...consent }: ConsentView, { json = false }: Sh
   output.out(
     tableText(
       [{ title: 'at' }, { title: 'what' }, { title: 'topic' }, { title: 'how' }, { title: 'source' }],
-      history.map(({ at, kind, topic, how, source = '' }) => [clockTime(at), kind, topic, how, source]),
+      history.map(({ at, until, kind, topic, how, source = '' }) => [
+        clockTime(at),
+        until === undefined ? kind : `${kind} until ${until.slice(0, 10)}`,
+        topic,
+        how,
+        source,
+      ]),
       output.color,
     ),
   );
@@ -42,8 +55,22 @@ export async function listTopics(client: Client, { json = false }: Shown, output
   else
     output.out(
       tableText(
-        [{ title: 'topic' }, { title: 'label' }, { title: 'purpose' }, { title: 'left', right: true }, { title: 'templates' }],
-        topics.map(({ topic, label, purpose, left, templates }) => [topic, label, purpose, String(left), templates.join(', ')]),
+        [
+          { title: 'topic' },
+          { title: 'label' },
+          { title: 'purpose' },
+          { title: 'tracking' },
+          { title: 'left', right: true },
+          { title: 'templates' },
+        ],
+        topics.map(({ topic, label, purpose, tracking, left, templates }) => [
+          topic,
+          label,
+          purpose,
+          trackingText(tracking),
+          String(left),
+          templates.join(', '),
+        ]),
         output.color,
       ),
     );
@@ -61,6 +88,7 @@ export async function showConsent(client: Client, address: string, options: Show
 interface ChangeOptions {
   readonly source: string;
   readonly at?: string;
+  readonly until?: string;
   readonly confirm?: boolean;
   readonly locale?: string;
 }
@@ -69,11 +97,12 @@ interface ChangeOptions {
 export async function changeConsent(
   client: Client,
   { address, topic, kind }: { readonly address: string; readonly topic: string; readonly kind: 'left' | 'rejoined' },
-  { source, at, confirm, locale, ...shown }: Shown & ChangeOptions,
+  { source, at, until, confirm, locale, ...shown }: Shown & ChangeOptions,
   output: Output,
 ): Promise<ExitCode> {
   const more = {
     ...(at === undefined ? {} : { at }),
+    ...(until === undefined ? {} : { until }),
     ...(confirm === undefined ? {} : { confirm }),
     ...(locale === undefined ? {} : { locale }),
   };

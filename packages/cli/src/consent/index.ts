@@ -27,9 +27,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--at <instant>', 'when it happened (now)');
     if (kind === 'rejoined')
       command.option('--confirm', 'ask the address first: it joins when its owner confirms').option('--locale <tag>', 'of that email');
+    else command.option('--until <instant>', 'a pause: email of the topic comes again from then on');
     example(remote(command), `verbalis consents ${name} asa@post.example pier-news --source "letter of 2 November"`).action(
-      (address: string, topic: string, options: Options & { source: string; at?: string; confirm?: boolean; locale?: string }) =>
-        run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
+      (
+        address: string,
+        topic: string,
+        options: Options & { source: string; at?: string; until?: string; confirm?: boolean; locale?: string },
+      ) => run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
     );
   };
   change('leave', 'left', 'the address gets no more email of a topic');

@@ -18,13 +18,14 @@ const exitCode = ({ state }: DomainView): ExitCode => (state === 'right' ? 0 : 1
 export async function addDomain(
   client: Client,
   name: string,
-  options: Shown & { readonly returnHost?: string; readonly policy?: DomainView['policy'] },
+  options: Shown & { readonly returnHost?: string; readonly linkHost?: string; readonly policy?: DomainView['policy'] },
   output: Output,
 ): Promise<ExitCode> {
-  const { returnHost, policy } = options;
+  const { returnHost, linkHost, policy } = options;
   const domain = await client.domains.add({
     name,
     ...(returnHost === undefined ? {} : { returnHost }),
+    ...(linkHost === undefined ? {} : { linkHost }),
     ...(policy === undefined ? {} : { policy }),
   });
   show(domain, options, output, [domain.name, ...domain.notes, '', recordsText(domain, output)].join('\n'));
@@ -78,12 +79,13 @@ export async function checkDomain(client: Client, name: string, options: Shown, 
 export async function changeDomain(
   client: Client,
   name: string,
-  options: Shown & { readonly returnHost?: string; readonly policy?: DomainView['policy'] },
+  options: Shown & { readonly returnHost?: string; readonly linkHost?: string; readonly policy?: DomainView['policy'] },
   output: Output,
 ): Promise<ExitCode> {
-  const { returnHost, policy } = options;
+  const { returnHost, linkHost, policy } = options;
   const domain = await client.domains.change(name, {
     ...(returnHost === undefined ? {} : { returnHost }),
+    ...(linkHost === undefined ? {} : { linkHost }),
     ...(policy === undefined ? {} : { policy }),
   });
   show(domain, options, output);

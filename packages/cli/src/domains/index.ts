@@ -13,14 +13,20 @@ function wholeNumber(text: string): number {
   return Number(text);
 }
 
+const returnHost = (): Option => new Option('--return-host <host>', 'where bounces come back to (default: returns.NAME)');
+const linkHost = (): Option =>
+  new Option('--link-host <host>', 'where links and pages in its emails lead to (default: the host of the service)');
+const policy = (): Option => new Option('--policy <policy>', 'what the DMARC record should ask of receivers').choices(POLICIES);
+
+/** What an operator decides about a domain. */
+const chosen = (command: Command): Command => command.addOption(returnHost()).addOption(linkHost()).addOption(policy());
+
 const load = (): Promise<typeof Commands> => import('./domains.js');
 
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
   const { run, remote, example } = making;
   const domains = root.command('domains').description('set up: sending domains, their keys, and what the DNS must say');
-  const returnHost = (): Option => new Option('--return-host <host>', 'where bounces come back to (default: returns.NAME)');
-  const policy = (): Option => new Option('--policy <policy>', 'what the DMARC record should ask of receivers').choices(POLICIES);
   /** A command about one domain with no options of its own. */
   const plain = (
     name: 'show' | 'check' | 'rotate' | 'remove',
@@ -35,9 +41,7 @@ export function define(root: Command, making: Making): void {
   };
 
   example(
-    remote(
-      domains.command('add <name>').description('make keys; shows what to publish in the DNS').addOption(returnHost()).addOption(policy()),
-    ),
+    remote(chosen(domains.command('add <name>').description('make keys; shows what to publish in the DNS'))),
     'verbalis domains add saltmarsh-ferries.example',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['addDomain']>[2]) =>
     run(async (output) => (await load()).addDomain(connect(options), name, options, output)),
@@ -59,7 +63,7 @@ export function define(root: Command, making: Making): void {
     run(async (output) => (await load()).domainRecords(connect(options), name, options, output)),
   );
   example(
-    remote(domains.command('change <name>').description('another return host or DMARC policy').addOption(returnHost()).addOption(policy())),
+    remote(chosen(domains.command('change <name>').description('another return host, link host or DMARC policy'))),
     'verbalis domains change saltmarsh-ferries.example --policy quarantine',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['changeDomain']>[2]) =>
     run(async (output) => (await load()).changeDomain(connect(options), name, options, output)),

@@ -64,7 +64,7 @@ function findingLines(
   ];
 }
 
-function keyLines({ keys, returnHost, returnHostLive }: DomainView): string[] {
+function keyLines({ keys, returnHost, returnHostLive, linkHost, linkHostLive = false }: DomainView): string[] {
   const signing = keys.filter(({ state }) => state === 'signing' || state === 'lost');
   const waiting = keys.filter(({ state }) => state === 'published');
   return [
@@ -73,6 +73,9 @@ function keyLines({ keys, returnHost, returnHostLive }: DomainView): string[] {
       ({ selector, signsFrom = '' }) => `  ${selector} is published and signs from ${clockTime(signsFrom)} on, when caches have it.`,
     ),
     `  Bounces: to ${returnHostLive ? returnHost : `the return host of the service, until the records of ${returnHost} are right`}.`,
+    ...(linkHost === undefined
+      ? []
+      : [`  Links: to ${linkHostLive ? linkHost : `the host of the service, until the record of ${linkHost} is right`}.`]),
   ];
 }
 

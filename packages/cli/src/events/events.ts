@@ -2,6 +2,15 @@ import type { Client, CloudEvent } from '@verbalis/client';
 import type { ExitCode, Output } from '../output.js';
 import { clockTime } from '../words.js';
 
+/** Of a link that was followed or a picture that was loaded: which, and by whom. */
+function hitOf({ data: { by, link } }: CloudEvent): string {
+  if (typeof by !== 'string') return '';
+  const { label = '', url = '' } = (link ?? {}) as { label?: string; url?: string };
+  return [label === '' ? url : `"${label}"`, `by a ${by === 'unknown' ? 'reader that is not known' : by}`]
+    .filter((part) => part !== '')
+    .join(' ');
+}
+
 /** One event on one line. */
 function eventLine(event: CloudEvent, { color }: Output): string {
   const { data } = event;
@@ -18,6 +27,7 @@ function eventLine(event: CloudEvent, { color }: Output): string {
     color.dim(clockTime(event.time)),
     paint(kind.padEnd(12)),
     text('address') || text('text'),
+    hitOf(event),
     text('cause'),
     color.dim(text('reference')),
   ]

@@ -89,7 +89,8 @@ function timelineText(delivery: Delivery, { createdAt, repairs = [] }: Message, 
     ]);
   }
   for (const fact of delivery.facts) {
-    if (fact.source !== 'attempt') steps.push([fact.at, `a report was received: ${fact.kind}${said(fact.diagnostic)}`]);
+    if (fact.by !== undefined) steps.push([fact.at, hitText(fact)]);
+    else if (fact.source !== 'attempt') steps.push([fact.at, `a report was received: ${fact.kind}${said(fact.diagnostic)}`]);
   }
   if (delivery.nextAttemptAt !== undefined) steps.push([delivery.nextAttemptAt, delivery.waitsFor === undefined ? 'next attempt' : 'due']);
   if (delivery.waitsFor !== undefined) lines.push(`  ${color.yellow('waits')}: ${delivery.waitsFor}`);
@@ -97,6 +98,16 @@ function timelineText(delivery: Delivery, { createdAt, repairs = [] }: Message, 
     lines.push(`  ${color.yellow('It may have been sent: the answer to an attempt was lost.')}`);
   steps.sort((a, b) => a[0].localeCompare(b[0]));
   return [...lines, ...steps.map(([at, text]) => `  ${color.dim(clockTime(at))}  ${text}`)].join('\n');
+}
+
+/** Who followed which link, or loaded the picture. */
+function hitText({ kind, by, reason, link }: Delivery['facts'][number]): string {
+  const who = { person: 'a person', machine: 'a machine', unknown: 'somebody' }[by ?? 'unknown'];
+  const what =
+    kind === 'image-loaded'
+      ? 'loaded the image'
+      : `followed the link ${link === undefined || link.label === '' ? '' : `“${link.label}” `}to ${link?.url ?? 'an address that is no longer kept'}`;
+  return `${who} ${what}${reason === undefined ? '' : ` (${reason})`}`;
 }
 
 function said(diagnostic: string | undefined): string {

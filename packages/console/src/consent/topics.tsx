@@ -13,6 +13,7 @@ const CSV: readonly CsvColumn<TopicView>[] = [
   ['topic', (topic) => topic.topic],
   ['label', (topic) => topic.label],
   ['purpose', (topic) => topic.purpose],
+  ['tracking', (topic) => trackingText(topic.tracking)],
   ['left', (topic) => topic.left],
   ['templates', (topic) => topic.templates.join(' ')],
 ];
@@ -21,6 +22,15 @@ const PURPOSES: Readonly<Record<TopicView['purpose'], string>> = {
   essential: 'Essential: always sent',
   optional: 'Optional: can be left',
 };
+
+/** What becomes known of what recipients do. */
+function trackingText(tracking: TopicView['tracking']): string {
+  const what = [...(tracking?.clicks === true ? ['links'] : []), ...(tracking?.opens === true ? ['images'] : [])];
+  if (tracking === undefined || what.length === 0) return 'None';
+  return `${what.join(' and ')}, ${tracking.mode === 'individual' ? 'by recipient' : 'only counted'}`.replace(/^./, (sign) =>
+    sign.toUpperCase(),
+  );
+}
 
 /** Topics of the mail folder in use, and how many have left them. */
 export function Topics() {
@@ -47,11 +57,12 @@ export function Topics() {
             <Column isRowHeader>Topic</Column>
             <Column>As recipients see it</Column>
             <Column>Purpose</Column>
+            <Column>Tracking</Column>
             <Column>Have left</Column>
             <Column>Templates</Column>
           </TableHeader>
           <TableBody>
-            {topics.map(({ topic, label, description, locales, purpose, left, templates }) => (
+            {topics.map(({ topic, label, description, locales, purpose, tracking, left, templates }) => (
               <Row key={topic} id={topic}>
                 <Cell>
                   <Mono>{topic}</Mono>
@@ -72,6 +83,7 @@ export function Topics() {
                   )}
                 </Cell>
                 <Cell>{PURPOSES[purpose]}</Cell>
+                <Cell>{trackingText(tracking)}</Cell>
                 <Cell>{purpose === 'optional' || left > 0 ? left.toLocaleString('en') : ''}</Cell>
                 <Cell>{templates.join(', ')}</Cell>
               </Row>

@@ -6,70 +6,12 @@ import styled from 'styled-components';
 import { Empty, Fault, StateWord } from '../parts/basics.js';
 import { StateBars, timeWords } from '../parts/chart.js';
 import { Choose } from '../parts/choose.js';
-import { Head, Sheet, TrackTabs } from '../parts/list.js';
+import { Engagement } from '../engagement/engagement.js';
+import { Head, TrackTabs } from '../parts/list.js';
+import { Numbers, Part, rate, Sideways, Tile, Tiles } from '../parts/numbers.js';
 import { Toggle } from '../parts/switches.js';
 import { useSession } from '../session.js';
-import { color, font } from '../style.js';
 import { durationText, STATES } from '../words.js';
-
-const Tiles = styled.dl`
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(150px, 1fr));
-  gap: 16px 24px;
-  margin: 0 0 24px;
-  div {
-    border-top: 1px solid ${color.text};
-    padding-top: 8px;
-  }
-  dt {
-    font-size: 14px;
-    color: ${color.soft};
-  }
-  dd {
-    margin: 0;
-    font: 560 28px/1.2 ${font.serif};
-  }
-  small {
-    display: block;
-    font: 14px/1.4 ${font.sans};
-    color: ${color.soft};
-  }
-`;
-
-const Numbers = styled(Sheet)`
-  td:not(:first-child),
-  th:not(:first-child) {
-    text-align: right;
-  }
-  /* Numbers are compared in columns, on a phone too: there the table is moved sideways. */
-  @media (max-width: 720px) {
-    thead {
-      position: static;
-      clip-path: none;
-    }
-    tr {
-      display: table-row;
-    }
-    tbody tr {
-      padding: 0;
-    }
-    td {
-      display: table-cell;
-      padding: 8px 16px 8px 0;
-    }
-  }
-`;
-
-const Sideways = styled.div`
-  overflow-x: auto;
-  max-width: 100%;
-`;
-
-const Part = styled.section`
-  margin-top: 40px;
-  display: grid;
-  gap: 16px;
-`;
 
 const Bar = styled.div`
   display: flex;
@@ -94,22 +36,6 @@ const BYS = [
 const DAY = 86_400_000;
 const HOUR = 3_600_000;
 const COLUMNS = ['delivered', 'accepted', 'delayed', 'failed', 'complained', 'withheld'] as const;
-
-function rate(n: number, of: number): string {
-  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)} %`;
-}
-
-function Tile({ title, value, before }: { readonly title: string; readonly value: string; readonly before: string }) {
-  return (
-    <div>
-      <dt>{title}</dt>
-      <dd>
-        {value}
-        <small>before: {before}</small>
-      </dd>
-    </div>
-  );
-}
 
 /** How much email in the name of the space's domains was authentic, as receivers report it. */
 function Alignment({ days }: { readonly days: number }) {
@@ -138,6 +64,49 @@ function Alignment({ days }: { readonly days: number }) {
                 <Cell>{count.toLocaleString('en')}</Cell>
                 <Cell>{rate(aligned, count)}</Cell>
                 <Cell>{sources}</Cell>
+              </Row>
+            ))}
+          </TableBody>
+        </Numbers>
+      </Sideways>
+    </Part>
+  );
+}
+
+/** What mailbox providers ask for: fewer than one complaint among a thousand emails, and never three. */
+const [WATCHED, TOLERATED] = [0.001, 0.003];
+
+/** Complaints among what a domain's mailboxes took, against what their providers tolerate. */
+function Complaints({ rows }: { readonly rows: NonNullable<FiguresView['by']> }) {
+  const shown = rows
+    .map(({ value, counts: { states } }) => {
+      const complained = states['complained'] ?? 0;
+      const taken = complained + (states['delivered'] ?? 0) + (states['accepted'] ?? 0);
+      return { value, complained, taken, share: taken === 0 ? 0 : complained / taken };
+    })
+    .filter(({ taken }) => taken > 0);
+  return (
+    <Part aria-labelledby="complaints">
+      <h2 id="complaints">Complaints, by recipients’ domain</h2>
+      <Sideways role="region" aria-label="Complaints by domain" tabIndex={0}>
+        <Numbers aria-label="Complaints by domain">
+          <TableHeader>
+            <Column isRowHeader>Domain</Column>
+            <Column>Accepted there</Column>
+            <Column>Complaints</Column>
+            <Column>Rate</Column>
+            <Column>Against 0.1 % and 0.3 %</Column>
+          </TableHeader>
+          <TableBody>
+            {shown.map(({ value, taken, complained, share }) => (
+              <Row key={value} id={value}>
+                <Cell>{value}</Cell>
+                <Cell>{taken.toLocaleString('en')}</Cell>
+                <Cell>{complained}</Cell>
+                <Cell>{(100 * share).toFixed(2)} %</Cell>
+                <Cell>
+                  {share < WATCHED ? 'Below both' : share < TOLERATED ? 'Above 0.1 %: find out why' : 'Above 0.3 %: email will be rejected'}
+                </Cell>
               </Row>
             ))}
           </TableBody>
@@ -275,6 +244,8 @@ export function Figures() {
               </Numbers>
             </Sideways>
           </Part>
+          <Engagement from={wanted.from ?? ''} to={wanted.to ?? ''} />
+          {by === 'domain' && <Complaints rows={data.by ?? []} />}
           <Alignment days={Number(days)} />
           <p>
             <br />

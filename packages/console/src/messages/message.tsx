@@ -49,13 +49,26 @@ const Advice = styled.p`
   color: ${color.soft};
 `;
 
+/** How the recipient of an optional email left its topic or joined it. */
+function useConsents({ address }: Delivery, { topic }: MessageView) {
+  const { client, space } = useSession();
+  const { data } = useQuery({
+    queryKey: ['consents', space.name, address],
+    queryFn: () => client.consents.get({ address }),
+    enabled: topic !== undefined,
+    refetchInterval: 10_000,
+  });
+  return data?.history;
+}
+
 function DeliverySection({ delivery, message }: { readonly delivery: Delivery; readonly message: MessageView }) {
+  const consents = useConsents(delivery, message);
   return (
     <Section aria-label={`Delivery to ${delivery.address}`}>
       <StateWord state={delivery.state} /> <Mono>{delivery.address}</Mono>
       <Sentence>{delivery.sentence}</Sentence>
       {delivery.advice !== undefined && <Advice>{delivery.advice}</Advice>}
-      <Timeline delivery={delivery} createdAt={message.createdAt} repairs={message.repairs} />
+      <Timeline delivery={delivery} createdAt={message.createdAt} repairs={message.repairs} consents={consents} />
     </Section>
   );
 }

@@ -1,8 +1,8 @@
-import type { Delivery } from '@verbalis/client';
+import type { ConsentView, Delivery } from '@verbalis/client';
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
-import { clockTime, exactTime, REPORTS, type Words } from '../words.js';
+import { clockTime, CONSENT_WAYS, exactTime, REPORTS, type Words } from '../words.js';
 
 interface Step {
   readonly at: string;
@@ -60,7 +60,41 @@ const Evidence = styled.p`
   overflow-wrap: anywhere;
 `;
 
-function stepsOf(delivery: Delivery, createdAt: string, repairs: readonly string[]): Step[] {
+const WHO: Readonly<Record<NonNullable<Delivery['facts'][number]['by']>, string>> = {
+  person: 'A person',
+  machine: 'A machine',
+  unknown: 'Somebody',
+};
+
+/** Who followed which link, or loaded the picture, and how that is known. */
+function hitStep({ at, kind, by = 'unknown', reason, link }: Delivery['facts'][number]): Step {
+  const [sign, hue] = REPORTS[kind];
+  const words = link === undefined || link.label === '' ? 'a link' : `the link “${link.label}”`;
+  return {
+    at,
+    sign,
+    hue: by === 'person' ? hue : color.soft,
+    title: `${WHO[by]} ${kind === 'link-followed' ? `followed ${words}` : 'loaded the image'}`,
+    evidence: [reason, link?.url].filter((text) => text !== undefined).join(' '),
+  };
+}
+
+function consentStep({ at, kind, topic, how, until }: ConsentView['history'][number]): Step {
+  const left = kind === 'left';
+  return {
+    at,
+    sign: left ? '–' : '+',
+    hue: color.mark,
+    title: `The recipient ${left ? 'left' : 'joined'} the topic “${topic}”${until === undefined ? '' : ` until ${until.slice(0, 10)}`} ${CONSENT_WAYS[how]}`,
+    evidence: undefined,
+  };
+}
+
+function stepsOf(
+  delivery: Delivery,
+  createdAt: string,
+  { repairs, consents }: { readonly repairs: readonly string[]; readonly consents: ConsentView['history'] },
+): Step[] {
   const steps: Step[] = [{ at: createdAt, sign: '→', hue: color.mark, title: 'Accepted from the app', evidence: undefined }];
   if (repairs.length > 0)
     steps.push({
@@ -82,9 +116,14 @@ function stepsOf(delivery: Delivery, createdAt: string, repairs: readonly string
   }
   for (const fact of delivery.facts) {
     if (fact.source === 'attempt') continue;
+    if (fact.by !== undefined) {
+      steps.push(hitStep(fact));
+      continue;
+    }
     const [sign, hue, title] = REPORTS[fact.kind];
     steps.push({ at: fact.at, sign, hue, title, evidence: fact.diagnostic, returnId: fact.returnId });
   }
+  for (const consent of consents) if (consent.deliveryId === delivery.id) steps.push(consentStep(consent));
   steps.sort((a, b) => a.at.localeCompare(b.at));
   if (delivery.mayHaveBeenSent === true && steps.at(-1)?.title.includes('accepted it') !== true)
     steps.push({
@@ -110,15 +149,18 @@ export function Timeline({
   delivery,
   createdAt,
   repairs = [],
+  consents = [],
 }: {
   readonly delivery: Delivery;
   readonly createdAt: string;
   /** What was changed of an email that came in as a whole. */
   readonly repairs?: readonly string[] | undefined;
+  /** How the recipient left topics and joined them. */
+  readonly consents?: ConsentView['history'] | undefined;
 }) {
   return (
     <List aria-label="Timeline">
-      {stepsOf(delivery, createdAt, repairs).map((step, i) => (
+      {stepsOf(delivery, createdAt, { repairs, consents }).map((step, i) => (
         <Item key={i}>
           <time dateTime={step.at} title={exactTime(step.at)}>
             {clockTime(step.at)}

@@ -9,6 +9,7 @@ import { openSenderConfirmations } from '../features/sender-confirmations/index.
 import type { Senders } from '../features/senders/index.js';
 import type { Feature } from '../kernel/index.js';
 import type { BuildOptions } from './build-options.js';
+import { hostNameOf } from './hosts.js';
 import { sendingSpaces } from './sending-spaces.js';
 
 /** What messages are made of. */
@@ -64,7 +65,7 @@ function openDomainWatch(
     domains,
     feed,
     settings: settings.dns,
-    mailServer: settings.returns.name ?? settings.helloName,
+    names: { mailServer: settings.returns.name ?? settings.helloName, linkServer: hostNameOf(settings.publicUrl) },
     secret: secrets.keyFor('domain pages'),
     accept,
     offersTls: settings.returns.tls !== undefined,

@@ -7,13 +7,14 @@ import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
-import { composeMail } from '../features/composing/index.js';
+import { composeMail, type EmailLinks } from '../features/composing/index.js';
 import { openConfiguration } from '../features/configuration/index.js';
-import { openConsent, type Consent } from '../features/consent/index.js';
+import type { Consent } from '../features/consent/index.js';
 import { openCopies } from '../features/copies/index.js';
 import type { DomainWatch, SharePageOptions } from '../features/domain-checks/index.js';
 import { openDomains } from '../features/domains/index.js';
 import { openEditions } from '../features/editions/index.js';
+import type { EngagementFeature } from '../features/engagement/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
 import { openHolds } from '../features/holds/index.js';
@@ -36,6 +37,7 @@ import type { Access, Feature, Reader } from '../kernel/index.js';
 import { explain, type Settings } from '../settings/index.js';
 import { openAuthors } from './authors.js';
 import type { BuildOptions } from './build-options.js';
+import { openReaders } from './readers.js';
 import { mustSign } from './sending-spaces.js';
 
 export interface Built {
@@ -47,6 +49,9 @@ export interface Built {
   readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
   /** For the pages that need no key. */
   readonly consentPages: Consent['pages'];
+  readonly hitPages: EngagementFeature['pages'];
+  /** Whether links of emails lead, or once led, to a host. */
+  readonly isLinkHost: (host: string) => boolean;
   readonly returnsPort: () => number;
   readonly submissionPort: () => number | undefined;
   readonly submissionTlsPort: () => number | undefined;
@@ -130,6 +135,8 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     signInLink,
     publishFolders: writing.publishFolders,
     consentPages: writing.consent.pages,
+    hitPages: writing.engagement.pages,
+    isLinkHost: (host) => writing.domains.isLinkHost(host),
     sharedDomains: watch.shared,
     confirmPages: authors.confirmPages,
     returnsPort: receiving.returns.port,
@@ -241,15 +248,7 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     waitsFor: (delivery) => upper.waitsFor(delivery),
   });
   const { feed, feature: events } = openEvents(runtime, store);
-  const consent = openConsent(runtime, {
-    store,
-    editions,
-    suppressing,
-    accept,
-    feed,
-    secret: secrets.keyFor('unsubscribe'),
-    returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
-  });
+  const { consent, engagement } = openReaders({ runtime, store, settings, secrets, editions }, { domains, suppressing, accept, feed });
   return {
     editions,
     editing,
@@ -259,9 +258,10 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     suppressing,
     suppressionFor,
     consent,
+    engagement,
     accept,
     feed,
-    features: [sendingAs, messages, suppressions, events, consent.feature],
+    features: [sendingAs, messages, suppressions, events, consent.feature, engagement.feature],
   };
 }
 
@@ -308,18 +308,23 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
     returnSecret: secrets.keyFor('returns'),
     wayOutOf: writing.consent.wayOutOf,
+    trackingOf: writing.engagement.trackingOf,
     suppressionFor,
     holding,
   });
   upper.wake = queue.wake;
   upper.waitsFor = queue.waitsFor;
+  const linksOf = (message: MessageRow, delivery: DeliveryRow): EmailLinks => ({
+    wayOut: writing.consent.wayOutOf(delivery),
+    tracking: writing.engagement.trackingOf(message, delivery),
+  });
   upper.compose = async (message, delivery) =>
-    mailBytes((await composeMail(queue.sources, message, delivery, writing.consent.wayOutOf(delivery))).mail);
+    mailBytes((await composeMail(queue.sources, message, delivery, linksOf(message, delivery))).mail);
   upper.jobOf = async (space, messageId) => {
     const message = store.messages.find(space, messageId);
     const [delivery] = message === undefined ? [] : store.messages.deliveriesOf([messageId]);
     if (message === undefined || delivery === undefined) return undefined;
-    const { mail, parts } = await composeMail(queue.sources, message, delivery, writing.consent.wayOutOf(delivery));
+    const { mail, parts } = await composeMail(queue.sources, message, delivery, linksOf(message, delivery));
     const { domain, senderDomain } = delivery;
     const from = `returns+${returnToken(secrets.keyFor('returns'), delivery.id)}@${domains.returnHostFor(senderDomain)}`;
     return { envelope: { from, to: delivery.address, id: delivery.id }, mail, parts, request: { space, urgent: true, domain } };

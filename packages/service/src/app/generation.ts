@@ -134,6 +134,8 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     endpoints: built.features.flatMap((feature) => feature.endpoints ?? []),
     access: built.access,
     consentPages: built.consentPages,
+    hitPages: built.hitPages,
+    hosts: { names: settings.listen.hosts, isLinkHost: built.isLinkHost },
     sharedDomains: built.sharedDomains,
     confirmPages: built.confirmPages,
     publicUrl: settings.publicUrl,

@@ -3,6 +3,7 @@ import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
 import type { Consent } from '../features/consent/index.js';
 import { sharePages, type SharePageOptions } from '../features/domain-checks/index.js';
+import type { EngagementFeature } from '../features/engagement/index.js';
 import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
 import {
@@ -21,6 +22,7 @@ import {
 } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import { openApiDocument } from './endpoints.js';
+import { hostCheck, type HostRules } from './hosts.js';
 import type { Readiness } from './readiness.js';
 
 export interface HttpOptions {
@@ -31,6 +33,8 @@ export interface HttpOptions {
   readonly endpoints: readonly ServedEndpoint[];
   readonly access: Access;
   readonly consentPages: Consent['pages'];
+  readonly hitPages: EngagementFeature['pages'];
+  readonly hosts: Omit<HostRules, 'publicUrl'>;
   readonly sharedDomains: SharePageOptions;
   readonly confirmPages: Router;
   readonly publicUrl: string | undefined;
@@ -87,12 +91,15 @@ function addMonitoring(app: Express, { readiness, isStopping, registry, metrics 
 
 /** The service's HTTP interface. */
 export function makeApp(options: HttpOptions): Express {
-  const { store, log, endpoints, access, consentPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } = options;
+  const { store, log, endpoints, access, consentPages, hitPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } = options;
   const app = bareApp();
   const isProxy = networks(trustProxy);
   if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
   limitStreams(app, streams);
   addMonitoring(app, options);
+  app.use(hostCheck({ publicUrl, ...options.hosts }));
+  app.use('/go', hitPages.go);
+  app.use('/image', hitPages.image);
   app.use('/assets', assetRouter(store));
   app.use('/unsubscribe', consentPages.unsubscribe);
   app.use('/preferences', consentPages.preferences);

@@ -11,6 +11,7 @@ import { domainEndpoints } from './domain-checks/index.js';
 import { reportEndpoints } from './domain-reports/index.js';
 import { editionEndpoints } from './editions/index.js';
 import { holdEndpoints } from './holds/index.js';
+import { engagementEndpoints } from './engagement/index.js';
 import { eventEndpoints } from './events/index.js';
 import { figureEndpoints } from './figures/index.js';
 import { keyEndpoints } from './keys/index.js';
@@ -117,6 +118,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'track',
       groups: [{ name: 'consents', description: 'Which topics addresses want.' }],
       endpoints: consentEndpoints,
+    },
+  },
+  {
+    name: 'engagement',
+    api: {
+      step: 'track',
+      groups: [{ name: 'engagement', description: 'Links that were followed and pictures that were loaded.' }],
+      endpoints: engagementEndpoints,
     },
   },
   {

@@ -19,17 +19,26 @@ export function publicRouter(): Router {
   return router;
 }
 
-/** The language of a page, as HTML names it. */
+/** The language of a page, as HTML names it, and what it looks like beside what all have. */
 export interface PageLanguage {
   readonly lang: string;
   readonly dir: 'ltr' | 'rtl';
+  /** CSS without "<". */
+  readonly style?: string | undefined;
+  /** Whose page it is, in HTML. */
+  readonly brand?: string | undefined;
 }
 
 /** Answers with a small page of one thing. @param title, body HTML */
-export function sendPage(response: Response, title: string, body: string, { lang, dir }: PageLanguage = { lang: 'en', dir: 'ltr' }): void {
+export function sendPage(
+  response: Response,
+  title: string,
+  body: string,
+  { lang, dir, style = '', brand }: PageLanguage = { lang: 'en', dir: 'ltr' },
+): void {
   response
     .type('html')
     .send(
-      `<!doctype html><html lang="${lang}" dir="${dir}"><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1"><title>${title}</title><style>${STYLE}</style><main><h1>${title}</h1>${body}</main></html>`,
+      `<!doctype html><html lang="${lang}" dir="${dir}"><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1"><title>${title}</title><style>${STYLE}${style}</style><main>${brand === undefined ? '' : `<p class="brand">${brand}</p>`}<h1>${title}</h1>${body}</main></html>`,
     );
 }

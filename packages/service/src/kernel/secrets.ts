@@ -13,7 +13,8 @@ export interface Secrets {
   readonly operator: string;
   /** A key for one use, made from the master key; the same every time. */
   readonly keyFor: (
-    use: 'domain pages' | 'sender confirmations' | 'erasure' | 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks',
+    use:
+      'domain pages' | 'engagement' | 'sender confirmations' | 'erasure' | 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks',
   ) => Uint8Array;
   /** By what they are known: it says nothing about them. */
   readonly fingerprint: string;

@@ -9,6 +9,7 @@ import { copyStore } from '../features/copies/index.js';
 import { domainCheckStore } from '../features/domain-checks/index.js';
 import { reportStore } from '../features/domain-reports/index.js';
 import { domainStore } from '../features/domains/index.js';
+import { countFact, engagementStore } from '../features/engagement/index.js';
 import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
 import { figureStore } from '../features/figures/index.js';
@@ -46,10 +47,12 @@ function recordsOn(kernel: Kernel) {
   const figures = figureStore(reads);
   const deliveries = deliveryStore(kernel, due);
   const events = eventStore(reads);
+  const engagement = engagementStore(reads);
   const returns = returnStore(reads);
   // What follows from a change in a lower feature, in the same transaction.
   deliveries.onRecorded((tx, fact, recordedAt) => {
     events.publish(tx, fact, recordedAt);
+    countFact(tx, { deliveries, messages, engagement }, fact);
   });
   contents.alsoUsedBy((tx, id) => captured.uses(tx, id));
   messages.onForgotten((tx, ids) => {
@@ -74,6 +77,7 @@ function recordsOn(kernel: Kernel) {
     domains: domainStore(reads),
     deliveries,
     editions: editionStore(reads),
+    engagement,
     events,
     figures,
     holds: holdStore(reads),

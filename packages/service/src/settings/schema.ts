@@ -17,6 +17,13 @@ export const Settings = z.strictObject({
     .strictObject({
       host: Host.default('127.0.0.1'),
       port: Port.default(8620),
+      hosts: z
+        .array(z.string().regex(/^[A-Za-z0-9.-]+$/, 'must be a host name'))
+        .optional()
+        .meta({
+          description:
+            'Names that the service answers to, beside that of publicUrl and the link hosts of domains; any other name gets 404. Left out: the API and the console answer to every name.',
+        }),
       trustProxy: z
         .array(Network)
         .default([])

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import type { CallbackEvent } from '@verbalis/core/profile';
 import { readCause, type CauseReading, type FactKind } from '@verbalis/core/delivery';
 import { newId, type Clock, type Tx } from '../../kernel/index.js';
+import { ownFact, type NewFact } from '../messages/index.js';
 import type { KnownDelivery, ReturnRow } from '../returns/index.js';
 import type { Consenting } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
@@ -100,6 +101,8 @@ export function concluding({ store, clock, suppressing, consenting }: Concluding
         source: provider,
         deliveryId: delivery.id,
       });
+    } else if (event.meaning === 'link-followed' || event.meaning === 'image-loaded') {
+      store.deliveries.record(tx, hitFact(event, { hash, delivery, provider, receivedAt, returnId: row.id, now }), now);
     } else if (kind !== undefined) {
       store.deliveries.record(
         tx,
@@ -119,6 +122,37 @@ export function concluding({ store, clock, suppressing, consenting }: Concluding
     }
     return 'taken';
   };
+}
+
+/** A link that was followed or a picture that was loaded, as a provider reports it. It says nothing of who did it. */
+function hitFact(
+  { meaning, at, url }: CallbackEvent,
+  {
+    hash,
+    delivery,
+    provider,
+    receivedAt,
+    returnId,
+    now,
+  }: {
+    readonly hash: string;
+    readonly delivery: KnownDelivery;
+    readonly provider: string;
+    readonly receivedAt: number;
+    readonly returnId: string;
+    readonly now: number;
+  },
+): NewFact {
+  const kind = meaning === 'link-followed' ? 'link-followed' : 'image-loaded';
+  const link = kind === 'link-followed' ? { link: { url, label: '', index: 0, block: '' } } : {};
+  const fact = ownFact({
+    id: `callback:${hash.slice(0, 40)}`,
+    deliveryId: delivery.id,
+    kind,
+    at: Math.max(Math.min(at ?? receivedAt, receivedAt, now), delivery.createdAt),
+    details: { by: 'unknown', reason: `${provider} reports it.`, ...link },
+  });
+  return { ...fact, source: 'return', returnId };
 }
 
 /** Why an email failed: as the profile says it by the event's word, or as it can be read. */

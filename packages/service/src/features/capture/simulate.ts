@@ -1,6 +1,7 @@
 import { causeRow, type Cause } from '@verbalis/core/delivery';
 import { returnToken, writeComplaint, writeReport } from '@verbalis/core/returns';
 import { type Clock, newId, Refusal } from '../../kernel/index.js';
+import { ownFact } from '../messages/index.js';
 import type { ReturnIntake } from '../returns/index.js';
 import type { CapturedRow } from './queries.js';
 import type { Store } from './store.js';
@@ -43,17 +44,17 @@ export function simulator({ store, clock, intake, bytesOf, returnHostFor, return
       await store.write((tx) => {
         store.deliveries.record(
           tx,
-          {
+          ownFact({
             id: `${outcome}:${newId('e', now)}`,
             deliveryId: delivery.id,
             kind: outcome,
-            source: 'service',
             at: now,
-            cause: undefined,
-            status: undefined,
-            replyCode: undefined,
-            diagnostic: outcome === 'link-followed' ? more.link : undefined,
-          },
+            details: {
+              by: 'person',
+              reason: 'Somebody simulated it.',
+              ...(outcome === 'link-followed' ? { link: { url: more.link, label: '', index: 0, block: '' } } : {}),
+            },
+          }),
           now,
         );
       });

@@ -21,6 +21,7 @@ import {
 } from '@verbalis/core/mime';
 import { escapeHtml } from '@verbalis/core/render';
 import type { LoadedEdition } from '../editions/index.js';
+import { trackEmail, type EmailTracking } from '../engagement/index.js';
 import type { MailParts } from '../providers/index.js';
 import type { AttachmentRow } from '../attachments/index.js';
 import { isOwnField, type DeliveryRow, type MessageRow, type StoredMailbox } from '../messages/index.js';
@@ -36,6 +37,14 @@ export interface ComposeSources {
   readonly edition: (space: string, number: number) => LoadedEdition | undefined | Promise<LoadedEdition | undefined>;
   readonly keysFor: (domain: string) => readonly SigningKey[] | Promise<readonly SigningKey[]>;
   readonly files: StoredFiles;
+}
+
+/** What the service puts into an email that leads to itself. */
+export interface EmailLinks {
+  /** How its recipient leaves the topic; undefined for essential email. */
+  readonly wayOut: WayOut | undefined;
+  /** How its links are followed; undefined where nobody wants to know. */
+  readonly tracking: EmailTracking | undefined;
 }
 
 /** An email ready to be handed over: its bytes, and what they were made of. */
@@ -58,13 +67,13 @@ export async function composeMail(
   sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
-  unsubscribe: WayOut | undefined,
+  { wayOut: unsubscribe, tracking }: EmailLinks,
 ): Promise<ComposedMail> {
   const { raw } = message.more;
   if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribe });
   const { keysFor, files } = sources;
   const edition = await sources.edition(message.space, message.edition);
-  const rendering = renderingOf(message, edition, unsubscribe?.url);
+  const rendering = trackEmail(renderingOf(message, edition, unsubscribe?.url), tracking);
   const { more } = message;
   const from = mailbox(message.sender);
   const attachments = files.attachments(message).map((row): MailFile => {

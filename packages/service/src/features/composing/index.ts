@@ -1,1 +1,1 @@
-export { composeMail, bareParts, type StoredFiles } from './compose.js';
+export { composeMail, bareParts, type EmailLinks, type StoredFiles } from './compose.js';

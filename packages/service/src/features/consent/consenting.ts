@@ -1,4 +1,4 @@
-import { decidingConsent, type ConsentFact, type ConsentWay } from '@verbalis/core/consent';
+import { decidingConsent, ENGAGEMENT, type ConsentFact, type ConsentWay } from '@verbalis/core/consent';
 import { instant, newId, type Clock, type Tx } from '../../kernel/index.js';
 import type { Feed } from '../events/index.js';
 import type { SuppressionRow, Suppressing } from '../suppressions/index.js';
@@ -18,6 +18,8 @@ export interface ConsentChange {
   readonly id?: string | undefined;
   readonly source?: string | undefined;
   readonly deliveryId?: string | undefined;
+  /** A topic is left for a while: until when, in milliseconds since the epoch. */
+  readonly until?: number | undefined;
   /** Somebody has confirmed it: an event also where consent was so before. */
   readonly isConfirmed?: boolean;
 }
@@ -32,6 +34,8 @@ interface Options {
   readonly clock: Clock;
   readonly suppressing: Suppressing;
   readonly feed: Feed;
+  /** Is called when a pause has begun. */
+  readonly paused: () => void;
 }
 
 const WORDS: Readonly<Record<ConsentWay, string>> = {
@@ -43,11 +47,16 @@ const WORDS: Readonly<Record<ConsentWay, string>> = {
   api: 'through the API',
 };
 
-/** All ways out of a topic and back in end here. */
-export function consentChanges({ store, clock, suppressing, feed }: Options): Consenting {
-  const hasLeft = (tx: Tx, space: string, key: string, topic: string): boolean =>
-    decidingConsent(store.consents.about(space, key, topic, tx))?.kind === 'left';
+/** What somebody did, after whom it was and before how. */
+function inText({ topic, kind, until }: ConsentRow): string {
+  if (topic === ENGAGEMENT)
+    return kind === 'left' ? 'no longer allows that their clicks are told apart,' : 'allows that their clicks are told apart,';
+  if (kind === 'rejoined') return `joined the topic "${topic}" again`;
+  return `left the topic "${topic}"${until === null ? '' : ` until ${instant(until)}`}`;
+}
 
+/** All ways out of a topic and back in end here. */
+export function consentChanges({ store, clock, suppressing, feed, paused }: Options): Consenting {
   /** What happens now comes after all that is known, also where the clock was set back. */
   function nowAfterAll(tx: Tx, { space, address, topic }: Pick<ConsentRow, 'space' | 'address' | 'topic'>, now: number): number {
     return Math.max(now, ...store.consents.about(space, address, topic, tx).map((fact) => fact.at + 1));
@@ -55,10 +64,12 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
 
   /** Makes the suppression what consent says. One of another reason stays. */
   function settle(tx: Tx, row: ConsentRow, now: number): void {
+    // It decides about no email.
+    if (row.topic === ENGAGEMENT) return;
     const { space, address, topic, how, source, deliveryId } = row;
     const deciding = decidingConsent(store.consents.about(space, address, topic, tx));
     if (deciding?.kind === 'left') {
-      const evidence = source ?? `Done ${WORDS[how]}.`;
+      const evidence = source ?? `Done ${WORDS[how]}${row.until === null ? '' : `, until ${instant(row.until)}`}.`;
       suppressing.add(tx, { space, address, topic, reason: 'unsubscribed', evidence, deliveryId }, now);
       return;
     }
@@ -88,7 +99,8 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
         ...(message === undefined ? {} : { messageId: message.id, deliveryId: delivery?.id, template: message.template }),
         ...(typeof message?.reference === 'string' ? { reference: message.reference } : {}),
         happenedAt: instant(at),
-        text: `${delivery?.address ?? address} ${kind === 'left' ? 'left' : 'joined'} the topic "${topic}" ${kind === 'left' ? '' : 'again '}${WORDS[how]}.`,
+        ...(row.until === null ? {} : { until: instant(row.until) }),
+        text: `${delivery?.address ?? address} ${inText(row)} ${WORDS[how]}.`,
       },
     });
     tx.afterCommit(feed.reported);
@@ -98,10 +110,18 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
     const { space, topic, kind, how, source = null, deliveryId = null } = wanted;
     const now = clock.now();
     const address = suppressing.keyOf(wanted.address);
+    const before = decidingConsent(store.consents.about(space, address, topic, tx));
+    const until = kind === 'left' ? (wanted.until ?? null) : null;
     const isOff = (): boolean =>
       [address, suppressing.hiddenOf(address)].some((name) => store.suppressions.exactly(space, name, topic, tx) !== undefined);
-    const [hadLeft, wasOff] = [hasLeft(tx, space, address, topic), isOff()];
-    const isSame = kind === 'left' ? hadLeft && wasOff : !wasOff;
+    const [hadLeft, wasOff] = [before?.kind === 'left', isOff()];
+    // Whoever leaves for good during a pause means something else.
+    const isSame =
+      topic === ENGAGEMENT
+        ? (before?.kind === 'rejoined') === (kind === 'rejoined')
+        : kind === 'left'
+          ? wasOff && before?.kind === 'left' && (before.until ?? null) === until
+          : !wasOff;
     // Who says the same once more changes nothing; and nothing new is written about an address that left and was erased.
     if (isSame && wanted.id === undefined) return false;
     if (kind === 'left' && wasOff && !hadLeft && store.suppressions.exactly(space, address, topic, tx) === undefined) return false;
@@ -117,10 +137,17 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
       at,
       recordedAt: now,
       deliveryId,
+      until,
     };
     if (!store.consents.add(tx, row)) return false;
+    if (row.until !== null) tx.afterCommit(paused);
     settle(tx, row, now);
-    const isChanged = hasLeft(tx, space, address, topic) !== hadLeft || isOff() !== wasOff;
+    const after = decidingConsent(store.consents.about(space, address, topic, tx));
+    const isChanged =
+      topic === ENGAGEMENT ||
+      (after?.kind === 'left') !== hadLeft ||
+      isOff() !== wasOff ||
+      (after?.id === row.id && !isSame && until !== (before?.until ?? null));
     if (isChanged || wanted.isConfirmed === true) announce(tx, row);
     return isChanged;
   }
@@ -140,6 +167,7 @@ export function consentChanges({ store, clock, suppressing, feed }: Options): Co
         at: nowAfterAll(tx, { space, address, topic }, now),
         recordedAt: now,
         deliveryId: null,
+        until: null,
       };
       store.consents.add(tx, row);
       if (topic !== '') announce(tx, row);

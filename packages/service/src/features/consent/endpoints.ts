@@ -1,3 +1,4 @@
+import { decidingConsent, ENGAGEMENT } from '@verbalis/core/consent';
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
 import type { z } from 'zod';
 import { endpointsOf, instant, invalid, json, jsonBody, Refusal, type Clock } from '../../kernel/index.js';
@@ -18,6 +19,7 @@ export interface ConsentEndpoints {
   /** Whether people can reach the service. */
   readonly canLeave: boolean;
   readonly invite: Invite;
+  readonly asksForTracking: (space: string) => boolean;
 }
 
 const endpoint = endpointsOf<ConsentEndpoints>();
@@ -32,7 +34,7 @@ function addressOf(text: string): string {
 async function viewOf(
   space: string,
   address: string,
-  { store, editions, suppressing }: ConsentEndpoints,
+  { store, editions, suppressing, asksForTracking }: ConsentEndpoints,
 ): Promise<z.input<typeof ConsentView>> {
   const key = suppressing.keyOf(address);
   const topics = (await editions.current(space))?.project.settings.topics ?? {};
@@ -43,12 +45,17 @@ async function viewOf(
         store.suppressions.inForce(space, key, topic) ?? store.suppressions.inForce(space, suppressing.hiddenOf(address), topic);
       return { topic, purpose, wanted: found === undefined, why: found === undefined ? undefined : inWords(found) };
     }),
-    history: store.consents.of(space, key).map(({ topic, kind, how, source, at, recordedAt, deliveryId }) => ({
+    tracking:
+      decidingConsent(store.consents.about(space, key, ENGAGEMENT))?.kind === 'rejoined' || !asksForTracking(space)
+        ? 'allowed'
+        : 'not-allowed',
+    history: store.consents.of(space, key).map(({ topic, kind, how, source, at, until, recordedAt, deliveryId }) => ({
       topic,
       kind,
       how,
       source: source ?? undefined,
       at: instant(at),
+      until: until === null ? undefined : instant(until),
       recordedAt: instant(recordedAt),
       deliveryId: deliveryId ?? undefined,
     })),
@@ -76,15 +83,15 @@ const add = endpoint({
   body: jsonBody(NewConsent),
   answers: { 200: json('What holds now.', ConsentView) },
   refusals: { 409: 'Email of the topic is essential: it cannot be left.', 429: 'The address was asked just now.' },
-  async run({ caller: { space }, body: { address: text, topic, kind, source, at, confirm, locale }, request }, deps) {
+  async run({ caller: { space }, body: { address: text, topic, kind, source, at, until, confirm, locale }, request }, deps) {
     const address = addressOf(text);
     const topics = (await deps.editions.current(space))?.project.settings.topics ?? {};
     const own = Object.hasOwn(topics, topic) ? topics[topic] : undefined;
-    if (own === undefined)
+    if (own === undefined && topic !== ENGAGEMENT)
       throw invalid([
         { path: 'topic', message: `names no topic of the mail folder: "${topic}"`, hint: `There are: ${Object.keys(topics).join(', ')}.` },
       ]);
-    if (own.purpose === 'essential')
+    if (own?.purpose === 'essential')
       throw new Refusal(409, 'essential-topic', 'This topic is essential', {
         detail: `Email of the topic "${topic}" cannot be switched off by its recipients.`,
         hint: 'To send nothing more to an address, add a suppression.',
@@ -95,8 +102,19 @@ const add = endpoint({
       return { ...(await viewOf(space, address, deps)), asked: { messageId, until: instant(endsAt) } };
     }
     const now = deps.clock.now();
+    const end = until === undefined ? undefined : Date.parse(until);
+    if (end !== undefined && end <= now) throw invalid([{ path: 'until', message: 'lies in the past' }]);
     await deps.store.write((tx) => {
-      deps.consenting.change(tx, { space, address, topic, kind, how: 'api', source, at: at === undefined ? now : Date.parse(at) });
+      deps.consenting.change(tx, {
+        space,
+        address,
+        topic,
+        kind,
+        how: 'api',
+        source,
+        at: at === undefined ? now : Date.parse(at),
+        until: end,
+      });
     });
     return viewOf(space, address, deps);
   },
@@ -114,13 +132,14 @@ const topics = endpoint({
     const settings = edition?.project.settings;
     const left = store.suppressions.leftByTopic(space);
     return {
-      topics: Object.entries(settings?.topics ?? {}).map(([topic, { label, description, purpose, lifetimeSeconds }]) => ({
+      topics: Object.entries(settings?.topics ?? {}).map(([topic, { label, description, purpose, lifetimeSeconds, tracking }]) => ({
         topic,
         label: inLocale(label, settings?.locale, settings?.locale ?? 'en') ?? topic,
         description: inLocale(description, settings?.locale, settings?.locale ?? 'en'),
         locales: typeof label === 'string' ? [] : Object.keys(label),
         purpose,
         lifetimeSeconds,
+        tracking,
         left: left.get(topic) ?? 0,
         templates: [...(edition?.templates ?? [])].flatMap(([name, { compiled }]) => (compiled.topic === topic ? [name] : [])),
       })),

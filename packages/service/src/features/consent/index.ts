@@ -1,4 +1,5 @@
 export { consentStore, type ConsentRecords } from './queries.js';
+export { ENGAGEMENT } from '@verbalis/core/consent';
 export { consents } from './tables.js';
 export type { ConsentChange, Consenting } from './consenting.js';
 export type { Subscription } from './subscription.js';

@@ -1,23 +1,27 @@
 import { CONSENT_WAYS } from '@verbalis/core/consent';
 import { z } from 'zod';
 import { oneLine, Time } from '../../kernel/index.js';
-import { Locale } from '../messages/index.js';
+import { Locale, Tracking } from '../messages/index.js';
 
 const Kind = z.enum(['left', 'rejoined']);
 export const ConsentQuery = z.strictObject({ address: z.string().min(3).max(400) });
 export const NewConsent = z
   .strictObject({
     address: z.string().min(3).max(400),
-    topic: oneLine(100).min(1),
+    topic: oneLine(100)
+      .min(1)
+      .meta({ description: 'A topic of the mail folder; "engagement" for the consent to being told apart by what one does with email.' }),
     kind: Kind,
     source: oneLine(500).min(1).meta({ description: 'How you know: "checkbox at booking SM-1042".' }),
     at: Time.optional().meta({ description: 'When it happened; now, when left out.' }),
+    until: Time.optional().meta({ description: 'Leaves for a while: until when.' }),
     confirm: z
       .boolean()
       .default(false)
       .meta({ description: 'Whether the address is asked first: it joins when its owner presses the button that an email leads to.' }),
     locale: Locale.optional().meta({ description: 'Of that email.' }),
   })
+  .refine(({ kind, until }) => kind === 'left' || until === undefined, { path: ['until'], message: 'is only for leaving' })
   .refine(({ kind, confirm, at }) => !confirm || (kind === 'rejoined' && at === undefined), {
     path: ['confirm'],
     message: 'is only for joining, and without "at"',
@@ -29,6 +33,7 @@ const Fact = z.strictObject({
   how: z.enum(CONSENT_WAYS),
   source: z.string().optional(),
   at: z.iso.datetime(),
+  until: z.iso.datetime().optional().meta({ description: 'Of a pause: when it ends.' }),
   recordedAt: z.iso.datetime(),
   deliveryId: z.string().optional().meta({ description: 'The email whose link or field was used.' }),
 });
@@ -42,6 +47,7 @@ export const TopicList = z
         locales: z.array(z.string()).meta({ description: 'Into which its label is translated.' }),
         purpose: z.enum(['essential', 'optional']),
         lifetimeSeconds: z.int().optional(),
+        tracking: Tracking.optional().meta({ description: 'What becomes known of what recipients do; nothing where absent.' }),
         left: z.int().meta({ description: 'Addresses that have left it.' }),
         templates: z.array(z.string()).meta({ description: 'Templates that name it.' }),
       }),
@@ -62,6 +68,9 @@ export const ConsentView = z
         }),
       )
       .meta({ description: 'Those of the mail folder in use.' }),
+    tracking: z
+      .enum(['allowed', 'not-allowed'])
+      .meta({ description: 'Whether who follows a link may be noted: by consent, or since the space does not ask for it.' }),
     history: z.array(Fact).meta({ description: 'Newest first.' }),
     asked: z
       .strictObject({ messageId: z.string(), until: z.iso.datetime() })

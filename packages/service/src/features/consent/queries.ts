@@ -1,4 +1,4 @@
-import { and, desc, eq } from 'drizzle-orm';
+import { and, desc, eq, isNotNull } from 'drizzle-orm';
 import type { Reader, Tx } from '../../kernel/index.js';
 import { consents } from './tables.js';
 
@@ -27,6 +27,14 @@ export function consentStore(reads: Reader) {
         .where(and(eq(consents.space, space), eq(consents.address, address)))
         .orderBy(desc(consents.at), desc(consents.id))
         .all();
+    },
+    /** Pauses that are over, the first first; and the next one that will be. */
+    pauses(from: Reader, limit: number): ConsentRow[] {
+      return from.db.select().from(consents).where(isNotNull(consents.until)).orderBy(consents.until).limit(limit).all();
+    },
+    /** A pause is over, or something came after it: it ends nothing any more. */
+    endPause(tx: Tx, id: string): void {
+      tx.db.update(consents).set({ until: null }).where(eq(consents.id, id)).run();
     },
     /** @returns how many */
     forget(tx: Tx, space: string, address: string): number {

@@ -1,4 +1,5 @@
 import type { ConsentWay } from '@verbalis/core/consent';
+import { sql } from 'drizzle-orm';
 import { index, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
 /** How addresses left topics and joined them again. */
@@ -18,6 +19,13 @@ export const consents = sqliteTable(
     recordedAt: integer('recorded_at').notNull(),
     /** Whose link or field was used. */
     deliveryId: text('delivery_id'),
+    /** Left for a while: until when. */
+    until: integer('until'),
   },
-  (table) => [index('consents_by_address').on(table.space, table.address, table.topic)],
+  (table) => [
+    index('consents_by_address').on(table.space, table.address, table.topic),
+    index('consents_by_until')
+      .on(table.until)
+      .where(sql`${table.until} is not null`),
+  ],
 );

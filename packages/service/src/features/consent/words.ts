@@ -25,6 +25,11 @@ export interface Words {
   readonly joinButton: string;
   readonly joinedTitle: string;
   readonly joined: string;
+  readonly pause: string;
+  /** With `{date}`. */
+  readonly paused: string;
+  readonly tracking: string;
+  readonly trackingAbout: string;
 }
 
 const en: Words = {
@@ -50,6 +55,10 @@ const en: Words = {
   joinButton: 'Subscribe',
   joinedTitle: 'Subscribed',
   joined: '{address} gets emails about “{topic}” from now on.',
+  pause: 'Pause for 30 days',
+  paused: 'Paused until {date}.',
+  tracking: 'The sender may see which links I follow',
+  trackingAbout: 'Without this, links are only counted, and nobody knows who followed them.',
 };
 const de: Words = {
   unknownTitle: 'Dieser Link ist nicht bekannt',
@@ -74,6 +83,10 @@ const de: Words = {
   joinButton: 'Abonnieren',
   joinedTitle: 'Abonniert',
   joined: '{address} erhält ab jetzt E-Mails zu „{topic}“.',
+  pause: '30 Tage pausieren',
+  paused: 'Pausiert bis {date}.',
+  tracking: 'Der Absender darf sehen, welchen Links ich folge',
+  trackingAbout: 'Ohne Zustimmung werden Klicks nur gezählt; niemand erfährt, von wem sie sind.',
 };
 const fr: Words = {
   unknownTitle: 'Ce lien n’est pas connu',
@@ -98,6 +111,10 @@ const fr: Words = {
   joinButton: 'S’abonner',
   joinedTitle: 'Abonnement enregistré',
   joined: '{address} reçoit désormais des e-mails sur « {topic} ».',
+  pause: 'Suspendre 30 jours',
+  paused: 'Suspendu jusqu’au {date}.',
+  tracking: 'L’expéditeur peut voir quels liens je suis',
+  trackingAbout: 'Sans votre accord, les clics sont seulement comptés, et personne ne sait de qui ils viennent.',
 };
 const es: Words = {
   unknownTitle: 'Este enlace no se conoce',
@@ -122,6 +139,10 @@ const es: Words = {
   joinButton: 'Suscribirse',
   joinedTitle: 'Suscripción registrada',
   joined: '{address} recibe desde ahora correos sobre «{topic}».',
+  pause: 'Pausar 30 días',
+  paused: 'En pausa hasta el {date}.',
+  tracking: 'El remitente puede ver qué enlaces sigo',
+  trackingAbout: 'Sin su permiso, los clics solo se cuentan y nadie sabe de quién son.',
 };
 const ar: Words = {
   unknownTitle: 'هذا الرابط غير معروف',
@@ -146,6 +167,10 @@ const ar: Words = {
   joinButton: 'اشتراك',
   joinedTitle: 'تم الاشتراك',
   joined: 'سيتلقى {address} من الآن رسائل عن «{topic}».',
+  pause: 'إيقاف مؤقت لمدة 30 يومًا',
+  paused: 'متوقفة مؤقتًا حتى {date}.',
+  tracking: 'يمكن للمرسل أن يرى الروابط التي أفتحها',
+  trackingAbout: 'من دون موافقتك تُعدّ النقرات فقط، ولا يعرف أحد من قام بها.',
 };
 
 const ALL: ReadonlyMap<string, Words> = new Map(Object.entries({ en, de, fr, es, ar }));

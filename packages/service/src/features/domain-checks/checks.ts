@@ -14,7 +14,7 @@ import {
 import type { Domains, SendingDomain } from '../domains/index.js';
 import type { OpenNameServers } from '../name-servers/index.js';
 import { checkDomain, type Checked } from './check.js';
-import { needsOf, spacesOf, type SendingSpace } from './needs.js';
+import { type OwnNames, needsOf, spacesOf, type SendingSpace } from './needs.js';
 import type { DomainStateRow } from './queries.js';
 import type { Store } from './store.js';
 import type { CheckedRecord } from './tables.js';
@@ -26,8 +26,8 @@ export interface CheckOptions {
   readonly log: Logger;
   readonly workers: WorkerGroup;
   readonly nameServers: OpenNameServers;
-  /** The name under which other mail servers reach our listener. */
-  readonly mailServer: string;
+  /** The names of the service. */
+  readonly names: OwnNames;
   /** Spaces with what they send as and through. */
   readonly spaces: () => Promise<readonly SendingSpace[]>;
   /** Something was made public. */
@@ -64,7 +64,7 @@ const AT_ONCE = 4;
 
 /** Checks domains: every minute while something is open, hourly when all is right, and when somebody asks for it. */
 export async function domainChecks(options: CheckOptions): Promise<DomainChecks> {
-  const { store, domains, clock, log, workers, nameServers, mailServer, spaces, reported, isChecked } = options;
+  const { store, domains, clock, log, workers, nameServers, names, spaces, reported, isChecked } = options;
   const underWay = new Map<string, Promise<DomainStateRow | undefined>>();
   const changes = listeners();
   /** Which spaces send as a domain, as far as the last check knows: for alerts. */
@@ -90,7 +90,7 @@ export async function domainChecks(options: CheckOptions): Promise<DomainChecks>
     const domain = domains.find(name);
     if (domain === undefined) return undefined;
     known = await spaces();
-    const needs = needsOf(domain, known, mailServer);
+    const needs = needsOf(domain, known, names);
     const before = store.domainChecks.state(name);
     const found = await checkDomain(domain, { needs, nameServers: nameServers(), now: clock.now() }, before?.records ?? []);
     return store.write((tx) => write(tx, domain, found));
@@ -141,6 +141,10 @@ export async function domainChecks(options: CheckOptions): Promise<DomainChecks>
     const isKnown = ofHost.length > 0 && ofHost.every(({ state }) => state !== 'unknown');
     const isLive = ofHost.some(({ wanted }) => wanted.purpose === 'bounces') && ofHost.every(({ isPublished }) => isPublished);
     if (host !== undefined && isKnown && isLive !== (live !== null)) store.domains.setLive(tx, host, isLive ? now : null);
+    const links = store.domains.linkHosts(tx).find((row) => row.host === store.domains.find(name, tx)?.linkHost);
+    const ofLinks = verdicts.find(({ wanted }) => wanted.purpose === 'links' && wanted.record.name === links?.host);
+    if (links !== undefined && ofLinks !== undefined && ofLinks.state !== 'unknown' && ofLinks.isPublished !== (links.liveFrom !== null))
+      store.domains.setLinkHost(tx, { ...links, liveFrom: ofLinks.isPublished ? now : null });
     domains.changed(tx);
   }
 

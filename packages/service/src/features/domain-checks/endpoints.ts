@@ -29,12 +29,13 @@ const add = endpoint({
   isForService: true,
   body: jsonBody(NewDomain),
   answers: { 201: json('The records to publish in the DNS.', DomainView) },
-  refusals: { 409: 'The return host is used by another domain.' },
+  refusals: { 409: 'The host is used by another domain.' },
   isRepeatable: true,
-  async run({ caller, body: { name, returnHost, ...more } }, deps) {
+  async run({ caller, body: { name, returnHost, linkHost, ...more } }, deps) {
     const domain = domainName(name, 'name');
     const host = returnHost === undefined ? undefined : domainName(returnHost, 'returnHost');
-    if (await deps.domains.add({ name: domain, returnHost: host, ...more })) deps.checks.changed();
+    const links = linkHost === undefined || linkHost === null ? linkHost : domainName(linkHost, 'linkHost');
+    if (await deps.domains.add({ name: domain, returnHost: host, linkHost: links, ...more })) deps.checks.changed();
     return viewOf(await found(caller, domain, deps), deps);
   },
 });
@@ -55,19 +56,21 @@ const change = endpoint({
   name: 'domains.change',
   method: 'patch',
   path: '/v1/domains/{name}',
-  summary: 'Change the return host or the DMARC policy that is wanted',
-  description: 'What comes back to the old return host is accepted for 30 days.',
+  summary: 'Change the return host, the host of links or the DMARC policy that is wanted',
+  description:
+    'What comes back to the old return host is accepted for 30 days; links to an old host of links work for as long as it leads here.',
   scope: 'operator',
   isForService: true,
   params: textParams('name'),
   body: jsonBody(DomainChange),
   answers: { 200: json('The domain.', DomainView) },
-  refusals: { 409: 'The return host is used by another domain.' },
+  refusals: { 409: 'The host is used by another domain.' },
   isRepeatable: true,
-  async run({ caller, params: { name }, body: { returnHost, policy } }, deps) {
+  async run({ caller, params: { name }, body: { returnHost, linkHost, policy } }, deps) {
     const domain = await found(caller, name, deps);
     const host = returnHost === undefined ? undefined : domainName(returnHost, 'returnHost');
-    await deps.domains.change(domain.name, { returnHost: host, policy });
+    const links = linkHost === undefined || linkHost === null ? linkHost : domainName(linkHost, 'linkHost');
+    await deps.domains.change(domain.name, { returnHost: host, linkHost: links, policy });
     await deps.checks.checkAnew(domain.name);
     return viewOf(await found(caller, name, deps), deps);
   },

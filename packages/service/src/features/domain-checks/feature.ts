@@ -6,7 +6,7 @@ import type { TestMails } from '../returns/index.js';
 import { nameServersOf, type NameServerSettings } from '../name-servers/index.js';
 import { domainChecks, type DomainTrouble } from './checks.js';
 import { domainEndpoints } from './endpoints.js';
-import { spacesOf, type SendingSpace } from './needs.js';
+import { type OwnNames, spacesOf, type SendingSpace } from './needs.js';
 import type { SharePageOptions } from './share-pages.js';
 import { sharing } from './sharing.js';
 import type { Store } from './store.js';
@@ -17,7 +17,7 @@ interface Options {
   readonly domains: Domains;
   readonly feed: Feed;
   readonly settings: NameServerSettings;
-  readonly mailServer: string;
+  readonly names: OwnNames;
   /** Signs the addresses of shared pages. */
   readonly secret: Uint8Array;
   readonly spaces: () => Promise<readonly SendingSpace[]>;
@@ -44,7 +44,7 @@ const LOG_MS = 90 * 86_400_000;
 /** What sending domains need in the DNS, and whether it is there. */
 export async function openDomainChecks(runtime: Runtime, options: Options): Promise<DomainWatch> {
   const { clock, log, workers, publicUrl } = runtime;
-  const { store, domains, feed, settings, mailServer, secret, spaces, accept, offersTls } = options;
+  const { store, domains, feed, settings, names, secret, spaces, accept, offersTls } = options;
   const nameServers = nameServersOf(settings);
   const checks = await domainChecks({
     store,
@@ -53,7 +53,7 @@ export async function openDomainChecks(runtime: Runtime, options: Options): Prom
     log,
     workers,
     nameServers,
-    mailServer,
+    names,
     spaces,
     reported: feed.reported,
     isChecked: settings.check,
@@ -65,10 +65,10 @@ export async function openDomainChecks(runtime: Runtime, options: Options): Prom
     spacesOf: async (domain) => spacesOf(domain, await spaces()).map(({ name }) => name),
     troublesOf: checks.troublesOf,
     onChange: checks.onChange,
-    shared: { store, checks, sharing: shares, clock, mailServer },
+    shared: { store, checks, sharing: shares, clock, names },
     feature: {
       name: 'domain-checks',
-      endpoints: serve(domainEndpoints, { store, domains, checks, sharing: shares, verifying: tests, clock, mailServer }),
+      endpoints: serve(domainEndpoints, { store, domains, checks, sharing: shares, verifying: tests, clock, names }),
       running: [checks],
       retention: [
         { name: 'checks of domains', step: (tx, now) => store.domainChecks.forget(tx, now - LOG_MS) },

@@ -6,6 +6,7 @@ import type { Verifying } from './verification.js';
 import type { Sharing } from './sharing.js';
 import type { Store } from './store.js';
 import { domainView } from './view.js';
+import type { OwnNames } from './needs.js';
 
 export interface DomainEndpoints {
   readonly store: Store;
@@ -14,13 +15,13 @@ export interface DomainEndpoints {
   readonly sharing: Sharing;
   readonly verifying: Verifying;
   readonly clock: Clock;
-  readonly mailServer: string;
+  readonly names: OwnNames;
 }
 
 /** A domain as endpoints answer with it. */
-export async function viewOf(domain: SendingDomain, { store, checks, clock, mailServer }: DomainEndpoints) {
+export async function viewOf(domain: SendingDomain, { store, checks, clock, names }: DomainEndpoints) {
   const spaces = await checks.spaces();
-  return domainView(domain, { spaces, mailServer, state: store.domainChecks.state(domain.name), now: clock.now() });
+  return domainView(domain, { spaces, names, state: store.domainChecks.state(domain.name), now: clock.now() });
 }
 
 /** Domains that a caller may see: an operator all, a key those that its space sends as. */

@@ -2,6 +2,9 @@ import { z } from 'zod';
 import { IdCursor, Limit } from '../../kernel/index.js';
 
 const Domain = z.string().min(3).max(253);
+const LinkHost = Domain.nullable().meta({
+  description: 'The host of links and pages in its emails: "links." and the domain; that of the service where nothing is given.',
+});
 const Policy = z.enum(['none', 'quarantine', 'reject']);
 
 export const NewDomain = z
@@ -14,11 +17,12 @@ export const NewDomain = z
       .optional()
       .meta({ description: 'How its emails are signed; both where nothing is given.' }),
     returnHost: Domain.optional().meta({ description: 'The host of its return paths; "returns." and the domain where nothing is given.' }),
+    linkHost: LinkHost.optional(),
     policy: Policy.optional().meta({ description: 'What its DMARC record should ask of receivers; "none" at first.' }),
   })
   .meta({ id: 'NewDomain' });
 export const DomainChange = z
-  .strictObject({ returnHost: Domain.optional(), policy: Policy.optional() })
+  .strictObject({ returnHost: Domain.optional(), linkHost: LinkHost.optional(), policy: Policy.optional() })
   .refine((change) => Object.keys(change).length > 0, 'must change something')
   .meta({ id: 'DomainChange' });
 
@@ -37,7 +41,7 @@ const RecordState = z.enum(['unchecked', 'right', 'wrong', 'missing', 'unknown']
 
 export const DomainRecordView = z
   .strictObject({
-    purpose: z.enum(['dkim', 'spf', 'bounces', 'dmarc', 'provider', 'tls-reports']),
+    purpose: z.enum(['dkim', 'spf', 'bounces', 'dmarc', 'links', 'provider', 'tls-reports']),
     type: z.enum(['TXT', 'MX', 'CNAME']),
     name: z.string(),
     value: z.string().meta({ description: 'The text of TXT, the host of another.' }),
@@ -69,6 +73,8 @@ export const DomainView = z
     state: DomainState.meta({ description: 'By the last check.' }),
     returnHost: z.string(),
     returnHostLive: z.boolean().meta({ description: 'Whether return paths are at this host; else at the one of the service.' }),
+    linkHost: z.string().optional().meta({ description: 'The host of links and pages in its emails; absent for that of the service.' }),
+    linkHostLive: z.boolean().optional().meta({ description: 'Whether links lead to this host; else to that of the service.' }),
     policy: Policy,
     signing: z.boolean().meta({ description: 'Whether its email is signed now.' }),
     keys: z.array(

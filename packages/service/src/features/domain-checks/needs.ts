@@ -17,14 +17,23 @@ export function spacesOf(domain: string, spaces: readonly SendingSpace[]): reado
   return spaces.filter(({ senders }) => senders.some((sender) => sender === domain || sender.endsWith(`.${domain}`)));
 }
 
+/** The names of the service. */
+export interface OwnNames {
+  /** Under which other mail servers reach our listener. */
+  readonly mailServer: string;
+  /** Under which people reach our pages; undefined where that is no name. */
+  readonly linkServer: string | undefined;
+}
+
 /** What a domain needs: by the spaces that send as it and deliver, and the providers that they send through. */
-export function needsOf(domain: SendingDomain, spaces: readonly SendingSpace[], mailServer: string): DomainNeeds {
+export function needsOf(domain: SendingDomain, spaces: readonly SendingSpace[], { mailServer, linkServer }: OwnNames): DomainNeeds {
   const sending = spacesOf(domain.name, spaces).filter(({ delivers }) => delivers);
   const providers = new Map(sending.flatMap(({ providers: of }) => of.map((provider) => [provider.name, provider] as const)));
   return {
     domain: domain.name,
     returnHost: domain.returnHost,
     mailServer,
+    links: domain.linkHost === null ? undefined : { host: domain.linkHost, service: linkServer },
     keys: domain.keys.filter(({ retiredAt }) => retiredAt === null).map(({ selector, record }) => ({ selector, record })),
     providers: [...providers.values()],
     policy: domain.policy,

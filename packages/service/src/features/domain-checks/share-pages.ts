@@ -8,13 +8,14 @@ import type { DomainRecordView, DomainView } from './model.js';
 import type { Sharing } from './sharing.js';
 import type { Store } from './store.js';
 import { domainView, zoneNotes } from './view.js';
+import type { OwnNames } from './needs.js';
 
 export interface SharePageOptions {
   readonly store: Store;
   readonly checks: DomainChecks;
   readonly sharing: Sharing;
   readonly clock: Clock;
-  readonly mailServer: string;
+  readonly names: OwnNames;
 }
 
 /** A page may have a domain checked again after so long. */
@@ -48,7 +49,7 @@ const STATE_WORDS: Readonly<Record<string, string>> = {
 const UNKNOWN = '<p>The address is not complete, or it has ended. Ask for a new one.</p>';
 
 /** Pages that show the records of a domain to whoever owns its DNS. They need no sign-in, and change nothing. */
-export function sharePages({ store, checks, sharing, clock, mailServer }: SharePageOptions): Router {
+export function sharePages({ store, checks, sharing, clock, names }: SharePageOptions): Router {
   const router = Router();
   const send = (response: Response, title: string, body: string): void => {
     const nonce = randomBytes(16).toString('base64');
@@ -77,7 +78,7 @@ export function sharePages({ store, checks, sharing, clock, mailServer }: ShareP
     const { domain, expiresAt } = opened;
     const state = store.domainChecks.state(domain.name);
     // Which providers there are is nobody else's business.
-    const view = domainView(domain, { spaces: await checks.spaces(), mailServer, state, now: clock.now() });
+    const view = domainView(domain, { spaces: await checks.spaces(), names, state, now: clock.now() });
     send(
       response,
       `DNS records for ${escapeHtml(domain.name)}`,

@@ -3,12 +3,12 @@ import type { z } from 'zod';
 import { instant } from '../../kernel/index.js';
 import type { SendingDomain, SigningKeyRow } from '../domains/index.js';
 import type { DomainRecordView, DomainView } from './model.js';
-import { needsOf, type SendingSpace } from './needs.js';
+import { type OwnNames, needsOf, type SendingSpace } from './needs.js';
 import type { DomainStateRow } from './queries.js';
 
 export interface ViewSources {
   readonly spaces: readonly SendingSpace[];
-  readonly mailServer: string;
+  readonly names: OwnNames;
   readonly state: DomainStateRow | undefined;
   readonly now: number;
 }
@@ -23,13 +23,15 @@ export function zoneNotes(domain: SendingDomain, state: DomainStateRow | undefin
 }
 
 /** A domain for people: what it needs, and how each record was at the last check. */
-export function domainView(domain: SendingDomain, { spaces, mailServer, state, now }: ViewSources): z.input<typeof DomainView> {
-  const { records, notes } = wantedRecords(needsOf(domain, spaces, mailServer));
+export function domainView(domain: SendingDomain, { spaces, names, state, now }: ViewSources): z.input<typeof DomainView> {
+  const { records, notes } = wantedRecords(needsOf(domain, spaces, names));
   return {
     name: domain.name,
     state: state?.state ?? 'unchecked',
     returnHost: domain.returnHost,
     returnHostLive: typeof domain.host?.liveFrom === 'number',
+    linkHost: domain.linkHost ?? undefined,
+    linkHostLive: domain.linkHost === null ? undefined : typeof domain.links?.liveFrom === 'number',
     policy: domain.policy,
     signing: domain.keys.some((key) => isSigning(key, now)),
     keys: domain.keys.map((key) => keyView(key, now)),

@@ -1,10 +1,11 @@
 import type { KeyTimes } from '@verbalis/core/domains';
 import { and, eq, isNotNull, isNull, lt, ne, sql } from 'drizzle-orm';
 import type { Reader, Tx } from '../../kernel/index.js';
-import { domains, returnHosts, signingKeys } from './tables.js';
+import { domains, linkHosts, returnHosts, signingKeys } from './tables.js';
 
 export type DomainRow = typeof domains.$inferSelect;
 export type SigningKeyRow = typeof signingKeys.$inferSelect;
+export type LinkHostRow = typeof linkHosts.$inferSelect;
 export type ReturnHostRow = typeof returnHosts.$inferSelect;
 
 /** Sending domains with their keys and the hosts of their return paths. */
@@ -19,7 +20,7 @@ export function domainStore(reads: Reader) {
     insert(tx: Tx, row: Omit<DomainRow, 'sharedPages'>): void {
       tx.db.insert(domains).values(row).run();
     },
-    change(tx: Tx, name: string, change: Partial<Pick<DomainRow, 'returnHost' | 'policy'>>): void {
+    change(tx: Tx, name: string, change: Partial<Pick<DomainRow, 'returnHost' | 'linkHost' | 'policy'>>): void {
       tx.db.update(domains).set(change).where(eq(domains.name, name)).run();
     },
     /** Ends all pages that show the domain without a sign-in. */
@@ -63,6 +64,14 @@ export function domainStore(reads: Reader) {
         .delete(signingKeys)
         .where(and(eq(signingKeys.domain, domain), eq(signingKeys.selector, selector)))
         .run();
+    },
+
+    linkHosts(from: Reader = reads): LinkHostRow[] {
+      return from.db.select().from(linkHosts).orderBy(linkHosts.host).all();
+    },
+    setLinkHost(tx: Tx, row: LinkHostRow): void {
+      const { domain, liveFrom } = row;
+      tx.db.insert(linkHosts).values(row).onConflictDoUpdate({ target: linkHosts.host, set: { domain, liveFrom } }).run();
     },
 
     hosts(from: Reader = reads): ReturnHostRow[] {

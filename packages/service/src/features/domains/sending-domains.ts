@@ -2,7 +2,8 @@ import type { DmarcPolicy } from '@verbalis/core/authentication';
 import { importKey, makeKey, recordOf, type KeyAlgorithm, type SigningKey } from '@verbalis/core/dkim';
 import { isSigning } from '@verbalis/core/domains';
 import { decrypt, encrypt, Refusal, type Clock, type Tx } from '../../kernel/index.js';
-import type { DomainRow, ReturnHostRow, SigningKeyRow } from './queries.js';
+import type { DomainRow, LinkHostRow, ReturnHostRow, SigningKeyRow } from './queries.js';
+import { linkHostsOf } from './link-hosts.js';
 import type { Store } from './store.js';
 
 /** Not every receiver knows Ed25519 yet; those that do prefer it. */
@@ -14,12 +15,15 @@ export const OLD_HOST_MS = 30 * 86_400_000;
 export interface SendingDomain extends DomainRow {
   readonly keys: readonly SigningKeyRow[];
   readonly host: ReturnHostRow | undefined;
+  readonly links: LinkHostRow | undefined;
 }
 
 export interface NewDomain {
   readonly name: string;
   readonly algorithms?: readonly KeyAlgorithm[] | undefined;
   readonly returnHost?: string | undefined;
+  /** Of links in its emails; null for that of the service. */
+  readonly linkHost?: string | null | undefined;
   readonly policy?: DmarcPolicy | undefined;
 }
 
@@ -39,22 +43,35 @@ export type Domains = ReturnType<typeof sendingDomains>;
 const NEVER = { publishedAt: null, signsFrom: null, lostAt: null, retiredAt: null };
 
 /** The domains that mail is sent as: their keys, kept encrypted and decrypted once, and the hosts of their return paths. */
-export function sendingDomains({ store, clock, master, sharedHost, isChecked }: Options) {
+export function sendingDomains(options: Options) {
+  const { store, clock, master, sharedHost, isChecked } = options;
   /** Everything, as it is on the disk; read again after each change. */
-  let known: { readonly byName: ReadonlyMap<string, SendingDomain>; readonly hosts: ReadonlyMap<string, ReturnHostRow> } | undefined;
+  let known:
+    | {
+        readonly byName: ReadonlyMap<string, SendingDomain>;
+        readonly hosts: ReadonlyMap<string, ReturnHostRow>;
+        readonly linkHosts: ReadonlyMap<string, LinkHostRow>;
+      }
+    | undefined;
   const ready = new Map<string, SigningKey>();
-  const nameOf = ({ domain, selector }: Pick<SigningKeyRow, 'domain' | 'selector'>): string => `${selector}._domainkey.${domain}`;
 
   function all(): NonNullable<typeof known> {
     if (known !== undefined) return known;
     const keys = store.domains.keys();
     const hosts = new Map(store.domains.hosts().map((row) => [row.host, row]));
+    const linkHosts = new Map(store.domains.linkHosts().map((row) => [row.host, row]));
     const byName = new Map(
-      store.domains
-        .all()
-        .map((row) => [row.name, { ...row, keys: keys.filter(({ domain }) => domain === row.name), host: hosts.get(row.returnHost) }]),
+      store.domains.all().map((row) => [
+        row.name,
+        {
+          ...row,
+          keys: keys.filter(({ domain }) => domain === row.name),
+          host: hosts.get(row.returnHost),
+          links: linkHosts.get(row.linkHost ?? ''),
+        },
+      ]),
     );
-    return (known = { byName, hosts });
+    return (known = { byName, hosts, linkHosts });
   }
 
   /** Within a transaction: what is written is known as soon as it is on the disk. */
@@ -74,44 +91,27 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
     return undefined;
   }
 
-  /** New keys. Making one takes a while: not while others wait to write. */
-  function made(domain: string, algorithms: readonly KeyAlgorithm[], taken: ReadonlySet<string>): SigningKeyRow[] {
-    const now = clock.now();
-    const stamp = new Date(now).toISOString().slice(0, 10).replaceAll('-', '');
-    return algorithms.map((algorithm) => {
-      const plain = `v${stamp}${algorithm.charAt(0)}`;
-      let selector = plain;
-      for (let i = 2; taken.has(selector); i += 1) selector = `${plain}${i}`;
-      const key = makeKey(algorithm);
-      return {
-        ...NEVER,
-        ...(isChecked ? {} : { publishedAt: now, signsFrom: now }),
-        domain,
-        selector,
-        algorithm,
-        encrypted: encrypt(master, nameOf({ domain, selector }), key.privateKey),
-        record: recordOf(algorithm, importKey(algorithm, key.privateKey)),
-        createdAt: now,
-      };
-    });
-  }
+  const links = linkHostsOf({ store, isChecked, above, known: () => all().linkHosts });
 
   return {
     changed,
+    linkHostFor: links.hostFor,
+    isLinkHost: links.isKnown,
     all: (): readonly SendingDomain[] => [...all().byName.values()],
     find: (name: string): SendingDomain | undefined => all().byName.get(name.toLowerCase()),
     above,
 
     /** Adds a domain with a key of each algorithm. One that is there stays as it is. @returns whether it is new */
-    async add({ name, algorithms = BOTH, returnHost = `returns.${name}`, policy = 'none' }: NewDomain): Promise<boolean> {
+    async add({ name, algorithms = BOTH, returnHost = `returns.${name}`, linkHost = null, policy = 'none' }: NewDomain): Promise<boolean> {
       if (all().byName.has(name)) return false;
-      const keys = made(name, algorithms, new Set());
+      const keys = newKeys(name, algorithms, new Set(), options);
       const now = clock.now();
       return store.write((tx) => {
         // Somebody else may have added it at the same time: the first keys stay.
         if (store.domains.find(name, tx) !== undefined) return false;
         refuseTaken(tx, returnHost, name);
-        store.domains.insert(tx, { name, returnHost, policy, createdAt: now });
+        store.domains.insert(tx, { name, returnHost, linkHost, policy, createdAt: now });
+        links.set(tx, linkHost, name, now);
         for (const key of keys) store.domains.addKey(tx, key);
         setHost(tx, returnHost, name, now);
         changed(tx);
@@ -119,8 +119,8 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
       });
     },
 
-    /** Changes the host of return paths, or the policy. */
-    async change(name: string, { returnHost, policy }: Pick<NewDomain, 'returnHost' | 'policy'>): Promise<void> {
+    /** Changes the host of return paths, that of links, or the policy. */
+    async change(name: string, { returnHost, linkHost, policy }: Pick<NewDomain, 'returnHost' | 'linkHost' | 'policy'>): Promise<void> {
       const now = clock.now();
       await store.write((tx) => {
         const before = store.domains.find(name, tx);
@@ -129,7 +129,9 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
           refuseTaken(tx, returnHost, name);
           setHost(tx, returnHost, name, now);
         }
+        if (linkHost !== undefined && linkHost !== before.linkHost) links.set(tx, linkHost, name, now);
         store.domains.change(tx, name, {
+          ...(linkHost === undefined ? {} : { linkHost }),
           ...(returnHost === undefined ? {} : { returnHost }),
           ...(policy === undefined ? {} : { policy }),
         });
@@ -150,7 +152,12 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
       const domain = all().byName.get(name);
       if (domain === undefined) return;
       const inUse = domain.keys.filter(({ retiredAt }) => retiredAt === null);
-      const rows = made(name, [...new Set(inUse.map(({ algorithm }) => algorithm))], new Set(domain.keys.map(({ selector }) => selector)));
+      const rows = newKeys(
+        name,
+        [...new Set(inUse.map(({ algorithm }) => algorithm))],
+        new Set(domain.keys.map(({ selector }) => selector)),
+        options,
+      );
       await store.write((tx) => {
         const now = clock.now();
         const current = store.domains.keys(tx).filter((key) => key.domain === name && key.retiredAt === null);
@@ -261,6 +268,35 @@ export function sendingDomains({ store, clock, master, sharedHost, isChecked }: 
     if (host === sharedHost) store.domains.retireHostsOf(tx, domain, now);
     else store.domains.setHost(tx, { host, domain, liveFrom: isChecked ? null : now }, now);
   }
+}
+
+const nameOf = ({ domain, selector }: Pick<SigningKeyRow, 'domain' | 'selector'>): string => `${selector}._domainkey.${domain}`;
+
+/** New keys. Making one takes a while: not while others wait to write. */
+function newKeys(
+  domain: string,
+  algorithms: readonly KeyAlgorithm[],
+  taken: ReadonlySet<string>,
+  { clock, master, isChecked }: Pick<Options, 'clock' | 'master' | 'isChecked'>,
+): SigningKeyRow[] {
+  const now = clock.now();
+  const stamp = new Date(now).toISOString().slice(0, 10).replaceAll('-', '');
+  return algorithms.map((algorithm) => {
+    const plain = `v${stamp}${algorithm.charAt(0)}`;
+    let selector = plain;
+    for (let i = 2; taken.has(selector); i += 1) selector = `${plain}${i}`;
+    const key = makeKey(algorithm);
+    return {
+      ...NEVER,
+      ...(isChecked ? {} : { publishedAt: now, signsFrom: now }),
+      domain,
+      selector,
+      algorithm,
+      encrypted: encrypt(master, nameOf({ domain, selector }), key.privateKey),
+      record: recordOf(algorithm, importKey(algorithm, key.privateKey)),
+      createdAt: now,
+    };
+  });
 }
 
 /** Whether a newer key of the same algorithm signs, and is not missing. */

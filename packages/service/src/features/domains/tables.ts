@@ -6,6 +6,8 @@ export const domains = sqliteTable('domains', {
   name: text('name').primaryKey(),
   /** The host of its return paths. */
   returnHost: text('return_host').notNull(),
+  /** The host of links and pages in its emails; null for that of the service. */
+  linkHost: text('link_host'),
   /** What receivers should be asked to do with email that is not authentic. */
   policy: text('policy').$type<DmarcPolicy>().notNull(),
   /** How often its shared pages were ended: those of before show nothing. */
@@ -33,6 +35,14 @@ export const signingKeys = sqliteTable(
   },
   (table) => [primaryKey({ columns: [table.domain, table.selector] })],
 );
+
+/** Hosts of links in emails. They are never removed: links in emails that were sent lead there. */
+export const linkHosts = sqliteTable('link_hosts', {
+  host: text('host').primaryKey(),
+  domain: text('domain').notNull(),
+  /** Since when it leads to the service, so that it is used; null where it does not. */
+  liveFrom: integer('live_from'),
+});
 
 /** Hosts of return paths. */
 export const returnHosts = sqliteTable(

@@ -1,4 +1,5 @@
 import { and, asc, desc, eq, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
+import type { HitDetails } from '@verbalis/core/delivery';
 import type { EventInput, EventKind } from '@verbalis/core/events';
 import { reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { cursors, events } from './tables.js';
@@ -12,7 +13,10 @@ export interface KnownEvent extends EventInput {
 }
 
 /** An event without what its fact says: for those who only count. */
-export type BareEvent = Pick<typeof events.$inferSelect, 'seq' | 'kind' | 'deliveryId' | 'at'>;
+export interface BareEvent extends Pick<typeof events.$inferSelect, 'seq' | 'kind' | 'deliveryId' | 'at'> {
+  /** Of a link that was followed or a picture that was loaded. */
+  readonly by: HitDetails['by'] | null;
+}
 
 /** Something public that is no fact. */
 export interface NewEvent {
@@ -48,6 +52,7 @@ export function eventStore(reads: Reader) {
     status: facts.status,
     replyCode: facts.replyCode,
     diagnostic: facts.diagnostic,
+    details: facts.details,
     messageId: deliveries.messageId,
     address: deliveries.address,
     domain: deliveries.domain,
@@ -88,6 +93,7 @@ export function eventStore(reads: Reader) {
         status: row.status ?? undefined,
         replyCode: row.replyCode ?? undefined,
         diagnostic: row.diagnostic ?? undefined,
+        details: row.details ?? undefined,
         deliveryId,
         messageId: row.messageId,
         address: row.address ?? '',
@@ -113,7 +119,15 @@ export function eventStore(reads: Reader) {
   );
   const bareFollowing = reading((db) =>
     db
-      .select({ seq: events.seq, kind: events.kind, deliveryId: events.deliveryId, at: events.at })
+      .select({
+        seq: events.seq,
+        kind: events.kind,
+        deliveryId: events.deliveryId,
+        at: events.at,
+        // With names of their own: within a query of one table columns stand without that of their table.
+        by: sql<HitDetails['by'] | null>`case when kind in ('link-followed', 'image-loaded')
+          then (select f.details ->> '$.by' from facts f where f.id = events.id) end`,
+      })
       .from(events)
       .where(gt(events.seq, sql.placeholder('seq')))
       .orderBy(asc(events.seq))

@@ -57,7 +57,8 @@ function countedNow(row: DeliveryToCount, before: Counted | undefined, events: r
     const times = events.filter((event) => event.kind === kind).map((event) => event.at);
     return times.length === 0 ? undefined : bucketOf(Math.min(...times.slice(0, MOST_TIMES)) - row.createdAt);
   };
-  const has = (kind: EventKind): boolean => events.some((event) => event.kind === kind);
+  // What machines do says nothing of the recipient.
+  const has = (kind: EventKind): boolean => events.some((event) => event.kind === kind && event.by !== 'machine');
   return {
     state: row.state,
     cause: row.cause ?? undefined,

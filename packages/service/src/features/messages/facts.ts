@@ -13,7 +13,7 @@ export interface NewFact extends Fact {
 
 /** A fact that the service states itself; nothing outside reported it. */
 export function ownFact(
-  fact: Pick<NewFact, 'id' | 'deliveryId' | 'kind' | 'at'> & Partial<Pick<NewFact, 'cause' | 'diagnostic'>>,
+  fact: Pick<NewFact, 'id' | 'deliveryId' | 'kind' | 'at'> & Partial<Pick<NewFact, 'cause' | 'diagnostic' | 'details'>>,
 ): NewFact {
   return { source: 'service', cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined, ...fact };
 }
@@ -75,12 +75,13 @@ export function factStore(reads: Reader) {
       status: row.status ?? undefined,
       replyCode: row.replyCode ?? undefined,
       diagnostic: row.diagnostic ?? undefined,
+      details: row.details ?? undefined,
     } as FactRow & Fact;
   }
 
   /** Writes a fact. @returns whether it was new */
   function write(tx: Tx, fact: NewFact, recordedAt: number): boolean {
-    const { id, deliveryId, kind, source, at, cause, status, replyCode, diagnostic, returnId } = fact;
+    const { id, deliveryId, kind, source, at, cause, status, replyCode, diagnostic, returnId, details } = fact;
     const inserted = insertFact(tx).run({
       id,
       deliveryId,
@@ -93,6 +94,7 @@ export function factStore(reads: Reader) {
       replyCode: replyCode ?? null,
       diagnostic: diagnostic ?? null,
       returnId: returnId ?? null,
+      details: details ?? null,
     });
     return inserted.changes > 0;
   }

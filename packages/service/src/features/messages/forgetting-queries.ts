@@ -94,6 +94,12 @@ export function forgettingStore(contents: AttachmentRecords['contents']) {
       const ids = rows.map(({ id }) => id);
       dropBodies(tx, rows);
       contents.forgetOf(tx, ids, []);
+      // Links are made of the data.
+      tx.db
+        .update(facts)
+        .set({ details: sql`json_remove(${facts.details}, '$.link.url')`, diagnostic: null })
+        .where(and(inArray(facts.deliveryId, deliveryIdsOf(tx, ids)), eq(facts.kind, 'link-followed')))
+        .run();
       tx.db
         .update(messages)
         .set({

@@ -68,10 +68,27 @@ export const NewMessage = z
       .optional()
       .meta({ description: 'An iCalendar object (RFC 5545) that clients offer to answer.' }),
     locale: Locale.optional(),
+    tracking: z
+      .union([
+        z.literal(false),
+        z.strictObject({
+          opens: z.literal(false).optional(),
+          clicks: z.literal(false).optional(),
+          text: z.literal(false).optional(),
+          mode: z.literal('counts').optional(),
+        }),
+      ])
+      .optional()
+      .meta({ description: 'Less tracking than its topic has; false for none.' }),
     reference: oneLine(200).optional().meta({ description: 'The app’s own name for what the message is about.' }),
     labels: z.record(oneLine(60), oneLine(200)).optional(),
   })
   .meta({ id: 'NewMessage' });
+
+/** What becomes known of what recipients do with an email. */
+export const Tracking = z
+  .strictObject({ opens: z.boolean(), clicks: z.boolean(), text: z.boolean(), mode: z.enum(['individual', 'counts']) })
+  .meta({ id: 'Tracking' });
 
 const Mailbox = z.strictObject({ name: z.string(), address: z.string() }).meta({ id: 'Mailbox' });
 
@@ -99,6 +116,7 @@ const messageFields = {
   traceparent: z.string().optional().meta({ description: 'The trace of the app’s that it belongs to (W3C Trace Context).' }),
   reference: z.string().optional(),
   labels: z.record(z.string(), z.string()),
+  tracking: Tracking.optional().meta({ description: 'What becomes known of what its recipients do with it; absent for nothing.' }),
   repairs: z
     .array(z.string())
     .optional()
@@ -135,6 +153,19 @@ const FactView = z
     replyCode: z.int().optional(),
     diagnostic: z.string().optional(),
     returnId: z.string().optional(),
+    by: z
+      .enum(['person', 'machine', 'unknown'])
+      .optional()
+      .meta({ description: 'Of a link that was followed or a picture that was loaded: who did it.' }),
+    reason: z.string().optional().meta({ description: 'How that is known.' }),
+    link: z
+      .strictObject({
+        url: z.string().optional(),
+        label: z.string(),
+        index: z.int().meta({ description: 'From 1, in the order of the email.' }),
+        block: z.string(),
+      })
+      .optional(),
   })
   .meta({ id: 'Fact' });
 

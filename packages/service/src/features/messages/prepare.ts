@@ -98,7 +98,16 @@ export function prepareMessage(
   // What the service writes itself goes out as it can.
   if (!isBuiltIn) refuseUnconfirmed(options.senders, rules, { space, sender });
   if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });
-  const message = messageOf(wanted, { space, now, content, sender, to, more: { ...more, ...trace }, rules, topic });
+  const message = messageOf(wanted, {
+    space,
+    now,
+    content,
+    sender,
+    to,
+    more: { ...more, ...trackingOf(topic, wanted.tracking), ...trace },
+    rules,
+    topic,
+  });
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
   if (addressed.size > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
@@ -200,6 +209,14 @@ export function deliveryOf(
     intended: redirect === undefined ? null : address,
     kept,
   };
+}
+
+/** What becomes known of what recipients do: as much as the topic wants, and no more than the message allows. */
+function trackingOf(topic: Topic | undefined, wanted: MessageRequest['tracking']): Pick<MessageMore, 'tracking'> {
+  const own = topic?.tracking;
+  if (own === undefined || wanted === false) return {};
+  const tracking = { ...own, ...wanted };
+  return tracking.opens || tracking.clicks ? { tracking } : {};
 }
 
 /** The subject with the space's mark. */

@@ -1,4 +1,5 @@
-import type { Cause, FactKind, FactSource, State } from '@verbalis/core/delivery';
+import type { Cause, FactKind, FactSource, HitDetails, State } from '@verbalis/core/delivery';
+import type { Tracking } from '@verbalis/core/folder';
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
@@ -30,6 +31,8 @@ export interface MessageMore {
   /** The trace of the app's that it belongs to (W3C Trace Context). */
   readonly traceparent?: string;
   readonly tracestate?: string;
+  /** What becomes known of what its recipients do with it. */
+  readonly tracking?: Tracking;
   /** What is no longer kept of it. */
   readonly dropped?: 'body' | 'data';
   /** The locale that was asked for, where the mail is in another language. */
@@ -198,6 +201,8 @@ export const facts = sqliteTable(
     replyCode: integer('reply_code'),
     diagnostic: text('diagnostic'),
     returnId: text('return_id'),
+    /** Of a link that was followed or a picture that was loaded. */
+    details: text('details', { mode: 'json' }).$type<HitDetails>(),
   },
   (table) => [index('facts_by_delivery').on(table.deliveryId)],
 );

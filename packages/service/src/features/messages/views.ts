@@ -38,6 +38,7 @@ export function messageFields(row: MessageRow) {
     reference: some(row.reference),
     labels: row.labels,
     dropped: row.more.dropped,
+    tracking: row.more.tracking,
     traceparent: row.more.traceparent,
     repairs: row.more.repairs === undefined ? undefined : [...row.more.repairs],
   };
@@ -84,6 +85,7 @@ export function deliveryView(row: DeliveryRow, { store, waitsFor }: ViewSources)
       replyCode: fact.replyCode,
       diagnostic: fact.diagnostic,
       returnId: some(fact.returnId),
+      ...fact.details,
     })),
   };
 }

@@ -1,4 +1,4 @@
-import type { WayOut } from '../consent/index.js';
+import type { EmailLinks } from '../composing/index.js';
 import {
   lotOf,
   QueueSchedule,
@@ -56,7 +56,8 @@ export interface DispatchOptions {
   /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
   readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
-  readonly unsubscribe: (delivery: DeliveryRow) => WayOut | undefined;
+  /** What the service puts into an email that leads to itself. */
+  readonly linksOf: (message: MessageRow, delivery: DeliveryRow) => EmailLinks;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
   readonly routeOf: (space: string, route: RouteName) => readonly RouteEntry[];
   readonly router: ProviderRouter;
@@ -361,14 +362,14 @@ export class Dispatcher {
   }
 
   async #hand(underWay: UnderWay, message: MessageRow): Promise<Handed> {
-    const { store, clock, router, holding, returnHostFor, returnSecret, handOver, unsubscribe } = this.options;
+    const { store, clock, router, holding, returnHostFor, returnSecret, handOver, linksOf } = this.options;
     const { row, attempt } = underWay;
     const missing = await fetchAttachments(message, this.options);
     if (missing !== undefined) return { outcome: missing, bytes: undefined };
     // RFC 5321 4.5.5: what came from nobody returns to nobody.
     const host = returnHostFor(row.senderDomain);
     const returnPath = message.more.isFromNobody === true ? '' : `returns+${returnToken(returnSecret, row.id)}@${host}`;
-    const job = { provider: attempt.provider, message, delivery: row, returnPath, unsubscribe: unsubscribe(row) };
+    const job = { provider: attempt.provider, message, delivery: row, returnPath, links: linksOf(message, row) };
     const gate = gateOf(underWay, {
       store,
       clock,

@@ -5,6 +5,7 @@ import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
 import type { Domains } from '../domains/index.js';
 import type { Holding } from '../holds/index.js';
+import type { TrackingOf } from '../engagement/index.js';
 import type { DeliveryRow } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
@@ -39,6 +40,7 @@ interface Options {
   /** Makes return paths that nobody can forge. */
   readonly returnSecret: Uint8Array;
   readonly wayOutOf: Consent['wayOutOf'];
+  readonly trackingOf: TrackingOf;
   /** What people want held. */
   readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
@@ -146,7 +148,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
     returnSecret,
     handOver: pool.handOver,
-    unsubscribe: options.wayOutOf,
+    linksOf: (message, delivery) => ({ wayOut: options.wayOutOf(delivery), tracking: options.trackingOf(message, delivery) }),
     routeOf: (name, route) => routeOf(spaces, name, route),
     router,
     changed: (change) => {

@@ -4,10 +4,9 @@ import type { Outcome } from '@verbalis/core/smtp';
 import type { SigningKey } from '@verbalis/core/dkim';
 import type { LoadedEdition } from '../editions/index.js';
 import type { Gate, Provider } from '../providers/index.js';
-import type { WayOut } from '../consent/index.js';
 import type { DeliveryRow, MessageRow } from '../messages/index.js';
 import { turns } from './turns.js';
-import { bareParts, composeMail, type StoredFiles } from '../composing/index.js';
+import { bareParts, composeMail, type EmailLinks, type StoredFiles } from '../composing/index.js';
 
 /** One delivery to be handed over: all that is needed but for what {@link HandOverSources} give. It can be sent to another thread. */
 export interface HandOverJob {
@@ -16,7 +15,7 @@ export interface HandOverJob {
   readonly delivery: DeliveryRow;
   /** The envelope's sender: the return path of the delivery. */
   readonly returnPath: string;
-  readonly unsubscribe: WayOut | undefined;
+  readonly links: EmailLinks;
 }
 
 /** How it went, with the bytes where they are kept. */
@@ -41,7 +40,7 @@ const KEPT_MAIL = 1024 * 1024;
 
 /** Makes the bytes of a delivery's mail and hands them to its provider. Writes nothing. @throws when the mail cannot be made */
 export async function handOver(job: HandOverJob, sources: HandOverSources, gate: Gate): Promise<Handed> {
-  const { message, delivery, returnPath, unsubscribe } = job;
+  const { message, delivery, returnPath, links } = job;
   await nextTurn();
   const provider = sources.provider(job.provider);
   if (provider === undefined) {
@@ -52,7 +51,7 @@ export async function handOver(job: HandOverJob, sources: HandOverSources, gate:
   const { mail, parts } =
     provider.kind === 'capture' && message.more.raw !== undefined
       ? { mail: foreignMail(mailBytes(sources.files.bytes(message.more.raw))), parts: bareParts(message, delivery) }
-      : await composeMail(sources, message, delivery, unsubscribe);
+      : await composeMail(sources, message, delivery, links);
   const isKept = mail.size <= KEPT_MAIL && provider.kind !== 'capture';
   const handed = isKept ? inOnePiece(mail, KEPT_MAIL) : mail;
   const { urgent } = readFairnessKey(delivery.fairnessKey);

@@ -53,6 +53,10 @@ export const SpaceSettings = z
         .boolean()
         .default(false)
         .meta({ description: 'Whether essential email goes out unsigned until the keys of its domain are published; else it is refused.' }),
+      requireConsent: z.boolean().default(false).meta({
+        description:
+          'Whether it is noted who follows a link only of recipients who have agreed to it; else the mode of the topic decides alone.',
+      }),
       archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
       operator: z.string().optional().meta({ description: 'Whom to notify of what needs a person.' }),
     }),
@@ -69,5 +73,6 @@ export const NO_RULES: SpaceRules = {
   route: [],
   senderDomains: [],
   unsigned: false,
+  requireConsent: false,
   runaway: { perHour: USUAL_PER_HOUR, templates: {} },
 };

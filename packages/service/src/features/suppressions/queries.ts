@@ -143,6 +143,7 @@ export function suppressionStore(reads: Reader) {
           status: fact.status ?? undefined,
           replyCode: fact.replyCode ?? undefined,
           diagnostic: fact.diagnostic ?? undefined,
+          details: fact.details ?? undefined,
         }));
     },
   };

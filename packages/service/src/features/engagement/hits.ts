@@ -1,0 +1,270 @@
+import { createHash, createHmac } from 'node:crypto';
+import { judgeHit, type Hit, type HitToken } from '@verbalis/core/engagement';
+import type { HitDetails } from '@verbalis/core/delivery';
+import ipaddr from 'ipaddr.js';
+import type { Logger } from 'pino';
+import { Counter, type Registry } from 'prom-client';
+import { newId, StoreUnavailable, type Clock, type Running, type StepResult, type Tx, type WorkerGroup } from '../../kernel/index.js';
+import { ownFact } from '../messages/index.js';
+import { HitJournal, type JournalEntry } from './journal.js';
+import type { Store } from './store.js';
+import { LAST_HOUR } from './tables.js';
+
+/** How far the journal is in the database. */
+const CURSOR = 'hits';
+/** A hit is judged when all that could speak against it has come, in milliseconds. */
+const SETTLE_MS = 12_000;
+/** Hits that are written in one transaction. */
+const CHUNK = 200;
+/** What is remembered of an email to judge the next hit on it, in milliseconds. */
+const REMEMBERED_MS = 60_000;
+/** Hits on one email within a minute that are noted: more say nothing more, and could fill a disk. */
+const MOST_A_MINUTE = 100;
+/** When nothing waits any more, the journal is emptied after so long. */
+const CLEAR_MS = 5000;
+const LONGEST_AGENT = 300;
+const [MINUTE, HOUR] = [60_000, 3_600_000];
+
+/** What a request says of who asks. */
+export interface Asked {
+  readonly method: string;
+  readonly agent: string;
+  readonly purpose: string;
+  /** The address that it comes from. */
+  readonly ip: string;
+}
+
+interface Options {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly workers: WorkerGroup;
+  readonly registry: Registry;
+  /** Of the journal, beside the database. */
+  readonly file: string;
+  readonly secret: Uint8Array;
+}
+
+export interface Hits extends Running {
+  /** Notes a hit; resolves when a crash does not lose it any more. Never throws. */
+  readonly note: (token: HitToken, asked: Asked) => Promise<void>;
+  /** Something may be due. */
+  readonly wake: () => void;
+  readonly close: () => Promise<void>;
+}
+
+/** What an email is known by while its hits are judged. */
+const mailOf = ({ of }: Pick<JournalEntry, 'of'>): string =>
+  of.mode === 'individual' ? of.deliveryId : `${of.space}/${of.template}/${of.sentMinute}/${of.group}`;
+
+/** The network that an address is in: its neighbours are the same reader to us. */
+function networkOf(ip: string): string {
+  if (!ipaddr.isValid(ip)) return ip;
+  const address = ipaddr.process(ip);
+  return address instanceof ipaddr.IPv6 ? address.parts.slice(0, 3).join(':') : address.octets.slice(0, 3).join('.');
+}
+
+function hitOf({ id, at, index, method, agent, purpose, from }: JournalEntry): Hit {
+  return { id, at, index, method, agent, purpose, from };
+}
+
+/** Takes hits in, judges them a little later, and writes what they mean. */
+export function hitRecorder({ store, clock, log, workers, registry, file, secret }: Options): Hits {
+  const journal = new HitJournal(file, store.events.cursor(CURSOR), (error) => {
+    log.error({ err: error, file }, 'hits that wait in the journal cannot be read');
+  });
+  /** Hits of the last minute by email: those that are written, and those that wait. */
+  const recent = new Map<string, Hit[]>();
+  /** Hits by email in this minute. */
+  let minute = 0;
+  let counted = new Map<string, number>();
+  let reported = -MINUTE;
+  const counters = {
+    hits: new Counter({
+      name: 'verbalis_hits_total',
+      help: 'Links followed and pictures loaded',
+      labelNames: ['by'],
+      registers: [registry],
+    }),
+    lost: new Counter({ name: 'verbalis_hits_lost_total', help: 'Hits that could not be noted', registers: [registry] }),
+  };
+
+  const remember = (entry: JournalEntry): void => {
+    const mail = mailOf(entry);
+    const list = recent.get(mail);
+    if (list === undefined) recent.set(mail, [hitOf(entry)]);
+    else if (!list.some(({ id }) => id === entry.id)) list.push(hitOf(entry));
+  };
+  const forgetOld = (now: number): void => {
+    for (const [mail, list] of recent) {
+      const kept = list.filter(({ at }) => Math.abs(now - at) < REMEMBERED_MS);
+      if (kept.length === 0) recent.delete(mail);
+      else recent.set(mail, kept);
+    }
+  };
+
+  /** Whether there is room for one more hit on an email in this minute. */
+  function hasRoom(mail: string, now: number): boolean {
+    const current = Math.floor(now / MINUTE);
+    if (current !== minute) {
+      minute = current;
+      counted = new Map();
+    }
+    const n = (counted.get(mail) ?? 0) + 1;
+    counted.set(mail, n);
+    return n <= MOST_A_MINUTE;
+  }
+
+  async function note({ of, index, links, label, block, url }: HitToken, asked: Asked): Promise<void> {
+    const at = clock.now();
+    if (!hasRoom(mailOf({ of }), at)) return;
+    const from = createHmac('sha256', secret)
+      .update(`network\0${networkOf(asked.ip)}`)
+      .digest('hex')
+      .slice(0, 8);
+    const entry = {
+      id: newId('t', at),
+      at,
+      of,
+      index,
+      links,
+      label,
+      block,
+      // An address may name a person, where nothing else does.
+      url: of.mode === 'counts' ? '' : url,
+      method: asked.method,
+      agent: asked.agent.slice(0, LONGEST_AGENT),
+      purpose: asked.purpose.slice(0, 60),
+      from,
+    };
+    try {
+      await journal.append(entry);
+      worker.wake();
+    } catch (error) {
+      counters.lost.inc();
+      if (clock.elapsed() - reported < MINUTE) return;
+      reported = clock.elapsed();
+      log.error({ err: error, file }, 'a hit could not be noted');
+    }
+  }
+
+  function verdictOf(entry: JournalEntry, sentAt: number | undefined): Pick<HitDetails, 'by' | 'reason'> {
+    return judgeHit(hitOf(entry), recent.get(mailOf(entry)) ?? [hitOf(entry)], { sentAt, links: entry.links });
+  }
+
+  /** What a hit on the email of a recipient means: a fact. What is counted of it follows from that. */
+  function writeFact(tx: Tx, entry: JournalEntry, deliveryId: string): void {
+    const delivery = store.deliveries.find(deliveryId, tx);
+    // It was removed since: nothing may be known of it any more.
+    if (delivery === undefined) return;
+    const sentAt = store.deliveries.facts(deliveryId, tx).find(({ kind }) => kind === 'accepted')?.at;
+    const { index, label, block, url } = entry;
+    const details = { ...verdictOf(entry, sentAt ?? delivery.createdAt), ...(index > 0 ? { link: { url, label, index, block } } : {}) };
+    counters.hits.inc({ by: details.by });
+    const kind = index > 0 ? 'link-followed' : 'image-loaded';
+    store.deliveries.record(tx, ownFact({ id: `hit:${entry.id}`, deliveryId, kind, at: entry.at, details }), clock.now());
+  }
+
+  function write(tx: Tx, entry: JournalEntry): void {
+    const { of, at, index, label } = entry;
+    if (of.mode === 'individual') {
+      writeFact(tx, entry, of.deliveryId);
+      return;
+    }
+    const sentAt = of.sentMinute * MINUTE;
+    const { by } = verdictOf(entry, sentAt);
+    counters.hits.inc({ by });
+    const { space, template, topic } = of;
+    store.engagement.add(tx, { space, at: hourOf(at), template, topic, link: index, label, by, age: ageOf(at, sentAt), firsts: 0 });
+  }
+
+  async function writeAll(entries: readonly JournalEntry[]): Promise<void> {
+    await store.write((tx) => {
+      for (const entry of entries) write(tx, entry);
+      store.events.setCursor(tx, CURSOR, entries.at(-1)?.n ?? 0);
+    });
+  }
+
+  /** One of several cannot be written: the others are. */
+  async function writeEach(entries: readonly JournalEntry[]): Promise<void> {
+    for (const entry of entries)
+      try {
+        await writeAll([entry]);
+      } catch (error) {
+        if (error instanceof StoreUnavailable) throw error;
+        counters.lost.inc();
+        log.error({ err: error, hit: entry.id }, 'a hit could not be written');
+        await store.write((tx) => {
+          store.events.setCursor(tx, CURSOR, entry.n);
+        });
+      }
+  }
+
+  async function step(): Promise<StepResult> {
+    await journal.refill();
+    const now = clock.now();
+    // A date that lies ahead was noted before the clock was set back: nothing is gained by waiting for it.
+    const isDue = ({ at }: JournalEntry): boolean => now - at >= SETTLE_MS || at > now + MINUTE;
+    const [first] = journal.waiting;
+    if (first === undefined) {
+      forgetOld(now);
+      if (cleared === undefined) cleared = clock.elapsed() + CLEAR_MS;
+      if (clock.elapsed() < cleared) return { did: 1, next: now + CLEAR_MS };
+      await journal.clear();
+      cleared = undefined;
+      return { did: 0 };
+    }
+    cleared = undefined;
+    for (const entry of journal.waiting) if (entry.n > seen) remember(entry);
+    seen = Math.max(seen, journal.waiting.at(-1)?.n ?? 0);
+    const due: JournalEntry[] = [];
+    for (const entry of journal.waiting) {
+      if (due.length >= CHUNK || !isDue(entry)) break;
+      due.push(entry);
+    }
+    const last = due.at(-1);
+    if (last === undefined) return { did: 0, next: first.at + SETTLE_MS };
+    try {
+      await writeAll(due);
+    } catch (error) {
+      if (error instanceof StoreUnavailable) throw error;
+      await writeEach(due);
+    }
+    journal.taken(last.n);
+    forgetOld(now);
+    return { did: due.length, next: 'now' };
+  }
+
+  /** When the journal is emptied, by the monotonic clock. */
+  let cleared: number | undefined;
+  /** Up to which place entries are remembered. */
+  let seen = 0;
+  for (const entry of journal.before) remember(entry);
+  // A group of hits is looked at once.
+  const worker = workers.add({ name: 'engagement', step, gatherMs: 250 });
+  return {
+    note,
+    wake: worker.wake,
+    start: () => {
+      worker.start();
+      worker.wake();
+    },
+    stop: () => worker.stop(),
+    close: () => journal.close(),
+  };
+}
+
+export const hourOf = (at: number): number => at - (at % HOUR);
+
+/** Whole hours after an email was sent; what is not known counts as the first. */
+export function ageOf(at: number, sentAt: number): number {
+  return Math.max(0, Math.min(LAST_HOUR, Math.floor((at - sentAt) / HOUR)));
+}
+
+/** Tells emails of one template and minute apart for as long as hits are judged; nobody without the key can find the delivery by it. */
+export function groupOf(secret: Uint8Array, deliveryId: string): string {
+  return createHash('sha256')
+    .update(createHmac('sha256', secret).update(`group\0${deliveryId}`).digest())
+    .digest('base64url')
+    .slice(0, 6);
+}

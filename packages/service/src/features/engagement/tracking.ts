@@ -1,0 +1,40 @@
+import { rewriteLinks, withoutMarks, withPicture, writeHitToken, type HitOf } from '@verbalis/core/engagement';
+
+/** How the links of one email are tracked. Plain data, so that another thread can do it. */
+export interface EmailTracking {
+  /** Where links and pictures are: "https://post.saltmarsh-ferries.example", without "/" at its end. */
+  readonly base: string;
+  /** Addresses that begin with one of these are the service's own. */
+  readonly own: readonly string[];
+  readonly key: Uint8Array;
+  readonly opens: boolean;
+  readonly clicks: boolean;
+  /** The links of the text part, too. */
+  readonly text: boolean;
+  readonly of: HitOf;
+}
+
+/** What an email shows. */
+interface Shown {
+  readonly html: string | undefined;
+  readonly text: string;
+  readonly flowed: string;
+}
+
+/** Puts the addresses of the service into an email; without tracking, removes the marks that are for us alone. */
+export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | undefined): T {
+  const { html } = shown;
+  if (html === undefined) return shown;
+  if (tracking === undefined) return { ...shown, html: withoutMarks(html) };
+  const { base, own, key, of, clicks, opens } = tracking;
+  const isOwn = (url: string): boolean => own.some((start) => url === start || url.startsWith(`${start}/`));
+  const made = clicks
+    ? rewriteLinks(html, (link) => `${base}/go/${writeHitToken(key, { of, links: link.count, ...link })}`, isOwn)
+    : { html: withoutMarks(html), text: (text: string) => text, count: 0 };
+  const picture = (): string => `${base}/image/${writeHitToken(key, { of, index: 0, links: made.count, label: '', block: '', url: '' })}`;
+  return {
+    ...shown,
+    html: opens ? withPicture(made.html, picture()) : made.html,
+    ...(tracking.text ? { text: made.text(shown.text), flowed: made.text(shown.flowed) } : {}),
+  };
+}
