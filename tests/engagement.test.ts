@@ -213,6 +213,15 @@ describe('a link', () => {
   });
 });
 
+test('whoever looks at an email in the console is not its reader', async () => {
+  const { id } = await sent();
+  const page = await (
+    await fetch(`${all.service.url}/v1/messages/${id}/html?remote=yes`, { headers: { authorization: `Bearer ${all.key}` } })
+  ).text();
+  expect(page).toContain(`href="${STORY}"`);
+  expect(page).not.toMatch(/\/go\/|\/image\//);
+});
+
 describe('a topic decides', () => {
   test('nothing is tracked where it says nothing, in a space that captures, and where people cannot reach the service', async () => {
     const { id } = await all.client.messages.send(booking('asa@post.example'));

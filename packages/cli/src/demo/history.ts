@@ -3,6 +3,7 @@ import { createClient, type Client, type NewMessage } from '@verbalis/client';
 import { startService, type Clock } from '@verbalis/service';
 import type { ReadConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type Behaviour, type SmtpSimulator } from '@verbalis/simulators';
+import { demoReaders } from './readers.js';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -60,6 +61,25 @@ const PLACES = [
   ['Tern Island', 'Oldquay'],
   ['Oldquay', 'Brackwater'],
 ] as const;
+
+/** What the bulletin brings: three links. */
+const STORIES = [
+  {
+    title: 'A new ramp at Oldquay',
+    text: 'From Monday on, cars board by the new ramp. It is wider, and it does not freeze.',
+    link: 'https://saltmarsh-ferries.example/news/ramp',
+  },
+  {
+    title: 'Winter sailings',
+    text: 'The last boat leaves Tern Island at 19:10 until March.',
+    link: 'https://saltmarsh-ferries.example/news/winter?from=bulletin#times',
+  },
+  {
+    title: 'Seals on the slipway',
+    text: 'Please keep your distance; they were here first.',
+    link: 'https://saltmarsh-ferries.example/news/seals',
+  },
+];
 
 interface Passenger {
   readonly name: string;
@@ -193,7 +213,7 @@ function emailsOf(at: number, begin: number, samples: Samples): NewMessage[] {
   if (chance('lost', at) < 0.03) out.push(make('lost-property-found', someone('lost')));
   // News on Wednesdays; in the storm, most sailings are cancelled.
   if (new Date(at).getUTCDay() === 3 && hour === 9 && at % HOUR === 0)
-    for (let i = 0; i < 130; i += 1) out.push(make('pier-bulletin', passenger(i * 7 + 3)));
+    for (let i = 0; i < 130; i += 1) out.push(make('pier-bulletin', passenger(i * 7 + 3), { stories: STORIES }));
   const inStorm = at - storm;
   if (inStorm >= 7 * HOUR && inStorm < 13 * HOUR) for (let i = 0; i < 34; i += 1) out.push(make('sailing-cancelled', someone('storm', i)));
   return out;
@@ -232,13 +252,20 @@ export async function makeHistory(config: ReadConfig, { space, operator, begin }
   try {
     const client: Client = createClient({ url: service.url, key: operator, space });
     const samples = await typicalData(client);
+    const readers = demoReaders(client, service.url, chance);
     for (let at = start; at < begin; at += STEP) {
       await clock.moveTo(at);
+      await readers.act(at);
       const messages = emailsOf(at, begin, samples);
       if (messages.length === 0) continue;
       // All or none: what the demo sends has no mistakes, and one must not go unseen.
-      await client.messages.sendBatch({ mode: 'all', messages });
+      const { results } = await client.messages.sendBatch({ mode: 'all', messages });
       sent += messages.length;
+      await clock.moveTo(at + MINUTE);
+      await readers.sent(
+        results.flatMap(({ id }) => id ?? []),
+        at,
+      );
     }
     await clock.moveTo(begin);
   } finally {

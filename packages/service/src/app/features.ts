@@ -65,6 +65,7 @@ interface Later {
   capture: (job: Job) => Promise<void>;
   compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
   waitsFor: (delivery: DeliveryRow) => string | undefined;
+  unlinked: (html: string) => string;
   jobOf: (space: string, messageId: string) => Promise<Job | undefined>;
   testMails: TestMails;
   reportArrived: () => void;
@@ -79,6 +80,7 @@ function later(): Later {
     capture: early,
     compose: early,
     waitsFor: early,
+    unlinked: early,
     jobOf: early,
     testMails: { isAwaited: early, receive: early },
     reportArrived: early,
@@ -246,9 +248,11 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     },
     compose: (message, delivery) => upper.compose(message, delivery),
     waitsFor: (delivery) => upper.waitsFor(delivery),
+    unlinked: (html) => upper.unlinked(html),
   });
   const { feed, feature: events } = openEvents(runtime, store);
   const { consent, engagement } = openReaders({ runtime, store, settings, secrets, editions }, { domains, suppressing, accept, feed });
+  upper.unlinked = engagement.unlinked;
   return {
     editions,
     editing,

@@ -9,7 +9,7 @@ import { engagementEndpoints } from './endpoints.js';
 import { groupOf, hitRecorder } from './hits.js';
 import { hitPages } from './pages.js';
 import type { Store } from './store.js';
-import type { EmailTracking } from './tracking.js';
+import { withoutTracking, type EmailTracking } from './tracking.js';
 
 interface Options {
   readonly store: Store;
@@ -34,6 +34,8 @@ export type TrackingOf = (
 export interface EngagementFeature {
   readonly trackingOf: TrackingOf;
   readonly pages: { readonly go: Router; readonly image: Router };
+  /** HTML as it was before its links were tracked. */
+  readonly unlinked: (html: string) => string;
   readonly feature: Feature;
 }
 
@@ -83,6 +85,7 @@ export function openEngagement({ clock, log, workers, registry, publicUrl }: Run
 
   return {
     trackingOf,
+    unlinked: (html) => withoutTracking(html, secret),
     pages: hitPages({ key: secret, note: hits.note, refuse }),
     feature: {
       name: 'engagement',

@@ -1,4 +1,5 @@
-import { rewriteLinks, withoutMarks, withPicture, writeHitToken, type HitOf } from '@verbalis/core/engagement';
+import { readHitToken, rewriteLinks, withoutMarks, withPicture, writeHitToken, type HitOf } from '@verbalis/core/engagement';
+import { escapeHtml } from '@verbalis/core/render';
 
 /** How the links of one email are tracked. Plain data, so that another thread can do it. */
 export interface EmailTracking {
@@ -37,4 +38,15 @@ export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | 
     html: opens ? withPicture(made.html, picture()) : made.html,
     ...(tracking.text ? { text: made.text(shown.text), flowed: made.text(shown.flowed) } : {}),
   };
+}
+
+const OWN_ADDRESS = /"https?:\/\/[^"/<>\s]+\/(go|image)\/([\w-]{30,})"/g;
+
+/** HTML as it was before: links lead to their targets, and the image is none. @param key that signed them */
+export function withoutTracking(html: string, key: Uint8Array): string {
+  return html.replace(OWN_ADDRESS, (whole, kind: string, token: string) => {
+    const read = readHitToken(key, token);
+    if (read === undefined) return whole;
+    return kind === 'go' ? `"${escapeHtml(read.url)}"` : '"data:,"';
+  });
 }

@@ -47,6 +47,8 @@ export interface MessageEndpoints {
   /** Makes the bytes of a delivery's email, for those that were too large to be kept. */
   readonly waitsFor: ViewSources['waitsFor'];
   readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
+  /** HTML as it was before its links were tracked: whoever looks at an email here is not its reader. */
+  readonly unlinked: (html: string) => string;
 }
 
 const endpoint = endpointsOf<MessageEndpoints>();
@@ -274,7 +276,8 @@ const html = endpoint({
   method: 'get',
   path: '/v1/messages/{id}/html',
   summary: 'The HTML part as a page for a sandboxed frame',
-  description: 'No script, no form, and nothing from other hosts until `remote` asks for it.',
+  description:
+    'No script, no form, and nothing from other hosts until `remote` asks for it. Its links lead to their targets, so that looking counts for nothing.',
   scope: 'read',
   params: textParams('id'),
   query: FrameQuery,
@@ -282,7 +285,7 @@ const html = endpoint({
   refusals: MADE_AT_FIRST_ATTEMPT,
   async run({ caller: { space }, params: { id }, query: { remote }, response }, deps) {
     const read = readMail(await bytesOf(deps, found(deps.store, space, id)));
-    sendFrame(response, withCarried(shownText(read, 'html') ?? '', read), remote === 'yes' ? 'all' : 'own');
+    sendFrame(response, deps.unlinked(withCarried(shownText(read, 'html') ?? '', read)), remote === 'yes' ? 'all' : 'own');
     return undefined;
   },
 });

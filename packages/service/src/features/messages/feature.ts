@@ -10,7 +10,7 @@ import type { Store } from './store.js';
 import type { DeliveryRow } from './tables.js';
 import type { SigningRules } from './unsigned.js';
 
-interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'> {
+interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor' | 'unlinked'> {
   readonly store: Store;
   readonly editions: Editions;
   readonly spaces: SpaceSettings;
@@ -24,7 +24,7 @@ interface Options extends Pick<MessageEndpoints, 'wake' | 'compose' | 'waitsFor'
 /** Messages and their deliveries: accepted, and kept with all that becomes known of them. */
 export function openMessages(runtime: Runtime, options: Options): { readonly accept: Acceptor; readonly feature: Feature } {
   const { clock, ages, publicUrl } = runtime;
-  const { store, editions, spaces, limits, suppressionFor, signing, senders, wake, compose, waitsFor } = options;
+  const { store, editions, spaces, limits, suppressionFor, signing, senders, wake, compose, waitsFor, unlinked } = options;
   const accept = acceptor({
     store,
     editions,
@@ -40,7 +40,7 @@ export function openMessages(runtime: Runtime, options: Options): { readonly acc
   });
   const feature: Feature = {
     name: 'messages',
-    endpoints: serve(messageEndpoints, { store, clock, accept, metrics: messageMetrics(runtime), wake, compose, waitsFor }),
+    endpoints: serve(messageEndpoints, { store, clock, accept, metrics: messageMetrics(runtime), wake, compose, waitsFor, unlinked }),
     retention: messageRetention(store, ages),
   };
   return { accept, feature };
