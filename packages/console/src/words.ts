@@ -61,6 +61,13 @@ export function exactTime(iso: string): string {
   return exact.format(new Date(iso));
 }
 
+const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
+
+/** The day: "25 Nov". */
+export function dayTime(iso: string): string {
+  return day.format(new Date(iso));
+}
+
 export function clockTime(iso: string): string {
   return clock.format(new Date(iso));
 }

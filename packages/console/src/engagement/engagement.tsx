@@ -2,6 +2,7 @@ import type { EngagementSums, EngagementView } from '@verbalis/client';
 import { useQuery } from '@tanstack/react-query';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import { Note } from '../parts/basics.js';
+import { Small } from '../parts/form.js';
 import { Numbers, Part, Sideways, Tile, Tiles } from '../parts/numbers.js';
 import { useSession } from '../session.js';
 
@@ -14,26 +15,33 @@ const COLUMNS: readonly (readonly [keyof EngagementSums, string])[] = [
 
 interface Line extends EngagementSums {
   readonly key: string;
-  readonly names: readonly string[];
+  readonly name: string;
+  /** What it belongs to. */
+  readonly about?: string;
 }
 
-function Lines({ title, names, lines }: { readonly title: string; readonly names: readonly string[]; readonly lines: readonly Line[] }) {
-  const [first = '', ...others] = names;
+function Lines({ title, name, lines }: { readonly title: string; readonly name: string; readonly lines: readonly Line[] }) {
   return (
     <Sideways role="region" aria-label={title} tabIndex={0}>
       <Numbers aria-label={title}>
         <TableHeader>
-          <Column isRowHeader>{first}</Column>
-          {[...others, ...COLUMNS.map(([, words]) => words)].map((words) => (
-            <Column key={words}>{words}</Column>
+          <Column isRowHeader>{name}</Column>
+          {COLUMNS.map(([column, words]) => (
+            <Column key={column}>{words}</Column>
           ))}
         </TableHeader>
         <TableBody>
           {lines.map((line) => (
             <Row key={line.key} id={line.key}>
-              {line.names.map((name, i) => (
-                <Cell key={names[i]}>{name}</Cell>
-              ))}
+              <Cell>
+                {line.name}
+                {line.about !== undefined && (
+                  <>
+                    <br />
+                    <Small>{line.about}</Small>
+                  </>
+                )}
+              </Cell>
               {COLUMNS.map(([column]) => (
                 <Cell key={column}>{line[column].toLocaleString('en')}</Cell>
               ))}
@@ -45,13 +53,12 @@ function Lines({ title, names, lines }: { readonly title: string; readonly names
   );
 }
 
-const named = (template: string): string => (template === '' ? '(none)' : template);
-
 function linksOf({ links }: EngagementView): Line[] {
   return links.slice(0, 20).map((line) => ({
     ...line,
     key: `${line.template}/${line.index}/${line.label}`,
-    names: [line.label === '' ? `Link ${line.index}` : line.label, named(line.template)],
+    name: line.label === '' ? `Link ${line.index}` : line.label,
+    about: `link ${line.index} of ${line.template === '' ? 'emails without a template' : line.template}`,
   }));
 }
 
@@ -70,7 +77,7 @@ function hoursOf({ hours }: EngagementView): Line[] {
   return SPANS.map(([from, to, words]) => {
     const of = hours.filter(({ hour }) => hour >= from && hour < to);
     const sum = (column: keyof EngagementSums): number => of.reduce((all, { links }) => all + links[column], 0);
-    return { key: words, names: [words], people: sum('people'), unique: sum('unique'), machines: sum('machines'), unknown: sum('unknown') };
+    return { key: words, name: words, people: sum('people'), unique: sum('unique'), machines: sum('machines'), unknown: sum('unknown') };
   });
 }
 
@@ -94,8 +101,8 @@ export function Engagement({ from, to }: { readonly from: string; readonly to: s
         <Tile title="Images loaded" value={number(total.images.people)} before={number(before.images.people)} />
         <Tile title="… by machines" value={number(total.images.machines)} before={number(before.images.machines)} />
       </Tiles>
-      <Lines title="By link" names={['Link', 'Template']} lines={linksOf(data)} />
-      <Lines title="Links followed, by time after sending" names={['After sending']} lines={hoursOf(data)} />
+      <Lines title="By link" name="Link" lines={linksOf(data)} />
+      <Lines title="Links followed, by time after sending" name="After sending" lines={hoursOf(data)} />
       <Note>Of topics with tracking in mail.yaml. “First time” counts each email or link once, where it may be known who followed it.</Note>
     </Part>
   );

@@ -75,20 +75,37 @@ function Alignment({ days }: { readonly days: number }) {
 
 /** What mailbox providers ask for: fewer than one complaint among a thousand emails, and never three. */
 const [WATCHED, TOLERATED] = [0.001, 0.003];
+/** Below these a single complaint decides, and says little. */
+const [FEW_EMAILS, FEW_COMPLAINTS] = [1000, 3];
+/** Domains with fewer emails and no complaint are left out. */
+const SHOWN = 10;
+
+function againstLimits(complained: number, taken: number): string {
+  const share = complained / taken;
+  if (share < WATCHED) return 'Below both';
+  if (taken < FEW_EMAILS && complained < FEW_COMPLAINTS) return 'Too few emails to judge';
+  return share < TOLERATED ? 'Above 0.1 %: find out why' : 'Above 0.3 %: providers reject such senders';
+}
 
 /** Complaints among what a domain's mailboxes took, against what their providers tolerate. */
-function Complaints({ rows }: { readonly rows: NonNullable<FiguresView['by']> }) {
-  const shown = rows
+function Complaints({ from, to }: { readonly from: string; readonly to: string }) {
+  const { client, space } = useSession();
+  const { data } = useQuery({
+    queryKey: ['complaints', space.name, from, to],
+    queryFn: () => client.figures.get({ from, to, by: 'domain' }),
+    refetchInterval: 10_000,
+  });
+  const rows = (data?.by ?? [])
     .map(({ value, counts: { states } }) => {
       const complained = states['complained'] ?? 0;
-      const taken = complained + (states['delivered'] ?? 0) + (states['accepted'] ?? 0);
-      return { value, complained, taken, share: taken === 0 ? 0 : complained / taken };
+      return { value, complained, taken: complained + (states['delivered'] ?? 0) + (states['accepted'] ?? 0) };
     })
-    .filter(({ taken }) => taken > 0);
+    .filter(({ taken, complained }) => taken >= SHOWN || complained > 0);
+  if (rows.length === 0) return null;
   return (
     <Part aria-labelledby="complaints">
       <h2 id="complaints">Complaints, by recipients’ domain</h2>
-      <Sideways role="region" aria-label="Complaints by domain" tabIndex={0}>
+      <Sideways role="region" aria-label="Table of complaints" tabIndex={0}>
         <Numbers aria-label="Complaints by domain">
           <TableHeader>
             <Column isRowHeader>Domain</Column>
@@ -98,15 +115,13 @@ function Complaints({ rows }: { readonly rows: NonNullable<FiguresView['by']> })
             <Column>Against 0.1 % and 0.3 %</Column>
           </TableHeader>
           <TableBody>
-            {shown.map(({ value, taken, complained, share }) => (
+            {rows.map(({ value, taken, complained }) => (
               <Row key={value} id={value}>
                 <Cell>{value}</Cell>
                 <Cell>{taken.toLocaleString('en')}</Cell>
                 <Cell>{complained}</Cell>
-                <Cell>{(100 * share).toFixed(2)} %</Cell>
-                <Cell>
-                  {share < WATCHED ? 'Below both' : share < TOLERATED ? 'Above 0.1 %: find out why' : 'Above 0.3 %: email will be rejected'}
-                </Cell>
+                <Cell>{((100 * complained) / taken).toFixed(2)} %</Cell>
+                <Cell>{againstLimits(complained, taken)}</Cell>
               </Row>
             ))}
           </TableBody>
@@ -245,7 +260,7 @@ export function Figures() {
             </Sideways>
           </Part>
           <Engagement from={wanted.from ?? ''} to={wanted.to ?? ''} />
-          {by === 'domain' && <Complaints rows={data.by ?? []} />}
+          <Complaints from={wanted.from ?? ''} to={wanted.to ?? ''} />
           <Alignment days={Number(days)} />
           <p>
             <br />

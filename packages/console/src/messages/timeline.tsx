@@ -2,7 +2,7 @@ import type { ConsentView, Delivery } from '@verbalis/client';
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
-import { clockTime, CONSENT_WAYS, exactTime, REPORTS, type Words } from '../words.js';
+import { clockTime, CONSENT_WAYS, dayTime, exactTime, REPORTS, type Words } from '../words.js';
 
 interface Step {
   readonly at: string;
@@ -52,6 +52,12 @@ const Sign = styled.span<{ readonly $hue: string }>`
   font: 600 16px/24px ${font.mono};
   text-align: center;
   color: ${({ $hue }) => $hue};
+`;
+
+/** Where the day is another than before. */
+const Day = styled.span`
+  display: block;
+  font-size: 14px;
 `;
 
 const Evidence = styled.p`
@@ -160,9 +166,10 @@ export function Timeline({
 }) {
   return (
     <List aria-label="Timeline">
-      {stepsOf(delivery, createdAt, { repairs, consents }).map((step, i) => (
+      {stepsOf(delivery, createdAt, { repairs, consents }).map((step, i, steps) => (
         <Item key={i}>
           <time dateTime={step.at} title={exactTime(step.at)}>
+            {dayTime(step.at) !== dayTime(steps[i - 1]?.at ?? createdAt) && <Day>{dayTime(step.at)}</Day>}
             {clockTime(step.at)}
           </time>
           <Sign $hue={step.hue} aria-hidden="true">

@@ -61,7 +61,7 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
   if ('fewer' in rule.over)
     return `${events === 0 ? 'No' : `Only ${events}`} ${what}${rule.where === '' ? '' : ` (${rule.where})`} within ${rule.minutes} minutes (fewer than ${rule.over.fewer}).`;
   if ('count' in rule.over) return `${events} ${what} within ${rule.minutes} minutes${whom} (more than ${rule.over.count}).`;
-  return `${value.toFixed(1)} % ${what} within ${rule.minutes} minutes${whom}: ${events} of ${Math.max(handovers, events)} (more than ${rule.over.percent} %).`;
+  return `${value.toFixed(value < 1 ? 2 : 1)} % ${what} within ${rule.minutes} minutes${whom}: ${events} of ${Math.max(handovers, events)} (more than ${rule.over.percent} %).`;
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
