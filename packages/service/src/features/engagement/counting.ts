@@ -26,6 +26,7 @@ export function countFact(tx: Tx, store: Counting, { id, kind, deliveryId, at, d
     label: link?.label ?? '',
     by,
     age: ageOf(at, sentAt),
+    n: 1,
     firsts: isFirst ? 1 : 0,
   });
 }

@@ -2,12 +2,14 @@ import { createHash, createHmac } from 'node:crypto';
 import { judgeHit, type Hit, type HitToken } from '@verbalis/core/engagement';
 import type { HitDetails } from '@verbalis/core/delivery';
 import ipaddr from 'ipaddr.js';
+import { LRUCache } from 'lru-cache';
 import type { Logger } from 'pino';
 import { Counter, type Registry } from 'prom-client';
 import { newId, StoreUnavailable, type Clock, type Running, type StepResult, type Tx, type WorkerGroup } from '../../kernel/index.js';
 import { ownFact } from '../messages/index.js';
 import { HitJournal, type JournalEntry } from './journal.js';
 import type { Store } from './store.js';
+import type { EngagementRow } from './queries.js';
 import { LAST_HOUR } from './tables.js';
 
 /** How far the journal is in the database. */
@@ -23,6 +25,8 @@ const MOST_A_MINUTE = 100;
 /** When nothing waits any more, the journal is emptied after so long. */
 const CLEAR_MS = 5000;
 const LONGEST_AGENT = 300;
+/** Addresses whose networks are known by name. */
+const MOST_NETWORKS = 10_000;
 const [MINUTE, HOUR] = [60_000, 3_600_000];
 
 /** What a request says of who asks. */
@@ -89,13 +93,31 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
     lost: new Counter({ name: 'verbalis_hits_lost_total', help: 'Hits that could not be noted', registers: [registry] }),
   };
 
+  const networks = new LRUCache<string, string>({ max: MOST_NETWORKS });
+  /** Tells the network of an address from others, and says nothing else of it. */
+  function nameOfNetwork(ip: string): string {
+    let name = networks.get(ip);
+    if (name === undefined) {
+      name = createHmac('sha256', secret)
+        .update(`network\0${networkOf(ip)}`)
+        .digest('hex')
+        .slice(0, 8);
+      networks.set(ip, name);
+    }
+    return name;
+  }
+
   const remember = (entry: JournalEntry): void => {
     const mail = mailOf(entry);
     const list = recent.get(mail);
     if (list === undefined) recent.set(mail, [hitOf(entry)]);
     else if (!list.some(({ id }) => id === entry.id)) list.push(hitOf(entry));
   };
+  let forgotten = 0;
   const forgetOld = (now: number): void => {
+    // Looking through all emails each time would cost more than what is remembered.
+    if (Math.abs(now - forgotten) < REMEMBERED_MS / 10) return;
+    forgotten = now;
     for (const [mail, list] of recent) {
       const kept = list.filter(({ at }) => Math.abs(now - at) < REMEMBERED_MS);
       if (kept.length === 0) recent.delete(mail);
@@ -118,10 +140,7 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
   async function note({ of, index, links, label, block, url }: HitToken, asked: Asked): Promise<void> {
     const at = clock.now();
     if (!hasRoom(mailOf({ of }), at)) return;
-    const from = createHmac('sha256', secret)
-      .update(`network\0${networkOf(asked.ip)}`)
-      .digest('hex')
-      .slice(0, 8);
+    const from = nameOfNetwork(asked.ip);
     const entry = {
       id: newId('t', at),
       at,
@@ -165,22 +184,30 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
     store.deliveries.record(tx, ownFact({ id: `hit:${entry.id}`, deliveryId, kind, at: entry.at, details }), clock.now());
   }
 
-  function write(tx: Tx, entry: JournalEntry): void {
+  /** What a hit counts as, where nothing is tied to a person; undefined for one that is a fact, which is written. */
+  function write(tx: Tx, entry: JournalEntry): EngagementRow | undefined {
     const { of, at, index, label } = entry;
     if (of.mode === 'individual') {
       writeFact(tx, entry, of.deliveryId);
-      return;
+      return undefined;
     }
     const sentAt = of.sentMinute * MINUTE;
     const { by } = verdictOf(entry, sentAt);
     counters.hits.inc({ by });
     const { space, template, topic } = of;
-    store.engagement.add(tx, { space, at: hourOf(at), template, topic, link: index, label, by, age: ageOf(at, sentAt), firsts: 0 });
+    return { space, at: hourOf(at), template, topic, link: index, label, by, age: ageOf(at, sentAt), n: 1, firsts: 0 };
   }
 
   async function writeAll(entries: readonly JournalEntry[]): Promise<void> {
     await store.write((tx) => {
-      for (const entry of entries) write(tx, entry);
+      const sums = new Map<string, EngagementRow>();
+      for (const entry of entries) {
+        const row = write(tx, entry);
+        if (row === undefined) continue;
+        const key = JSON.stringify(row);
+        sums.set(key, { ...row, n: (sums.get(key)?.n ?? 0) + 1 });
+      }
+      for (const row of sums.values()) store.engagement.add(tx, row);
       store.events.setCursor(tx, CURSOR, entries.at(-1)?.n ?? 0);
     });
   }

@@ -49,7 +49,7 @@ const Entry: z.ZodType<JournalEntry> = z.strictObject({
 });
 
 /** Entries that are in memory at most; the rest is read again from the file. */
-const MOST_KEPT = 20_000;
+const MOST_KEPT = 50_000;
 
 /** A line that was cut off by a crash, or is not ours, is nothing. */
 function entryOf(line: string): JournalEntry | undefined {

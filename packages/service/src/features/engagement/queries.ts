@@ -1,6 +1,6 @@
 import type { HitDetails } from '@verbalis/core/delivery';
 import { and, eq, gte, inArray, lt, sql, type SQL } from 'drizzle-orm';
-import type { Reader, Tx } from '../../kernel/index.js';
+import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { facts } from '../messages/index.js';
 import { engagement } from './tables.js';
 
@@ -44,26 +44,30 @@ export function engagementStore(reads: Reader) {
   };
   const alike = [sql`${engagement.link} > 0`, engagement.by] as const;
 
+  const add = writing((db) =>
+    db
+      .insert(engagement)
+      .values(placeholders(engagement))
+      .onConflictDoUpdate({
+        target: [
+          engagement.space,
+          engagement.at,
+          engagement.template,
+          engagement.topic,
+          engagement.link,
+          engagement.label,
+          engagement.by,
+          engagement.age,
+        ],
+        set: { n: sql`${engagement.n} + excluded.n`, firsts: sql`${engagement.firsts} + excluded.firsts` },
+      })
+      .prepare(),
+  );
+
   return {
-    /** Counts one hit; within a transaction. */
-    add(tx: Tx, row: Omit<EngagementRow, 'n'>): void {
-      tx.db
-        .insert(engagement)
-        .values({ ...row, n: 1 })
-        .onConflictDoUpdate({
-          target: [
-            engagement.space,
-            engagement.at,
-            engagement.template,
-            engagement.topic,
-            engagement.link,
-            engagement.label,
-            engagement.by,
-            engagement.age,
-          ],
-          set: { n: sql`${engagement.n} + 1`, firsts: sql`${engagement.firsts} + excluded.firsts` },
-        })
-        .run();
+    /** Adds counts; within a transaction. */
+    add(tx: Tx, row: EngagementRow): void {
+      add(tx).run({ ...row });
     },
 
     /** Whether a person has followed this link of a delivery, or loaded its picture, by another fact than this one. */
