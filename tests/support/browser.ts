@@ -15,7 +15,8 @@ export function needs(...files: string[]): typeof test | typeof test.skip {
 
 export const browserTest = needs(CHROMIUM);
 
-export function launch(): Promise<Browser> {
+/** @param more arguments of Chromium's */
+export function launch(...more: string[]): Promise<Browser> {
   return chromium.launch({
     executablePath: CHROMIUM,
     args: [
@@ -27,6 +28,7 @@ export function launch(): Promise<Browser> {
       '--disable-background-networking',
       '--disable-component-update',
       '--disable-sync',
+      ...more,
     ],
   });
 }
