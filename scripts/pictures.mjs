@@ -79,7 +79,7 @@ try {
   await at('suppressions', '/track/suppressions', first('Suppressions'));
   await at('alerts', '/track/alerts', first('Alerts'));
   await at('live', '/track/live', heading('Live'));
-  await at('quarantine', '/track/quarantine', heading('Quarantine'));
+  if (extra) await at('quarantine', '/track/quarantine', heading('Quarantine'));
   await at('domain', '/set-up/domains/curlew-charters.example', () => page.getByRole('heading', { name: 'DMARC' }).waitFor());
   await page.goto(`${url}/track/subscriptions`);
   await page.getByRole('row', { name: /harbour office chat/ }).click();

@@ -489,6 +489,20 @@ describe('a pause', () => {
     expect(await kinds()).toEqual(['offers left', 'offers rejoined', 'pier-news left', 'pier-news left']);
   });
 
+  test('stays one when something else is saved, and is none any more when all is left', async () => {
+    const { url } = await sent();
+    await preferences(url, 'do=pause');
+    await clock.move(1);
+    const page = await preferences(url, 'do=save&topic=offers');
+    expect(page).toContain('Paused until December 2, 2026.');
+    expect([await wants('pier-news'), await wants('offers')]).toEqual([false, true]);
+    await clock.move(1);
+    expect(await preferences(url, 'do=none')).not.toContain('Paused');
+    clock.jump(31 * DAY);
+    await clock.move(MINUTE);
+    expect([await wants('pier-news'), await wants('offers')]).toEqual([false, false]);
+  });
+
   test('can be asked for by the app, and survives a restart; one that lies in the past or is for joining is refused', async () => {
     const say = (kind: 'left' | 'rejoined', end: string) =>
       operator.consents.add({ address: READER, topic: 'pier-news', kind, source: 'page of the app', until: end });

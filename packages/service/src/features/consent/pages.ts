@@ -145,7 +145,9 @@ export function consentPages(options: ConsentPageOptions): {
     }
     if (act !== 'save' && act !== 'none') return undefined;
     const wanted = new Set(act === 'none' ? [] : form.getAll('topic'));
-    const names = [...choices.map(({ topic }) => topic), ...(tracked(opened) === undefined ? [] : [ENGAGEMENT])];
+    // Saving something else does not make a pause a farewell.
+    const chosen = choices.filter(({ topic, until }) => act === 'none' || until === undefined || wanted.has(topic));
+    const names = [...chosen.map(({ topic }) => topic), ...(tracked(opened) === undefined ? [] : [ENGAGEMENT])];
     return names.map((topic): Change => ({ topic, kind: wanted.has(topic) ? 'rejoined' : 'left' }));
   }
 
