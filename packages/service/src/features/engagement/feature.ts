@@ -1,5 +1,5 @@
 import { decidingConsent } from '@verbalis/core/consent';
-import type { Request, Response, Router } from 'express';
+import type { Request, RequestHandler, Response } from 'express';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import { ENGAGEMENT } from '../consent/index.js';
 import type { DeliveryRow, MessageRow } from '../messages/index.js';
@@ -33,7 +33,7 @@ export type TrackingOf = (
 
 export interface EngagementFeature {
   readonly trackingOf: TrackingOf;
-  readonly pages: { readonly go: Router; readonly image: Router };
+  readonly pages: { readonly go: RequestHandler; readonly image: RequestHandler };
   /** HTML as it was before its links were tracked. */
   readonly unlinked: (html: string) => string;
   readonly feature: Feature;

@@ -1,5 +1,5 @@
 import { readHitToken } from '@verbalis/core/engagement';
-import { Router, type Request, type Response } from 'express';
+import type { Request, RequestHandler, Response } from 'express';
 import type { Asked, Hits } from './hits.js';
 
 /** One transparent point (GIF 89a). */
@@ -20,38 +20,46 @@ function askedOf(request: Request): Asked {
   return { method: request.method, agent: headers['user-agent'] ?? '', purpose: String(purpose), ip: request.ip ?? '' };
 }
 
-/** What links and pictures in emails lead to: asked by readers without a key, and answered when the hit is noted. */
-export function hitPages({ key, note, refuse }: Options): { readonly go: Router; readonly image: Router } {
-  /** Only what changes nothing may be asked for. */
-  function refusesMethod(request: Request, response: Response): boolean {
-    if (request.method === 'GET' || request.method === 'HEAD') return false;
-    response.writeHead(405, { Allow: 'GET, HEAD' }).end();
-    return true;
-  }
+/** The token in what is left of the address, without a query. */
+function tokenOf({ url }: Request): string {
+  const end = url.indexOf('?');
+  return end === -1 ? url.slice(1) : url.slice(1, end);
+}
 
-  const go = Router();
-  go.all('/:token', async (request, response) => {
-    if (refusesMethod(request, response)) return;
-    const token = readHitToken(key, request.params.token);
-    if (token === undefined || token.url === '') {
-      refuse(request, response);
-      return;
-    }
-    await note(token, askedOf(request));
-    response.writeHead(302, { ...HEADERS, Location: token.url, 'Content-Length': 0 }).end();
-  });
+/** Only what changes nothing may be asked for. */
+function refusesMethod(request: Request, response: Response): boolean {
+  if (request.method === 'GET' || request.method === 'HEAD') return false;
+  response.writeHead(405, { Allow: 'GET, HEAD' }).end();
+  return true;
+}
 
-  const image = Router();
-  image.all('/:token', async (request, response) => {
-    if (refusesMethod(request, response)) return;
-    const token = readHitToken(key, request.params.token);
-    if (token === undefined || token.url !== '') {
-      response.writeHead(404, HEADERS).end();
-      return;
-    }
-    await note(token, askedOf(request));
-    response.writeHead(200, { ...HEADERS, 'Content-Type': 'image/gif', 'Content-Length': PICTURE.length });
-    response.end(request.method === 'HEAD' ? undefined : PICTURE);
-  });
-  return { go, image };
+/**
+ * What links and pictures in emails lead to: asked by readers without a key, and answered when the hit is noted. Handlers without a router of
+ * their own, since this is the part of the service that strangers ask most.
+ */
+export function hitPages({ key, note, refuse }: Options): { readonly go: RequestHandler; readonly image: RequestHandler } {
+  return {
+    async go(request, response) {
+      if (refusesMethod(request, response)) return;
+      const token = readHitToken(key, tokenOf(request));
+      if (token === undefined || token.url === '') {
+        refuse(request, response);
+        return;
+      }
+      await note(token, askedOf(request));
+      response.writeHead(302, { ...HEADERS, Location: token.url, 'Content-Length': 0 }).end();
+    },
+
+    async image(request, response) {
+      if (refusesMethod(request, response)) return;
+      const token = readHitToken(key, tokenOf(request));
+      if (token === undefined || token.url !== '') {
+        response.writeHead(404, HEADERS).end();
+        return;
+      }
+      await note(token, askedOf(request));
+      response.writeHead(200, { ...HEADERS, 'Content-Type': 'image/gif', 'Content-Length': PICTURE.length });
+      response.end(request.method === 'HEAD' ? undefined : PICTURE);
+    },
+  };
 }
