@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { cpSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { request as httpRequest } from 'node:http';
 import { join } from 'node:path';
@@ -130,6 +131,22 @@ describe('a link', () => {
     expect(links).toHaveLength(targets.length);
     const led = await Promise.all(links.map(async (link) => (await ask(link)).headers.get('location')));
     expect(led).toEqual(targets.map((url) => new URL(url).href));
+  });
+
+  test('that is too long for a proxy stays as it is', async () => {
+    const noise = createHash('sha512');
+    const random = Array.from({ length: 120 }, (_, i) => noise.copy().update(String(i)).digest('base64url')).join('/');
+    const url = `https://saltmarsh-ferries.example/a/${random}`;
+    const { html, links } = await sent({
+      template: undefined,
+      data: undefined,
+      subject: 's',
+      html: `<a href="${url}" data-track="yes">long</a><a href="${STORY}">x</a>`,
+      text: 'x',
+      topic: 'pier-news',
+    });
+    expect(html).toContain(url);
+    expect(links).toHaveLength(1);
   });
 
   test('that was altered leads nowhere, nor does anything else', async () => {

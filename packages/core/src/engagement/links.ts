@@ -86,7 +86,7 @@ function linksIn(html: string): { found: Found[]; marks: TagAttribute[]; hasCode
         if (tag.name === 'a') open = found.at(-1);
       },
       text(text) {
-        if (open !== undefined && open.label.length < 4 * LONGEST_LABEL) open.label += text;
+        if (open !== undefined && open.label.length < 4 * LONGEST_LABEL) open.label += text.slice(0, 8 * LONGEST_LABEL);
       },
     });
   };
@@ -118,6 +118,17 @@ interface ReadLinks {
   readonly links: readonly (LinkInEmail & { readonly places: readonly TagAttribute[] })[];
 }
 
+/** The first that begins after a place; they are in order. */
+function firstAfter<Link extends { readonly places: readonly TagAttribute[] }>(links: readonly Link[], place: number): Link | undefined {
+  let [low, high] = [0, links.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if ((links[middle]?.places[0]?.from ?? 0) > place) high = middle;
+    else low = middle + 1;
+  }
+  return links[low];
+}
+
 function readLinks(html: string, isOwn: (url: string) => boolean): ReadLinks {
   const { found, marks, hasCode } = linksIn(html);
   const byName = new Map<string, LinkInEmail & { places: TagAttribute[] }>();
@@ -144,12 +155,17 @@ function readLinks(html: string, isOwn: (url: string) => boolean): ReadLinks {
       });
   }
   const links = [...byName.values()];
+  const byUrl = new Map<string, { places: TagAttribute[] }[]>();
+  for (const link of links) {
+    const alike = byUrl.get(link.url);
+    if (alike === undefined) byUrl.set(link.url, [link]);
+    else alike.push(link);
+  }
   // What the Word engine sees is the link that everybody else finds after it.
   for (const link of found) {
     if (!link.isHidden) continue;
-    const twins = links.filter(({ url }) => url === (link.url ?? link.attribute.value));
-    const twin = twins.find(({ places }) => places.some(({ from }) => from > link.attribute.from)) ?? twins[0];
-    twin?.places.push(link.attribute);
+    const twins = byUrl.get(link.url ?? link.attribute.value) ?? [];
+    (firstAfter(twins, link.attribute.from) ?? twins[0])?.places.push(link.attribute);
   }
   return { marks, links };
 }

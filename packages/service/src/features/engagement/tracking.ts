@@ -1,4 +1,12 @@
-import { readHitToken, rewriteLinks, withoutMarks, withPicture, writeHitToken, type HitOf } from '@verbalis/core/engagement';
+import {
+  readHitToken,
+  rewriteLinks,
+  withoutMarks,
+  withPicture,
+  writeHitToken,
+  type HitOf,
+  type TrackedLink,
+} from '@verbalis/core/engagement';
 import { escapeHtml } from '@verbalis/core/render';
 
 /** How the links of one email are tracked. Plain data, so that another thread can do it. */
@@ -15,6 +23,9 @@ export interface EmailTracking {
   readonly of: HitOf;
 }
 
+/** Proxies and servers refuse addresses that are longer: such links stay as they are. */
+const LONGEST = 8000;
+
 /** What an email shows. */
 interface Shown {
   readonly html: string | undefined;
@@ -29,9 +40,11 @@ export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | 
   if (tracking === undefined) return { ...shown, html: withoutMarks(html) };
   const { base, own, key, of, clicks, opens } = tracking;
   const isOwn = (url: string): boolean => own.some((start) => url === start || url.startsWith(`${start}/`));
-  const made = clicks
-    ? rewriteLinks(html, (link) => `${base}/go/${writeHitToken(key, { of, links: link.count, ...link })}`, isOwn)
-    : { html: withoutMarks(html), text: (text: string) => text, count: 0 };
+  const linkFor = ({ count, ...link }: TrackedLink): string | undefined => {
+    const address = `${base}/go/${writeHitToken(key, { of, links: count, ...link })}`;
+    return address.length > LONGEST ? undefined : address;
+  };
+  const made = clicks ? rewriteLinks(html, linkFor, isOwn) : { html: withoutMarks(html), text: (text: string) => text, count: 0 };
   const picture = (): string => `${base}/image/${writeHitToken(key, { of, index: 0, links: made.count, label: '', block: '', url: '' })}`;
   return {
     ...shown,
