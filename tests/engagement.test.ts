@@ -290,6 +290,23 @@ describe('a topic decides', () => {
     expect(statSync(join(all.folder, 'verbalis.sqlite.hits')).size).toBe(0);
   });
 
+  test('the words of a link hold nothing that leads to its recipient', async () => {
+    const { links } = await sent({
+      template: undefined,
+      data: undefined,
+      subject: 's',
+      to: [{ name: 'Ása Þórsdóttir', address: 'reader@post.example' }],
+      reference: 'SM-1042',
+      html: `<a href="${STORY}">Ása Þórsdóttir (reader@post.example), rebook SM-1042</a>`,
+      text: 'x',
+      topic: 'service-changes',
+    });
+    await ask(links[0]!);
+    await judged();
+    const { links: byLink } = await all.client.engagement.get({});
+    expect(byLink.map(({ label }) => label)).toEqual(['… (…), rebook …']);
+  });
+
   test('the text part too, where that is wanted', async () => {
     await all.stop();
     await start(

@@ -1,3 +1,4 @@
+export { labelMask } from './labels.js';
 export { judgeHit, type Hit, type HitVerdict } from './machines.js';
 export {
   linksOf,

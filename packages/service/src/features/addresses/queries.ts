@@ -33,6 +33,7 @@ const TEXTS: readonly { readonly table: string; readonly column: string; readonl
   { table: 'notifications', column: 'problem', where: 'subscription_id in (select id from subscriptions where space = :space)' },
   { table: 'attempts', column: 'diagnostic', where: 'delivery_id in (select id from deliveries where space = :space)' },
   { table: 'facts', column: 'diagnostic', where: 'delivery_id in (select id from deliveries where space = :space)' },
+  { table: 'facts', column: 'details', where: 'delivery_id in (select id from deliveries where space = :space)' },
   { table: 'uploads', column: 'name', where: 'space = :space' },
   { table: 'keys', column: 'name', where: 'space = :space' },
   { table: 'consents', column: 'source', where: 'space = :space' },

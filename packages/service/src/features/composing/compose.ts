@@ -73,7 +73,7 @@ export async function composeMail(
   if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribe });
   const { keysFor, files } = sources;
   const edition = await sources.edition(message.space, message.edition);
-  const rendering = trackEmail(renderingOf(message, edition, unsubscribe?.url), tracking);
+  const rendering = trackEmail(renderingOf(message, edition, unsubscribe?.url), tracking, aboutOf(message, delivery));
   const { more } = message;
   const from = mailbox(message.sender);
   const attachments = files.attachments(message).map((row): MailFile => {
@@ -143,6 +143,11 @@ interface ShownMail {
   readonly flowed: string;
   readonly html: string | undefined;
   readonly carried: readonly { readonly path: string; readonly id: string; readonly type: string }[];
+}
+
+/** What may name the recipient of an email. */
+function aboutOf({ data, to, reference, labels }: MessageRow, { address }: DeliveryRow): unknown {
+  return [data, to, reference, labels, address];
 }
 
 /** What the mail shows: rendered from its template, or as the app has made it. */

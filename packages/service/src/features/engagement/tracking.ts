@@ -1,4 +1,5 @@
 import {
+  labelMask,
   readHitToken,
   rewriteLinks,
   withoutMarks,
@@ -33,15 +34,19 @@ interface Shown {
   readonly flowed: string;
 }
 
-/** Puts the addresses of the service into an email; without tracking, removes the marks that are for us alone. */
-export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | undefined): T {
+/**
+ * Puts the addresses of the service into an email; without tracking, removes the marks that are for us alone.
+ * @param about what the email is made from and whom it is for: none of it stands in the words by which links are known
+ */
+export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | undefined, about: unknown): T {
   const { html } = shown;
   if (html === undefined) return shown;
   if (tracking === undefined) return { ...shown, html: withoutMarks(html) };
   const { base, own, key, of, clicks, opens } = tracking;
   const isOwn = (url: string): boolean => own.some((start) => url === start || url.startsWith(`${start}/`));
-  const linkFor = ({ count, ...link }: TrackedLink): string | undefined => {
-    const address = `${base}/go/${writeHitToken(key, { of, links: count, ...link })}`;
+  const mask = labelMask(about);
+  const linkFor = ({ count, label, ...link }: TrackedLink): string | undefined => {
+    const address = `${base}/go/${writeHitToken(key, { of, links: count, label: mask(label), ...link })}`;
     return address.length > LONGEST ? undefined : address;
   };
   const made = clicks ? rewriteLinks(html, linkFor, isOwn) : { html: withoutMarks(html), text: (text: string) => text, count: 0 };
