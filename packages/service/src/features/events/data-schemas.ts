@@ -2,6 +2,7 @@ import { CONSENT_WAYS } from '@verbalis/core/consent';
 import { CAUSES, FACT_KINDS } from '@verbalis/core/delivery';
 import type { EventSchemaName } from '@verbalis/core/events';
 import { z } from 'zod';
+import { HitFields } from '../messages/index.js';
 
 // What stands in the data of events: JSON Schema is made from these.
 
@@ -20,19 +21,7 @@ const DeliveryData = z
     status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
     replyCode: z.int().optional().meta({ description: 'Reply code (RFC 5321).' }),
     diagnostic: z.string().optional().meta({ description: 'What the other side said, as it said it.' }),
-    by: z
-      .enum(['person', 'machine', 'unknown'])
-      .optional()
-      .meta({ description: 'Of a link that was followed or a picture that was loaded: who did it.' }),
-    reason: z.string().optional().meta({ description: 'How that is known.' }),
-    link: z
-      .object({
-        url: z.string().optional().meta({ description: 'Absent where the data of the email is no longer kept.' }),
-        label: z.string().meta({ description: 'Its words.' }),
-        index: z.int().meta({ description: 'From 1, in the order of the email; 0 where only its address is known.' }),
-        block: z.string().meta({ description: 'The block that it stands in: "action", "picture"; empty for none.' }),
-      })
-      .optional(),
+    ...HitFields,
     provider: z.string().optional(),
     template: z.string().optional(),
     topic: z.string().optional(),

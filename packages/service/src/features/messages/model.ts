@@ -143,6 +143,23 @@ const AttemptView = z
   })
   .meta({ id: 'Attempt' });
 
+/** Of a link that was followed or a picture that was loaded. */
+export const HitFields = {
+  by: z
+    .enum(['person', 'machine', 'unknown'])
+    .optional()
+    .meta({ description: 'Of a link that was followed or a picture that was loaded: who did it.' }),
+  reason: z.string().optional().meta({ description: 'How that is known.' }),
+  link: z
+    .strictObject({
+      url: z.string().optional().meta({ description: 'Absent where the data of the email is no longer kept.' }),
+      label: z.string().meta({ description: 'Its words, without what comes from the data of the email.' }),
+      index: z.int().meta({ description: 'From 1, in the order of the email; 0 where only its address is known.' }),
+      block: z.string().meta({ description: 'The block that it stands in: "action", "picture"; empty for none.' }),
+    })
+    .optional(),
+};
+
 const FactView = z
   .strictObject({
     kind: z.enum(FACT_KINDS),
@@ -153,19 +170,7 @@ const FactView = z
     replyCode: z.int().optional(),
     diagnostic: z.string().optional(),
     returnId: z.string().optional(),
-    by: z
-      .enum(['person', 'machine', 'unknown'])
-      .optional()
-      .meta({ description: 'Of a link that was followed or a picture that was loaded: who did it.' }),
-    reason: z.string().optional().meta({ description: 'How that is known.' }),
-    link: z
-      .strictObject({
-        url: z.string().optional(),
-        label: z.string(),
-        index: z.int().meta({ description: 'From 1, in the order of the email.' }),
-        block: z.string(),
-      })
-      .optional(),
+    ...HitFields,
   })
   .meta({ id: 'Fact' });
 
