@@ -59,7 +59,7 @@ spaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: 
 
   const client = createClient({ url: service.said.url, key: OPERATOR, space: 'dock' });
   const data = JSON.parse(readFileSync(join(root, 'demo/mail/templates/refund-receipt/samples/typical.json'), 'utf8'));
-  /** Accepts and sends emails until it is told to end. @returns how many */
+  /** Has emails accepted and sent until `isOver`. @returns how many */
   const sendMeanwhile = async (isOver) => {
     let sent = 0;
     while (!isOver()) {

@@ -117,7 +117,7 @@ test(
   LIMITS.test,
 );
 
-test('while the database is locked by somebody else readers are sent on, and the hits follow', async () => {
+test('links redirect while another process locks the database, and the hits are recorded afterwards', async () => {
   const clock = movableClock(Date.UTC(2026, 10, 25, 9));
   const all = await startTestService({ clock, change: { publicUrl: PUBLIC } });
   clock.busy = all.service.busy;

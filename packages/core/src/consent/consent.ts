@@ -5,7 +5,7 @@
 export const CONSENT_WAYS = ['one-click', 'page', 'email', 'report', 'callback', 'api'] as const;
 export type ConsentWay = (typeof CONSENT_WAYS)[number];
 
-/** The name under which consent to being told apart by what one does with email is kept, beside the topics. */
+/** The name under which consent to individual tracking is kept, beside the topics. */
 export const ENGAGEMENT = 'engagement';
 
 /** Something that became known of whether an address wants a topic. */

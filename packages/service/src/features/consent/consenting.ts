@@ -49,8 +49,7 @@ const WORDS: Readonly<Record<ConsentWay, string>> = {
 
 /** What somebody did, after whom it was and before how. */
 function inText({ topic, kind, until }: ConsentRow): string {
-  if (topic === ENGAGEMENT)
-    return kind === 'left' ? 'no longer allows that their clicks are told apart,' : 'allows that their clicks are told apart,';
+  if (topic === ENGAGEMENT) return kind === 'left' ? 'no longer allows individual tracking,' : 'allows individual tracking,';
   if (kind === 'rejoined') return `joined the topic "${topic}" again`;
   return `left the topic "${topic}"${until === null ? '' : ` until ${instant(until)}`}`;
 }

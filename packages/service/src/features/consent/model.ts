@@ -8,9 +8,7 @@ export const ConsentQuery = z.strictObject({ address: z.string().min(3).max(400)
 export const NewConsent = z
   .strictObject({
     address: z.string().min(3).max(400),
-    topic: oneLine(100)
-      .min(1)
-      .meta({ description: 'A topic of the mail folder; "engagement" for the consent to being told apart by what one does with email.' }),
+    topic: oneLine(100).min(1).meta({ description: 'A topic of the mail folder; "engagement" for consent to individual tracking.' }),
     kind: Kind,
     source: oneLine(500).min(1).meta({ description: 'How you know: "checkbox at booking SM-1042".' }),
     at: Time.optional().meta({ description: 'When it happened; now, when left out.' }),

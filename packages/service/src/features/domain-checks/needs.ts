@@ -21,7 +21,7 @@ export function spacesOf(domain: string, spaces: readonly SendingSpace[]): reado
 export interface OwnNames {
   /** Under which other mail servers reach our listener. */
   readonly mailServer: string;
-  /** Under which people reach our pages; undefined where that is no name. */
+  /** The host of our pages; undefined where people reach them by an IP address, or not at all. */
   readonly linkServer: string | undefined;
 }
 

@@ -36,7 +36,7 @@ interface Shown {
 
 /**
  * Puts the addresses of the service into an email; without tracking, removes the marks that are for us alone.
- * @param about what the email is made from and whom it is for: none of it stands in the words by which links are known
+ * @param about the data and the recipients of the email; their values are removed from link labels
  */
 export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | undefined, about: unknown): T {
   const { html } = shown;
