@@ -4,37 +4,19 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { afterAll, expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
-import { createClient, type Client } from '@verbalis/client';
-import { readMail, shownText } from '@verbalis/core/mime';
+import { createClient } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { movableClock } from './support/clock.js';
 import { LIMITS } from './support/limits.js';
+import { follow, linkIn, PUBLIC, STORY } from './support/links.js';
 import { DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
 
 // Whoever follows a link gets where it leads, whatever is broken; and what was answered is known, whatever was killed.
 
-const PUBLIC = 'https://mail.saltmarsh-ferries.example';
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
-const STORY = 'https://saltmarsh-ferries.example/news/ramp';
-const BROWSER = 'Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0';
 const folder = temporaryFolder();
 afterAll(() => folder.remove());
-
-async function linkIn(client: Client, url: string, to: string): Promise<string> {
-  const html = `<a href="${STORY}">Read on</a>`;
-  const { id } = await client.messages.send({ subject: 'News', html, text: 'x', topic: 'pier-news', to: [to] });
-  await until(async () => {
-    const { deliveries } = await client.messages.get(id);
-    return deliveries[0]?.state === 'accepted' ? true : undefined;
-  });
-  const mail = readMail(Buffer.from(await client.messages.source(id)));
-  const link = /href="([^"]*\/go\/[^"]*)"/.exec(shownText(mail, 'html') ?? '')?.[1] ?? '';
-  return link.replace(PUBLIC, url);
-}
-
-const follow = async (link: string): Promise<string | null> =>
-  (await fetch(link, { redirect: 'manual', headers: { 'user-agent': BROWSER } })).headers.get('location');
 
 async function startChild(config: string) {
   const child = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
@@ -87,7 +69,7 @@ test(
     );
     let service = await startChild(config);
     const links: string[] = [];
-    for (let n = 0; n < 5; n += 1) links.push((await linkIn(service.client, '', `reader${n}@post.example`)).replace(/^.*(?=\/go\/)/, ''));
+    for (let n = 0; n < 5; n += 1) links.push((await linkIn(service.client, `reader${n}@post.example`)).replace(/^.*(?=\/go\/)/, ''));
     let answered = 0;
     for (let round = 0; round < 3; round += 1) {
       const { url } = service;
@@ -122,7 +104,7 @@ test('links redirect while another process locks the database, and the hits are 
   const all = await startTestService({ clock, change: { publicUrl: PUBLIC } });
   clock.busy = all.service.busy;
   try {
-    const link = await linkIn(all.client, all.service.url, 'reader@post.example');
+    const link = (await linkIn(all.client, 'reader@post.example')).replace(PUBLIC, all.service.url);
     await clock.move(60_000);
     const other = new Sqlite(join(all.folder, 'verbalis.sqlite'));
     other.exec('begin immediate');
@@ -145,7 +127,7 @@ test('where no hit can be noted readers are sent on, and it is counted and logge
     },
   });
   try {
-    const link = await linkIn(all.client, all.service.url, 'reader@post.example');
+    const link = (await linkIn(all.client, 'reader@post.example')).replace(PUBLIC, all.service.url);
     for (let n = 0; n < 3; n += 1) expect(await follow(link)).toBe(STORY);
     const metrics = await (await fetch(`${all.service.url}/metrics`, { headers: { authorization: `Bearer ${OPERATOR}` } })).text();
     expect(metrics).toMatch(/^verbalis_hits_lost_total 3\b/m);
@@ -161,7 +143,7 @@ test('of one email so many hits are noted as say something, and everybody is sen
   const all = await startTestService({ clock, change: { publicUrl: PUBLIC } });
   clock.busy = all.service.busy;
   try {
-    const link = await linkIn(all.client, all.service.url, 'reader@post.example');
+    const link = (await linkIn(all.client, 'reader@post.example')).replace(PUBLIC, all.service.url);
     await clock.move(60_000);
     const led = await Promise.all(Array.from({ length: 150 }, () => follow(link)));
     expect(led.every((to) => to === STORY)).toBe(true);

@@ -125,6 +125,10 @@ export async function startTestService(
     operatorSecret: OPERATOR,
     logTo,
     ...(options.clock === undefined ? {} : { clock: options.clock }),
+  }).catch(async (error: unknown) => {
+    await simulator.close();
+    remove();
+    throw error;
   });
   returnsTo.port = service.returnsPort;
   const { key } = await createClient({ url: service.url, key: OPERATOR, space: options.space ?? 'harbour' }).keys.add({

@@ -36,7 +36,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
       (error: unknown) => output.note(errorText(error)),
     );
   });
-  const { url, metricsPort, returnsPort, submissionPort, submissionTlsPort, stop } = service;
+  const { url, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort, stop } = service;
   // Whoever reads the log of a service must not be able to sign in by it.
   const isShown = options.signInLink === true || (options.json !== true && process.stdout.isTTY);
   const signInUrl = isShown ? await service.signInLink() : undefined;
@@ -45,7 +45,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
   });
-  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
+  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
   else
     output.out(
       [
@@ -53,6 +53,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
         signInUrl === undefined
           ? `Console: ${url} (a link that signs you in: verbalis sign-in)`
           : `Console (this link opens it once, within ten minutes): ${signInUrl}`,
+        ...(linksPort === undefined ? [] : [`Links of emails (/go/ and /image/) on port ${linksPort}.`]),
         `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
       ].join('\n'),
     );

@@ -1,5 +1,6 @@
 import type { ConfigurationEndpoints } from '../features/configuration/index.js';
 import type { Editions } from '../features/editions/index.js';
+import type { LinkListener } from '../features/engagement/index.js';
 import type { Runtime, Secrets } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import type { Settings } from '../settings/index.js';
@@ -18,6 +19,8 @@ export interface BuildOptions {
   readonly origins: ReadonlyMap<string, string>;
   readonly reloading: Pick<ConfigurationEndpoints, 'reload'>;
   readonly editions: Editions;
+  /** A listener for links of emails alone, where there is one. */
+  readonly links: LinkListener | undefined;
   /** Where a mail folder cannot be published, the edition that is in use stays. */
   readonly keepEditions: boolean;
 }

@@ -222,7 +222,7 @@ function openUpper(
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
 /** What a message is made of, and what is known about it. */
-async function openWriting({ runtime, store, settings, secrets, editions, keepEditions }: BuildOptions, upper: Later) {
+async function openWriting({ runtime, store, settings, secrets, editions, links, keepEditions }: BuildOptions, upper: Later) {
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
   const { publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, editions, isNeeded, keepEditions });
@@ -251,7 +251,10 @@ async function openWriting({ runtime, store, settings, secrets, editions, keepEd
     unlinked: (html) => upper.unlinked(html),
   });
   const { feed, feature: events } = openEvents(runtime, store);
-  const { consent, engagement } = openReaders({ runtime, store, settings, secrets, editions }, { domains, suppressing, accept, feed });
+  const { consent, engagement } = openReaders(
+    { runtime, store, settings, secrets, editions, links },
+    { domains, suppressing, accept, feed },
+  );
   upper.unlinked = engagement.unlinked;
   return {
     editions,

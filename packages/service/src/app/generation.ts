@@ -34,6 +34,7 @@ export interface Ground {
   readonly reloading: BuildOptions['reloading'];
   /** What was published, ready to be used, whatever the configuration says. */
   readonly editions: BuildOptions['editions'];
+  readonly links: BuildOptions['links'];
 }
 
 /** All features as one configuration has them, with what they run and listen to. */
@@ -161,7 +162,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
  */
 export async function openGeneration(config: ReadConfig, ground: Ground, { keepEditions = false } = {}): Promise<Generation> {
   const { settings, folder } = config;
-  const { store, secrets, threads, clock, log, reloading, editions } = ground;
+  const { store, secrets, threads, clock, log, reloading, editions, links } = ground;
   const runtime = makeRuntime(config, ground);
   const [rooms, sockets] = [new Undo(), new Undo()];
   try {
@@ -175,6 +176,7 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
       reloading,
       origins: config.origins,
       editions,
+      links,
       keepEditions,
     });
     const { features } = built;

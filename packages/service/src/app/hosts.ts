@@ -1,11 +1,10 @@
-import { isIP } from 'node:net';
 import type { RequestHandler } from 'express';
-import { Refusal } from '../kernel/index.js';
+import { isLocalName, Refusal } from '../kernel/index.js';
 
 /** The name of the host that an address leads to; undefined for an IP address, and for no address. */
 export function hostNameOf(url: string | undefined): string | undefined {
   const name = url === undefined ? '' : new URL(url).hostname;
-  return name === '' || isIP(name.replace(/^\[|\]$/g, '')) !== 0 || name === 'localhost' ? undefined : name.toLowerCase();
+  return name === '' || isLocalName(name) ? undefined : name.toLowerCase();
 }
 
 /** An address of the service under another name: scheme and port stay. */
@@ -22,6 +21,16 @@ export interface HostRules {
   readonly isLinkHost: (host: string) => boolean;
 }
 
+/** The names of the service, in small letters. */
+function hostNames({ publicUrl, names = [] }: Pick<HostRules, 'publicUrl' | 'names'>): string[] {
+  return [...names, ...[hostNameOf(publicUrl)].flatMap((name) => name ?? [])].map((name) => name.toLowerCase());
+}
+
+/** Names that readers of email are answered at, beside hosts of links; undefined where every name is answered. */
+export function readerHosts(rules: Pick<HostRules, 'publicUrl' | 'names'>): string[] | undefined {
+  return rules.publicUrl === undefined && rules.names === undefined ? undefined : hostNames(rules);
+}
+
 /** What readers of email come to, on a host of links too. */
 const PAGES = /^\/(?:go|image|unsubscribe|preferences|join|assets)(?:\/|$)/;
 
@@ -30,8 +39,8 @@ const PAGES = /^\/(?:go|image|unsubscribe|preferences|join|assets)(?:\/|$)/;
  * them, and nothing at all where the names of the service are listed.
  */
 export function hostCheck({ publicUrl, names, isLinkHost }: HostRules): RequestHandler {
-  const own = new Set([...(names ?? []), ...[hostNameOf(publicUrl)].flatMap((name) => name ?? [])].map((name) => name.toLowerCase()));
-  const isKnown = (host: string): boolean => host === 'localhost' || isIP(host.replace(/^\[|\]$/g, '')) !== 0 || own.has(host);
+  const own = new Set(hostNames({ publicUrl, names }));
+  const isKnown = (host: string): boolean => isLocalName(host) || own.has(host);
   const isRestricted = names !== undefined;
   const hasPages = publicUrl !== undefined;
   return (request, _response, next) => {

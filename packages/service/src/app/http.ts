@@ -1,4 +1,4 @@
-import express, { type Express, type Router } from 'express';
+import type { Express, Router } from 'express';
 import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
 import type { Consent } from '../features/consent/index.js';
@@ -7,6 +7,7 @@ import type { EngagementFeature } from '../features/engagement/index.js';
 import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
 import {
+  bareApp,
   endpointRouter,
   limitStreams,
   metricsAnswer,
@@ -46,15 +47,6 @@ export interface HttpOptions {
   readonly consoleFolder: string;
   readonly readiness: Readiness;
   readonly isStopping: () => boolean;
-}
-
-/** An Express application as the service and the preview use it. */
-export function bareApp(): Express {
-  const app = express();
-  app.disable('x-powered-by');
-  app.set('etag', false);
-  app.set('query parser', 'simple');
-  return app;
 }
 
 /** Below /v1 there is nothing but endpoints. */

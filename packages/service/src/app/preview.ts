@@ -5,8 +5,8 @@ import { pino } from 'pino';
 import { consoleRouter } from '../features/console/index.js';
 import { openToThisMachine } from '../features/keys/index.js';
 import { folderWorkbench, templateDeps, templateEndpoints, type TestSending } from '../features/workbench/index.js';
-import { endpointRouter, problemHandler, Refusal, serve, SYSTEM_CLOCK } from '../kernel/index.js';
-import { bareApp, refuseUnknown } from './http.js';
+import { bareApp, endpointRouter, problemHandler, Refusal, serve, SYSTEM_CLOCK } from '../kernel/index.js';
+import { refuseUnknown } from './http.js';
 
 export { Refusal } from '../kernel/index.js';
 export type { TestSending } from '../features/workbench/index.js';

@@ -2,11 +2,21 @@ import { openConsent } from '../features/consent/index.js';
 import type { Domains } from '../features/domains/index.js';
 import { openEngagement } from '../features/engagement/index.js';
 import type { BuildOptions } from './build-options.js';
-import { underHost } from './hosts.js';
+import { readerHosts, underHost } from './hosts.js';
+
+/** The journal of hits, beside the database. */
+export const hitsBeside = (databaseFile: string): string => `${databaseFile}.hits`;
 
 /** What readers of email come to: topics that they leave, links that they follow. */
 export function openReaders(
-  { runtime, store, settings, secrets, editions }: Pick<BuildOptions, 'runtime' | 'store' | 'settings' | 'secrets' | 'editions'>,
+  {
+    runtime,
+    store,
+    settings,
+    secrets,
+    editions,
+    links,
+  }: Pick<BuildOptions, 'runtime' | 'store' | 'settings' | 'secrets' | 'editions' | 'links'>,
   {
     domains,
     suppressing,
@@ -36,8 +46,12 @@ export function openReaders(
     spaces,
     suppressing,
     secret: secrets.keyFor('engagement'),
-    file: `${runtime.within(settings.databaseFile)}.hits`,
+    file: hitsBeside(runtime.within(settings.databaseFile)),
     baseFor,
+    links,
+    hostNames: readerHosts({ publicUrl: settings.publicUrl, names: settings.listen.hosts }),
+    trustProxy: settings.listen.trustProxy,
+    isLinkHost: (host) => domains.isLinkHost(host),
     refuse: consent.refuseLink,
   });
   return { consent, engagement };

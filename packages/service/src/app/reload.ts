@@ -4,8 +4,8 @@ import { differences, type ReadConfig, type SettingChange } from '../settings/in
 import type { Front } from './front.js';
 import { openGeneration, type Generation, type Ground } from './generation.js';
 
-/** Settings that a running service cannot change: its socket and its files. */
-const FIXED = ['listen.host', 'listen.port', 'databaseFile', 'secretsFile'];
+/** Settings that a running service cannot change: its sockets and its files. */
+const FIXED = ['listen.host', 'listen.port', 'links.host', 'links.port', 'databaseFile', 'secretsFile'];
 
 interface ReloadOptions {
   readonly ground: Ground;

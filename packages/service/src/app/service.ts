@@ -4,6 +4,7 @@ import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { copyLedger, ledgerIn } from '../features/copies/index.js';
 import { editionCache, sharedCompiler } from '../features/editions/index.js';
+import { openLinkListener, type LinkListener } from '../features/engagement/index.js';
 import {
   portFault,
   readSecrets,
@@ -22,6 +23,8 @@ import { openStore } from '../records/index.js';
 import type { ReadConfig, SettingChange, Settings } from '../settings/index.js';
 import { Front } from './front.js';
 import { openGeneration, Undo, type Generation, type Ground } from './generation.js';
+import { readerHosts } from './hosts.js';
+import { hitsBeside } from './readers.js';
 import { reloader, type Reload } from './reload.js';
 
 export interface StartOptions {
@@ -44,6 +47,8 @@ export interface Service {
   readonly url: string;
   /** Where metrics have a listener of their own. */
   readonly metricsPort: number | undefined;
+  /** Where links of emails have a listener of their own. */
+  readonly linksPort: number | undefined;
   readonly returnsPort: number;
   readonly submissionPort: number | undefined;
   /** The one that is secure from the first byte. */
@@ -162,8 +167,26 @@ function untilStopped(reload: Reload, { isStopping }: Ground): { readonly reload
   };
 }
 
-/** Starts the service: opens the records and all features, then the sockets, then what runs by itself. @throws StartError */
-export async function startService(options: StartOptions): Promise<Service> {
+/** Neither the new nor the old configuration could be opened. */
+function lostFor({ failed }: StartOptions, log: Logger): (error: unknown) => void {
+  return (error) => {
+    log.fatal({ err: error }, 'neither the new nor the old configuration could be opened');
+    failed?.(error);
+  };
+}
+
+/** Opens the listener for links, where there is one. @throws StartError */
+async function openLinks(
+  { links: { host, port }, listen: { hosts: names, trustProxy }, publicUrl }: Settings,
+  { databaseFile, store, log, secrets }: Pick<Ground, 'store' | 'log' | 'secrets'> & { readonly databaseFile: string },
+): Promise<LinkListener | undefined> {
+  if (port === undefined) return undefined;
+  const rules = { names: readerHosts({ publicUrl, names }), trustProxy };
+  return openLinkListener({ host, port, log, file: hitsBeside(databaseFile), store, secret: secrets.keyFor('engagement'), rules });
+}
+
+/** Opens what stays open for as long as the service runs, whatever its configuration becomes. @throws StartError */
+async function openLasting(options: StartOptions) {
   const { settings, folder } = options.config;
   const clock = options.clock ?? SYSTEM_CLOCK;
   const log = makeLog(settings.log.level, options.logTo);
@@ -173,15 +196,23 @@ export async function startService(options: StartOptions): Promise<Service> {
   const store = await openStore(databaseFile, { log, clock, secrets: secrets.fingerprint, captureChanges, ...options.kernel });
   const undo = new Undo();
   undo.add(store.close);
+  const links = await openLinks(settings, { databaseFile, store, log, secrets }).catch(async (error: unknown) => {
+    await undo.run();
+    throw startErrorOf(error, databaseFile);
+  });
+  undo.add(links?.close);
+  return { databaseFile, undo, lasting: { clock, log, store, secrets, links, threads: threadsOf(options) } };
+}
+
+/** Starts the service: opens the records and all features, then the sockets, then what runs by itself. @throws StartError */
+export async function startService(options: StartOptions): Promise<Service> {
+  const { databaseFile, undo, lasting } = await openLasting(options);
+  const { log, store, secrets, links } = lasting;
   const front = new Front();
   let isStopping = false;
   let current: Generation;
   const ground: Ground = {
-    clock,
-    log,
-    store,
-    secrets,
-    threads: threadsOf(options),
+    ...lasting,
     isStopping: () => isStopping,
     reloading: { reload: (except) => reload(except) },
     editions: editionCache(store, sharedCompiler()),
@@ -195,10 +226,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       replace: (generation) => {
         current = generation;
       },
-      failed: (error) => {
-        log.fatal({ err: error }, 'neither the new nor the old configuration could be opened');
-        options.failed?.(error);
-      },
+      failed: lostFor(options, log),
     }),
     ground,
   );
@@ -208,12 +236,13 @@ export async function startService(options: StartOptions): Promise<Service> {
     // It stops after the sockets have closed, so that nothing comes in any more.
     undo.add(() => current.close());
     undo.add(() => current.closeSockets());
-    const url = await listen(front, settings.listen, undo);
+    const url = await listen(front, options.config.settings.listen, undo);
     front.open(current.app);
     current.start();
     log.info({ url, returnsPort: current.built.returnsPort() }, 'listening');
     return {
       url,
+      linksPort: links?.port,
       ...portsOf(current),
       busy: () => store.busy() || isBusy(current),
       memory: () => memoryOf(current.built.features, current.runtime),

@@ -23,6 +23,11 @@ export function plainAddress(address: string): string {
   return address.replace(/^::ffff:(?=\d+\.)/i, '');
 }
 
+/** Whether a host is this machine, or one that is known by its address: it needs no name. @param host in small letters */
+export function isLocalName(host: string): boolean {
+  return host === 'localhost' || isIP(host.replace(/^\[|\]$/g, '')) !== 0;
+}
+
 export const isLoopback = networks(['127.0.0.0/8', '::1']);
 
 /** What counts as one source when limits are held against addresses: an IPv4 address, or the /64 of an IPv6 one, which whoever has it has whole (RFC 6177 2). */

@@ -3,6 +3,7 @@ import { AlertSettings } from '../features/alerts/index.js';
 import { BackupSettings } from '../features/backups/index.js';
 import { CaptureSettings } from '../features/capture/index.js';
 import { CopySettings } from '../features/copies/index.js';
+import { LinkSettings } from '../features/engagement/index.js';
 import { NameServerSettings } from '../features/name-servers/index.js';
 import { ProvidersSettings } from '../features/providers/index.js';
 import { QueueSettings } from '../features/queue/index.js';
@@ -30,6 +31,7 @@ export const Settings = z.strictObject({
         .meta({ description: 'Proxies whose X-Forwarded-For, X-Forwarded-Proto and X-Forwarded-Host are believed.' }),
     })
     .prefault({}),
+  links: LinkSettings.meta({ description: 'Where readers of email follow links, if not at `listen`.' }),
   metrics: MetricsSettings,
   publicUrl: z
     .string()

@@ -8,7 +8,7 @@ import type { Suppressing } from '../suppressions/index.js';
 import { consentChanges, type Consenting } from './consenting.js';
 import { consentEndpoints } from './endpoints.js';
 import { inviting } from './inviting.js';
-import { refuseLink } from './opening.js';
+import { refuseLink } from './refuse.js';
 import { consentPages } from './pages.js';
 import { pauseEnds } from './pausing.js';
 import type { Store } from './store.js';

@@ -3,7 +3,8 @@ import { escapeHtml } from '@verbalis/core/render';
 import type { Response, Router } from 'express';
 import { publicRouter, sendPage } from '../../kernel/index.js';
 import { inLocale } from './localized.js';
-import { BODY, lookOf, refuseLink, type ConsentPageOptions, type TokenRequest } from './opening.js';
+import { BODY, lookOf, type ConsentPageOptions, type TokenRequest } from './opening.js';
+import { refuseLink } from './refuse.js';
 import { filled, spokenIn } from './words.js';
 
 /** The page that a link to confirm leads to: its button joins a topic. */

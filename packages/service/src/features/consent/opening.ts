@@ -1,13 +1,14 @@
 import { escapeHtml } from '@verbalis/core/render';
 import type { Theme } from '@verbalis/core/html';
 import express, { type Request, type Response } from 'express';
-import { sendPage, type Clock, type PageLanguage } from '../../kernel/index.js';
+import type { Clock, PageLanguage } from '../../kernel/index.js';
 import type { Editions, LoadedEdition } from '../editions/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import type { Consenting } from './consenting.js';
 import { inLocale } from './localized.js';
 import type { Store } from './store.js';
 import type { Subscription, SubscriptionTokens } from './subscription.js';
+import { refuseLink } from './refuse.js';
 import { spokenIn, type Spoken } from './words.js';
 
 export interface ConsentPageOptions {
@@ -52,12 +53,6 @@ export function lookOf(language: PageLanguage, edition: LoadedEdition | undefine
   if (edition === undefined) return language;
   const { theme, settings } = edition.project;
   return { ...language, style: styleOf(theme), brand: escapeHtml(settings.name) };
-}
-
-/** Answers a link that is not one of ours. */
-export function refuseLink(request: Request, response: Response): void {
-  const { words, language } = spokenIn(request.acceptsLanguages());
-  sendPage(response.status(404), words.unknownTitle, `<p>${words.unknown}</p>`, language);
 }
 
 /** A topic as recipients know it. */

@@ -7,6 +7,7 @@ import type { SpaceSettings } from '../spaces/index.js';
 import type { Suppressing } from '../suppressions/index.js';
 import { engagementEndpoints } from './endpoints.js';
 import { groupOf, hitRecorder } from './hits.js';
+import type { LinkListener } from './link-listener.js';
 import { hitPages } from './pages.js';
 import type { Store } from './store.js';
 import { withoutTracking, type EmailTracking } from './tracking.js';
@@ -21,6 +22,12 @@ interface Options {
   readonly file: string;
   /** Where people reach the service for email of a sender's domain, without "/" at its end; undefined where they cannot. */
   readonly baseFor: (senderDomain: string) => string | undefined;
+  /** A listener for links alone, where there is one. */
+  readonly links: LinkListener | undefined;
+  /** Names of the service, in small letters; undefined where every name is answered. */
+  readonly hostNames: readonly string[] | undefined;
+  readonly trustProxy: readonly string[];
+  readonly isLinkHost: (host: string) => boolean;
   /** Answers a link that is not one of ours. */
   readonly refuse: (request: Request, response: Response) => void;
 }
@@ -47,8 +54,9 @@ const STEP = 500;
 
 /** Links that are followed and pictures that are loaded. */
 export function openEngagement({ clock, log, workers, registry, publicUrl }: Runtime, options: Options): EngagementFeature {
-  const { store, spaces, suppressing, secret, file, baseFor, refuse } = options;
-  const hits = hitRecorder({ store, clock, log, workers, registry, file, secret });
+  const { store, spaces, suppressing, secret, file, baseFor, refuse, links, hostNames, trustProxy, isLinkHost } = options;
+  const rules = { names: hostNames, trustProxy };
+  const hits = hitRecorder({ store, clock, log, workers, registry, file, secret, links, rules, isLinkHost });
 
   /** Whether a recipient wants what they do to be known. */
   const agrees = (space: string, address: string): boolean =>
@@ -92,6 +100,7 @@ export function openEngagement({ clock, log, workers, registry, publicUrl }: Run
       endpoints: serve(engagementEndpoints, { store, clock }),
       running: [hits],
       clockJumped: hits.wake,
+      fault: () => (links?.isListening() === false ? 'The listener for links of emails has ended.' : undefined),
       retention: [{ name: 'counts of engagement', step: (tx, now) => store.engagement.forget(tx, now - KEPT_MS, STEP) }],
       close: hits.close,
     },

@@ -1,42 +1,28 @@
 import { createHash, createHmac } from 'node:crypto';
-import { judgeHit, type Hit, type HitToken } from '@verbalis/core/engagement';
+import { judgeHit, type Hit } from '@verbalis/core/engagement';
 import type { HitDetails } from '@verbalis/core/delivery';
-import ipaddr from 'ipaddr.js';
-import { LRUCache } from 'lru-cache';
 import type { Logger } from 'pino';
 import { Counter, type Registry } from 'prom-client';
-import { newId, StoreUnavailable, type Clock, type Running, type StepResult, type Tx, type WorkerGroup } from '../../kernel/index.js';
+import { StoreUnavailable, type Clock, type Running, type StepResult, type Tx, type WorkerGroup } from '../../kernel/index.js';
 import { ownFact } from '../messages/index.js';
-import { HitJournal, type JournalEntry } from './journal.js';
+import { Backlog, CURSOR } from './backlog.js';
+import { JournalFile, type JournalEntry } from './journal.js';
+import type { LinkListener } from './link-listener.js';
+import type { LinkRules } from './links-thread.js';
+import { hitNotes, mailOf, type Note } from './notes.js';
 import type { Store } from './store.js';
 import type { EngagementRow } from './queries.js';
 import { LAST_HOUR } from './tables.js';
 
-/** How far the journal is in the database. */
-const CURSOR = 'hits';
 /** A hit is judged when all that could speak against it has come, in milliseconds. */
 const SETTLE_MS = 12_000;
 /** Hits that are written in one transaction. */
 const CHUNK = 200;
 /** What is remembered of an email to judge the next hit on it, in milliseconds. */
 const REMEMBERED_MS = 60_000;
-/** Hits on one email within a minute that are noted: more say nothing more, and could fill a disk. */
-const MOST_A_MINUTE = 100;
 /** When nothing waits any more, the journal is emptied after so long. */
 const CLEAR_MS = 5000;
-const LONGEST_AGENT = 300;
-/** Addresses whose networks are known by name. */
-const MOST_NETWORKS = 10_000;
 const [MINUTE, HOUR] = [60_000, 3_600_000];
-
-/** What a request says of who asks. */
-export interface Asked {
-  readonly method: string;
-  readonly agent: string;
-  readonly purpose: string;
-  /** The address that it comes from. */
-  readonly ip: string;
-}
 
 interface Options {
   readonly store: Store;
@@ -47,25 +33,17 @@ interface Options {
   /** Of the journal, beside the database. */
   readonly file: string;
   readonly secret: Uint8Array;
+  /** A thread that has links and journal; undefined where both are here. */
+  readonly links: LinkListener | undefined;
+  readonly rules: LinkRules;
+  readonly isLinkHost: (host: string) => boolean;
 }
 
 export interface Hits extends Running {
-  /** Notes a hit; resolves when a crash does not lose it any more. Never throws. */
-  readonly note: (token: HitToken, asked: Asked) => Promise<void>;
+  readonly note: Note;
   /** Something may be due. */
   readonly wake: () => void;
-  readonly close: () => Promise<void>;
-}
-
-/** What an email is known by while its hits are judged. */
-const mailOf = ({ of }: Pick<JournalEntry, 'of'>): string =>
-  of.mode === 'individual' ? of.deliveryId : `${of.space}/${of.template}/${of.sentMinute}/${of.group}`;
-
-/** The network that an address is in: its neighbours are the same reader to us. */
-function networkOf(ip: string): string {
-  if (!ipaddr.isValid(ip)) return ip;
-  const address = ipaddr.process(ip);
-  return address instanceof ipaddr.IPv6 ? address.parts.slice(0, 3).join(':') : address.octets.slice(0, 3).join('.');
+  readonly close: () => void;
 }
 
 function hitOf({ id, at, index, method, agent, purpose, from }: JournalEntry): Hit {
@@ -73,15 +51,17 @@ function hitOf({ id, at, index, method, agent, purpose, from }: JournalEntry): H
 }
 
 /** Takes hits in, judges them a little later, and writes what they mean. */
-export function hitRecorder({ store, clock, log, workers, registry, file, secret }: Options): Hits {
-  const journal = new HitJournal(file, store.events.cursor(CURSOR), (error) => {
+export function hitRecorder({ store, clock, log, workers, registry, file, secret, links, rules, isLinkHost }: Options): Hits {
+  const backlog = new Backlog(file, store.events.cursor(CURSOR), (error) => {
     log.error({ err: error, file }, 'hits that wait in the journal cannot be read');
   });
+  const written = (entries: readonly JournalEntry[]): void => {
+    backlog.add(entries);
+    worker.wake();
+  };
+  const journal = links?.journal ?? new JournalFile(file, backlog.last, written);
   /** Hits of the last minute by email: those that are written, and those that wait. */
   const recent = new Map<string, Hit[]>();
-  /** Hits by email in this minute. */
-  let minute = 0;
-  let counted = new Map<string, number>();
   let reported = -MINUTE;
   const counters = {
     hits: new Counter({
@@ -93,19 +73,12 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
     lost: new Counter({ name: 'verbalis_hits_lost_total', help: 'Hits that could not be noted', registers: [registry] }),
   };
 
-  const networks = new LRUCache<string, string>({ max: MOST_NETWORKS });
-  /** Tells the network of an address from others, and says nothing else of it. */
-  function nameOfNetwork(ip: string): string {
-    let name = networks.get(ip);
-    if (name === undefined) {
-      name = createHmac('sha256', secret)
-        .update(`network\0${networkOf(ip)}`)
-        .digest('hex')
-        .slice(0, 8);
-      networks.set(ip, name);
-    }
-    return name;
-  }
+  const lost = (error: unknown): void => {
+    counters.lost.inc();
+    if (clock.elapsed() - reported < MINUTE) return;
+    reported = clock.elapsed();
+    log.error({ err: error, file }, 'a hit could not be noted');
+  };
 
   const remember = (entry: JournalEntry): void => {
     const mail = mailOf(entry);
@@ -124,48 +97,6 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
       else recent.set(mail, kept);
     }
   };
-
-  /** Whether there is room for one more hit on an email in this minute. */
-  function hasRoom(mail: string, now: number): boolean {
-    const current = Math.floor(now / MINUTE);
-    if (current !== minute) {
-      minute = current;
-      counted = new Map();
-    }
-    const n = (counted.get(mail) ?? 0) + 1;
-    counted.set(mail, n);
-    return n <= MOST_A_MINUTE;
-  }
-
-  async function note({ of, index, links, label, block, url }: HitToken, asked: Asked): Promise<void> {
-    const at = clock.now();
-    if (!hasRoom(mailOf({ of }), at)) return;
-    const from = nameOfNetwork(asked.ip);
-    const entry = {
-      id: newId('t', at),
-      at,
-      of,
-      index,
-      links,
-      label,
-      block,
-      // An address may name a person, where nothing else does.
-      url: of.mode === 'counts' ? '' : url,
-      method: asked.method,
-      agent: asked.agent.slice(0, LONGEST_AGENT),
-      purpose: asked.purpose.slice(0, 60),
-      from,
-    };
-    try {
-      await journal.append(entry);
-      worker.wake();
-    } catch (error) {
-      counters.lost.inc();
-      if (clock.elapsed() - reported < MINUTE) return;
-      reported = clock.elapsed();
-      log.error({ err: error, file }, 'a hit could not be noted');
-    }
-  }
 
   function verdictOf(entry: JournalEntry, sentAt: number | undefined): Pick<HitDetails, 'by' | 'reason'> {
     return judgeHit(hitOf(entry), recent.get(mailOf(entry)) ?? [hitOf(entry)], { sentAt, links: entry.links });
@@ -228,24 +159,24 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
   }
 
   async function step(): Promise<StepResult> {
-    await journal.refill();
+    backlog.refill();
     const now = clock.now();
     // A date that lies ahead was noted before the clock was set back: nothing is gained by waiting for it.
     const isDue = ({ at }: JournalEntry): boolean => now - at >= SETTLE_MS || at > now + MINUTE;
-    const [first] = journal.waiting;
+    const [first] = backlog.waiting;
     if (first === undefined) {
       forgetOld(now);
       if (cleared === undefined) cleared = clock.elapsed() + CLEAR_MS;
       if (clock.elapsed() < cleared) return { did: 1, next: now + CLEAR_MS };
-      await journal.clear();
+      await backlog.clear(journal);
       cleared = undefined;
       return { did: 0 };
     }
     cleared = undefined;
-    for (const entry of journal.waiting) if (entry.n > seen) remember(entry);
-    seen = Math.max(seen, journal.waiting.at(-1)?.n ?? 0);
+    for (const entry of backlog.waiting) if (entry.n > seen) remember(entry);
+    seen = Math.max(seen, backlog.waiting.at(-1)?.n ?? 0);
     const due: JournalEntry[] = [];
-    for (const entry of journal.waiting) {
+    for (const entry of backlog.waiting) {
       if (due.length >= CHUNK || !isDue(entry)) break;
       due.push(entry);
     }
@@ -257,7 +188,7 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
       if (error instanceof StoreUnavailable) throw error;
       await writeEach(due);
     }
-    journal.taken(last.n);
+    backlog.taken(last.n);
     forgetOld(now);
     return { did: due.length, next: 'now' };
   }
@@ -266,11 +197,23 @@ export function hitRecorder({ store, clock, log, workers, registry, file, secret
   let cleared: number | undefined;
   /** Up to which place entries are remembered. */
   let seen = 0;
-  for (const entry of journal.before) remember(entry);
+  for (const entry of backlog.before) remember(entry);
   // A group of hits is looked at once.
   const worker = workers.add({ name: 'engagement', step, gatherMs: 250 });
+  links?.serve({
+    rules,
+    written,
+    lost: ({ message, code }) => {
+      lost(Object.assign(new Error(message), { code }));
+    },
+    isLinkHost,
+    missed: () => {
+      backlog.missed();
+      worker.wake();
+    },
+  });
   return {
-    note,
+    note: hitNotes({ secret, now: () => clock.now(), append: (entry) => journal.append(entry), lost }),
     wake: worker.wake,
     start: () => {
       worker.start();

@@ -1,6 +1,6 @@
 import { readHitToken } from '@verbalis/core/engagement';
 import type { Request, RequestHandler, Response } from 'express';
-import type { Asked, Hits } from './hits.js';
+import type { Asked, Note } from './notes.js';
 
 /** One transparent point (GIF 89a). */
 const PICTURE = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7', 'base64');
@@ -9,7 +9,7 @@ const HEADERS = { 'Cache-Control': 'no-store, private', 'Referrer-Policy': 'no-r
 
 interface Options {
   readonly key: Uint8Array;
-  readonly note: Hits['note'];
+  readonly note: Note;
   /** Answers a link that is not one of ours. */
   readonly refuse: (request: Request, response: Response) => void;
 }

@@ -1,0 +1,1 @@
+export { refuseLink } from './refuse.js';

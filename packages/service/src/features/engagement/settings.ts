@@ -1,0 +1,14 @@
+import { z } from 'zod';
+import { Host, Port } from '../../kernel/index.js';
+
+/** A listener for links of emails alone. */
+export const LinkSettings = z
+  .strictObject({
+    host: Host.default('127.0.0.1'),
+    port: Port.optional().meta({
+      description:
+        'A port of its own for links that are followed and images that are loaded, answered by a thread of its own: a proxy passes /go/ and /image/ to it. Without one they are answered at listen.port.',
+    }),
+  })
+  .prefault({});
+export type LinkSettings = z.infer<typeof LinkSettings>;
