@@ -19,6 +19,7 @@ const STEPS = [
   'blocks',
   'program',
   'payload',
+  'signals',
   'check',
   'mime',
   'inspect',

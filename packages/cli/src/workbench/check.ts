@@ -2,6 +2,7 @@ import { linkFolder } from '@verbalis/core/folder';
 import { adviseFolder, withoutSilenced } from '@verbalis/core/check';
 import { codeFrame, inReadingOrder, type Problem } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
+import { compileRules } from '@verbalis/core/signals';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
 import { asGithub, asJson, asSarif, type Format } from './check-formats.js';
@@ -19,7 +20,7 @@ export async function check(folder: string, options: CheckOptions, output: Outpu
   const compiled = compileFolder(project);
   const now = Date.now();
   const dead = options.links === true ? await deadLinks(project, compiled, now) : [];
-  const all = inReadingOrder([...compiled.problems, ...adviseFolder(project, compiled, now), ...dead]);
+  const all = inReadingOrder([...compiled.problems, ...compileRules(project).problems, ...adviseFolder(project, compiled, now), ...dead]);
   const { problems, silenced } = withoutSilenced(all, project, compiled.templates.values());
   const errors = problems.filter((problem) => problem.severity === 'error').length;
   const warnings = problems.filter((problem) => problem.severity === 'warning').length;

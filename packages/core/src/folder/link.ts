@@ -1,12 +1,11 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
-import { Fault, depthOf, didYouMean, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
+import { problem, SourceText, type Problem } from '../problems/index.js';
 import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
-import { dataCheck, schemaBoundFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+import type { DataCheck, JsonSchema } from '../typing/index.js';
+import { readJson, readSchemaFile, readText, type DataSchema, type FolderReading, type MailFiles } from './reading.js';
 import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
+import { strayFile } from './stray.js';
 import { readTheme } from './theme.js';
-
-/** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
-export type MailFiles = ReadonlyMap<string, Uint8Array>;
 
 export interface SourceFile {
   readonly file: string;
@@ -49,6 +48,12 @@ export interface MailProject {
   /** Assets by path. */
   readonly assets: ReadonlyMap<string, Uint8Array>;
   readonly templates: ReadonlyMap<string, TemplateFiles>;
+  /** Data schemas that several have in common, by path. */
+  readonly schemas: ReadonlyMap<string, DataSchema>;
+  /** Signal rules by name, as they are written. */
+  readonly rules: ReadonlyMap<string, SourceFile>;
+  /** Signals to try the rules with. */
+  readonly signalSamples: readonly Sample[];
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
   readonly texts: ReadonlyMap<string, string>;
@@ -68,38 +73,6 @@ interface LinkedTemplate {
 }
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
-
-/** What reading the files of a folder needs at hand. */
-interface FolderReading {
-  readonly files: MailFiles;
-  readonly problems: Problem[];
-  /** Texts read so far, by path. */
-  readonly texts: Map<string, string>;
-}
-
-/** The text of a file, decoded once; `undefined` when there is no such file. */
-function readText({ files, problems, texts }: FolderReading, path: string): string | undefined {
-  const bytes = files.get(path);
-  if (bytes === undefined) return undefined;
-  const known = texts.get(path);
-  if (known !== undefined) return known;
-  let text: string;
-  try {
-    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    text = new TextDecoder('utf-8').decode(bytes);
-    problems.push(
-      problem(
-        'encoding',
-        new SourceText(path, text).place(Math.max(0, text.indexOf('\uFFFD'))),
-        'This file is not UTF-8.',
-        'Save it as UTF-8.',
-      ),
-    );
-  }
-  texts.set(path, text);
-  return text;
-}
 
 /**
  * Reads a mail folder. Never throws; a folder that is none gives a project with problems.
@@ -168,6 +141,9 @@ interface SortedFiles {
   readonly stringFiles: StringsFile[];
   readonly styles: Map<string, string>;
   readonly assets: Map<string, Uint8Array>;
+  readonly schemas: Map<string, DataSchema>;
+  readonly rules: Map<string, SourceFile>;
+  readonly signalSamples: Sample[];
   /** Paths of each template. */
   readonly byTemplate: Map<string, string[]>;
 }
@@ -180,6 +156,9 @@ function sortFiles(reading: FolderReading): SortedFiles {
     stringFiles: [],
     styles: new Map(),
     assets: new Map(),
+    schemas: new Map(),
+    rules: new Map(),
+    signalSamples: [],
     byTemplate: new Map(),
   };
   for (const [path, bytes] of files) {
@@ -206,6 +185,17 @@ function sortFiles(reading: FolderReading): SortedFiles {
     }
     if (/^styles\/.+\.css$/.test(path)) sorted.styles.set(path, readText(reading, path) ?? '');
     if (path.startsWith('assets/')) sorted.assets.set(path, bytes);
+    if (/^schemas\/.+\.json$/.test(path)) {
+      const schema = readSchemaFile(reading, path);
+      if (schema !== undefined) sorted.schemas.set(path, schema);
+    }
+    const rule = /^signals\/([^/]+)\.yaml$/.exec(path)?.[1];
+    if (rule !== undefined) sorted.rules.set(rule, { file: path, text: readText(reading, path) ?? '' });
+    const sample = /^signals\/samples\/([^/]+)\.json$/.exec(path)?.[1];
+    if (sample !== undefined) {
+      const data = readJson(path, readText(reading, path), problems);
+      if (data !== undefined) sorted.signalSamples.push({ name: sample, file: path, data });
+    }
     const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
     if (template !== undefined) sorted.byTemplate.set(template, [...(sorted.byTemplate.get(template) ?? []), path]);
     const stray = strayFile(path);
@@ -300,38 +290,19 @@ function messageFiles(
   return { sources, texts };
 }
 
-/** A template's data schema, ready to check data; `undefined` when there is none that can be used. */
-function readSchema(reading: FolderReading, name: string, file: string): Pick<TemplateFiles, 'schema' | 'checkData'> | undefined {
-  const { problems } = reading;
-  const text = readText(reading, file);
-  const schema = readJson(file, text, problems) as JsonSchema | undefined;
-  if (schema === undefined) {
-    if (text === undefined) {
-      problems.push(
-        problem(
-          'no-schema',
-          new SourceText(file, '').whole,
-          `The template "${name}" has no data.schema.json.`,
-          'It says which data the template needs (JSON Schema 2020-12); {"type": "object"} for none.',
-        ),
-      );
-    }
-    return undefined;
-  }
-  const tooMuch = schemaBoundFault(schema);
-  if (tooMuch !== undefined) {
-    problems.push(
-      problem('schema-size', new SourceText(file, '').whole, tooMuch, 'Say less: what a template does not show needs no schema.'),
+/** A template's data schema; `undefined` when there is none that can be used. */
+function readSchema(reading: FolderReading, name: string, file: string): DataSchema | undefined {
+  const found = readSchemaFile(reading, file);
+  if (found === undefined && !reading.files.has(file))
+    reading.problems.push(
+      problem(
+        'no-schema',
+        new SourceText(file, '').whole,
+        `The template "${name}" has no data.schema.json.`,
+        'It says which data the template needs (JSON Schema 2020-12); {"type": "object"} for none.',
+      ),
     );
-    return undefined;
-  }
-  try {
-    return { schema, checkData: dataCheck(schema) };
-  } catch (error) {
-    if (!(error instanceof Fault)) throw error;
-    problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));
-    return undefined;
-  }
+  return found;
 }
 
 function readSamples(
@@ -366,57 +337,4 @@ function lastKey(path: string): string {
       .split('.')
       .pop() ?? ''
   );
-}
-
-function schemaMessage(message: string): string {
-  return /^The pattern /.test(message) ? message : `This is no valid JSON Schema: ${message.replace(/\.?$/, '.')}`;
-}
-
-/** Where files of a mail folder stand. Files that begin with a dot, and notes for people, are nobody's business. */
-const PLACES: readonly { readonly path: RegExp; readonly example: string }[] = [
-  { path: /^(?:mail\.yaml|theme\.tokens\.json)$/, example: 'mail.yaml' },
-  { path: /^layouts\/[^/]+\.md$/, example: 'layouts/NAME.md' },
-  { path: /^blocks\/[^/]+\.md$/, example: 'blocks/NAME.md' },
-  { path: /^styles\/.+\.css$/, example: 'styles/NAME.css' },
-  { path: /^strings\/[^/]+\.json$/, example: 'strings/LOCALE.json' },
-  { path: /^assets\/.+/, example: 'assets/NAME.png' },
-  { path: /^templates\/[^/]+\/(?:message(?:\.[A-Za-z0-9-]+)?\.(?:md|html|txt)|data\.schema\.json|samples\/[^/]+\.json)$/, example: '' },
-];
-const FOLDERS = ['layouts', 'blocks', 'styles', 'strings', 'assets', 'templates'];
-
-/** A file that nothing reads, where its author may think otherwise. */
-function strayFile(path: string): Problem | undefined {
-  if (/(?:^|\/)(?:\.[^/]*|README[^/]*|LICEN[CS]E[^/]*)(?:\/|$)/i.test(path) || PLACES.some((place) => place.path.test(path)))
-    return undefined;
-  const [folder = '', ...rest] = path.split('/');
-  let hint: string | undefined;
-  if (folder === 'templates' && rest.length === 1) hint = 'Each template has a folder of its own: templates/NAME/message.md.';
-  else if (folder === 'templates') {
-    const name = rest.slice(1).join('/');
-    const tagged = /^message[._-]([A-Za-z]{2,3}(?:[-_][A-Za-z0-9]{2,8})*)\.(md|html|txt)$/.exec(name);
-    hint =
-      tagged !== null
-        ? `Did you mean "message.${(tagged[1] ?? '').replaceAll('_', '-')}.${tagged[2] ?? ''}"?`
-        : didYouMean(name, ['message.md', 'message.html', 'message.txt', 'data.schema.json', 'samples/typical.json']);
-  } else if (FOLDERS.includes(folder))
-    hint = `Files there are named ${PLACES.find(({ example }) => example.startsWith(`${folder}/`))?.example ?? ''}.`;
-  else if (rest.length > 0) hint = didYouMean(folder, FOLDERS);
-  else return undefined;
-  return warning('stray-file', new SourceText(path, '').whole, 'Nothing reads this file.', hint);
-}
-
-function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
-  if (text === undefined) return undefined;
-  try {
-    const value = JSON.parse(text) as unknown;
-    if (depthOf(value) <= MAX_DEPTH) return value;
-    problems.push(problem('nesting', new SourceText(file, text).whole, `This file nests deeper than ${MAX_DEPTH} levels.`));
-    return undefined;
-  } catch {
-    const fault = jsonFault(text);
-    problems.push(
-      problem('json', new SourceText(file, text).place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`),
-    );
-    return undefined;
-  }
 }

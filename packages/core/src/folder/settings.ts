@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { canonicalLocale, localeFault } from '../strings/index.js';
-import { didYouMean, problem, readYaml, SourceText, yamlKeyAt, type Place, type Problem } from '../problems/index.js';
+import { didYouMean, type Problem } from '../problems/index.js';
+import { readYamlFile } from './yaml-file.js';
 
 const knownZones = new Set<string>();
 
@@ -111,60 +112,23 @@ export type MailSettings = z.infer<typeof MailSettings>;
 /** What a folder is whose settings cannot be read. */
 export const NO_SETTINGS: MailSettings = { name: 'mail', locale: 'en', timeZone: 'UTC', styles: [], topics: {}, silence: {} };
 
-/** How often a YAML document may repeat what it has named: such repetitions multiply. */
-const MAX_ALIASES = 50;
-/** So many mistakes of one file are reported: more help nobody. */
-const MOST_FAULTS = 100;
-
 /** Reads `mail.yaml` and reports each mistake with its line. Returns undefined when the file cannot be used. */
 export function readSettings(file: string, text: string, problems: Problem[]): MailSettings | undefined {
-  const source = new SourceText(file, text);
-  const { document, faults } = readYaml(text);
-  for (const fault of faults.slice(0, MOST_FAULTS)) {
-    problems.push(
-      problem('yaml', source.place(fault.pos[0], Math.max(1, fault.pos[1] - fault.pos[0])), `This is not valid YAML: ${fault.message}`),
-    );
-  }
-  if (faults.length > 0) return undefined;
-  let plain: unknown;
-  try {
-    plain = document.toJS({ maxAliasCount: MAX_ALIASES }) ?? {};
-  } catch (error) {
-    problems.push(problem('yaml', source.place(0), `This is not valid YAML: ${error instanceof Error ? error.message : String(error)}`));
-    return undefined;
-  }
-  const parsed = MailSettings.safeParse(plain);
-  if (parsed.success) return parsed.data;
-  const placeOf = (path: readonly PropertyKey[]): Place => {
-    const [from, to] = yamlKeyAt(document, path) ?? [0, 0];
-    return source.place(from, to - from);
+  const unknown = (key: string, at: readonly PropertyKey[]) => {
+    const known =
+      at.length === 0
+        ? Object.keys(MailSettings.shape)
+        : at.at(-1) === 'keep'
+          ? ['bodyDays', 'dataDays', 'factDays']
+          : at.at(-1) === 'tracking'
+            ? Object.keys(Tracking.shape)
+            : Object.keys(Topic.shape);
+    const hint = didYouMean(key, known);
+    return { code: 'setting-unknown', message: `There is no setting "${key}".`, ...(hint === undefined ? {} : { hint }) };
   };
-  for (const issue of parsed.error.issues.slice(0, MOST_FAULTS)) {
-    const place = placeOf(issue.path);
-    if (issue.code === 'unrecognized_keys') {
-      for (const key of issue.keys.slice(0, MOST_FAULTS)) {
-        const at = placeOf([...issue.path, key]);
-        const known =
-          issue.path.length === 0
-            ? Object.keys(MailSettings.shape)
-            : issue.path.at(-1) === 'keep'
-              ? ['bodyDays', 'dataDays', 'factDays']
-              : issue.path.at(-1) === 'tracking'
-                ? Object.keys(Tracking.shape)
-                : Object.keys(Topic.shape);
-        problems.push(problem('setting-unknown', at, `There is no setting "${key}".`, didYouMean(key, known)));
-      }
-    } else {
-      problems.push(problem('setting', place, `"${issue.path.join('.')}" ${sentence(issue.message)}.`, hintOf(issue.path)));
-    }
-  }
-  return undefined;
+  return readYamlFile(MailSettings, { file, text }, { unknown, code: 'setting', hint: hintOf }, problems)?.content;
 }
 
 function hintOf(path: readonly PropertyKey[]): string | undefined {
   return path[0] === 'sender' ? 'Write sender: "Name <name@host.example>", or sender: { name: …, address: … }.' : undefined;
-}
-
-function sentence(message: string): string {
-  return /^Invalid input: expected (.*), received undefined/.test(message) ? 'is missing' : message.replace(/^Invalid input: /, '');
 }

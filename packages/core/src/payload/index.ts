@@ -1,1 +1,10 @@
-export { readPayloadTemplate, type ReadPayloadTemplate, type Known, type KnownNames, type PayloadTemplate } from './payload.js';
+export {
+  readPayloadExpression,
+  readPayloadTemplate,
+  type Known,
+  type KnownNames,
+  type PayloadOptions,
+  type PayloadTemplate,
+  type ReadPayloadTemplate,
+} from './payload.js';
+export { listType, recordType } from './shape-types.js';

@@ -1,7 +1,9 @@
 import { FORMATS } from '../formats/index.js';
 import { parseExpression, parseParts, type Expression } from '../notation/index.js';
-import { Budget, didYouMean, problem, SourceText, type BudgetLimits, type Problem } from '../problems/index.js';
+import { Budget, didYouMean, problem, SourceText, type BudgetLimits, type Place, type Problem } from '../problems/index.js';
 import { Names, valueOf } from '../program/index.js';
+import { ExpressionTyper, insertFaults, TEXT, type Scope, type Type } from '../typing/index.js';
+import { anythingOf, chosenType, entryTypes, listType, recordType, valueType } from './shape-types.js';
 import { bareEnvironment, compileValue, put, truthy, type Environment } from '../render/index.js';
 
 /**
@@ -13,6 +15,8 @@ export type PayloadTemplate = (data: Readonly<Record<string, unknown>>, work?: B
 
 export interface ReadPayloadTemplate {
   readonly payload: PayloadTemplate;
+  /** What it makes, where the types of the data are known; else anything. */
+  readonly type: Type;
   readonly problems: readonly Problem[];
 }
 
@@ -27,6 +31,10 @@ export interface KnownNames {
 export interface PayloadOptions {
   /** What comes of a value that is absent: nothing, or null. */
   readonly absent?: 'left-out' | 'null';
+  /** The names that the data will have with their types: every expression is typed then, and what may be absent or no text is no part of one. */
+  readonly scope?: Scope;
+  /** Where a part of the template stands, by its path ("$.to[0].name"); left out: problems name the path. */
+  readonly placeOf?: (path: string) => Place;
 }
 
 interface PayloadEnvironment extends Environment {
@@ -36,7 +44,19 @@ interface PayloadEnvironment extends Environment {
 }
 
 type Run = (env: PayloadEnvironment) => unknown;
+/** How a part of the template runs, and what it makes. */
+interface Shape {
+  readonly run: Run;
+  readonly type: Type;
+}
+/** Names in reach of a part of the template. */
+interface Reach {
+  readonly names: Names;
+  readonly scope: Scope | undefined;
+}
 type Json = Readonly<Record<string, unknown>>;
+
+const isError = ({ severity }: Problem): boolean => severity === 'error';
 
 /** Marks an entry that is left out, also from lists. */
 const NOTHING = undefined;
@@ -57,15 +77,40 @@ export function readPayloadTemplate(
   template: unknown,
   where: string,
   known?: KnownNames,
-  { absent = 'left-out' }: PayloadOptions = {},
+  options: PayloadOptions = {},
 ): ReadPayloadTemplate {
   const problems: Problem[] = [];
-  const reader = new ShapeReader(where, problems, known, absent === 'null' ? null : NOTHING);
-  const run = reader.read(template, new Names(), '$', 0);
+  const reader = new ShapeReader(where, problems, known, options);
+  const { run, type } = reader.read(template, reader.reach, '$', 0);
   const { slots } = reader;
   return {
     problems,
+    type,
     payload: (data, work = new Budget(where, USUAL)) => run({ ...bareEnvironment(data, slots), work, lengths: new WeakMap() }),
+  };
+}
+
+/** A test or value that is one expression, typed: for what decides over a payload. */
+export function readPayloadExpression(
+  text: string,
+  where: string,
+  options: PayloadOptions & { readonly path: string },
+): {
+  readonly value: PayloadTemplate;
+  readonly type: Type;
+  readonly problems: readonly Problem[];
+  readonly parsed: Expression | undefined;
+} {
+  const problems: Problem[] = [];
+  const reader = new ShapeReader(where, problems, undefined, options);
+  const parsed = reader.parse(text, options.path);
+  const { run, type } =
+    parsed === undefined ? { run: () => NOTHING, type: reader.anything } : reader.compile(parsed, reader.reach, options.path);
+  return {
+    problems,
+    type,
+    parsed,
+    value: (data, work = new Budget(where, USUAL)) => run({ ...bareEnvironment(data, reader.slots), work, lengths: new WeakMap() }),
   };
 }
 
@@ -101,119 +146,177 @@ function isList(known: Known): known is readonly string[] {
 
 class ShapeReader {
   slots = 0;
+  /** What is not typed may be anything. */
+  readonly anything: Type;
+  readonly reach: Reach;
+  readonly #typer: ExpressionTyper | undefined;
+  /** What stands for a value that is absent. */
+  readonly #absent: null | undefined;
+  readonly #typingProblems: Problem[] = [];
 
   constructor(
     private readonly where: string,
     private readonly problems: Problem[],
     private readonly known: KnownNames | undefined,
-    /** What stands for a value that is absent. */
-    private readonly absent: null | undefined,
-  ) {}
+    private readonly options: PayloadOptions,
+  ) {
+    const { scope, absent = 'left-out' } = options;
+    this.#typer = scope === undefined ? undefined : new ExpressionTyper(this.#typingProblems, undefined);
+    this.#absent = absent === 'null' ? null : NOTHING;
+    this.anything = anythingOf(scope !== undefined);
+    this.reach = { names: new Names(this.#typer?.types), scope };
+  }
 
   /** What is known of the variables of the loops around, by slot. */
   readonly #ofSlots: { readonly name: string; readonly known: Known }[] = [];
 
-  read(template: unknown, names: Names, path: string, depth: number): Run {
+  read(template: unknown, reach: Reach, path: string, depth: number): Shape {
     if (depth > MAX_DEPTH) {
       this.#fault(path, '', 'nesting', `This nests deeper than ${MAX_DEPTH} levels.`);
-      return () => NOTHING;
+      return this.#nothing();
     }
-    if (typeof template === 'string') return this.#text(template, names, path);
-    if (Array.isArray(template)) return this.#list(template, names, path, depth);
-    if (!isRecord(template)) return (env) => take(env, template);
-    if ('$each' in template) return this.#each(template, names, path, depth);
-    if ('$if' in template) return this.#if(template, names, path, depth);
-    const entries = Object.entries(template).map(([key, inner]) => [key, this.read(inner, names, `${path}.${key}`, depth + 1)] as const);
-    return (env) => {
-      const out: Record<string, unknown> = {};
-      for (const [key, run] of entries) {
-        env.work.step();
-        env.work.spend(key.length);
-        const value = run(env);
-        if (value !== NOTHING) Object.defineProperty(out, key, { value, enumerable: true, configurable: true, writable: true });
-      }
-      return out;
+    if (typeof template === 'string') return this.#text(template, reach, path);
+    if (Array.isArray(template)) return this.#list(template, reach, path, depth);
+    if (!isRecord(template)) return { run: (env) => take(env, template), type: valueType(template) };
+    if ('$each' in template) return this.#each(template, reach, path, depth);
+    if ('$if' in template) return this.#if(template, reach, path, depth);
+    const entries = Object.entries(template).map(([key, inner]) => [key, this.read(inner, reach, `${path}.${key}`, depth + 1)] as const);
+    return {
+      type: recordType(new Map(entries.map(([key, { type }]) => [key, type]))),
+      run: (env) => {
+        const out: Record<string, unknown> = {};
+        for (const [key, { run }] of entries) {
+          env.work.step();
+          env.work.spend(key.length);
+          const value = run(env);
+          if (value !== NOTHING) Object.defineProperty(out, key, { value, enumerable: true, configurable: true, writable: true });
+        }
+        return out;
+      },
     };
   }
 
-  #list(template: readonly unknown[], names: Names, path: string, depth: number): Run {
+  #nothing(): Shape {
+    return { run: () => NOTHING, type: this.anything };
+  }
+
+  #list(template: readonly unknown[], reach: Reach, path: string, depth: number): Shape {
     const entries = template.map((inner, i) => ({
       // A loop within a list gives its entries to the list.
       spread: isRecord(inner) && '$each' in inner,
-      run: this.read(inner, names, `${path}[${i}]`, depth + 1),
+      ...this.read(inner, reach, `${path}[${i}]`, depth + 1),
     }));
-    return (env) =>
-      entries.flatMap(({ spread, run }): unknown[] => {
-        const value = run(env);
-        if (value === NOTHING) return [];
-        return spread && Array.isArray(value) ? (value as unknown[]) : [value];
-      });
+    return {
+      type: listType(entries),
+      run: (env) =>
+        entries.flatMap(({ spread, run }): unknown[] => {
+          const value = run(env);
+          if (value === NOTHING) return [];
+          return spread && Array.isArray(value) ? (value as unknown[]) : [value];
+        }),
+    };
   }
 
-  #each(template: Json, names: Names, path: string, depth: number): Run {
+  #each(template: Json, { names, scope }: Reach, path: string, depth: number): Shape {
     const header = /^\s*([\p{L}_][\p{L}\p{N}_]*)\s+in\s+(\S.*)$/su.exec(String(template['$each']));
     if (header === null) {
       this.#fault(path, String(template['$each']), 'each-form', '"$each" is written "item in list".');
-      return () => NOTHING;
+      return this.#nothing();
     }
-    const list = this.#expression(header[2] ?? '', names, path);
-    const entry = names.with(header[1] ?? '');
-    this.#ofSlots[entry.slot] = { name: header[1] ?? '', known: this.#eachOf(header[2] ?? '', names) };
+    const [, name = '', text = ''] = header;
+    const list = this.#expression(text, { names, scope }, path);
+    const entry = names.with(name);
+    this.#ofSlots[entry.slot] = { name, known: this.#eachOf(text, names) };
     this.slots = Math.max(this.slots, entry.slot + 1);
-    const value = this.read(template['$value'], entry.names, `${path}.$value`, depth + 1);
-    return (env) => {
-      const found = list(env);
-      if (!Array.isArray(found)) return [];
-      return found.flatMap((item: unknown): unknown[] => {
+    const { of, least, isList: isFine } = entryTypes(list.type);
+    if (scope !== undefined && !isFine) this.#fault(path, text, 'each-type', `"$each" goes through a list; "${text.trim()}" is none.`);
+    const inner = { names: entry.names, scope: scope?.with(name, of) };
+    const value = this.read(template['$value'], inner, `${path}.$value`, depth + 1);
+    return {
+      type: listType([{ spread: true, type: listType([{ spread: false, type: value.type }]), least: value.type.absent ? 0 : least }]),
+      run: (env) => {
+        const found = list.run(env);
+        if (!Array.isArray(found)) return [];
+        return found.flatMap((item: unknown): unknown[] => {
+          env.work.step();
+          env.slots[entry.slot] = item;
+          const made = value.run(env);
+          return made === NOTHING ? [] : [made];
+        });
+      },
+    };
+  }
+
+  #if(template: Json, reach: Reach, path: string, depth: number): Shape {
+    const text = String(template['$if']);
+    const parsed = this.parse(text, path);
+    const test = parsed === undefined ? this.#nothing() : this.compile(parsed, reach, path);
+    const after = (outcome: boolean): Reach => {
+      const { scope, names } = reach;
+      return scope === undefined || parsed === undefined
+        ? reach
+        : { names, scope: this.#typer?.narrowed(scope, parsed, { outcome }) ?? scope };
+    };
+    const yes = this.read(template['$value'], after(true), `${path}.$value`, depth + 1);
+    const no = '$else' in template ? this.read(template['$else'], after(false), `${path}.$else`, depth + 1) : undefined;
+    return {
+      type: chosenType(yes.type, no?.type),
+      run: (env) => {
         env.work.step();
-        env.slots[entry.slot] = item;
-        const made = value(env);
-        return made === NOTHING ? [] : [made];
-      });
+        return truthy(test.run(env)) ? yes.run(env) : no?.run(env);
+      },
     };
   }
 
-  #if(template: Json, names: Names, path: string, depth: number): Run {
-    const test = this.#expression(String(template['$if']), names, path);
-    const yes = this.read(template['$value'], names, `${path}.$value`, depth + 1);
-    const no = '$else' in template ? this.read(template['$else'], names, `${path}.$else`, depth + 1) : () => NOTHING;
-    return (env) => {
-      env.work.step();
-      return truthy(test(env)) ? yes(env) : no(env);
-    };
-  }
-
-  #text(template: string, names: Names, path: string): Run {
-    if (!template.includes('{{')) return (env) => take(env, template);
+  #text(template: string, reach: Reach, path: string): Shape {
+    if (!template.includes('{{')) return { run: (env) => take(env, template), type: valueType(template) };
     const found: Problem[] = [];
     const parts = parseParts(this.#source(template), 0, template.length, found);
     this.#report(path, found);
-    const runs = parts.map((part): Run => (typeof part === 'string' ? () => part : this.#compile(part, names, path)));
-    const [only] = runs;
-    if (runs.length === 1 && only !== undefined) return (env) => take(env, only(env)) ?? this.absent;
-    return (env) => {
-      let text = '';
-      for (const run of runs) {
-        const part = put(run(env));
-        take(env, part);
-        text += part;
-      }
-      return text;
+    const [only] = parts;
+    if (parts.length === 1 && only !== undefined && typeof only !== 'string') {
+      const { run, type } = this.compile(only, reach, path);
+      return { type, run: (env) => take(env, run(env)) ?? this.#absent };
+    }
+    const runs = parts.map((part): Run => {
+      if (typeof part === 'string') return () => part;
+      const { run, type } = this.compile(part, reach, path);
+      if (reach.scope !== undefined) this.#report(path, insertFaults(part, type, { prose: false }).filter(isError));
+      return run;
+    });
+    return {
+      type: TEXT,
+      run: (env) => {
+        let text = '';
+        for (const run of runs) {
+          const part = put(run(env));
+          take(env, part);
+          text += part;
+        }
+        return text;
+      },
     };
   }
 
-  #expression(text: string, names: Names, path: string): Run {
+  parse(text: string, path: string): Expression | undefined {
     const found: Problem[] = [];
     const parsed = parseExpression(this.#source(text), 0, text.length, found);
     this.#report(path, found);
-    return parsed === undefined ? () => NOTHING : this.#compile(parsed, names, path);
+    return parsed;
   }
 
-  #compile(parsed: Expression, names: Names, path: string): Run {
+  #expression(text: string, reach: Reach, path: string): Shape {
+    const parsed = this.parse(text, path);
+    return parsed === undefined ? this.#nothing() : this.compile(parsed, reach, path);
+  }
+
+  compile(parsed: Expression, { names, scope }: Reach, path: string): Shape {
+    const type = scope === undefined || this.#typer === undefined ? this.anything : this.#typer.type(parsed, scope);
+    this.#report(path, this.#typingProblems.splice(0));
     const value = valueOf(parsed, names);
-    if (!this.#formatsOf(value, path)) return () => NOTHING;
+    if (!this.#formatsOf(value, path)) return this.#nothing();
     if (this.known !== undefined) this.#look(value, this.known, path);
-    return compileValue(value);
+    return { run: compileValue(value), type };
   }
 
   /** @returns whether all its formatters are there */
@@ -277,12 +380,19 @@ class ShapeReader {
     return new SourceText(this.where, text);
   }
 
-  /** Problems of a text within, told with the path at which it stands. */
+  /** Problems of a text within, with where it stands. */
   #report(path: string, found: readonly Problem[]): void {
-    this.problems.push(...found.map((fault) => ({ ...fault, message: `${path}: ${fault.message}` })));
+    this.problems.push(...found.map((fault) => this.#placed(path, fault)));
   }
 
   #fault(path: string, text: string, code: string, message: string): void {
-    this.problems.push(problem(code, this.#source(text).place(0, text.length), `${path}: ${message}`));
+    // The typer has found it already.
+    if (this.problems.some((other) => other.code === code && this.options.placeOf !== undefined && other.message === message)) return;
+    this.problems.push(this.#placed(path, problem(code, this.#source(text).place(0, text.length), message)));
+  }
+
+  #placed(path: string, fault: Problem): Problem {
+    const { placeOf } = this.options;
+    return placeOf === undefined ? { ...fault, message: `${path}: ${fault.message}` } : { ...fault, place: placeOf(path) };
   }
 }

@@ -5,6 +5,7 @@ import { linksOf, type ShownLink } from '../inspect/index.js';
 import { isFault, mailBytes, parseMailbox, writeMail } from '../mime/index.js';
 import { Fault, didYouMean, hasErrors, inReadingOrder, problem, type Problem } from '../problems/index.js';
 import { folderCompiler } from '../program/index.js';
+import { compileRules } from '../signals/index.js';
 import { prepare, type Renderer, type Rendering } from '../render/index.js';
 import { lookUp } from '../strings/index.js';
 import type { DataProblem } from '../typing/index.js';
@@ -88,6 +89,8 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
   const byTemplate = new Map<string, string[]>();
   for (const path of [...files.keys()].sort()) {
     const name = /^templates\/([^/]+)\//.exec(path)?.[1];
+    // No template depends on what signals lead to.
+    if (/^(?:signals|schemas)\//.test(path)) continue;
     if (name === undefined) shared.push(path);
     else byTemplate.set(name, [...(byTemplate.get(name) ?? []), path]);
   }
@@ -193,6 +196,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     files,
     problems: inReadingOrder([
       ...compiler.problems.filter(({ place }) => !place.file.startsWith('templates/')),
+      ...compileRules(project).problems,
       ...(hasErrors(project.problems) ? [] : adviseTheme(project)),
     ]),
     names: [...byTemplate.keys()].sort((a, b) => a.localeCompare(b)),

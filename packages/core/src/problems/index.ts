@@ -3,6 +3,6 @@ export { depthOf, duplicateKeys, isDeeper, jsonFault, MAX_DEPTH } from './json.j
 export { didYouMean, nearest } from './nearest.js';
 export { hasErrors, inReadingOrder, problem, suggestion, warning, type Place, type Problem, type Severity } from './problem.js';
 export { SourceText } from './source.js';
-export { readYaml, yamlKeyAt, type YamlFault } from './yaml.js';
+export { readYaml, yamlKeyAt, yamlValueAt, type YamlFault } from './yaml.js';
 export { Budget, BudgetExceeded, type BudgetLimits } from './budget.js';
 export { Fault } from './fault.js';

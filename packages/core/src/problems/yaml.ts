@@ -42,3 +42,11 @@ export function yamlKeyAt(document: Document, path: readonly PropertyKey[]): rea
   }
   return found;
 }
+
+/** The value at a path of maps and lists, where it is a text, number or truth value. @returns its offsets */
+export function yamlValueAt(document: Document, path: readonly PropertyKey[]): readonly [number, number] | undefined {
+  const node: unknown = document.getIn([...path], true);
+  if (!isScalar(node)) return undefined;
+  const [from, to] = node.range ?? [];
+  return from === undefined || to === undefined ? undefined : [from, to];
+}

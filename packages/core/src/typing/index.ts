@@ -1,5 +1,7 @@
 export { dataCheck, type DataCheck, type DataProblem } from './data.js';
-export type { SayTypes } from './expressions.js';
+export { ExpressionTyper, type SayTypes } from './expressions.js';
+export { insertFaults } from './insertion.js';
+export { Scope } from './scope.js';
 export { fits, hasFormat, isFormatted, momentsOf } from './kinds.js';
 export { accepts } from './accepts.js';
 export { schemaBoundFault } from './bounds.js';
@@ -8,5 +10,26 @@ export { type Pattern } from './pattern.js';
 export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';
-export { inWords, isFaulty, isNumeral, literal, optional, TEXT, type Member, type TextMember, type Type } from './type.js';
+export {
+  ABSENT,
+  ANY,
+  either,
+  FAULTY,
+  inWords,
+  isFaulty,
+  isNumeral,
+  literal,
+  mayBeAnything,
+  NEVER,
+  optional,
+  present,
+  TEXT,
+  textOf,
+  type Field,
+  type ListMember,
+  type Member,
+  type RecordMember,
+  type TextMember,
+  type Type,
+} from './type.js';
 export { anythingHint, shown } from './wording.js';

@@ -1,6 +1,7 @@
 import { linkFolder } from '@verbalis/core/folder';
 import { describe, hasErrors } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
+import { compileRules } from '@verbalis/core/signals';
 import { inThread } from '../../kernel/thread.js';
 import type { CompileResult } from './compile.js';
 
@@ -11,8 +12,9 @@ inThread(() => ({
   compile: (files: ReadonlyMap<string, Uint8Array>): CompileResult => {
     const project = linkFolder(files);
     const compiled = compileFolder(project);
-    if (!hasErrors(compiled.problems)) return { compiled };
-    const errors = compiled.problems
+    const problems = [...compiled.problems, ...compileRules(project).problems];
+    if (!hasErrors(problems)) return { compiled };
+    const errors = problems
       .filter((problem) => problem.severity === 'error')
       .slice(0, MOST_SHOWN)
       .map((problem) => describe(problem, project.texts.get(problem.place.file)));

@@ -1,5 +1,6 @@
 import { linkFolder, type MailFiles, type MailProject, type TemplateFiles } from '@verbalis/core/folder';
 import type { CompiledFolder, CompiledTemplate } from '@verbalis/core/program';
+import { compileRules, type Rule } from '@verbalis/core/signals';
 import { lookUp } from '@verbalis/core/strings';
 import { prepare, type Program, type Renderer } from '@verbalis/core/render';
 import { LRUCache } from 'lru-cache';
@@ -24,6 +25,8 @@ export interface LoadedEdition {
   readonly number: number;
   readonly project: MailProject;
   readonly templates: ReadonlyMap<string, ReadyTemplate>;
+  /** Its signal rules by name; compiled when first asked for. */
+  readonly rules: () => ReadonlyMap<string, Rule>;
 }
 
 /** A mail folder that has errors and so cannot be published. */
@@ -54,7 +57,8 @@ export function editionOf(space: string, number: number, files: MailFiles, compi
       },
     });
   }
-  return { space, number, project, templates };
+  let rules: ReadonlyMap<string, Rule> | undefined;
+  return { space, number, project, templates, rules: () => (rules ??= compileRules(project).rules) };
 }
 
 function programFor(template: CompiledTemplate, locale: string | undefined, own: string): Program | undefined {

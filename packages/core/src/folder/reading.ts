@@ -1,0 +1,84 @@
+import { depthOf, Fault, jsonFault, MAX_DEPTH, problem, SourceText, type Problem } from '../problems/index.js';
+import { dataCheck, schemaBoundFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+
+/** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
+export type MailFiles = ReadonlyMap<string, Uint8Array>;
+
+/** What reading the files of a folder needs at hand. */
+export interface FolderReading {
+  readonly files: MailFiles;
+  readonly problems: Problem[];
+  /** Texts read so far, by path. */
+  readonly texts: Map<string, string>;
+}
+
+/** The text of a file, decoded once; `undefined` when there is no such file. */
+export function readText({ files, problems, texts }: FolderReading, path: string): string | undefined {
+  const bytes = files.get(path);
+  if (bytes === undefined) return undefined;
+  const known = texts.get(path);
+  if (known !== undefined) return known;
+  let text: string;
+  try {
+    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    text = new TextDecoder('utf-8').decode(bytes);
+    problems.push(
+      problem(
+        'encoding',
+        new SourceText(path, text).place(Math.max(0, text.indexOf('\uFFFD'))),
+        'This file is not UTF-8.',
+        'Save it as UTF-8.',
+      ),
+    );
+  }
+  texts.set(path, text);
+  return text;
+}
+
+/** The value of a JSON file; undefined where there is none that can be used. */
+export function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
+  if (text === undefined) return undefined;
+  try {
+    const value = JSON.parse(text) as unknown;
+    if (depthOf(value) <= MAX_DEPTH) return value;
+    problems.push(problem('nesting', new SourceText(file, text).whole, `This file nests deeper than ${MAX_DEPTH} levels.`));
+    return undefined;
+  } catch {
+    const fault = jsonFault(text);
+    problems.push(
+      problem('json', new SourceText(file, text).place(fault.offset, fault.length), `This is not valid JSON: ${fault.message}.`),
+    );
+    return undefined;
+  }
+}
+
+/** A data schema, ready to check data. */
+export interface DataSchema {
+  readonly schema: JsonSchema;
+  readonly checkData: DataCheck;
+}
+
+/** Reads a data schema; `undefined` when there is none that can be used. */
+export function readSchemaFile(reading: FolderReading, file: string): DataSchema | undefined {
+  const { problems } = reading;
+  const text = readText(reading, file);
+  const schema = readJson(file, text, problems) as JsonSchema | undefined;
+  if (schema === undefined) return undefined;
+  const tooMuch = schemaBoundFault(schema);
+  if (tooMuch !== undefined) {
+    problems.push(problem('schema-size', new SourceText(file, '').whole, tooMuch, 'Say less: what is not shown needs no schema.'));
+    return undefined;
+  }
+  try {
+    return { schema, checkData: dataCheck(schema) };
+  } catch (error) {
+    if (!(error instanceof Fault)) throw error;
+    problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));
+    return undefined;
+  }
+}
+
+function schemaMessage(message: string): string {
+  return /^The pattern /.test(message) ? message : `This is no valid JSON Schema: ${message.replace(/\.?$/, '.')}`;
+}

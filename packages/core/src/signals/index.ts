@@ -1,0 +1,2 @@
+export { compileRules, type CompiledRules } from './compile.js';
+export { type Mail, type Rule, type Signal } from './rule.js';
