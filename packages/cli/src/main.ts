@@ -38,6 +38,13 @@ const FEATURES: readonly FeatureCommands[] = [
     ],
     load: () => import('./editions/index.js'),
   },
+  {
+    commands: [
+      ['signal [type]', 'send: say what has happened; the rules of the mail folder say which emails follow'],
+      ['signals', 'send: what happened, and what followed from it'],
+    ],
+    load: () => import('./signals/index.js'),
+  },
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },

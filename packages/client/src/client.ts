@@ -26,6 +26,20 @@ export type MessageOf<T> = string extends keyof T
   ? NewMessage
   : { [N in keyof T & string]: Omit<NewMessage, 'template' | 'data'> & { template: N; data: T[N] } }[keyof T & string] | ReadyMessage;
 
+/** Data of signals by type, as `verbalis types` writes it. Without it, any type takes any data. */
+export type AnySignals = Record<string, unknown>;
+
+/** What is said of a signal beside its type and data (CloudEvents 1.0). */
+export interface SignalOptions extends Pick<CallOptions, 'signal'> {
+  /** Stands, with `source`, for one signal, however often it is sent; made by the client when left out. */
+  readonly id?: string;
+  /** Which part of the app says so. */
+  readonly source?: string;
+  readonly subject?: string;
+  /** When it happened; now, when left out. */
+  readonly time?: Date | string;
+}
+
 /** How long one call waits for captured mail, in seconds; a call that is held longer is cut off by something on the way. */
 const LONGEST_WAIT_S = 60;
 
@@ -79,13 +93,13 @@ function captureTools({ captured }: Methods) {
   };
 }
 
-export type Client<T extends object = AnyTemplates> = ReturnType<typeof createClient<T>>;
+export type Client<T extends object = AnyTemplates, S extends object = AnySignals> = ReturnType<typeof createClient<T, S>>;
 
 /** A typed client of the service's HTTP interface. Its methods reject with RefusedError or UnreachableError. */
-export function createClient<T extends object = AnyTemplates>(options: ClientOptions) {
+export function createClient<T extends object = AnyTemplates, S extends object = AnySignals>(options: ClientOptions) {
   const { base, method } = caller(options);
   const methods = methodsOf(method);
-  const { messages, captured, events } = methods;
+  const { messages, captured, events, signals } = methods;
   return {
     ...methods,
     messages: {
@@ -93,6 +107,19 @@ export function createClient<T extends object = AnyTemplates>(options: ClientOpt
       /** Accepts a message. Resolves when it is on the service's disk. */
       send: (message: MessageOf<NoInfer<T>>, more?: CallOptions): Promise<Schemas['MessageSummary']> =>
         messages.send(message as NewMessage, more),
+    },
+    /** Says what has happened; the rules of the mail folder say which emails follow. Resolves when it is on the service's disk. */
+    signal: async <N extends keyof S & string>(
+      type: N,
+      data: NoInfer<S[N]>,
+      { id = crypto.randomUUID(), source, subject, time, signal }: SignalOptions = {},
+    ): Promise<Schemas['SignalsTaken']['signals'][number]> => {
+      const at = time instanceof Date ? time.toISOString() : time;
+      const body = new Blob([JSON.stringify({ specversion: '1.0', id, source, type, subject, time: at, data })], {
+        type: 'application/cloudevents+json',
+      });
+      const { signals: taken } = await signals.take(body, { signal });
+      return taken[0] as Schemas['SignalsTaken']['signals'][number];
     },
     captured: { ...captured, ...captureTools(methods) },
     events: {

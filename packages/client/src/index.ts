@@ -4,7 +4,15 @@ import type { components } from './generated/api.js';
 type Schemas = components['schemas'];
 
 export type { CallOptions, ClientOptions, FollowOptions } from './call.js';
-export { createClient, type AnyTemplates, type Client, type MessageOf, type NewMessage } from './client.js';
+export {
+  createClient,
+  type AnySignals,
+  type AnyTemplates,
+  type Client,
+  type MessageOf,
+  type NewMessage,
+  type SignalOptions,
+} from './client.js';
 export type {
   CapturedAttachment,
   CapturedFilter,
@@ -67,3 +75,7 @@ export type QuarantinedItem = Schemas['QuarantinedItem'];
 export type AlertRule = Schemas['AlertRule'];
 export type NewAlertRule = Schemas['NewAlertRule'];
 export type FiguresFilter = Query<'figures.get'>;
+export type SignalView = Schemas['Signal'];
+export type SignalList = Schemas['SignalList'];
+export type SignalRules = Schemas['SignalRules'];
+export type SignalFilter = Query<'signals.list'>;

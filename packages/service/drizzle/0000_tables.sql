@@ -505,6 +505,64 @@ CREATE TABLE `senders` (
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `senders_by_address` ON `senders` (`space`,`address`);--> statement-breakpoint
+CREATE TABLE `signal_cancels` (
+	`space` text NOT NULL,
+	`rule` text NOT NULL,
+	`key` text NOT NULL,
+	`at` integer NOT NULL,
+	`signal_id` text NOT NULL,
+	PRIMARY KEY(`space`, `rule`, `key`, `signal_id`)
+);
+--> statement-breakpoint
+CREATE INDEX `signal_cancels_by_signal` ON `signal_cancels` (`signal_id`);--> statement-breakpoint
+CREATE TABLE `signal_matches` (
+	`signal_id` text NOT NULL,
+	`rule` text NOT NULL,
+	`space` text NOT NULL,
+	`state` text NOT NULL,
+	`why` text,
+	`due_at` integer NOT NULL,
+	`key` text,
+	`by` text,
+	`group` text,
+	`message_id` text,
+	`changed_at` integer NOT NULL,
+	PRIMARY KEY(`signal_id`, `rule`)
+);
+--> statement-breakpoint
+CREATE INDEX `signal_matches_due` ON `signal_matches` (`due_at`) WHERE "signal_matches"."state" in ('waiting', 'sending');--> statement-breakpoint
+CREATE INDEX `signal_matches_waiting` ON `signal_matches` (`space`,`rule`,`by`) WHERE "signal_matches"."state" = 'waiting';--> statement-breakpoint
+CREATE INDEX `signal_matches_keyed` ON `signal_matches` (`space`,`rule`,`key`) WHERE "signal_matches"."state" = 'waiting' and "signal_matches"."key" is not null;--> statement-breakpoint
+CREATE INDEX `signal_matches_by_message` ON `signal_matches` (`message_id`) WHERE "signal_matches"."message_id" is not null;--> statement-breakpoint
+CREATE TABLE `signal_sends` (
+	`space` text NOT NULL,
+	`rule` text NOT NULL,
+	`address` text NOT NULL,
+	`at` integer NOT NULL,
+	`signal_id` text NOT NULL,
+	PRIMARY KEY(`space`, `rule`, `address`, `signal_id`)
+);
+--> statement-breakpoint
+CREATE INDEX `signal_sends_by_time` ON `signal_sends` (`at`);--> statement-breakpoint
+CREATE TABLE `signals` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`source` text NOT NULL,
+	`event_id` text NOT NULL,
+	`type` text NOT NULL,
+	`subject` text,
+	`at` integer NOT NULL,
+	`received_at` integer NOT NULL,
+	`data` text,
+	`key_id` text,
+	`matched_at` integer
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `signals_by_event` ON `signals` (`space`,`source`,`event_id`);--> statement-breakpoint
+CREATE INDEX `signals_by_space` ON `signals` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `signals_by_type` ON `signals` (`space`,`type`,`id`);--> statement-breakpoint
+CREATE INDEX `signals_open` ON `signals` (`id`) WHERE "signals"."matched_at" is null;--> statement-breakpoint
+CREATE INDEX `signals_by_time` ON `signals` (`received_at`);--> statement-breakpoint
 CREATE TABLE `suppressions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

@@ -44,7 +44,8 @@ export async function check(folder: string, options: CheckOptions, output: Outpu
   const count = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
   const counts = [count(errors, 'error'), count(warnings, 'warning'), count(problems.length - errors - warnings, 'suggestion')];
   const rest = silenced === 0 ? '' : `, ${silenced} silenced`;
-  const templates = count(project.templates.size, 'template');
+  const rules = project.rules.size === 0 ? '' : `, ${count(project.rules.size, 'signal rule')}`;
+  const templates = `${count(project.templates.size, 'template')}${rules}`;
   if (problems.length === 0) output.out(`${color.green('✓')} ${templates}, nothing to say${rest}`);
   else output.out(`${isBad ? color.red('✗') : color.green('✓')} ${templates}: ${counts.join(', ')}${rest}`);
   return code;

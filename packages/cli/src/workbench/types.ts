@@ -1,5 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import { linkFolder } from '@verbalis/core/folder';
+import { compileRules } from '@verbalis/core/signals';
 import { declareData } from '@verbalis/core/typing';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
@@ -13,7 +14,10 @@ export async function types(folder: string, options: { out?: string }, output: O
     for (const error of errors) output.note(`${problemText(error, project.texts.get(error.place.file), output)}\n`);
     return 1;
   }
-  const text = declareData(new Map([...project.templates].map(([name, template]) => [name, template.schema])));
+  const text = declareData(
+    new Map([...project.templates].map(([name, template]) => [name, template.schema])),
+    compileRules(project).schemas,
+  );
   if (options.out === undefined) output.out(text);
   else {
     writeFileSync(options.out, text);

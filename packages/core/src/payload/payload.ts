@@ -2,8 +2,8 @@ import { FORMATS } from '../formats/index.js';
 import { parseExpression, parseParts, type Expression } from '../notation/index.js';
 import { Budget, didYouMean, problem, SourceText, type BudgetLimits, type Place, type Problem } from '../problems/index.js';
 import { Names, valueOf } from '../program/index.js';
-import { ExpressionTyper, insertFaults, TEXT, type Scope, type Type } from '../typing/index.js';
-import { anythingOf, chosenType, entryTypes, listType, recordType, valueType } from './shape-types.js';
+import { ExpressionTyper, insertFaults, type Scope, type Type } from '../typing/index.js';
+import { anythingOf, chosenType, entryTypes, listType, recordType, textType, valueType } from './shape-types.js';
 import { bareEnvironment, compileValue, put, truthy, type Environment } from '../render/index.js';
 
 /**
@@ -285,7 +285,7 @@ class ShapeReader {
       return run;
     });
     return {
-      type: TEXT,
+      type: textType(parts[0]),
       run: (env) => {
         let text = '';
         for (const run of runs) {

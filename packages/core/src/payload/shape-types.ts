@@ -8,6 +8,8 @@ import {
   mayBeAnything,
   NEVER,
   present,
+  TEXT,
+  textOf,
   type Field,
   type ListMember,
   type Type,
@@ -21,6 +23,11 @@ export function anythingOf(isTyped: boolean): Type {
 /** A value that stands in the template as it is. */
 export function valueType(value: unknown): Type {
   return typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' || value === null ? literal(value) : ANY;
+}
+
+/** A text made of several parts: an address where its first one names scheme and host. What is put in is looked at when it is made. */
+export function textType(first: unknown): Type {
+  return typeof first === 'string' && /^https?:\/\/[^\s/?#]+[/?#]/i.test(first) ? textOf('uri') : TEXT;
 }
 
 /** A record with exactly these fields; what may be absent is left out then. */

@@ -2,7 +2,19 @@ import type { MailProject, Sample, SourceFile, YamlFile } from '../folder/index.
 import { readPayloadExpression, readPayloadTemplate, type PayloadTemplate } from '../payload/index.js';
 import { Budget, didYouMean, inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
 import { truthy } from '../render/index.js';
-import { ANY, either, ExpressionTyper, optional, Scope, TEXT, textOf, typeOfSchema, type DataCheck, type Type } from '../typing/index.js';
+import {
+  ANY,
+  either,
+  ExpressionTyper,
+  optional,
+  Scope,
+  TEXT,
+  textOf,
+  typeOfSchema,
+  type DataCheck,
+  type JsonSchema,
+  type Type,
+} from '../typing/index.js';
 import { listType, recordType } from '../payload/index.js';
 import { misfits } from './fitting.js';
 import { isNever } from './never.js';
@@ -12,6 +24,8 @@ import type { Mail, Rule, Signal } from './rule.js';
 export interface CompiledRules {
   /** By name; one that has mistakes is not there. */
   readonly rules: ReadonlyMap<string, Rule>;
+  /** The schema of each type of signal that a rule is on. */
+  readonly schemas: ReadonlyMap<string, JsonSchema>;
   readonly problems: readonly Problem[];
 }
 
@@ -55,6 +69,7 @@ interface ReadRule {
   readonly source: SourceFile;
   readonly read: YamlFile<RuleFile>;
   readonly schemaPath: string;
+  readonly schema: JsonSchema;
   readonly type: Type;
   readonly checkData: DataCheck;
 }
@@ -87,7 +102,8 @@ export function compileRules(project: MailProject): CompiledRules {
     }),
   );
   for (const sample of project.signalSamples) problems.push(...sampleFaults(sample, first, project));
-  return { rules, problems: inReadingOrder(problems) };
+  const schemas = new Map([...first].map(([on, { schema }]) => [on, schema]));
+  return { rules, schemas, problems: inReadingOrder(problems) };
 }
 
 /** "../schemas/booking.schema.json", as it is named in a file of signals/, from the folder's root. */
@@ -127,7 +143,7 @@ function readRule(project: MailProject, name: string, source: SourceFile, proble
       );
     return undefined;
   }
-  return { name, source, read, schemaPath, type: typeOfSchema(schema.schema), checkData: schema.checkData };
+  return { name, source, read, schemaPath, ...schema, type: typeOfSchema(schema.schema) };
 }
 
 interface CompileOptions {
@@ -231,18 +247,18 @@ function mailOf(
   const { send } = content;
   const placeOf = (at: readonly string[]) => (path: string) => valueAt([...at, ...pathSteps(path)]);
   const made = new Map<string, PayloadTemplate>();
-  const part = (name: string, written: unknown, wanted: Type): void => {
-    const shape = readPayloadTemplate(written, file, undefined, { scope, placeOf: placeOf(['send', name]) });
+  const part = (name: string, written: unknown, wanted: Type, at: readonly string[] = ['send', name]): void => {
+    const shape = readPayloadTemplate(written, file, undefined, { scope, placeOf: placeOf(at) });
     problems.push(...shape.problems);
     made.set(name, shape.payload);
     if (shape.problems.length > 0) return;
     for (const sentence of misfits(wanted, shape.type, name))
-      problems.push(
-        problem('rule-type', valueAt(['send', name]), sentence, name === 'data' ? `The template is "${send.template}".` : undefined),
-      );
+      problems.push(problem('rule-type', valueAt(at), sentence, name === 'data' ? `The template is "${send.template}".` : undefined));
   };
   for (const [name, wanted] of PARTS) if (send[name] !== undefined) part(name, send[name], wanted);
-  if (send.labels !== undefined) part('labels', send.labels, ANY);
+  for (const [name, written] of Object.entries(send.labels ?? {}))
+    part(`labels.${name}`, written, optional(TEXT), ['send', 'labels', name]);
+  if (send.labels !== undefined) made.set('labels', readPayloadTemplate(send.labels, file, undefined, { scope }).payload);
   const template = project.templates.get(send.template);
   if (template === undefined)
     problems.push(

@@ -1,2 +1,3 @@
 export { compileRules, type CompiledRules } from './compile.js';
 export { type Mail, type Rule, type Signal } from './rule.js';
+export { trySignal, type Trial } from './try.js';

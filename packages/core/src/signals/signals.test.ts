@@ -216,6 +216,7 @@ group('mistakes are found, with their place', () => {
       'may be absent',
       8,
     ],
+    ['a label that is no text', `${RULE}  labels: { n: "{{ data.booking.total }}" }\n`, 'rule-type', '"labels.n" must be a text', 10],
     ['a part with no meaning', `${RULE}afer: PT1M\n`, 'rule-unknown', 'afer', 10],
     ['a duration that is none', `${RULE}after: 10 minutes\n`, 'rule', 'PT10M', 10],
     ['a month, which has no fixed length', `${RULE}after: P1M\n`, 'rule', 'PT10M', 10],

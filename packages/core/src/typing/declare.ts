@@ -8,15 +8,15 @@ function quoted(name: string): string {
 }
 
 /**
- * TypeScript declarations of every template's data, by template name. What the schema says in words stands as a comment. Schemas that refer
+ * TypeScript declarations of every template's data, by template name, and of the data of signals by type. What the schema says in words stands as a comment. Schemas that refer
  * to themselves end in `unknown`.
  */
-export function declareData(schemas: ReadonlyMap<string, JsonSchema>): string {
-  const entries = [...schemas].map(([name, schema]) => {
-    const context: Context = { schema, depth: 1, above: [] };
-    return `  ${quoted(name)}: ${typeText(typeOfSchema(schema), context)};`;
-  });
-  return `// Made by "verbalis types" from the data schemas of the mail folder. Do not edit.\n\n/** Data that each template needs. */\nexport interface TemplateData {\n${entries.join('\n')}\n}\n`;
+export function declareData(schemas: ReadonlyMap<string, JsonSchema>, signals: ReadonlyMap<string, JsonSchema> = new Map()): string {
+  const listed = (all: ReadonlyMap<string, JsonSchema>): string =>
+    [...all].map(([name, schema]) => `  ${quoted(name)}: ${typeText(typeOfSchema(schema), { schema, depth: 1, above: [] })};\n`).join('');
+  const carried =
+    signals.size === 0 ? '' : `\n/** What each signal carries that a rule is on. */\nexport interface SignalData {\n${listed(signals)}}\n`;
+  return `// Made by "verbalis types" from the data schemas of the mail folder. Do not edit.\n\n/** Data that each template needs. */\nexport interface TemplateData {\n${listed(schemas)}}\n${carried}`;
 }
 
 interface Context {

@@ -26,6 +26,7 @@ import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
 import { openReturns, type TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
+import { openSignals } from '../features/signals/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
 import { sendersOf } from '../features/senders/index.js';
 import { openSubmission } from '../features/submission/index.js';
@@ -209,6 +210,7 @@ function openUpper(
     }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
+    openSignals(runtime, { store, editions: writing.editions, accept, mostBytes: settings.limits.bodyBytes }),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,

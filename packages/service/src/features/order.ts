@@ -22,6 +22,7 @@ import { quarantineEndpoints } from './quarantine/index.js';
 import { queueEndpoints } from './queue/index.js';
 import { returnEndpoints } from './returns/index.js';
 import { searchEndpoints } from './search/index.js';
+import { signalEndpoints } from './signals/index.js';
 import { suppressionEndpoints } from './suppressions/index.js';
 import { senderEndpoints } from './sender-confirmations/index.js';
 import { subscriptionEndpoints } from './webhooks/index.js';
@@ -221,6 +222,14 @@ export const FEATURES: readonly Listed[] = [
   {
     name: 'search',
     api: { step: 'track', groups: [{ name: 'search', description: 'One search over everything of a space.' }], endpoints: searchEndpoints },
+  },
+  {
+    name: 'signals',
+    api: {
+      step: 'send',
+      groups: [{ name: 'signals', description: 'What happened in apps, and what follows from it.' }],
+      endpoints: signalEndpoints,
+    },
   },
   {
     name: 'addresses',

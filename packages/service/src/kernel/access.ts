@@ -2,8 +2,8 @@ import { createHash, timingSafeEqual } from 'node:crypto';
 import type { Request } from 'express';
 import { Refusal } from './refusal.js';
 
-/** What a key may do; `manage` may do everything in its space, and nothing beyond it. */
-export const SCOPES = ['send', 'read', 'write', 'manage'] as const;
+/** What a key may do; `send` includes `signals`, and `manage` may do everything in its space, and nothing beyond it. */
+export const SCOPES = ['signals', 'send', 'read', 'write', 'manage'] as const;
 export type Scope = (typeof SCOPES)[number];
 export const EVERY_SCOPE: ReadonlySet<Scope> = new Set(SCOPES);
 
@@ -53,7 +53,7 @@ export function requireScope(caller: Caller, scope: NeededScope): void {
       detail: 'It concerns the whole service, and a key is of one space.',
       hint: 'Use the operator’s secret (VERBALIS_OPERATOR_SECRET).',
     });
-  if (caller.scopes.has(scope) || caller.scopes.has('manage')) return;
+  if (caller.scopes.has(scope) || caller.scopes.has('manage') || (scope === 'signals' && caller.scopes.has('send'))) return;
   throw new Refusal(403, 'missing-scope', 'This key may not do that', {
     detail: `It needs the scope "${scope}".`,
     hint: `It has: ${[...caller.scopes].join(', ')}.`,

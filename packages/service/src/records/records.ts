@@ -20,6 +20,7 @@ import { senderFaultStore } from '../features/operator-notes/index.js';
 import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
 import { searchStore } from '../features/search/index.js';
+import { matchStore, signalStore } from '../features/signals/index.js';
 import { suppressionStore } from '../features/suppressions/index.js';
 import { senderStore } from '../features/senders/index.js';
 import { subscriptionStore } from '../features/webhooks/index.js';
@@ -86,6 +87,8 @@ function recordsOn(kernel: Kernel) {
     reports: reportStore(reads),
     returns,
     search: searchStore(reads),
+    signals: signalStore(reads),
+    signalMatches: matchStore(reads),
     senderFaults: senderFaultStore(reads),
     senders: senderStore(reads),
     subscriptions: subscriptionStore(reads),

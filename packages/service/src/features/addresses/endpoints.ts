@@ -26,7 +26,9 @@ const exportAll = endpoint({
   summary: 'Everything that is known about an address in the space',
   scope: 'manage',
   params: textParams('address'),
-  answers: { 200: json('Messages with their bodies and outcomes, consent, suppressions, returns and captured emails.', AddressExport) },
+  answers: {
+    200: json('Messages with their bodies and outcomes, consent, suppressions, returns, signals and captured emails.', AddressExport),
+  },
   run({ caller, params: { address: text } }, deps) {
     const { store, clock } = deps;
     const { space } = caller;
@@ -59,6 +61,9 @@ const exportAll = endpoint({
       consents: store.consents.of(space, subject.key).map((row) => ({ ...row })),
       suppressions: store.addresses.suppressionsOf(subject).map((row) => ({ ...row })),
       returns: store.addresses.returnsOf(subject, ids).map(({ bytes, ...row }) => ({ ...row, source: bytes.toString('utf8') })),
+      signals: store.signals
+        .holding(space, subject.mention.needle)
+        .flatMap(({ data, ...row }) => (subject.mention.isIn(data ?? '') ? [{ ...row, data: JSON.parse(data ?? 'null') as unknown }] : [])),
       captured: store.addresses.capturedOf(subject).map(({ text: source, ...row }) => ({ ...row, source })),
     };
   },

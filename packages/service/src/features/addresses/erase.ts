@@ -84,6 +84,12 @@ export async function erase({ store, clock, key, ledger }: ErasingOptions, subje
     store.captured.removeRows(tx, captured);
     const suppressions = store.addresses.hideSuppressions(tx, subject, hiddenKey(key, subject.key));
     const consents = store.consents.forget(tx, subject.space, subject.key);
+    // What still waits of a signal would be sent to nobody, or say what was erased.
+    for (const { id, data } of store.signals.holding(subject.space, subject.mention.needle, tx)) {
+      if (!subject.mention.isIn(data ?? '')) continue;
+      store.signalMatches.cancelSignal(tx, id, 'An address in its data was erased.', clock.now());
+      store.signals.dropData(tx, id);
+    }
     return { captured: captured.length, consents, suppressions, elsewhere: store.addresses.eraseElsewhere(tx, subject) };
   });
   await store.captured.settleWords(store.write);

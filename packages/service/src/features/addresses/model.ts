@@ -11,6 +11,7 @@ export const AddressExport = z
     suppressions: z.array(Json),
     returns: z.array(Json),
     captured: z.array(Json),
+    signals: z.array(Json).meta({ description: 'Signals whose data name it.' }),
   })
   .meta({ id: 'AddressExport' });
 

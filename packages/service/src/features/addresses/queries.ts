@@ -40,12 +40,19 @@ const TEXTS: readonly { readonly table: string; readonly column: string; readonl
   { table: 'suppressions', column: 'note', where: 'space = :space' },
   { table: 'suppressions', column: 'evidence', where: 'space = :space' },
   { table: 'suppressions', column: 'lift_note', where: 'space = :space' },
+  { table: 'signals', column: 'subject', where: 'space = :space' },
+  { table: 'signals', column: 'event_id', where: 'space = :space' },
+  { table: 'signal_matches', column: 'why', where: 'space = :space' },
+  { table: 'signal_matches', column: 'by', where: 'space = :space' },
+  { table: 'signal_matches', column: 'key', where: 'space = :space' },
 ];
 /** Rows that hold nothing but what came in, and are removed when they name the address. */
 const ROWS: readonly { readonly table: string; readonly columns: readonly string[]; readonly mayBeUnowned: boolean }[] = [
   { table: 'quarantine', columns: ['title', 'error', 'stack', 'payload'], mayBeUnowned: true },
   { table: 'returns', columns: ['envelope_from', 'envelope_to', 'readout', 'bytes'], mayBeUnowned: true },
   { table: 'idempotency', columns: ['key'], mayBeUnowned: false },
+  { table: 'signal_sends', columns: ['address'], mayBeUnowned: false },
+  { table: 'signal_cancels', columns: ['key'], mayBeUnowned: false },
 ];
 
 /** What may stand between addresses in a text. */

@@ -21,7 +21,7 @@ export {
   emails,
 } from './tables.js';
 export { IdempotencyHeader, idempotencyKeyOf, messageEndpoints } from './endpoints.js';
-export { CauseName, FrameQuery, HitFields, Locale, State, Tracking } from './model.js';
+export { CauseName, FrameQuery, HitFields, Locale, NewMessage, State, Tracking } from './model.js';
 export { messageMetrics } from './metrics.js';
 export type { MessageRecords } from './records.js';
 export { messageRetention } from './retention.js';

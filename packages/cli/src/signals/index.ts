@@ -1,0 +1,81 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { only, type Making, type Remote } from '../command.js';
+import type * as Commands from './signals.js';
+import type * as Trying from './try.js';
+
+const load = (): Promise<typeof Commands> => import('./signals.js');
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      root
+        .command('signal [type]')
+        .description('send: say what has happened; the rules of the mail folder say which emails follow')
+        .option('--data <file>', 'JSON data; - for standard input')
+        .option('--file <file>', 'a whole signal as JSON, with its type, or a list')
+        .option('--subject <text>', 'what it is about')
+        .option('--source <text>', 'which part of the app says so')
+        .option('--time <time>', 'when it happened; now, when left out')
+        .option('--id <id>', 'with the source it stands for one signal, however often it is sent')
+        .option('--wait', 'wait until no rule waits to be asked; exits with 1 if one refused it'),
+    ),
+    'verbalis signal booking.paid --data booking.json --wait',
+  ).action((type: string | undefined, options: Remote & Commands.SignalOptions) =>
+    run(async (output) => (await load()).sendSignal(connect(options), type, only(options), output)),
+  );
+  defineSignals(root.command('signals').description('send: what happened, and what followed from it'), { run, remote, example });
+}
+
+function defineSignals(signals: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      signals
+        .command('list')
+        .description('signals, newest first')
+        .option('--type <type>', 'of one type')
+        .option('--subject <text>', 'about one thing')
+        .option('--rule <name>', 'that a rule was asked about')
+        .option('--message <id>', 'that led to a message')
+        .option('--state <state>', 'waiting, sent, canceled, limited, refused, ignored, open, no-rule')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis signals list --state refused',
+  ).action((options: Remote & Commands.ListOptions) =>
+    run(async (output) => (await load()).listSignals(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(signals.command('show <signal>').description('one signal, what each rule made of it, and its data')),
+    'verbalis signals show j01k…',
+  ).action((id: string, options: Remote) => run(async (output) => (await load()).showSignal(connect(options), id, options, output)));
+
+  example(
+    remote(signals.command('rules').description('the rules of the edition in use, with counts of the last seven days')),
+    'verbalis signals rules',
+  ).action((options: Remote) => run(async (output) => (await load()).listRules(connect(options), options, output)));
+
+  example(
+    signals
+      .command('try <file...>')
+      .description('which emails would follow from signals, by the rules of a mail folder; nothing is sent')
+      .option('--folder <folder>', 'the mail folder; that of the first file when left out')
+      .option('--data', 'show the data that the templates get')
+      .option('--json', 'as JSON'),
+    'verbalis signals try mail/signals/samples/booking-paid.json',
+  ).action((files: readonly string[], options: Trying.TryOptions) =>
+    run(async (output) => (await import('./try.js')).trySignals(files, options, output)),
+  );
+
+  example(
+    remote(signals.command('cancel <signal>').description('send nothing of what still waits of a signal')),
+    'verbalis signals cancel j01k…',
+  ).action((id: string, options: Remote) => run(async (output) => (await load()).cancelSignal(connect(options), id, options, output)));
+
+  example(
+    remote(signals.command('retry <signal>').description('try again what was refused, with the rules and templates in use now')),
+    'verbalis signals retry j01k…',
+  ).action((id: string, options: Remote) => run(async (output) => (await load()).retrySignal(connect(options), id, options, output)));
+}

@@ -1,0 +1,276 @@
+import { BudgetExceeded, Fault } from '@verbalis/core/problems';
+import type { Rule, Signal } from '@verbalis/core/signals';
+import type { Logger } from 'pino';
+import { Counter, type Registry } from 'prom-client';
+import {
+  faultsOf,
+  Refusal,
+  StoreUnavailable,
+  type Clock,
+  type RequestProblem,
+  type Running,
+  type StepResult,
+  type Tx,
+  type WorkerGroup,
+} from '../../kernel/index.js';
+import type { Editions, LoadedEdition } from '../editions/index.js';
+import { callerKey } from '../keys/index.js';
+import { NewMessage, type Acceptor } from '../messages/index.js';
+import type { z } from 'zod';
+import type { MatchRow } from './match-queries.js';
+import type { SignalRow } from './queries.js';
+import type { Store } from './store.js';
+import type { MatchState } from './tables.js';
+
+interface Options {
+  readonly store: Store;
+  readonly clock: Clock;
+  readonly log: Logger;
+  readonly workers: WorkerGroup;
+  readonly registry: Registry;
+  readonly editions: Pick<Editions, 'current'>;
+  readonly accept: Pick<Acceptor, 'one'>;
+}
+
+export interface Engine extends Running {
+  /** Something came in, or may be due. */
+  readonly wake: () => void;
+}
+
+/** Signals that are looked at in one transaction. */
+const AT_ONCE = 100;
+/** Emails that are asked for at the same time. */
+const SIDE_BY_SIDE = 32;
+const LONGEST_WHY = 500;
+
+/** What came of an attempt to make the email of a group. */
+interface Ended {
+  readonly state: MatchState;
+  readonly why: string | null;
+  readonly messageId: string | null;
+  /** Whom it counts for, where a rule allows only so many. */
+  readonly addresses: readonly string[];
+}
+
+function signalOf(row: SignalRow): Signal {
+  const { eventId, source, type, subject, at, data } = row;
+  return {
+    id: eventId,
+    source,
+    type,
+    ...(subject === null ? {} : { subject }),
+    time: at,
+    data: data === null ? undefined : (JSON.parse(data) as unknown),
+  };
+}
+
+const sentenceOf = (problems: readonly RequestProblem[]): string =>
+  `${problems.map(({ path, message }) => `${path === '' ? '' : `"${path}" `}${message}`).join('; ')}.`.slice(0, LONGEST_WHY);
+
+/** Why a rule could make nothing of a signal, in a sentence; undefined for what is no fault of the data. */
+function faultOf(error: unknown): string | undefined {
+  if (error instanceof Refusal) {
+    const { detail, problems = [] } = error.more;
+    return problems.length > 0
+      ? sentenceOf(problems)
+      : [error.message.replace(/[.]$/, ''), detail].filter(Boolean).join(': ').slice(0, LONGEST_WHY);
+  }
+  return error instanceof Fault || error instanceof BudgetExceeded ? error.message.slice(0, LONGEST_WHY) : undefined;
+}
+
+/** Looks which rules a signal fulfils, and sends what is due. */
+export function signalEngine({ store, clock, log, workers, registry, editions, accept }: Options): Engine {
+  const ended = new Counter({
+    name: 'verbalis_signal_matches_total',
+    help: 'What rules made of signals',
+    labelNames: ['state'],
+    registers: [registry],
+  });
+
+  /** Why a rule could make nothing of a signal. A fault of ours is logged, and holds up no other signal. */
+  function whyNot(error: unknown, { name }: Pick<Rule, 'name'>, signal: string): string {
+    if (error instanceof StoreUnavailable) throw error;
+    const why = faultOf(error);
+    if (why === undefined) log.error({ err: error, signal, rule: name }, 'a signal rule failed');
+    return why ?? `It failed: ${error instanceof Error ? error.message : String(error)}`.slice(0, LONGEST_WHY);
+  }
+
+  /** What a rule makes of a signal that it is on; in the transaction that notes it. */
+  function match(tx: Tx, rule: Rule, row: SignalRow, now: number): void {
+    const base = { signalId: row.id, rule: rule.name, space: row.space, why: null, key: null, by: null, group: null, messageId: null };
+    const note = (more: Partial<MatchRow> & Pick<MatchRow, 'state' | 'dueAt'>): void => {
+      if (more.state !== 'waiting') ended.inc({ state: more.state });
+      store.signalMatches.add(tx, { ...base, changedAt: now, ...more });
+    };
+    const signal = signalOf(row);
+    try {
+      if (!rule.holds(signal)) {
+        note({ state: 'ignored', why: `Its test does not hold: ${rule.when ?? ''}`.slice(0, LONGEST_WHY), dueAt: now });
+        return;
+      }
+      const key = rule.keyOf(signal) ?? null;
+      const canceledBy =
+        key === null
+          ? undefined
+          : store.signalMatches.cancelOf({ space: row.space, rule: rule.name, key, at: row.at, signalId: row.id }, tx);
+      if (canceledBy !== undefined) {
+        note({ state: 'canceled', why: `${rule.unless?.type ?? ''} (${canceledBy}) had come before it.`, key, dueAt: now });
+        return;
+      }
+      // One that comes late has waited already.
+      const own = Math.max(row.receivedAt, row.at + rule.afterMs);
+      if (rule.combine === undefined) {
+        note({ state: 'waiting', key, dueAt: own });
+        return;
+      }
+      const by = rule.combine.byOf(signal);
+      const dueAt = store.signalMatches.groupDue(row.space, rule.name, by, tx) ?? own + rule.combine.withinMs;
+      note({ state: 'waiting', key, by: by === '' ? null : by, dueAt });
+    } catch (error) {
+      note({ state: 'refused', why: whyNot(error, rule, row.id), dueAt: now });
+    }
+  }
+
+  /** What a signal does to what waits. */
+  function cancel(tx: Tx, rule: Rule, row: SignalRow, now: number): void {
+    if (rule.unless?.type !== row.type) return;
+    let key: string | undefined;
+    try {
+      key = rule.unless.keyOf(signalOf(row));
+    } catch (error) {
+      whyNot(error, rule, row.id);
+    }
+    if (key === undefined) return;
+    const n = store.signalMatches.cancel(
+      tx,
+      { space: row.space, rule: rule.name, key, at: row.at, signalId: row.id },
+      `${row.type} (${row.id}) came.`,
+      now,
+    );
+    ended.inc({ state: 'canceled' }, n);
+  }
+
+  async function matchOpen(): Promise<number> {
+    const open = store.signals.open(AT_ONCE);
+    if (open.length === 0) return 0;
+    const inUse = new Map<string, LoadedEdition | undefined>();
+    for (const space of new Set(open.map((row) => row.space))) inUse.set(space, await editions.current(space));
+    await store.write((tx) => {
+      const now = clock.now();
+      for (const row of open) {
+        for (const rule of inUse.get(row.space)?.rules().values() ?? []) {
+          cancel(tx, rule, row, now);
+          if (rule.on === row.type) match(tx, rule, row, now);
+        }
+        store.signals.setMatched(tx, row.id, now);
+      }
+    });
+    return open.length;
+  }
+
+  /** Who has had as many emails of a rule as it allows. */
+  function hasRoom(rule: Rule, space: string, address: string, now: number): boolean {
+    const { atMost } = rule;
+    return atMost === undefined || store.signalMatches.sends({ space, rule: rule.name, address, at: now - atMost.withinMs }) < atMost.count;
+  }
+
+  const addressOf = (to: z.output<typeof NewMessage>['to'][number]): string => {
+    const text = typeof to === 'string' ? (/<([^<>]*)>\s*$/.exec(to)?.[1] ?? to) : to.address;
+    return text.trim().toLowerCase();
+  };
+
+  /** Makes the email of signals that belong together, and has it accepted. */
+  async function makeEmail(rule: Rule, rows: readonly [SignalRow, ...SignalRow[]], idempotencyKey: string): Promise<Ended> {
+    const [first] = rows;
+    const none = { messageId: null, addresses: [] };
+    // It was accepted, and a crash kept that from being noted here.
+    const earlier = store.messages.underKey(first.space, idempotencyKey);
+    const read = NewMessage.safeParse(rule.mail(rows.map(signalOf) as [Signal, ...Signal[]]));
+    if (!read.success && earlier === undefined)
+      return {
+        ...none,
+        state: 'refused',
+        why: sentenceOf(faultsOf(read.error, NewMessage)),
+      };
+    const wanted = read.data;
+    const now = clock.now();
+    if (earlier !== undefined)
+      return { state: 'sent', why: null, messageId: earlier.messageId, addresses: wanted?.to.map(addressOf) ?? [] };
+    if (wanted === undefined) throw new Error('What was read is there.');
+    const to = wanted.to.filter((recipient) => hasRoom(rule, first.space, addressOf(recipient), now));
+    if (to.length === 0) {
+      const { count, withinMs } = rule.atMost ?? { count: 0, withinMs: 0 };
+      const hours = Math.round(withinMs / 360_000) / 10;
+      return { ...none, state: 'limited', why: `Its recipients had ${count} within ${hours} hours already.` };
+    }
+    // What a key may not send, it may not cause.
+    const keyRow = first.keyId === null ? undefined : store.access.keyById(first.space, first.keyId);
+    const key = keyRow === undefined ? undefined : callerKey(keyRow);
+    const { message } = await accept.one(first.space, { ...wanted, to }, { idempotencyKey, key });
+    return { state: 'sent', why: null, messageId: message.id, addresses: to.map(addressOf) };
+  }
+
+  async function send(due: MatchRow): Promise<void> {
+    const group = await store.write((tx) => store.signalMatches.claim(tx, due, clock.now()));
+    const [head] = group;
+    // It was taken with another one, or canceled meanwhile.
+    if (head === undefined) return;
+    const { space } = due;
+    const rows = group.flatMap(({ signalId }) => store.signals.find(space, signalId) ?? []);
+    const rule = (await editions.current(space))?.rules().get(due.rule);
+    const [first, ...others] = rows;
+    let result: Ended = { state: 'refused', why: 'The rule is no longer in the mail folder.', messageId: null, addresses: [] };
+    if (rule !== undefined && first !== undefined)
+      try {
+        result = await makeEmail(rule, [first, ...others], `signal:${due.rule}:${head.group ?? head.signalId}`);
+      } catch (error) {
+        result = { ...result, why: whyNot(error, rule, head.signalId) };
+      }
+    await store.write((tx) => {
+      const now = clock.now();
+      const { addresses, ...state } = result;
+      store.signalMatches.end(tx, { space, rule: due.rule, group: head.group ?? head.signalId }, state, now);
+      if (rule?.atMost !== undefined)
+        for (const address of addresses)
+          store.signalMatches.addSend(tx, { space, rule: due.rule, address, at: now, signalId: head.signalId });
+    });
+    ended.inc({ state: result.state }, group.length);
+  }
+
+  /** Sends what is due: side by side, but one after the other where one may use up what another is allowed. */
+  async function sendDue(): Promise<number> {
+    const due = store.signalMatches.due(clock.now(), AT_ONCE);
+    const lanes = new Map<string, MatchRow[]>();
+    for (const row of due) {
+      const lane = `${row.space}/${row.rule}`;
+      lanes.set(lane, [...(lanes.get(lane) ?? []), row]);
+    }
+    const oneByOne: MatchRow[][] = [];
+    const free: MatchRow[] = [];
+    for (const rows of lanes.values()) {
+      const [{ space, rule }] = rows as [MatchRow];
+      const isLimited = (await editions.current(space))?.rules().get(rule)?.atMost !== undefined;
+      if (isLimited || rows.some(({ by }) => by !== null)) oneByOne.push(rows);
+      else free.push(...rows);
+    }
+    const series = async (rows: readonly MatchRow[]): Promise<void> => {
+      for (const row of rows) await send(row);
+    };
+    const shares = Array.from({ length: SIDE_BY_SIDE }, (_, i) => free.filter((_row, at) => at % SIDE_BY_SIDE === i));
+    await Promise.all([...oneByOne, ...shares].map(series));
+    return due.length;
+  }
+
+  async function step(): Promise<StepResult> {
+    const matched = await matchOpen();
+    // What has come in first may cancel what is due.
+    if (matched === AT_ONCE) return { did: matched, next: 'now' };
+    const sent = await sendDue();
+    if (matched + sent > 0) return { did: matched + sent, next: 'now' };
+    const next = store.signalMatches.nextDue();
+    return next === undefined ? { did: 0 } : { did: 0, next };
+  }
+
+  const worker = workers.add({ name: 'signals', step });
+  return { wake: worker.wake, start: worker.start, stop: () => worker.stop() };
+}

@@ -1,0 +1,29 @@
+import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import type { Editions } from '../editions/index.js';
+import type { Acceptor } from '../messages/index.js';
+import { signalEndpoints } from './endpoints.js';
+import { signalEngine } from './engine.js';
+import type { Store } from './store.js';
+
+interface Options {
+  readonly store: Store;
+  readonly editions: Editions;
+  readonly accept: Acceptor;
+  /** The largest request, in bytes. */
+  readonly mostBytes: number;
+}
+
+/** Signals: the app says what happened, and rules of the mail folder say which emails follow. */
+export function openSignals({ clock, log, workers, registry, ages }: Runtime, { store, editions, accept, mostBytes }: Options): Feature {
+  const engine = signalEngine({ store, clock, log, workers, registry, editions, accept });
+  return {
+    name: 'signals',
+    endpoints: serve(signalEndpoints, { store, clock, editions, wake: engine.wake, mostBytes }),
+    running: [engine],
+    clockJumped: engine.wake,
+    retention: [
+      { name: 'data of signals', step: (tx, now) => store.signals.forgetData(tx, now - ages.bytes) },
+      { name: 'signals', step: (tx, now) => store.signals.forget(tx, now - ages.records) },
+    ],
+  };
+}
