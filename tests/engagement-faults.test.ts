@@ -1,40 +1,19 @@
-import { spawn } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { createInterface } from 'node:readline';
 import { afterAll, expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
-import { createClient } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
+import { startChild } from './support/child.js';
 import { movableClock } from './support/clock.js';
 import { LIMITS } from './support/limits.js';
 import { follow, linkIn, PUBLIC, STORY } from './support/links.js';
-import { DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
+import { DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until } from './support/service.js';
 
 // Whoever follows a link gets where it leads, whatever is broken; and what was answered is known, whatever was killed.
 
-const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 const folder = temporaryFolder();
 afterAll(() => folder.remove());
-
-async function startChild(config: string) {
-  const child = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
-    env: { ...process.env, VERBALIS_OPERATOR_SECRET: OPERATOR },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  const line = await new Promise<string>((done) => createInterface({ input: child.stdout }).once('line', done));
-  const { url } = JSON.parse(line) as { url: string };
-  return {
-    url,
-    client: createClient({ url, key: OPERATOR, space: 'harbour' }),
-    end: (signal: NodeJS.Signals) =>
-      new Promise<void>((done) => {
-        child.once('exit', () => done());
-        child.kill(signal);
-      }),
-  };
-}
 
 test(
   'a service that is killed as soon as it has answered knows of every hit when it is back, and of none twice',

@@ -45,6 +45,7 @@ const FEATURES: readonly FeatureCommands[] = [
     ],
     load: () => import('./signals/index.js'),
   },
+  { commands: [['bulk-sends', 'send: one template to many recipients']], load: () => import('./bulk-sends/index.js') },
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },

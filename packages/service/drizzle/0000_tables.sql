@@ -56,6 +56,42 @@ CREATE TABLE `uploads` (
 );
 --> statement-breakpoint
 CREATE INDEX `uploads_by_content` ON `uploads` (`content_id`);--> statement-breakpoint
+CREATE TABLE `bulk_rows` (
+	`bulk_id` text NOT NULL,
+	`n` integer NOT NULL,
+	`key` text NOT NULL,
+	`message_id` text,
+	`who` text,
+	`problem` text,
+	PRIMARY KEY(`bulk_id`, `n`)
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `bulk_rows_by_recipient` ON `bulk_rows` (`bulk_id`,`key`) WHERE "bulk_rows"."message_id" is not null;--> statement-breakpoint
+CREATE INDEX `bulk_rows_refused` ON `bulk_rows` (`bulk_id`,`n`) WHERE "bulk_rows"."message_id" is null;--> statement-breakpoint
+CREATE INDEX `bulk_rows_by_message` ON `bulk_rows` (`message_id`) WHERE "bulk_rows"."message_id" is not null;--> statement-breakpoint
+CREATE TABLE `bulk_sends` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`state` text NOT NULL,
+	`common` text NOT NULL,
+	`source` text NOT NULL,
+	`cursor` text NOT NULL,
+	`per_minute` integer,
+	`first` integer,
+	`key_id` text,
+	`read` integer DEFAULT 0 NOT NULL,
+	`accepted` integer DEFAULT 0 NOT NULL,
+	`refused` integer DEFAULT 0 NOT NULL,
+	`problem` text,
+	`failures` integer DEFAULT 0 NOT NULL,
+	`created_at` integer NOT NULL,
+	`next_at` integer,
+	`ended_at` integer
+);
+--> statement-breakpoint
+CREATE INDEX `bulk_sends_by_space` ON `bulk_sends` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `bulk_sends_due` ON `bulk_sends` (`next_at`) WHERE "bulk_sends"."next_at" is not null;--> statement-breakpoint
 CREATE TABLE `callback_batches` (
 	`id` text PRIMARY KEY NOT NULL,
 	`provider` text NOT NULL,

@@ -45,7 +45,8 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
   });
-  if (options.json === true) output.out(JSON.stringify({ url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
+  if (options.json === true)
+    output.out(JSON.stringify({ url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
   else
     output.out(
       [

@@ -5,6 +5,7 @@ import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
+import { openBulkSends } from '../features/bulk-sends/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail, type EmailLinks } from '../features/composing/index.js';
@@ -210,6 +211,13 @@ function openUpper(
     }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
+    openBulkSends(runtime, {
+      store,
+      editions: writing.editions,
+      accept,
+      outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },
+      secret: secrets.keyFor('recipient sources'),
+    }),
     openSignals(runtime, { store, editions: writing.editions, accept, mostBytes: settings.limits.bodyBytes }),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {

@@ -1,6 +1,7 @@
 import { addressEndpoints } from './addresses/index.js';
 import { alertEndpoints } from './alerts/index.js';
 import { backupEndpoints } from './backups/index.js';
+import { bulkEndpoints } from './bulk-sends/index.js';
 import { copyEndpoints } from './copies/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
@@ -222,6 +223,14 @@ export const FEATURES: readonly Listed[] = [
   {
     name: 'search',
     api: { step: 'track', groups: [{ name: 'search', description: 'One search over everything of a space.' }], endpoints: searchEndpoints },
+  },
+  {
+    name: 'bulk-sends',
+    api: {
+      step: 'send',
+      groups: [{ name: 'bulkSends', description: 'One template to many recipients.' }],
+      endpoints: bulkEndpoints,
+    },
   },
   {
     name: 'signals',

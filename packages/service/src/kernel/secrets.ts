@@ -14,7 +14,16 @@ export interface Secrets {
   /** A key for one use, made from the master key; the same every time. */
   readonly keyFor: (
     use:
-      'domain pages' | 'engagement' | 'sender confirmations' | 'erasure' | 'returns' | 'sessions' | 'signing' | 'unsubscribe' | 'webhooks',
+      | 'domain pages'
+      | 'recipient sources'
+      | 'engagement'
+      | 'sender confirmations'
+      | 'erasure'
+      | 'returns'
+      | 'sessions'
+      | 'signing'
+      | 'unsubscribe'
+      | 'webhooks',
   ) => Uint8Array;
   /** By what they are known: it says nothing about them. */
   readonly fingerprint: string;

@@ -2,6 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { addressStore } from '../features/addresses/index.js';
 import { alertStore } from '../features/alerts/index.js';
 import { contentStore } from '../features/attachments/index.js';
+import { bulkStore } from '../features/bulk-sends/index.js';
 import { callbackStore } from '../features/callbacks/index.js';
 import { capturedStore } from '../features/capture/index.js';
 import { consentStore } from '../features/consent/index.js';
@@ -45,6 +46,7 @@ function recordsOn(kernel: Kernel) {
   const due = dueReports();
   const messages = messageStore(reads, contents, due);
   const captured = capturedStore(reads);
+  const bulkSends = bulkStore(reads);
   const figures = figureStore(reads);
   const deliveries = deliveryStore(kernel, due);
   const events = eventStore(reads);
@@ -56,6 +58,7 @@ function recordsOn(kernel: Kernel) {
     countFact(tx, { deliveries, messages, engagement }, fact);
   });
   contents.alsoUsedBy((tx, id) => captured.uses(tx, id));
+  contents.alsoUsedBy((tx, id) => bulkSends.uses(tx, id));
   messages.onForgotten((tx, ids) => {
     figures.forgetDeliveries(tx, ids);
     returns.forgetOf(tx, ids);
@@ -69,6 +72,7 @@ function recordsOn(kernel: Kernel) {
     access: accessStore(reads),
     addresses: addressStore(reads),
     alerts: alertStore(reads),
+    bulkSends,
     callbacks: callbackStore(reads),
     captured,
     consents: consentStore(reads),

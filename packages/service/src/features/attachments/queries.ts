@@ -133,6 +133,16 @@ export function contentStore(reads: Reader) {
       };
     },
 
+    /** One piece of the bytes, from 0; undefined after the last. */
+    piece(id: string, n: number, from: Reader = reads): Buffer | undefined {
+      return pieceAt(from).get({ id, n })?.bytes;
+    },
+
+    /** Removes bytes that nothing refers to any more. */
+    dropUnused(tx: Tx, id: string): void {
+      dropUnused(tx, [id]);
+    },
+
     addUpload(tx: Tx, row: UploadRow): void {
       tx.db.insert(uploads).values(row).run();
     },

@@ -72,7 +72,11 @@ export interface Acceptor {
   readonly batch: (
     space: string,
     wanted: readonly MessageRequest[],
-    how: Pick<AcceptOne, 'idempotencyKey' | 'key' | 'trace'> & { readonly mode: 'all' | 'each' | 'check' },
+    how: Pick<AcceptOne, 'idempotencyKey' | 'key' | 'trace'> & {
+      readonly mode: 'all' | 'each' | 'check';
+      /** What is written with them: all of it, or nothing. By their place in the batch: what was taken, and why others were not. */
+      readonly also?: (tx: Tx, taken: ReadonlyMap<number, MessageRow>, refused: ReadonlyMap<number, readonly RequestProblem[]>) => void;
+    },
   ) => Promise<BatchResult[]>;
   /** When a message that was accepted is to go instead; in milliseconds since the epoch. */
   readonly later: (message: MessageRow, wanted: { notBefore: string; timeZone?: string | undefined }) => Promise<number>;
@@ -146,7 +150,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn: false }, key);
     },
 
-    async batch(space, wanted, { mode, idempotencyKey, key: caller, trace }) {
+    async batch(space, wanted, { mode, idempotencyKey, key: caller, trace, also }) {
       const now = clock.now();
       const keyOf = (index: number): string | undefined => (idempotencyKey === undefined ? undefined : `${idempotencyKey}#${index}`);
       const own = await editionsOf(editions, space);
@@ -175,6 +179,11 @@ export function acceptor(options: AcceptOptions): Acceptor {
         }
         // Where all or none is wanted, one entry with another body refuses the whole batch: nothing of it is written.
         if (mode === 'all') for (const [index, earlier] of found) refuseOther(earlier, hashOf(wanted[index]));
+        also?.(
+          tx,
+          new Map(fresh.flatMap(({ made, index }) => (found.has(index) ? [] : [[index, made.message] as const]))),
+          new Map(results.flatMap((result) => ('problems' in result ? [[result.index, result.problems] as const] : []))),
+        );
         tx.afterCommit(wake);
         return found;
       });

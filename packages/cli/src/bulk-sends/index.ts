@@ -1,0 +1,88 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { only, type Making, type Remote } from '../command.js';
+import type * as Commands from './bulk-sends.js';
+
+const load = (): Promise<typeof Commands> => import('./bulk-sends.js');
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const bulk = root.command('bulk-sends').description('send: one template to many recipients');
+
+  example(
+    remote(
+      bulk
+        .command('start <template>')
+        .description('send a template to many recipients')
+        .option('--file <file>', 'recipients: NDJSON, or CSV with a header line')
+        .option('--source <url>', 'an address of yours that gives recipients page by page')
+        .option('--to <address...>', 'recipients')
+        .option('--data <file>', 'JSON data that all have in common')
+        .option('--name <text>', 'as people know it')
+        .option('--reference <text>', 'your own name for what it is about')
+        .option('--locale <tag>', 'BCP 47 tag')
+        .option('--per-minute <n>', 'so many recipients a minute')
+        .option('--first <n>', 'only the first: a test run')
+        .option('--essential', 'of an essential topic, from which nobody can unsubscribe')
+        .option('--wait', 'show how it goes until it ends; exits with 1 if it failed or was canceled'),
+    ),
+    'verbalis bulk-sends start pier-bulletin --file recipients.csv --data bulletin.json --first 10 --wait',
+  ).action((template: string, options: Remote & Commands.StartOptions) =>
+    run(async (output) => (await load()).startBulk(connect(options), template, only(options), output)),
+  );
+
+  example(
+    remote(
+      bulk
+        .command('list')
+        .description('bulk sends, newest first')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis bulk-sends list',
+  ).action((options: Remote & { limit?: string; cursor?: string }) =>
+    run(async (output) => (await load()).listBulk(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(
+      bulk
+        .command('show <bulk-send>')
+        .description('one bulk send, how its deliveries stand, and who was refused')
+        .option('--wait', 'until it ends'),
+    ),
+    'verbalis bulk-sends show p01k…',
+  ).action((id: string, options: Remote & { wait?: boolean }) =>
+    run(async (output) => (await load()).showBulk(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(
+      bulk
+        .command('refused <bulk-send>')
+        .description('recipients that were refused, and why')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis bulk-sends refused p01k…',
+  ).action((id: string, options: Remote & { limit?: string; cursor?: string }) =>
+    run(async (output) => (await load()).listRefused(connect(options), id, only(options), output)),
+  );
+  defineMoves(bulk, { run, remote, example });
+}
+
+function defineMoves(bulk: Command, { run, remote, example }: Making): void {
+  for (const [action, description] of [
+    ['pause', 'read no more recipients; what was accepted is sent'],
+    ['resume', 'go on where it stopped'],
+    ['cancel', 'end it, and send nothing of what waits'],
+  ] as const)
+    example(remote(bulk.command(`${action} <bulk-send>`).description(description)), `verbalis bulk-sends ${action} p01k…`).action(
+      (id: string, options: Remote) => run(async (output) => (await load()).moveBulk(connect(options), { id, action }, options, output)),
+    );
+
+  example(
+    remote(bulk.command('secret').description('with what requests for recipients are signed (Standard Webhooks)')),
+    'verbalis bulk-sends secret',
+  ).action((options: Remote) => run(async (output) => (await load()).sourceSecret(connect(options), options, output)));
+}

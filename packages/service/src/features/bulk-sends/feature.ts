@@ -1,0 +1,56 @@
+import { createHmac } from 'node:crypto';
+import { secretText } from '@verbalis/core/events';
+import { didYouMean } from '@verbalis/core/problems';
+import type { JsonSchema } from '@verbalis/core/typing';
+import { Refusal, serve, type Feature, type OutsideRules, type Runtime } from '../../kernel/index.js';
+import type { Editions } from '../editions/index.js';
+import type { Acceptor } from '../messages/index.js';
+import { bulkEndpoints } from './endpoints.js';
+import { bulkEngine } from './engine.js';
+import type { Store } from './store.js';
+
+interface Options {
+  readonly store: Store;
+  readonly editions: Editions;
+  readonly accept: Acceptor;
+  readonly outside: OutsideRules & { readonly waitMs: number };
+  /** Requests for recipients are signed with what is made of it. */
+  readonly secret: Uint8Array;
+}
+
+/** Bulk sends: one template to many recipients. */
+export function openBulkSends(
+  { clock, log, workers, registry, ages }: Runtime,
+  { store, editions, accept, outside, secret }: Options,
+): Feature {
+  const secretOf = (space: string): string => secretText(createHmac('sha256', secret).update(`source\0${space}`).digest());
+  const engine = bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf });
+
+  async function templateOf(
+    space: string,
+    { template, essential }: { readonly template: string; readonly essential: boolean },
+  ): Promise<JsonSchema> {
+    const edition = await editions.current(space);
+    const ready = edition?.templates.get(template);
+    if (edition === undefined || ready === undefined)
+      throw new Refusal(422, 'unknown-template', 'There is no such template', {
+        detail: `The edition in use has no template "${template}".`,
+        hint: didYouMean(template, edition?.templates.keys() ?? []),
+      });
+    const { topic } = ready.compiled;
+    if (edition.project.settings.topics[topic ?? '']?.purpose !== 'optional' && !essential)
+      throw new Refusal(422, 'essential-bulk', 'This template is of no optional topic', {
+        detail: `Nobody can unsubscribe from "${template}".`,
+        hint: 'Where everybody must get it, say so: "essential": true (--essential).',
+      });
+    return ready.files.schema;
+  }
+
+  return {
+    name: 'bulk-sends',
+    endpoints: serve(bulkEndpoints, { store, clock, wake: engine.wake, secretOf, templateOf }),
+    running: [engine],
+    clockJumped: engine.wake,
+    retention: [{ name: 'bulk sends', step: (tx, now) => store.bulkSends.forget(tx, now - ages.records) }],
+  };
+}
