@@ -174,7 +174,7 @@ describe('send and messages', () => {
   });
 
   test.each([
-    [['send', 'booking-confirmed', '--to', 'nobody', '--data', 'data.json'], 1, 'to[0] is no address'],
+    [['send', 'booking-confirmed', '--to', 'nobody', '--data', 'data.json'], 1, 'to[0] is not a valid address'],
     [['send', 'booking-confirmd', '--to', 'a@b.example'], 1, 'Did you mean "booking-confirmed"?'],
     [['send', 'booking-confirmed'], 2, 'Give --to ADDRESS'],
     [['send', 'booking-confirmed', '--to', 'a@b.example', '--label', 'x'], 2, '--label name=value'],

@@ -12,7 +12,11 @@ import { Returns } from './returns/returns.js';
 import { Send } from './queue/send.js';
 import { Domain } from './domains/domain.js';
 import { Domains } from './domains/domains.js';
+import { BulkSends } from './bulk-sends/bulk-sends.js';
+import { BulkSendPage } from './bulk-sends/bulk-send.js';
 import { Senders } from './senders/senders.js';
+import { SignalPage } from './signals/signal.js';
+import { Signals } from './signals/signals.js';
 import { Topics } from './consent/topics.js';
 import { Keys } from './parts/set-up.js';
 import { Alerts } from './alerts/alerts.js';
@@ -91,6 +95,10 @@ export function App() {
                 <Route path="/try/:id" element={<Captured />} />
                 <Route path="/search" element={<Search />} />
                 <Route path="/send" element={<Send />} />
+                <Route path="/send/signals" element={<Signals />} />
+                <Route path="/send/signals/:id" element={<SignalPage />} />
+                <Route path="/send/bulk-sends" element={<BulkSends />} />
+                <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
                 <Route path="/track" element={<Messages />} />
                 <Route path="/track/messages/:id" element={<Message />} />
                 <Route path="/track/returns" element={<Returns />} />

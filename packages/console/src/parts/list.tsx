@@ -146,6 +146,19 @@ export const Tabs = styled.nav`
   }
 `;
 
+/** The pages of the step Send. */
+export function SendTabs() {
+  return (
+    <Tabs aria-label="Send">
+      <NavLink to="/send" end>
+        Queue and providers
+      </NavLink>
+      <NavLink to="/send/signals">Signals</NavLink>
+      <NavLink to="/send/bulk-sends">Bulk sends</NavLink>
+    </Tabs>
+  );
+}
+
 /** The pages of the step Track. */
 export function TrackTabs() {
   return (

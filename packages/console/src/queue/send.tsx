@@ -3,7 +3,7 @@ import type { Provider } from '@verbalis/client';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
-import { Sheet } from '../parts/list.js';
+import { SendTabs, Sheet } from '../parts/list.js';
 import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
@@ -57,6 +57,7 @@ export function Send() {
   const lines = queue.data?.topics ?? [];
   return (
     <>
+      <SendTabs />
       <h1>Send</h1>
       <Section aria-label="Queue">
         <h2>Queue</h2>

@@ -37,7 +37,7 @@ export function parseAddress(text: string): Address | AddressFault {
     return { fault: 'holds a line break or control character', hint: 'Give the bare address, like "name@host.example".' };
   const given = text.trim();
   const at = given.lastIndexOf('@');
-  if (at <= 0 || at === given.length - 1) return { fault: 'is no address', hint: 'An address looks like "name@host.example".' };
+  if (at <= 0 || at === given.length - 1) return { fault: 'is not a valid address', hint: 'An address looks like "name@host.example".' };
   const local = given.slice(0, at);
   if (!DOT_ATOM.test(local) && !QUOTED_LOCAL.test(local)) {
     return {
