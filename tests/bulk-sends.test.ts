@@ -171,7 +171,7 @@ group('recipients', () => {
       }
       const gone = await begun(client, { recipients: { url: 'http://10.1.2.3/recipients' } });
       expect(await once(client, clock, gone.id, ({ state }) => state === 'failed')).toMatchObject({
-        problem: expect.stringContaining('private network'),
+        problem: expect.stringContaining('outside.allow'),
       });
       expect((await client.bulkSends.resume(gone.id)).state).toBe('running');
       expect((await once(client, clock, gone.id, ({ state }) => state === 'failed')).read).toBe(0);
@@ -208,6 +208,7 @@ group('people decide', () => {
       const canceled = await once(client, clock, other.id, ({ deliveries }) => deliveries.queued === undefined);
       expect(canceled.deliveries).toEqual({ canceled: canceled.accepted });
       await expect(client.bulkSends.resume(other.id)).rejects.toThrow(/canceled/);
+      await expect(client.bulkSends.cancel(done.id)).rejects.toThrow(/nothing of it waits/);
     }));
 
   test('a rate, and a test run of the first', () =>

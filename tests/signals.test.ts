@@ -128,6 +128,7 @@ group('signals come in', () => {
     ['another version', { ...PAID, specversion: '2.0' }, {}, 422, 'specversion'],
     ['data in base64', { type: 'x', data_base64: 'AA==' }, {}, 422, 'data_base64'],
     ['a date that is none', { ...PAID, time: 'yesterday' }, {}, 422, 'time'],
+    ['a time far ahead', { ...PAID, time: '2026-11-27T09:00:01Z' }, {}, 422, 'more than a day ahead'],
     ['too many', Array.from({ length: 1001 }, () => ({ type: 'x' })), {}, 422, '1000'],
     ['a list where one is meant', [PAID], { 'content-type': 'application/cloudevents+json' }, 422, 'must be one'],
     ['another media type', PAID, { 'content-type': 'text/plain' }, 415, 'cloudevents'],
@@ -270,4 +271,17 @@ send:
       }),
     LIMITS.test,
   );
+
+  test('what waits goes on waiting as long as it would have when the date is set, forward or back', () =>
+    within({}, async ({ client, looked, clock }) => {
+      const { id } = await client.signal(FOUND.type, FOUND.data);
+      await looked(id);
+      await clock.move(4 * MINUTE);
+      clock.jump(24 * 60 * MINUTE);
+      await clock.move(5 * MINUTE);
+      expect((await client.signals.get(id)).rules).toMatchObject([{ state: 'waiting' }]);
+      clock.jump(-48 * 60 * MINUTE);
+      await clock.move(2 * MINUTE);
+      expect((await client.signals.get(id)).rules).toMatchObject([{ state: 'sent' }]);
+    }));
 });

@@ -1,4 +1,4 @@
-import { openAsBlob } from 'node:fs';
+import { accessSync, constants, openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { BulkSendView, BulkSummary, Client, NewBulkSend } from '@verbalis/client';
 import { readJson } from '../json-file.js';
@@ -45,17 +45,17 @@ function numberOf(text: string | undefined, option: string): number | undefined 
   return n;
 }
 
-/** How many have left, of those that were accepted. */
-function leftOf({ deliveries }: BulkSendView): number {
+/** How many do not wait any more, of those that were accepted. */
+function sentOf({ deliveries }: BulkSendView): number {
   return Object.entries(deliveries).reduce((sum, [state, n]) => (state === 'queued' || state === 'delayed' ? sum : sum + n), 0);
 }
 
 function progressText(bulk: BulkSendView, color: Output['color']): string {
   const { state, read, accepted, refused, problem } = bulk;
-  const left = leftOf(bulk);
-  const full = accepted === 0 ? 0 : Math.floor((left / accepted) * BAR);
+  const sent = sentOf(bulk);
+  const full = accepted === 0 ? 0 : Math.floor((sent / accepted) * BAR);
   const bar = `${'█'.repeat(full)}${'░'.repeat(BAR - full)}`;
-  return `${word(state, color)}  ${bar}  ${read} read, ${accepted} accepted, ${refused} refused, ${left} left${problem === undefined ? '' : `. ${problem}`}`;
+  return `${word(state, color)}  ${bar}  ${read} read, ${accepted} accepted, ${refused} refused, ${sent} sent${problem === undefined ? '' : `. ${problem}`}`;
 }
 
 function bulkText(bulk: BulkSendView, color: Output['color']): string {
@@ -101,6 +101,7 @@ async function recipientsOf(client: Client, { file, source, to }: StartOptions):
   if (file === undefined) return { list: (to ?? []).map((address) => ({ to: address })) };
   let content: Blob;
   try {
+    accessSync(file, constants.R_OK);
     content = await openAsBlob(file);
   } catch (error) {
     throw new UsageError(`The file ${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);

@@ -30,6 +30,8 @@ export interface CompiledRules {
 }
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
+/** Every signal is held against all of them. */
+const MOST_RULES = 500;
 /** What one question to a rule may cost. */
 const BOUNDS = { steps: 200_000, bytes: 8 * 1024 * 1024 };
 
@@ -80,6 +82,14 @@ export function compileRules(project: MailProject): CompiledRules {
   const read = [...project.rules]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .flatMap(([name, source]) => readRule(project, name, source, problems) ?? []);
+  if (project.rules.size > MOST_RULES)
+    problems.push(
+      problem(
+        'too-many-rules',
+        new SourceText('signals', '').whole,
+        `This mail folder has ${project.rules.size} signal rules; ${MOST_RULES} are allowed.`,
+      ),
+    );
   const first = new Map<string, ReadRule>();
   for (const rule of read) {
     const { on } = rule.read.content;

@@ -89,7 +89,10 @@ async function recover({ store, clock, log }: Ground): Promise<void> {
   const now = clock.now();
   // A clock that was set back while the service was not running: the newest record is of the future.
   const newest = store.deliveries.newestRecord();
-  if (newest !== undefined && newest > now + JUMPED_MS) await store.deliveries.moveWaits({ from: newest, to: now }, store.write);
+  if (newest !== undefined && newest > now + JUMPED_MS) {
+    await store.deliveries.moveWaits({ from: newest, to: now }, store.write);
+    await store.write((tx) => store.signalMatches.moveWaits(tx, now - newest));
+  }
   await store.write((tx) => store.subscriptions.moveWaits(tx, now));
   const attempts = await store.write((tx) => store.deliveries.recover(tx, now));
   if (attempts > 0) log.warn({ attempts }, 'attempts were under way when the service ended; they are marked as uncertain');

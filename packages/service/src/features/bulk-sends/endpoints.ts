@@ -170,6 +170,8 @@ async function move(
     if (current === undefined || current.state === to.state) return current;
     if (!to.from.includes(current.state))
       throw new Refusal(409, 'bulk-send-state', `This bulk send cannot be ${to.word}`, { detail: `It is ${current.state}.` });
+    if (current.state === 'done' && store.bulkSends.waiting(id, 1, tx).length === 0)
+      throw new Refusal(409, 'bulk-send-state', 'This bulk send has ended', { detail: 'It is done, and nothing of it waits.' });
     const now = clock.now();
     store.bulkSends.set(tx, id, {
       state: to.state,
@@ -220,7 +222,7 @@ const cancel = endpoint({
   scope: 'send',
   params: textParams('id'),
   answers: { 200: json('The bulk send; what waits is canceled within a moment.', BulkView) },
-  refusals: { 404: 'There is no such bulk send.' },
+  refusals: { 404: 'There is no such bulk send.', 409: 'It has ended, and nothing of it waits.' },
   isRepeatable: true,
   // One that has read all its recipients may still have many that wait.
   run: ({ caller: { space }, params: { id } }, deps) =>

@@ -23,6 +23,8 @@ interface Asking {
 const [MOST_BYTES, MOST_ROWS] = [16 * 1024 * 1024, 10_000];
 const NEXT_HEADER = 'verbalis-next';
 
+const ALLOW = ' Name it in outside.allow of the configuration.';
+
 /** What an address that is asked for recipients has answered. */
 export class SourceFault extends Error {
   override name = 'SourceFault';
@@ -99,10 +101,14 @@ export async function askForPage({ url, cursor, run, secret, outside, clock }: A
     return page;
   } catch (error) {
     if (error instanceof SourceFault) throw error;
-    if (error instanceof OutsideFault) throw new SourceFault(error.message, error.passing);
+    if (error instanceof OutsideFault)
+      throw new SourceFault(`${error.message}${/private network/.test(error.message) ? ALLOW : ''}`, error.passing);
     const { code, cause } = error as NodeJS.ErrnoException & { readonly cause?: NodeJS.ErrnoException };
     const isInside = (code ?? cause?.code) === 'EPRIVATE';
-    throw new SourceFault(`${url} could not be reached: ${error instanceof Error ? error.message : String(error)}.`, !isInside);
+    throw new SourceFault(
+      `${url} could not be reached: ${error instanceof Error ? error.message : String(error)}.${isInside ? ALLOW : ''}`,
+      !isInside,
+    );
   } finally {
     void agent.close();
   }

@@ -1,4 +1,4 @@
-import { and, asc, count, desc, eq, gt, inArray, isNotNull, isNull, lt, lte, sql } from 'drizzle-orm';
+import { and, asc, count, desc, eq, gt, inArray, isNotNull, isNull, lt, lte, or, sql } from 'drizzle-orm';
 import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { deliveries } from '../messages/index.js';
 import { bulkRows, bulkSends } from './tables.js';
@@ -6,6 +6,8 @@ import { bulkRows, bulkSends } from './tables.js';
 export type BulkRow = typeof bulkSends.$inferSelect;
 export type BulkRecipientRow = typeof bulkRows.$inferSelect;
 
+/** No bulk send waits longer, in milliseconds. */
+const LONGEST_WAIT = 3_600_000;
 /** Rows that one step of retention removes. */
 const STEP = 500;
 
@@ -39,9 +41,10 @@ export function bulkStore(reads: Reader) {
         .all();
     },
 
-    /** Those that are to go on, the longest due first. */
+    /** Those that are to go on, the longest due first. A time that lies further ahead than any wait was set before the clock was set back. */
     due(now: number, limit: number, from: Reader = reads): BulkRow[] {
-      return from.db.select().from(bulkSends).where(lte(bulkSends.nextAt, now)).orderBy(asc(bulkSends.nextAt)).limit(limit).all();
+      const isDue = or(lte(bulkSends.nextAt, now), gt(bulkSends.nextAt, now + LONGEST_WAIT));
+      return from.db.select().from(bulkSends).where(isDue).orderBy(asc(bulkSends.nextAt)).limit(limit).all();
     },
 
     nextDue(from: Reader = reads): number | undefined {

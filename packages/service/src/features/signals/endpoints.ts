@@ -80,6 +80,19 @@ function views(store: Store, rows: readonly SignalRow[]) {
   );
 }
 
+/** How far ahead of the service's clock an app's may be, in milliseconds. */
+const MOST_AHEAD = 86_400_000;
+
+/** A time that lies far ahead would cancel what has yet to happen. @throws Refusal */
+function refuseAhead(signals: readonly NewSignal[], now: number): void {
+  const problems = signals.flatMap(({ time }, i): RequestProblem[] =>
+    time !== undefined && Date.parse(time) > now + MOST_AHEAD
+      ? [{ path: `${signals.length === 1 ? '' : `[${i}].`}time`, message: 'lies more than a day ahead' }]
+      : [],
+  );
+  if (problems.length > 0) throw invalid(problems.slice(0, 100));
+}
+
 /** Data that does not fit the schema of its type is refused at the door. @throws Refusal */
 async function refuseUnfit(space: string, signals: readonly NewSignal[], editions: SignalEndpoints['editions']): Promise<void> {
   const rules = (await editions.current(space))?.rules();
@@ -114,8 +127,9 @@ const take = endpoint({
   refusals: { 415: 'The data of a signal is not JSON.', 422: 'A signal is not right, or its data does not fit the schema of its rules.' },
   async run({ caller: { space, key }, body, request }, { store, clock, editions, wake }) {
     const wanted = readSignals(request.headers, body);
-    await refuseUnfit(space, wanted, editions);
     const now = clock.now();
+    refuseAhead(wanted, now);
+    await refuseUnfit(space, wanted, editions);
     const rows = wanted.map(({ id, source, type, subject, time, data }): SignalRow => {
       const own = newId('j', now);
       return {

@@ -78,7 +78,7 @@ function reckoned(happenings: readonly Happening[]): Sent[] {
       if (one.isDone || one.type !== 'found') continue;
       const isCanceled = known.some((other) => other.type === 'collected' && other.n === one.n && isAfter(other, one));
       if (isCanceled) one.isDone = true;
-      else if (Math.max(one.came, one.time + AFTER) <= now) {
+      else if (Math.max(one.came, Math.min(one.time, one.came) + AFTER) <= now) {
         one.isDone = true;
         sent.push({ rule: 'single', to: one.to, items: [one.n], at: now });
       }
@@ -98,7 +98,7 @@ function reckoned(happenings: readonly Happening[]): Sent[] {
       known.push({ order, type, n, to, time, came: now, isDone: false });
       if (type === 'found' && n < 4) {
         const open = groups.find((group) => !group.isDone && group.to === to);
-        if (open === undefined) groups.push({ to, due: Math.max(now, time) + WITHIN, items: [n], isDone: false });
+        if (open === undefined) groups.push({ to, due: now + WITHIN, items: [n], isDone: false });
         else open.items.push(n);
       }
     }
@@ -217,5 +217,68 @@ describe('emails that follow from signals', () => {
       }),
       { numRuns: 150 },
     );
+  });
+
+  test('a space whose edition cannot be loaded holds up no other', async () => {
+    const own = await openTestStore(steppedClock(START));
+    const { store } = own;
+    const sent: string[] = [];
+    let step: () => Promise<StepResult> = () => Promise.resolve({ did: 0 });
+    const clock = { ...steppedClock(START), elapsed: () => elapsed, now: () => START + elapsed };
+    let elapsed = 0;
+    let isBroken = true;
+    signalEngine({
+      store,
+      clock,
+      log: SILENT,
+      registry: new Registry(),
+      workers: {
+        add: (options: { step: () => Promise<StepResult> }) => {
+          step = options.step;
+          return { wake: () => undefined, start: () => undefined, stop: () => Promise.resolve() };
+        },
+      } as unknown as Parameters<typeof signalEngine>[0]['workers'],
+      editions: {
+        current: (space: string) =>
+          space === 'broken' && isBroken ? Promise.reject(new Error('its thread ended')) : Promise.resolve({ rules: () => rules }),
+      } as never,
+      accept: {
+        one: (space: string) => {
+          sent.push(space);
+          return Promise.resolve({ message: { id: newId('m', START) } });
+        },
+      } as never,
+    });
+    const put = (space: string, n: number) =>
+      store.write((tx) =>
+        store.signals.add(tx, {
+          id: newId('j', START),
+          space,
+          source: '/',
+          eventId: String(n),
+          type: 'found',
+          subject: null,
+          at: START - AFTER,
+          receivedAt: START,
+          data: JSON.stringify({ n: 4, to: 'asa@post.example' }),
+          keyId: null,
+          matchedAt: null,
+        }),
+      );
+    const settle = async (): Promise<void> => {
+      for (let next: StepResult['next'] = 'now'; next === 'now';) ({ next } = await step());
+    };
+    try {
+      for (let n = 0; n < 120; n += 1) await put('broken', n);
+      await put('good', 1);
+      await settle();
+      expect(sent).toEqual(['good']);
+      isBroken = false;
+      elapsed = 31_000;
+      await settle();
+      expect(sent).toHaveLength(121);
+    } finally {
+      await own.close();
+    }
   });
 });

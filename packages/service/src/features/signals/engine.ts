@@ -13,7 +13,7 @@ import {
   type Tx,
   type WorkerGroup,
 } from '../../kernel/index.js';
-import type { Editions, LoadedEdition } from '../editions/index.js';
+import type { Editions } from '../editions/index.js';
 import { callerKey } from '../keys/index.js';
 import { NewMessage, type Acceptor } from '../messages/index.js';
 import type { z } from 'zod';
@@ -42,6 +42,9 @@ const AT_ONCE = 100;
 /** Emails that are asked for at the same time. */
 const SIDE_BY_SIDE = 32;
 const LONGEST_WHY = 500;
+/** A space whose edition cannot be loaded is left alone for so long, in milliseconds. */
+const REST_MS = 30_000;
+const NO_RULES: ReadonlyMap<string, Rule> = new Map();
 
 /** What came of an attempt to make the email of a group. */
 interface Ended {
@@ -117,8 +120,8 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
         note({ state: 'canceled', why: `${rule.unless?.type ?? ''} (${canceledBy}) had come before it.`, key, dueAt: now });
         return;
       }
-      // One that comes late has waited already.
-      const own = Math.max(row.receivedAt, row.at + rule.afterMs);
+      // One that comes late has waited already; one from a clock that is ahead waits no longer than others.
+      const own = Math.max(row.receivedAt, Math.min(row.at, row.receivedAt) + rule.afterMs);
       if (rule.combine === undefined) {
         note({ state: 'waiting', key, dueAt: own });
         return;
@@ -150,22 +153,42 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     ended.inc({ state: 'canceled' }, n);
   }
 
+  /** Spaces whose edition cannot be loaded, and until when they are left alone; by the monotonic clock. */
+  const resting = new Map<string, number>();
+  const rested = (): string[] => {
+    for (const [space, until] of resting) if (until <= clock.elapsed()) resting.delete(space);
+    return [...resting.keys()];
+  };
+
+  /** The rules of a space; undefined where its edition cannot be loaded, which holds up no other space. */
+  async function rulesOf(space: string): Promise<ReadonlyMap<string, Rule> | undefined> {
+    if (resting.has(space)) return undefined;
+    try {
+      return (await editions.current(space))?.rules() ?? NO_RULES;
+    } catch (error) {
+      resting.set(space, clock.elapsed() + REST_MS);
+      log.error({ err: error, space }, 'the rules of a space could not be loaded; its signals wait');
+      return undefined;
+    }
+  }
+
   async function matchOpen(): Promise<number> {
-    const open = store.signals.open(AT_ONCE);
-    if (open.length === 0) return 0;
-    const inUse = new Map<string, LoadedEdition | undefined>();
-    for (const space of new Set(open.map((row) => row.space))) inUse.set(space, await editions.current(space));
+    const found = store.signals.open(AT_ONCE, rested());
+    const inUse = new Map<string, ReadonlyMap<string, Rule> | undefined>();
+    for (const space of new Set(found.map((row) => row.space))) inUse.set(space, await rulesOf(space));
+    const open = found.filter(({ space }) => inUse.get(space) !== undefined);
+    if (open.length === 0) return found.length;
     await store.write((tx) => {
       const now = clock.now();
       for (const row of open) {
-        for (const rule of inUse.get(row.space)?.rules().values() ?? []) {
+        for (const rule of inUse.get(row.space)?.values() ?? []) {
           cancel(tx, rule, row, now);
           if (rule.on === row.type) match(tx, rule, row, now);
         }
         store.signals.setMatched(tx, row.id, now);
       }
     });
-    return open.length;
+    return found.length;
   }
 
   /** Who has had as many emails of a rule as it allows. */
@@ -211,13 +234,15 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
   }
 
   async function send(due: MatchRow): Promise<void> {
+    const rules = await rulesOf(due.space);
+    if (rules === undefined) return;
     const group = await store.write((tx) => store.signalMatches.claim(tx, due, clock.now()));
     const [head] = group;
     // It was taken with another one, or canceled meanwhile.
     if (head === undefined) return;
     const { space } = due;
     const rows = group.flatMap(({ signalId }) => store.signals.find(space, signalId) ?? []);
-    const rule = (await editions.current(space))?.rules().get(due.rule);
+    const rule = rules.get(due.rule);
     const [first, ...others] = rows;
     let result: Ended = { state: 'refused', why: 'The rule is no longer in the mail folder.', messageId: null, addresses: [] };
     if (rule !== undefined && first !== undefined)
@@ -239,7 +264,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
 
   /** Sends what is due: side by side, but one after the other where one may use up what another is allowed. */
   async function sendDue(): Promise<number> {
-    const due = store.signalMatches.due(clock.now(), AT_ONCE);
+    const due = store.signalMatches.due(clock.now(), AT_ONCE, rested());
     const lanes = new Map<string, MatchRow[]>();
     for (const row of due) {
       const lane = `${row.space}/${row.rule}`;
@@ -249,7 +274,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     const free: MatchRow[] = [];
     for (const rows of lanes.values()) {
       const [{ space, rule }] = rows as [MatchRow];
-      const isLimited = (await editions.current(space))?.rules().get(rule)?.atMost !== undefined;
+      const isLimited = (await rulesOf(space))?.get(rule)?.atMost !== undefined;
       if (isLimited || rows.some(({ by }) => by !== null)) oneByOne.push(rows);
       else free.push(...rows);
     }
@@ -267,8 +292,10 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     if (matched === AT_ONCE) return { did: matched, next: 'now' };
     const sent = await sendDue();
     if (matched + sent > 0) return { did: matched + sent, next: 'now' };
-    const next = store.signalMatches.nextDue();
-    return next === undefined ? { did: 0 } : { did: 0, next };
+    const next = store.signalMatches.nextDue(rested());
+    const again = resting.size === 0 ? undefined : clock.now() + REST_MS;
+    const first = Math.min(next ?? Infinity, again ?? Infinity);
+    return first === Infinity ? { did: 0 } : { did: 0, next: first };
   }
 
   const worker = workers.add({ name: 'signals', step });

@@ -20,7 +20,10 @@ export function openSignals({ clock, log, workers, registry, ages }: Runtime, { 
     name: 'signals',
     endpoints: serve(signalEndpoints, { store, clock, editions, wake: engine.wake, mostBytes }),
     running: [engine],
-    clockJumped: engine.wake,
+    clockJumped: async ({ from, to }) => {
+      await store.write((tx) => store.signalMatches.moveWaits(tx, to - from));
+      engine.wake();
+    },
     retention: [
       { name: 'data of signals', step: (tx, now) => store.signals.forgetData(tx, now - ages.bytes) },
       { name: 'signals', step: (tx, now) => store.signals.forget(tx, now - ages.records) },

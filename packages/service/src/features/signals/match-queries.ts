@@ -1,4 +1,4 @@
-import { and, asc, count, eq, gt, inArray, lt, lte, or, sql } from 'drizzle-orm';
+import { and, asc, count, eq, gt, inArray, lt, lte, notInArray, or, sql } from 'drizzle-orm';
 import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { signalCancels, signalMatches, signals, signalSends, type MatchState } from './tables.js';
 
@@ -12,6 +12,9 @@ export interface MatchGroup {
   /** Its first signal. */
   readonly group: string;
 }
+
+/** Signals that become one email at most. */
+const MOST_TOGETHER = 1000;
 
 /** What rules made of signals. */
 export function matchStore(reads: Reader) {
@@ -65,36 +68,54 @@ export function matchStore(reads: Reader) {
         .get()?.dueAt;
     },
 
-    /** What is due, the first of each group first. */
-    due(now: number, limit: number, from: Reader = reads): MatchRow[] {
+    /** What is due, the first of each group first. @param without spaces that are left out */
+    due(now: number, limit: number, without: readonly string[], from: Reader = reads): MatchRow[] {
       return from.db
         .select()
         .from(signalMatches)
-        .where(and(pending, lte(signalMatches.dueAt, now)))
+        .where(and(pending, lte(signalMatches.dueAt, now), notInArray(signalMatches.space, [...without])))
         .orderBy(asc(signalMatches.dueAt), asc(signalMatches.signalId))
         .limit(limit)
         .all();
     },
 
     /** When something is due next; undefined where nothing waits. */
-    nextDue(from: Reader = reads): number | undefined {
+    nextDue(without: readonly string[], from: Reader = reads): number | undefined {
       return from.db
         .select({ dueAt: signalMatches.dueAt })
         .from(signalMatches)
-        .where(pending)
+        .where(and(pending, notInArray(signalMatches.space, [...without])))
         .orderBy(asc(signalMatches.dueAt))
         .limit(1)
         .get()?.dueAt;
     },
 
-    /** Takes what waits with a match into one group, which nothing joins or leaves any more. @returns its matches, the oldest signal first */
+    /** The date was set: what waits goes on waiting as long as it would have. */
+    moveWaits(tx: Tx, byMs: number): number {
+      return tx.db
+        .update(signalMatches)
+        .set({ dueAt: sql`${signalMatches.dueAt} + ${byMs}` })
+        .where(eq(signalMatches.state, 'waiting'))
+        .run().changes;
+    },
+
+    /**
+     * Takes what waits with a match into one group, which nothing joins or leaves any more; where many wait, the oldest.
+     * @returns its matches, the oldest signal first
+     */
     claim(tx: Tx, { space, rule, by, signalId, state, group }: MatchRow, now: number): MatchRow[] {
       const own = and(eq(signalMatches.signalId, signalId), eq(signalMatches.rule, rule));
+      const first = tx.db
+        .select({ id: signalMatches.signalId })
+        .from(signalMatches)
+        .where(and(waitingOf(space, rule), eq(signalMatches.by, by ?? '')))
+        .orderBy(asc(signalMatches.signalId))
+        .limit(MOST_TOGETHER);
       if (state === 'waiting')
         tx.db
           .update(signalMatches)
           .set({ state: 'sending', group: signalId, changedAt: now })
-          .where(and(waitingOf(space, rule), by === null ? own : eq(signalMatches.by, by)))
+          .where(and(waitingOf(space, rule), by === null ? own : and(eq(signalMatches.by, by), inArray(signalMatches.signalId, first))))
           .run();
       return tx.db
         .select()

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray, isNotNull, isNull, lt, notExists, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNotNull, isNull, lt, notExists, notInArray, sql } from 'drizzle-orm';
 import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import type { matchStore } from './match-queries.js';
 import { signalCancels, signalMatches, signals, signalSends, type MatchState } from './tables.js';
@@ -38,9 +38,6 @@ export function signalStore(reads: Reader) {
       )
       .prepare(),
   );
-  const open = reading((db) =>
-    db.select().from(signals).where(isNull(signals.matchedAt)).orderBy(asc(signals.id)).limit(sql.placeholder('limit')).prepare(),
-  );
 
   return {
     /** @returns the row that is there: this one, or an earlier one of the same source and id */
@@ -57,9 +54,15 @@ export function signalStore(reads: Reader) {
         .get();
     },
 
-    /** Those that nobody has looked at, in the order in which they came. */
-    open(limit: number, from: Reader = reads): SignalRow[] {
-      return open(from).all({ limit });
+    /** Those that nobody has looked at, in the order in which they came. @param without spaces that are left out */
+    open(limit: number, without: readonly string[], from: Reader = reads): SignalRow[] {
+      return from.db
+        .select()
+        .from(signals)
+        .where(and(isNull(signals.matchedAt), notInArray(signals.space, [...without])))
+        .orderBy(asc(signals.id))
+        .limit(limit)
+        .all();
     },
 
     setMatched(tx: Tx, id: string, now: number): void {
