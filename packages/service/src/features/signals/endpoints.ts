@@ -95,7 +95,11 @@ function refuseAhead(signals: readonly NewSignal[], now: number): void {
 
 /** Data that does not fit the schema of its type is refused at the door. @throws Refusal */
 async function refuseUnfit(space: string, signals: readonly NewSignal[], editions: SignalEndpoints['editions']): Promise<void> {
-  const rules = (await editions.current(space))?.rules();
+  // An edition that cannot be loaded keeps no signal out: its rules look at the data, too.
+  const rules = await editions.current(space).then(
+    (edition) => edition?.rules(),
+    () => undefined,
+  );
   if (rules === undefined || rules.size === 0) return;
   const problems = signals.flatMap((signal, i): RequestProblem[] => {
     const rule = [...rules.values()].find(({ on }) => on === signal.type);

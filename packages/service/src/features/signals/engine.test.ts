@@ -277,6 +277,29 @@ describe('emails that follow from signals', () => {
       elapsed = 31_000;
       await settle();
       expect(sent).toHaveLength(121);
+      // The schema of the edition in use has changed since it came in.
+      await store.write((tx) =>
+        store.signals.add(tx, {
+          id: newId('j', START),
+          space: 'good',
+          source: '/',
+          eventId: 'unfit',
+          type: 'found',
+          subject: null,
+          at: START,
+          receivedAt: START,
+          data: '{"n":"x"}',
+          keyId: null,
+          matchedAt: null,
+        }),
+      );
+      await settle();
+      expect(store.signals.list({ space: 'good', limit: 1, state: 'refused' }).map(({ eventId }) => eventId)).toEqual(['unfit']);
+      const [unfit] = store.signals.list({ space: 'good', limit: 1 });
+      expect(store.signalMatches.matchesOf([unfit?.id ?? '']).map(({ rule, why }) => [rule, why])).toEqual([
+        ['single', '"data.to" is missing; "data.n" must be an integer, is a string.'],
+        ['together', '"data.to" is missing; "data.n" must be an integer, is a string.'],
+      ]);
     } finally {
       await own.close();
     }

@@ -107,6 +107,13 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     };
     const signal = signalOf(row);
     try {
+      // It was held against the schema of the edition in use when it came in; this one may be another.
+      const faults = rule.checkData(signal.data);
+      if (faults.length > 0) {
+        const named = faults.map(({ path, message }) => ({ path: `data${path === '' ? '' : '.'}${path}`, message }));
+        note({ state: 'refused', why: sentenceOf(named), dueAt: now });
+        return;
+      }
       if (!rule.holds(signal)) {
         note({ state: 'ignored', why: `Its test does not hold: ${rule.when ?? ''}`.slice(0, LONGEST_WHY), dueAt: now });
         return;
