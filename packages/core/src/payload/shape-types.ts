@@ -20,7 +20,7 @@ export function anythingOf(isTyped: boolean): Type {
   return isTyped ? FAULTY : ANY;
 }
 
-/** A value that stands in the template as it is. */
+/** The type of a constant in the template. */
 export function valueType(value: unknown): Type {
   return typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' || value === null ? literal(value) : ANY;
 }

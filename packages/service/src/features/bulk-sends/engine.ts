@@ -159,7 +159,9 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
   function end(tx: Tx, { id, source }: BulkRow, change: Partial<BulkRow>): void {
     store.bulkSends.set(tx, id, { ...change, nextAt: null, endedAt: clock.now() });
     if (source.kind === 'rows') store.contents.dropUnused(tx, source.contentId);
-    pages.delete(id);
+    tx.afterCommit(() => {
+      pages.delete(id);
+    });
   }
 
   /** Has the next recipients accepted, and writes with them how far it is. */
@@ -237,8 +239,10 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
         const pauseMs = bulk.perMinute === null ? 0 : (rows.length * 60_000) / bulk.perMinute;
         store.bulkSends.set(tx, bulk.id, { ...sums, nextAt: clock.now() + Math.round(pauseMs) });
       }
-      counted.inc({ result: 'accepted' }, taken.size);
-      counted.inc({ result: 'refused' }, all.length);
+      tx.afterCommit(() => {
+        counted.inc({ result: 'accepted' }, taken.size);
+        counted.inc({ result: 'refused' }, all.length);
+      });
     };
     try {
       if (wanted.length === 0)

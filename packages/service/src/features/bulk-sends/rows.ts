@@ -1,6 +1,6 @@
 import type { BulkCursor } from './tables.js';
 
-/** A row as it stands in the source, with where reading goes on after it. */
+/** The text of one row, and the cursor after it. */
 export interface SourceRow {
   readonly text: string;
   readonly after: BulkCursor;

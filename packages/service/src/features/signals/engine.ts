@@ -81,6 +81,13 @@ function faultOf(error: unknown): string | undefined {
   return error instanceof Fault || error instanceof BudgetExceeded ? error.message.slice(0, LONGEST_WHY) : undefined;
 }
 
+/** Counts what was written, once it is. */
+function countAfter(tx: Tx, counter: Counter<'state'>, state: MatchState, n = 1): void {
+  tx.afterCommit(() => {
+    counter.inc({ state }, n);
+  });
+}
+
 /** Looks which rules a signal fulfils, and sends what is due. */
 export function signalEngine({ store, clock, log, workers, registry, editions, accept }: Options): Engine {
   const ended = new Counter({
@@ -102,7 +109,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
   function match(tx: Tx, rule: Rule, row: SignalRow, now: number): void {
     const base = { signalId: row.id, rule: rule.name, space: row.space, why: null, key: null, by: null, group: null, messageId: null };
     const note = (more: Partial<MatchRow> & Pick<MatchRow, 'state' | 'dueAt'>): void => {
-      if (more.state !== 'waiting') ended.inc({ state: more.state });
+      if (more.state !== 'waiting') countAfter(tx, ended, more.state);
       store.signalMatches.add(tx, { ...base, changedAt: now, ...more });
     };
     const signal = signalOf(row);
@@ -157,7 +164,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
       `${row.type} (${row.id}) came.`,
       now,
     );
-    ended.inc({ state: 'canceled' }, n);
+    countAfter(tx, ended, 'canceled', n);
   }
 
   /** Spaces whose edition cannot be loaded, and until when they are left alone; by the monotonic clock. */

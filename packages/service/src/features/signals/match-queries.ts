@@ -132,7 +132,7 @@ export function matchStore(reads: Reader) {
         .all();
     },
 
-    /** What became of a group. */
+    /** Writes the outcome of a group. */
     end(
       tx: Tx,
       { space, rule, group }: MatchGroup,
