@@ -22,6 +22,7 @@ const STEPS = [
   'signals',
   'check',
   'mime',
+  'schedules',
   'inspect',
   'preview',
   'dkim',

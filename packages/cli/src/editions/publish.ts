@@ -3,7 +3,7 @@ import type { Client } from '@verbalis/client';
 import { linkFolder } from '@verbalis/core/folder';
 import { describe, hasErrors } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
-import { compileRules } from '@verbalis/core/signals';
+import { sendingProblems } from '@verbalis/core/schedules';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
 import { changesText } from './changes.js';
@@ -12,7 +12,8 @@ import { changesText } from './changes.js';
 export async function publish(client: Client, folder: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const files = await readMailFolder(folder);
   const project = linkFolder(files);
-  const problems = [...compileFolder(project).problems, ...compileRules(project).problems];
+  const compiled = compileFolder(project);
+  const problems = [...compiled.problems, ...sendingProblems(project, compiled)];
   if (hasErrors(problems)) {
     const errors = problems.filter((problem) => problem.severity === 'error');
     for (const error of errors) output.note(describe(error, project.texts.get(error.place.file)));

@@ -2,7 +2,7 @@ import { linkFolder } from '@verbalis/core/folder';
 import { adviseFolder, withoutSilenced } from '@verbalis/core/check';
 import { codeFrame, inReadingOrder, type Problem } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
-import { compileRules } from '@verbalis/core/signals';
+import { sendingProblems } from '@verbalis/core/schedules';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
 import { asGithub, asJson, asSarif, type Format } from './check-formats.js';
@@ -20,7 +20,12 @@ export async function check(folder: string, options: CheckOptions, output: Outpu
   const compiled = compileFolder(project);
   const now = Date.now();
   const dead = options.links === true ? await deadLinks(project, compiled, now) : [];
-  const all = inReadingOrder([...compiled.problems, ...compileRules(project).problems, ...adviseFolder(project, compiled, now), ...dead]);
+  const all = inReadingOrder([
+    ...compiled.problems,
+    ...sendingProblems(project, compiled),
+    ...adviseFolder(project, compiled, now),
+    ...dead,
+  ]);
   const { problems, silenced } = withoutSilenced(all, project, compiled.templates.values());
   const errors = problems.filter((problem) => problem.severity === 'error').length;
   const warnings = problems.filter((problem) => problem.severity === 'warning').length;
@@ -44,8 +49,13 @@ export async function check(folder: string, options: CheckOptions, output: Outpu
   const count = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
   const counts = [count(errors, 'error'), count(warnings, 'warning'), count(problems.length - errors - warnings, 'suggestion')];
   const rest = silenced === 0 ? '' : `, ${silenced} silenced`;
-  const rules = project.rules.size === 0 ? '' : `, ${count(project.rules.size, 'signal rule')}`;
-  const templates = `${count(project.templates.size, 'template')}${rules}`;
+  const more = (
+    [
+      [project.rules, 'signal rule'],
+      [project.schedules, 'schedule'],
+    ] as const
+  ).map(([{ size }, what]) => (size === 0 ? '' : `, ${count(size, what)}`));
+  const templates = `${count(project.templates.size, 'template')}${more.join('')}`;
   if (problems.length === 0) output.out(`${color.green('✓')} ${templates}, nothing to say${rest}`);
   else output.out(`${isBad ? color.red('✗') : color.green('✓')} ${templates}: ${counts.join(', ')}${rest}`);
   return code;

@@ -1,4 +1,4 @@
 export { linkFolder, type MailProject, type Sample, type SourceFile, type TemplateFiles, type TemplateSource } from './link.js';
-export type { DataSchema, MailFiles } from './reading.js';
-export type { MailSettings, Tracking } from './settings.js';
+export { pathFrom, type DataSchema, type MailFiles } from './reading.js';
+export { TimeZone, type MailSettings, type Tracking } from './settings.js';
 export { readYamlFile, type YamlFile } from './yaml-file.js';

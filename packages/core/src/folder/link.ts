@@ -54,6 +54,8 @@ export interface MailProject {
   readonly rules: ReadonlyMap<string, SourceFile>;
   /** Signals to try the rules with. */
   readonly signalSamples: readonly Sample[];
+  /** Schedules by name, as they are written. */
+  readonly schedules: ReadonlyMap<string, SourceFile>;
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
   readonly texts: ReadonlyMap<string, string>;
@@ -144,6 +146,7 @@ interface SortedFiles {
   readonly schemas: Map<string, DataSchema>;
   readonly rules: Map<string, SourceFile>;
   readonly signalSamples: Sample[];
+  readonly schedules: Map<string, SourceFile>;
   /** Paths of each template. */
   readonly byTemplate: Map<string, string[]>;
 }
@@ -159,6 +162,7 @@ function sortFiles(reading: FolderReading): SortedFiles {
     schemas: new Map(),
     rules: new Map(),
     signalSamples: [],
+    schedules: new Map(),
     byTemplate: new Map(),
   };
   for (const [path, bytes] of files) {
@@ -196,6 +200,8 @@ function sortFiles(reading: FolderReading): SortedFiles {
       const data = readJson(path, readText(reading, path), problems);
       if (data !== undefined) sorted.signalSamples.push({ name: sample, file: path, data });
     }
+    const schedule = /^schedules\/([^/]+)\.yaml$/.exec(path)?.[1];
+    if (schedule !== undefined) sorted.schedules.set(schedule, { file: path, text: readText(reading, path) ?? '' });
     const template = /^templates\/([^/]+)\/(.+)$/.exec(path)?.[1];
     if (template !== undefined) sorted.byTemplate.set(template, [...(sorted.byTemplate.get(template) ?? []), path]);
     const stray = strayFile(path);

@@ -36,6 +36,16 @@ export function readText({ files, problems, texts }: FolderReading, path: string
   return text;
 }
 
+/** "../schemas/booking.schema.json", as it is written in a file of a folder, from the mail folder's root. */
+export function pathFrom(folder: string, written: string): string {
+  const steps = [folder];
+  for (const step of written.split('/')) {
+    if (step === '..') steps.pop();
+    else if (step !== '.' && step !== '') steps.push(step);
+  }
+  return steps.join('/');
+}
+
 /** The value of a JSON file; undefined where there is none that can be used. */
 export function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
   if (text === undefined) return undefined;

@@ -5,6 +5,7 @@ import { readYamlFile } from './yaml-file.js';
 
 const knownZones = new Set<string>();
 
+/** Whether the runtime knows an IANA time zone. */
 function isTimeZone(zone: string): boolean {
   if (knownZones.has(zone)) return true;
   try {
@@ -65,6 +66,9 @@ const Topic = z.strictObject({
     .optional(),
 });
 
+/** An IANA time zone. */
+export const TimeZone = z.string().refine(isTimeZone, 'must be an IANA time zone such as "Europe/Paris"');
+
 /** What `mail.yaml` holds. */
 export const MailSettings = z.strictObject({
   name: z.string().min(1),
@@ -76,7 +80,7 @@ export const MailSettings = z.strictObject({
     })
     .transform((tag) => canonicalLocale(tag) ?? tag)
     .default('en'),
-  timeZone: z.string().refine(isTimeZone, 'must be an IANA time zone such as "Europe/Paris"').default('UTC'),
+  timeZone: TimeZone.default('UTC'),
   baseUrl: z
     .string()
     .regex(/^https?:\/\/\S+$/, 'must be an http or https address')

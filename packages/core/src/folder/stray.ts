@@ -11,9 +11,11 @@ const PLACES: readonly { readonly path: RegExp; readonly example: string }[] = [
   { path: /^schemas\/.+\.json$/, example: 'schemas/NAME.schema.json' },
   { path: /^signals\/[^/]+\.yaml$/, example: 'signals/NAME.yaml' },
   { path: /^signals\/samples\/[^/]+\.json$/, example: 'signals/samples/NAME.json' },
+  { path: /^schedules\/[^/]+\.yaml$/, example: 'schedules/NAME.yaml' },
+  { path: /^schedules\/recipients\/[^/]+\.(?:csv|ndjson)$/, example: 'schedules/recipients/NAME.csv' },
   { path: /^templates\/[^/]+\/(?:message(?:\.[A-Za-z0-9-]+)?\.(?:md|html|txt)|data\.schema\.json|samples\/[^/]+\.json)$/, example: '' },
 ];
-const FOLDERS = ['layouts', 'blocks', 'styles', 'strings', 'assets', 'schemas', 'signals', 'templates'];
+const FOLDERS = ['layouts', 'blocks', 'styles', 'strings', 'assets', 'schemas', 'signals', 'schedules', 'templates'];
 
 /** A file that nothing reads, where its author may think otherwise. */
 export function strayFile(path: string): Problem | undefined {

@@ -5,7 +5,7 @@ import { linksOf, type ShownLink } from '../inspect/index.js';
 import { isFault, mailBytes, parseMailbox, writeMail } from '../mime/index.js';
 import { Fault, didYouMean, hasErrors, inReadingOrder, problem, type Problem } from '../problems/index.js';
 import { folderCompiler } from '../program/index.js';
-import { compileRules } from '../signals/index.js';
+import { sendingProblems } from '../schedules/index.js';
 import { prepare, type Renderer, type Rendering } from '../render/index.js';
 import { lookUp } from '../strings/index.js';
 import type { DataProblem } from '../typing/index.js';
@@ -196,7 +196,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
     files,
     problems: inReadingOrder([
       ...compiler.problems.filter(({ place }) => !place.file.startsWith('templates/')),
-      ...compileRules(project).problems,
+      ...sendingProblems(project),
       ...(hasErrors(project.problems) ? [] : adviseTheme(project)),
     ]),
     names: [...byTemplate.keys()].sort((a, b) => a.localeCompare(b)),

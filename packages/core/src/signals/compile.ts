@@ -1,4 +1,4 @@
-import type { MailProject, Sample, SourceFile, YamlFile } from '../folder/index.js';
+import { pathFrom, type MailProject, type Sample, type SourceFile, type YamlFile } from '../folder/index.js';
 import { readPayloadExpression, readPayloadTemplate, type PayloadTemplate } from '../payload/index.js';
 import { Budget, didYouMean, inReadingOrder, problem, SourceText, warning, type Place, type Problem } from '../problems/index.js';
 import { truthy } from '../render/index.js';
@@ -116,16 +116,6 @@ export function compileRules(project: MailProject): CompiledRules {
   return { rules, schemas, problems: inReadingOrder(problems) };
 }
 
-/** "../schemas/booking.schema.json", as it is named in a file of signals/, from the folder's root. */
-function schemaPathOf(written: string): string {
-  const steps = ['signals'];
-  for (const step of written.split('/')) {
-    if (step === '..') steps.pop();
-    else if (step !== '.' && step !== '') steps.push(step);
-  }
-  return steps.join('/');
-}
-
 function readRule(project: MailProject, name: string, source: SourceFile, problems: Problem[]): ReadRule | undefined {
   if (!NAME.test(name))
     problems.push(
@@ -138,7 +128,7 @@ function readRule(project: MailProject, name: string, source: SourceFile, proble
     );
   const read = readRuleFile(source, problems);
   if (read === undefined) return undefined;
-  const schemaPath = schemaPathOf(read.content.data);
+  const schemaPath = pathFrom('signals', read.content.data);
   const schema = project.schemas.get(schemaPath);
   if (schema === undefined) {
     // One that is there and cannot be read has said so itself.

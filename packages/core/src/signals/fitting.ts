@@ -3,7 +3,7 @@ import { accepts, type RecordMember, type Type } from '../typing/index.js';
 /** Levels at which fields are looked for. */
 const DEEPEST = 12;
 
-/** Fields that a rule gives and a closed schema does not have: their paths. Where records are told apart by their fields, nothing is said. */
+/** Paths of fields that a rule gives and a closed schema does not have. A schema with several kinds of records is not looked at. */
 function strangers(wanted: Type, given: Type, path: string, depth = 0): string[] {
   if (depth > DEEPEST) return [];
   const [record, ...others] = wanted.members.filter((member): member is RecordMember => member.kind === 'record');

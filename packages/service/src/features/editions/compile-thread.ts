@@ -1,7 +1,7 @@
 import { linkFolder } from '@verbalis/core/folder';
 import { describe, hasErrors } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
-import { compileRules } from '@verbalis/core/signals';
+import { sendingProblems } from '@verbalis/core/schedules';
 import { inThread } from '../../kernel/thread.js';
 import type { CompileResult } from './compile.js';
 
@@ -12,7 +12,7 @@ inThread(() => ({
   compile: (files: ReadonlyMap<string, Uint8Array>): CompileResult => {
     const project = linkFolder(files);
     const compiled = compileFolder(project);
-    const problems = [...compiled.problems, ...compileRules(project).problems];
+    const problems = [...compiled.problems, ...sendingProblems(project, compiled)];
     if (!hasErrors(problems)) return { compiled };
     const errors = problems
       .filter((problem) => problem.severity === 'error')

@@ -1,5 +1,6 @@
 import { linkFolder, type MailFiles, type MailProject, type TemplateFiles } from '@verbalis/core/folder';
 import type { CompiledFolder, CompiledTemplate } from '@verbalis/core/program';
+import { compileSchedules, type Schedule } from '@verbalis/core/schedules';
 import { compileRules, type Rule } from '@verbalis/core/signals';
 import { lookUp } from '@verbalis/core/strings';
 import { prepare, type Program, type Renderer } from '@verbalis/core/render';
@@ -25,8 +26,9 @@ export interface LoadedEdition {
   readonly number: number;
   readonly project: MailProject;
   readonly templates: ReadonlyMap<string, ReadyTemplate>;
-  /** Its signal rules by name; compiled when first asked for. */
+  /** Its signal rules by name; compiled when first asked for, like its schedules. */
   readonly rules: () => ReadonlyMap<string, Rule>;
+  readonly schedules: () => ReadonlyMap<string, Schedule>;
 }
 
 /** A mail folder that has errors and so cannot be published. */
@@ -58,7 +60,15 @@ export function editionOf(space: string, number: number, files: MailFiles, compi
     });
   }
   let rules: ReadonlyMap<string, Rule> | undefined;
-  return { space, number, project, templates, rules: () => (rules ??= compileRules(project).rules) };
+  let schedules: ReadonlyMap<string, Schedule> | undefined;
+  return {
+    space,
+    number,
+    project,
+    templates,
+    rules: () => (rules ??= compileRules(project).rules),
+    schedules: () => (schedules ??= compileSchedules(project).schedules),
+  };
 }
 
 function programFor(template: CompiledTemplate, locale: string | undefined, own: string): Program | undefined {

@@ -1,0 +1,3 @@
+export { compileSchedules, type CompiledSchedules } from './compile.js';
+export { sendingProblems } from './problems.js';
+export { type RecipientSource, type Schedule } from './schedule.js';
