@@ -46,6 +46,10 @@ const FEATURES: readonly FeatureCommands[] = [
     load: () => import('./signals/index.js'),
   },
   { commands: [['bulk-sends', 'send: one template to many recipients']], load: () => import('./bulk-sends/index.js') },
+  {
+    commands: [['schedules', 'send: one template to many, at times that come again']],
+    load: () => import('./schedules/index.js'),
+  },
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },

@@ -80,6 +80,7 @@ CREATE TABLE `bulk_sends` (
 	`per_minute` integer,
 	`first` integer,
 	`key_id` text,
+	`run` text,
 	`read` integer DEFAULT 0 NOT NULL,
 	`accepted` integer DEFAULT 0 NOT NULL,
 	`refused` integer DEFAULT 0 NOT NULL,
@@ -528,6 +529,36 @@ CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakp
 CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
 CREATE INDEX `returns_unmatched` ON `returns` (`space`,`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
+CREATE TABLE `schedule_runs` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`schedule` text NOT NULL,
+	`planned_at` integer NOT NULL,
+	`state` text NOT NULL,
+	`is_manual` integer NOT NULL,
+	`why` text,
+	`bulk_id` text,
+	`at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `schedule_runs_by_schedule` ON `schedule_runs` (`space`,`schedule`,`id`);--> statement-breakpoint
+CREATE UNIQUE INDEX `schedule_runs_planned` ON `schedule_runs` (`space`,`schedule`,`planned_at`) WHERE "schedule_runs"."is_manual" = 0;--> statement-breakpoint
+CREATE TABLE `scheduled_editions` (
+	`space` text PRIMARY KEY NOT NULL,
+	`edition` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `schedules` (
+	`space` text NOT NULL,
+	`name` text NOT NULL,
+	`times` text NOT NULL,
+	`is_present` integer NOT NULL,
+	`is_paused` integer DEFAULT false NOT NULL,
+	`next_at` integer,
+	PRIMARY KEY(`space`, `name`)
+);
+--> statement-breakpoint
+CREATE INDEX `schedules_due` ON `schedules` (`next_at`) WHERE "schedules"."next_at" is not null;--> statement-breakpoint
 CREATE TABLE `senders` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

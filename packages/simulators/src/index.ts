@@ -17,3 +17,4 @@ export {
 } from './smtp-provider.js';
 export { startChat, type Chat, type ChatMessage } from './chat.js';
 export { startNameServer, type NameServerSimulator, type SimulatedRecord } from './name-server.js';
+export { startRecipientSource, type AskedRun, type RecipientSource } from './recipient-source.js';

@@ -5,7 +5,6 @@ import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
-import { openBulkSends } from '../features/bulk-sends/index.js';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import { composeMail, type EmailLinks } from '../features/composing/index.js';
@@ -27,7 +26,6 @@ import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
 import { openReturns, type TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
-import { openSignals } from '../features/signals/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
 import { sendersOf } from '../features/senders/index.js';
 import { openSubmission } from '../features/submission/index.js';
@@ -41,6 +39,7 @@ import { openAuthors } from './authors.js';
 import type { BuildOptions } from './build-options.js';
 import { openReaders } from './readers.js';
 import { mustSign } from './sending-spaces.js';
+import { openWhatFollows } from './what-follows.js';
 
 export interface Built {
   /** From low to high, as features/order.ts lists them. */
@@ -177,9 +176,10 @@ interface Below {
 
 /** What people look at and are notified of. */
 function openUpper(
-  { runtime, store, settings, secrets, folder, origins, reloading }: BuildOptions,
+  options: BuildOptions,
   { writing, sending, receiving, ledgerFile, troubles, watch }: Below,
 ): Feature[] {
+  const { runtime, store, settings, secrets, folder, origins, reloading } = options;
   const { spaces } = settings;
   const { accept, feed, suppressing } = writing;
   const operators = new Map(Object.entries(spaces).map(([name, { operator }]) => [name, operator]));
@@ -211,14 +211,7 @@ function openUpper(
     }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
-    openBulkSends(runtime, {
-      store,
-      editions: writing.editions,
-      accept,
-      outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },
-      secret: secrets.keyFor('recipient sources'),
-    }),
-    openSignals(runtime, { store, editions: writing.editions, accept, mostBytes: settings.limits.bodyBytes }),
+    ...openWhatFollows(options, writing),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,

@@ -22,6 +22,7 @@ import { providerEndpoints } from './providers/index.js';
 import { quarantineEndpoints } from './quarantine/index.js';
 import { queueEndpoints } from './queue/index.js';
 import { returnEndpoints } from './returns/index.js';
+import { scheduleEndpoints } from './schedules/index.js';
 import { searchEndpoints } from './search/index.js';
 import { signalEndpoints } from './signals/index.js';
 import { suppressionEndpoints } from './suppressions/index.js';
@@ -230,6 +231,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'send',
       groups: [{ name: 'bulkSends', description: 'One template to many recipients.' }],
       endpoints: bulkEndpoints,
+    },
+  },
+  {
+    name: 'schedules',
+    api: {
+      step: 'send',
+      groups: [{ name: 'schedules', description: 'One template to many, at times that come again.' }],
+      endpoints: scheduleEndpoints,
     },
   },
   {

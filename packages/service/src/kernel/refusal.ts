@@ -22,6 +22,12 @@ export class Refusal extends Error {
   ) {
     super(more.detail ?? title);
   }
+
+  /** The whole of it for a line of a record: what, and in particular. */
+  get sentence(): string {
+    const { detail } = this.more;
+    return detail === undefined ? this.title : `${this.title}: ${detail}`;
+  }
 }
 
 /** Problems that the sentence names; `problems` has all. */

@@ -6,6 +6,7 @@ import { pino } from 'pino';
 import type { Clock } from './clock.js';
 import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { Connection } from './transaction.js';
+import type { StepResult, WorkerGroup, WorkerOptions } from './worker.js';
 
 export const SILENT = pino({ level: 'silent' });
 
@@ -59,6 +60,26 @@ export function steppedClock(start = 0): Clock & { readonly pass: (ms: number) =
       }
       now = end;
       await settle();
+    },
+  };
+}
+
+/** Workers that step when the test says so. `settle` steps until nothing is to be done at once. */
+export function handWorkers(): { readonly workers: WorkerGroup; readonly settle: (now: () => number) => Promise<void> } {
+  let step: () => StepResult | Promise<StepResult> = () => ({ did: 0 });
+  const worker = { wake: () => undefined, start: () => undefined, stop: () => Promise.resolve() };
+  return {
+    workers: {
+      add: (options: Pick<WorkerOptions, 'step'>) => {
+        ({ step } = options);
+        return worker;
+      },
+    } as unknown as WorkerGroup,
+    async settle(now) {
+      for (;;) {
+        const { next } = await step();
+        if (next !== 'now' && (next === undefined || next > now())) return;
+      }
     },
   };
 }

@@ -20,6 +20,7 @@ import { deliveryStore, dueReports, messageStore } from '../features/messages/in
 import { senderFaultStore } from '../features/operator-notes/index.js';
 import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
+import { scheduleStore } from '../features/schedules/index.js';
 import { searchStore } from '../features/search/index.js';
 import { matchStore, signalStore } from '../features/signals/index.js';
 import { suppressionStore } from '../features/suppressions/index.js';
@@ -53,7 +54,7 @@ function recordsOn(kernel: Kernel) {
   const engagement = engagementStore(reads);
   const returns = returnStore(reads);
   // What follows from a change in a lower feature, in the same transaction.
-  deliveries.onRecorded((tx, fact, recordedAt) => {
+  deliveries.onRecorded('records', (tx, fact, recordedAt) => {
     events.publish(tx, fact, recordedAt);
     countFact(tx, { deliveries, messages, engagement }, fact);
   });
@@ -90,6 +91,7 @@ function recordsOn(kernel: Kernel) {
     providers: providerStore(reads),
     reports: reportStore(reads),
     returns,
+    schedules: scheduleStore(reads),
     search: searchStore(reads),
     signals: signalStore(reads),
     signalMatches: matchStore(reads),

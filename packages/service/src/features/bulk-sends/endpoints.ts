@@ -5,7 +5,6 @@ import {
   instant,
   json,
   jsonBody,
-  newId,
   numberCursor,
   optionalInstant,
   pageOf,
@@ -14,12 +13,15 @@ import {
   textParams,
   type Clock,
 } from '../../kernel/index.js';
-import { keepRows, type RowsOptions } from './keep-rows.js';
 import { BulkList, BulkQuery, BulkView, NewBulkSend, RefusalList, RefusalQuery, SourceSecret, type BulkSummary } from './model.js';
 import type { BulkRow } from './queries.js';
+import type { BulkStarter } from './start.js';
+import type { Store } from './store.js';
 import type { BulkState } from './tables.js';
 
-export interface BulkEndpoints extends RowsOptions {
+export interface BulkEndpoints {
+  readonly store: Store;
+  readonly starter: BulkStarter;
   readonly clock: Clock;
   readonly wake: () => void;
   readonly secretOf: (space: string) => string;
@@ -28,7 +30,7 @@ export interface BulkEndpoints extends RowsOptions {
 const endpoint = endpointsOf<BulkEndpoints>();
 
 function summary(row: BulkRow): z.input<typeof BulkSummary> {
-  const { id, name, state, common, source, createdAt, endedAt, read, accepted, refused, perMinute, first, problem, nextAt } = row;
+  const { id, name, state, common, source, createdAt, endedAt, read, accepted, refused, perMinute, first, run, problem, nextAt } = row;
   return {
     id,
     name,
@@ -42,6 +44,7 @@ function summary(row: BulkRow): z.input<typeof BulkSummary> {
     refused,
     perMinute: perMinute ?? undefined,
     first: first ?? undefined,
+    run: run === null ? undefined : { schedule: run.schedule, plannedAt: instant(run.plannedAt) },
     problem: problem ?? undefined,
     nextAt: state === 'running' ? optionalInstant(nextAt) : undefined,
   };
@@ -69,39 +72,10 @@ const start = endpoint({
   answers: { 202: json('It has begun.', BulkView) },
   refusals: { 404: 'There is no such upload.', 422: 'The template cannot be sent to many, or the file is not right.' },
   async run({ caller: { space, key }, body }, deps) {
-    const { store, clock, wake } = deps;
+    const { store, starter } = deps;
     const { recipients, name, perMinute, first, essential, ...common } = body;
-    const schema = await deps.templateOf(space, { template: common.template, essential });
-    const now = clock.now();
-    const source =
-      'url' in recipients
-        ? { kind: 'url' as const, url: recipients.url }
-        : { kind: 'rows' as const, contentId: await keepRows(deps, { space, recipients, schema, now }) };
-    const row: BulkRow = {
-      id: newId('p', now),
-      space,
-      name: name ?? common.template,
-      state: 'running',
-      common,
-      source,
-      cursor: source.kind === 'url' ? { kind: 'url', page: null, skip: 0 } : { kind: 'rows', piece: 0, at: 0 },
-      perMinute: perMinute ?? null,
-      first: first ?? null,
-      keyId: key?.id ?? null,
-      read: 0,
-      accepted: 0,
-      refused: 0,
-      problem: null,
-      failures: 0,
-      createdAt: now,
-      nextAt: now,
-      endedAt: null,
-    };
-    await store.write((tx) => {
-      store.bulkSends.add(tx, row);
-      tx.afterCommit(wake);
-    });
-    return new Reply(view(deps, row), { status: 202 });
+    const begin = await starter.prepare(space, { name, common, recipients, perMinute, first, essential, keyId: key?.id });
+    return new Reply(view(deps, await store.write(begin)), { status: 202 });
   },
 });
 

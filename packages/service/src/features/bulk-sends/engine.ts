@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import { Counter, type Registry } from 'prom-client';
 import {
   faultsOf,
+  instant,
   StoreUnavailable,
   type Clock,
   type OutsideRules,
@@ -97,6 +98,12 @@ function parsedRow(text: string): Pick<ReadRow, 'recipient' | 'key' | 'who' | 'p
   return recipientIn(value);
 }
 
+/** A bulk send as the address knows it that is asked for its recipients. */
+function runOf({ id, name, common, createdAt, run }: BulkRow): Readonly<Record<string, unknown>> {
+  const planned = run === null ? {} : { schedule: run.schedule, plannedAt: instant(run.plannedAt) };
+  return { id, name, template: common.template, startedAt: instant(createdAt), ...planned };
+}
+
 /** Goes on with bulk sends: reads recipients and has them accepted, a piece at a time. What is written of a piece is all of it. */
 export function bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf }: Options): Engine {
   const counted = new Counter({
@@ -110,9 +117,7 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
   async function pageOf(bulk: BulkRow, url: string, page: string | null): Promise<RecipientPage> {
     const known = pages.get(bulk.id);
     if (known?.page === page) return known.content;
-    const { id, name, common, createdAt, space } = bulk;
-    const run = { id, name, template: common.template, startedAt: new Date(createdAt).toISOString() };
-    const content = await askForPage({ url, cursor: page, run, secret: secretOf(space), outside, clock });
+    const content = await askForPage({ url, cursor: page, run: runOf(bulk), secret: secretOf(bulk.space), outside, clock });
     if (pages.size >= MOST_PAGES) pages.clear();
     pages.set(bulk.id, { page, content });
     return content;

@@ -7,6 +7,7 @@ import type { Editions } from '../editions/index.js';
 import type { Acceptor } from '../messages/index.js';
 import { bulkEndpoints } from './endpoints.js';
 import { bulkEngine } from './engine.js';
+import { bulkStarter, type BulkStarter } from './start.js';
 import type { Store } from './store.js';
 
 interface Options {
@@ -22,7 +23,7 @@ interface Options {
 export function openBulkSends(
   { clock, log, workers, registry, ages }: Runtime,
   { store, editions, accept, outside, secret }: Options,
-): Feature {
+): { readonly starter: BulkStarter; readonly feature: Feature } {
   const secretOf = (space: string): string => secretText(createHmac('sha256', secret).update(`source\0${space}`).digest());
   const engine = bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf });
 
@@ -46,11 +47,15 @@ export function openBulkSends(
     return ready.files.schema;
   }
 
+  const starter = bulkStarter({ store, clock, wake: engine.wake, templateOf });
   return {
-    name: 'bulk-sends',
-    endpoints: serve(bulkEndpoints, { store, clock, wake: engine.wake, secretOf, templateOf }),
-    running: [engine],
-    clockJumped: engine.wake,
-    retention: [{ name: 'bulk sends', step: (tx, now) => store.bulkSends.forget(tx, now - ages.records) }],
+    starter,
+    feature: {
+      name: 'bulk-sends',
+      endpoints: serve(bulkEndpoints, { store, clock, wake: engine.wake, secretOf, starter }),
+      running: [engine],
+      clockJumped: engine.wake,
+      retention: [{ name: 'bulk sends', step: (tx, now) => store.bulkSends.forget(tx, now - ages.records) }],
+    },
   };
 }

@@ -66,6 +66,10 @@ const fields = {
   refused: z.int().meta({ description: 'That cannot have one, with the reason.' }),
   perMinute: z.int().optional(),
   first: z.int().optional(),
+  run: z
+    .strictObject({ schedule: z.string(), plannedAt: z.iso.datetime() })
+    .optional()
+    .meta({ description: 'The run of a schedule that it is.' }),
   problem: z.string().optional().meta({ description: 'What it waits for, or why it failed.' }),
   nextAt: z.iso.datetime().optional().meta({ description: 'When it goes on.' }),
 };

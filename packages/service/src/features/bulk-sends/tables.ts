@@ -24,6 +24,13 @@ export type BulkCursor =
   /** @property page what the app gave for this page; null for the first. `skip`: rows of it that are done */
   | { readonly kind: 'url'; readonly page: string | null; readonly skip: number };
 
+/** The run of a schedule that a bulk send is. */
+export interface BulkRun {
+  readonly schedule: string;
+  /** When it was planned; milliseconds since the epoch. */
+  readonly plannedAt: number;
+}
+
 export type BulkState = 'running' | 'paused' | 'done' | 'canceled' | 'failed';
 
 /** One template to many recipients. */
@@ -41,6 +48,7 @@ export const bulkSends = sqliteTable(
     /** Only so many of the first recipients. */
     first: integer('first'),
     keyId: text('key_id'),
+    run: text('run', { mode: 'json' }).$type<BulkRun>(),
     /** Rows that were read, and what came of them. */
     read: integer('read').notNull().default(0),
     accepted: integer('accepted').notNull().default(0),

@@ -80,6 +80,8 @@ export function editionStore(reads: Reader) {
       .prepare(),
   );
 
+  const listeners = new Map<string, (tx: Tx) => void>();
+
   /** The pictures of a mail folder become public with it. */
   function addAssets(tx: Tx, manifest: Readonly<Record<string, string>>): void {
     for (const [path, hash] of Object.entries(manifest)) {
@@ -116,6 +118,15 @@ export function editionStore(reads: Reader) {
 
     use(tx: Tx, space: string, number: number): void {
       tx.db.insert(editionsInUse).values({ space, number }).onConflictDoUpdate({ target: editionsInUse.space, set: { number } }).run();
+      for (const listener of listeners.values()) listener(tx);
+    },
+
+    /**
+     * Is called when another edition comes into use, within the transaction that does it.
+     * @param name who listens: one that is registered again, after a reload, takes the place of the former
+     */
+    onChanged(name: string, listener: (tx: Tx) => void): void {
+      listeners.set(name, listener);
     },
 
     /** The hash of the configuration's mail folder when it was published last. */

@@ -20,7 +20,7 @@ export function eventFeed(store: Store): Feed {
       for (const listener of [...listeners]) listener();
     });
   };
-  store.deliveries.onRecorded((tx) => {
+  store.deliveries.onRecorded('feed', (tx) => {
     tx.afterCommit(reported);
   });
   return {

@@ -66,7 +66,7 @@ export function factStore(reads: Reader) {
       .prepare(),
   );
 
-  const listeners: ((tx: Tx, fact: NewFact, recordedAt: number) => void)[] = [];
+  const listeners = new Map<string, (tx: Tx, fact: NewFact, recordedAt: number) => void>();
 
   function toFact(row: FactRow): FactRow & Fact {
     return {
@@ -111,7 +111,7 @@ export function factStore(reads: Reader) {
   }
 
   function notify(tx: Tx, fact: NewFact, recordedAt: number): void {
-    for (const listener of listeners) listener(tx, fact, recordedAt);
+    for (const listener of listeners.values()) listener(tx, fact, recordedAt);
   }
 
   /**
@@ -134,9 +134,12 @@ export function factStore(reads: Reader) {
     /** Passes a new fact on to those who follow facts, within the transaction that writes it. */
     pass: notify,
 
-    /** Is called with every new fact, within the transaction that writes it. */
-    onRecorded(listener: (tx: Tx, fact: NewFact, recordedAt: number) => void): void {
-      listeners.push(listener);
+    /**
+     * Is called with every new fact, within the transaction that writes it.
+     * @param name who listens: one that is registered again, after a reload, takes the place of the former
+     */
+    onRecorded(name: string, listener: (tx: Tx, fact: NewFact, recordedAt: number) => void): void {
+      listeners.set(name, listener);
     },
 
     facts(deliveryId: string, from: Reader = reads): (FactRow & Fact)[] {

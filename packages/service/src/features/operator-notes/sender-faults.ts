@@ -85,7 +85,7 @@ export function senderFaultNotes({ store, workers, clock, accept, log, operators
       tx.afterCommit(worker.wake);
     },
   });
-  store.deliveries.onRecorded((tx, { deliveryId, kind, cause, diagnostic }, now) => {
+  store.deliveries.onRecorded(NAME, (tx, { deliveryId, kind, cause, diagnostic }, now) => {
     if (kind !== 'failed' || cause === undefined || !isSenderFault(cause)) return;
     const delivery = store.deliveries.find(deliveryId, tx);
     if (delivery === undefined) return;

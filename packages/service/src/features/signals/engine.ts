@@ -73,10 +73,8 @@ const sentenceOf = (problems: readonly RequestProblem[]): string =>
 /** Why a rule could make nothing of a signal, in a sentence; undefined for what is no fault of the data. */
 function faultOf(error: unknown): string | undefined {
   if (error instanceof Refusal) {
-    const { detail, problems = [] } = error.more;
-    return problems.length > 0
-      ? sentenceOf(problems)
-      : [error.message.replace(/[.]$/, ''), detail].filter(Boolean).join(': ').slice(0, LONGEST_WHY);
+    const { problems = [] } = error.more;
+    return problems.length > 0 ? sentenceOf(problems) : error.sentence.slice(0, LONGEST_WHY);
   }
   return error instanceof Fault || error instanceof BudgetExceeded ? error.message.slice(0, LONGEST_WHY) : undefined;
 }

@@ -94,7 +94,7 @@ export function suppressing({ store, log, plan, anyCase, master }: SuppressingOp
       log.info({ space, delivery: decisive.deliveryId, reason, cause }, 'address suppressed');
     });
   }
-  store.deliveries.onRecorded(learn);
+  store.deliveries.onRecorded('suppressing', learn);
   const lifted: ((tx: Tx, row: SuppressionRow, note: string) => void)[] = [];
 
   return {

@@ -1,0 +1,7 @@
+import type { Kernel } from '../../kernel/index.js';
+import type { BulkRecords } from '../bulk-sends/index.js';
+import type { EditionRecords } from '../editions/index.js';
+import type { ScheduleRecords } from './queries.js';
+
+/** The records that this feature works on: its own, and those of features below it. */
+export type Store = Kernel & EditionRecords & BulkRecords & ScheduleRecords;
