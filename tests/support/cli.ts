@@ -14,10 +14,11 @@ export function runCli(args: readonly string[], service?: { readonly url: string
   const env = {
     ...process.env,
     NO_COLOR: '1',
-    ...(service === undefined ? {} : { VERBALIS_URL: service.url, VERBALIS_KEY: OPERATOR, VERBALIS_SPACE: service.space ?? 'harbour' }),
+    ...(service === undefined ? {} : { VERBALIS_URL: service.url, VERBALIS_KEY: OPERATOR }),
   };
+  const space = service === undefined ? [] : ['--space', service.space ?? 'harbour'];
   return new Promise((done) => {
-    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], { env });
+    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args, ...space], { env });
     let [out, notes] = ['', ''];
     child.stdout.on('data', (chunk: Buffer) => (out += chunk.toString()));
     child.stderr.on('data', (chunk: Buffer) => (notes += chunk.toString()));

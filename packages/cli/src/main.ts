@@ -50,6 +50,7 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [['schedules', 'send: one template to many, at times that come again']],
     load: () => import('./schedules/index.js'),
   },
+  { commands: [['permits', 'send: emails that a browser may ask for']], load: () => import('./permits/index.js') },
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },

@@ -502,6 +502,21 @@ CREATE TABLE `sender_faults` (
 	PRIMARY KEY(`space`, `cause`, `day`)
 );
 --> statement-breakpoint
+CREATE TABLE `permits` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text NOT NULL,
+	`hash` text NOT NULL,
+	`common` text NOT NULL,
+	`key_id` text,
+	`times` integer NOT NULL,
+	`used` integer DEFAULT 0 NOT NULL,
+	`created_at` integer NOT NULL,
+	`expires_at` integer NOT NULL,
+	`revoked_at` integer
+);
+--> statement-breakpoint
+CREATE INDEX `permits_by_space` ON `permits` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `permits_by_end` ON `permits` (`expires_at`);--> statement-breakpoint
 CREATE TABLE `provider_states` (
 	`name` text PRIMARY KEY NOT NULL,
 	`paused` integer DEFAULT false NOT NULL,

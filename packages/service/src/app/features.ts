@@ -32,7 +32,7 @@ import { openSubmission } from '../features/submission/index.js';
 import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
-import type { Router } from 'express';
+import type { RequestHandler, Router } from 'express';
 import type { Access, Feature, Reader } from '../kernel/index.js';
 import { explain, type Settings } from '../settings/index.js';
 import { openAuthors } from './authors.js';
@@ -58,6 +58,7 @@ export interface Built {
   readonly submissionTlsPort: () => number | undefined;
   readonly sharedDomains: SharePageOptions;
   readonly confirmPages: Router;
+  readonly permitCors: RequestHandler;
 }
 
 /** What a higher feature does for a lower one: known only when all are open. */
@@ -133,9 +134,11 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     noteUse,
     spaces: spaceSummaries(settings, receiving.submission.port),
   });
+  const { features: whatFollows, permitCors } = openWhatFollows(options, writing);
   return {
     access,
     signInLink,
+    permitCors,
     publishFolders: writing.publishFolders,
     consentPages: writing.consent.pages,
     hitPages: writing.engagement.pages,
@@ -159,7 +162,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.callbacks.feature,
       receiving.captured.feature,
       ...authors.features,
-      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch }),
+      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch, whatFollows }),
     ],
   };
 }
@@ -172,13 +175,11 @@ interface Below {
   /** What an operator must know of the service as a whole, by the rule that it fires. */
   readonly troubles: ServiceTroubles;
   readonly watch: DomainWatch;
+  readonly whatFollows: readonly Feature[];
 }
 
 /** What people look at and are notified of. */
-function openUpper(
-  options: BuildOptions,
-  { writing, sending, receiving, ledgerFile, troubles, watch }: Below,
-): Feature[] {
+function openUpper(options: BuildOptions, { writing, sending, receiving, ledgerFile, troubles, watch, whatFollows }: Below): Feature[] {
   const { runtime, store, settings, secrets, folder, origins, reloading } = options;
   const { spaces } = settings;
   const { accept, feed, suppressing } = writing;
@@ -211,7 +212,7 @@ function openUpper(
     }),
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
-    ...openWhatFollows(options, writing),
+    ...whatFollows,
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,

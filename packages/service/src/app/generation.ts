@@ -139,6 +139,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     hosts: { names: settings.listen.hosts, isLinkHost: built.isLinkHost },
     sharedDomains: built.sharedDomains,
     confirmPages: built.confirmPages,
+    permitCors: built.permitCors,
     publicUrl: settings.publicUrl,
     bodyBytes: settings.limits.bodyBytes,
     streams: settings.limits.streams,

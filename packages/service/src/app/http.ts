@@ -1,4 +1,4 @@
-import type { Express, Router } from 'express';
+import type { Express, RequestHandler, Router } from 'express';
 import type { Logger } from 'pino';
 import type { Registry } from 'prom-client';
 import type { Consent } from '../features/consent/index.js';
@@ -38,6 +38,7 @@ export interface HttpOptions {
   readonly hosts: Omit<HostRules, 'publicUrl'>;
   readonly sharedDomains: SharePageOptions;
   readonly confirmPages: Router;
+  readonly permitCors: RequestHandler;
   readonly publicUrl: string | undefined;
   readonly bodyBytes: number;
   readonly streams: StreamLimits;
@@ -102,6 +103,7 @@ export function makeApp(options: HttpOptions): Express {
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);
   });
+  app.use('/v1/permitted-messages', options.permitCors);
   app.use(endpointRouter({ endpoints, access, bodyBytes }));
   refuseUnknown(app, 'There is nothing at this address', 'GET /v1/openapi.json lists what is.');
   app.use(consoleRouter(consoleFolder));

@@ -17,6 +17,7 @@ import { eventEndpoints } from './events/index.js';
 import { figureEndpoints } from './figures/index.js';
 import { keyEndpoints } from './keys/index.js';
 import { messageEndpoints } from './messages/index.js';
+import { permitEndpoints } from './permits/index.js';
 import { operatorNoteEndpoints } from './operator-notes/index.js';
 import { providerEndpoints } from './providers/index.js';
 import { quarantineEndpoints } from './quarantine/index.js';
@@ -239,6 +240,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'send',
       groups: [{ name: 'schedules', description: 'One template to many, at times that come again.' }],
       endpoints: scheduleEndpoints,
+    },
+  },
+  {
+    name: 'permits',
+    api: {
+      step: 'send',
+      groups: [{ name: 'permits', description: 'Emails that a browser may ask for.' }],
+      endpoints: permitEndpoints,
     },
   },
   {

@@ -33,7 +33,8 @@ export const empty = (description: string): AnswerShape<never> => ({ description
 
 /** What a request carries. */
 export type BodyShape<T, D> =
-  | { readonly kind: 'json'; readonly schema: z.ZodType<T>; readonly isOptional: boolean }
+  /** `mostBytes`: less than the service takes elsewhere. */
+  | { readonly kind: 'json'; readonly schema: z.ZodType<T>; readonly isOptional: boolean; readonly mostBytes?: number }
   /** Read as a whole. `types`: those that are accepted; any when empty. `limit` in bytes. */
   | { readonly kind: 'bytes'; readonly types: readonly string[]; readonly limit: (deps: D) => number }
   /** Not read: the endpoint takes the request's stream. */
@@ -43,6 +44,13 @@ export const jsonBody = <S extends z.ZodType>(schema: S): BodyShape<z.output<S>,
   kind: 'json',
   schema: schema as z.ZodType<z.output<S>>,
   isOptional: false,
+});
+/** A JSON body of a request that anybody can make: it is small. */
+export const smallJsonBody = <S extends z.ZodType>(schema: S, mostBytes: number): BodyShape<z.output<S>, unknown> => ({
+  kind: 'json',
+  schema: schema as z.ZodType<z.output<S>>,
+  isOptional: false,
+  mostBytes,
 });
 export const optionalJsonBody = <S extends z.ZodType>(schema: S): BodyShape<z.output<S>, unknown> => ({
   kind: 'json',

@@ -21,7 +21,8 @@ const next = monotonicFactory(() => {
  * @param at milliseconds since the epoch
  */
 export function newId(
-  kind: 'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q' | 'h' | 'o' | 'i' | 't' | 'j' | 'p' | 'y' | 'x',
+  kind:
+    'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q' | 'h' | 'o' | 'i' | 't' | 'j' | 'p' | 'y' | 'x',
   at: number,
 ): string {
   return kind + next(Math.floor(at)).toLowerCase();

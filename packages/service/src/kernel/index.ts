@@ -61,6 +61,7 @@ export {
   eventStream,
   json,
   jsonBody,
+  smallJsonBody,
   optionalJsonBody,
   Reply,
   serve,

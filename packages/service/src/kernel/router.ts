@@ -84,7 +84,7 @@ function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes }: R
 function bodyReaders({ body }: Endpoint<unknown>, deps: unknown, bodyBytes: number): RequestHandler[] {
   switch (body?.kind) {
     case 'json':
-      return [express.json({ limit: bodyBytes, strict: false, type: () => true }), refuseDeep];
+      return [express.json({ limit: Math.min(bodyBytes, body.mostBytes ?? Infinity), strict: false, type: () => true }), refuseDeep];
     case 'bytes':
       return [express.raw({ type: () => true, limit: body.limit(deps) })];
     case 'stream':

@@ -18,6 +18,7 @@ import { accessStore } from '../features/keys/index.js';
 import { holdStore } from '../features/holds/index.js';
 import { deliveryStore, dueReports, messageStore } from '../features/messages/index.js';
 import { senderFaultStore } from '../features/operator-notes/index.js';
+import { permitStore } from '../features/permits/index.js';
 import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
 import { scheduleStore } from '../features/schedules/index.js';
@@ -88,6 +89,7 @@ function recordsOn(kernel: Kernel) {
     figures,
     holds: holdStore(reads),
     messages,
+    permits: permitStore(reads),
     providers: providerStore(reads),
     reports: reportStore(reads),
     returns,

@@ -55,6 +55,7 @@ const ROWS: readonly { readonly table: string; readonly columns: readonly string
   { table: 'returns', columns: ['envelope_from', 'envelope_to', 'readout', 'bytes'], mayBeUnowned: true },
   { table: 'idempotency', columns: ['key'], mayBeUnowned: false },
   { table: 'signal_sends', columns: ['address'], mayBeUnowned: false },
+  { table: 'permits', columns: ['common'], mayBeUnowned: false },
   { table: 'signal_cancels', columns: ['key'], mayBeUnowned: false },
 ];
 

@@ -15,6 +15,22 @@ const Route = z.union([
   z.strictObject({ provider: Name, share: z.number().min(0).max(1000) }),
 ]);
 
+/** A page's origin (RFC 6454). */
+const Origin = z
+  .string()
+  .regex(/^https?:\/\/[A-Za-z0-9.-]+(?::\d{1,5})?$/, 'must be an origin such as "https://app.example", without a path')
+  .transform((origin) => new URL(origin).origin);
+
+/** How people who are signed in to an app prove it. */
+const Identity = z.strictObject({
+  issuer: z.string().min(1).max(500).meta({ description: 'What tokens name as "iss".' }),
+  jwksUrl: z.url({ protocol: /^https?$/ }).meta({ description: 'Where the keys are that tokens are signed with (RFC 7517).' }),
+  audience: z.string().min(1).max(500).meta({ description: 'What tokens name as "aud".' }),
+  emailClaim: z.string().min(1).max(100).default('email'),
+  verifiedClaim: z.string().min(1).max(100).default('email_verified').meta({ description: 'Must be true in a token.' }),
+});
+export type Identity = z.infer<typeof Identity>;
+
 export const SpaceSettings = z
   .record(
     Name,
@@ -57,6 +73,13 @@ export const SpaceSettings = z
         description:
           'Whether it is noted who follows a link only of recipients who have agreed to it; else the mode of the topic decides alone.',
       }),
+      browser: z
+        .strictObject({
+          origins: z.array(Origin).max(50).default([]).meta({ description: 'Pages that may ask for emails with a permit (CORS).' }),
+          identity: Identity.optional().meta({ description: 'Whose tokens prove who is signed in (OpenID Connect).' }),
+        })
+        .prefault({})
+        .meta({ description: 'Emails that a browser asks for.' }),
       archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
       operator: z.string().optional().meta({ description: 'Whom to notify of what needs a person.' }),
     }),
@@ -74,5 +97,6 @@ export const NO_RULES: SpaceRules = {
   senderDomains: [],
   unsigned: false,
   requireConsent: false,
+  browser: { origins: [] },
   runaway: { perHour: USUAL_PER_HOUR, templates: {} },
 };

@@ -1,0 +1,48 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { only, type Making, type Remote } from '../command.js';
+import type * as Commands from './permits.js';
+
+const load = (): Promise<typeof Commands> => import('./permits.js');
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const permits = root.command('permits').description('send: emails that a browser may ask for');
+
+  example(
+    remote(
+      permits
+        .command('add <template>')
+        .description('let a browser ask for an email; prints the permit, this once')
+        .option('--to <address...>', 'recipients')
+        .option('--to-identity', 'the verified address in the token of who is signed in')
+        .option('--data <file>', 'JSON data that is fixed')
+        .option('--may-add <file>', 'a JSON Schema of what the browser may add')
+        .option('--times <n>', 'how often it can be used (1)')
+        .option('--minutes <n>', 'how long it can be used (15)')
+        .option('--locale <tag>', 'BCP 47 tag')
+        .option('--reference <text>', 'your own name for what it is about'),
+    ),
+    'verbalis permits add sign-in-code --to-identity --data code.json --minutes 5',
+  ).action((template: string, options: Remote & Commands.AddOptions) =>
+    run(async (output) => (await load()).addPermit(connect(options), template, only(options), output)),
+  );
+
+  example(
+    remote(
+      permits
+        .command('list')
+        .description('permits, newest first')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'where the page before ended'),
+    ),
+    'verbalis permits list',
+  ).action((options: Remote & Commands.ListOptions) =>
+    run(async (output) => (await load()).listPermits(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(permits.command('revoke <permit>').description('let it be used no more; by its id')),
+    'verbalis permits revoke x01k…',
+  ).action((id: string, options: Remote) => run(async (output) => (await load()).revokePermit(connect(options), id, output)));
+}

@@ -1,0 +1,8 @@
+import type { Kernel } from '../../kernel/index.js';
+import type { EditionRecords } from '../editions/index.js';
+import type { KeyRecords } from '../keys/index.js';
+import type { MessageRecords } from '../messages/index.js';
+import type { PermitRecords } from './queries.js';
+
+/** The records that this feature works on: its own, and those of features below it. */
+export type Store = Kernel & KeyRecords & EditionRecords & MessageRecords & PermitRecords;
