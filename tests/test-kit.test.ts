@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
@@ -61,4 +61,16 @@ test('sends', async () => {
   const { stdout } = await promisify(execFile)(process.execPath, ['--test', file], { env });
   expect(stdout).toMatch(/pass 1/);
   folder.remove();
+});
+
+test('says what has happened, and waits for what follows', async () => {
+  const data = JSON.parse(readFileSync(join(DEMO_FOLDER, 'signals/samples/booking-paid.json'), 'utf8')) as { data: unknown };
+  const paid = await mail.signal('booking.paid', data.data);
+  expect(paid.rules).toMatchObject([{ rule: 'booking-paid', state: 'sent' }]);
+  expect(paid.mails).toHaveLength(1);
+  expect(paid.mails[0]).toSay('We kept your place');
+  // One whose email is due later waits; nothing is waited for then.
+  const found = JSON.parse(readFileSync(join(DEMO_FOLDER, 'signals/samples/item-found.json'), 'utf8')) as { data: unknown };
+  expect(await mail.signal('item.found', found.data)).toMatchObject({ rules: [{ rule: 'item-found', state: 'waiting' }], mails: [] });
+  expect(await mail.signal('nothing.known', {})).toEqual({ rules: [], mails: [] });
 });

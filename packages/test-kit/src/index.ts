@@ -3,7 +3,15 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { Writable } from 'node:stream';
-import { createClient, type AnyTemplates, type Client } from '@verbalis/client';
+import {
+  createClient,
+  type AnySignals,
+  type AnyTemplates,
+  type CapturedMail,
+  type Client,
+  type Schema,
+  type SignalOptions,
+} from '@verbalis/client';
 import { startService } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
@@ -17,17 +25,68 @@ export interface MailServiceOptions {
   readonly settings?: Readonly<Record<string, unknown>>;
 }
 
-export interface MailService<T extends object = AnyTemplates> {
+/** What followed from a signal. */
+export interface Followed {
+  /** What each rule on its type made of it; one whose email is due later waits. */
+  readonly rules: readonly Schema<'SignalMatch'>[];
+  /** The emails that were sent, one for each recipient. */
+  readonly mails: readonly CapturedMail[];
+}
+
+export interface MailService<T extends object = AnyTemplates, S extends object = AnySignals> {
   /** http://127.0.0.1:PORT */
   readonly url: string;
   /** A key of the capturing space, with every scope that an app or a test needs. */
   readonly key: string;
-  readonly client: Client<T>;
+  readonly client: Client<T, S>;
   /** What the app has sent. */
   readonly captured: Client<T>['captured'];
+  /**
+   * Says what has happened, and waits until each rule was asked and what it sent is captured.
+   * @throws Error when that takes longer than `within` ms; ten seconds when left out
+   */
+  readonly signal: <N extends keyof S & string>(
+    type: N,
+    data: NoInfer<S[N]>,
+    options?: SignalOptions & { readonly within?: number },
+  ) => Promise<Followed>;
   /** Where an app hands mail in by SMTP, with any user and password. */
   readonly smtp: { readonly host: string; readonly port: number };
   readonly stop: () => Promise<void>;
+}
+
+const WITHIN_MS = 10_000;
+const ASK_MS = 20;
+
+/** Waits until rules were asked about a signal, and until their emails are captured. */
+async function followed(client: Client, id: string, within: number): Promise<Followed> {
+  const end = Date.now() + within;
+  for (;;) {
+    const { isOpen, rules } = await client.signals.get(id);
+    const sent = rules.flatMap(({ messageId }) => messageId ?? []);
+    const isUnderWay = isOpen || rules.some(({ state, dueAt }) => state === 'waiting' && Date.parse(dueAt ?? '') <= Date.now());
+    const mails = isUnderWay ? undefined : await capturedOf(client, sent);
+    if (mails !== undefined) return { rules, mails };
+    if (Date.now() > end)
+      throw new Error(`After ${within} ms the signal ${id} was not dealt with: ${isOpen ? 'no rule was asked' : JSON.stringify(rules)}.`);
+    await new Promise((done) => setTimeout(done, ASK_MS));
+  }
+}
+
+/** The captured emails of messages; undefined while some are missing. */
+async function capturedOf(client: Client, messageIds: readonly string[]): Promise<CapturedMail[] | undefined> {
+  const mails: CapturedMail[] = [];
+  for (const messageId of messageIds) {
+    const { deliveries } = await client.messages.get(messageId);
+    for (const { address, state } of deliveries) {
+      if (state === 'queued' || state === 'delayed') return undefined;
+      const { captured } = await client.captured.list({ to: address });
+      const found = captured.find((mail) => mail.messageId === messageId);
+      if (found !== undefined) mails.push(await client.captured.get(found.id));
+      else if (state === 'accepted') return undefined;
+    }
+  }
+  return mails;
 }
 
 /** The capturing space of a service that a test has started. */
@@ -38,7 +97,9 @@ export const TEST_SPACE = 'test';
  * gets, so that nothing ever leaves.
  * @throws StartError with a sentence and a hint, when it cannot start
  */
-export async function startMailService<T extends object = AnyTemplates>(options: MailServiceOptions = {}): Promise<MailService<T>> {
+export async function startMailService<T extends object = AnyTemplates, S extends object = AnySignals>(
+  options: MailServiceOptions = {},
+): Promise<MailService<T, S>> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-test-kit-'));
   const remove = (): void => {
     rmSync(folder, { recursive: true, force: true });
@@ -73,12 +134,16 @@ export async function startMailService<T extends object = AnyTemplates>(options:
     const service = await startService({ config: readConfig(file, {}), operatorSecret, logTo });
     const operator = createClient({ url: service.url, key: operatorSecret, space: TEST_SPACE });
     const { key } = await operator.keys.add({ name: 'tests', scopes: ['send', 'read', 'write'] });
-    const client = createClient<T>({ url: service.url, key });
+    const client = createClient<T, S>({ url: service.url, key });
     return {
       url: service.url,
       key,
       client,
       captured: client.captured,
+      signal: async (type, data, { within = WITHIN_MS, ...more } = {}) => {
+        const { id } = await client.signal(type, data, more);
+        return followed(client as unknown as Client, id, within);
+      },
       smtp: { host: '127.0.0.1', port: service.submissionPort ?? 0 },
       stop: async () => {
         await service.stop();
