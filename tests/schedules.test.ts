@@ -45,7 +45,7 @@ async function within(
     port: 0,
     pageSize: 2,
     now: clock.now,
-    secret: () => secret,
+    secrets: () => (secret === undefined ? [] : [secret]),
     recipients: ({ plannedAt }) => ['asa', 'nour', 'liv'].map((who) => ({ to: `${who}@post.example`, data: DATA, reference: plannedAt })),
   });
   mkdirSync(join(mail, 'schedules/recipients'), { recursive: true });

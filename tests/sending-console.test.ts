@@ -8,7 +8,7 @@ import { LIMITS } from './support/limits.js';
 import { PUBLIC } from './support/links.js';
 import { DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
-// The step Send in the console: signals, bulk sends.
+// The step Send in the console: signals, schedules, bulk sends.
 let all: TestService;
 let client: Client;
 let browser: Browser;
@@ -109,4 +109,37 @@ browserTest('bulk sends: how far one is, who was refused, paused and canceled', 
   await page.setViewportSize({ width: 320, height: 700 });
   expect(await isWide()).toBe(false);
   expect((await client.bulkSends.list({})).bulkSends).toMatchObject([{ state: 'canceled' }]);
+});
+
+browserTest('schedules: when one runs next, a time is skipped, it is paused, and runs out of turn', async () => {
+  await at('/send/schedules');
+  await row('pier-bulletin', 'active', 'not yet').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.setViewportSize({ width: 320, height: 700 });
+  expect(await isWide()).toBe(false);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await row('pier-bulletin').click();
+  await page.getByRole('heading', { name: 'pier-bulletin' }).waitFor();
+  const times = page.getByRole('region', { name: 'Next times' }).getByRole('listitem');
+  expect(await times.count()).toBe(5);
+  expect(await axe(page)).toEqual([]);
+  await times.nth(1).getByRole('button').click();
+  await times.nth(1).getByText('skipped').waitFor();
+  expect((await client.schedules.get('pier-bulletin')).next.map(({ skipped }) => skipped)).toEqual([false, true, false, false, false]);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await page.getByText('does not run until it is resumed').waitFor();
+  expect(await times.count()).toBe(0);
+  await page.getByRole('button', { name: 'Resume' }).click();
+  await page.getByText('runs at its times').waitFor();
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await page.getByRole('button', { name: 'Run it' }).click();
+  await row('started', 'out of turn').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.setViewportSize({ width: 320, height: 700 });
+  expect(await isWide()).toBe(false);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  // Nobody says who gets it here: its bulk send says that.
+  await row('started').getByRole('link').click();
+  await page.getByText('run of the schedule').waitFor();
+  await page.getByText(/could not be reached|private network/).waitFor();
 });

@@ -13,8 +13,8 @@ const PAGE = 100;
 const WEEK_MS = 7 * 86_400_000;
 
 /** Whether a request is the mail service's (Standard Webhooks 1.0): signed with the secret that `verbalis bulk-sends secret` prints. */
-function isGenuine(secret: string, headers: Readonly<Record<string, unknown>>, body: string, now: number): boolean {
-  const [id, at, signatures] = ['webhook-id', 'webhook-timestamp', 'webhook-signature'].map((name) => String(headers[name] ?? ''));
+function isGenuine(secret: string, headers: Readonly<Record<string, string | string[] | undefined>>, body: string, now: number): boolean {
+  const [id, at, signatures] = ['webhook-id', 'webhook-timestamp', 'webhook-signature'].map((name) => String(headers[name]));
   if (Math.abs(now / 1000 - Number(at)) > TOLERANCE_S) return false;
   const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64');
   const wanted = createHmac('sha256', key)

@@ -14,6 +14,8 @@ import { Domain } from './domains/domain.js';
 import { Domains } from './domains/domains.js';
 import { BulkSends } from './bulk-sends/bulk-sends.js';
 import { BulkSendPage } from './bulk-sends/bulk-send.js';
+import { Schedules } from './schedules/schedules.js';
+import { SchedulePage } from './schedules/schedule.js';
 import { Senders } from './senders/senders.js';
 import { SignalPage } from './signals/signal.js';
 import { Signals } from './signals/signals.js';
@@ -99,6 +101,8 @@ export function App() {
                 <Route path="/send/signals/:id" element={<SignalPage />} />
                 <Route path="/send/bulk-sends" element={<BulkSends />} />
                 <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
+                <Route path="/send/schedules" element={<Schedules />} />
+                <Route path="/send/schedules/:name" element={<SchedulePage />} />
                 <Route path="/track" element={<Messages />} />
                 <Route path="/track/messages/:id" element={<Message />} />
                 <Route path="/track/returns" element={<Returns />} />

@@ -13,8 +13,8 @@ export interface AskedRun {
 export interface RecipientSourceOptions {
   readonly host: string;
   readonly port: number;
-  /** What requests are signed with; undefined while it is not known. */
-  readonly secret: () => string | undefined;
+  /** What requests may be signed with; none while it is not known. */
+  readonly secrets: () => readonly string[];
   /** All recipients of a run. */
   readonly recipients: (run: AskedRun) => readonly object[];
   readonly pageSize?: number;
@@ -38,12 +38,13 @@ async function textOf(request: IncomingMessage): Promise<string> {
 
 /** The part of an app that knows who wants what: it gives recipients page by page, to those whose requests are genuine. */
 export async function startRecipientSource(options: RecipientSourceOptions): Promise<RecipientSource> {
-  const { host, port, secret, recipients, pageSize = PAGE, now = Date.now } = options;
+  const { host, port, secrets, recipients, pageSize = PAGE, now = Date.now } = options;
   const asked: { cursor: string | null; run: AskedRun }[] = [];
   const answer = (headers: Readonly<Record<string, string | undefined>>, body: string) => {
-    const known = secret();
-    if (known === undefined) return { status: 503, text: 'The secret is not known yet.' };
-    if (!isGenuine(known, { headers, body, now: now() })) return { status: 401, text: 'This request is not signed.' };
+    const known = secrets();
+    if (known.length === 0) return { status: 503, text: 'The secret is not known yet.' };
+    if (!known.some((secret) => isGenuine(secret, { headers, body, now: now() })))
+      return { status: 401, text: 'This request is not signed.' };
     const { cursor, run } = JSON.parse(body) as { cursor: string | null; run: AskedRun };
     asked.push({ cursor, run });
     const all = recipients(run);

@@ -207,7 +207,7 @@ export async function listRefused(client: Client, id: string, { limit, cursor, j
         page.refused.map(({ row, who = '', problems }) => [
           String(row),
           who,
-          problems.map(({ path, message }) => `${path === '' ? '' : `${path} `}${message}`).join('; '),
+          problems.map(({ path, message }) => `${path === '' ? '' : `"${path}" `}${message}`).join('; '),
         ]),
         output.color,
       ),

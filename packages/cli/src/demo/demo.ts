@@ -6,10 +6,11 @@ import { createClient, type Client, type Message, type NewMessage, type State } 
 import { writeMail } from '@verbalis/core/mime';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import type { NameServerSimulator, ScriptedOutcome, Script } from '@verbalis/simulators';
+import type { NameServerSimulator, RecipientSource, ScriptedOutcome, Script } from '@verbalis/simulators';
 import { addDomains, startNames } from './domains.js';
 import { makeHistory } from './history.js';
 import { Processes } from './processes.js';
+import { letScheduleRun, sendSignals, startApp } from './what-happened.js';
 import { startChat, startProviders } from './simulators.js';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
@@ -56,6 +57,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const script = readDemo<Script>('simulator-script.json');
   const processes = new Processes();
   let names: NameServerSimulator | undefined;
+  let app: RecipientSource | undefined;
   try {
     if (options.once !== true) await makeWeeks(readConfig(configFile, env), operator, output);
     output.note('Starting the simulator providers and the service …');
@@ -67,8 +69,13 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     const admin = createClient({ url, key: operator, space: SPACE });
     await subscribeChat(admin, chatUrl);
     await addDomains(admin, names, settings.returns.port);
+    app = await startApp([admin, createClient({ url, key: operator, space: TRYING })]);
     const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
+    if (options.once !== true) {
+      await sendSignals(createClient({ url, key }), join(DEMO, 'mail'), output);
+      await letScheduleRun(admin, output);
+    }
     await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
     output.out(outcomeTable(messages, script, output));
     if (options.once === true) return messages.every((message) => asScripted(message, script)) ? 0 : 1;
@@ -78,6 +85,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   } finally {
     await processes.end();
     await names?.close();
+    await app?.close();
   }
 }
 
@@ -249,6 +257,8 @@ function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color
     '    npx verbalis domains show curlew-charters.example',
     '    npx verbalis domains reports saltmarsh-ferries.example',
     '    npx verbalis alerts',
+    '    npx verbalis signals list',
+    '    npx verbalis schedules show pier-bulletin',
     `    npx verbalis captured list --space ${TRYING} --key ${operator}`,
     '',
     'End with Ctrl+C.',

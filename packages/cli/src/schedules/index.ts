@@ -43,7 +43,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       schedules
         .command('skip <schedule>')
-        .description('leave out its next time, or another one')
+        .description('skip its next time, or another one')
         .option('--at <time>', 'one of the next five times; the next, when left out'),
     ),
     'verbalis schedules skip pier-bulletin',

@@ -67,7 +67,7 @@ function viewText(
   color: Output['color'],
 ): string {
   const rate = perMinute === undefined ? '' : `, ${perMinute} a minute`;
-  const made = missed === 'run' ? 'a run that was missed is made up for' : 'a run that was missed is left out';
+  const made = missed === 'run' ? 'a run that was missed is made up for' : 'a run that was missed is skipped';
   const lines = [
     `${color.bold(name)}  ${stateText(state, color)}`,
     `  ${template} to ${from}${rate}`,

@@ -1,7 +1,7 @@
 import type { BulkSendView, State } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Cell, Column, ProgressBar, Row, TableBody, TableHeader } from 'react-aria-components';
-import { useParams } from 'react-router';
+import { Link, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Fault, Mono, StateText, StateWord, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
@@ -107,7 +107,7 @@ function Refused({ id }: { readonly id: string }) {
               <Cell>
                 <Mono>{who ?? ''}</Mono>
               </Cell>
-              <Cell>{problems.map(({ path, message }) => `${path === '' ? '' : `${path} `}${message}`).join('; ')}</Cell>
+              <Cell>{problems.map(({ path, message }) => `${path === '' ? '' : `“${path}” `}${message}`).join('; ')}</Cell>
             </Row>
           ))}
         </TableBody>
@@ -144,6 +144,11 @@ export function BulkSendPage() {
             {data.endedAt !== undefined && (
               <>
                 , ended <When at={data.endedAt} />
+              </>
+            )}
+            {data.run !== undefined && (
+              <>
+                , run of the schedule <Link to={`/send/schedules/${data.run.schedule}`}>{data.run.schedule}</Link>
               </>
             )}
             {data.perMinute !== undefined && `, ${data.perMinute} a minute`}

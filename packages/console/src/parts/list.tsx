@@ -154,6 +154,7 @@ export function SendTabs() {
         Queue and providers
       </NavLink>
       <NavLink to="/send/signals">Signals</NavLink>
+      <NavLink to="/send/schedules">Schedules</NavLink>
       <NavLink to="/send/bulk-sends">Bulk sends</NavLink>
     </Tabs>
   );

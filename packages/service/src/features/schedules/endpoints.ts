@@ -171,7 +171,7 @@ const skip = endpoint({
   name: 'schedules.skip',
   method: 'post',
   path: '/v1/schedules/{name}/skip',
-  summary: 'Leave out a time of a schedule',
+  summary: 'Skip a time of a schedule',
   scope: 'send',
   params: textParams('name'),
   body: optionalJsonBody(Skip),
@@ -202,7 +202,7 @@ const skip = endpoint({
         plannedAt,
         state: 'skipped',
         isManual: false,
-        why: 'A person left it out.',
+        why: 'A person skipped it.',
         bulkId: null,
         at: now,
       });
