@@ -72,11 +72,16 @@ try {
   verbalis('queue', 'hold', '--template', 'pier-bulletin', '--edition', '1', '--reason', 'wrong picture in edition 1');
   await at('send', '/send', () => page.getByRole('grid', { name: 'Holds' }).waitFor(), { fullPage: true });
   verbalis('queue', 'release', '--all');
+  await at('signals', '/send/signals', first('Signals'), { fullPage: true });
+  await at('schedule', '/send/schedules/pier-bulletin', first('Runs'), { fullPage: true });
+  await page.goto(`${url}/send/bulk-sends`);
+  await page.getByRole('row', { name: /pier-bulletin/ }).click();
+  await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
+  await shot(page, 'bulk-send');
   await at('figures', '/track/figures', heading('Figures'), { fullPage: true });
   await at('returns', '/track/returns', first('Returns'));
   const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
   await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
-  await at('suppressions', '/track/suppressions', first('Suppressions'));
   await at('alerts', '/track/alerts', first('Alerts'));
   await at('live', '/track/live', heading('Live'));
   if (extra) await at('quarantine', '/track/quarantine', heading('Quarantine'));
@@ -86,7 +91,8 @@ try {
   await page.getByRole('heading', { name: 'harbour office chat', level: 1 }).waitFor();
   await shot(page, 'subscription', { fullPage: true });
   await page.evaluate(() => localStorage.setItem('verbalis.space', 'drydock'));
-  await at('captured-list', '/try', first('Captured mail'));
+  await page.goto(`${url}/try`);
+  await first('Captured mail')();
   await page.getByRole('grid', { name: 'Captured mail' }).getByRole('row').filter({ hasText: 'Booking' }).first().click();
   await page.locator('iframe').first().waitFor();
   await page.waitForLoadState('networkidle');
@@ -94,7 +100,6 @@ try {
   await page.evaluate(() => localStorage.setItem('verbalis.space', 'harbour'));
   const mail = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await mail.setContent(verbalis('render', 'demo/mail', 'booking-confirmed', '--part', 'html'));
-  await shot(mail, 'mail-1280');
   await mail.setViewportSize({ width: 375, height: 800 });
   await shot(mail, 'mail-375', { fullPage: true });
   const terminal = await browser.newPage({ viewport: { width: 1280, height: 640 } });

@@ -518,3 +518,26 @@ group('ids', () => {
     expect(after >= idSince('d', 401 * DAY)).toBe(true);
   });
 });
+
+test('who listens again, after a reload, takes the place of the former: nothing is counted twice', async () => {
+  const store = await openTestStore();
+  try {
+    const { deliveries } = await accepted(store, 10, ['asa@post.example']);
+    const heard: string[] = [];
+    const other = (): void => {
+      heard.push('other');
+    };
+    for (const generation of ['first', 'second']) {
+      store.store.deliveries.onRecorded('counter', () => heard.push(generation));
+      store.store.deliveries.onRecorded('another', other);
+      store.store.editions.onChanged('counter', () => heard.push(`edition ${generation}`));
+    }
+    await store.deliveries.record(fact(deliveries[0]!, 'accepted', 20), 20);
+    expect(heard).toEqual(['second', 'other']);
+    heard.length = 0;
+    await store.editions.publish('harbour', new Map([['mail.yaml', Buffer.from('name: a\n')]]), 30);
+    expect(heard).toEqual(['edition second']);
+  } finally {
+    await store.close();
+  }
+});
