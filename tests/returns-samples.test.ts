@@ -9,7 +9,7 @@ import { ROOT } from './support/service.js';
 const FOLDER = join(ROOT, 'tests/fixtures/returns');
 
 function shown(reading: ReturnReading) {
-  const { kind, token, originalMessageId, envelopeId, feedbackType, recipients } = reading;
+  const { kind, token, originalMessageId, envelopeId, feedbackType, recipients, about } = reading;
   const of = ({ address, action, status, replyCode, cause, permanent }: ReturnReading['recipients'][number]) => ({
     address,
     action,
@@ -26,6 +26,7 @@ function shown(reading: ReturnReading) {
     envelopeId: orNull(envelopeId),
     feedbackType: orNull(feedbackType),
     recipients: recipients.map(of),
+    ...(kind === 'feedback' ? { about } : {}),
   };
 }
 

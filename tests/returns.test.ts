@@ -149,6 +149,18 @@ const report = (to: string, fields: string, more = ''): Buffer =>
     `From: MAILER-DAEMON@mx.example\r\nTo: ${to}\r\nSubject: Undelivered\r\nContent-Type: multipart/report; report-type=delivery-status; boundary=b\r\n\r\n--b\r\n\r\nSorry.\r\n--b\r\nContent-Type: message/delivery-status\r\n\r\nReporting-MTA: dns; mx.example\r\n\r\n${fields.replace(/\n/g, '\r\n')}\r\n--b\r\n${more}--b--\r\n`,
   );
 
+/** A connection to the listener of returns. */
+async function open() {
+  const connection = new SmtpConnection({
+    host: '127.0.0.1',
+    port: all.service.returnsPort,
+    helloName: 'mx.example',
+    security: 'starttls',
+    trust: { ca: readFileSync(made.caFile, 'utf8'), name: 'returns.saltmarsh-ferries.example' },
+  });
+  return { connection, opened: await connection.open() };
+}
+
 describe('suppression', () => {
   test('an email that comes back for good: the address gets no more, with the reason shown, until somebody lifts it', async () => {
     const first = await sent('relay', 'bounced@post.example', 'failed');
@@ -383,6 +395,61 @@ describe('uploads and the unmatched', () => {
     });
   });
 
+  test('one bounce is one return and one fact, whichever ways it comes', async () => {
+    const message = await sent('relay', 'ways@post.example', 'accepted');
+    const path = all.simulator.seen.get('ways@post.example')!.from!;
+    const fields = 'Final-Recipient: rfc822; ways@post.example\nAction: failed\nStatus: 5.2.2\nDiagnostic-Code: smtp; 552 5.2.2 over quota';
+    const mail = report(path, fields).toString('latin1');
+    const { connection, opened } = await open();
+    expect(opened).toBe('ready');
+    const passed = `Received: from mx2.example by mx3.example; Fri, 27 Nov 2026 08:01:00 +0000\r\n${mail}`;
+    for (const bytes of [mail, passed])
+      expect(await connection.deliver({ from: '', to: path }, foreignMail(Buffer.from(bytes, 'latin1')))).toMatchObject({
+        kind: 'accepted',
+      });
+    connection.close();
+    const { returns } = await of('relay').returns.add(Buffer.from(mail.replaceAll('\r\n', '\n'), 'latin1'));
+    expect(returns).toMatchObject([{ repeated: true, deliveryId: message.deliveries[0]!.id }]);
+    expect((await of('relay').returns.add(Buffer.from(passed.replaceAll('\r\n', '\n'), 'latin1'))).returns).toMatchObject([
+      { repeated: true },
+    ]);
+    const { facts } = (await of('relay').messages.get(message.id)).deliveries[0]!;
+    expect(facts.filter(({ kind }) => kind === 'failed')).toHaveLength(1);
+    expect((await of('relay').returns.list({ message: message.id })).returns).toHaveLength(1);
+  });
+
+  test('a bounce that says nothing suppresses nobody', async () => {
+    const message = await sent('relay', 'bare@post.example', 'accepted');
+    const path = all.simulator.seen.get('bare@post.example')!.from!;
+    const bare =
+      'Final-Recipient: rfc822; bare@post.example\nAction: failed\nStatus: 5.0.0\nDiagnostic-Code: smtp; 550 Requested action not taken';
+    await of('relay').returns.add(report(path, bare));
+    const failed = await of('relay').messages.get(message.id);
+    expect(failed.deliveries[0]).toMatchObject({ state: 'failed', cause: 'other' });
+    await sent('relay', 'bare@post.example', 'accepted');
+  });
+
+  test('a complaint of which little is left finds its delivery by the Message-ID, and other feedback is none', async () => {
+    const message = await sent('relay', 'minds@post.example', 'accepted');
+    const feedback = (type: string): Buffer =>
+      Buffer.from(
+        `From: feedback@post.example\r\nTo: abuse@returns.saltmarsh-ferries.example\r\nSubject: FW: ${type}\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=f\r\n\r\n` +
+          `--f\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: ${type}\r\nUser-Agent: Reports/1\r\nVersion: 1\r\n\r\n` +
+          `--f\r\nContent-Type: text/rfc822-headers\r\n\r\nFrom: redacted\r\nTo: redacted\r\nMessage-ID: <${message.id}@saltmarsh-ferries.example>\r\n\r\n--f--\r\n`,
+      );
+    const { connection, opened } = await open();
+    expect(opened).toBe('ready');
+    const bring = (type: string) =>
+      connection.deliver({ from: 'feedback@post.example', to: 'abuse@returns.saltmarsh-ferries.example' }, foreignMail(feedback(type)));
+    expect(await bring('virus')).toMatchObject({ kind: 'accepted' });
+    const other = await until(async () => (await of('relay').returns.list({ kind: 'feedback', message: message.id })).returns[0]);
+    expect(other).toMatchObject({ feedbackType: 'virus', recipients: [], matched: true });
+    expect((await of('relay').messages.get(message.id)).deliveries[0]!.state).toBe('accepted');
+    expect(await bring('abuse')).toMatchObject({ kind: 'accepted' });
+    await until(async () => ((await of('relay').messages.get(message.id)).deliveries[0]!.state === 'complained' ? true : undefined));
+    connection.close();
+  });
+
   test('an mbox file, and answers that are no bounces', async () => {
     const sample = (name: string) => readFileSync(join(ROOT, `tests/fixtures/returns/hand/${name}.eml`), 'latin1');
     const mbox = ['vacation', 'human', 'receipt']
@@ -396,17 +463,6 @@ describe('uploads and the unmatched', () => {
 });
 
 describe('the listener', () => {
-  const open = async () => {
-    const connection = new SmtpConnection({
-      host: '127.0.0.1',
-      port: all.service.returnsPort,
-      helloName: 'mx.example',
-      security: 'starttls',
-      trust: { ca: readFileSync(made.caFile, 'utf8'), name: 'returns.saltmarsh-ferries.example' },
-    });
-    return { connection, opened: await connection.open() };
-  };
-
   test('STARTTLS; tokens that were never made are refused before DATA, and counted', async () => {
     const { connection, opened } = await open();
     expect(opened).toBe('ready');

@@ -527,6 +527,7 @@ CREATE TABLE `provider_states` (
 CREATE TABLE `returns` (
 	`id` text PRIMARY KEY NOT NULL,
 	`hash` text NOT NULL,
+	`fingerprint` text,
 	`space` text,
 	`source` text NOT NULL,
 	`provider` text,
@@ -543,6 +544,7 @@ CREATE UNIQUE INDEX `returns_hash_unique` ON `returns` (`hash`);--> statement-br
 CREATE INDEX `returns_by_space` ON `returns` (`space`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_kind` ON `returns` (`space`,`kind`,`id`);--> statement-breakpoint
 CREATE INDEX `returns_by_delivery` ON `returns` (`delivery_id`);--> statement-breakpoint
+CREATE INDEX `returns_by_fingerprint` ON `returns` (`fingerprint`) WHERE "returns"."fingerprint" is not null;--> statement-breakpoint
 CREATE INDEX `returns_unmatched` ON `returns` (`space`,`id`) WHERE "returns"."delivery_id" is null;--> statement-breakpoint
 CREATE TABLE `schedule_runs` (
 	`id` text PRIMARY KEY NOT NULL,

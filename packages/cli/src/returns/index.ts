@@ -31,7 +31,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       returns
         .command('list')
         .description('what came back, newest first')
-        .option('--kind <kind>', 'delivery-status, complaint, auto-reply, read-receipt, other')
+        .option('--kind <kind>', 'delivery-status, complaint, feedback, auto-reply, read-receipt, other')
         .option('--matched <yes|no>', 'whether its delivery is known')
         .option('--message <message>', 'only what is about this message')
         .option('--limit <n>', 'how many (50)')

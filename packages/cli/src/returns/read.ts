@@ -36,7 +36,7 @@ export async function* emailsOf(paths: readonly string[]): AsyncGenerator<FoundM
 
 /** The form that other programs build on: every field is there, what is not known is null. */
 function readingLine(file: string, reading: ReturnReading): string {
-  const { kind, token = null, originalMessageId = null, envelopeId = null, feedbackType = null, recipients } = reading;
+  const { kind, token = null, originalMessageId = null, envelopeId = null, feedbackType = null, recipients, about } = reading;
   return JSON.stringify({
     file,
     kind,
@@ -44,6 +44,7 @@ function readingLine(file: string, reading: ReturnReading): string {
     originalMessageId,
     envelopeId,
     feedbackType,
+    ...(kind === 'feedback' ? { about } : {}),
     recipients: recipients.map((recipient) => ({
       address: recipient.address,
       action: recipient.action,
@@ -70,7 +71,7 @@ export async function readReturns(
       output.out(readingLine(file, reading));
       continue;
     }
-    if (reading.kind === 'other' && reading.feedbackType === undefined) strange += 1;
+    if (reading.kind === 'other') strange += 1;
     const about = [
       reading.token === undefined ? undefined : `token ${reading.token}`,
       reading.envelopeId === undefined ? undefined : `envelope ${reading.envelopeId}`,
@@ -78,6 +79,7 @@ export async function readReturns(
       reading.feedbackType === undefined ? undefined : `feedback ${reading.feedbackType}`,
     ].filter((value) => value !== undefined);
     output.out(`${color.bold(file)}  ${reading.kind}${about.length === 0 ? '' : color.dim(`  ${about.join(', ')}`)}`);
+    if (reading.recipients.length === 0) for (const address of reading.about) output.out(`  ${address}`);
     for (const recipient of reading.recipients) {
       const codes = [recipient.replyCode, recipient.status].filter((part) => part !== undefined).join(' ');
       const bad = recipient.action === 'failed' || recipient.action === 'delayed';

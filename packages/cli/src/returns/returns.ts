@@ -64,7 +64,7 @@ export async function showReturn(
     ['Subject', one.subject],
     ['Sent to', one.envelopeTo],
     ['About', one.messageId === undefined ? undefined : `message ${one.messageId}, delivery ${one.deliveryId ?? ''}`],
-    ['Feedback', one.feedbackType],
+    ['Feedback', one.feedbackType === undefined ? undefined : [one.feedbackType, ...(one.about ?? [])].join(', ')],
     ['Problem', one.problem],
   ];
   output.out(color.bold(`${one.id}  ${one.kind}${one.matched ? '' : '  (unmatched)'}`));

@@ -93,6 +93,14 @@ export function Return() {
             </Link>
           )}
         </dd>
+        {data.about !== undefined && (
+          <>
+            <dt>Names</dt>
+            <dd>
+              <Mono>{data.about.join(', ')}</Mono>
+            </dd>
+          </>
+        )}
         {data.problem !== undefined && (
           <>
             <dt>Problem</dt>

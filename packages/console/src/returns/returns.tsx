@@ -15,6 +15,7 @@ const KINDS: readonly (readonly [ReturnView['kind'] | 'unmatched', string])[] = 
   ['delivery-status', 'delivery reports'],
   ['complaint', 'complaints'],
   ['auto-reply', 'automatic replies'],
+  ['feedback', 'other feedback'],
   ['read-receipt', 'receipts'],
   ['other', 'other'],
 ];

@@ -89,7 +89,7 @@ const BY_SUBJECT: Readonly<Record<string, Cause>> = {
   '7': 'policy',
 };
 
-function byReplyCode(code: number | undefined, status: string | undefined): Cause {
+function byReplyCode(code: number | undefined): Cause {
   switch (code) {
     case 421:
     case 450:
@@ -101,8 +101,6 @@ function byReplyCode(code: number | undefined, status: string | undefined): Caus
     case 530:
     case 535:
       return 'authentication';
-    case 550:
-      return status === undefined ? 'mailbox-unknown' : 'other';
     case 551:
       return 'unroutable';
     case 553:
@@ -132,7 +130,7 @@ export function readCause({ status, replyCode, diagnostic }: CauseEvidence): Cau
   if (row !== undefined && row.cause !== 'other') return { cause: row.cause, confidence: 'likely', evidence: status ?? '' };
   const bySubject = detail === undefined || /\.0$/.test(detail) ? undefined : BY_SUBJECT[detail.charAt(0)];
   if (bySubject !== undefined) return { cause: bySubject, confidence: 'guess', evidence: status ?? '' };
-  return { cause: byReplyCode(replyCode, status), confidence: 'guess', evidence: replyCode === undefined ? '' : String(replyCode) };
+  return { cause: byReplyCode(replyCode), confidence: 'guess', evidence: replyCode === undefined ? '' : String(replyCode) };
 }
 
 /** Why an email was not taken. */

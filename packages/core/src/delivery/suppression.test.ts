@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { addressKey, stateOf, suppressionOf, USUAL_SUPPRESSION, type AddressFact, type Cause } from './index.js';
+import { addressKey, causeOf, stateOf, suppressionOf, USUAL_SUPPRESSION, type AddressFact, type Cause } from './index.js';
 
 const DAY = 24 * 3_600_000;
 
@@ -33,6 +33,29 @@ test('what suppresses at once, after several, or never', () => {
   // A success between begins anew; a hand-over that failed later is none.
   expect(of(...full, fact('s', 'delivered', 1.5 * DAY))).toBeUndefined();
   expect(of(...full, fact('d1', 'accepted', 1.5 * DAY))).toBe('failed-repeatedly');
+});
+
+test('a code that servers write for anything is no evidence', () => {
+  const failed = (replyCode: number | undefined, status: string | undefined, diagnostic: string | undefined, n = 1): AddressFact => {
+    const cause = causeOf({ status, replyCode, diagnostic });
+    return { ...fact(`d${n}`, 'failed', n * DAY, cause), replyCode, status, diagnostic };
+  };
+  for (const [code, status, words] of [
+    [550, undefined, undefined],
+    [550, undefined, '550'],
+    [550, undefined, '550 Requested action not taken'],
+    [550, '5.0.0', '550 5.0.0 Requested action not taken'],
+    [551, undefined, '551'],
+    [552, undefined, '552 Requested mail action aborted'],
+    [553, undefined, '553 Requested action not taken'],
+    [550, '5.1.9', '550 5.1.9'],
+  ] as const)
+    expect([code, words, of(...[1, 3, 5, 7].map((n) => failed(code, status, words, n)))]).toEqual([code, words, undefined]);
+  expect(of(failed(550, '5.1.1', undefined))).toBe('failed');
+  expect(of(failed(550, undefined, '550 no such user here'))).toBe('failed');
+  expect(of(...[1, 3, 5].map((n) => failed(552, '5.2.2', '552 5.2.2 mailbox full', n)))).toBe('failed-repeatedly');
+  // What a provider's own words say is no guess, whatever code stands beside them.
+  expect(of({ ...failed(550, undefined, undefined), cause: 'mailbox-unknown' })).toBe('failed');
 });
 
 test('addresses compare by domain in its ASCII form, and by exact local part', () => {

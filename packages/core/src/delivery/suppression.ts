@@ -1,6 +1,6 @@
 import { domainToASCII } from 'node:url';
 import type { Cause } from '../smtp/index.js';
-import { causeRow } from './causes.js';
+import { causeRow, readCause } from './causes.js';
 import type { Fact } from './fact.js';
 
 /** A fact about one of the deliveries to an address. */
@@ -34,6 +34,15 @@ function isLasting(fact: Pick<Fact, 'replyCode' | 'status'>): boolean {
   return fact.status?.startsWith('4') !== true;
 }
 
+/**
+ * Whether the cause of a failure was only guessed from a code that servers write for anything ("550", "550 Requested action not taken"): that is
+ * no evidence against an address.
+ */
+function isGuessed({ cause, status, replyCode, diagnostic }: Fact): boolean {
+  const read = readCause({ status, replyCode, diagnostic });
+  return read.confidence === 'guess' && read.cause === cause;
+}
+
 function byTime(a: AddressFact, b: AddressFact): number {
   return a.at - b.at || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 }
@@ -46,7 +55,7 @@ export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPl
   const all = [...new Map(facts.map((fact) => [fact.id, fact])).values()].sort(byTime);
   const complaint = all.find((addressFact) => addressFact.kind === 'complained');
   if (complaint !== undefined) return { reason: 'complained', cause: undefined, fact: complaint };
-  const failures = all.filter((addressFact) => addressFact.kind === 'failed' && addressFact.cause !== undefined);
+  const failures = all.filter((addressFact) => addressFact.kind === 'failed' && addressFact.cause !== undefined && !isGuessed(addressFact));
   const forGood = failures.find(
     (failure) => failure.cause !== undefined && causeRow(failure.cause).suppresses === 'at-once' && isLasting(failure),
   );
@@ -61,6 +70,7 @@ export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPl
     else if (
       addressFact.kind === 'failed' &&
       addressFact.cause !== undefined &&
+      !isGuessed(addressFact) &&
       causeRow(addressFact.cause).suppresses !== 'never' &&
       !run.has(addressFact.deliveryId)
     ) {

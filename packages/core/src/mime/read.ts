@@ -119,13 +119,13 @@ function readPart(bytes: Buffer, usual: string, depth: number, count: { left: nu
   const body = bytes.subarray(bodyFrom);
   const contentType = fields.find((field) => field.name === 'content-type')?.raw ?? '';
   const { value, parameters } = parseParameters(contentType);
-  const type = /^[^\s/;]+\/[^\s/;]+$/.test(value) ? value : usual;
+  // Where ";" is missing before a parameter, the type is still what stands first.
+  const type = /^([^\s/;]+\/[^\s/;]+)(?:\s+[\w-]+=.*)?$/.exec(value)?.[1] ?? usual;
   let parts: Part[] = [];
   if (depth < MAX_DEPTH) {
     if (type.startsWith('multipart/')) {
       const inner = type === 'multipart/digest' ? 'message/rfc822' : 'text/plain';
-      const boundary = parameters['boundary'] ?? guessBoundary(body);
-      parts = boundary === undefined ? [] : split(body, boundary, count).map((part) => readPart(part, inner, depth + 1, count));
+      parts = piecesOf(body, parameters['boundary'], count).map((part) => readPart(part, inner, depth + 1, count));
     } else if (type === 'message/rfc822' || type === 'message/global') {
       const encoding = fields.find((field) => field.name === 'content-transfer-encoding')?.raw ?? '';
       const inner = decodeTransfer(body, encoding);
@@ -142,7 +142,14 @@ function headerEnd(bytes: Buffer): number {
   return Math.min(first + 3, bytes.length, MAX_HEADER);
 }
 
-/** A multipart without a boundary in its header: its first line is likely one. */
+/** The parts of a multipart; by the line that it begins with, where its header names no boundary, or one that is not there. */
+function piecesOf(body: Buffer, named: string | undefined, count: { left: number }): Buffer[] {
+  const pieces = named === undefined ? [] : split(body, named, count);
+  const guess = pieces.length > 0 ? undefined : guessBoundary(body);
+  return guess === undefined || guess === named ? pieces : split(body, guess, count);
+}
+
+/** The first line of a multipart is likely a boundary. */
 function guessBoundary(body: Buffer): string | undefined {
   return /^\s*--([^\r\n]{1,200}?)[ \t]*\r?\n/.exec(body.toString('latin1', 0, 4096))?.[1];
 }

@@ -11,8 +11,11 @@ export interface Feedback {
   readonly envelopeId: string | undefined;
 }
 
-/** Types that say that somebody minds the mail; others inform of something else. */
-const COMPLAINTS = new Set(['abuse', 'fraud', 'virus', 'other', 'miscategorized', 'spam', 'complaint', 'phishing', 'junk']);
+/**
+ * Types that say that somebody minds the mail (RFC 5965, 7.3), and what some call them. Others inform of something else: that a program found a
+ * virus, that a signature did not hold (RFC 6591), that somebody wants no more of it, or that it was no spam.
+ */
+const COMPLAINTS = new Set(['abuse', 'fraud', 'spam', 'complaint', 'phishing', 'junk']);
 
 export function isComplaint(type: string): boolean {
   return COMPLAINTS.has(type);

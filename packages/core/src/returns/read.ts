@@ -29,7 +29,8 @@ export interface RecipientReport {
   readonly diagnostic: string | undefined;
 }
 
-export type ReturnKind = 'delivery-status' | 'complaint' | 'auto-reply' | 'read-receipt' | 'other';
+/** `feedback`: a feedback report (RFC 5965) that is no complaint; its type says what it is. */
+export type ReturnKind = 'delivery-status' | 'complaint' | 'feedback' | 'auto-reply' | 'read-receipt' | 'other';
 
 export interface ReturnReading {
   readonly kind: ReturnKind;
@@ -43,6 +44,8 @@ export interface ReturnReading {
   /** Of a feedback report (RFC 5965), also of one that is no complaint. */
   readonly feedbackType: string | undefined;
   readonly recipients: readonly RecipientReport[];
+  /** Addresses that a feedback report names which says nothing of how a delivery ended. */
+  readonly about: readonly string[];
 }
 
 export interface ReturnContext {
@@ -346,12 +349,14 @@ export function readReturn(bytes: Uint8Array, context: ReturnContext = {}): Retu
   );
   const base = {
     token: tokenFor(mail, envelopeTo),
-    ...referenceOf(mail, { returned, groups, prose: parts.prose }),
+    // A report that lost its form is one text, with the mail that it returns below it.
+    ...referenceOf(mail, { returned, groups, prose: [...parts.prose, ...parts.status] }),
     feedbackType: undefined,
     recipients: [] as RecipientReport[],
+    about: [] as string[],
   };
   const feedback = parts.feedback === undefined ? undefined : readFeedback(partBytes(parts.feedback));
-  if (feedback !== undefined) return { ...base, ...complaintOf(feedback, returned, base) };
+  if (feedback !== undefined) return { ...base, ...feedbackOf(feedback, returned, base) };
   if (parts.receipt !== undefined || reportType(mail) === 'disposition-notification') {
     const fields = parts.receipt === undefined ? [] : groupsOf(partBytes(parts.receipt));
     const id = fields.map((field) => bareId(field.get('original-message-id'))).find((text) => text !== undefined);
@@ -377,18 +382,23 @@ function looksLikeBounce(mail: Part, prose: Prose): boolean {
 }
 
 /** What a feedback report says (RFC 5965); without recipients of its own, it is about the first one of the mail. */
-function complaintOf(
+function feedbackOf(
   feedback: Feedback,
   returned: Original | undefined,
   base: Pick<ReturnReading, 'originalFrom' | 'envelopeId'>,
-): Pick<ReturnReading, 'kind' | 'originalFrom' | 'envelopeId' | 'feedbackType' | 'recipients'> {
+): Pick<ReturnReading, 'kind' | 'originalFrom' | 'envelopeId' | 'feedbackType' | 'recipients' | 'about'> {
   const first = addressesIn(returned === undefined ? undefined : fieldOf(returned, 'to')).slice(0, 1);
   const addresses = feedback.recipients.length > 0 ? feedback.recipients : first;
-  return {
-    kind: isComplaint(feedback.type) ? 'complaint' : 'other',
+  const own = {
     originalFrom: feedback.mailFrom ?? base.originalFrom,
     envelopeId: feedback.envelopeId ?? base.envelopeId,
     feedbackType: feedback.type,
+  };
+  if (!isComplaint(feedback.type)) return { ...own, kind: 'feedback', recipients: [], about: addresses };
+  return {
+    ...own,
+    kind: 'complaint',
+    about: addresses,
     // It was delivered: else nobody could mind it.
     recipients: addresses.map((address) => ({
       address,

@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { deliveryOfToken, readReturn, returnToken, tokenOf } from './index.js';
+import { deliveryOfToken, fingerprintOf, readReturn, returnToken, tokenOf } from './index.js';
 
 const SECRET = Buffer.from('a secret of the test');
 const ID = 'd01m83nvyfhj8chwvmn57zjz7';
@@ -78,4 +78,121 @@ test('the returned mail may be whole, and what is no report is other', () => {
 
 test('never throws', () => {
   fc.assert(fc.property(fc.uint8Array({ maxLength: 2000 }), (bytes) => void readReturn(bytes)));
+});
+
+const MIME_BODY = `--b1
+Content-Type: text/plain
+
+Your message could not be delivered.
+
+<asa@post.example>: host mx.post.example said: 550 5.1.1 User unknown (in reply to RCPT TO command)
+
+--b1
+Content-Type: message/delivery-status
+
+Reporting-MTA: dns; mx.post.example
+
+Final-Recipient: rfc822; asa@post.example
+Action: failed
+Status: 5.1.1
+Diagnostic-Code: smtp; 550 5.1.1 User unknown
+
+--b1
+Content-Type: message/rfc822
+
+From: harbour@saltmarsh-ferries.example
+To: asa@post.example
+Subject: Your booking
+Message-ID: <m01@saltmarsh-ferries.example>
+
+hello
+--b1--
+`;
+const withType = (type: string): string =>
+  `From: MAILER-DAEMON@mx.post.example\nTo: returns+d01abc-xyz@r.example\nSubject: Undelivered Mail Returned to Sender\n${type}\n${MIME_BODY}`;
+
+test.each([
+  'Content-Type: multipart/report; report-type=delivery-status; boundary="b1"\n',
+  'Content-Type: multipart/report; report-type=delivery-status\n',
+  'Content-Type: multipart/report; report-type=delivery-status; boundary="b1\n',
+  'Content-Type: multipart/report; report-type=delivery-status; boundary=b1 x\n',
+  'Content-Type: multipart/report report-type=delivery-status boundary=b1\n',
+  "Content-Type: multipart/mixed;boundary='b1'\n",
+  'Content-Type: multipart/report; boundary=another\n',
+  'Content-Type: multipart; boundary=b1\n',
+  'Content-Type: =?utf-8?q?multipart/report?=; boundary=b1\n',
+  'Content-Type: text/plain\n',
+  'Content-Type: application/octet-stream\n',
+  '',
+])('a report whose Content-Type is damaged is read: %s', (type) => {
+  expect(readReturn(Buffer.from(withType(type)))).toMatchObject({
+    kind: 'delivery-status',
+    originalMessageId: 'm01@saltmarsh-ferries.example',
+    recipients: [{ address: 'asa@post.example', action: 'failed', status: '5.1.1', cause: 'mailbox-unknown' }],
+  });
+});
+
+test('the same report by another way has the same fingerprint, and another report has not', () => {
+  const mail = withType(
+    'Content-Type: multipart/report; report-type=delivery-status; boundary="b1"\nDate: Fri, 27 Nov 2026 08:00:00 +0000\n',
+  );
+  const of = (text: string): string => fingerprintOf(Buffer.from(text));
+  const ways = [
+    mail.replaceAll('\n', '\r\n'),
+    `Received: from mx2.example by mx3.example; Fri, 27 Nov 2026 08:01:00 +0000\n${mail}`,
+    `Return-Path: <>\nDelivered-To: office@ferries.example\nX-Spam: no\n${mail}`,
+    `From MAILER-DAEMON Fri Nov 27 08:00:00 2026\n${mail}\n\n`,
+    mail.replace('report-type=delivery-status; boundary', 'report-type=delivery-status;\n\tboundary'),
+  ];
+  expect(new Set(ways.map(of))).toEqual(new Set([of(mail)]));
+  const mbox = mail.replace('\nYour message', '\nFrom here on:\nYour message');
+  expect(of(mbox.replace('\nFrom here', '\n>From here'))).toBe(of(mbox));
+  for (const other of [
+    mail.replace('08:00:00', '08:00:01'),
+    mail.replace('d01abc-xyz', 'd02abc-xyz'),
+    mail.replace('User unknown', 'Mailbox full'),
+    mail.replace('Action: failed', 'Action: delayed'),
+    mail.replace('m01@', 'm02@'),
+  ])
+    expect(of(other)).not.toBe(of(mail));
+  expect(of('')).toHaveLength(64);
+});
+
+test('feedback reports: only who minds an email complains', () => {
+  const report = (type: string): string => `From: feedback@post.example
+To: returns+d01abc-xyz@r.example
+Subject: FW: Your booking
+Content-Type: multipart/report; report-type=feedback-report; boundary=f
+
+--f
+Content-Type: message/feedback-report
+
+Feedback-Type: ${type}
+User-Agent: Reports/1
+Original-Rcpt-To: asa@post.example
+
+--f
+Content-Type: message/rfc822
+
+From: harbour@saltmarsh-ferries.example
+To: asa@post.example
+Message-ID: <m01@saltmarsh-ferries.example>
+Subject: Your booking
+
+x
+--f--
+`;
+  for (const type of ['abuse', 'fraud', 'Abuse'])
+    expect(readReturn(Buffer.from(report(type)))).toMatchObject({
+      kind: 'complaint',
+      recipients: [{ address: 'asa@post.example', action: 'delivered' }],
+    });
+  for (const type of ['virus', 'other', 'not-spam', 'auth-failure', 'opt-out', 'miscategorized', 'something-new'])
+    expect(readReturn(Buffer.from(report(type)))).toMatchObject({
+      kind: 'feedback',
+      feedbackType: type,
+      recipients: [],
+      about: ['asa@post.example'],
+      originalMessageId: 'm01@saltmarsh-ferries.example',
+    });
 });

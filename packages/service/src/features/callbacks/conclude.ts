@@ -177,6 +177,7 @@ function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delive
     id,
     hash,
     space: delivery?.space ?? null,
+    fingerprint: null,
     source: 'callback',
     provider,
     receivedAt,

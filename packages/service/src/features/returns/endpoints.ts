@@ -29,7 +29,7 @@ export interface ReturnEndpoints {
 const endpoint = endpointsOf<ReturnEndpoints>();
 
 function view(store: Store, row: ReturnRow): z.input<typeof ReturnView> {
-  const { from, subject, originalMessageId, feedbackType, problem, recipients } = row.readout;
+  const { from, subject, originalMessageId, feedbackType, about = [], problem, recipients } = row.readout;
   return {
     id: row.id,
     receivedAt: instant(row.receivedAt),
@@ -44,6 +44,7 @@ function view(store: Store, row: ReturnRow): z.input<typeof ReturnView> {
     envelopeTo: row.envelopeTo === '' ? undefined : row.envelopeTo,
     originalMessageId,
     feedbackType,
+    about: recipients.length > 0 || about.length === 0 ? undefined : [...about],
     problem,
     recipients: [...recipients],
   };

@@ -92,12 +92,17 @@ export function returnIntake(options: IntakeOptions) {
     const ofEnvelope = sure ?? (space === undefined ? undefined : reading.envelopeId);
     const row = ofEnvelope === undefined ? undefined : store.deliveries.find(ofEnvelope, tx);
     if (mine(row)) return [{ row, report: aboutUs(reading.recipients, row.address) }];
-    if (space === undefined || reading.originalMessageId === undefined) return [];
+    // Only who had the mail knows its Message-ID. For a complaint about a message with one delivery that is enough, since those who pass complaints
+    // on often remove everything else; any other return needs a token or a key.
+    const isFeedback = reading.kind === 'complaint' || reading.kind === 'feedback';
+    if ((space === undefined && !isFeedback) || reading.originalMessageId === undefined) return [];
     const candidates = store.returns.deliveriesOfHeaderId(reading.originalMessageId, tx);
     const rows = candidates.map((candidate) => store.deliveries.find(candidate.id, tx)).filter(mine);
+    const isNamed = (address: string, delivery: DeliveryRow): boolean => suppressing.keyOf(address) === suppressing.keyOf(delivery.address);
     const named = rows.flatMap((delivery) => {
-      const report = reading.recipients.find((other) => suppressing.keyOf(other.address) === suppressing.keyOf(delivery.address));
-      return report === undefined ? [] : [{ row: delivery, report }];
+      const report = reading.recipients.find(({ address }) => isNamed(address, delivery));
+      const isAbout = report !== undefined || reading.about.some((address) => isNamed(address, delivery));
+      return isAbout && space !== undefined ? [{ row: delivery, report }] : [];
     });
     if (named.length > 0) return named;
     const [only] = rows;
@@ -118,12 +123,12 @@ export function returnIntake(options: IntakeOptions) {
       readonly reading: ReturnReading;
       readonly row: DeliveryRow;
       readonly report: RecipientReport | undefined;
-      readonly from: Pick<ReturnRow, 'id' | 'hash'>;
+      readonly from: Pick<ReturnRow, 'id' | 'hash' | 'fingerprint'>;
       readonly at: number;
       readonly now: number;
     },
   ): void {
-    const id = `return:${from.hash.slice(0, 40)}:${row.id}`;
+    const id = `return:${(from.fingerprint ?? from.hash).slice(0, 40)}:${row.id}`;
     const none = { cause: undefined, status: undefined, replyCode: undefined, diagnostic: undefined };
     const base = { id, deliveryId: row.id, source: 'return' as const, at, returnId: from.id };
     if (reading.kind === 'complaint') {
@@ -169,7 +174,7 @@ export function returnIntake(options: IntakeOptions) {
     return id === undefined ? undefined : store.deliveries.find(id, tx)?.address;
   }
 
-  function write(tx: Tx, given: IncomingReturn, { id, hash, reading, sentAt, subject, from }: ToWrite): StoredReturn {
+  function write(tx: Tx, given: IncomingReturn, { id, hash, fingerprint, reading, sentAt, subject, from }: ToWrite): StoredReturn {
     const now = clock.now();
     // A clock that goes wrong elsewhere must not put a fact into the future.
     const at = sentAt === undefined || given.source === 'mail' ? now : Math.min(sentAt, now);
@@ -181,6 +186,7 @@ export function returnIntake(options: IntakeOptions) {
     const row: ReturnRow = {
       id,
       hash,
+      fingerprint,
       space: first?.row.space ?? leaving?.space ?? space ?? null,
       source,
       provider: null,
@@ -195,15 +201,18 @@ export function returnIntake(options: IntakeOptions) {
         from,
         originalMessageId: reading.originalMessageId,
         feedbackType: reading.feedbackType,
+        ...(reading.about.length === 0 ? {} : { about: reading.about }),
       },
       bytes: Buffer.from(bytes),
     };
-    if (!store.returns.insert(tx, row)) {
-      const before = store.returns.findByHash(hash, tx);
+    // The same report may come by several ways: to the return path, from a file, through another server.
+    const same = store.returns.sameReport(row, tx);
+    if (same !== undefined || !store.returns.insert(tx, row)) {
+      const before = same ?? store.returns.findByHash(hash, tx);
       return { id: before?.id ?? id, kind: reading.kind, deliveryId: before?.deliveryId ?? undefined, repeated: true };
     }
     if (leaving !== undefined)
-      consenting.change(tx, { id: `return:${hash.slice(0, 40)}`, ...leaving, kind: 'left', how: 'email', at: now });
+      consenting.change(tx, { id: `return:${fingerprint.slice(0, 40)}`, ...leaving, kind: 'left', how: 'email', at: now });
     for (const one of found) conclude(tx, { reading, row: one.row, report: one.report, from: row, at, now });
     return { id, kind: reading.kind, deliveryId: first?.row.id, repeated: false };
   }
@@ -223,6 +232,7 @@ export function returnIntake(options: IntakeOptions) {
     const row: ReturnRow = {
       id,
       hash,
+      fingerprint: null,
       space: delivery?.space ?? space ?? null,
       source,
       provider: null,
@@ -267,6 +277,7 @@ export function returnIntake(options: IntakeOptions) {
       envelopeId: undefined,
       feedbackType,
       recipients,
+      about: row.readout.about ?? [],
     };
     await store.write((tx) => {
       store.returns.match(tx, row.id, delivery.id, delivery.space);

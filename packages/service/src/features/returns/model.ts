@@ -2,7 +2,9 @@ import { z } from 'zod';
 import { CauseName } from '../messages/index.js';
 import { IdCursor, Limit } from '../../kernel/index.js';
 
-const ReturnKindName = z.enum(['delivery-status', 'complaint', 'auto-reply', 'read-receipt', 'other']).meta({ id: 'ReturnKind' });
+const ReturnKindName = z
+  .enum(['delivery-status', 'complaint', 'feedback', 'auto-reply', 'read-receipt', 'other'])
+  .meta({ id: 'ReturnKind' });
 const ReportView = z
   .strictObject({
     address: z.string(),
@@ -31,6 +33,10 @@ export const ReturnView = z
     envelopeTo: z.string().optional(),
     originalMessageId: z.string().optional(),
     feedbackType: z.string().optional(),
+    about: z
+      .array(z.string())
+      .optional()
+      .meta({ description: 'Addresses that a feedback report names, where it says nothing of how a delivery ended.' }),
     problem: z.string().optional(),
     recipients: z.array(ReportView),
   })

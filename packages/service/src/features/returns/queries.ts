@@ -104,6 +104,22 @@ export function returnStore(reads: Reader) {
       return byHash(from).get({ hash });
     },
 
+    /** The same report about the same delivery, or about none, of a space. */
+    sameReport(
+      { fingerprint, deliveryId, space }: Pick<ReturnRow, 'fingerprint' | 'deliveryId' | 'space'>,
+      from: Reader = reads,
+    ): { id: string; deliveryId: string | null } | undefined {
+      if (fingerprint === null) return undefined;
+      const ofDelivery = deliveryId === null ? isNull(returns.deliveryId) : eq(returns.deliveryId, deliveryId);
+      const ofSpace = space === null ? isNull(returns.space) : eq(returns.space, space);
+      return from.db
+        .select({ id: returns.id, deliveryId: returns.deliveryId })
+        .from(returns)
+        .where(and(eq(returns.fingerprint, fingerprint), ofDelivery, ofSpace))
+        .limit(1)
+        .get();
+    },
+
     /** Newest first. What is nobody's is looked for by itself, so that each look goes along an index. */
     list(filter: ReturnFilter, from: Reader = reads): ReturnRow[] {
       const own = ofSpace(eq(returns.space, filter.space), filter, from);

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import { fieldOf, readMail } from '@verbalis/core/mime';
-import { readReturn, type ReturnReading } from '@verbalis/core/returns';
+import { fingerprintOf, readReturn, type ReturnReading } from '@verbalis/core/returns';
 
 /** What a return says, as far as its bytes tell. */
 export interface ReadReturn {
   readonly reading: ReturnReading;
+  readonly fingerprint: string;
   /** Its own date, in milliseconds since the epoch; undefined where it has none that can be read. */
   readonly sentAt: number | undefined;
   readonly subject: string | undefined;
@@ -20,6 +21,7 @@ export function readIncoming(bytes: Uint8Array, envelopeTo: string, recipient: s
   const sent = Date.parse(fieldOf(mail, 'date') ?? '');
   return {
     reading: readReturn(bytes, { envelopeTo: envelopeTo === '' ? undefined : envelopeTo, recipient }),
+    fingerprint: fingerprintOf(bytes),
     sentAt: Number.isNaN(sent) ? undefined : sent,
     subject: fieldOf(mail, 'subject')?.slice(0, 1000),
     from: fieldOf(mail, 'from')?.slice(0, 300),

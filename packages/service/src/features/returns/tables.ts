@@ -8,6 +8,8 @@ export interface ReturnReadout {
   readonly from?: string | undefined;
   readonly originalMessageId?: string | undefined;
   readonly feedbackType?: string | undefined;
+  /** Addresses that a feedback report names. */
+  readonly about?: readonly string[] | undefined;
   /** Why nothing came of it. */
   readonly problem?: string | undefined;
 }
@@ -19,6 +21,8 @@ export const returns = sqliteTable(
     id: text('id').primaryKey(),
     /** SHA-256 of what makes it this one: the same mail or event twice is one return. */
     hash: text('hash').notNull().unique(),
+    /** What it says, whichever way it came; null for what a provider calls about, and for what could not be read. */
+    fingerprint: text('fingerprint'),
     /** Null where nobody knows whose it is. */
     space: text('space'),
     source: text('source').$type<'mail' | 'upload' | 'callback'>().notNull(),
@@ -38,6 +42,9 @@ export const returns = sqliteTable(
     index('returns_by_space').on(table.space, table.id),
     index('returns_by_kind').on(table.space, table.kind, table.id),
     index('returns_by_delivery').on(table.deliveryId),
+    index('returns_by_fingerprint')
+      .on(table.fingerprint)
+      .where(sql`${table.fingerprint} is not null`),
     index('returns_unmatched')
       .on(table.space, table.id)
       .where(sql`${table.deliveryId} is null`),
