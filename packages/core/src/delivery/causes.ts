@@ -120,6 +120,8 @@ export function readCause({ status, replyCode, diagnostic }: CauseEvidence): Cau
   const exact = detail !== undefined && !isGeneric(detail) ? CAUSE_TABLE.find((row) => row.codes.includes(detail)) : undefined;
   const text = plainWords(diagnostic ?? '');
   const words = text.length > 2 ? byWords(text, 'words') : undefined;
+  // RFC 3463, 3.7: what is wrong is in the mail, also where the words are about an address in it.
+  if (words?.cause === 'address-syntax' && status?.charAt(2) === '6') return { cause: 'content', confidence: 'sure', evidence: status };
   if (words !== undefined) return { cause: words.cause, confidence: 'sure', evidence: `“${words.evidence}”` };
   if (exact !== undefined) return { cause: exact.cause, confidence: 'sure', evidence: status ?? '' };
   // "Try again later" says less than an exact code, and so does a bare refusal.

@@ -66,7 +66,8 @@ function tokenFor(mail: Part, envelopeTo: string | undefined): string | undefine
   for (const name of ['delivered-to', 'x-original-to', 'to'])
     for (const field of mail.fields.filter((headerField) => headerField.name === name))
       for (const address of addressesIn(field.raw)) {
-        const token = tokenOf(address);
+        // An address of a recipient may have a "+" of its own.
+        const token = /^returns\+/i.test(address) ? tokenOf(address) : undefined;
         if (token !== undefined && token !== '') return token;
       }
   return undefined;
@@ -148,6 +149,8 @@ function says(quoted: Quoted | undefined): boolean {
 
 /** It was tried until the time was up: what stood against it was not for good. */
 const RAN_OUT = /retry time(?:out)?\b.{0,40}exceeded|in (?:the )?queue too long|not delivered (?:with)?in \d+ (?:hours|days)/i;
+/** A name server that did not answer may do so another time. */
+const NO_NAMES = /try again|temporary failure|server failure|servfail|timed out/i;
 const TEMPORARY: ReadonlySet<Cause> = new Set<Cause>(['expired', 'unreachable']);
 
 function judge(evidence: Evidence, { prose, subject, single }: Setting): RecipientReport {
@@ -167,7 +170,7 @@ function judge(evidence: Evidence, { prose, subject, single }: Setting): Recipie
   const good = action === 'delivered' || action === 'relayed' || action === 'expanded';
   const replyClass = quoted?.replyCode === undefined ? quoted?.status?.charAt(0) : String(quoted.replyCode).charAt(0);
   // A generic code of the report's own says nothing against what kind of trouble it was.
-  const timedOut = replyClass === undefined && RAN_OUT.test(words);
+  const timedOut = replyClass === undefined && (RAN_OUT.test(words) || (cause === 'unroutable' && NO_NAMES.test(words)));
   const lasting =
     replyClass === '5' ? cause !== 'expired' : replyClass !== '4' && status?.startsWith('4') !== true && !TEMPORARY.has(cause) && !timedOut;
   return {

@@ -196,3 +196,19 @@ x
       originalMessageId: 'm01@saltmarsh-ferries.example',
     });
 });
+
+test('a report that gave up since no name server answered says nothing for good', () => {
+  const words = 'Host or domain name not found. Name service error for name=post.example type=MX: Host not found, try again';
+  const read = readReturn(
+    Buffer.from(
+      `From: MAILER-DAEMON@mx.example\nSubject: Undelivered Mail Returned to Sender\nContent-Type: multipart/report; boundary=b\n\n--b\nContent-Type: message/delivery-status\n\nReporting-MTA: dns; mx.example\n\nFinal-Recipient: rfc822; asa@post.example\nAction: failed\nStatus: 5.4.3\nDiagnostic-Code: X-Mx; ${words}\n\n--b--\n`,
+    ),
+  );
+  expect(read.recipients).toMatchObject([{ cause: 'unroutable', permanent: false, action: 'failed' }]);
+});
+
+test('a recipient with "+" and "=" in its address has no token of ours', () => {
+  const to = (address: string) => readReturn(Buffer.from(`From: MAILER-DAEMON@mx.example\nTo: ${address}\nSubject: x\n\nx\n`)).token;
+  expect(to('asa+news=2026@post.example')).toBeUndefined();
+  expect(to('Returns+d01abc-xyz@r.example')).toBe('d01abc-xyz');
+});

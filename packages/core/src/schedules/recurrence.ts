@@ -77,6 +77,8 @@ function partsOf(repeat: string): ReadonlyMap<string, string> | Omit<TimesFault,
     parts.set(name, value);
   }
   if (!parts.has('FREQ')) return { fault: 'has no FREQ', hint: EXAMPLE };
+  if (parts.has('BYSETPOS') && !/^(?:MONTHLY|YEARLY)$/.test(parts.get('FREQ') ?? ''))
+    return { fault: 'has BYSETPOS, which needs FREQ=MONTHLY or YEARLY', hint: 'Name the days themselves: BYDAY=FR.' };
   if (parts.has('COUNT') && parts.has('UNTIL')) return { fault: 'has both COUNT and UNTIL; one of them can end it' };
   return parts;
 }
