@@ -18,6 +18,8 @@ export interface Prose {
   readonly outcome: ProseOutcome | undefined;
   /** Whether it says that no more attempts are made. */
   readonly givenUp: boolean;
+  /** Whether it says that the time for trying was up. */
+  readonly ranOut: boolean;
   /** What a server is quoted to have answered, where it belongs to no single address. */
   readonly transcript: Quoted | undefined;
   /** What comes after the prose: the original, if it stands inline. */
@@ -71,6 +73,15 @@ function fateOf(text: string): ProseOutcome | undefined {
   if (FAILED.test(text) || GIVEN_UP.test(text)) return 'failed';
   if (RELAYED.test(text)) return 'relayed';
   return DELIVERED.test(text) ? 'delivered' : undefined;
+}
+
+/** It was tried until the time was up: what stood against it was not for good. */
+const RAN_OUT =
+  /retry time(?:out)?\b.{0,40}exceeded|in (?:the )?queue too long|(?:after|for|within|in|over) (?:about |more than |over )?\d{1,3} (?:hours?|days?)\b|(?:message|delivery time) (?:has )?expired/i;
+
+/** Whether this says that the time for trying was up. */
+export function ranOut(text: string): boolean {
+  return RAN_OUT.test(text);
 }
 
 /** Whether this says that nobody tries any more. */
@@ -147,6 +158,7 @@ export function readProse(text: string, except: (address: string) => boolean): P
     mentions: unique(found),
     outcome: fateOf(whole),
     givenUp: isGivenUp(whole),
+    ranOut: ranOut(whole),
     transcript: transcriptOf(lines),
     rest: all.slice(end).join('\n'),
   };
@@ -198,34 +210,35 @@ function better(a: string, b: string): string {
 function inSentences(lines: readonly string[], except: (address: string) => boolean): Mention[] {
   const out: Mention[] = [];
   const whole = lines.join('\n');
+  const addressesOf = (line: string): string[] =>
+    [...line.matchAll(WITHIN)].map(([address]) => address).filter((address) => !except(address));
+  /** What is said from a line on, until another address fails or a rule ends it. */
+  const reasonFrom = (from: number, most: number, address: string): string => {
+    const end = lines.findIndex(
+      (line, i) =>
+        i > from &&
+        (/^\s{0,8}[-=_*]{3,}\s*$/.test(line) ||
+          ((FAILED.test(line) || WAITING.test(line)) && addressesOf(line).some((other) => other.toLowerCase() !== address.toLowerCase()))),
+    );
+    return lines
+      .slice(from, Math.min(from + most, end === -1 ? lines.length : end))
+      .join('\n')
+      .trim();
+  };
   // A sentence may go over two lines.
   for (let i = 0; i < lines.length; i += 1) {
     const pair = `${lines[i] ?? ''} ${lines[i + 1] ?? ''}`;
     if (!FAILED.test(pair) && !WAITING.test(pair) && !QUOTES.test(lines[i] ?? '') && !/RCPT TO/i.test(lines[i] ?? '')) continue;
-    for (const [address] of (lines[i] ?? '').matchAll(WITHIN)) {
-      if (except(address)) continue;
+    for (const address of addressesOf(lines[i] ?? ''))
       out.push({
         address: trimmed(address),
         alias: undefined,
         outcome: fateOf(pair) ?? fateOf(whole),
-        reason: lines
-          .slice(i, i + 6)
-          .join('\n')
-          .trim(),
+        reason: reasonFrom(i, 6, address),
       });
-    }
     if (lines[i + 1] !== undefined && out.length === 0 && FAILED.test(lines[i] ?? ''))
-      for (const [address] of (lines[i + 1] ?? '').matchAll(WITHIN))
-        if (!except(address))
-          out.push({
-            address: trimmed(address),
-            alias: undefined,
-            outcome: fateOf(pair),
-            reason: lines
-              .slice(i, i + 8)
-              .join('\n')
-              .trim(),
-          });
+      for (const address of addressesOf(lines[i + 1] ?? ''))
+        out.push({ address: trimmed(address), alias: undefined, outcome: fateOf(pair), reason: reasonFrom(i, 8, address) });
   }
   return out;
 }

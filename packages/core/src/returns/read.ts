@@ -5,7 +5,7 @@ import { isComplaint, readFeedback, type Feedback } from './feedback.js';
 import { addressOf, groupsOf, typed, type Group } from './groups.js';
 import { bounceScore, isAutoReply } from './kinds.js';
 import { addressesIn, bareId, messageIdOf, originalIn, originalInText, type Original } from './original.js';
-import { isGivenUp, readProse, type ProseOutcome, type Mention, type Prose } from './prose.js';
+import { isGivenUp, ranOut, readProse, type ProseOutcome, type Mention, type Prose } from './prose.js';
 import { isGenericStatus, readQuoted, readStatus, type Quoted } from './quoted.js';
 import { tokenOf } from './token.js';
 
@@ -147,10 +147,12 @@ function says(quoted: Quoted | undefined): boolean {
   return quoted !== undefined && (quoted.replyCode !== undefined || (quoted.status !== undefined && !isGenericStatus(quoted.status)));
 }
 
-/** It was tried until the time was up: what stood against it was not for good. */
-const RAN_OUT = /retry time(?:out)?\b.{0,40}exceeded|in (?:the )?queue too long|not delivered (?:with)?in \d+ (?:hours|days)/i;
 /** A name server that did not answer may do so another time. */
 const NO_NAMES = /try again|temporary failure|server failure|servfail|timed out/i;
+/** Given up after days of temporary answers: that is why it failed, and not the last of them. */
+const EXPIRED = { cause: 'expired', evidence: 'given up after a while', confidence: 'likely' } as const;
+/** What says more of a mailbox than that it took too long. */
+const OWN_TROUBLE: ReadonlySet<Cause> = new Set<Cause>(['mailbox-full', 'mailbox-disabled', 'mailbox-unknown', 'domain-unknown']);
 const TEMPORARY: ReadonlySet<Cause> = new Set<Cause>(['expired', 'unreachable']);
 
 function judge(evidence: Evidence, { prose, subject, single }: Setting): RecipientReport {
@@ -165,12 +167,15 @@ function judge(evidence: Evidence, { prose, subject, single }: Setting): Recipie
   const words = [...new Set([own?.text, quoted?.text, own === undefined || !says(own) ? told?.text : undefined])]
     .filter(Boolean)
     .join('\n');
-  const { cause, evidence: found, confidence } = readCause({ status, replyCode: quoted?.replyCode, diagnostic: words });
   const action = actionOf(evidence, status, { prose, subject, single });
+  const reply = readCause({ status, replyCode: quoted?.replyCode, diagnostic: words });
+  const isUp =
+    action === 'failed' && quoted?.replyCode !== undefined && quoted.replyCode < 500 && (ranOut(words) || (single && prose.ranOut));
+  const { cause, evidence: found, confidence } = isUp && !OWN_TROUBLE.has(reply.cause) ? EXPIRED : reply;
   const good = action === 'delivered' || action === 'relayed' || action === 'expanded';
   const replyClass = quoted?.replyCode === undefined ? quoted?.status?.charAt(0) : String(quoted.replyCode).charAt(0);
   // A generic code of the report's own says nothing against what kind of trouble it was.
-  const timedOut = replyClass === undefined && (RAN_OUT.test(words) || (cause === 'unroutable' && NO_NAMES.test(words)));
+  const timedOut = replyClass === undefined && (ranOut(words) || (cause === 'unroutable' && NO_NAMES.test(words)));
   const lasting =
     replyClass === '5' ? cause !== 'expired' : replyClass !== '4' && status?.startsWith('4') !== true && !TEMPORARY.has(cause) && !timedOut;
   return {

@@ -1,4 +1,4 @@
-import { expect, test } from '@jest/globals';
+import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { deliveryOfToken, fingerprintOf, readReturn, returnToken, tokenOf } from './index.js';
 
@@ -211,4 +211,33 @@ test('a recipient with "+" and "=" in its address has no token of ours', () => {
   const to = (address: string) => readReturn(Buffer.from(`From: MAILER-DAEMON@mx.example\nTo: ${address}\nSubject: x\n\nx\n`)).token;
   expect(to('asa+news=2026@post.example')).toBeUndefined();
   expect(to('Returns+d01abc-xyz@r.example')).toBe('d01abc-xyz');
+});
+
+group('reports in prose of systems that keep to no standard', () => {
+  const read = (text: string, subject = 'Delivery failed') =>
+    readReturn(
+      Buffer.from(
+        `From: Mail Delivery <mailer-daemon@mx.example>\nTo: returns+d01abc-xyz@r.example\nSubject: ${subject}\nReturn-Path: <>\n\n${text}`,
+      ),
+    ).recipients;
+
+  test('several reports for several recipients of one mail: each has its own reason', () => {
+    const two = `Delivery to asa@post.example failed: user unknown.\n\n---\n\nDelivery to liv@post.example failed: mailbox full.\n`;
+    const expected = [
+      { address: 'asa@post.example', cause: 'mailbox-unknown' },
+      { address: 'liv@post.example', cause: 'mailbox-full' },
+    ];
+    expect(read(two)).toMatchObject(expected);
+    expect(read(two.replace('\n---\n', ''))).toMatchObject(expected);
+  });
+
+  test('given up after days, with a temporary last reply: it ran out of time, and nothing is known for good', () => {
+    const days =
+      'Your message to <asa@post.example> was not delivered after 5 days and was given up.\nThe last reply was: 451 4.3.0 Temporary local problem, try again later\n';
+    expect(read(days)).toMatchObject([{ action: 'failed', cause: 'expired', permanent: false, replyCode: 451 }]);
+    const full = days.replace('451 4.3.0 Temporary local problem, try again later', '452 4.2.2 mailbox full');
+    expect(read(full)).toMatchObject([{ action: 'failed', cause: 'mailbox-full', permanent: false }]);
+    const refused = days.replace('451 4.3.0 Temporary local problem, try again later', '550 5.1.1 user unknown');
+    expect(read(refused)).toMatchObject([{ action: 'failed', cause: 'mailbox-unknown', permanent: true }]);
+  });
 });
