@@ -61,7 +61,7 @@ describe('from an app', () => {
   });
   beforeEach(() => mail.captured.clear());
 
-  test('whoever signs up is welcomed, once', async () => {
+  test('who signs up is welcomed, once', async () => {
     const desk = await listening(signUp(mail.client));
     try {
       const open = (body: object) =>

@@ -82,7 +82,7 @@ export function scheduleStore(reads: Reader) {
       tx.db.insert(scheduleRuns).values(row).run();
     },
 
-    /** What became of a planned time; undefined where nothing did yet. */
+    /** The run of a planned time; undefined where it has none yet. */
     runAt(space: string, name: string, plannedAt: number, from: Reader = reads): RunRow | undefined {
       return from.db
         .select()
