@@ -173,6 +173,13 @@ group('recipients', () => {
       expect(await once(client, clock, gone.id, ({ state }) => state === 'failed')).toMatchObject({
         problem: expect.stringContaining('outside.allow'),
       });
+      const { events } = await client.events.list({ filter: 'type = bulk-send-ended' });
+      expect(events.map(({ data }) => [data['state'], data['accepted'], data['refused']])).toEqual([
+        ['failed', 0, 0],
+        expect.arrayContaining(['done']),
+        ['done', 700, 50],
+      ]);
+      expect(events[0]).toMatchObject({ type: 'verbalis.bulk-send.ended', data: { text: expect.stringContaining('outside.allow') } });
       expect((await client.bulkSends.resume(gone.id)).state).toBe('running');
       expect((await once(client, clock, gone.id, ({ state }) => state === 'failed')).read).toBe(0);
     }));
@@ -205,6 +212,8 @@ group('people decide', () => {
       const other = await begun(client, { recipients: { upload: again.id } });
       await once(client, clock, other.id, ({ accepted }) => accepted >= 1000);
       expect((await client.bulkSends.cancel(other.id)).state).toBe('canceled');
+      const [ended] = (await client.events.list({ filter: 'type = bulk-send-ended' })).events;
+      expect(ended?.data).toMatchObject({ bulkSend: other.id, state: 'canceled', name: 'pier-bulletin' });
       const canceled = await once(client, clock, other.id, ({ deliveries }) => deliveries.queued === undefined);
       expect(canceled.deliveries).toEqual({ canceled: canceled.accepted });
       await expect(client.bulkSends.resume(other.id)).rejects.toThrow(/canceled/);

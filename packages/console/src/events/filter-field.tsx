@@ -60,6 +60,8 @@ const KINDS = [
   'alert-resolved',
   'domain-changed',
   'sender-confirmed',
+  'bulk-send-ended',
+  'schedule-failed',
   'unaligned-source',
 ] as const;
 

@@ -8,6 +8,8 @@ const OTHER_TYPES = {
   'alert-resolved': 'alert.resolved',
   'domain-changed': 'domain.changed',
   'sender-confirmed': 'sender.confirmed',
+  'bulk-send-ended': 'bulk-send.ended',
+  'schedule-failed': 'schedule.failed',
   'topic-left': 'topic.left',
   'topic-rejoined': 'topic.rejoined',
   'unaligned-source': 'source.unaligned',

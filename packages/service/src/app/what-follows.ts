@@ -1,5 +1,6 @@
 import { openBulkSends } from '../features/bulk-sends/index.js';
 import type { Editions } from '../features/editions/index.js';
+import type { Feed } from '../features/events/index.js';
 import type { Acceptor } from '../features/messages/index.js';
 import { openPermits, type Permits } from '../features/permits/index.js';
 import { openSchedules } from '../features/schedules/index.js';
@@ -10,7 +11,7 @@ import type { BuildOptions } from './build-options.js';
 /** What follows from signals and times: bulk sends, schedules, rules of the mail folders; and from what browsers ask for. */
 export function openWhatFollows(
   { runtime, store, settings, secrets }: BuildOptions,
-  { editions, accept }: { readonly editions: Editions; readonly accept: Acceptor },
+  { editions, accept, feed }: { readonly editions: Editions; readonly accept: Acceptor; readonly feed: Feed },
 ): { readonly features: readonly Feature[]; readonly permitCors: Permits['cors'] } {
   const { starter, feature } = openBulkSends(runtime, {
     store,
@@ -18,6 +19,7 @@ export function openWhatFollows(
     accept,
     outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },
     secret: secrets.keyFor('recipient sources'),
+    feed,
   });
   const { spaces } = settings;
   const permits = openPermits(runtime, { store, editions, accept, spaces });
@@ -25,7 +27,7 @@ export function openWhatFollows(
     permitCors: permits.cors,
     features: [
       feature,
-      openSchedules(runtime, { store, spaces: Object.keys(spaces), editions, bulk: starter }),
+      openSchedules(runtime, { store, spaces: Object.keys(spaces), editions, bulk: starter, feed }),
       permits.feature,
       openSignals(runtime, { store, editions, accept, mostBytes: settings.limits.bodyBytes }),
     ],

@@ -15,6 +15,7 @@ import {
 } from '../../kernel/index.js';
 import { BulkList, BulkQuery, BulkView, NewBulkSend, RefusalList, RefusalQuery, SourceSecret, type BulkSummary } from './model.js';
 import type { BulkRow } from './queries.js';
+import { reportEnd } from './report.js';
 import type { BulkStarter } from './start.js';
 import type { Store } from './store.js';
 import type { BulkState } from './tables.js';
@@ -24,6 +25,8 @@ export interface BulkEndpoints {
   readonly starter: BulkStarter;
   readonly clock: Clock;
   readonly wake: () => void;
+  /** An event was written. */
+  readonly reported: () => void;
   readonly secretOf: (space: string) => string;
 }
 
@@ -153,6 +156,10 @@ async function move(
       ...(to.state === 'running' ? { problem: null, failures: 0 } : {}),
       ...(to.state === 'canceled' ? { endedAt: now } : {}),
     });
+    if (to.state === 'canceled') {
+      reportEnd(tx, store, { ...current, state: 'canceled' }, now);
+      tx.afterCommit(deps.reported);
+    }
     tx.afterCommit(wake);
     return store.bulkSends.find(space, id, tx);
   });

@@ -20,6 +20,7 @@ import type { Acceptor } from '../messages/index.js';
 import { BulkRecipient } from './model.js';
 import { askForPage, SourceFault, type RecipientPage } from './page.js';
 import type { BulkRow } from './queries.js';
+import { reportEnd } from './report.js';
 import { readRows } from './rows.js';
 import type { Store } from './store.js';
 import type { BulkCursor } from './tables.js';
@@ -34,6 +35,8 @@ interface Options {
   readonly outside: OutsideRules & { readonly waitMs: number };
   /** Signs requests for recipients of a space. */
   readonly secretOf: (space: string) => string;
+  /** An event was written. */
+  readonly reported: () => void;
 }
 
 export interface Engine extends Running {
@@ -98,6 +101,11 @@ function parsedRow(text: string): Pick<ReadRow, 'recipient' | 'key' | 'who' | 'p
   return recipientIn(value);
 }
 
+/** The message of a recipient. */
+function wantedOf({ common: { template, data, ...common } }: BulkRow, { to, data: own, ...more }: BulkRecipient) {
+  return { template, ...common, ...more, to: [to], data: { ...data, ...own } };
+}
+
 /** A bulk send as the address knows it that is asked for its recipients. */
 function runOf({ id, name, common, createdAt, run }: BulkRow): Readonly<Record<string, unknown>> {
   const planned = run === null ? {} : { schedule: run.schedule, plannedAt: instant(run.plannedAt) };
@@ -105,7 +113,7 @@ function runOf({ id, name, common, createdAt, run }: BulkRow): Readonly<Record<s
 }
 
 /** Goes on with bulk sends: reads recipients and has them accepted, a piece at a time. What is written of a piece is all of it. */
-export function bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf }: Options): Engine {
+export function bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf, reported }: Options): Engine {
   const counted = new Counter({
     name: 'verbalis_bulk_recipients_total',
     help: 'Recipients of bulk sends',
@@ -161,8 +169,12 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
 
   const isOver = ({ first }: BulkRow, read: number, isEnd: boolean): boolean => isEnd || (first !== null && read >= first);
 
-  function end(tx: Tx, { id, source }: BulkRow, change: Partial<BulkRow>): void {
-    store.bulkSends.set(tx, id, { ...change, nextAt: null, endedAt: clock.now() });
+  function end(tx: Tx, bulk: BulkRow, change: Partial<BulkRow>): void {
+    const { id, source } = bulk;
+    const now = clock.now();
+    store.bulkSends.set(tx, id, { ...change, nextAt: null, endedAt: now });
+    reportEnd(tx, store, { ...bulk, ...change }, now);
+    tx.afterCommit(reported);
     if (source.kind === 'rows') store.contents.dropUnused(tx, source.contentId);
     tx.afterCommit(() => {
       pages.delete(id);
@@ -194,14 +206,7 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
         good.push({ row, recipient: row.recipient });
       }
     }
-    const { template, data, ...common } = bulk.common;
-    const wanted = good.map(({ recipient: { to, data: own, ...more } }) => ({
-      template,
-      ...common,
-      ...more,
-      to: [to],
-      data: { ...data, ...own },
-    }));
+    const wanted = good.map(({ recipient }) => wantedOf(bulk, recipient));
     const keyRow = bulk.keyId === null ? undefined : store.access.keyById(bulk.space, bulk.keyId);
     const note = (
       tx: Tx,
@@ -275,7 +280,12 @@ export function bulkEngine({ store, clock, log, workers, registry, accept, outsi
     const isOut = !fault.isPassing || failures >= MOST_FAILURES;
     log.warn({ bulkSend: bulk.id, failures, problem: fault.message }, 'recipients of a bulk send could not be read');
     await store.write((tx) => {
-      if (store.bulkSends.find(bulk.space, bulk.id, tx)?.state !== 'running') return;
+      const current = store.bulkSends.find(bulk.space, bulk.id, tx);
+      if (current?.state !== 'running') return;
+      if (isOut) {
+        reportEnd(tx, store, { ...current, state: 'failed', problem: fault.message.slice(0, 1000) }, clock.now());
+        tx.afterCommit(reported);
+      }
       store.bulkSends.set(tx, bulk.id, {
         failures,
         problem: fault.message.slice(0, 1000),

@@ -4,6 +4,7 @@ import { didYouMean } from '@verbalis/core/problems';
 import type { JsonSchema } from '@verbalis/core/typing';
 import { Refusal, serve, type Feature, type OutsideRules, type Runtime } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
+import type { Feed } from '../events/index.js';
 import type { Acceptor } from '../messages/index.js';
 import { bulkEndpoints } from './endpoints.js';
 import { bulkEngine } from './engine.js';
@@ -17,15 +18,16 @@ interface Options {
   readonly outside: OutsideRules & { readonly waitMs: number };
   /** Requests for recipients are signed with what is made of it. */
   readonly secret: Uint8Array;
+  readonly feed: Pick<Feed, 'reported'>;
 }
 
 /** Bulk sends: one template to many recipients. */
 export function openBulkSends(
   { clock, log, workers, registry, ages }: Runtime,
-  { store, editions, accept, outside, secret }: Options,
+  { store, editions, accept, outside, secret, feed }: Options,
 ): { readonly starter: BulkStarter; readonly feature: Feature } {
   const secretOf = (space: string): string => secretText(createHmac('sha256', secret).update(`source\0${space}`).digest());
-  const engine = bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf });
+  const engine = bulkEngine({ store, clock, log, workers, registry, accept, outside, secretOf, reported: feed.reported });
 
   async function templateOf(
     space: string,
@@ -52,7 +54,7 @@ export function openBulkSends(
     starter,
     feature: {
       name: 'bulk-sends',
-      endpoints: serve(bulkEndpoints, { store, clock, wake: engine.wake, secretOf, starter }),
+      endpoints: serve(bulkEndpoints, { store, clock, wake: engine.wake, reported: feed.reported, secretOf, starter }),
       running: [engine],
       clockJumped: engine.wake,
       retention: [{ name: 'bulk sends', step: (tx, now) => store.bulkSends.forget(tx, now - ages.records) }],

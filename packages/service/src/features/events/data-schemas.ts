@@ -110,6 +110,31 @@ const SenderData = z
   })
   .meta({ title: 'verbalis.sender.confirmed', description: 'The owner of an address has agreed that the space sends as it.' });
 
+const BulkSendData = z
+  .object({
+    space: z.string(),
+    bulkSend: z.string(),
+    name: z.string(),
+    template: z.string(),
+    state: z.enum(['done', 'canceled', 'failed']).meta({ description: 'done: all its recipients were read. failed: they cannot be read.' }),
+    read: z.int(),
+    accepted: z.int(),
+    refused: z.int(),
+    schedule: z.string().optional().meta({ description: 'The schedule whose run it is.' }),
+    plannedAt: z.iso.datetime().optional(),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.bulk-send.ended', description: 'A bulk send has read all its recipients, was canceled, or has failed.' });
+
+const ScheduleData = z
+  .object({
+    space: z.string(),
+    schedule: z.string(),
+    plannedAt: z.iso.datetime(),
+    text: z.string().meta({ description: 'The same in a sentence, with the reason.' }),
+  })
+  .meta({ title: 'verbalis.schedule.failed', description: 'A run of a schedule could not begin.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -122,6 +147,8 @@ export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   domain: z.toJSONSchema(DomainData),
   source: z.toJSONSchema(SourceData),
   sender: z.toJSONSchema(SenderData),
+  'bulk-send': z.toJSONSchema(BulkSendData),
+  schedule: z.toJSONSchema(ScheduleData),
   topic: z.toJSONSchema(TopicData),
   test: z.toJSONSchema(TestData),
 };

@@ -56,6 +56,7 @@ function service(start: string, times: string) {
       workers: hands.workers,
       registry: new Registry(),
       spaces: [space],
+      reported: () => undefined,
       editions: {
         current: () =>
           Promise.resolve({ number: edition, schedules: () => new Map(schedule === undefined ? [] : [['weekly', schedule]]) } as never),
@@ -223,7 +224,7 @@ describe('a schedule', () => {
   });
 
   test('that cannot begin leaves a line with the reason, and runs the next time', async () => {
-    const { settle, until, begun, runs, state } = service('2026-11-26T00:00Z', FRIDAYS);
+    const { space, settle, until, begun, runs, state } = service('2026-11-26T00:00Z', FRIDAYS);
     await settle();
     state.isBroken = true;
     await until('2026-11-28T00:00Z', 30);
@@ -234,6 +235,10 @@ describe('a schedule', () => {
       ['started', null],
     ]);
     expect(times(begun)).toEqual(['2026-12-04T04:00']);
+    const events = opened.store.events.list({ space, limit: 10 });
+    expect(events.map(({ kind, data }) => [kind, data?.['text']])).toEqual([
+      ['schedule-failed', 'The schedule “weekly” could not run at 2026-11-27T04:00:00.000Z. This is not valid CSV: Line 2.'],
+    ]);
   });
 
   test('that is killed as it begins has begun once, when it is back', async () => {

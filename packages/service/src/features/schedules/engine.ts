@@ -2,6 +2,7 @@ import type { Schedule } from '@verbalis/core/schedules';
 import type { Logger } from 'pino';
 import { Counter, type Registry } from 'prom-client';
 import {
+  instant,
   newId,
   Refusal,
   StoreUnavailable,
@@ -26,6 +27,8 @@ interface Options {
   readonly spaces: readonly string[];
   readonly editions: Pick<Editions, 'current'>;
   readonly bulk: BulkStarter;
+  /** An event was written. */
+  readonly reported: () => void;
 }
 
 /** How a run is asked for. */
@@ -75,7 +78,7 @@ function timesUntil({ times }: Schedule, first: number, now: number): number[] {
 }
 
 /** Starts bulk sends when their times come. A time has one run, however often the service is killed and whatever the clock does. */
-export function scheduleEngine({ store, clock, log, workers, registry, spaces, editions, bulk }: Options): Engine {
+export function scheduleEngine({ store, clock, log, workers, registry, spaces, editions, bulk, reported }: Options): Engine {
   const counted = new Counter({
     name: 'verbalis_schedule_runs_total',
     help: 'What came of the times of schedules',
@@ -163,6 +166,20 @@ export function scheduleEngine({ store, clock, log, workers, registry, spaces, e
     return row;
   }
 
+  /** A run that could not begin is an event. */
+  function report(tx: Tx, { id, space, schedule, plannedAt, state, why, at }: RunRow): void {
+    if (state !== 'failed') return;
+    const planned = instant(plannedAt);
+    store.events.append(tx, {
+      id: `schedule-run:${id}`,
+      space,
+      kind: 'schedule-failed',
+      at,
+      data: { schedule, plannedAt: planned, text: `The schedule \u201C${schedule}\u201D could not run at ${planned}. ${why ?? ''}` },
+    });
+    tx.afterCommit(reported);
+  }
+
   /** What begins the bulk send of a run. @throws Refusal */
   async function prepare(space: string, schedule: Schedule, { plannedAt, first, keyId }: RunWanted) {
     const { name, template, source, perMinute, essential, common } = schedule;
@@ -225,7 +242,7 @@ export function scheduleEngine({ store, clock, log, workers, registry, spaces, e
         if (store.schedules.runAt(space, name, at, tx) === undefined)
           note(tx, rowOf({ space, schedule: name, plannedAt: at, state: 'skipped', why }));
       if (store.schedules.runAt(space, name, last, tx) === undefined)
-        note(tx, rowOf({ space, schedule: name, plannedAt: last, ...outcome, bulkId: begin?.(tx).id ?? null }));
+        report(tx, note(tx, rowOf({ space, schedule: name, plannedAt: last, ...outcome, bulkId: begin?.(tx).id ?? null })));
       store.schedules.put(tx, { ...current, nextAt: freeAfter(space, schedule, last, tx) ?? null });
     });
   }

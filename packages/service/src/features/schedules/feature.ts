@@ -1,6 +1,7 @@
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { BulkStarter } from '../bulk-sends/index.js';
 import type { Editions } from '../editions/index.js';
+import type { Feed } from '../events/index.js';
 import { scheduleEndpoints } from './endpoints.js';
 import { scheduleEngine } from './engine.js';
 import type { Store } from './store.js';
@@ -10,11 +11,12 @@ interface Options {
   readonly spaces: readonly string[];
   readonly editions: Editions;
   readonly bulk: BulkStarter;
+  readonly feed: Pick<Feed, 'reported'>;
 }
 
 /** Schedules: one template to many, at times that come again. */
-export function openSchedules({ clock, log, workers, registry, ages }: Runtime, { store, spaces, editions, bulk }: Options): Feature {
-  const engine = scheduleEngine({ store, clock, log, workers, registry, spaces, editions, bulk });
+export function openSchedules({ clock, log, workers, registry, ages }: Runtime, { store, spaces, editions, bulk, feed }: Options): Feature {
+  const engine = scheduleEngine({ store, clock, log, workers, registry, spaces, editions, bulk, reported: feed.reported });
   store.editions.onChanged('schedules', (tx) => {
     tx.afterCommit(engine.wake);
   });
