@@ -51,7 +51,7 @@ const sink = createServer((socket) => {
   });
 });
 
-/** One of a thousand is no address. */
+/** One of a thousand is not a valid address. */
 const recipient = (i) => ({ to: i % 1000 === 7 ? `nobody ${i}` : `guest${i}@post${i % 500}.example` });
 const app = createHttpServer((request, response) => {
   let body = '';

@@ -4,7 +4,6 @@ import {
   endpointsOf,
   instant,
   json,
-  newId,
   optionalInstant,
   optionalJsonBody,
   pageOf,
@@ -21,7 +20,7 @@ import type { Store } from './store.js';
 export interface ScheduleEndpoints {
   readonly store: Store;
   readonly clock: Clock;
-  readonly engine: Pick<Engine, 'current' | 'run' | 'freeAfter' | 'wake'>;
+  readonly engine: Pick<Engine, 'current' | 'run' | 'skip' | 'freeAfter' | 'wake'>;
 }
 
 const endpoint = endpointsOf<ScheduleEndpoints>();
@@ -178,7 +177,6 @@ const skip = endpoint({
   answers: { 200: json('The schedule.', ScheduleView) },
   refusals: { 404: 'There is no such schedule.', 409: 'It has no next time.', 422: 'It is none of the next five times.' },
   async run({ caller: { space }, params: { name }, body: { at: wanted } }, deps) {
-    const { store, clock, engine } = deps;
     const { schedule, row } = await find(deps, space, name);
     if (row.nextAt === null)
       throw new Refusal(409, 'schedule-state', 'This schedule has no next time', {
@@ -191,25 +189,7 @@ const skip = endpoint({
         detail: `"${name}" does not run at ${instant(plannedAt)}.`,
         hint: `Its next times: ${times.map(({ at }) => instant(at)).join(', ')}.`,
       });
-    await store.write((tx) => {
-      const current = store.schedules.find(space, name, tx);
-      if (current === undefined || store.schedules.runAt(space, name, plannedAt, tx) !== undefined) return;
-      const now = clock.now();
-      store.schedules.addRun(tx, {
-        id: newId('y', now),
-        space,
-        schedule: name,
-        plannedAt,
-        state: 'skipped',
-        isManual: false,
-        why: 'A person skipped it.',
-        bulkId: null,
-        at: now,
-      });
-      if (current.nextAt === plannedAt)
-        store.schedules.put(tx, { ...current, nextAt: engine.freeAfter(space, schedule, plannedAt, tx) ?? null });
-      tx.afterCommit(engine.wake);
-    });
+    await deps.engine.skip(space, schedule, plannedAt);
     return view(deps, await find(deps, space, name));
   },
 });

@@ -46,6 +46,8 @@ export interface Engine extends Running {
   readonly current: (space: string) => Promise<LoadedEdition | undefined>;
   /** Runs a schedule out of turn. @throws Refusal */
   readonly run: (space: string, schedule: Schedule, wanted: Pick<RunWanted, 'first' | 'keyId'>) => Promise<RunRow>;
+  /** Leaves a planned time out; twice is once. */
+  readonly skip: (space: string, schedule: Schedule, plannedAt: number) => Promise<void>;
   /** The first time after an instant to which nothing has happened yet. */
   readonly freeAfter: (space: string, schedule: Schedule, at: number, tx?: Tx) => number | undefined;
 }
@@ -271,6 +273,16 @@ export function scheduleEngine({ store, clock, log, workers, registry, spaces, e
       if (to < from) looked.clear();
       worker.wake();
     },
+    skip: (space, schedule, plannedAt) =>
+      store.write((tx) => {
+        const { name } = schedule;
+        const current = store.schedules.find(space, name, tx);
+        if (current === undefined || store.schedules.runAt(space, name, plannedAt, tx) !== undefined) return;
+        note(tx, rowOf({ space, schedule: name, plannedAt, state: 'skipped', why: 'A person skipped it.' }));
+        if (current.nextAt === plannedAt)
+          store.schedules.put(tx, { ...current, nextAt: freeAfter(space, schedule, plannedAt, tx) ?? null });
+        tx.afterCommit(worker.wake);
+      }),
     async run(space, schedule, { first, keyId }) {
       const plannedAt = clock.now();
       const begin = await prepare(space, schedule, { plannedAt, isManual: true, first, keyId });
