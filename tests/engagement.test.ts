@@ -209,7 +209,7 @@ describe('a link', () => {
     const path = mailFolder('markdown');
     writeFileSync(
       join(path, 'templates/pier-bulletin/message.md'),
-      '---\nsubject: "s"\ntopic: pier-news\n---\n[One](https://saltmarsh-ferries.example/one){track=no} and [two](https://saltmarsh-ferries.example/two).\n\n::action "Three" to="https://saltmarsh-ferries.example/three" track=no\n',
+      '---\nsubject: "s"\ntopic: pier-news\n---\n[One](https://saltmarsh-ferries.example/one){track=no} and [two](https://saltmarsh-ferries.example/two).\n\n::action "Three" to="https://saltmarsh-ferries.example/three" track=no\n\n[Unsubscribe]({{ mail.unsubscribe }})\n',
     );
     rmSync(join(path, 'templates/pier-bulletin/message.html'));
     await all.stop();
