@@ -34,6 +34,7 @@ const STEPS = [
   'delivery',
   'profile',
   'returns',
+  'inbound',
   'reports',
   'events',
 ];

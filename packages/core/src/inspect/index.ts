@@ -1,3 +1,3 @@
 export { codesOf } from './codes.js';
-export { harshView, linksOf, linksOfText, type ShownLink } from './html.js';
+export { harshView, linksOf, linksOfText, wordsOfHtml, type ShownLink } from './html.js';
 export { inspectMail, type ShownAttachment, type ShownMail } from './mail.js';
