@@ -54,6 +54,7 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
+  { commands: [['inbound', 'track: what people write to you']], load: () => import('./inbound/index.js') },
   { commands: [['suppressions', 'track: addresses that get no more mail']], load: () => import('./suppressions/index.js') },
   { commands: [['consents', 'track: which topics an address wants']], load: () => import('./consent/index.js') },
   { commands: [['address', 'track: everything that is known about one address']], load: () => import('./addresses/index.js') },

@@ -2,6 +2,18 @@ import { isatty } from 'node:tty';
 import pc from 'picocolors';
 import stringWidth from 'string-width';
 
+/**
+ * What a terminal would obey: control characters, and escape sequences but for colours. Text of others is printed, and must not move the cursor,
+ * change the title or write elsewhere.
+ */
+ 
+const OBEYED = /\u001B(?!\[[0-9;]{0,12}m)|[\u0000-\u0008\u000B-\u001A\u001C-\u001F\u007F-\u009F]/g;
+
+/** A text that a terminal only shows. */
+export function forTerminal(text: string): string {
+  return text.replace(OBEYED, '');
+}
+
 /** Where a command writes: results to stdout, everything else to stderr. */
 export interface Output {
   readonly out: (text: string) => void;
@@ -14,12 +26,14 @@ export function processOutput(): Output {
   // Not process.stdout.isTTY: it is undefined for a pipe, and the library would guess then.
   const interactive = isatty(1);
   return {
-    out: (text) => process.stdout.write(text.endsWith('\n') ? text : `${text}\n`),
-    note: (text) => process.stderr.write(text.endsWith('\n') ? text : `${text}\n`),
+    out: (text) => process.stdout.write(ended(interactive ? forTerminal(text) : text)),
+    note: (text) => process.stderr.write(ended(isatty(2) ? forTerminal(text) : text)),
     color: pc.createColors(interactive && pc.isColorSupported),
     interactive,
   };
 }
+
+const ended = (text: string): string => (text.endsWith('\n') ? text : `${text}\n`);
 
 export interface Column {
   readonly title: string;

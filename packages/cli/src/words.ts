@@ -40,3 +40,8 @@ export function bytesText(bytes: number): string {
   for (; size >= 1000 && unit < units.length - 1; unit += 1) size /= 1000;
   return `${unit === 0 ? String(size) : size.toFixed(1)} ${units[unit] ?? ''}`;
 }
+
+/** A size in kilobytes (SI). */
+export function kilobytes(bytes: number): string {
+  return `${(bytes / 1000).toFixed(1)} kB`;
+}

@@ -342,6 +342,51 @@ CREATE TABLE `holds` (
 	`is_released` integer DEFAULT false NOT NULL
 );
 --> statement-breakpoint
+CREATE TABLE `inbound` (
+	`id` text PRIMARY KEY NOT NULL,
+	`space` text,
+	`inbox` text NOT NULL,
+	`fingerprint` text NOT NULL,
+	`state` text NOT NULL,
+	`source` text NOT NULL,
+	`received_at` integer NOT NULL,
+	`envelope_from` text NOT NULL,
+	`envelope_to` text NOT NULL,
+	`hello` text NOT NULL,
+	`address` text NOT NULL,
+	`delivery_id` text,
+	`message_id` text,
+	`header_id` text,
+	`from` text NOT NULL,
+	`subject` text NOT NULL,
+	`content` text,
+	`authentication` text,
+	`suspicious` text NOT NULL,
+	`size` integer NOT NULL,
+	`bytes` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `inbound_by_space` ON `inbound` (`space`,`id`);--> statement-breakpoint
+CREATE INDEX `inbound_by_inbox` ON `inbound` (`space`,`inbox`,`id`);--> statement-breakpoint
+CREATE INDEX `inbound_by_delivery` ON `inbound` (`delivery_id`);--> statement-breakpoint
+CREATE INDEX `inbound_by_message` ON `inbound` (`message_id`);--> statement-breakpoint
+CREATE INDEX `inbound_by_from` ON `inbound` (`space`,`from`,`id`);--> statement-breakpoint
+CREATE INDEX `inbound_by_envelope` ON `inbound` (`envelope_from`,`received_at`);--> statement-breakpoint
+CREATE INDEX `inbound_by_fingerprint` ON `inbound` (`fingerprint`);--> statement-breakpoint
+CREATE INDEX `inbound_arrived` ON `inbound` (`id`) WHERE "inbound"."state" = 'arrived';--> statement-breakpoint
+CREATE TABLE `inbound_answers` (
+	`id` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`inbound_id` text NOT NULL,
+	`message_id` text NOT NULL,
+	`space` text NOT NULL,
+	`address` text NOT NULL,
+	`is_automatic` integer NOT NULL,
+	`at` integer NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `inbound_answers_by_inbound` ON `inbound_answers` (`inbound_id`);--> statement-breakpoint
+CREATE INDEX `inbound_answers_by_message` ON `inbound_answers` (`message_id`);--> statement-breakpoint
+CREATE INDEX `inbound_answers_by_address` ON `inbound_answers` (`space`,`address`,`at`);--> statement-breakpoint
 CREATE TABLE `key_spending` (
 	`key` text NOT NULL,
 	`span_at` integer NOT NULL,

@@ -1,17 +1,13 @@
 import { writeFile } from 'node:fs/promises';
 import { RefusedError, type CapturedMail, type Cause, type Client, type SimulatedOutcome } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
-import { clockTime } from '../words.js';
+import { clockTime, kilobytes } from '../words.js';
 
 export interface CapturedOptions {
   readonly to?: string;
   readonly subject?: string;
   readonly find?: string;
   readonly json?: boolean;
-}
-
-function kilobytes(bytes: number): string {
-  return `${(bytes / 1000).toFixed(1)} kB`;
 }
 
 export async function listCaptured(

@@ -2,7 +2,7 @@
  * How somebody left a topic or joined it again: the one click of a mail reader (RFC 8058), a page, an email to the address in List-Unsubscribe
  * (RFC 2369), an opt-out report (RFC 5965), a provider's callback, or an app or operator.
  */
-export const CONSENT_WAYS = ['one-click', 'page', 'email', 'report', 'callback', 'api'] as const;
+export const CONSENT_WAYS = ['one-click', 'page', 'email', 'reply', 'report', 'callback', 'api'] as const;
 export type ConsentWay = (typeof CONSENT_WAYS)[number];
 
 /** The name under which consent to individual tracking is kept, beside the topics. */

@@ -54,6 +54,8 @@ const Topic = z.strictObject({
   description: Localized.optional(),
   purpose: z.enum(['essential', 'optional']),
   tracking: Tracking.optional(),
+  /** Whether answers come to the service, tied to their message; an address for answers that the app or the template names goes before. */
+  replies: z.boolean().optional(),
   /** After so many seconds an email of this topic is not sent any more. */
   lifetimeSeconds: z.int().min(1).optional(),
   /** For how many days less is kept of its messages than the service keeps: bodies; data and all that is made of them; everything. */

@@ -2,9 +2,9 @@ export { authenticate, doubtsOf, type Authentication, type InboundTransport } fr
 export { hopsOf, whyNoAnswer } from './automatic.js';
 export { peopleOf, type Person } from './people.js';
 export type { InboundFile } from './file.js';
-export { readInbound, type InboundReading } from './read.js';
+export { readBarely, readInbound, type InboundReading } from './read.js';
 export { splitHtml, type SplitHtml } from './split-html.js';
 export { splitText, type SplitText } from './split-text.js';
 export { type Suspicion } from './suspicious.js';
 export { languageOf } from './language.js';
-export { replySubject, threadOf } from './thread.js';
+export { quoteOf, replySubject, threadOf } from './thread.js';

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
-import { inspectMail, linksOf, linksOfText, wordsOfHtml } from '../inspect/index.js';
-import { fieldOf, fieldText, partBytes, partsOf, readMail, type Part } from '../mime/index.js';
+import { inspectMail, linksOf, linksOfText, wordsOfHtml, type ShownMail } from '../inspect/index.js';
+import { fieldOf, fieldText, partBytes, partsOf, readMail, shownText, type Part } from '../mime/index.js';
 import { bareId } from '../returns/index.js';
 import { whyNoAnswer } from './automatic.js';
 import { languageOf } from './language.js';
@@ -61,8 +61,17 @@ function idsOf(mail: Part, name: string): string[] {
 
 /** Reads an email that a person has written. Never throws; time and memory grow with its size. @param envelopeFrom empty for the null path */
 export function readInbound(bytes: Uint8Array, envelopeFrom: string): InboundReading {
+  return readShown(readMail(bytes), inspectMail(bytes), envelopeFrom);
+}
+
+/** The same without its HTML and its files, for an email that takes too long, or too much memory. */
+export function readBarely(bytes: Uint8Array, envelopeFrom: string): InboundReading {
   const mail = readMail(bytes);
-  const shown = inspectMail(bytes);
+  const text = shownText(mail, 'plain') ?? '';
+  return readShown(mail, { subject: fieldOf(mail, 'subject') ?? '', text, html: '', attachments: [] }, envelopeFrom);
+}
+
+function readShown(mail: Part, shown: Pick<ShownMail, 'subject' | 'text' | 'html' | 'attachments'>, envelopeFrom: string): InboundReading {
   const authors = peopleOf(mail, 'from');
   const split = shown.html.trim() === '' ? undefined : splitHtml(shown.html);
   const own = shown.text.trim() !== '' ? splitText(shown.text) : (split ?? splitText(wordsOfHtml(shown.html.slice(0, LINKS_IN))));

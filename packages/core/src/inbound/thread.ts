@@ -22,3 +22,25 @@ export function threadOf({ headerId, references, answers }: Pick<InboundReading,
   const kept = all.length <= 20 ? all : [...all.slice(0, 1), ...all.slice(-19)];
   return { inReplyTo: headerId, references: kept };
 }
+
+/** How an answer introduces what it quotes, by language. */
+const INTRODUCTIONS: Readonly<Record<string, (when: string, who: string) => string>> = {
+  en: (when, who) => `On ${when}, ${who} wrote:`,
+  de: (when, who) => `Am ${when} schrieb ${who}:`,
+  fr: (when, who) => `Le ${when}, ${who} a écrit :`,
+  es: (when, who) => `El ${when}, ${who} escribió:`,
+  pt: (when, who) => `Em ${when}, ${who} escreveu:`,
+  it: (when, who) => `Il giorno ${when} ${who} ha scritto:`,
+  nl: (when, who) => `Op ${when} schreef ${who}:`,
+  pl: (when, who) => `W dniu ${when} ${who} napisał(a):`,
+  ja: (when, who) => `${when}、${who}のメール:`,
+};
+
+/** What somebody has written, quoted below an answer (RFC 3676 4.5). @param at when it came, in milliseconds since the epoch */
+export function quoteOf({ from, text, language }: Pick<InboundReading, 'from' | 'text' | 'language'>, at: number): string {
+  const known = language !== undefined && INTRODUCTIONS[language] !== undefined ? language : 'en';
+  const when = new Intl.DateTimeFormat(known, { dateStyle: 'medium', timeStyle: 'short', timeZone: 'UTC' }).format(at);
+  const who = from === undefined ? '?' : from.name === '' ? from.address : `${from.name} <${from.address}>`;
+  const quoted = text.split('\n').map((line) => (line.startsWith('>') ? `>${line}` : `> ${line}`.trimEnd()));
+  return [INTRODUCTIONS[known]?.(`${when} UTC`, who) ?? '', ...quoted].join('\n');
+}

@@ -1,5 +1,5 @@
 export { readReturn, type Action, type RecipientReport, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
-export { deliveryOfToken, returnToken, tokenOf } from './token.js';
+export { deliveryOfReplyLocal, deliveryOfToken, replyLocal, returnToken, tokenOf } from './token.js';
 export { bareId } from './original.js';
 export { emailsIn } from './mbox.js';
 export { fingerprintOf } from './fingerprint.js';

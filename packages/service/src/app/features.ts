@@ -1,12 +1,9 @@
-import { dirname } from 'node:path';
 import { mailBytes } from '@verbalis/core/mime';
-import { returnToken } from '@verbalis/core/returns';
+import { replyLocal, returnToken } from '@verbalis/core/returns';
 import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
-import { openCallbacks } from '../features/callbacks/index.js';
-import { openCapture } from '../features/capture/index.js';
 import { composeMail, type EmailLinks } from '../features/composing/index.js';
 import { openConfiguration } from '../features/configuration/index.js';
 import type { Consent } from '../features/consent/index.js';
@@ -18,17 +15,16 @@ import type { EngagementFeature } from '../features/engagement/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
 import { openHolds } from '../features/holds/index.js';
-import { noteUses, openKeys, type NoteUse, type SpaceSummary } from '../features/keys/index.js';
+import { noteUses, openKeys, type SpaceSummary } from '../features/keys/index.js';
 import { openMessages, type DeliveryRow, type MessageRow } from '../features/messages/index.js';
 import { openOperatorNotes } from '../features/operator-notes/index.js';
 import { openProviders, type Job } from '../features/providers/index.js';
 import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
-import { openReturns, type TestMails } from '../features/returns/index.js';
+import type { TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
 import { sendersOf } from '../features/senders/index.js';
-import { openSubmission } from '../features/submission/index.js';
 import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
@@ -38,6 +34,7 @@ import { explain, type Settings } from '../settings/index.js';
 import { openAuthors } from './authors.js';
 import type { BuildOptions } from './build-options.js';
 import { openReaders } from './readers.js';
+import { openReceiving, type Receiving } from './receiving.js';
 import { mustSign } from './sending-spaces.js';
 import { openWhatFollows } from './what-follows.js';
 
@@ -159,6 +156,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       ...sending.features,
       receiving.submission.feature,
       receiving.returns.feature,
+      receiving.inbound.feature,
       receiving.callbacks.feature,
       receiving.captured.feature,
       ...authors.features,
@@ -170,7 +168,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
 interface Below {
   readonly writing: Writing;
   readonly sending: Awaited<ReturnType<typeof openSending>>;
-  readonly receiving: ReturnType<typeof openReceiving>;
+  readonly receiving: Receiving;
   readonly ledgerFile: string;
   /** What an operator must know of the service as a whole, by the rule that it fires. */
   readonly troubles: ServiceTroubles;
@@ -302,6 +300,14 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
       upper.wake();
     },
   });
+  const linksOf = (message: MessageRow, delivery: DeliveryRow): EmailLinks => ({
+    wayOut: writing.consent.wayOutOf(delivery),
+    tracking: writing.engagement.trackingOf(message, delivery),
+    answersTo:
+      message.more.replies === true
+        ? `${replyLocal(secrets.keyFor('returns'), delivery.id)}@${domains.returnHostFor(delivery.senderDomain)}`
+        : undefined,
+  });
   const queue = await openQueue(runtime, {
     store,
     settings,
@@ -318,17 +324,12 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     capture,
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
     returnSecret: secrets.keyFor('returns'),
-    wayOutOf: writing.consent.wayOutOf,
-    trackingOf: writing.engagement.trackingOf,
+    linksOf,
     suppressionFor,
     holding,
   });
   upper.wake = queue.wake;
   upper.waitsFor = queue.waitsFor;
-  const linksOf = (message: MessageRow, delivery: DeliveryRow): EmailLinks => ({
-    wayOut: writing.consent.wayOutOf(delivery),
-    tracking: writing.engagement.trackingOf(message, delivery),
-  });
   upper.compose = async (message, delivery) =>
     mailBytes((await composeMail(queue.sources, message, delivery, linksOf(message, delivery))).mail);
   upper.jobOf = async (space, messageId) => {
@@ -341,59 +342,4 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     return { envelope: { from, to: delivery.address, id: delivery.id }, mail, parts, request: { space, urgent: true, domain } };
   };
   return { providers, probe, features: [feature, holds, queue.feature] };
-}
-
-/** What comes in: from apps by SMTP, from other servers, from providers; and what is kept instead of sent. */
-function openReceiving(
-  { runtime, store, settings, secrets }: BuildOptions,
-  { accept, suppressing, consent, domains }: Writing,
-  { noteUse, upper }: { readonly noteUse: NoteUse; readonly upper: Later },
-) {
-  const { spaces, limits } = settings;
-  // Beside the records: where there is room for them there is room for this.
-  const spoolFolder = dirname(runtime.within(settings.databaseFile));
-  const returnSecret = secrets.keyFor('returns');
-  const submission = openSubmission(runtime, {
-    store,
-    accept,
-    noteUse,
-    settings: settings.submission,
-    spaces,
-    helloName: settings.helloName,
-    limits,
-    spoolFolder,
-  });
-  const returns = openReturns(runtime, {
-    store,
-    suppressing,
-    consent,
-    settings: settings.returns,
-    isReturnHost: (host) => domains.isReturnHost(host),
-    testMails: {
-      isAwaited: (address) => upper.testMails.isAwaited(address),
-      receive: (address, mail) => upper.testMails.receive(address, mail),
-    },
-    reportArrived: () => {
-      upper.reportArrived();
-    },
-    secret: returnSecret,
-    spoolFolder,
-  });
-  const callbacks = openCallbacks(runtime, {
-    store,
-    suppressing,
-    consenting: consent.consenting,
-    providers: settings.providers,
-    mostBytes: settings.returns.maxBytes,
-    outside: { allow: settings.outside.allow, waitMs: settings.outside.waitSeconds * 1000 },
-  });
-  const captured = openCapture(runtime, {
-    store,
-    settings: settings.captured,
-    spaces: Object.keys(spaces),
-    intake: returns.intake,
-    returnSecret,
-    returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
-  });
-  return { submission, returns, callbacks, captured };
 }

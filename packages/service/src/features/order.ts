@@ -11,6 +11,7 @@ import { consentEndpoints } from './consent/index.js';
 import { domainEndpoints } from './domain-checks/index.js';
 import { reportEndpoints } from './domain-reports/index.js';
 import { editionEndpoints } from './editions/index.js';
+import { inboundEndpoints } from './inbound/index.js';
 import { holdEndpoints } from './holds/index.js';
 import { engagementEndpoints } from './engagement/index.js';
 import { eventEndpoints } from './events/index.js';
@@ -153,6 +154,10 @@ export const FEATURES: readonly Listed[] = [
   {
     name: 'returns',
     api: { step: 'track', groups: [{ name: 'returns', description: 'Whatever comes back about a delivery.' }], endpoints: returnEndpoints },
+  },
+  {
+    name: 'inbound',
+    api: { step: 'track', groups: [{ name: 'inbound', description: 'What people write to us.' }], endpoints: inboundEndpoints },
   },
   {
     name: 'callbacks',

@@ -22,7 +22,30 @@ const next = monotonicFactory(() => {
  */
 export function newId(
   kind:
-    'm' | 'd' | 'a' | 'r' | 'k' | 'c' | 'u' | 's' | 'b' | 'l' | 'e' | 'n' | 'w' | 'g' | 'q' | 'h' | 'o' | 'i' | 't' | 'j' | 'p' | 'y' | 'x',
+    | 'm'
+    | 'd'
+    | 'a'
+    | 'r'
+    | 'k'
+    | 'c'
+    | 'u'
+    | 's'
+    | 'b'
+    | 'l'
+    | 'e'
+    | 'n'
+    | 'w'
+    | 'g'
+    | 'q'
+    | 'h'
+    | 'o'
+    | 'i'
+    | 't'
+    | 'j'
+    | 'p'
+    | 'y'
+    | 'x'
+    | 'v',
   at: number,
 ): string {
   return kind + next(Math.floor(at)).toLowerCase();

@@ -15,6 +15,7 @@ import { editionStore } from '../features/editions/index.js';
 import { eventStore } from '../features/events/index.js';
 import { figureStore } from '../features/figures/index.js';
 import { accessStore } from '../features/keys/index.js';
+import { inboundStore } from '../features/inbound/index.js';
 import { holdStore } from '../features/holds/index.js';
 import { deliveryStore, dueReports, messageStore } from '../features/messages/index.js';
 import { senderFaultStore } from '../features/operator-notes/index.js';
@@ -54,6 +55,7 @@ function recordsOn(kernel: Kernel) {
   const events = eventStore(reads);
   const engagement = engagementStore(reads);
   const returns = returnStore(reads);
+  const inbound = inboundStore(reads);
   // What follows from a change in a lower feature, in the same transaction.
   deliveries.onRecorded('records', (tx, fact, recordedAt) => {
     events.publish(tx, fact, recordedAt);
@@ -64,9 +66,11 @@ function recordsOn(kernel: Kernel) {
   messages.onForgotten((tx, ids) => {
     figures.forgetDeliveries(tx, ids);
     returns.forgetOf(tx, ids);
+    inbound.forgetOf(tx, ids);
   });
   messages.onBodiless((tx, ids) => {
     returns.forgetBytesOf(tx, ids);
+    inbound.forgetContentOf(tx, ids);
     captured.forgetOf(tx, ids);
   });
   return {
@@ -88,6 +92,7 @@ function recordsOn(kernel: Kernel) {
     events,
     figures,
     holds: holdStore(reads),
+    inbound,
     messages,
     permits: permitStore(reads),
     providers: providerStore(reads),

@@ -133,7 +133,13 @@ function crossFaults(settings: Settings): RequestProblem[] {
       return [{ path: `providers.${name}.user`, message: 'needs either a password or a token.' }];
     return [];
   });
-  return [...profiles, ...spaceFaults(settings, providers), ...submissionFaults(settings), ...alertFaults(settings)];
+  return [
+    ...profiles,
+    ...spaceFaults(settings, providers),
+    ...submissionFaults(settings),
+    ...inboundFaults(settings),
+    ...alertFaults(settings),
+  ];
 }
 
 function alertFaults({ alerts, spaces }: Settings): RequestProblem[] {
@@ -155,6 +161,26 @@ function alertFaults({ alerts, spaces }: Settings): RequestProblem[] {
         return { path: `alerts.${name}.spaces`, message: `names no space: "${text}".`, ...(hint === undefined ? {} : { hint }) };
       }),
     ];
+  });
+}
+
+/** Addresses of inbound mail belong to spaces that there are; each is listed once. */
+function inboundFaults({ inbound, spaces }: Settings): RequestProblem[] {
+  const seen = new Set<string>();
+  return inbound.addresses.flatMap(({ address, space }, i): RequestProblem[] => {
+    const faults: RequestProblem[] = [];
+    if (spaces[space] === undefined) {
+      const hint = didYouMean(space, Object.keys(spaces));
+      faults.push({
+        path: `inbound.addresses.${i}.space`,
+        message: `names no space: "${space}".`,
+        ...(hint === undefined ? {} : { hint }),
+      });
+    }
+    const small = address.toLowerCase();
+    if (seen.has(small)) faults.push({ path: `inbound.addresses.${i}.address`, message: `is listed twice: "${address}".` });
+    seen.add(small);
+    return faults;
   });
 }
 

@@ -5,6 +5,7 @@ import { CaptureSettings } from '../features/capture/index.js';
 import { CopySettings } from '../features/copies/index.js';
 import { LinkSettings } from '../features/engagement/index.js';
 import { NameServerSettings } from '../features/name-servers/index.js';
+import { InboundSettings } from '../features/inbound/index.js';
 import { ProvidersSettings } from '../features/providers/index.js';
 import { QueueSettings } from '../features/queue/index.js';
 import { ReturnSettings } from '../features/returns/index.js';
@@ -46,6 +47,7 @@ export const Settings = z.strictObject({
   helloName: z.string().default('localhost'),
   dns: NameServerSettings.meta({ description: 'How the records of sending domains are looked up.' }),
   returns: ReturnSettings,
+  inbound: InboundSettings.meta({ description: 'Addresses at which people reach your apps, beside answers to messages.' }),
   suppress: SuppressionSettings.meta({ description: 'When addresses get no more mail.' }),
   submission: SubmissionSettings.meta({
     description: 'Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set.',

@@ -27,7 +27,10 @@ const exportAll = endpoint({
   scope: 'manage',
   params: textParams('address'),
   answers: {
-    200: json('Messages with their bodies and outcomes, consent, suppressions, returns, signals and captured emails.', AddressExport),
+    200: json(
+      'Messages with their bodies and outcomes, consent, suppressions, returns, inbound mail, signals and captured emails.',
+      AddressExport,
+    ),
   },
   run({ caller, params: { address: text } }, deps) {
     const { store, clock } = deps;
@@ -61,6 +64,11 @@ const exportAll = endpoint({
       consents: store.consents.of(space, subject.key).map((row) => ({ ...row })),
       suppressions: store.addresses.suppressionsOf(subject).map((row) => ({ ...row })),
       returns: store.addresses.returnsOf(subject, ids).map(({ bytes, ...row }) => ({ ...row, source: bytes.toString('utf8') })),
+      inbound: store.inbound
+        .naming({ space, unowned: subject.withUnowned, needle: subject.mention.needle })
+        .flatMap(({ bytes, ...row }) =>
+          subject.mention.isIn(`${JSON.stringify(row)}\n${bytes.toString('latin1')}`) ? [{ ...row, source: bytes.toString('utf8') }] : [],
+        ),
       signals: store.signals
         .holding(space, subject.mention.needle)
         .flatMap(({ data, ...row }) => (subject.mention.isIn(data ?? '') ? [{ ...row, data: JSON.parse(data ?? 'null') as unknown }] : [])),

@@ -10,6 +10,7 @@ export const AddressExport = z
     consents: z.array(Json).meta({ description: 'How it left topics and joined them again.' }),
     suppressions: z.array(Json),
     returns: z.array(Json),
+    inbound: z.array(Json).meta({ description: 'What it has written to us, and what others wrote that names it.' }),
     captured: z.array(Json),
     signals: z.array(Json).meta({ description: 'Signals whose data name it.' }),
   })

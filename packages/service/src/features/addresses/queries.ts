@@ -3,6 +3,7 @@ import type { Reader, Tx } from '../../kernel/index.js';
 import { contentPieces } from '../attachments/index.js';
 import { captured } from '../capture/index.js';
 import { deliveries, facts, attempts, idempotency, messages, type DeliveryRow, type MessageRow } from '../messages/index.js';
+import { events } from '../events/index.js';
 import { returns } from '../returns/index.js';
 import { suppressions } from '../suppressions/index.js';
 import { ERASED, type Mention } from './mention.js';
@@ -53,6 +54,8 @@ const TEXTS: readonly { readonly table: string; readonly column: string; readonl
 const ROWS: readonly { readonly table: string; readonly columns: readonly string[]; readonly mayBeUnowned: boolean }[] = [
   { table: 'quarantine', columns: ['title', 'error', 'stack', 'payload'], mayBeUnowned: true },
   { table: 'returns', columns: ['envelope_from', 'envelope_to', 'readout', 'bytes'], mayBeUnowned: true },
+  { table: 'inbound', columns: ['envelope_from', 'envelope_to', 'from', 'subject', 'content', 'bytes'], mayBeUnowned: true },
+  { table: 'inbound_answers', columns: ['address'], mayBeUnowned: false },
   { table: 'idempotency', columns: ['key'], mayBeUnowned: false },
   { table: 'signal_sends', columns: ['address'], mayBeUnowned: false },
   { table: 'permits', columns: ['common'], mayBeUnowned: false },
@@ -86,6 +89,7 @@ export function addressStore(reads: Reader) {
         sql`select address || ' ' || sender as text from captured where space = ${space}`,
         sql`select coalesce("to", '') || ' ' || coalesce(more, '') || ' ' || coalesce(data, '') as text from messages where space = ${space}`,
         sql`select envelope_to || ' ' || readout as text from returns where space = ${space} or space is null`,
+        sql`select "from" || ' ' || envelope_from || ' ' || coalesce(content, '') as text from inbound where space = ${space} or space is null`,
       ];
       const found = new Set<string>();
       for (const query of texts)
@@ -227,7 +231,7 @@ export function addressStore(reads: Reader) {
 
     /** Removes the address from all other texts, and rows that only held what came in. @returns how many rows were changed */
     eraseElsewhere(tx: Tx, { space, mention, withUnowned }: Subject): number {
-      let changed = 0;
+      let changed = this.emptyReceived(tx, space, mention);
       const rowsOf = (table: string, column: string, where: string): { id: number; text: string }[] =>
         tx.db.all(
           sql`select rowid as id, cast(${sql.raw(`"${column}"`)} as text) as text from ${sql.raw(table)}
@@ -251,6 +255,25 @@ export function addressStore(reads: Reader) {
             changed += 1;
           }
       return changed;
+    },
+
+    /** What a person wrote is theirs: of an event that reports it nothing but its id stays. @returns how many events were changed */
+    emptyReceived(tx: Tx, space: string, mention: Mention): number {
+      const rows = tx.db
+        .select({ seq: events.seq, id: events.id, data: sql<string>`cast(${events.data} as text)` })
+        .from(events)
+        .where(
+          and(eq(events.space, space), eq(events.kind, 'received'), sql`instr(lower(cast(${events.data} as text)), ${mention.needle}) > 0`),
+        )
+        .all()
+        .filter(({ data }) => mention.isIn(data));
+      for (const { seq, id } of rows)
+        tx.db
+          .update(events)
+          .set({ data: { inboundId: id.replace('inbound:', ''), isErased: true } })
+          .where(eq(events.seq, seq))
+          .run();
+      return rows.length;
     },
 
     /** Idempotency keys of messages stand for what was erased: another request with one must not find it. */

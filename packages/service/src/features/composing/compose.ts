@@ -45,6 +45,8 @@ export interface EmailLinks {
   readonly wayOut: WayOut | undefined;
   /** How its links are followed; undefined where nobody wants to know. */
   readonly tracking: EmailTracking | undefined;
+  /** Where answers come to the service; undefined where they do not. */
+  readonly answersTo: string | undefined;
 }
 
 /** An email ready to be handed over: its bytes, and what they were made of. */
@@ -67,10 +69,10 @@ export async function composeMail(
   sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
-  { wayOut: unsubscribe, tracking }: EmailLinks,
+  { wayOut: unsubscribe, tracking, answersTo }: EmailLinks,
 ): Promise<ComposedMail> {
   const { raw } = message.more;
-  if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribe });
+  if (raw !== undefined) return rawMail(sources, message, delivery, { contentId: raw, unsubscribe, answersTo });
   const { keysFor, files } = sources;
   const edition = await sources.edition(message.space, message.edition);
   const rendering = trackEmail(renderingOf(message, edition, unsubscribe?.url), tracking, aboutOf(message, delivery));
@@ -88,7 +90,7 @@ export async function composeMail(
       ? []
       : [{ id: id, name, type: type, body: { size: bytes.length, chunks: () => [bytes] } }];
   });
-  const headers: (readonly [string, string])[] = [['Auto-Submitted', 'auto-generated']];
+  const headers: (readonly [string, string])[] = [...autoSubmitted(more.answer)];
   if (rendering.locale !== 'und') headers.push(['Content-Language', rendering.locale]);
   if (delivery.intended !== null) headers.push([INTENDED, delivery.intended]);
   headers.push(...(more.headers ?? []));
@@ -96,7 +98,7 @@ export async function composeMail(
     from,
     to: message.to.map(mailbox),
     cc: (more.cc ?? []).map(mailbox),
-    replyTo: (more.replyTo ?? []).map(mailbox),
+    replyTo: answersTo === undefined ? (more.replyTo ?? []).map(mailbox) : [mailbox({ name: from.name, address: answersTo })],
     // As it was accepted: with the mark of its space.
     subject: message.subject,
     inReplyTo: more.inReplyTo,
@@ -129,6 +131,11 @@ export async function composeMail(
       ...labelsOf(message),
     },
   };
+}
+
+/** Who has written it (RFC 3834 5): nothing stands for a person. */
+function autoSubmitted(answer: MessageRow['more']['answer']): (readonly [string, string])[] {
+  return answer === 'person' ? [] : [['Auto-Submitted', answer === 'program' ? 'auto-replied' : 'auto-generated']];
 }
 
 /** In bytes. */
@@ -236,7 +243,11 @@ async function rawMail(
   sources: ComposeSources,
   message: MessageRow,
   delivery: DeliveryRow,
-  { contentId, unsubscribe }: { readonly contentId: string; readonly unsubscribe: WayOut | undefined },
+  {
+    contentId,
+    unsubscribe,
+    answersTo,
+  }: { readonly contentId: string; readonly unsubscribe: WayOut | undefined; readonly answersTo: string | undefined },
 ): Promise<ComposedMail> {
   const { bytes, fault } = repairMail(mailBytes(sources.files.bytes(contentId)));
   if (fault !== undefined) throw new Error(`It ${fault}.`);
@@ -253,6 +264,7 @@ async function rawMail(
   const written = writeMail({
     from,
     to: [],
+    replyTo: answersTo === undefined ? [] : [mailbox({ name: from.name, address: answersTo })],
     subject: message.subject,
     messageId: message.headerId,
     date: message.createdAt,
@@ -265,6 +277,7 @@ async function rawMail(
     .split(/\r\n(?![ \t])/);
   const wanted = new Set(['date', 'message-id'].filter((name) => !has.has(name)));
   if (changed) wanted.add('subject');
+  if (answersTo !== undefined && !has.has('reply-to')) wanted.add('reply-to');
   // The app's own way to unsubscribe goes before ours.
   if (!has.has('list-unsubscribe')) for (const name of ['list-unsubscribe', 'list-unsubscribe-post']) wanted.add(name);
   const added = own.filter((line) => wanted.has(nameOf(line)));

@@ -135,6 +135,58 @@ const ScheduleData = z
   })
   .meta({ title: 'verbalis.schedule.failed', description: 'A run of a schedule could not begin.' });
 
+const InboundData = z
+  .object({
+    space: z.string(),
+    inboundId: z.string(),
+    inbox: z.string().meta({ description: 'As the configuration calls it; "reply" for an answer to a message.' }),
+    receivedAt: z.iso.datetime(),
+    sentAt: z.iso.datetime().optional().meta({ description: 'As its Date field says.' }),
+    address: z.string().meta({ description: 'Its author.' }),
+    name: z.string(),
+    to: z.array(z.string()).meta({ description: 'Addresses of ours that it came to.' }),
+    cc: z.array(z.string()),
+    subject: z.string(),
+    headerId: z.string().optional().meta({ description: 'Its Message-ID, without angle brackets.' }),
+    inReplyTo: z.string().optional(),
+    messageId: z.string().optional().meta({ description: 'Our message that it answers.' }),
+    deliveryId: z.string().optional(),
+    template: z.string().optional(),
+    topic: z.string().optional(),
+    reference: z.string().optional().meta({ description: 'The app’s own word for that message.' }),
+    labels: z.record(z.string(), z.string()).optional(),
+    text: z.string().meta({ description: 'What is new in it.' }),
+    quoted: z.string().meta({ description: 'What it answers or passes on.' }),
+    signature: z.string(),
+    html: z.string().optional().meta({ description: 'What is new in it: without anything that runs or loads.' }),
+    attachments: z.array(
+      z.object({
+        part: z.int(),
+        name: z.string(),
+        type: z.string(),
+        size: z.int(),
+        hash: z.string().meta({ description: 'SHA-256 of its bytes, in hex.' }),
+        inline: z.boolean(),
+        path: z.string().meta({ description: 'Where it is fetched, with a key.' }),
+      }),
+    ),
+    size: z.int(),
+    language: z.string().optional().meta({ description: 'BCP 47.' }),
+    remotePictures: z.int(),
+    authentication: z
+      .object({
+        spf: z.object({ result: z.string(), domain: z.string(), reason: z.string() }),
+        dkim: z.array(z.object({ result: z.string(), domain: z.string().optional(), selector: z.string().optional(), reason: z.string() })),
+        dmarc: z.object({ result: z.string(), policy: z.string().optional(), reason: z.string() }),
+      })
+      .optional()
+      .meta({ description: 'What our own verifiers find.' }),
+    suspicious: z.array(z.object({ code: z.string(), text: z.string() })).meta({ description: 'What is odd about it.' }),
+    noAnswer: z.string().optional().meta({ description: 'Why no automatic answer may be given (RFC 3834).' }),
+    isLeft: z.boolean().meta({ description: 'It said only "unsubscribe", and its author has left the topic.' }),
+  })
+  .meta({ title: 'verbalis.inbound.received', description: 'Somebody has answered a message, or written to an inbound address.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -149,6 +201,7 @@ export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   sender: z.toJSONSchema(SenderData),
   'bulk-send': z.toJSONSchema(BulkSendData),
   schedule: z.toJSONSchema(ScheduleData),
+  inbound: z.toJSONSchema(InboundData),
   topic: z.toJSONSchema(TopicData),
   test: z.toJSONSchema(TestData),
 };

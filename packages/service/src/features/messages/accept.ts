@@ -13,6 +13,7 @@ import {
   type PrepareOptions,
   type Prepared,
   type SpaceEditions,
+  type AnswerTo,
   type ToPrepare,
 } from './prepare.js';
 import { capturedAuthor, ownAuthor } from './authors.js';
@@ -53,6 +54,10 @@ export interface AcceptOne {
   readonly key?: CallerKey | undefined;
   /** The trace that the request belongs to. */
   readonly trace?: TraceContext | undefined;
+  /** Of an answer to inbound mail. */
+  readonly answer?: AnswerTo | undefined;
+  /** What is written with it: both, or nothing. */
+  readonly also?: ((tx: Tx, message: MessageRow) => void) | undefined;
 }
 
 /** How a prepared message is written. */
@@ -129,16 +134,19 @@ export function acceptor(options: AcceptOptions): Acceptor {
   };
 
   return {
-    async one(space, wanted, { idempotencyKey, isBuiltIn = false, key, trace } = {}) {
+    async one(space, wanted, { idempotencyKey, isBuiltIn = false, key, trace, answer, also } = {}) {
       const bodyHash = hashOf(wanted);
       const earlier = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey);
       if (earlier !== undefined) return repeated(space, earlier, bodyHash);
-      const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, trace }, key);
+      const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, trace, answer }, key);
       const idempotency = idempotencyKey === undefined ? undefined : { key: idempotencyKey, bodyHash };
       const again = await store.write((tx) => {
         // Two requests with one key may have come at the same time: the second finds the first here.
         const found = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey, tx);
-        if (found === undefined) write(tx, made, { idempotency, isBuiltIn, key });
+        if (found === undefined) {
+          write(tx, made, { idempotency, isBuiltIn, key });
+          also?.(tx, made.message);
+        }
         tx.afterCommit(wake);
         return found;
       });
@@ -217,14 +225,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       if (fault !== undefined && !isCaptured)
         throw new Refusal(422, 'cannot-travel', 'The email cannot be sent as it is', { detail: `It ${fault}.` });
       const own = labelsOf(fields, Object.keys(topics));
-      const recipients = new Map(
-        to.map((text) => {
-          const address = parseAddress(text);
-          if (isFault(address))
-            throw new Refusal(422, 'no-recipient', 'A recipient is not an address', { detail: `"${text}" ${address.fault}.` });
-          return [addressText(address), { ...address, name: '' }];
-        }),
-      );
+      const recipients = envelopeRecipients(to);
       // What such an email says of its template is a label: its content is the app's.
       refuseBeyond(key, { template: undefined, topic: own.topic, sender: addressText(from), recipients: [...recipients.keys()] });
       const topic = topics[own.topic ?? ''];
@@ -262,6 +263,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const more = {
         trace,
         ...(isFromNobody ? { isFromNobody } : {}),
+        ...(topic?.replies === true && !isCaptured ? { replies: true } : {}),
         // What is captured stays as it came.
         ...(isCaptured || repairs.length === 0 ? {} : { repairs }),
       };
@@ -305,4 +307,16 @@ export function acceptor(options: AcceptOptions): Acceptor {
     if (message === undefined) throw new Refusal(410, 'message-gone', 'The message of this idempotency key is no longer kept');
     return { message, deliveries: store.messages.deliveriesOf([message.id]), repeated: true };
   }
+}
+
+/** The recipients of an envelope, each once. @throws Refusal */
+function envelopeRecipients(to: readonly string[]): Map<string, Mailbox> {
+  return new Map(
+    to.map((text) => {
+      const address = parseAddress(text);
+      if (isFault(address))
+        throw new Refusal(422, 'no-recipient', 'A recipient is not an address', { detail: `"${text}" ${address.fault}.` });
+      return [addressText(address), { ...address, name: '' }];
+    }),
+  );
 }

@@ -1,4 +1,4 @@
-export { acceptor, type Acceptor } from './accept.js';
+export { acceptor, type Accepted, type Acceptor } from './accept.js';
 export { deliveryStore } from './deliveries.js';
 export { dueReports } from './due-reports.js';
 export type { WaitingDelivery } from './waiting.js';
@@ -21,7 +21,8 @@ export {
   emails,
 } from './tables.js';
 export { IdempotencyHeader, idempotencyKeyOf, messageEndpoints } from './endpoints.js';
-export { CauseName, FrameQuery, HitFields, Locale, NewMessage, State, Tracking } from './model.js';
+export { CauseName, FrameQuery, HitFields, Locale, MessageSummary, NewMessage, State, Tracking, type MessageRequest } from './model.js';
+export { messageSummary } from './views.js';
 export { messageMetrics } from './metrics.js';
 export type { MessageRecords } from './records.js';
 export { messageRetention } from './retention.js';

@@ -59,13 +59,22 @@ export interface ToPrepare {
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn: boolean;
   readonly trace?: TraceContext | undefined;
+  /** Of an answer to inbound mail. */
+  readonly answer?: AnswerTo | undefined;
+}
+
+/** How an answer to inbound mail is given. */
+export interface AnswerTo {
+  readonly by: 'person' | 'program';
+  /** Whether what is answered to it comes to the service again. */
+  readonly replies: boolean;
 }
 
 /** Checks everything that could go wrong later. @throws Refusal that names all of it */
 export function prepareMessage(
   options: PrepareOptions,
   { current, plain }: SpaceEditions,
-  { space, wanted, now, isBuiltIn, trace }: ToPrepare,
+  { space, wanted, now, isBuiltIn, trace, answer }: ToPrepare,
 ): Prepared {
   const { store, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? NO_RULES;
@@ -77,7 +86,7 @@ export function prepareMessage(
   const to = recipients(wanted.to, 'to', maxRecipients, problems);
   const cc = recipients(wanted.cc ?? [], 'cc', maxRecipients, problems);
   const bcc = recipients(wanted.bcc ?? [], 'bcc', maxRecipients, problems);
-  const replyTo = recipients(wanted.replyTo ?? (rules.replyTo === undefined ? [] : [rules.replyTo]), 'replyTo', 10, problems);
+  const replyTo = recipients(wanted.replyTo ?? [], 'replyTo', 10, problems);
   const files = attachmentsOf(wanted.attachments ?? [], { store, edition, space, most: attachmentBytes, now }, problems);
   const timing = timingOf(wanted, edition, now, problems);
   const content =
@@ -92,22 +101,20 @@ export function prepareMessage(
     asked: wanted.from,
     added: (address) => options.senders.find(space, address),
   });
-  const more = moreOf(store, space, wanted, { cc, replyTo: replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo) });
   const topic = edition.project.settings.topics[content.topic ?? ''];
+  const answers = answersOf(replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo), answer?.replies ?? topic?.replies ?? false, rules);
+  const more = {
+    ...moreOf(store, space, wanted, { cc, replyTo: answers.replyTo }),
+    ...trackingOf(topic, wanted.tracking),
+    ...trace,
+    ...(answers.replies ? { replies: true } : {}),
+    ...(answer === undefined ? {} : { answer: answer.by }),
+  };
   refuseUnleavable({ canLeave: options.canLeave, mode: rules.mode, topic, name: content.topic });
   // What the service writes itself goes out as it can.
   if (!isBuiltIn) refuseUnconfirmed(options.senders, rules, { space, sender });
   if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });
-  const message = messageOf(wanted, {
-    space,
-    now,
-    content,
-    sender,
-    to,
-    more: { ...more, ...trackingOf(topic, wanted.tracking), ...trace },
-    rules,
-    topic,
-  });
+  const message = messageOf(wanted, { space, now, content, sender, to, more, rules, topic });
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
   if (addressed.size > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
@@ -120,6 +127,17 @@ export function prepareMessage(
   const request = { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules };
   const deliveries = [...addressed.values()].map((mailbox) => deliveryOf(message, mailbox, request));
   return { message, recipients: asked, deliveries, keep: (tx) => files.keep(tx, message.id) };
+}
+
+/** Where answers go: as the app or the template names; to the service; else as the space says. */
+function answersOf(
+  named: readonly Mailbox[],
+  replies: boolean,
+  rules: SpaceRules,
+): { readonly replyTo: readonly Mailbox[]; readonly replies: boolean } {
+  if (named.length > 0) return { replyTo: named, replies: false };
+  if (replies || rules.replyTo === undefined) return { replyTo: [], replies };
+  return { replyTo: recipients([rules.replyTo], 'replyTo', 1, []), replies };
 }
 
 function nothingPublished(space: string): Refusal {

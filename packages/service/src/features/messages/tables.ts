@@ -31,6 +31,10 @@ export interface MessageMore {
   /** The trace of the app's that it belongs to (W3C Trace Context). */
   readonly traceparent?: string;
   readonly tracestate?: string;
+  /** Whether answers come to the service. */
+  readonly replies?: boolean;
+  /** Of an answer to inbound mail: who gives it. */
+  readonly answer?: 'person' | 'program';
   /** What becomes known of what its recipients do with it. */
   readonly tracking?: Tracking;
   /** What is no longer kept of it. */

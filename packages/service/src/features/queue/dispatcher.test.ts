@@ -36,7 +36,7 @@ async function dispatching(handOver: (job: HandOverJob, gate: Gate) => Promise<H
     returnHostFor: () => 'returns.example',
     returnSecret: Buffer.alloc(32, 1),
     handOver,
-    linksOf: () => ({ wayOut: undefined, tracking: undefined }),
+    linksOf: () => ({ wayOut: undefined, tracking: undefined, answersTo: undefined }),
     routeOf: () => [{ provider: 'relay', share: 1 }],
     router,
     changed: () => undefined,

@@ -1,12 +1,11 @@
 import { USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule, type RouteEntry, type ProviderRouter } from '@verbalis/core/delivery';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
-import type { Consent } from '../consent/index.js';
+import type { EmailLinks } from '../composing/index.js';
 import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
 import type { Domains } from '../domains/index.js';
 import type { Holding } from '../holds/index.js';
-import type { TrackingOf } from '../engagement/index.js';
-import type { DeliveryRow } from '../messages/index.js';
+import type { DeliveryRow, MessageRow } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
 import { Dispatcher, type RouteName } from './dispatcher.js';
@@ -39,8 +38,8 @@ interface Options {
   readonly outside: OutsideRules & { readonly waitMs: number; readonly mostBytes: number };
   /** Makes return paths that nobody can forge. */
   readonly returnSecret: Uint8Array;
-  readonly wayOutOf: Consent['wayOutOf'];
-  readonly trackingOf: TrackingOf;
+  /** What of an email leads to the service. */
+  readonly linksOf: (message: MessageRow, delivery: DeliveryRow) => EmailLinks;
   /** What people want held. */
   readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
@@ -148,7 +147,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     returnHostFor: (senderDomain) => domains.returnHostFor(senderDomain),
     returnSecret,
     handOver: pool.handOver,
-    linksOf: (message, delivery) => ({ wayOut: options.wayOutOf(delivery), tracking: options.trackingOf(message, delivery) }),
+    linksOf: options.linksOf,
     routeOf: (name, route) => routeOf(spaces, name, route),
     router,
     changed: (change) => {

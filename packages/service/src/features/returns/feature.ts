@@ -9,7 +9,7 @@ import { returnMetrics } from './metrics.js';
 import { returnRetention } from './retention.js';
 import type { ReturnSettings } from './settings.js';
 import type { Store } from './store.js';
-import type { TestMails } from './awaited.js';
+import type { InboundMail, TestMails } from './awaited.js';
 
 interface Options {
   readonly store: Store;
@@ -20,6 +20,8 @@ interface Options {
   readonly isReturnHost: (host: string) => boolean;
   /** Test emails that come back to us. */
   readonly testMails: TestMails;
+  /** What people write to us. */
+  readonly inbound: InboundMail;
   /** Something was stored that came to an address of reports. */
   readonly reportArrived: () => void;
   /** Makes return paths that nobody can forge. */
@@ -38,7 +40,7 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, consent, settings, isReturnHost, testMails, reportArrived, secret, spoolFolder }: Options,
+  { store, suppressing, consent, settings, isReturnHost, testMails, inbound, reportArrived, secret, spoolFolder }: Options,
 ): Returns {
   const { host, port, domain, maxBytes } = settings;
   const intake = returnIntake({ store, clock, log, suppressing, consent, isReturnHost, secret });
@@ -53,6 +55,7 @@ export function openReturns(
       listener = await listenReturns({
         intake,
         testMails,
+        inbound,
         reportArrived,
         log,
         listen: {

@@ -7,5 +7,6 @@ export { returnRetention } from './retention.js';
 export { ReturnSettings } from './settings.js';
 export { returnEndpoints } from './endpoints.js';
 export { returnMetrics } from './metrics.js';
-export type { TestMails } from './awaited.js';
+export type { InboundMail, ReceivedInbound, TestMails } from './awaited.js';
+export { readIncoming } from './reading.js';
 export { openReturns } from './feature.js';

@@ -1,5 +1,5 @@
 import type { Cause } from '@verbalis/core/delivery';
-import { deliveryOfToken, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
+import { deliveryOfReplyLocal, deliveryOfToken, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
 import { StoreUnavailable, type Clock, type Tx, newId } from '../../kernel/index.js';
 import { UNSUBSCRIBE_ADDRESS, type Consent, type Subscription } from '../consent/index.js';
@@ -79,7 +79,9 @@ export function returnIntake(options: IntakeOptions) {
   }
 
   function deliveryOf(token: string | undefined, from?: Tx): string | undefined {
-    const id = token === undefined ? undefined : deliveryOfToken(secret, token);
+    if (token === undefined) return undefined;
+    // What a program answers comes where people would.
+    const id = deliveryOfToken(secret, token) ?? deliveryOfReplyLocal(secret, `reply+${token}`);
     return id !== undefined && store.deliveries.find(id, from) !== undefined ? id : undefined;
   }
 

@@ -10,6 +10,8 @@ export interface ReadReturn {
   readonly sentAt: number | undefined;
   readonly subject: string | undefined;
   readonly from: string | undefined;
+  /** Servers that it has passed. */
+  readonly hops: number;
 }
 
 /** Enough for the header of any mail, in bytes. */
@@ -25,6 +27,7 @@ export function readIncoming(bytes: Uint8Array, envelopeTo: string, recipient: s
     sentAt: Number.isNaN(sent) ? undefined : sent,
     subject: fieldOf(mail, 'subject')?.slice(0, 1000),
     from: fieldOf(mail, 'from')?.slice(0, 300),
+    hops: mail.fields.filter(({ name }) => name === 'received').length,
   };
 }
 

@@ -6,7 +6,7 @@ export const SearchResult = z
   .strictObject({
     hits: z.array(
       z.strictObject({
-        kind: z.enum(['message', 'captured', 'return', 'suppression']),
+        kind: z.enum(['message', 'captured', 'return', 'inbound', 'suppression']),
         id: z.string(),
         address: z.string().optional(),
         title: z.string(),

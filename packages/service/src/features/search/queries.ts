@@ -2,13 +2,14 @@ import { and, desc, eq, gte, inArray, lt, or, sql, type SQL } from 'drizzle-orm'
 import type { State } from '@verbalis/core/delivery';
 import { holdsWords, captured } from '../capture/index.js';
 import type { Reader } from '../../kernel/index.js';
+import { inbound } from '../inbound/index.js';
 import { deliveries, messages } from '../messages/index.js';
 import { returns } from '../returns/index.js';
 import { suppressions } from '../suppressions/index.js';
 
 /** Something that fits what somebody looks for. */
 export interface SearchHit {
-  readonly kind: 'message' | 'captured' | 'return' | 'suppression';
+  readonly kind: 'message' | 'captured' | 'return' | 'inbound' | 'suppression';
   readonly id: string;
   readonly address: string | undefined;
   readonly title: string;
@@ -19,7 +20,7 @@ export interface SearchHit {
 /** Of so many of the newest messages the subjects are looked through; addresses, ids and references are found in all of them. */
 export const SUBJECTS_SEARCHED = 10_000;
 const MOST = 50;
-const ID = /^([mdlr])[0-9a-z]{26}$/;
+const ID = /^([mdlrv])[0-9a-z]{26}$/;
 
 /** One search over everything that a person may have in hand: an address, an id, a reference, words of a subject. */
 export function searchStore(reads: Reader) {
@@ -45,6 +46,7 @@ export function searchStore(reads: Reader) {
         .all()
         .map(asMessage);
     if (kind === 'l') return capturedBy(space, eq(captured.id, id));
+    if (kind === 'v') return inboundBy(space, eq(inbound.id, id));
     if (kind !== 'r') return [];
     return reads.db
       .select()
@@ -70,6 +72,17 @@ export function searchStore(reads: Reader) {
       .limit(MOST)
       .all()
       .map((row) => ({ kind: 'captured', ...row, state: undefined }));
+  }
+
+  function inboundBy(space: string, fits: SQL | undefined): SearchHit[] {
+    return reads.db
+      .select({ id: inbound.id, address: inbound.from, title: inbound.subject, at: inbound.receivedAt })
+      .from(inbound)
+      .where(and(eq(inbound.space, space), fits))
+      .orderBy(desc(inbound.id))
+      .limit(MOST)
+      .all()
+      .map((row) => ({ kind: 'inbound', ...row, state: undefined }));
   }
 
   /** The beginning of an address is enough: it is a range of the index. */
@@ -145,6 +158,7 @@ export function searchStore(reads: Reader) {
         ...byReference(space, wanted),
         ...(!isAddress && wanted.length >= 2 ? bySubject(space, wanted) : []),
         ...capturedBy(space, ...holdsWords(wanted)).slice(0, 20),
+        ...(isAddress ? inboundBy(space, inArray(inbound.from, forms)) : []),
         ...(isAddress ? suppressedBy(space, forms) : []),
       ];
       return [...new Map(hits.map((hit) => [`${hit.kind}/${hit.id}/${hit.address ?? ''}`, hit])).values()];
