@@ -25,6 +25,7 @@ const DEBIAN = [
   ['libsasl2-modules', '/usr/lib/x86_64-linux-gnu/sasl2/libplain.so'],
   ['sasl2-bin', '/usr/sbin/saslpasswd2'],
   ['swaks', '/usr/bin/swaks'],
+  ['mutt', '/usr/bin/mutt'],
   ['ruby', '/usr/bin/ruby'],
   ['golang-go', '/usr/bin/go'],
   ['openssl', '/usr/bin/openssl'],

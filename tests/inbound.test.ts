@@ -328,6 +328,14 @@ describe('answering', () => {
       return inbound[0];
     });
     expect(thanks).toMatchObject({ inbox: 'reply', messageId: answer.id });
+    const thread = [
+      { kind: 'message', subject: expect.stringMatching(/SM-7000/) },
+      { kind: 'inbound', id: question.id },
+      { kind: 'message', id: answer.id },
+      { kind: 'inbound', id: thanks.id },
+    ];
+    expect((await operator.inbound.get(question.id)).thread).toMatchObject(thread);
+    expect((await operator.inbound.get(thanks.id)).thread).toMatchObject(thread);
   });
 
   test('by a program: marked, a few a day, and never to programs, lists and null paths', async () => {

@@ -10,7 +10,7 @@ import stringWidth from 'string-width';
 const OBEYED = /\u001B(?!\[[0-9;]{0,12}m)|[\u0000-\u0008\u000B-\u001A\u001C-\u001F\u007F-\u009F]/g;
 
 /** A text that a terminal only shows. */
-export function forTerminal(text: string): string {
+function forTerminal(text: string): string {
   return text.replace(OBEYED, '');
 }
 

@@ -7,6 +7,8 @@ import { Frame } from './parts/frame.js';
 import { Message } from './messages/message.js';
 import { Messages } from './messages/messages.js';
 import { SignIn } from './keys/sign-in.js';
+import { InboundEmail } from './inbound/email.js';
+import { Inbound } from './inbound/inbound.js';
 import { Return } from './returns/return.js';
 import { Returns } from './returns/returns.js';
 import { Send } from './queue/send.js';
@@ -107,6 +109,8 @@ export function App() {
                 <Route path="/track/messages/:id" element={<Message />} />
                 <Route path="/track/returns" element={<Returns />} />
                 <Route path="/track/returns/:id" element={<Return />} />
+                <Route path="/track/inbound" element={<Inbound />} />
+                <Route path="/track/inbound/:id" element={<InboundEmail />} />
                 <Route path="/track/suppressions" element={<Suppressions />} />
                 <Route path="/track/figures" element={<Figures />} />
                 <Route path="/track/subscriptions" element={<Subscriptions />} />

@@ -37,6 +37,7 @@ export const CONSENT_WAYS: Readonly<Record<ConsentView['history'][number]['how']
   'one-click': 'by one click in a mail reader',
   page: 'on a page of the service',
   email: 'by an email',
+  reply: 'by an answer to an email',
   report: 'by a report of a mailbox provider',
   callback: 'at the provider',
   api: 'through the API',

@@ -9,6 +9,7 @@ import { SmtpConnection } from '@verbalis/service/smtp';
 import type { NameServerSimulator, RecipientSource, ScriptedOutcome, Script } from '@verbalis/simulators';
 import { addDomains, startNames } from './domains.js';
 import { makeHistory } from './history.js';
+import { letPassengersWrite } from './passengers.js';
 import { Processes } from './processes.js';
 import { letScheduleRun, sendSignals, startApp } from './what-happened.js';
 import { startChat, startProviders } from './simulators.js';
@@ -75,6 +76,8 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     if (options.once !== true) {
       await sendSignals(createClient({ url, key }), join(DEMO, 'mail'), output);
       await letScheduleRun(admin, output);
+      const client = createClient({ url, key });
+      await letPassengersWrite({ admin, client, port: settings.returns.port, names, folder: DEMO, messages }, output);
     }
     await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
     output.out(outcomeTable(messages, script, output));

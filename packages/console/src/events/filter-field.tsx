@@ -52,6 +52,7 @@ const KINDS = [
   'complained',
   'withheld',
   'expired',
+  'received',
   'topic-left',
   'topic-rejoined',
   'provider-trouble',

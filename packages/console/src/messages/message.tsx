@@ -73,6 +73,30 @@ function DeliverySection({ delivery, message }: { readonly delivery: Delivery; r
   );
 }
 
+/** What its recipients have answered. */
+function Answers({ message: { id } }: { readonly message: MessageView }) {
+  const { client, space } = useSession();
+  const { data } = useQuery({
+    queryKey: ['inbound', space.name, { message: id }],
+    queryFn: () => client.inbound.list({ message: id, limit: 20 }),
+    refetchInterval: 10_000,
+  });
+  if (data === undefined || data.inbound.length === 0) return null;
+  return (
+    <Section aria-label="Answers">
+      <h2>What was answered</h2>
+      <ul>
+        {data.inbound.map((email) => (
+          <li key={email.id}>
+            <Link to={`/track/inbound/${email.id}`}>{email.subject === '' ? '(no subject)' : email.subject}</Link> from{' '}
+            <Mono>{email.from.address}</Mono>, <When at={email.receivedAt} />
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
+
 /** One message: its outcome, its timeline, and the email as sent. */
 export function Message() {
   const { client, space } = useSession();
@@ -119,6 +143,7 @@ export function Message() {
       {data.deliveries.map((delivery) => (
         <DeliverySection key={delivery.id} delivery={delivery} message={data} />
       ))}
+      <Answers message={data} />
       <Section aria-label="The email as sent">
         <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
       </Section>

@@ -167,6 +167,7 @@ export function TrackTabs() {
       <NavLink to="/track" end>
         Messages
       </NavLink>
+      <NavLink to="/track/inbound">Inbound</NavLink>
       <NavLink to="/track/returns">Returns</NavLink>
       <NavLink to="/track/suppressions">Suppressions</NavLink>
       <NavLink to="/track/figures">Figures</NavLink>

@@ -16,11 +16,12 @@ const WHERE = {
   message: '/track/messages/',
   captured: '/try/',
   return: '/track/returns/',
+  inbound: '/track/inbound/',
   suppression: '/track/suppressions?find=',
 } as const;
-const WORDS = { message: 'message', captured: 'captured', return: 'return', suppression: 'suppression' } as const;
+const WORDS = { message: 'message', captured: 'captured', return: 'return', inbound: 'inbound', suppression: 'suppression' } as const;
 
-/** Whatever fits: messages, captured mail, returns and suppressions by address, id, reference or subject. */
+/** Whatever fits: messages, captured mail, returns, inbound mail and suppressions by address, id, reference or subject. */
 export function Search() {
   const { client, space } = useSession();
   const [params] = useSearchParams();

@@ -48,7 +48,7 @@ const escaped = (text: string): string => text.replace(/[&<>"\u0000]/g, (sign) =
 const ESCAPES: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
 
 /** Where a link may lead; undefined for one that a person should not follow from here. */
-export function safeHref(href: string): string | undefined {
+function safeHref(href: string): string | undefined {
   const plain = href.replace(/[\u0000-\u0020\u007F-\u00A0\u200B-\u200F\u2028\u2029]/g, '');
   return /^(?:https?:\/\/|mailto:|tel:)/i.test(plain) && plain.length <= 4000 ? plain : undefined;
 }

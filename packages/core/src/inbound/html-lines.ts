@@ -18,7 +18,7 @@ const BLOCKS = new Set(
   ),
 );
 /** Elements of which nothing is shown, or nothing that an email may show. */
-export const UNSHOWN = new Set(
+const UNSHOWN = new Set(
   'head script style title meta link base iframe object embed applet template noscript svg math audio video canvas map area frame frameset noembed noframes input button select option textarea xmp param source track dialog portal'.split(
     ' ',
   ),

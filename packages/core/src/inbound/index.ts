@@ -1,6 +1,6 @@
 export { authenticate, doubtsOf, type Authentication, type InboundTransport } from './authentic.js';
-export { hopsOf, whyNoAnswer } from './automatic.js';
-export { peopleOf, type Person } from './people.js';
+export { hopsOf } from './automatic.js';
+export { type Person } from './people.js';
 export type { InboundFile } from './file.js';
 export { readBarely, readInbound, type InboundReading } from './read.js';
 export { splitHtml, type SplitHtml } from './split-html.js';

@@ -15,7 +15,7 @@ export interface SplitHtml extends SplitText {
 }
 
 /** Characters of HTML that are read. */
-export const MOST_HTML = 2 * 1024 * 1024;
+const MOST_HTML = 2 * 1024 * 1024;
 
 /** Splits the HTML of an answer; undefined for what no person has written: too long, too deep. */
 export function splitHtml(html: string): SplitHtml | undefined {

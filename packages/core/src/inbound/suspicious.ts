@@ -39,7 +39,7 @@ const hostOf = (address: string): string | undefined => {
 const isSame = (a: string, b: string): boolean => a === b || a.endsWith(`.${b}`) || b.endsWith(`.${a}`);
 
 /** Whether letters of several scripts stand in one label of a host name, so that it looks like another. */
-export function isLookalike(host: string): boolean {
+function isLookalike(host: string): boolean {
   return domainToUnicode(host)
     .split('.')
     .some((label) => {

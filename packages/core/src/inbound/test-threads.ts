@@ -34,7 +34,7 @@ interface Tongue {
 
 const ADDRESS = 'tickets@saltmarsh-ferries.example';
 
-export const TONGUES: readonly Tongue[] = [
+const TONGUES: readonly Tongue[] = [
   {
     language: 'en',
     ours: ['Your crossing to Hafnarsund on 14 March leaves at 08:30.', 'Please be at the pier at 08:00.', 'Bookings: SM-4471'],

@@ -22,7 +22,7 @@ export interface ReaderWords {
   readonly leave: readonly string[];
 }
 
-export const READER_WORDS: readonly ReaderWords[] = [
+const READER_WORDS: readonly ReaderWords[] = [
   {
     language: 'en',
     starts: ['on', 'at', 'quoting'],

@@ -161,8 +161,9 @@ function aboutOf({ data, to, reference, labels }: MessageRow, { address }: Deliv
 function renderingOf(message: MessageRow, edition: LoadedEdition | undefined, unsubscribe: string | undefined): ShownMail {
   const { ready } = message.more;
   if (ready !== undefined) {
-    // Lines of the app's own are fixed; only what would be misread is stuffed (RFC 3676 4.4).
-    const flowed = withoutEnds(ready.text).replace(/^(?= |>|From )/gm, ' ');
+    // Lines of the app's own are fixed; only what would be misread is stuffed (RFC 3676 4.4). An answer quotes what it answers (4.5).
+    const misread = message.more.answer === undefined ? /^(?= |>|From )/gm : /^(?= |From )/gm;
+    const flowed = withoutEnds(ready.text).replace(misread, ' ');
     return { locale: message.locale, text: ready.text, flowed, html: ready.html, carried: [] };
   }
   const template = edition?.templates.get(message.template)?.render(message.locale);

@@ -26,6 +26,7 @@ import type { InboundRow } from './queries.js';
 import type { InboundWork } from './reading.js';
 import type { InboundReceiver } from './receiver.js';
 import type { Store } from './store.js';
+import { threadAround } from './thread.js';
 
 export interface InboundEndpoints {
   readonly store: Store;
@@ -37,6 +38,9 @@ export interface InboundEndpoints {
 }
 
 const endpoint = endpointsOf<InboundEndpoints>();
+/** What an email that says nothing of its looks is shown in. */
+const PAGE =
+  '<!doctype html><meta charset="utf-8"><style>body{font:16px/1.5 sans-serif;margin:16px;overflow-wrap:anywhere;color:#1c2733}img{max-width:100%;height:auto}blockquote{margin:0 0 0 8px;padding-left:12px;border-left:3px solid #ddd8cc}</style>';
 const SANDBOX = { 'Content-Security-Policy': "sandbox; default-src 'none'" };
 
 function found({ inbound }: Store, { space, operator }: Caller, id: string): InboundRow {
@@ -61,6 +65,7 @@ function view(store: Store, row: InboundRow): z.input<typeof InboundView> {
     ...summaryOf(row),
     ...detailOf(row),
     hasBytes: row.bytes.length > 0,
+    thread: threadAround(store, row),
     answers: answers.map(({ messageId, at, isAutomatic }) => ({ messageId, at: instant(at), automatic: isAutomatic })),
   };
 }
@@ -169,7 +174,7 @@ const html = endpoint({
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
   async run({ caller, params: { id }, response }, { store, work }) {
     const row = found(store, caller, id);
-    sendFrame(response, row.bytes.length > 0 ? await work.shown(row.bytes) : (row.content?.html ?? ''), 'own');
+    sendFrame(response, PAGE + (row.bytes.length > 0 ? await work.shown(row.bytes) : (row.content?.html ?? '')), 'own');
     return undefined;
   },
 });

@@ -21,7 +21,7 @@ const summary = {
   size: z.int().meta({ description: 'Bytes of the whole email.' }),
   suspicious: z.int().meta({ description: 'How many things are odd about it.' }),
 };
-export const InboundSummary = z.strictObject(summary).meta({ id: 'InboundSummary' });
+const InboundSummary = z.strictObject(summary).meta({ id: 'InboundSummary' });
 export const InboundList = z
   .strictObject({ inbound: z.array(InboundSummary), nextCursor: z.string().optional() })
   .meta({ id: 'InboundList' });
@@ -84,6 +84,17 @@ export const InboundView = z
     suspicions: z.array(SuspicionView),
     noAnswer: z.string().optional().meta({ description: 'Why no automatic answer may be given (RFC 3834).' }),
     hasBytes: z.boolean().meta({ description: 'Whether its bytes and its files are still kept.' }),
+    thread: z
+      .array(
+        z.strictObject({
+          kind: z.enum(['message', 'inbound']),
+          id: z.string(),
+          at: z.iso.datetime(),
+          from: z.string(),
+          subject: z.string(),
+        }),
+      )
+      .meta({ description: 'What was written before and after it, with itself: our messages and what people wrote, the oldest first.' }),
     answers: z.array(z.strictObject({ messageId: z.string(), at: z.iso.datetime(), automatic: z.boolean() })),
   })
   .meta({ id: 'Inbound' });

@@ -102,6 +102,17 @@ export function inboundStore(reads: Reader) {
         .all();
     },
 
+    /** What one of our messages answers. */
+    answeredBy(messageId: string): Omit<InboundRow, 'bytes'> | undefined {
+      return reads.db
+        .select(SHOWN)
+        .from(inbound)
+        .innerJoin(inboundAnswers, eq(inboundAnswers.inboundId, inbound.id))
+        .where(eq(inboundAnswers.messageId, messageId))
+        .limit(1)
+        .get();
+    },
+
     /** Automatic answers that an address got from a space since a time. */
     automaticSince(tx: Tx, space: string, address: string, since: number): number {
       const [row] = tx.db

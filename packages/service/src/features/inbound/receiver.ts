@@ -8,7 +8,7 @@ import type { InboundRow } from './queries.js';
 import type { Store } from './store.js';
 
 /** The inbox of answers to our messages. */
-export const REPLIES = 'reply';
+const REPLIES = 'reply';
 
 /** Where an email to one of our addresses belongs, and what it answers. */
 interface Destination extends Inbox {
