@@ -6,7 +6,7 @@ import stringWidth from 'string-width';
  * What a terminal would obey: control characters, and escape sequences but for colours. Text of others is printed, and must not move the cursor,
  * change the title or write elsewhere.
  */
- 
+
 const OBEYED = /\u001B(?!\[[0-9;]{0,12}m)|[\u0000-\u0008\u000B-\u001A\u001C-\u001F\u007F-\u009F]/g;
 
 /** A text that a terminal only shows. */
