@@ -31,6 +31,7 @@ const STEPS = [
   'consent',
   'engagement',
   'smtp',
+  'phrases',
   'delivery',
   'profile',
   'returns',

@@ -1,3 +1,4 @@
+import { matcher, plainWords, USUAL_BOOK, type PhraseBook } from '../phrases/index.js';
 import type { Cause } from '../smtp/index.js';
 import { CAUSE_TABLE, type CauseRow } from './cause-table.js';
 
@@ -26,51 +27,13 @@ export interface CauseReading {
   readonly evidence: string;
 }
 
-/** Signs between two words of a pattern. */
-const GAP = 60;
-const LONGEST = 4096;
+const WORDS = CAUSE_TABLE.map((row) => ({ cause: row.cause, words: matcher(row.words), hints: matcher(row.hints) }));
 
-/** One pattern, taken apart at "*". Looked for by `indexOf` alone, so that no text takes long. */
-function holds(text: string, parts: readonly string[]): boolean {
-  const [first = '', ...rest] = parts;
-  for (let from = text.indexOf(first); from !== -1; from = text.indexOf(first, from + 1)) {
-    let at = from + first.length;
-    const found = rest.every((part) => {
-      const next = text.indexOf(part, at);
-      if (next === -1 || next - at > GAP) return false;
-      at = next + part.length;
-      return true;
-    });
-    if (found) return true;
-    if (rest.length === 0) return false;
-  }
-  return false;
-}
-
-const patterns = (words: readonly string[]): readonly (readonly string[])[] => words.map((word) => word.split('*'));
-const WORDS = CAUSE_TABLE.map((row) => ({ cause: row.cause, words: patterns(row.words), hints: patterns(row.hints) }));
-
-/** Small letters, plain quotes, single spaces; without addresses, web addresses and codes, which only part the words. */
-function plainWords(diagnostic: string): string {
-  return ` ${diagnostic
-    .slice(0, LONGEST)
-    .toLowerCase()
-    .replace(/[\u2018\u2019\u00B4`]/g, "'")
-    .replace(/\bhttps?:\/\/[^\s<>]{1,500}/g, ' ')
-    .replace(/<[^<>\s]{0,320}@[^<>\s]{0,320}>/g, ' ')
-    .replace(/[^\s<>"'(),;:[\]]{1,320}@[^\s<>"'(),;:[\]]{1,320}/g, ' ')
-    .replace(/(?<![\d.])[245]\d\d[- ]?[245]\.[0-7]\.\d{1,3}(?![\d.])/g, ' ')
-    .replace(/[<>"()[\]{}|_=]/g, ' ')
-    .replace(/[;:,.!?](?=\s|$)/g, ' $& ')
-    .replace(/[.!?,;]/g, ' ')
-    .replace(/ :/g, ':')
-    .replace(/\s+/g, ' ')} `;
-}
-
-function byWords(text: string, which: 'words' | 'hints'): { cause: Cause; evidence: string } | undefined {
-  for (const row of WORDS) {
-    const parts = row[which].find((readonlyArray) => holds(text, readonlyArray));
-    if (parts !== undefined) return { cause: row.cause, evidence: parts.join(' … ').trim() };
+function byWords(text: string, which: 'words' | 'hints', { causes }: PhraseBook): { cause: Cause; evidence: string } | undefined {
+  for (const [i, row] of WORDS.entries()) {
+    // Other languages, and what somebody has added, stand beside the English words of each cause.
+    const phrase = row[which](text) ?? (which === 'words' ? causes[i]?.match(text) : undefined);
+    if (phrase !== undefined) return { cause: row.cause, evidence: phrase.replaceAll('*', ' … ').trim() };
   }
   return undefined;
 }
@@ -114,18 +77,19 @@ function byReplyCode(code: number | undefined): Cause {
 /**
  * Why an email was not taken, and what told us. Words that leave no doubt decide, since codes are often generic and sometimes wrong; then an
  * exact enhanced code, then weaker words, a generic code, and last the reply code.
+ * @param book phrases of all languages, and those that somebody has added
  */
-export function readCause({ status, replyCode, diagnostic }: CauseEvidence): CauseReading {
+export function readCause({ status, replyCode, diagnostic }: CauseEvidence, book: PhraseBook = USUAL_BOOK): CauseReading {
   const detail = status?.slice(2);
   const exact = detail !== undefined && !isGeneric(detail) ? CAUSE_TABLE.find((row) => row.codes.includes(detail)) : undefined;
   const text = plainWords(diagnostic ?? '');
-  const words = text.length > 2 ? byWords(text, 'words') : undefined;
+  const words = text.length > 2 ? byWords(text, 'words', book) : undefined;
   // RFC 3463, 3.7: what is wrong is in the mail, also where the words are about an address in it.
   if (words?.cause === 'address-syntax' && status?.charAt(2) === '6') return { cause: 'content', confidence: 'sure', evidence: status };
   if (words !== undefined) return { cause: words.cause, confidence: 'sure', evidence: `“${words.evidence}”` };
   if (exact !== undefined) return { cause: exact.cause, confidence: 'sure', evidence: status ?? '' };
   // "Try again later" says less than an exact code, and so does a bare refusal.
-  const hints = text.length > 2 ? byWords(text, 'hints') : undefined;
+  const hints = text.length > 2 ? byWords(text, 'hints', book) : undefined;
   if (hints !== undefined) return { cause: hints.cause, confidence: 'likely', evidence: `“${hints.evidence}”` };
   if (status?.startsWith('4.7') === true) return { cause: 'rate-or-greylist', confidence: 'likely', evidence: status };
   const row = CAUSE_TABLE.find((cause) => detail !== undefined && cause.codes.includes(detail));

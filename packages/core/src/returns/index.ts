@@ -1,4 +1,5 @@
-export { readReturn, type Action, type RecipientReport, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
+export type { Action, RecipientReport } from './judge.js';
+export { readReturn, type ReturnContext, type ReturnKind, type ReturnReading } from './read.js';
 export { deliveryOfReplyLocal, deliveryOfToken, replyLocal, returnToken, tokenOf } from './token.js';
 export { bareId } from './original.js';
 export { emailsIn } from './mbox.js';

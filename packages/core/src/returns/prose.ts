@@ -1,6 +1,6 @@
+import { EN, plainWords, type PhraseBook } from '../phrases/index.js';
+import { wordsOf, type ProseOutcome } from './outcome.js';
 import { readQuoted, type Quoted } from './quoted.js';
-
-export type ProseOutcome = 'failed' | 'delayed' | 'delivered' | 'relayed';
 
 /** What the prose of a report says of one address. */
 export interface Mention {
@@ -31,13 +31,46 @@ const MOST_LINES = 1500;
 const LONGEST_LINE = 2000;
 const REASON_LINES = 14;
 
-// Where a report ends and the mail that it returns begins.
-const CUTS = [
-  /^[\s>*=_-]{0,20}(?:this is |the following is |below is |here is |attached is )?(?:a |the )?(?:copy of )?(?:the |your )?(?:body of |headers? of |first \d+ lines of )?(?:your |the )?(?:original|returned|unsent|undelivered|undeliverable|rejected|bounced) (?:e-?mail |mail )?(?:message|mail|headers?)\b(?!\s+(?:was|were|has|have|had|could|can|is|are|sent|to|from|you|with|returned|delivery|subject))[^@]{0,60}$/i,
-  /^[\s>*=_-]{0,20}(?:-{2,}|_{2,}|={2,})[^@]{0,60}\b(?:copy of|original|below this line|message follows|message header|headers? follow|returned|ursprüngliche|d'origine|mensaje|messaggio)\b/i,
-  /^\s{0,8}(?:this is a copy of|below is a copy of|a copy of your|the (?:header|headers|body|text|start) of (?:the|your)|message headers? follow|message header follows|the message that (?:you sent|could not)|-+ ?(?:begin|start) of)/i,
-  /^\s{0,8}(?:ursprüngliche nachricht|kopie der nachricht|message d['’]origine|copie du message|mensaje original|messaggio originale|mensagem original|oorspronkelijk bericht|元のメッセージ|原始邮件|原始郵件)/i,
-];
+/** What may stand before the name of the email that comes back: "Below is a copy of your original message". */
+const INTRODUCING =
+  /^(?:this is|the following is|below is|here is|attached is|following is|copy of|body of|headers? of|text of|start of|begin of|first \d+ lines of|a|the|your|-+|=+|_+|\*+)\s+/;
+/** The email that comes back, as English reports name it; not a sentence about it. */
+const RETURNED =
+  /^(?:original|returned|unsent|undelivered|undeliverable|rejected|bounced) (?:e-?mail |mail )?(?:message|mail|headers?)(?!\s+(?:was|were|has|have|had|could|can|is|are|sent|to|from|you|with|returned|delivery|subject)\b)/;
+const LONGEST_CUT = 120;
+
+/** Whether a report ends here, and the mail that it returns begins. */
+function isCut(line: string, { says }: PhraseBook): boolean {
+  if (line.includes('@') || line.length > LONGEST_CUT) return false;
+  const bare = line
+    .replace(/^[\s>*=_-]{0,40}/, '')
+    .trim()
+    .toLowerCase();
+  let rest = bare;
+  for (let i = 0; i < 8 && INTRODUCING.test(rest); i += 1) rest = rest.replace(INTRODUCING, '');
+  if (RETURNED.test(rest)) return true;
+  if (
+    /^(?:this is a copy of|below is a copy of|a copy of your|the (?:headers?|body|text|start) of (?:the|your)|message headers? follow|the message that (?:you sent|could not))/.test(
+      bare,
+    )
+  )
+    return true;
+  // Between dashes, or as the line is: what other languages call it.
+  const isRuled = /^[\s>*]{0,20}(?:-{2,}|_{2,}|={2,})/.test(line);
+  const plain = plainWords(bare);
+  const phrase = says.original(plain);
+  return (
+    phrase !== undefined &&
+    (isRuled ||
+      ((/[^\u0000-\u007F]/.test(bare) || !/[.!?]$/.test(bare)) &&
+        plain.indexOf(phrase.split(/[*{]/)[0] ?? '') <= 2 &&
+        isOtherLanguage(phrase)))
+  );
+}
+
+/** English names are told by their grammar above: as a phrase they may stand in any sentence. */
+const ENGLISH = new Set(EN.original);
+const isOtherLanguage = (phrase: string): boolean => !ENGLISH.has(phrase);
 
 const ADDRESS = String.raw`("[^"\s]{1,64}"@[^\s<>"'(),;:[\]“”‘’]{1,255}|[^\s<>"'(),;:[\]“”‘’]{1,64}@[^\s<>"'(),;:[\]“”‘’]{1,255})`;
 const OPEN = String.raw`[\s>*•·–-]{0,24}(?:\d{1,3}[.)]\s{1,4})?`;
@@ -53,46 +86,10 @@ const ALIAS = new RegExp(
   'iu',
 );
 
-const DELIVERED =
-  /(?:success(?:fully|ful)|was) deliver(?:ed|y)|has been delivered|delivered successfully|erfolgreich zugestellt|remis avec succès|entregado correctamente/i;
-const RELAYED =
-  /\brelayed to\b|has been relayed|were relayed|was relayed|successfully relayed|no (?:further|more) (?:delivery )?(?:notifications?|reports?) (?:will|may)|weitergeleitet/i;
-const WAITING =
-  /\b(?:delayed|deferred)\b|not (?:yet )?been delivered|still (?:undelivered|being|trying|in the queue)|transient non-?fatal|will (?:keep|continue|retry|try|be re-?tried|be attempted)|(?<!\bno (?:further|more) )delivery attempts will|warning message only|only a (?:warning|temporary)|not need to re-?send|no action is required|temporarily (?:unable|unavailable)|verzögert|noch nicht zugestellt|retardé|retrasad|demorad|遅延|延迟/i;
-const KEEPS =
-  /\bwill (?:keep|continue|retry|try|be re-?tried|be attempted|still)|(?<!\b(?:no further|no more|any) )attempts will (?:continue|be made)|still (?:trying|being)|not need to re-?send|warning message only|only a (?:warning|temporary)|no action is required|queue for up to|wird weiter versucht|erneut versucht|sera retent|se intentará/i;
-const GIVEN_UP =
-  /permanent(?:ly)? (?:fail|fatal|error)|fail(?:ed|s) permanently|(?:given|giving|gave) up|no (?:further|more) (?:delivery )?attempts|will not (?:be re-?tried|be attempted|retry|try)|not going to try again|will no longer|ha(?:s|ve) been (?:returned|removed)|removed from the queue|(?:being )?returned to (?:the )?sender|has been abandoned|retry time(?:out)? (?:has )?(?:been )?(?:exceeded|expired)|delivery time expired|message (?:has )?(?:expired|timed out)|in (?:the )?queue too long|undeliverable|aufgegeben|endgültig|définitive|definitiv/i;
-const FAILED =
-  /could not be delivered|couldn['’]?t be delivered|cannot be delivered|can['’]?t be delivered|not be delivered|wasn['’]?t delivered|(?:was|were) not delivered|unable to deliver|not able to deliver|wasn['’]?t able to deliver|failed to deliver|fail(?:ed|ure) (?:to|of|in) deliver|delivery (?:to .{1,200} )?(?:has )?failed|failed permanently|permanent(?:ly)? (?:fail|fatal|error)|permanent fatal|undeliver|did not reach|could not be reached|has been rejected|was rejected|has been blocked|rejected your message|address (?:not found|couldn['’]?t be found)|not delivered to|returned to (?:the )?sender|error has occurred while attempting to deliver|problem with (?:your|the) (?:message|delivery)|nicht zugestellt|unzustellbar|zustellung .{0,40}fehlgeschlagen|n['’]a pas pu être|n['’]ont pas pu|échec de la remise|non remis|no se pudo entregar|no ha podido ser entregado|non (?:è stato possibile|recapitat)|mancata consegna|não foi entregue|não pôde ser|niet (?:worden )?(?:bezorgd|afgeleverd)|kunde inte levereras|nie (?:można|zosta)|не (?:может быть|удалось|доставлен)|配信できません|配信不能|送信できません|無法|无法|退信|投递失败/i;
-
-/** The outcome that a piece of prose tells. */
-function fateOf(text: string): ProseOutcome | undefined {
-  const keeps = KEEPS.test(text);
-  if (WAITING.test(text) && (keeps || !GIVEN_UP.test(text)) && (keeps || !FAILED.test(text))) return 'delayed';
-  if (FAILED.test(text) || GIVEN_UP.test(text)) return 'failed';
-  if (RELAYED.test(text)) return 'relayed';
-  return DELIVERED.test(text) ? 'delivered' : undefined;
-}
-
-/** It was tried until the time was up: what stood against it was not for good. */
-const RAN_OUT =
-  /retry time(?:out)?\b.{0,40}exceeded|in (?:the )?queue too long|(?:after|for|within|in|over) (?:about |more than |over )?\d{1,3} (?:hours?|days?)\b|(?:message|delivery time) (?:has )?expired/i;
-
-/** Whether this says that the time for trying was up. */
-export function ranOut(text: string): boolean {
-  return RAN_OUT.test(text);
-}
-
-/** Whether this says that nobody tries any more. */
-export function isGivenUp(text: string): boolean {
-  return GIVEN_UP.test(text) && !KEEPS.test(text);
-}
-
-function endOf(lines: readonly string[]): number {
+function endOf(lines: readonly string[], book: PhraseBook): number {
   for (let i = 0; i < lines.length; i += 1) {
     const line = lines[i] ?? '';
-    if (i > 0 && CUTS.some((cut) => cut.test(line))) return i;
+    if (i > 0 && isCut(line, book)) return i;
     // No words before it: the header of the original begins.
     const next = lines.slice(i + 1, i + 4).join('\n');
     if (/^(?:Return-Path|Received|DKIM-Signature|X-[\w-]{1,60}|ARC-[\w-]{1,40}):/i.test(line) && /^(?:[ \t]|[\w-]{2,60}:)/m.test(next))
@@ -105,13 +102,13 @@ const QUOTES =
   /^[\s>]{0,20}(?:<<<|>>>|\d{3}[ -]|#?\d\.\d{1,2}\.\d{1,3}\b)|(?:said|says|responded|replied|response(?: was)?|error(?: from| was)?|reason(?: was)?|status|diagnostic[- ]code)\b[^\n]{0,80}(?<!\d)[245][0-5]\d[ -]/i;
 
 /** Prose about addresses: each line that begins with one starts an entry, and what is below it belongs to it. */
-export function readProse(text: string, except: (address: string) => boolean): Prose {
+export function readProse(text: string, except: (address: string) => boolean, book: PhraseBook): Prose {
   const all = text
     .slice(0, MOST_CHARS)
     .split(/\r\n|\r|\n/)
     .slice(0, MOST_LINES)
     .map((line) => line.slice(0, LONGEST_LINE).replace(/\u00A0/g, ' '));
-  const end = endOf(all);
+  const end = endOf(all, book);
   const lines = all.slice(0, end);
   const whole = lines.join('\n');
   const mentions: Mention[] = [];
@@ -121,7 +118,7 @@ export function readProse(text: string, except: (address: string) => boolean): P
     const entry = ENTRY.exec(line);
     if (entry === null || except(entry[1] ?? '') || /^\s*(?:from|sender|reply-to|von|de)\s*:/i.test(line)) {
       // A heading holds for what stands below it.
-      if (entry === null && line.trim() !== '') section = fateOf(line) ?? section;
+      if (entry === null && line.trim() !== '') section = wordsOf(line, book).outcome ?? section;
       continue;
     }
     const reason: string[] = [(entry[2] ?? '').replace(/^[\s:;,.)>–-]+/, '')];
@@ -149,16 +146,17 @@ export function readProse(text: string, except: (address: string) => boolean): P
     mentions.push({
       address: trimmed(entry[1] ?? ''),
       alias: aliasIn(said, line),
-      outcome: fateOf(said) ?? section,
+      outcome: wordsOf(said, book).outcome ?? section,
       reason: said.replace(/^\([^()\n]{0,30}expanded from[^()\n]{0,340}\):?\s*/i, ''),
     });
   }
-  const found = mentions.length > 0 ? mentions : inSentences(lines, except);
+  const told = wordsOf(whole, book);
+  const found = mentions.length > 0 ? mentions : inSentences(lines, except, book);
   return {
     mentions: unique(found),
-    outcome: fateOf(whole),
-    givenUp: isGivenUp(whole),
-    ranOut: ranOut(whole),
+    outcome: told.outcome,
+    givenUp: told.isGivenUp,
+    ranOut: told.ranOut,
     transcript: transcriptOf(lines),
     rest: all.slice(end).join('\n'),
   };
@@ -206,19 +204,30 @@ function better(a: string, b: string): string {
   return a.trim() === '' ? b : a;
 }
 
+/** Characters before an address that may say that it is a new one. */
+const SUGGESTED = 60;
+
 /** Without a list: addresses in sentences that tell of a failure, or within what a server is quoted with. */
-function inSentences(lines: readonly string[], except: (address: string) => boolean): Mention[] {
+function inSentences(lines: readonly string[], except: (address: string) => boolean, book: PhraseBook): Mention[] {
   const out: Mention[] = [];
   const whole = lines.join('\n');
   const addressesOf = (line: string): string[] =>
-    [...line.matchAll(WITHIN)].map(([address]) => address).filter((address) => !except(address));
+    [...line.matchAll(WITHIN)]
+      // Where the recipient has moved to has not failed.
+      .filter(({ index }) => book.says.suggests(plainWords(line.slice(Math.max(0, index - SUGGESTED), index))) === undefined)
+      .map(([address]) => address)
+      .filter((address) => !except(address));
+  const tells = (text: string): boolean => {
+    const plain = plainWords(text);
+    return book.says.failed(plain) !== undefined || book.says.delayed(plain) !== undefined;
+  };
   /** What is said from a line on, until another address fails or a rule ends it. */
   const reasonFrom = (from: number, most: number, address: string): string => {
     const end = lines.findIndex(
       (line, i) =>
         i > from &&
         (/^\s{0,8}[-=_*]{3,}\s*$/.test(line) ||
-          ((FAILED.test(line) || WAITING.test(line)) && addressesOf(line).some((other) => other.toLowerCase() !== address.toLowerCase()))),
+          (tells(line) && addressesOf(line).some((other) => other.toLowerCase() !== address.toLowerCase()))),
     );
     return lines
       .slice(from, Math.min(from + most, end === -1 ? lines.length : end))
@@ -228,17 +237,17 @@ function inSentences(lines: readonly string[], except: (address: string) => bool
   // A sentence may go over two lines.
   for (let i = 0; i < lines.length; i += 1) {
     const pair = `${lines[i] ?? ''} ${lines[i + 1] ?? ''}`;
-    if (!FAILED.test(pair) && !WAITING.test(pair) && !QUOTES.test(lines[i] ?? '') && !/RCPT TO/i.test(lines[i] ?? '')) continue;
+    if (!tells(pair) && !QUOTES.test(lines[i] ?? '') && !/RCPT TO/i.test(lines[i] ?? '')) continue;
     for (const address of addressesOf(lines[i] ?? ''))
       out.push({
         address: trimmed(address),
         alias: undefined,
-        outcome: fateOf(pair) ?? fateOf(whole),
+        outcome: wordsOf(pair, book).outcome ?? wordsOf(whole, book).outcome,
         reason: reasonFrom(i, 6, address),
       });
-    if (lines[i + 1] !== undefined && out.length === 0 && FAILED.test(lines[i] ?? ''))
+    if (lines[i + 1] !== undefined && out.length === 0 && book.says.failed(plainWords(lines[i] ?? '')) !== undefined)
       for (const address of addressesOf(lines[i + 1] ?? ''))
-        out.push({ address: trimmed(address), alias: undefined, outcome: fateOf(pair), reason: reasonFrom(i, 8, address) });
+        out.push({ address: trimmed(address), alias: undefined, outcome: wordsOf(pair, book).outcome, reason: reasonFrom(i, 8, address) });
   }
   return out;
 }

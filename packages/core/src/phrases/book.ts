@@ -1,0 +1,75 @@
+import { CAUSES, type Cause } from '../smtp/index.js';
+import type { LanguagePhrases, Meaning } from './language.js';
+import { AR } from './languages/ar.js';
+import { DE } from './languages/de.js';
+import { EN } from './languages/en.js';
+import { ES } from './languages/es.js';
+import { FR } from './languages/fr.js';
+import { HU } from './languages/hu.js';
+import { IT } from './languages/it.js';
+import { JA } from './languages/ja.js';
+import { KO } from './languages/ko.js';
+import { NL } from './languages/nl.js';
+import { PL } from './languages/pl.js';
+import { PT } from './languages/pt.js';
+import { RU } from './languages/ru.js';
+import { SV } from './languages/sv.js';
+import { TR } from './languages/tr.js';
+import { ZH } from './languages/zh.js';
+import { matcher, type Matcher } from './matcher.js';
+
+/** Every language that is known. */
+export const LANGUAGES: readonly LanguagePhrases[] = [EN, DE, FR, ES, PT, IT, NL, PL, RU, TR, JA, KO, ZH, AR, SV, HU];
+
+/** Phrases that somebody adds. */
+export interface AddedPhrases {
+  readonly means: Meaning;
+  readonly phrases: readonly string[];
+}
+
+type Said = Exclude<keyof LanguagePhrases, 'language' | 'causes'>;
+
+const SAID: readonly Said[] = [
+  'failed',
+  'delayed',
+  'keeps',
+  'givenUp',
+  'delivered',
+  'relayed',
+  'ranOut',
+  'original',
+  'suggests',
+  'bounceSubject',
+  'autoSubject',
+  'awaySubject',
+  'away',
+  'noted',
+  'challenge',
+];
+
+/** What phrases mean, in all languages at once: most texts are in none that is announced. */
+export interface PhraseBook {
+  readonly says: Readonly<Record<Said, Matcher>>;
+  /** Words of causes in other languages than English, and those that somebody adds; in the order of the causes. */
+  readonly causes: readonly { readonly cause: Cause; readonly match: Matcher }[];
+}
+
+/** Every meaning that phrases may be added for. */
+export const MEANINGS: readonly Meaning[] = [...SAID, ...CAUSES];
+
+/** Makes a book of all languages and of what is added. @throws Error for a phrase that cannot be compiled */
+export function phraseBook(added: readonly AddedPhrases[] = []): PhraseBook {
+  const more = (meaning: Meaning): string[] =>
+    added.flatMap(({ means, phrases }) => (means === meaning ? phrases.map((phrase) => phrase.toLowerCase()) : []));
+  const says = Object.fromEntries(
+    SAID.map((name) => [name, matcher([...LANGUAGES.flatMap((language) => language[name] ?? []), ...more(name)])]),
+  ) as Record<Said, Matcher>;
+  const causes = CAUSES.map((cause) => ({
+    cause,
+    match: matcher([...more(cause), ...LANGUAGES.flatMap((language) => language.causes?.[cause] ?? [])]),
+  }));
+  return { says, causes };
+}
+
+/** The book without additions. */
+export const USUAL_BOOK: PhraseBook = phraseBook();
