@@ -21,6 +21,7 @@ beforeAll(async () => {
         harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], runaway: false },
         drydock: { mode: 'capture', mailFolder: DEMO_FOLDER },
       },
+      returns: { port: 0, domain: HOST, phrases: [{ means: 'mailbox-full', phrases: ['the sack is full'] }] },
       inbound: {
         perHour: 20,
         automaticPerDay: 2,
@@ -373,6 +374,19 @@ describe('answering', () => {
     const { id } = await readOf('words@post.example');
     await expect(all.client.inbound.reply(id, {})).rejects.toMatchObject({ problem: { status: 422 } });
   });
+});
+
+test('phrases of the configuration decide what a report means', async () => {
+  const { id, raw } = await sent('sack@post.example');
+  const returnPath = /returns\+[^@>\s]+@[^>\s]+/.exec(raw)?.[0];
+  const { deliveries } = await all.client.messages.get(id);
+  expect(returnPath ?? deliveries[0]!.id).toBeDefined();
+  const report = email(
+    { From: 'MAILER-DAEMON@mx.post.example', Subject: 'Delivery failure', 'Return-Path': '<>' },
+    'Your message could not be delivered:\n\n<sack@post.example>:\n    The sack is full.\n',
+  );
+  const { returns } = await operator.returns.add(report, { envelopeTo: '' });
+  expect(await operator.returns.get(returns[0]!.id)).toMatchObject({ kind: 'delivery-status', recipients: [{ cause: 'mailbox-full' }] });
 });
 
 test('erasure removes what somebody wrote, also from events; the export shows it before', async () => {

@@ -13,7 +13,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .description('show what returned emails say: .eml, mbox, Maildir; needs no service')
       .option('--envelope-to <address>', 'the address that they were sent to')
       .option('--profile <provider>', 'the files are bodies of a provider’s calls, read by its profile')
-      .option('--config <file>', 'the configuration with the profile (verbalis.yaml)')
+      .option('--config <file>', 'the configuration with the profile, or with phrases of your own')
       .option('--json', 'one JSON line an email'),
     'verbalis returns read bounce.eml',
     'verbalis returns read ~/Maildir --json',

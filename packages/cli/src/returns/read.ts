@@ -1,6 +1,8 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
+import { phraseBook, USUAL_BOOK } from '@verbalis/core/phrases';
 import { emailsIn, readReturn, type ReturnReading } from '@verbalis/core/returns';
+import { readConfig } from '@verbalis/service/settings';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 /** An email that somebody wants to have read, and where it stands. */
@@ -60,13 +62,14 @@ function readingLine(file: string, reading: ReturnReading): string {
 /** Tells what emails say that came back. Needs no service. Ends with 1 when one of them is no return that can be read. */
 export async function readReturns(
   paths: readonly string[],
-  options: { json?: boolean; envelopeTo?: string },
+  options: { json?: boolean; envelopeTo?: string; config?: string },
   output: Output,
 ): Promise<ExitCode> {
   const { color } = output;
+  const book = options.config === undefined ? USUAL_BOOK : phraseBook(readConfig(options.config, process.env).settings.returns.phrases);
   let strange = 0;
   for await (const { file, bytes } of emailsOf(paths)) {
-    const reading = readReturn(bytes, { envelopeTo: options.envelopeTo });
+    const reading = readReturn(bytes, { envelopeTo: options.envelopeTo, book });
     if (options.json === true) {
       output.out(readingLine(file, reading));
       continue;

@@ -1,4 +1,4 @@
-import { matcher, plainWords, USUAL_BOOK, type PhraseBook } from '../phrases/index.js';
+import { plainWords, scanner, USUAL_BOOK, type PhraseBook, type Scanner } from '../phrases/index.js';
 import type { Cause } from '../smtp/index.js';
 import { CAUSE_TABLE, type CauseRow } from './cause-table.js';
 
@@ -27,15 +27,34 @@ export interface CauseReading {
   readonly evidence: string;
 }
 
-const WORDS = CAUSE_TABLE.map((row) => ({ cause: row.cause, words: matcher(row.words), hints: matcher(row.hints) }));
+/** What finds causes in a text, by a book: English words stand beside the causes, others in the book. */
+interface CauseScanners {
+  readonly words: Scanner<Cause>;
+  readonly hints: Scanner<Cause>;
+}
 
-function byWords(text: string, which: 'words' | 'hints', { causes }: PhraseBook): { cause: Cause; evidence: string } | undefined {
-  for (const [i, row] of WORDS.entries()) {
-    // Other languages, and what somebody has added, stand beside the English words of each cause.
-    const phrase = row[which](text) ?? (which === 'words' ? causes[i]?.match(text) : undefined);
-    if (phrase !== undefined) return { cause: row.cause, evidence: phrase.replaceAll('*', ' … ').trim() };
+const SCANNERS = new WeakMap<PhraseBook, CauseScanners>();
+const HINTS = scanner(CAUSE_TABLE.map(({ cause, hints }) => [cause, hints] as const));
+
+function scannersOf(book: PhraseBook): CauseScanners {
+  let found = SCANNERS.get(book);
+  if (found === undefined) {
+    const others = new Map(book.causes);
+    found = {
+      words: scanner(CAUSE_TABLE.map(({ cause, words }) => [cause, [...(others.get(cause) ?? []), ...words]] as const)),
+      hints: HINTS,
+    };
+    SCANNERS.set(book, found);
   }
-  return undefined;
+  return found;
+}
+
+/** Of the causes that a text names, the first in their order. */
+function byWords(text: string, scan: Scanner<Cause>): { cause: Cause; evidence: string } | undefined {
+  const found = scan(text);
+  if (found.size === 0) return undefined;
+  const cause = CAUSE_TABLE.find((row) => found.has(row.cause))?.cause;
+  return cause === undefined ? undefined : { cause, evidence: (found.get(cause) ?? '').replaceAll('*', ' … ').trim() };
 }
 
 // Codes that say something of their own; others are what servers write when they do not want to say more (and 5.x.x of the protocol).
@@ -82,14 +101,15 @@ function byReplyCode(code: number | undefined): Cause {
 export function readCause({ status, replyCode, diagnostic }: CauseEvidence, book: PhraseBook = USUAL_BOOK): CauseReading {
   const detail = status?.slice(2);
   const exact = detail !== undefined && !isGeneric(detail) ? CAUSE_TABLE.find((row) => row.codes.includes(detail)) : undefined;
+  const scanners = scannersOf(book);
   const text = plainWords(diagnostic ?? '');
-  const words = text.length > 2 ? byWords(text, 'words', book) : undefined;
+  const words = text.length > 2 ? byWords(text, scanners.words) : undefined;
   // RFC 3463, 3.7: what is wrong is in the mail, also where the words are about an address in it.
   if (words?.cause === 'address-syntax' && status?.charAt(2) === '6') return { cause: 'content', confidence: 'sure', evidence: status };
   if (words !== undefined) return { cause: words.cause, confidence: 'sure', evidence: `“${words.evidence}”` };
   if (exact !== undefined) return { cause: exact.cause, confidence: 'sure', evidence: status ?? '' };
   // "Try again later" says less than an exact code, and so does a bare refusal.
-  const hints = text.length > 2 ? byWords(text, 'hints', book) : undefined;
+  const hints = text.length > 2 ? byWords(text, scanners.hints) : undefined;
   if (hints !== undefined) return { cause: hints.cause, confidence: 'likely', evidence: `“${hints.evidence}”` };
   if (status?.startsWith('4.7') === true) return { cause: 'rate-or-greylist', confidence: 'likely', evidence: status };
   const row = CAUSE_TABLE.find((cause) => detail !== undefined && cause.codes.includes(detail));

@@ -16,7 +16,7 @@ import { RU } from './languages/ru.js';
 import { SV } from './languages/sv.js';
 import { TR } from './languages/tr.js';
 import { ZH } from './languages/zh.js';
-import { matcher, type Matcher } from './matcher.js';
+import { scanner, type Scanner } from './matcher.js';
 
 /** Every language that is known. */
 export const LANGUAGES: readonly LanguagePhrases[] = [EN, DE, FR, ES, PT, IT, NL, PL, RU, TR, JA, KO, ZH, AR, SV, HU];
@@ -27,7 +27,7 @@ export interface AddedPhrases {
   readonly phrases: readonly string[];
 }
 
-type Said = Exclude<keyof LanguagePhrases, 'language' | 'causes'>;
+export type Said = Exclude<keyof LanguagePhrases, 'language' | 'causes'>;
 
 const SAID: readonly Said[] = [
   'failed',
@@ -49,9 +49,10 @@ const SAID: readonly Said[] = [
 
 /** What phrases mean, in all languages at once: most texts are in none that is announced. */
 export interface PhraseBook {
-  readonly says: Readonly<Record<Said, Matcher>>;
-  /** Words of causes in other languages than English, and those that somebody adds; in the order of the causes. */
-  readonly causes: readonly { readonly cause: Cause; readonly match: Matcher }[];
+  /** What a text says, of all that reports and answers say. */
+  readonly says: Scanner<Said>;
+  /** Words of causes in other languages than English, and those that somebody adds. */
+  readonly causes: readonly (readonly [cause: Cause, phrases: readonly string[]])[];
 }
 
 /** Every meaning that phrases may be added for. */
@@ -61,13 +62,12 @@ export const MEANINGS: readonly Meaning[] = [...SAID, ...CAUSES];
 export function phraseBook(added: readonly AddedPhrases[] = []): PhraseBook {
   const more = (meaning: Meaning): string[] =>
     added.flatMap(({ means, phrases }) => (means === meaning ? phrases.map((phrase) => phrase.toLowerCase()) : []));
-  const says = Object.fromEntries(
-    SAID.map((name) => [name, matcher([...LANGUAGES.flatMap((language) => language[name] ?? []), ...more(name)])]),
-  ) as Record<Said, Matcher>;
-  const causes = CAUSES.map((cause) => ({
-    cause,
-    match: matcher([...more(cause), ...LANGUAGES.flatMap((language) => language.causes?.[cause] ?? [])]),
-  }));
+  const says = scanner(SAID.map((name) => [name, [...more(name), ...LANGUAGES.flatMap((language) => language[name] ?? [])]] as const));
+  const causes = CAUSES.map(
+    (cause) => [cause, [...more(cause), ...LANGUAGES.flatMap((language) => language.causes?.[cause] ?? [])]] as const,
+  );
+  // What is added can be compiled, or is refused here.
+  scanner(added.map(({ means, phrases }) => [means, phrases] as const));
   return { says, causes };
 }
 

@@ -1,4 +1,4 @@
 export { EN } from './languages/en.js';
-export { LANGUAGES, MEANINGS, phraseBook, USUAL_BOOK, type AddedPhrases, type PhraseBook } from './book.js';
+export { LANGUAGES, MEANINGS, phraseBook, USUAL_BOOK, type AddedPhrases, type PhraseBook, type Said } from './book.js';
 export type { Meaning } from './language.js';
-export { matcher, plainWords } from './matcher.js';
+export { plainWords, scanner, type Scanner } from './matcher.js';

@@ -32,7 +32,7 @@ export function bounceScore(
   if (DAEMON.test(local.replace(/^"/, ''))) score += 2;
   else if (DAEMON_NAME.test(from)) score += 2;
   if (/^<\s*>$/.test(raw(mail, 'return-path')) || raw(mail, 'x-failed-recipients') !== '') score += 2;
-  if (book.says.bounceSubject(plainWords(raw(mail, 'subject'))) !== undefined) score += 2;
+  if (book.says(plainWords(raw(mail, 'subject'))).has('bounceSubject')) score += 2;
   if (/^multipart\/report/i.test(mail.type)) score += 1;
   if (tellsFate) score += 1;
   if (quotesReply) score += 2;
@@ -48,7 +48,7 @@ export function bounceScore(
  */
 export function isAutoReply(mail: Part, text: string, { says }: PhraseBook): boolean {
   const submitted = raw(mail, 'auto-submitted').toLowerCase();
-  const subject = plainWords(raw(mail, 'subject'));
+  const subject = says(plainWords(raw(mail, 'subject')));
   const marked =
     raw(mail, 'x-autoreply') !== '' ||
     raw(mail, 'x-autorespond') !== '' ||
@@ -56,17 +56,17 @@ export function isAutoReply(mail: Part, text: string, { says }: PhraseBook): boo
     raw(mail, 'x-autoreply-from') !== '' ||
     /auto_reply|auto-reply/i.test(raw(mail, 'precedence')) ||
     /auto_?reply|out of office|vacation/i.test(raw(mail, 'x-mailer'));
-  if (marked || says.autoSubject(subject) !== undefined) return true;
+  if (marked || subject.has('autoSubject')) return true;
   if (text === '') return false;
-  const start = plainWords(text.slice(0, 4000));
-  const isAway = says.away(start) !== undefined;
-  const isNoted = says.noted(start) !== undefined || says.noted(subject) !== undefined;
-  const isChallenge = says.challenge(start) !== undefined;
-  if (isAway && says.awaySubject(subject) !== undefined) return true;
+  const start = says(plainWords(text.slice(0, 4000)));
+  const isAway = start.has('away');
+  const isNoted = start.has('noted') || subject.has('noted');
+  const isChallenge = start.has('challenge');
+  if (isAway && subject.has('awaySubject')) return true;
   if (submitted !== '' && !submitted.startsWith('no')) return submitted.startsWith('auto-replied') || isAway || isNoted || isChallenge;
   const local = localOf(mail);
   const isOfMachine = MACHINE.test(local) || /bulk|junk|list/i.test(raw(mail, 'precedence')) || /^<\s*>$/.test(raw(mail, 'return-path'));
-  if (isOfMachine) return isAway || isNoted || isChallenge || says.challenge(subject) !== undefined;
+  if (isOfMachine) return isAway || isNoted || isChallenge || subject.has('challenge');
   // A desk's receipt has a number; a person behind that address has not.
   return DESK.test(local) && isNoted && NUMBERED.test(`${raw(mail, 'subject')} ${text.slice(0, 4000)}`);
 }

@@ -1,4 +1,4 @@
-import { plainWords, type PhraseBook } from '../phrases/index.js';
+import { plainWords, type PhraseBook, type Said } from '../phrases/index.js';
 
 /** What words tell of how a delivery ended. */
 export type ProseOutcome = 'failed' | 'delayed' | 'delivered' | 'relayed';
@@ -46,21 +46,15 @@ const MOST = 60_000;
 /** Reads the words of a piece of a report. */
 export function wordsOf(text: string, { says }: PhraseBook): Words {
   const plain = plainWords(text, MOST);
-  const keeps = says.keeps(plain) !== undefined;
-  const gaveUp = says.givenUp(plain) !== undefined;
-  const failed = says.failed(plain) !== undefined;
-  const ranOut = says.ranOut(plain) !== undefined || tellsTime(plain);
-  const isGivenUp = gaveUp && !keeps;
-  return { outcome: outcomeOf(plain, { keeps, gaveUp, failed }, says), isGivenUp, ranOut };
+  const said = says(plain);
+  const keeps = said.has('keeps');
+  return { outcome: outcomeOf(said), isGivenUp: said.has('givenUp') && !keeps, ranOut: said.has('ranOut') || tellsTime(plain) };
 }
 
-function outcomeOf(
-  plain: string,
-  { keeps, gaveUp, failed }: { readonly keeps: boolean; readonly gaveUp: boolean; readonly failed: boolean },
-  says: PhraseBook['says'],
-): ProseOutcome | undefined {
-  if (says.delayed(plain) !== undefined && (keeps || !gaveUp) && (keeps || !failed)) return 'delayed';
+function outcomeOf(said: ReadonlyMap<Said, string>): ProseOutcome | undefined {
+  const [keeps, gaveUp, failed] = [said.has('keeps'), said.has('givenUp'), said.has('failed')];
+  if (said.has('delayed') && (keeps || !gaveUp) && (keeps || !failed)) return 'delayed';
   if (failed || gaveUp) return 'failed';
-  if (says.relayed(plain) !== undefined) return 'relayed';
-  return says.delivered(plain) === undefined ? undefined : 'delivered';
+  if (said.has('relayed')) return 'relayed';
+  return said.has('delivered') ? 'delivered' : undefined;
 }

@@ -37,7 +37,7 @@ const INTRODUCING =
 /** The email that comes back, as English reports name it; not a sentence about it. */
 const RETURNED =
   /^(?:original|returned|unsent|undelivered|undeliverable|rejected|bounced) (?:e-?mail |mail )?(?:message|mail|headers?)(?!\s+(?:was|were|has|have|had|could|can|is|are|sent|to|from|you|with|returned|delivery|subject)\b)/;
-const LONGEST_CUT = 120;
+const [LONGEST_CUT, LONGEST_NAME] = [120, 60];
 
 /** Whether a report ends here, and the mail that it returns begins. */
 function isCut(line: string, { says }: PhraseBook): boolean {
@@ -56,21 +56,16 @@ function isCut(line: string, { says }: PhraseBook): boolean {
   )
     return true;
   // Between dashes, or as the line is: what other languages call it.
-  const isRuled = /^[\s>*]{0,20}(?:-{2,}|_{2,}|={2,})/.test(line);
+  if (bare.length > LONGEST_NAME) return false;
   const plain = plainWords(bare);
-  const phrase = says.original(plain);
-  return (
-    phrase !== undefined &&
-    (isRuled ||
-      ((/[^\u0000-\u007F]/.test(bare) || !/[.!?]$/.test(bare)) &&
-        plain.indexOf(phrase.split(/[*{]/)[0] ?? '') <= 2 &&
-        isOtherLanguage(phrase)))
-  );
+  const phrase = says(plain).get('original');
+  if (phrase === undefined) return false;
+  const isRuled = /^[\s>*]{0,20}(?:-{2,}|_{2,}|={2,})/.test(line);
+  return isRuled || (!/[.!?]$/.test(bare) && !ENGLISH.has(phrase) && plain.indexOf(phrase.split(/[*{]/)[0] ?? '') <= 2);
 }
 
 /** English names are told by their grammar above: as a phrase they may stand in any sentence. */
 const ENGLISH = new Set(EN.original);
-const isOtherLanguage = (phrase: string): boolean => !ENGLISH.has(phrase);
 
 const ADDRESS = String.raw`("[^"\s]{1,64}"@[^\s<>"'(),;:[\]“”‘’]{1,255}|[^\s<>"'(),;:[\]“”‘’]{1,64}@[^\s<>"'(),;:[\]“”‘’]{1,255})`;
 const OPEN = String.raw`[\s>*•·–-]{0,24}(?:\d{1,3}[.)]\s{1,4})?`;
@@ -214,12 +209,12 @@ function inSentences(lines: readonly string[], except: (address: string) => bool
   const addressesOf = (line: string): string[] =>
     [...line.matchAll(WITHIN)]
       // Where the recipient has moved to has not failed.
-      .filter(({ index }) => book.says.suggests(plainWords(line.slice(Math.max(0, index - SUGGESTED), index))) === undefined)
+      .filter(({ index }) => !book.says(plainWords(line.slice(Math.max(0, index - SUGGESTED), index))).has('suggests'))
       .map(([address]) => address)
       .filter((address) => !except(address));
   const tells = (text: string): boolean => {
-    const plain = plainWords(text);
-    return book.says.failed(plain) !== undefined || book.says.delayed(plain) !== undefined;
+    const said = book.says(plainWords(text));
+    return said.has('failed') || said.has('delayed');
   };
   /** What is said from a line on, until another address fails or a rule ends it. */
   const reasonFrom = (from: number, most: number, address: string): string => {
@@ -245,7 +240,7 @@ function inSentences(lines: readonly string[], except: (address: string) => bool
         outcome: wordsOf(pair, book).outcome ?? wordsOf(whole, book).outcome,
         reason: reasonFrom(i, 6, address),
       });
-    if (lines[i + 1] !== undefined && out.length === 0 && book.says.failed(plainWords(lines[i] ?? '')) !== undefined)
+    if (lines[i + 1] !== undefined && out.length === 0 && book.says(plainWords(lines[i] ?? '')).has('failed'))
       for (const address of addressesOf(lines[i + 1] ?? ''))
         out.push({ address: trimmed(address), alias: undefined, outcome: wordsOf(pair, book).outcome, reason: reasonFrom(i, 8, address) });
   }

@@ -1,4 +1,5 @@
 import { dirname } from 'node:path';
+import { phraseBook } from '@verbalis/core/phrases';
 import { openCallbacks } from '../features/callbacks/index.js';
 import { openCapture } from '../features/capture/index.js';
 import type { Consent } from '../features/consent/index.js';
@@ -38,6 +39,7 @@ export function openReceiving(
   // Beside the records: where there is room for them there is room for this.
   const spoolFolder = dirname(runtime.within(settings.databaseFile));
   const returnSecret = secrets.keyFor('returns');
+  const book = phraseBook(settings.returns.phrases);
   const isReturnHost = (host: string): boolean => domains.isReturnHost(host);
   const submission = openSubmission(runtime, { ...settings, settings: settings.submission, store, accept, noteUse, spoolFolder });
   const inbound = openInbound(runtime, {
@@ -50,6 +52,7 @@ export function openReceiving(
     isReturnHost,
     isSame: (a, b) => suppressing.keyOf(a) === suppressing.keyOf(b),
     secret: returnSecret,
+    book,
     mostBytes: settings.returns.maxBytes,
   });
   const returns = openReturns(runtime, {
@@ -67,6 +70,7 @@ export function openReceiving(
       upper.reportArrived();
     },
     secret: returnSecret,
+    book,
     spoolFolder,
   });
   const callbacks = openCallbacks(runtime, {

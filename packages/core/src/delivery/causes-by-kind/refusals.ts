@@ -267,6 +267,7 @@ export const REFUSALS = {
     codes: ['3.4', '2.3'],
     suppresses: 'never',
     words: [
+      'larger than',
       'message too large',
       'message too big',
       'message is too large',

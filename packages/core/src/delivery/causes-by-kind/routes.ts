@@ -94,6 +94,7 @@ export const ROUTES = {
     codes: ['1.2', '1.10', '7.18'],
     suppresses: 'at-once',
     words: [
+      'domain was not found',
       'domain not found',
       'domain name not found',
       'domain*does not exist',

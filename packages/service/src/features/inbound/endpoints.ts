@@ -1,4 +1,5 @@
 import { partBytes, partsOf, readMail } from '@verbalis/core/mime';
+import type { PhraseBook } from '@verbalis/core/phrases';
 import type { z } from 'zod';
 import {
   bytesBody,
@@ -33,6 +34,8 @@ export interface InboundEndpoints {
   readonly receiver: InboundReceiver;
   readonly work: Pick<InboundWork, 'shown'>;
   readonly answering: Answering;
+  /** What words of reports mean. */
+  readonly book: PhraseBook;
   /** The largest upload, in bytes. */
   readonly mostBytes: number;
 }
@@ -82,7 +85,7 @@ const add = endpoint({
   body: bytesBody<InboundEndpoints>(['message/rfc822', 'application/octet-stream'], ({ mostBytes }) => mostBytes),
   answers: { 201: json('Kept.', InboundStored) },
   isRepeatable: true,
-  async run({ caller: { space }, query: { to, from }, body }, { receiver }) {
+  async run({ caller: { space }, query: { to, from }, body }, { receiver, book }) {
     if (body.length === 0)
       throw new Refusal(400, 'empty', 'There is no email in the request', { hint: 'Send the bytes of an email (message/rfc822).' });
     if (receiver.spaceOf(to) !== space)
@@ -93,7 +96,7 @@ const add = endpoint({
           hint: 'See inbound.addresses in verbalis.yaml, or take the Reply-To of a message.',
         },
       ]);
-    const { reading, fingerprint } = readIncoming(body, to, undefined);
+    const { reading, fingerprint } = readIncoming(body, { envelopeTo: to, recipient: undefined, book });
     if (reading.kind !== 'other')
       throw new Refusal(422, 'a-return', 'This is not the email of a person', {
         detail: `It is a return: ${reading.kind}.`,

@@ -1,3 +1,4 @@
+import type { PhraseBook } from '@verbalis/core/phrases';
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Consent } from '../consent/index.js';
 import type { Feed } from '../events/index.js';
@@ -25,6 +26,8 @@ interface Options {
   readonly isSame: (a: string, b: string) => boolean;
   /** Makes addresses for answers that nobody can forge. */
   readonly secret: Uint8Array;
+  /** What words of reports mean. */
+  readonly book: PhraseBook;
   /** The largest upload, in bytes. */
   readonly mostBytes: number;
 }
@@ -38,7 +41,7 @@ export interface Inbound {
 /** What people write to us. */
 export function openInbound(
   { clock, workers, ages }: Runtime,
-  { store, settings, consent, feed, accept, dns, isReturnHost, isSame, secret, mostBytes }: Options,
+  { store, settings, consent, feed, accept, dns, isReturnHost, isSame, secret, book, mostBytes }: Options,
 ): Inbound {
   const nameServers = dns.check ? nameServersOf(dns) : undefined;
   const work = inboundWork({ store, clock, workers, consent, nameServers, isSame, reported: feed.reported });
@@ -60,6 +63,7 @@ export function openInbound(
         receiver,
         work,
         answering: answering({ store, clock, accept, automaticPerDay: settings.automaticPerDay }),
+        book,
         mostBytes,
       }),
       running: [work],

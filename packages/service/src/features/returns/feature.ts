@@ -1,3 +1,4 @@
+import type { PhraseBook } from '@verbalis/core/phrases';
 import { portFault, serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Consent } from '../consent/index.js';
 import type { Suppressing } from '../suppressions/index.js';
@@ -26,6 +27,8 @@ interface Options {
   readonly reportArrived: () => void;
   /** Makes return paths that nobody can forge. */
   readonly secret: Uint8Array;
+  /** What words of reports mean. */
+  readonly book: PhraseBook;
   /** Where large emails are while they come in. */
   readonly spoolFolder: string;
 }
@@ -40,10 +43,10 @@ export interface Returns {
 /** Whatever comes back about a delivery: received by SMTP or uploaded, read, matched. */
 export function openReturns(
   { clock, log, registry, within, ages }: Runtime,
-  { store, suppressing, consent, settings, isReturnHost, testMails, inbound, reportArrived, secret, spoolFolder }: Options,
+  { store, suppressing, consent, settings, isReturnHost, testMails, inbound, reportArrived, secret, book, spoolFolder }: Options,
 ): Returns {
-  const { host, port, domain, maxBytes } = settings;
-  const intake = returnIntake({ store, clock, log, suppressing, consent, isReturnHost, secret });
+  const { host, port, domain, maxBytes, phrases } = settings;
+  const intake = returnIntake({ store, clock, log, suppressing, consent, isReturnHost, secret, book });
   let forged = 0;
   let listener: Awaited<ReturnType<typeof listenReturns>> | undefined;
   returnMetrics(registry, () => forged);
@@ -58,6 +61,7 @@ export function openReturns(
         inbound,
         reportArrived,
         log,
+        phrases,
         listen: {
           host,
           doors: [{ port }],

@@ -1,4 +1,5 @@
 import type { Cause } from '@verbalis/core/delivery';
+import type { PhraseBook } from '@verbalis/core/phrases';
 import { deliveryOfReplyLocal, deliveryOfToken, tokenOf, type RecipientReport, type ReturnReading } from '@verbalis/core/returns';
 import type { Logger } from 'pino';
 import { StoreUnavailable, type Clock, type Tx, newId } from '../../kernel/index.js';
@@ -18,6 +19,8 @@ export interface IntakeOptions {
   /** Whether return paths of ours are, or were of late, at a host. */
   readonly isReturnHost: (host: string) => boolean;
   readonly secret: Uint8Array;
+  /** What words of reports mean. */
+  readonly book: PhraseBook;
 }
 
 /** What became of a return that was handed in. */
@@ -167,7 +170,7 @@ export function returnIntake(options: IntakeOptions) {
   /** What a return says. @throws when it cannot be read */
   function read({ bytes, envelopeTo, read: known }: IncomingReturn, tx?: Tx): ReadReturn {
     if (known !== undefined && 'error' in known) throw new Error(known.error);
-    return known ?? readIncoming(bytes, envelopeTo, recipientAt(envelopeTo, tx));
+    return known ?? readIncoming(bytes, { envelopeTo, recipient: recipientAt(envelopeTo, tx), book: options.book });
   }
 
   /** The address of the delivery whose return path this is. */

@@ -1,3 +1,4 @@
+import type { AddedPhrases } from '@verbalis/core/phrases';
 import type { Answer } from '@verbalis/core/smtp';
 import type { Logger } from 'pino';
 import { threadFile } from '../../kernel/index.js';
@@ -13,16 +14,18 @@ export interface ListenReturnsOptions {
   readonly reportArrived: () => void;
   readonly log: Logger;
   readonly listen: ListenOptions;
+  /** Phrases that the configuration adds. */
+  readonly phrases: readonly AddedPhrases[];
   /** Somebody wrote to a return path that we did not make. */
   readonly forged: () => void;
 }
 
 /** Listens for mail to return paths, and to addresses that people write to; nothing else is taken, and nothing is passed on. */
 export function listenReturns(options: ListenReturnsOptions): Promise<SmtpListener> {
-  const { intake, testMails, inbound, log, listen, forged } = options;
+  const { intake, testMails, inbound, log, listen, phrases, forged } = options;
   const file = threadFile(import.meta.url, 'returns-thread.js');
   return listenApart<ReadReturns>(
-    { file, name: 'returns', log, listen },
+    { file, name: 'returns', log, listen, given: phrases },
     {
       recipient: ({ to, from }) => {
         // Before DATA: nobody who guesses sends us more than a line.

@@ -18,6 +18,8 @@ export interface ApartOptions {
   readonly name: string;
   readonly log: Logger;
   readonly listen: ListenOptions;
+  /** What reading an email needs to know; cloned. */
+  readonly given?: unknown;
 }
 
 /** Memory of the thread's own; content of emails is beside it. In MiB. */
@@ -31,7 +33,10 @@ const CLOSE_MS = 8000;
  * Listens for SMTP in a thread of its own: whatever comes in is read there, and cannot hold up the service. A thread that ends is started again.
  * Rejects when a port cannot be had.
  */
-export async function listenApart<Read>({ file, name, log, listen }: ApartOptions, policy: ApartPolicy<Read>): Promise<SmtpListener> {
+export async function listenApart<Read>(
+  { file, name, log, listen, given }: ApartOptions,
+  policy: ApartPolicy<Read>,
+): Promise<SmtpListener> {
   let thread: Thread | undefined;
   let isClosing = false;
   let again: NodeJS.Timeout | undefined;
@@ -48,7 +53,7 @@ export async function listenApart<Read>({ file, name, log, listen }: ApartOption
   };
   let options = listen;
   async function start(): Promise<readonly number[]> {
-    const data: ThreadData = { options, wantsLogin: policy.login !== undefined };
+    const data: ThreadData = { options, wantsLogin: policy.login !== undefined, given };
     const started = startThread(file, {
       name,
       data,

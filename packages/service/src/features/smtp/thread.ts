@@ -10,6 +10,8 @@ export type Reading<Read> = { readonly value: Read } | { readonly error: string 
 export interface ThreadData {
   readonly options: ListenOptions;
   readonly wantsLogin: boolean;
+  /** What reading an email needs to know. */
+  readonly given?: unknown;
 }
 
 /** Why a port could not be had. */
@@ -25,12 +27,12 @@ export interface ThreadMail<Read> {
 }
 
 /** The whole of a thread that listens for SMTP. @param read what an email says; runs in the thread, and may take its time */
-export function smtpThread<Read>(read: (mail: ReceivedMail) => Read): void {
-  inThread((remote, { options, wantsLogin }: ThreadData) => {
+export function smtpThread<Read, Given = undefined>(read: (mail: ReceivedMail, given: Given) => Read): void {
+  inThread((remote, { options, wantsLogin, given }: ThreadData) => {
     let listener: SmtpListener | undefined;
     const reading = (mail: ReceivedMail): Reading<Read> => {
       try {
-        return { value: read(mail) };
+        return { value: read(mail, given as Given) };
       } catch (error) {
         return { error: error instanceof Error ? error.message : String(error) };
       }
