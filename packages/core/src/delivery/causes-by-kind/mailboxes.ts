@@ -52,6 +52,8 @@ export const MAILBOXES = {
     codes: ['2.1', '7.17'],
     suppresses: 'at-once',
     words: [
+      'has left the {company|organization|organisation|firm|school}',
+      'no longer {works|employed|with us|with the company}',
       'is disabled',
       'mailbox disabled',
       'account disabled',
@@ -97,6 +99,9 @@ export const MAILBOXES = {
     codes: ['1.1', '1.4', '1.6'],
     suppresses: 'at-once',
     words: [
+      '{user|recipient|mailbox} has moved',
+      ' has moved to ',
+      'the new address is',
       'user unknown',
       'unknown user',
       'no such user',
