@@ -79,7 +79,11 @@ try {
   await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
   await shot(page, 'bulk-send');
   await at('figures', '/track/figures', heading('Figures'), { fullPage: true });
-  await at('returns', '/track/returns', first('Returns'));
+  const [scarf] = JSON.parse(verbalis('inbound', 'list', '--inbox', 'lost-property', '--json')).inbound;
+  await at('inbound', `/track/inbound/${scarf.id}`, async () => {
+    await page.getByText('As it came').click();
+    await page.frameLocator('iframe').getByRole('img').first().waitFor();
+  });
   const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
   await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
   await at('alerts', '/track/alerts', first('Alerts'));

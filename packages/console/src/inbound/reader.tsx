@@ -93,7 +93,7 @@ export function Reader({ email }: { readonly email: InboundView }) {
           {email.remotePictures > 0 && (
             <p>
               {email.remotePictures === 1 ? 'A picture of another server was' : `${email.remotePictures} pictures of other servers were`}{' '}
-              left away: loading {email.remotePictures === 1 ? 'it' : 'them'} would tell the author that somebody reads this.
+              left out: loading {email.remotePictures === 1 ? 'it' : 'them'} would tell the author that somebody reads this.
             </p>
           )}
         </>

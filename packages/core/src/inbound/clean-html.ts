@@ -2,7 +2,7 @@ import { isTag, isText, type ChildNode, type Document, type Element } from 'domh
 import { readDeclarations } from '../css/index.js';
 import { isHidden } from './html-lines.js';
 
-/** What may stay of an email's HTML when it is shown, stored and passed on. Everything else is left away: what is not known is not trusted. */
+/** What may stay of an email's HTML when it is shown, stored and passed on. Everything else is left out: what is not known is not trusted. */
 const ELEMENTS = new Set(
   'a abbr b bdi bdo blockquote br caption center cite code col colgroup dd del div dl dt em font h1 h2 h3 h4 h5 h6 hr i img ins li ol p pre q s small span strike strong sub sup table tbody td tfoot th thead tr tt u ul'.split(
     ' ',

@@ -9,7 +9,7 @@ export interface Person {
 /** People of one field that are read, and characters of it. */
 const [MOST_PEOPLE, LONGEST] = [100, 32 * 1024];
 
-/** The pieces of an address list (RFC 5322 3.4): parted by commas, names of groups left away. */
+/** The pieces of an address list (RFC 5322 3.4): parted by commas, without names of groups. */
 function piecesOf(list: string): string[] {
   const out: string[] = [];
   let piece = '';
@@ -49,7 +49,7 @@ function piecesOf(list: string): string[] {
   return out;
 }
 
-/** The people that the fields of a name list; what is not a valid address is left away. */
+/** The people that the fields of a name list; what is not a valid address is left out. */
 export function peopleOf(mail: Pick<Part, 'fields'>, name: string): Person[] {
   return mail.fields
     .filter((field) => field.name === name)

@@ -12,16 +12,14 @@ export interface SplitText {
 /** ">" as it is written, also moved in, and with the initials of who is quoted. */
 const QUOTED = /^ {0,3}(?:[A-Z]{1,3})?>/;
 
-/** Characters of a text that are split; the rest is left away, and `isCut` says so. */
+/** Characters and lines of a text that are split: what is longer is no longer what a person writes. The rest stays with the last line. */
 const MOST_TEXT = 256 * 1024;
 const MOST_LINES = 20_000;
 
 /** Splits the text of an answer. Any text has a result, and takes time in proportion to its length. */
 export function splitText(text: string): SplitText {
-  const lines = text
-    .slice(0, MOST_TEXT)
-    .split(/\r\n|\r|\n/)
-    .slice(0, MOST_LINES);
+  const all = text.slice(0, MOST_TEXT).split(/\r\n|\r|\n/);
+  const lines = all.length <= MOST_LINES ? all : [...all.slice(0, MOST_LINES), all.slice(MOST_LINES).join('\n')];
   return joined(lines.map((line): Line => ({ text: line, quote: QUOTED.test(line) ? 'sure' : undefined })));
 }
 

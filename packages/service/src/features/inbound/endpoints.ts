@@ -171,7 +171,7 @@ const html = endpoint({
   method: 'get',
   path: '/v1/inbound/{id}/html',
   summary: 'All of its HTML as a page for a sandboxed frame',
-  description: 'Nothing of it runs, and nothing is loaded: pictures that it carries are in the page, others are left away.',
+  description: 'Nothing of it runs, and nothing is loaded: pictures that it carries are in the page, others are left out.',
   scope: 'read',
   params: textParams('id'),
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
