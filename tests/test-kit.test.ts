@@ -32,6 +32,21 @@ test('matchers say what was there when something else was wanted', async () => {
   expect(() => mailMatchers.toSay('no mail', 'x')).toThrow('looks at a captured mail');
 });
 
+test('a recipient answers, and the app gets what is new in it', async () => {
+  await mail.client.messages.send(booking('answers@post.example', 'SM-9003'));
+  const sent = await mail.captured.waitFor({ to: 'answers@post.example' });
+  const answer = await mail.reply(sent, {
+    text: 'May I bring my dog?',
+    attachments: [{ name: 'dog.txt', type: 'text/plain', content: Buffer.from('Rex') }],
+  });
+  expect(answer).toMatchObject({ text: 'May I bring my dog?', messageId: sent.messageId, from: { address: 'answers@post.example' } });
+  expect(answer.quoted).toContain('We kept your place');
+  expect(answer.files).toMatchObject([{ name: 'dog.txt', size: 3 }]);
+  await mail.client.messages.send({ subject: 'No answers', text: 'x', to: ['silent@post.example'] });
+  const other = await mail.captured.waitFor({ to: 'silent@post.example' });
+  await expect(mail.reply(other, { text: 'x' })).rejects.toThrow('names no address for answers');
+});
+
 test('two services of two test files do not see each other’s mail', async () => {
   const other = await startMailService();
   await other.client.messages.send({ subject: 'Only there', text: 'x', to: ['b@post.example'] });

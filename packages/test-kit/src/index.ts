@@ -9,14 +9,17 @@ import {
   type AnyTemplates,
   type CapturedMail,
   type Client,
+  type InboundView,
   type Schema,
   type SignalOptions,
 } from '@verbalis/client';
 import { startService } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
+import { replyTo, type Reply } from './reply.js';
 
 export { mailMatchers } from './matchers.js';
+export type { Reply } from './reply.js';
 
 export interface MailServiceOptions {
   /** The mail folder whose templates the app sends; none is needed for emails that the app makes itself. */
@@ -50,6 +53,11 @@ export interface MailService<T extends object = AnyTemplates, S extends object =
     data: NoInfer<S[N]>,
     options?: SignalOptions & { readonly within?: number },
   ) => Promise<Followed>;
+  /**
+   * Answers a captured email as its recipient would, and waits until the answer is read: the app gets the event `received`.
+   * @throws Error where the email takes no answers
+   */
+  readonly reply: (mail: CapturedMail, reply: Reply & { readonly within?: number }) => Promise<InboundView>;
   /** Where an app hands mail in by SMTP, with any user and password. */
   readonly smtp: { readonly host: string; readonly port: number };
   readonly stop: () => Promise<void>;
@@ -144,6 +152,7 @@ export async function startMailService<T extends object = AnyTemplates, S extend
         const { id } = await client.signal(type, data, more);
         return followed(client as unknown as Client, id, within);
       },
+      reply: (mail, { within = WITHIN_MS, ...reply }) => replyTo(client as unknown as Client, mail, reply, within),
       smtp: { host: '127.0.0.1', port: service.submissionPort ?? 0 },
       stop: async () => {
         await service.stop();

@@ -300,13 +300,16 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
       upper.wake();
     },
   });
+  /** Where answers come to us: not at a host that nobody else can reach, where the email leaves. */
+  const answersTo = ({ more, space }: MessageRow, { id, senderDomain }: DeliveryRow): string | undefined => {
+    const host = domains.returnHostFor(senderDomain);
+    if (more.replies !== true || (host.endsWith('.localhost') && spaces[space]?.mode === 'deliver')) return undefined;
+    return `${replyLocal(secrets.keyFor('returns'), id)}@${host}`;
+  };
   const linksOf = (message: MessageRow, delivery: DeliveryRow): EmailLinks => ({
     wayOut: writing.consent.wayOutOf(delivery),
     tracking: writing.engagement.trackingOf(message, delivery),
-    answersTo:
-      message.more.replies === true
-        ? `${replyLocal(secrets.keyFor('returns'), delivery.id)}@${domains.returnHostFor(delivery.senderDomain)}`
-        : undefined,
+    answersTo: answersTo(message, delivery),
   });
   const queue = await openQueue(runtime, {
     store,
