@@ -382,6 +382,12 @@ const TRAPS: readonly Thread[] = [
     expected: { text: 'Meine Daten:\nanna@post.example\n10. März 2026, 08:30\n\nDanke!', signature: '', quoted: '' },
   },
   {
+    name: 'a line that begins like an introduction, right above one',
+    language: 'en',
+    text: `On Tuesday we come with the\nOn Tue, 10 Mar 2026 at 09:15, Saltmarsh Ferries <${ADDRESS}> wrote:\n> Be there.\n`,
+    expected: { text: 'On Tuesday we come with the', signature: '', quoted: 'Be there.' },
+  },
+  {
     name: 'nothing but a quote',
     language: 'en',
     text: `On Tue, 10 Mar 2026 at 09:15, Saltmarsh Ferries <${ADDRESS}> wrote:\n> Be there.\n`,

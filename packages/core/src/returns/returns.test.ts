@@ -1,6 +1,6 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { deliveryOfToken, fingerprintOf, readReturn, returnToken, tokenOf } from './index.js';
+import { deliveryOfReplyLocal, deliveryOfToken, fingerprintOf, readReturn, replyLocal, returnToken, tokenOf } from './index.js';
 
 const SECRET = Buffer.from('a secret of the test');
 const ID = 'd01m83nvyfhj8chwvmn57zjz7';
@@ -18,6 +18,16 @@ test('a token is ours, or it is nothing', () => {
       expect(deliveryOfToken(SECRET, forged)).toBe(forged === token ? ID : undefined);
     }),
   );
+});
+
+test('an address for answers is ours, or it is nothing; a token of one purpose is none of the other', () => {
+  const local = replyLocal(SECRET, ID);
+  expect(local.length).toBeLessThanOrEqual(64);
+  expect(deliveryOfReplyLocal(SECRET, local.toUpperCase())).toBe(ID);
+  expect(deliveryOfReplyLocal(Buffer.from('another'), local)).toBeUndefined();
+  expect(deliveryOfReplyLocal(SECRET, `reply+${returnToken(SECRET, ID)}`)).toBeUndefined();
+  expect(deliveryOfToken(SECRET, local.slice('reply+'.length))).toBeUndefined();
+  expect(deliveryOfReplyLocal(SECRET, local.replace('reply+', 'returns+'))).toBeUndefined();
 });
 
 const report = (fields: string, returned = 'Content-Type: text/rfc822-headers\n\nMessage-ID: <m1@us.example>\nSubject: x\n') =>
