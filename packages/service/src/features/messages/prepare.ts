@@ -102,7 +102,7 @@ export function prepareMessage(
     added: (address) => options.senders.find(space, address),
   });
   const topic = edition.project.settings.topics[content.topic ?? ''];
-  const answers = answersOf(replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo), answer?.replies ?? topic?.replies ?? false, rules);
+  const answers = answersOf(replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo), { answer, topic, rules });
   const more = {
     ...moreOf(store, space, wanted, { cc, replyTo: answers.replyTo }),
     ...trackingOf(topic, wanted.tracking),
@@ -129,15 +129,15 @@ export function prepareMessage(
   return { message, recipients: asked, deliveries, keep: (tx) => files.keep(tx, message.id) };
 }
 
-/** Where answers go: as the app or the template names; to the service; else as the space says. */
+/** Where answers go: as the app or the template names; of an answer to inbound mail, to the service; as the space says; as the topic says. */
 function answersOf(
   named: readonly Mailbox[],
-  replies: boolean,
-  rules: SpaceRules,
+  { answer, topic, rules }: { readonly answer: AnswerTo | undefined; readonly topic: Topic | undefined; readonly rules: SpaceRules },
 ): { readonly replyTo: readonly Mailbox[]; readonly replies: boolean } {
   if (named.length > 0) return { replyTo: named, replies: false };
-  if (replies || rules.replyTo === undefined) return { replyTo: [], replies };
-  return { replyTo: recipients([rules.replyTo], 'replyTo', 1, []), replies };
+  if (answer?.replies === true) return { replyTo: [], replies: true };
+  if (rules.replyTo !== undefined) return { replyTo: recipients([rules.replyTo], 'replyTo', 1, []), replies: false };
+  return { replyTo: [], replies: topic?.replies === true };
 }
 
 function nothingPublished(space: string): Refusal {
