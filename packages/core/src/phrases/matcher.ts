@@ -115,18 +115,22 @@ const LONGEST = 8192;
  * which only part the words. @param most characters of it that are looked at
  */
 export function plainWords(text: string, most = LONGEST): string {
-  return ` ${text
+  let plain = text
     .slice(0, most)
     .toLowerCase()
-    .replace(/[\u2018\u2019\u00B4`]/g, "'")
-    .replace(/\bhttps?:\/\/[^\s<>]{1,500}/g, ' ')
-    .replace(/<[^<>\s]{0,320}@[^<>\s]{0,320}>/g, ' ')
-    // Of ASCII only: where words have no spaces between them, they would go with it.
-    .replace(/[A-Za-z0-9._%+=/~!#$&^`?-]{1,64}@[A-Za-z0-9.-]{1,255}/g, ' ')
+    .replace(/[\u2018\u2019\u00B4`]/g, "'");
+  if (plain.includes('://')) plain = plain.replace(/\bhttps?:\/\/[^\s<>]{1,500}/g, ' ');
+  if (plain.includes('@'))
+    plain = plain
+      .replace(/<[^<>\s]{0,320}@[^<>\s]{0,320}>/g, ' ')
+      // Of ASCII only: where words have no spaces between them, they would go with it.
+      .replace(/[A-Za-z0-9._%+=/~!#$&^`?-]{1,64}@[A-Za-z0-9.-]{1,255}/g, ' ');
+  const words = plain
     .replace(/(?<![\d.])[245]\d\d[- ]?[245]\.[0-7]\.\d{1,3}(?![\d.])/g, ' ')
     .replace(/[<>"()[\]{}|_=]/g, ' ')
     .replace(/[;:,.!?](?=\s|$)/g, ' $& ')
     .replace(/[.!?,;。！？、，（）「」：«»“”„]/g, ' ')
     .replace(/ :/g, ':')
-    .replace(/\s+/g, ' ')} `;
+    .replace(/\s+/g, ' ');
+  return ` ${words} `;
 }
