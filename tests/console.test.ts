@@ -250,6 +250,34 @@ browserTest('a capturing space cannot be taken for a delivering one', async () =
   expect(await page.getByRole('button', { name: /Space/ }).textContent()).toContain('captures');
 });
 
+browserTest('each page has a title, the keyboard comes to it, and an address that leads nowhere says so', async () => {
+  const long = 'x'.repeat(300);
+  const { id } = await all.client.messages.send({ subject: long, text: 'x', to: ['long@post.example'] });
+  await signIn();
+  await page.waitForFunction(() => document.title === 'Messages · harbour · Verbalis');
+  await page.goto(`${all.service.url}/track`);
+  await page.getByRole('row').nth(1).waitFor();
+  await page.keyboard.press('Tab');
+  expect(await page.evaluate(() => document.activeElement?.textContent)).toBe('Skip to the page');
+  await page.keyboard.press('Enter');
+  expect(await page.evaluate(() => document.activeElement?.id)).toBe('page');
+  await page
+    .getByRole('row')
+    .filter({ hasText: long.slice(0, 40) })
+    .first()
+    .click();
+  await page.waitForFunction((subject) => document.title === `${subject} · harbour · Verbalis`, long);
+  expect(await page.evaluate(() => document.activeElement?.id)).toBe('page');
+  expect(page.url()).toContain(id);
+  expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+  await page.goto(`${all.service.url}/track/nothing-here`);
+  await page.getByRole('heading', { level: 1, name: 'There is no such page' }).waitFor();
+  await page.waitForFunction(() => document.title === 'There is no such page · harbour · Verbalis');
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('link', { name: 'To the first page' }).click();
+  await page.waitForFunction(() => document.title === 'Messages · harbour · Verbalis');
+});
+
 browserTest('no request to another host, and nothing that the policy had to stop', () => {
   expect(foreign).toEqual([]);
   expect(complaints).toEqual([]);

@@ -4,6 +4,7 @@ import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { RouterProvider } from 'react-aria-components';
 import { Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
 import { Frame } from './parts/frame.js';
+import { Missing } from './parts/missing.js';
 import { Message } from './messages/message.js';
 import { Messages } from './messages/messages.js';
 import { SignIn } from './keys/sign-in.js';
@@ -83,6 +84,7 @@ export function App() {
     [spaces, space, folder],
   );
 
+  const home = folder === undefined ? '/track' : '/write';
   if (spaces === undefined) return null;
   if (session === undefined) return <SignIn onSignedIn={setSpaces} />;
   return (
@@ -124,7 +126,9 @@ export function App() {
                 <Route path="/set-up/senders" element={<Senders />} />
                 <Route path="/set-up/topics" element={<Topics />} />
                 <Route path="/set-up/keys" element={<Keys />} />
-                <Route path="*" element={<Navigate to={folder === undefined ? '/track' : '/write'} replace />} />
+                <Route path="/" element={<Navigate to={home} replace />} />
+                <Route path="/sign-in" element={<Navigate to={home} replace />} />
+                <Route path="*" element={<Missing home={home} />} />
               </Route>
             </Routes>
           </Suspense>

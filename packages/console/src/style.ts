@@ -40,7 +40,7 @@ export const GlobalStyle = createGlobalStyle`
   }
   * { box-sizing: border-box; }
   body { margin: 0; background: var(--paper); color: var(--text); font: 16px/1.5 ${font.sans}; font-variant-numeric: tabular-nums; }
-  h1, h2, h3 { font-family: ${font.serif}; font-weight: 560; line-height: 1.2; margin: 0; text-wrap: balance; }
+  h1, h2, h3 { font-family: ${font.serif}; font-weight: 560; line-height: 1.2; margin: 0; text-wrap: balance; overflow-wrap: anywhere; }
   h1 { font-size: 28px; letter-spacing: -0.01em; }
   h2 { font-size: 20px; }
   p { margin: 0; }

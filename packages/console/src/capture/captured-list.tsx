@@ -13,7 +13,8 @@ import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 
-const Subject = styled.span`
+const Subject = styled.span.attrs({ dir: 'auto' })`
+  overflow-wrap: anywhere;
   font-family: ${font.serif};
 `;
 

@@ -145,7 +145,7 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
     <article>
       <Title>
         <Link to="/try">← Captured mail</Link>
-        <h1>{mail.subject === '' ? '(no subject)' : mail.subject}</h1>
+        <h1 dir="auto">{mail.subject === '' ? '(no subject)' : mail.subject}</h1>
       </Title>
       <Split>
         <div>

@@ -119,7 +119,7 @@ export function InboundEmail() {
     <article>
       <Title>
         <Link to="/track/inbound">← Inbound mail</Link>
-        <h1>{data.subject === '' ? '(no subject)' : data.subject}</h1>
+        <h1 dir="auto">{data.subject === '' ? '(no subject)' : data.subject}</h1>
       </Title>
       {data.suspicions.length > 0 && (
         <Careful aria-label="What is odd about it">

@@ -12,7 +12,8 @@ import { color, font } from '../style.js';
 
 const REFRESH_MS = 4000;
 
-const Subject = styled.span`
+const Subject = styled.span.attrs({ dir: 'auto' })`
+  overflow-wrap: anywhere;
   display: block;
   font-family: ${font.serif};
 `;

@@ -112,7 +112,7 @@ export function Message() {
     <article>
       <Title>
         <Link to="/track">← Messages</Link>
-        <h1>{data.subject}</h1>
+        <h1 dir="auto">{data.subject}</h1>
       </Title>
       <Facts>
         <dt>From</dt>

@@ -16,7 +16,8 @@ import { STATES } from '../words.js';
 const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld'];
 const REFRESH_MS = 2000;
 
-const Subject = styled.span`
+const Subject = styled.span.attrs({ dir: 'auto' })`
+  overflow-wrap: anywhere;
   font-family: ${font.serif};
 `;
 

@@ -5,6 +5,7 @@ import { NavLink, Outlet, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
+import { usePage } from './page.js';
 
 const STEPS = [
   ['/write', 'Write'],
@@ -147,8 +148,27 @@ const Small = styled(Label)`
 const Main = styled.main`
   padding: 24px 16px 64px;
   max-width: 1280px;
+  min-width: 0;
+  &:focus {
+    outline: none;
+  }
   ${wide} {
     padding: 32px 40px 64px;
+  }
+`;
+
+/** Seen only by those who come to it by the keyboard. */
+const Skip = styled.a`
+  position: absolute;
+  left: 16px;
+  top: -60px;
+  z-index: 10;
+  padding: 8px 14px;
+  border-radius: 6px;
+  background: ${color.accent};
+  color: ${color.onAccent};
+  &:focus {
+    top: 8px;
   }
 `;
 
@@ -273,6 +293,7 @@ function modeWord(mode: 'deliver' | 'capture'): string {
 /** The page around every page: rail with the steps of the work, and the space one is in. */
 export function Frame() {
   const { space, spaces, folder, choose, leave } = useSession();
+  const main = usePage(folder ?? space.name);
   if (folder !== undefined)
     return (
       <Page>
@@ -283,13 +304,14 @@ export function Frame() {
             <NavLink to="/write">Write</NavLink>
           </Steps>
         </Rail>
-        <Main>
+        <Main ref={main} id="page" tabIndex={-1}>
           <Outlet />
         </Main>
       </Page>
     );
   return (
     <Page>
+      <Skip href="#page">Skip to the page</Skip>
       <Rail>
         <Name>Verbalis</Name>
         <Select value={space.name} onChange={(key) => choose(String(key))}>
@@ -326,7 +348,7 @@ export function Frame() {
           Sign out
         </Leave>
       </Rail>
-      <Main>
+      <Main ref={main} id="page" tabIndex={-1}>
         <Rules space={space} />
         <Outlet />
       </Main>

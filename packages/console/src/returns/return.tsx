@@ -63,7 +63,7 @@ export function Return() {
   return (
     <article>
       <Link to="/track/returns">← Returns</Link>
-      <h1>{data.subject ?? data.kind}</h1>
+      <h1 dir="auto">{data.subject ?? data.kind}</h1>
       <Facts>
         <dt>Kind</dt>
         <dd>

@@ -8,7 +8,8 @@ import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { font } from '../style.js';
 
-const Subject = styled.span`
+const Subject = styled.span.attrs({ dir: 'auto' })`
+  overflow-wrap: anywhere;
   font-family: ${font.serif};
 `;
 
