@@ -14,6 +14,7 @@ import {
   Refusal,
   Reply,
   textParams,
+  ThreadFault,
   traceOf,
   type Caller,
 } from '../../kernel/index.js';
@@ -60,6 +61,12 @@ function bytesOf(row: InboundRow): Buffer {
     detail: 'Its text is; its bytes and its files were removed.',
     hint: 'How long: keep.mailDays in verbalis.yaml.',
   });
+}
+
+/** What is shown instead where the thread was ended. @throws any other error */
+function unlessFault(error: unknown, instead: string): string {
+  if (error instanceof ThreadFault) return instead;
+  throw error;
 }
 
 function view(store: Store, row: InboundRow): z.input<typeof InboundView> {
@@ -177,7 +184,10 @@ const html = endpoint({
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
   async run({ caller, params: { id }, response }, { store, work }) {
     const row = found(store, caller, id);
-    sendFrame(response, PAGE + (row.bytes.length > 0 ? await work.shown(row.bytes) : (row.content?.html ?? '')), 'own');
+    const kept = row.content?.html ?? '';
+    // What takes too long to clean as a whole was read in part, or not at all.
+    const whole = row.bytes.length === 0 ? kept : await work.shown(row.bytes).catch((error: unknown) => unlessFault(error, kept));
+    sendFrame(response, PAGE + whole, 'own');
     return undefined;
   },
 });
