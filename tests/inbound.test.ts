@@ -177,7 +177,7 @@ describe('answers to messages', () => {
     expect((await operator.inbound.list({ from: 'away@post.example' })).inbound).toEqual([]);
   });
 
-  test('by somebody else are kept, and marked', async () => {
+  test('from another address are kept, and marked as suspicious', async () => {
     const { replyTo } = await sent('owner@post.example');
     await bring(replyTo, email({ From: 'other@elsewhere.example' }, 'I answer for her.\n'));
     const found = await readOf('other@elsewhere.example');
@@ -237,7 +237,7 @@ describe('inbound addresses', () => {
     await expect(operator.inbound.reply(id, { text: 'x' })).rejects.toMatchObject({ problem: { type: expect.stringMatching(/no-space/) } });
   });
 
-  test('more than a sender may write is put off', async () => {
+  test('too many emails of one sender are deferred', async () => {
     const answers = [];
     for (let i = 0; i < 22; i += 1)
       answers.push(await bring(`help@${HOST}`, email({ From: 'flood@post.example' }, `${i}\n`), 'flood@post.example'));
@@ -298,7 +298,7 @@ describe('what it carries', () => {
 });
 
 describe('answering', () => {
-  test('stands in the thread, comes from a person, and what is answered to it comes back', async () => {
+  test('a person answers within the thread, and replies to the answer arrive', async () => {
     const { headerId } = await sent('talk@post.example', 'SM-7000');
     await bring(
       `help@${HOST}`,

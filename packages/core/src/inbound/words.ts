@@ -9,7 +9,7 @@ export interface ReaderWords {
   readonly starts: readonly string[];
   /** A word of that line that is in no other. */
   readonly wrote: readonly string[];
-  /** Labels of a header that stands in a text. */
+  /** Labels of header fields that are quoted in a text. */
   readonly from: readonly string[];
   readonly date: readonly string[];
   readonly to: readonly string[];
@@ -283,7 +283,7 @@ const isWordSign = (sign: string | undefined): boolean => sign !== undefined && 
 /** Scripts that put no space between words. */
 const UNSPACED = /[\u3040-\u30FF\u3400-\u9FFF\uAC00-\uD7AF]/;
 
-/** Whether a word stands in a text of small letters, not within another one. */
+/** Whether a lower-case text contains a word, not as part of another word. */
 function holds(text: string, word: string): boolean {
   for (let at = text.indexOf(word); at !== -1; at = text.indexOf(word, at + 1))
     if (UNSPACED.test(word) || (!isWordSign(text[at - 1]) && !isWordSign(text[at + word.length]))) return true;

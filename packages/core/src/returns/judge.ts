@@ -63,7 +63,7 @@ function detailOf(status: string): number {
 
 function pickStatus(field: string | undefined, quoted: string | undefined): string | undefined {
   if (field === undefined || quoted === undefined) return field ?? quoted;
-  // What was cut short or left open is told by the answer that is quoted.
+  // The quoted reply says what a shortened or generic status does not.
   if (isGenericStatus(field) && (detailOf(quoted) > detailOf(field) || quoted.charAt(0) !== field.charAt(0))) return quoted;
   return field;
 }

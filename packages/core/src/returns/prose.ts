@@ -64,7 +64,7 @@ function isCut(line: string, { says }: PhraseBook): boolean {
   return isRuled || (!/[.!?]$/.test(bare) && !ENGLISH.has(phrase) && plain.indexOf(phrase.split(/[*{]/)[0] ?? '') <= 2);
 }
 
-/** English names are told by their grammar above: as a phrase they may stand in any sentence. */
+/** English names are recognised by their grammar above: as phrases they occur in any sentence. */
 const ENGLISH = new Set(EN.original);
 
 const ADDRESS = String.raw`("[^"\s]{1,64}"@[^\s<>"'(),;:[\]“”‘’]{1,255}|[^\s<>"'(),;:[\]“”‘’]{1,64}@[^\s<>"'(),;:[\]“”‘’]{1,255})`;

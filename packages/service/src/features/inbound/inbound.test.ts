@@ -137,7 +137,7 @@ test('what cannot be written waits in quarantine with its bytes, holds up nobody
   await work.stop();
 });
 
-test('more than a sender may write is put off, and comes in an hour later', async () => {
+test('too many emails of one sender are deferred, and accepted an hour later', async () => {
   const { receiver, keep, work } = feature();
   for (let i = 0; i < 3; i += 1) await keep('many@post.example', undefined, `${i}`);
   expect(receiver.answerTo(`help@${HOST}`, 'many@post.example')).toMatchObject({ code: 450 });

@@ -2,5 +2,4 @@ export { openInbound } from './feature.js';
 export { inboundEndpoints } from './endpoints.js';
 export { inboundStore, type InboundRecords, type InboundRow } from './queries.js';
 export { inbound } from './tables.js';
-export { AuthenticationView, InboundFileView, SuspicionView } from './model.js';
 export { InboundSettings } from './settings.js';

@@ -26,8 +26,8 @@ export const InboundList = z
   .strictObject({ inbound: z.array(InboundSummary), nextCursor: z.string().optional() })
   .meta({ id: 'InboundList' });
 
-/** What our own verifiers find, for events, too. */
-export const AuthenticationView = z
+/** What our own verifiers find. */
+const AuthenticationView = z
   .strictObject({
     spf: z.strictObject({
       result: z.enum(['pass', 'fail', 'softfail', 'neutral', 'none', 'temperror', 'permerror']),
@@ -50,11 +50,11 @@ export const AuthenticationView = z
   })
   .meta({ id: 'Authentication', description: 'What our own verifiers find (RFC 7208, RFC 6376, RFC 7489).' });
 
-export const SuspicionView = z
+const SuspicionView = z
   .strictObject({ code: z.string(), text: z.string().meta({ description: 'In a sentence.' }) })
   .meta({ id: 'Suspicion' });
 
-export const InboundFileView = z
+const InboundFileView = z
   .strictObject({
     part: z.int(),
     name: z.string(),

@@ -24,7 +24,9 @@ export const InboundSettings = z
       .min(1)
       .max(100_000)
       .default(60)
-      .meta({ description: 'Emails that one sender, or the recipient of one message, may send us within an hour; more are put off.' }),
+      .meta({
+        description: 'Emails that one sender, or the recipient of one message, may send us within an hour; more are deferred (450).',
+      }),
     automaticPerDay: z
       .int()
       .min(0)
