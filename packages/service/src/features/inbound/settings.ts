@@ -19,14 +19,9 @@ export const InboundSettings = z
       )
       .max(1000)
       .default([]),
-    perHour: z
-      .int()
-      .min(1)
-      .max(100_000)
-      .default(60)
-      .meta({
-        description: 'Emails that one sender, or the recipient of one message, may send us within an hour; more are deferred (450).',
-      }),
+    perHour: z.int().min(1).max(100_000).default(60).meta({
+      description: 'Emails that one sender, or the recipient of one message, may send us within an hour; more are deferred (450).',
+    }),
     automaticPerDay: z
       .int()
       .min(0)
