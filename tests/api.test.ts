@@ -177,8 +177,8 @@ describe('the console’s session', () => {
     expect((await session('POST', { secret: 'wrong' })).status).toBe(401);
     const answer = await session('POST', { secret: OPERATOR });
     expect(answer.body['spaces']).toEqual([
-      { name: 'harbour', mode: 'deliver' },
-      { name: 'drydock', mode: 'capture' },
+      { name: 'harbour', mode: 'deliver', role: 'operator', content: true },
+      { name: 'drydock', mode: 'capture', role: 'operator', content: true },
     ]);
     expect(answer.headers.get('set-cookie')).toMatch(/HttpOnly; SameSite=Strict/);
     const token = (await all.service.signInLink()).split('#token=')[1];

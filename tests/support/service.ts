@@ -87,6 +87,7 @@ export async function startTestService(
     script: options.script ?? {},
     returnsTo,
     reportAfterMs: 10,
+    keepsMail: true,
   });
   const file = join(path, 'verbalis.yaml');
   const logs: string[] = [];

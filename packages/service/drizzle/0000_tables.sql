@@ -56,6 +56,23 @@ CREATE TABLE `uploads` (
 );
 --> statement-breakpoint
 CREATE INDEX `uploads_by_content` ON `uploads` (`content_id`);--> statement-breakpoint
+CREATE TABLE `audit_entries` (
+	`seq` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`at` integer NOT NULL,
+	`actor_kind` text NOT NULL,
+	`actor_id` text,
+	`actor` text NOT NULL,
+	`action` text NOT NULL,
+	`space` text,
+	`target` text,
+	`change` text,
+	`address` text NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `audit_by_space` ON `audit_entries` (`space`,`seq`);--> statement-breakpoint
+CREATE INDEX `audit_by_actor` ON `audit_entries` (`actor_id`,`seq`);--> statement-breakpoint
+CREATE INDEX `audit_by_target` ON `audit_entries` (`target`,`seq`);--> statement-breakpoint
+CREATE INDEX `audit_by_time` ON `audit_entries` (`at`);--> statement-breakpoint
 CREATE TABLE `bulk_rows` (
 	`bulk_id` text NOT NULL,
 	`n` integer NOT NULL,
@@ -414,13 +431,6 @@ CREATE TABLE `keys` (
 CREATE UNIQUE INDEX `keys_hash_unique` ON `keys` (`hash`);--> statement-breakpoint
 CREATE UNIQUE INDEX `keys_old_hash_unique` ON `keys` (`old_hash`);--> statement-breakpoint
 CREATE INDEX `keys_by_space` ON `keys` (`space`,`id`);--> statement-breakpoint
-CREATE TABLE `sessions` (
-	`hash` text PRIMARY KEY NOT NULL,
-	`kind` text NOT NULL,
-	`created_at` integer NOT NULL,
-	`expires_at` integer NOT NULL
-);
---> statement-breakpoint
 CREATE TABLE `attempts` (
 	`id` text PRIMARY KEY NOT NULL,
 	`delivery_id` text NOT NULL,
@@ -547,6 +557,45 @@ CREATE TABLE `sender_faults` (
 	PRIMARY KEY(`space`, `cause`, `day`)
 );
 --> statement-breakpoint
+CREATE TABLE `people` (
+	`id` text PRIMARY KEY NOT NULL,
+	`email` text NOT NULL,
+	`name` text NOT NULL,
+	`created_at` integer NOT NULL,
+	`invited_by` text NOT NULL,
+	`last_sign_in_at` integer,
+	`issuer` text,
+	`subject` text
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `people_email_unique` ON `people` (`email`);--> statement-breakpoint
+CREATE UNIQUE INDEX `people_by_subject` ON `people` (`issuer`,`subject`);--> statement-breakpoint
+CREATE TABLE `roles` (
+	`person_id` text NOT NULL,
+	`space` text NOT NULL,
+	`role` text NOT NULL,
+	`content` integer NOT NULL,
+	PRIMARY KEY(`person_id`, `space`),
+	FOREIGN KEY (`person_id`) REFERENCES `people`(`id`) ON UPDATE no action ON DELETE cascade
+);
+--> statement-breakpoint
+CREATE TABLE `sessions` (
+	`id` text PRIMARY KEY NOT NULL,
+	`hash` text NOT NULL,
+	`kind` text NOT NULL,
+	`person_id` text,
+	`way` text NOT NULL,
+	`created_at` integer NOT NULL,
+	`expires_at` integer NOT NULL,
+	`last_seen_at` integer NOT NULL,
+	`address` text NOT NULL,
+	`agent` text NOT NULL,
+	FOREIGN KEY (`person_id`) REFERENCES `people`(`id`) ON UPDATE no action ON DELETE cascade
+);
+--> statement-breakpoint
+CREATE UNIQUE INDEX `sessions_hash_unique` ON `sessions` (`hash`);--> statement-breakpoint
+CREATE INDEX `sessions_by_person` ON `sessions` (`person_id`);--> statement-breakpoint
+CREATE INDEX `sessions_by_end` ON `sessions` (`expires_at`);--> statement-breakpoint
 CREATE TABLE `permits` (
 	`id` text PRIMARY KEY NOT NULL,
 	`space` text NOT NULL,

@@ -18,3 +18,4 @@ export {
 export { startChat, type Chat, type ChatMessage } from './chat.js';
 export { startNameServer, type NameServerSimulator, type SimulatedRecord } from './name-server.js';
 export { startRecipientSource, type AskedRun, type RecipientSource } from './recipient-source.js';
+export { startSignInProvider, type Account, type SignInProvider } from './sign-in-provider.js';

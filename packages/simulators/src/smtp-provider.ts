@@ -20,6 +20,8 @@ export interface SmtpSimulatorOptions {
   readonly reportAfterMs: number;
   /** A file to which each mail that is taken adds a line of JSON. */
   readonly tally?: string | undefined;
+  /** Whether the last email to each recipient is kept. */
+  readonly keepsMail?: boolean;
 }
 
 /** What the simulator says of a recipient, and what it lets be known of the mail later. */
@@ -64,6 +66,8 @@ export interface Seen {
   taken: number;
   /** The sender of the last envelope that was taken. */
   from?: string;
+  /** Its bytes, where they are kept. */
+  mail?: Uint8Array;
 }
 
 export interface SmtpSimulator {
@@ -175,6 +179,7 @@ export async function startSmtpProvider(options: SmtpSimulatorOptions): Promise<
           const known = of(text);
           known.taken += 1;
           known.from = from;
+          if (options.keepsMail === true) known.mail = bytes;
           if (options.tally !== undefined) appendFileSync(options.tally, `${JSON.stringify({ to: text, from, at, size: bytes.length })}\n`);
           const { later } = behaviourOf(text, known.tries);
           // What is meant for the listener of return paths is passed on, as by the MX record of its host.

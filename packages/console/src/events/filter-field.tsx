@@ -53,6 +53,7 @@ const KINDS = [
   'withheld',
   'expired',
   'received',
+  'audited',
   'topic-left',
   'topic-rejoined',
   'provider-trouble',

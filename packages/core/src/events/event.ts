@@ -14,6 +14,7 @@ const OTHER_TYPES = {
   'topic-left': 'topic.left',
   'topic-rejoined': 'topic.rejoined',
   'unaligned-source': 'source.unaligned',
+  audited: 'audit.recorded',
   test: 'test',
 } as const;
 type OtherKind = keyof typeof OTHER_TYPES;

@@ -2,6 +2,7 @@ import { mailBytes } from '@verbalis/core/mime';
 import { replyLocal, returnToken } from '@verbalis/core/returns';
 import { openAddresses } from '../features/addresses/index.js';
 import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
+import { openAudit } from '../features/audit/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
 import { composeMail, type EmailLinks } from '../features/composing/index.js';
@@ -15,9 +16,10 @@ import type { EngagementFeature } from '../features/engagement/index.js';
 import { openEvents } from '../features/events/index.js';
 import { openFigures } from '../features/figures/index.js';
 import { openHolds } from '../features/holds/index.js';
-import { noteUses, openKeys, type SpaceSummary } from '../features/keys/index.js';
+import { Guesses, noteUses, openKeys, type NoteUse, type SpaceSummary } from '../features/keys/index.js';
 import { openMessages, type DeliveryRow, type MessageRow } from '../features/messages/index.js';
 import { openOperatorNotes } from '../features/operator-notes/index.js';
+import { openPeople } from '../features/people/index.js';
 import { openProviders, type Job } from '../features/providers/index.js';
 import { openQuarantine } from '../features/quarantine/index.js';
 import { openQueue } from '../features/queue/index.js';
@@ -29,19 +31,23 @@ import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
 import type { RequestHandler, Router } from 'express';
-import type { Access, Feature, Reader } from '../kernel/index.js';
+import type { Access, AuditLog, Feature, Reader } from '../kernel/index.js';
 import { explain, type Settings } from '../settings/index.js';
 import { openAuthors } from './authors.js';
 import type { BuildOptions } from './build-options.js';
 import { openReaders } from './readers.js';
 import { openReceiving, type Receiving } from './receiving.js';
+import { endpointSummaries } from './endpoints.js';
 import { mustSign } from './sending-spaces.js';
 import { openWhatFollows } from './what-follows.js';
+
+const DAY = 86_400_000;
 
 export interface Built {
   /** From low to high, as features/order.ts lists them. */
   readonly features: readonly Feature[];
   readonly access: Access;
+  readonly audit: AuditLog;
   readonly signInLink: (base: string) => Promise<string>;
   /** Publishes the folders of other spaces than those it was opened with. @throws Refusal, StartError */
   readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
@@ -107,7 +113,7 @@ function spaceSummaries({ spaces, submission }: Settings, submissionPort: () => 
 
 /** Opens all features in order, each with the doors of those below it. */
 export async function openFeatures(options: BuildOptions): Promise<Built> {
-  const { runtime, store, settings, secrets } = options;
+  const { runtime, store, settings } = options;
   const upper = later();
   const writing = await openWriting(options, upper);
   const sending = await openSending(options, writing, upper);
@@ -121,20 +127,12 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   upper.testMails = watch.testMails;
   upper.reportArrived = authors.reportArrived;
   upper.capture = receiving.captured.keep;
-  const {
-    access,
-    feature: keys,
-    signInLink,
-  } = openKeys(runtime, {
-    store,
-    operatorSecret: secrets.operator,
-    noteUse,
-    spaces: spaceSummaries(settings, receiving.submission.port),
-  });
+  const { keys, people, audit } = openGuards(options, { writing, noteUse, submissionPort: receiving.submission.port });
   const { features: whatFollows, permitCors } = openWhatFollows(options, writing);
   return {
-    access,
-    signInLink,
+    access: people.access,
+    audit: audit.log,
+    signInLink: people.signInLink,
     permitCors,
     publishFolders: writing.publishFolders,
     consentPages: writing.consent.pages,
@@ -146,13 +144,16 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
     submissionPort: receiving.submission.port,
     submissionTlsPort: receiving.submission.tlsPort,
     features: [
-      keys,
+      keys.feature,
       openQuarantine(runtime, store),
       copies.feature,
       backups.feature,
       writing.editing,
       openAttachments(runtime, store, settings.limits.attachmentBytes),
       ...writing.features,
+      audit.feature,
+      people.feature,
+      ...writing.readers,
       ...sending.features,
       receiving.submission.feature,
       receiving.returns.feature,
@@ -163,6 +164,28 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch, whatFollows }),
     ],
   };
+}
+
+interface GuardsBelow {
+  readonly writing: Writing;
+  readonly noteUse: NoteUse;
+  readonly submissionPort: () => number | undefined;
+}
+
+/** Who may do what, and what is kept of it. */
+function openGuards({ runtime, store, settings, secrets }: BuildOptions, { writing, noteUse, submissionPort }: GuardsBelow) {
+  const spaces = spaceSummaries(settings, submissionPort);
+  const guarding = { store, operatorSecret: secrets.operator, spaces, guesses: new Guesses() };
+  const keys = openKeys(runtime, { ...guarding, noteUse });
+  const people = openPeople(runtime, { ...guarding, settings: settings.people, accept: writing.accept, bearer: keys.bearer });
+  const audit = openAudit(runtime, {
+    store,
+    feed: writing.feed,
+    keptMs: settings.keep.auditDays * DAY,
+    isCapturing: (space) => settings.spaces[space]?.mode === 'capture',
+    summaries: endpointSummaries,
+  });
+  return { keys, people, audit };
 }
 
 interface Below {
@@ -270,7 +293,8 @@ async function openWriting({ runtime, store, settings, secrets, editions, links,
     engagement,
     accept,
     feed,
-    features: [sendingAs, messages, suppressions, events, consent.feature, engagement.feature],
+    features: [sendingAs, messages, suppressions, events],
+    readers: [consent.feature, engagement.feature],
   };
 }
 

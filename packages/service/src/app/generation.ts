@@ -134,6 +134,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     registry: runtime.registry,
     endpoints: built.features.flatMap((feature) => feature.endpoints ?? []),
     access: built.access,
+    audit: built.audit,
     consentPages: built.consentPages,
     hitPages: built.hitPages,
     hosts: { names: settings.listen.hosts, isLinkHost: built.isLinkHost },

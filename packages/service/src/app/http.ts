@@ -16,6 +16,7 @@ import {
   problemHandler,
   Refusal,
   type Access,
+  type AuditLog,
   type Clock,
   type MetricsSettings,
   type ServedEndpoint,
@@ -33,6 +34,7 @@ export interface HttpOptions {
   readonly registry: Registry;
   readonly endpoints: readonly ServedEndpoint[];
   readonly access: Access;
+  readonly audit: AuditLog;
   readonly consentPages: Consent['pages'];
   readonly hitPages: EngagementFeature['pages'];
   readonly hosts: Omit<HostRules, 'publicUrl'>;
@@ -84,7 +86,8 @@ function addMonitoring(app: Express, { readiness, isStopping, registry, metrics 
 
 /** The service's HTTP interface. */
 export function makeApp(options: HttpOptions): Express {
-  const { store, log, endpoints, access, consentPages, hitPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } = options;
+  const { store, log, endpoints, access, audit, consentPages, hitPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } =
+    options;
   const app = bareApp();
   const isProxy = networks(trustProxy);
   if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
@@ -104,7 +107,7 @@ export function makeApp(options: HttpOptions): Express {
     response.json(document);
   });
   app.use('/v1/permitted-messages', options.permitCors);
-  app.use(endpointRouter({ endpoints, access, bodyBytes }));
+  app.use(endpointRouter({ endpoints, access, bodyBytes, audit }));
   refuseUnknown(app, 'There is nothing at this address', 'GET /v1/openapi.json lists what is.');
   app.use(consoleRouter(consoleFolder));
   app.use(problemHandler(log));

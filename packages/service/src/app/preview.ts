@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { consoleRouter } from '../features/console/index.js';
-import { openToThisMachine } from '../features/keys/index.js';
+import { openToThisMachine } from '../features/people/index.js';
 import { folderWorkbench, templateDeps, templateEndpoints, type TestSending } from '../features/workbench/index.js';
 import { bareApp, endpointRouter, problemHandler, Refusal, serve, SYSTEM_CLOCK } from '../kernel/index.js';
 import { refuseUnknown } from './http.js';
@@ -49,7 +49,7 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const app = bareApp();
   app.get('/console/session', (request, response) => {
     access(request, { isForService: false });
-    response.json({ spaces: [{ name: space, mode: 'capture' }], folder });
+    response.json({ spaces: [{ name: space, mode: 'capture' }], folder, operator: true });
   });
   const deps = templateDeps(workbench, options.testing ?? NO_TESTING, SYSTEM_CLOCK);
   app.use(endpointRouter({ endpoints: serve(templateEndpoints, deps), access, bodyBytes: BODY_BYTES }));

@@ -1,3 +1,4 @@
+import { auditEndpoints } from './audit/index.js';
 import { addressEndpoints } from './addresses/index.js';
 import { alertEndpoints } from './alerts/index.js';
 import { backupEndpoints } from './backups/index.js';
@@ -18,6 +19,7 @@ import { eventEndpoints } from './events/index.js';
 import { figureEndpoints } from './figures/index.js';
 import { keyEndpoints } from './keys/index.js';
 import { messageEndpoints } from './messages/index.js';
+import { peopleEndpoints } from './people/index.js';
 import { permitEndpoints } from './permits/index.js';
 import { operatorNoteEndpoints } from './operator-notes/index.js';
 import { providerEndpoints } from './providers/index.js';
@@ -60,10 +62,7 @@ export const FEATURES: readonly Listed[] = [
     name: 'keys',
     api: {
       step: 'set-up',
-      groups: [
-        { name: 'keys', description: 'Keys of spaces.' },
-        { name: 'session', description: 'Sessions of the console.' },
-      ],
+      groups: [{ name: 'keys', description: 'Keys of spaces.' }],
       endpoints: keyEndpoints,
     },
   },
@@ -115,6 +114,22 @@ export const FEATURES: readonly Listed[] = [
       step: 'track',
       groups: [{ name: 'events', description: 'Everything that is made public (CloudEvents 1.0).' }],
       endpoints: eventEndpoints,
+    },
+  },
+  {
+    name: 'audit',
+    api: { step: 'set-up', groups: [{ name: 'audit', description: 'Who did what.' }], endpoints: auditEndpoints },
+  },
+  {
+    name: 'people',
+    api: {
+      step: 'set-up',
+      groups: [
+        { name: 'people', description: 'People and their roles.' },
+        { name: 'sessions', description: 'Open sessions of the console.' },
+        { name: 'session', description: 'Signing in and out.' },
+      ],
+      endpoints: peopleEndpoints,
     },
   },
   {

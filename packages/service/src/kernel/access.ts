@@ -26,12 +26,27 @@ export interface CallerKey {
   readonly bounds: KeyBounds;
 }
 
+/** Who does something: a person, a key, who has the operator's secret, or who sits at this machine. */
+export interface Actor {
+  readonly kind: 'person' | 'key' | 'operator' | 'preview' | 'nobody';
+  /** Of a person or a key. */
+  readonly id?: string | undefined;
+  /** As people read it: an address, the name of a key. */
+  readonly name: string;
+}
+export const NOBODY: Actor = { kind: 'nobody', name: 'nobody' };
+
 /** Who makes a request, and for which space. */
 export interface Caller {
   readonly space: string;
   readonly scopes: ReadonlySet<Scope>;
   readonly operator: boolean;
+  readonly actor: Actor;
+  /** Whether it may read what emails say. */
+  readonly readsContent: boolean;
   readonly key?: CallerKey | undefined;
+  /** Asked again and again while a stream is open: whether it would still be let in. */
+  readonly isStillGood?: (() => boolean) | undefined;
 }
 
 /** What an endpoint asks of its caller: a scope of a key, or to be the operator of the service. */
@@ -51,12 +66,26 @@ export function requireScope(caller: Caller, scope: NeededScope): void {
   if (scope === 'operator')
     throw new Refusal(403, 'operators-only', 'Only the operator of the service may do that', {
       detail: 'It concerns the whole service, and a key is of one space.',
-      hint: 'Use the operator’s secret (VERBALIS_OPERATOR_SECRET).',
+      hint: 'Use the operator’s secret (VERBALIS_OPERATOR_SECRET), or sign in as an operator of every space.',
     });
   if (caller.scopes.has(scope) || caller.scopes.has('manage') || (scope === 'signals' && caller.scopes.has('send'))) return;
+  if (caller.actor.kind === 'person')
+    throw new Refusal(403, 'missing-role', 'Your role does not allow that', {
+      detail: `In the space "${caller.space}" it takes the role ${scope === 'manage' ? 'operator' : 'member'}.`,
+      hint: 'An operator can change your role: verbalis people role.',
+    });
   throw new Refusal(403, 'missing-scope', 'This key may not do that', {
     detail: `It needs the scope "${scope}".`,
     hint: `It has: ${[...caller.scopes].join(', ')}.`,
+  });
+}
+
+/** @throws Refusal 403 when the caller may not read what emails say */
+export function requireContent({ readsContent }: Caller): void {
+  if (readsContent) return;
+  throw new Refusal(403, 'no-content', 'Your role does not show what emails say', {
+    detail: 'A viewer sees that an email was sent and what came of it.',
+    hint: 'An operator can allow it: verbalis people role EMAIL --role SPACE=viewer+content.',
   });
 }
 

@@ -5,6 +5,7 @@ import { eq } from 'drizzle-orm';
 import { migrate } from 'drizzle-orm/better-sqlite3/migrator';
 import type { Logger } from 'pino';
 import { apartFrom, type Apart } from './apart.js';
+import { inAct } from './audit-log.js';
 import { ChangeCapture } from './change-capture.js';
 import { breakLineage, changeLogOn, groupChanges, type ChangeLog } from './change-log.js';
 import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
@@ -184,7 +185,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
       reads,
       apart,
       quarantine: quarantineOn(reads, clock, log),
-      write: (run) => group.write(run),
+      write: (run) => group.write(inAct(run)),
       writeSoon: (run, withinMs) => group.writeSoon(run, withinMs),
       writeNow: () => {
         group.writeNow();

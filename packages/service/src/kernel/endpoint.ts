@@ -105,6 +105,9 @@ export interface Endpoint<D> {
   readonly scope: NeededScope | 'open';
   /** Whether it is about the service and not about a space. */
   readonly isForService: boolean;
+  /** Whether it shows what emails say: not every viewer may see that. */
+  readonly showsContent: boolean;
+  readonly audited: Audited;
   readonly params: z.ZodObject | undefined;
   readonly query: z.ZodObject | undefined;
   readonly headers: z.ZodObject | undefined;
@@ -119,6 +122,12 @@ export interface Endpoint<D> {
   readonly run: (call: Call<unknown, unknown, unknown, unknown>, deps: D) => unknown;
 }
 
+/**
+ * What the audit log keeps of an endpoint's requests: those that changed something; the same except for keys, since what those make names
+ * its key itself and there is much of it; those that read what emails say; nothing, because nothing changes.
+ */
+export type Audited = 'change' | 'people' | 'reading' | 'nothing';
+
 interface EndpointOptions<D, P extends z.ZodObject, Q extends z.ZodObject, H extends z.ZodObject, B, A extends Answers> {
   readonly name: `${string}.${string}`;
   readonly method: Method;
@@ -127,6 +136,9 @@ interface EndpointOptions<D, P extends z.ZodObject, Q extends z.ZodObject, H ext
   readonly description?: string;
   readonly scope: NeededScope | 'open';
   readonly isForService?: boolean;
+  readonly showsContent?: boolean;
+  /** Usual: what changes something, and what shows content. */
+  readonly audited?: Audited;
   readonly params?: P;
   readonly query?: Q;
   readonly headers?: H;
@@ -149,7 +161,8 @@ export function endpointsOf<D>() {
   >(
     options: EndpointOptions<D, P, Q, H, B, A>,
   ): Endpoint<D> => {
-    const { method, refusals = {}, isRepeatable = method !== 'post', isForService = false, ...rest } = options;
+    const { method, refusals = {}, isRepeatable = method !== 'post', isForService = false, showsContent = false, ...rest } = options;
+    const usual = showsContent ? 'reading' : method === 'get' || options.scope === 'open' ? 'nothing' : 'change';
     // Where the parts of a request come from is known here only; the router hands over what the schemas made of them.
     return {
       params: undefined,
@@ -160,6 +173,8 @@ export function endpointsOf<D>() {
       ...rest,
       method,
       isForService,
+      showsContent,
+      audited: options.audited ?? usual,
       refusals,
       isRepeatable,
     } as Endpoint<D>;

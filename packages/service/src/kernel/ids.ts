@@ -45,7 +45,9 @@ export function newId(
     | 'p'
     | 'y'
     | 'x'
-    | 'v',
+    | 'v'
+    | 'f'
+    | 'z',
   at: number,
 ): string {
   return kind + next(Math.floor(at)).toLowerCase();

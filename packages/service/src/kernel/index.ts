@@ -43,11 +43,14 @@ export { retention, type RetentionAges, type RetentionRule } from './retention.j
 export { Host, Name, Network, Port, Seconds } from './setting-fields.js';
 export {
   EVERY_SCOPE,
+  NOBODY,
+  requireContent,
   requireScope,
   sameSecret,
   SCOPES,
   type Access,
   type AccessNeeds,
+  type Actor,
   type Caller,
   type CallerKey,
   type KeyBounds,
@@ -67,10 +70,12 @@ export {
   serve,
   streamBody,
   textParams,
+  type Audited,
   type Endpoint,
   type ServedEndpoint,
 } from './endpoint.js';
 export { endpointRouter } from './router.js';
+export { completeAct, outsideActs, type AuditedEndpoint, type AuditEntry, type AuditLog } from './audit-log.js';
 export { apiDocument, type ApiGroup } from './api-document.js';
 export { faultsOf, problemHandler } from './problem.js';
 export { IdCursor, instant, Limit, NumberCursor, numberCursor, oneLine, optionalInstant, pageOf, RequestFault, Time } from './fields.js';

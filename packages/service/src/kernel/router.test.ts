@@ -98,8 +98,20 @@ function refuseAddresses(to: readonly string[]): void {
 }
 
 const notes = new Map<string, string>();
-const reader: Caller = { space: 'harbour', scopes: new Set(['read']), operator: false };
-const writer: Caller = { space: 'harbour', scopes: new Set(['read', 'write']), operator: false };
+const reader: Caller = {
+  space: 'harbour',
+  scopes: new Set(['read']),
+  operator: false,
+  actor: { kind: 'key', id: 'k1', name: 'shop' },
+  readsContent: true,
+};
+const writer: Caller = {
+  space: 'harbour',
+  scopes: new Set(['read', 'write']),
+  operator: false,
+  actor: { kind: 'key', id: 'k1', name: 'shop' },
+  readsContent: true,
+};
 let server: Server;
 let base = '';
 beforeAll(async () => {

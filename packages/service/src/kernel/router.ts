@@ -2,8 +2,10 @@ import { createHash } from 'node:crypto';
 import compression from 'compression';
 import express, { Router, type Request, type RequestHandler, type Response } from 'express';
 import { z } from 'zod';
-import { requireScope, type Access, type Caller } from './access.js';
+import { NOBODY, requireContent, requireScope, type Access, type Caller } from './access.js';
+import { audited, type AuditLog } from './audit-log.js';
 import { Reply, type Call, type Endpoint, type ServedEndpoint } from './endpoint.js';
+import { plainAddress } from './networks.js';
 import { faultsOf, refuseDeep } from './problem.js';
 import { invalid, Refusal, type RequestProblem } from './refusal.js';
 
@@ -12,11 +14,13 @@ export interface RouterOptions {
   readonly access: Access;
   /** The largest JSON body, in bytes. */
   readonly bodyBytes: number;
+  /** Where is kept who did what; nowhere where there are no records. */
+  readonly audit?: AuditLog | undefined;
 }
 
 /** Smaller answers are not compressed, in bytes. */
 const COMPRESSED_FROM = 8192;
-const NOBODY: Caller = { space: '', scopes: new Set(), operator: false };
+const UNKNOWN: Caller = { space: '', scopes: new Set(), operator: false, actor: NOBODY, readsContent: false };
 /** Says for which space an operator asks; every endpoint knows it (the header field Verbalis-Space says the same). */
 const SPACE = 'space';
 
@@ -63,19 +67,21 @@ function isCompressed(request: Request, response: Response): boolean {
   return request.method === 'GET' && /^(?:application\/(?:[\w.-]+\+)?json|text\/csv)/.test(type);
 }
 
-function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes }: RouterOptions): RequestHandler[] {
+function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit }: RouterOptions): RequestHandler[] {
   const callers = new WeakMap<Request, Caller>();
   const admit: RequestHandler = (request, response, next) => {
-    const caller = endpoint.scope === 'open' ? NOBODY : access(request, endpoint);
+    const caller = endpoint.scope === 'open' ? UNKNOWN : access(request, endpoint);
     if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
+    if (endpoint.showsContent) requireContent(caller);
     callers.set(request, caller);
     response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
     refuseType(endpoint, request);
     next();
   };
   const run: RequestHandler = async (request, response) => {
-    const call = await readCall(endpoint, deps, { request, response, caller: callers.get(request) ?? NOBODY });
-    const result = await endpoint.run(call, deps);
+    const call = await readCall(endpoint, deps, { request, response, caller: callers.get(request) ?? UNKNOWN });
+    const address = plainAddress(request.ip ?? '');
+    const result = await audited(audit, { endpoint, address }, call, () => endpoint.run(call, deps));
     sendResult(endpoint, call, result);
   };
   return [admit, ...bodyReaders(endpoint, deps, bodyBytes), run];

@@ -13,6 +13,8 @@ export interface StreamMessage {
 const SIGN_OF_LIFE_MS = 15_000;
 /** What may stand in memory for a reader that is too slow, in bytes; it is cut off then and comes again with the last id it has seen. */
 const MOST_WAITING = 4 * 1024 * 1024;
+/** Between looks whether the caller would still be let in, in milliseconds. */
+const LOOK_MS = 1000;
 
 export interface OpenStream {
   /** @returns whether the reader still keeps up */
@@ -88,6 +90,7 @@ export function openStream({ caller, request, response }: StreamCall): OpenStrea
     if (closed) return;
     closed = true;
     clearInterval(timer);
+    clearInterval(look);
     streams.delete(finish);
     if (streams.size === 0) open.delete(who);
     for (const run of ends) run();
@@ -99,6 +102,11 @@ export function openStream({ caller, request, response }: StreamCall): OpenStrea
     response.end();
   };
   streams.add(finish);
+  const { isStillGood } = caller;
+  // Nobody asks again while a stream is open, so it is asked here: for a key that was revoked, a session that has ended.
+  const look = setInterval(() => {
+    if (isStillGood?.() === false) finish();
+  }, LOOK_MS).unref();
   request.on('close', end);
   response.on('close', end);
   response.on('error', end);

@@ -1,5 +1,6 @@
 import { fileURLToPath } from 'node:url';
 import { addressStore } from '../features/addresses/index.js';
+import { auditStore } from '../features/audit/index.js';
 import { alertStore } from '../features/alerts/index.js';
 import { contentStore } from '../features/attachments/index.js';
 import { bulkStore } from '../features/bulk-sends/index.js';
@@ -19,6 +20,7 @@ import { inboundStore } from '../features/inbound/index.js';
 import { holdStore } from '../features/holds/index.js';
 import { deliveryStore, dueReports, messageStore } from '../features/messages/index.js';
 import { senderFaultStore } from '../features/operator-notes/index.js';
+import { peopleStore } from '../features/people/index.js';
 import { permitStore } from '../features/permits/index.js';
 import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
@@ -78,6 +80,7 @@ function recordsOn(kernel: Kernel) {
     access: accessStore(reads),
     addresses: addressStore(reads),
     alerts: alertStore(reads),
+    audit: auditStore(reads),
     bulkSends,
     callbacks: callbackStore(reads),
     captured,
@@ -94,6 +97,7 @@ function recordsOn(kernel: Kernel) {
     holds: holdStore(reads),
     inbound,
     messages,
+    people: peopleStore(reads),
     permits: permitStore(reads),
     providers: providerStore(reads),
     reports: reportStore(reads),

@@ -29,6 +29,17 @@ async function accepted(
   return { message, deliveries };
 }
 
+const testSession = (id: string, createdAt: number, expiresAt: number) => ({
+  id,
+  kind: 'session' as const,
+  personId: null,
+  way: 'secret' as const,
+  createdAt,
+  expiresAt,
+  address: '127.0.0.1',
+  agent: 'test',
+});
+
 const fact = (delivery: DeliveryRow, kind: NewFact['kind'], at: number, more: Partial<NewFact> = {}): NewFact => ({
   id: `${delivery.id}:${kind}:${at}`,
   deliveryId: delivery.id,
@@ -411,14 +422,12 @@ test('keys and sessions: secrets are kept as hashes, and sessions end', async ()
   expect([await store.access.revokeKey('k1', 21), await store.access.revokeKey('k1', 22)]).toEqual([true, false]);
   expect([found(secret, 1).kind, found(next, 1).kind]).toEqual(['revoked', 'revoked']);
   expect(store.access.keysOf('harbour')).toMatchObject([{ id: 'k1', revokedAt: 21, start: next.slice(0, 13) }]);
-  const session = await store.access.open('session', 10, 20);
-  expect([
-    store.access.isOpen('session', session, 19),
-    store.access.isOpen('session', session, 20),
-    store.access.isOpen('sign-in', session, 15),
-  ]).toEqual([true, false, false]);
-  await store.access.close(session);
-  expect(store.access.isOpen('session', session, 15)).toBe(false);
+  await store.people.open(testSession('z1', 10, 20), 'a secret');
+  const opened = (kind: 'session' | 'link', now: number) => store.people.opened(kind, 'a secret', now)?.id;
+  expect([opened('session', 19), opened('session', 20), opened('link', 15)]).toEqual(['z1', undefined, undefined]);
+  expect(JSON.stringify(store.people.opened('session', 'a secret', 15))).not.toContain('a secret');
+  await store.people.close('z1');
+  expect(opened('session', 15)).toBeUndefined();
 });
 
 test('old messages are removed with all that belongs to them; those that still wait stay', async () => {
@@ -470,8 +479,8 @@ test('uploads, alerts, notes, sessions and editions are removed when they are ol
   await store.senderFaults.setReported({ space: 'harbour', cause: 'policy', day: '2026-11-20' }, 50);
   expect(await store.senderFaults.forget(100)).toBe(1);
 
-  await store.access.open('session', 10, 20);
-  expect([await store.access.forget(19), await store.access.forget(20)]).toEqual([0, 1]);
+  await store.people.open(testSession('z2', 10, 20), 'another secret');
+  expect([await store.people.forget(19), await store.people.forget(20)]).toEqual([0, 1]);
 
   const folder = (text: string) => new Map([['a.md', Buffer.from(text)], ['shared.md', Buffer.from('shared')]]); // prettier-ignore
   for (let n = 1; n <= 6; n += 1) await store.editions.publish('harbour', folder(`text ${n}`), n);

@@ -6,6 +6,7 @@ import { CopySettings } from '../features/copies/index.js';
 import { LinkSettings } from '../features/engagement/index.js';
 import { NameServerSettings } from '../features/name-servers/index.js';
 import { InboundSettings } from '../features/inbound/index.js';
+import { PeopleSettings } from '../features/people/index.js';
 import { ProvidersSettings } from '../features/providers/index.js';
 import { QueueSettings } from '../features/queue/index.js';
 import { ReturnSettings } from '../features/returns/index.js';
@@ -55,7 +56,11 @@ export const Settings = z.strictObject({
   captured: CaptureSettings.meta({ description: 'How many captured emails a space keeps, and for how long.' }),
   alerts: AlertSettings.meta({ description: 'Rules over what happens in the last minutes; when one holds, that is an event.' }),
   keep: z
-    .strictObject({ mailDays: z.number().positive().default(30), messageDays: z.number().positive().default(400) })
+    .strictObject({
+      mailDays: z.number().positive().default(30),
+      messageDays: z.number().positive().default(400),
+      auditDays: z.number().positive().default(400).meta({ description: 'Entries of the audit log.' }),
+    })
     .prefault({})
     .meta({ description: 'How long things are kept, in days.' }),
   backup: BackupSettings.meta({ description: 'Backups that the service makes by itself.' }),
@@ -84,6 +89,7 @@ export const Settings = z.strictObject({
     .strictObject({ allow: z.array(z.string()).default([]), waitSeconds: Seconds.default(20) })
     .prefault({})
     .meta({ description: 'Where the service may go for addresses that apps and callers give (attachments, webhooks).' }),
+  people: PeopleSettings.meta({ description: 'How people sign in.' }),
   providers: ProvidersSettings,
   spaces: SpaceSettings,
 });

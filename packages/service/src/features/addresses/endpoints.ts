@@ -1,7 +1,7 @@
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
-import { endpointsOf, instant, invalid, json, textParams, type Caller } from '../../kernel/index.js';
+import { completeAct, endpointsOf, instant, invalid, json, textParams, type Caller } from '../../kernel/index.js';
 import { erase, type ErasingOptions } from './erase.js';
-import { mentionOf } from './mention.js';
+import { ERASED, mentionOf } from './mention.js';
 import { AddressExport, Erasure } from './model.js';
 import type { Subject } from './queries.js';
 
@@ -25,6 +25,7 @@ const exportAll = endpoint({
   path: '/v1/addresses/{address}/export',
   summary: 'Everything that is known about an address in the space',
   scope: 'manage',
+  showsContent: true,
   params: textParams('address'),
   answers: {
     200: json(
@@ -89,6 +90,8 @@ const eraseAll = endpoint({
   isRepeatable: true,
   async run({ caller, params: { address } }, deps) {
     const subject = subjectOf(deps, caller, address);
+    // The audit log must not be where it still stands.
+    completeAct({ target: ERASED });
     return { address: subject.address, ...(await erase(deps, subject)) };
   },
 });

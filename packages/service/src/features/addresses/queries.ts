@@ -24,6 +24,8 @@ export interface Subject {
 /** Texts that may name an address beside what is about it. */
 const TEXTS: readonly { readonly table: string; readonly column: string; readonly where: string }[] = [
   { table: 'events', column: 'data', where: 'space = :space' },
+  { table: 'audit_entries', column: 'target', where: 'space = :space' },
+  { table: 'audit_entries', column: 'change', where: 'space = :space' },
   { table: 'alerts', column: 'text', where: 'space = :space' },
   { table: 'alerts', column: 'group', where: 'space = :space' },
   { table: 'alert_rules', column: 'rule', where: 'space = :space' },

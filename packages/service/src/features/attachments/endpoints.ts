@@ -53,6 +53,7 @@ const add = endpoint({
   summary: 'Upload a file to be attached later',
   description: 'The body is the file, of any type; it is written as it comes in, and never in memory as a whole.',
   scope: 'send',
+  audited: 'people',
   query: UploadQuery,
   body: streamBody([]),
   answers: { 201: json('Stored.', UploadView) },

@@ -114,6 +114,7 @@ const refused = endpoint({
   path: '/v1/bulk-sends/{id}/refused',
   summary: 'Recipients that were refused, and why',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   query: RefusalQuery,
   answers: { 200: json('In the order of the source.', RefusalList) },

@@ -109,6 +109,7 @@ const clear = endpoint({
   path: '/v1/captured',
   summary: 'Delete captured mail: all, or what matches',
   scope: 'write',
+  audited: 'people',
   query: CapturedFilterQuery,
   answers: { 200: json('How many.', CapturedCleared) },
   run: async ({ caller: { space }, query }, { store }) => ({
@@ -149,6 +150,7 @@ const wait = endpoint({
   summary: 'The newest captured email that matches, as soon as there is one',
   description: 'Answered at once where there is one already; 404 when none was captured in time.',
   scope: 'read',
+  showsContent: true,
   query: CapturedWait,
   answers: { 200: json('The email.', CapturedMail) },
   async run({ caller: { space }, query, request }, { store, capturing }) {
@@ -197,6 +199,7 @@ const get = endpoint({
   path: '/v1/captured/{id}',
   summary: 'One captured email, read',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: json('The email.', CapturedMail) },
   run: ({ caller: { space }, params: { id } }, { store, capturing }) => detail(capturing, found(store, space, id)),
@@ -208,6 +211,7 @@ const remove = endpoint({
   path: '/v1/captured/{id}',
   summary: 'Delete one captured email',
   scope: 'write',
+  audited: 'people',
   params: textParams('id'),
   answers: { 200: json('Deleted.', CapturedCleared) },
   async run({ caller: { space }, params: { id } }, { store }) {
@@ -222,6 +226,7 @@ const html = endpoint({
   path: '/v1/captured/{id}/html',
   summary: 'Its HTML as a page for a sandboxed frame',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   query: FrameQuery,
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
@@ -238,6 +243,7 @@ const source = endpoint({
   path: '/v1/captured/{id}/source',
   summary: 'Its bytes, as they were received',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: content('The bytes (RFC 5322).', 'message/rfc822') },
   run({ caller: { space }, params: { id } }, { store, capturing }) {
@@ -253,6 +259,7 @@ const attachment = endpoint({
   summary: 'One attachment of it',
   description: 'Whatever its type, it is saved and never opened by a browser.',
   scope: 'read',
+  showsContent: true,
   params: textParams('id', 'part'),
   answers: { 200: content('Its bytes.', 'application/octet-stream') },
   run({ caller: { space }, params: { id, part: given } }, { store, capturing }) {
@@ -274,6 +281,7 @@ const simulate = endpoint({
   summary: 'Simulate an outcome for a captured email',
   description: 'Reports and complaints are processed as if they had been received by mail.',
   scope: 'write',
+  audited: 'people',
   params: textParams('id'),
   body: jsonBody(Simulation),
   answers: { 202: json('The captured email.', CapturedSummary) },

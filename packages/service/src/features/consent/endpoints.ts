@@ -80,6 +80,7 @@ const add = endpoint({
   summary: 'An address leaves a topic or joins it again, as the app knows',
   description: 'For a page of the app’s own. `source` says how it is known, and stays in the history.',
   scope: 'write',
+  audited: 'people',
   body: jsonBody(NewConsent),
   answers: { 200: json('What holds now.', ConsentView) },
   refusals: { 409: 'Email of the topic is essential: it cannot be left.', 429: 'The address was asked just now.' },

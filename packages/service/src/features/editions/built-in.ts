@@ -7,6 +7,10 @@ export const OPERATOR_NOTE = 'operator-note';
 export const CONFIRM_TOPIC = 'confirm-topic';
 /** Asks the owner of an address whether a space may send as it. */
 export const CONFIRM_SENDER = 'confirm-sender';
+/** Opens the console for somebody who was invited. */
+export const INVITATION = 'invitation';
+/** Opens the console. */
+export const SIGN_IN = 'sign-in';
 
 /** The email that asks about a topic, by what its file's name has before ".md". */
 const TOPIC_EMAILS = {
@@ -134,6 +138,67 @@ const BUILT_IN_FILES: Readonly<Record<string, string>> = {
     '',
     ':::fineprint',
     'If you do not agree, do nothing: without your confirmation nothing is sent as {{ address }}.',
+    ':::',
+    '',
+  ].join('\n'),
+  'templates/invitation/data.schema.json': JSON.stringify({
+    type: 'object',
+    additionalProperties: false,
+    required: ['service', 'by', 'email', 'link', 'until'],
+    properties: {
+      service: { type: 'string' },
+      by: { type: 'string' },
+      email: { type: 'string' },
+      link: { type: 'string', format: 'uri' },
+      until: { type: 'string', format: 'date' },
+    },
+  }),
+  'templates/invitation/message.md': [
+    '---',
+    'subject: "You are invited to Verbalis on {{ service }}"',
+    'preview: "Sign in with one click."',
+    '---',
+    ':::card',
+    '# You are invited to Verbalis',
+    '',
+    '{{ by }} has given you access to {{ service }}: what it sends, and what came of it.',
+    '',
+    '::action "Sign in" to="{{ link }}"',
+    '',
+    'The link works once, until {{ until | date }}. Later you get a new one at {{ service }} with your address, {{ email }}.',
+    ':::',
+    '',
+    ':::fineprint',
+    'Do not pass this email on: whoever opens the link is signed in as you. If you expected no invitation, do nothing.',
+    ':::',
+    '',
+  ].join('\n'),
+  'templates/sign-in/data.schema.json': JSON.stringify({
+    type: 'object',
+    additionalProperties: false,
+    required: ['service', 'email', 'link', 'minutes'],
+    properties: {
+      service: { type: 'string' },
+      email: { type: 'string' },
+      link: { type: 'string', format: 'uri' },
+      minutes: { type: 'integer' },
+    },
+  }),
+  'templates/sign-in/message.md': [
+    '---',
+    'subject: "Sign in to Verbalis on {{ service }}"',
+    'preview: "The link works once, for {{ minutes }} minutes."',
+    '---',
+    ':::card',
+    '# Sign in to Verbalis',
+    '',
+    '::action "Sign in" to="{{ link }}"',
+    '',
+    'The link works once, within {{ minutes }} minutes.',
+    ':::',
+    '',
+    ':::fineprint',
+    'Somebody asked for this link for {{ email }} at {{ service }}. If it was not you, do nothing: nobody can sign in without it.',
     ':::',
     '',
   ].join('\n'),

@@ -1,5 +1,5 @@
 import { afterAll, expect, test } from '@jest/globals';
-import { BUILT_IN_FOLDER, CONFIRM_SENDER, CONFIRM_TOPIC, OPERATOR_NOTE } from './built-in.js';
+import { BUILT_IN_FOLDER, CONFIRM_SENDER, CONFIRM_TOPIC, INVITATION, OPERATOR_NOTE, SIGN_IN } from './built-in.js';
 import { mailFolderCompiler } from './compile.js';
 
 const folder = (files: Record<string, string>) => new Map(Object.entries(files).map(([path, text]) => [path, Buffer.from(text)]));
@@ -43,7 +43,7 @@ test('a folder is compiled beside the event loop, once for the same files', asyn
 test('the emails that the service brings have no errors', async () => {
   const { errors, compiled } = await compiler.compile(BUILT_IN_FOLDER);
   expect(errors).toBeUndefined();
-  expect([...compiled.templates.keys()].sort()).toEqual([CONFIRM_SENDER, CONFIRM_TOPIC, OPERATOR_NOTE]);
+  expect([...compiled.templates.keys()].sort()).toEqual([CONFIRM_SENDER, CONFIRM_TOPIC, INVITATION, OPERATOR_NOTE, SIGN_IN]);
 });
 
 test('what is wrong comes back in words, with its place', async () => {

@@ -1,5 +1,5 @@
 export { type Editions, editionCache, type LoadedEdition, type ReadyTemplate, editionOf, type EditionParts } from './loaded.js';
-export { BUILT_IN, CONFIRM_SENDER, CONFIRM_TOPIC, OPERATOR_NOTE } from './built-in.js';
+export { BUILT_IN, CONFIRM_SENDER, CONFIRM_TOPIC, INVITATION, OPERATOR_NOTE, SIGN_IN } from './built-in.js';
 export { sharedCompiler } from './compile.js';
 export { blobs, editions, editionsInUse } from './tables.js';
 export { editionStore } from './queries.js';

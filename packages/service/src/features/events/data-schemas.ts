@@ -187,6 +187,22 @@ const InboundData = z
   })
   .meta({ title: 'verbalis.inbound.received', description: 'Somebody has answered a message, or written to an inbound address.' });
 
+const AuditData = z
+  .object({
+    space: z.string(),
+    entry: z.int().meta({ description: 'Its number in the audit log.' }),
+    who: z.object({
+      kind: z.enum(['person', 'key', 'operator', 'preview', 'nobody']).meta({ description: 'operator: who has the operator’s secret.' }),
+      id: z.string().optional(),
+      name: z.string(),
+    }),
+    action: z.string().meta({ description: 'The name of the endpoint: "keys.revoke".' }),
+    target: z.string().optional().meta({ description: 'What it was done to.' }),
+    change: z.unknown().optional().meta({ description: 'What was asked for, without secrets and without what emails say.' }),
+    address: z.string().meta({ description: 'The IP address that the request came from.' }),
+  })
+  .meta({ title: 'verbalis.audit.recorded', description: 'Somebody has changed something in the space.' });
+
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
   .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
@@ -203,5 +219,6 @@ export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   schedule: z.toJSONSchema(ScheduleData),
   inbound: z.toJSONSchema(InboundData),
   topic: z.toJSONSchema(TopicData),
+  audit: z.toJSONSchema(AuditData),
   test: z.toJSONSchema(TestData),
 };

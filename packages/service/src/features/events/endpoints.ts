@@ -43,6 +43,16 @@ export function filterOf(text: string, path = 'filter'): Filter {
 
 const optionalFilter = (text: string | undefined): Filter | undefined => (text === undefined ? undefined : filterOf(text));
 
+/** What an event has of what an email says. */
+const CONTENT = ['text', 'quoted', 'signature', 'html'] as const;
+
+/** An event as somebody may see it: without what emails say where their role does not show it. */
+function forCaller(event: KnownEvent, readsContent: boolean): KnownEvent {
+  if (readsContent || event.kind !== 'received' || event.data === undefined) return event;
+  const hidden = Object.fromEntries(CONTENT.flatMap((name) => (event.data?.[name] === undefined ? [] : [[name, '']])));
+  return { ...event, data: { ...event.data, ...hidden } };
+}
+
 const list = endpoint({
   name: 'events.list',
   method: 'get',
@@ -51,7 +61,7 @@ const list = endpoint({
   scope: 'read',
   query: EventsQuery,
   answers: { 200: json('A page.', EventList) },
-  run({ caller: { space }, query: { limit, cursor, filter: text, deliveryId } }, { store, publicUrl }) {
+  run({ caller: { space, readsContent }, query: { limit, cursor, filter: text, deliveryId } }, { store, publicUrl }) {
     const filter = optionalFilter(text);
     let before = cursor;
     const found: KnownEvent[] = [];
@@ -68,7 +78,10 @@ const list = endpoint({
         break;
       }
     }
-    return { events: found.map((row) => eventOf(row, publicUrl)), nextCursor: before === undefined ? undefined : numberCursor(before) };
+    return {
+      events: found.map((row) => eventOf(forCaller(row, readsContent), publicUrl)),
+      nextCursor: before === undefined ? undefined : numberCursor(before),
+    };
   },
 });
 
@@ -78,6 +91,7 @@ const tryFilter = endpoint({
   path: '/v1/events/filter',
   summary: 'How many of the last day’s events a filter lets through',
   scope: 'read',
+  audited: 'nothing',
   body: jsonBody(FilterTest),
   answers: { 200: json('Counts.', FilterResult) },
   isRepeatable: true,
@@ -121,7 +135,7 @@ const follow = endpoint({
         for (const row of rows) {
           at = row.seq;
           if (row.space !== space || (filter !== undefined && !passes(filter, fieldsOf(row)))) continue;
-          if (!stream.send({ id: row.seq, event: 'event', data: eventOf(row, publicUrl) })) return;
+          if (!stream.send({ id: row.seq, event: 'event', data: eventOf(forCaller(row, caller.readsContent), publicUrl) })) return;
         }
         if (rows.length < STEP) return;
       }

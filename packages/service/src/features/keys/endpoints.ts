@@ -1,6 +1,5 @@
 import type { z } from 'zod';
 import {
-  empty,
   endpointsOf,
   instant,
   invalid,
@@ -9,26 +8,19 @@ import {
   newId,
   optionalInstant,
   optionalJsonBody,
-  plainAddress,
   Refusal,
   requireScope,
-  sameSecret,
   textParams,
   type Clock,
   type Tx,
 } from '../../kernel/index.js';
-import { SpaceList } from '../spaces/index.js';
-import { refuseForeign, refuseGuess, SESSION_COOKIE, sessionOf, type AccessOptions } from './access.js';
-import { Bounds, KeyList, KeyMade, KeyView, NewKey, Rotation, SignIn, SignInLink } from './model.js';
+import { Bounds, KeyList, KeyMade, KeyView, NewKey, Rotation } from './model.js';
 import type { KeyRow } from './queries.js';
 import type { Store } from './store.js';
 
 const HOUR = 3_600_000;
-/** How long a session and a one-time token are good. */
-const SESSION_MS = 12 * HOUR;
-const SIGN_IN_MS = HOUR / 6;
 
-export interface KeyEndpoints extends AccessOptions {
+export interface KeyEndpoints {
   readonly store: Store;
   readonly clock: Clock;
 }
@@ -165,106 +157,5 @@ const revoke = endpoint({
   },
 });
 
-function spacesOf({ spaces }: KeyEndpoints) {
-  return { spaces: [...spaces].map(([name, summary]) => ({ name, ...summary })) };
-}
-
-function usedLink(): Refusal {
-  return new Refusal(401, 'sign-in', 'This sign-in link has been used or is too old', {
-    hint: 'Sign in with the operator’s secret, or start the service again for a new link.',
-  });
-}
-
-const signIn = endpoint({
-  name: 'session.signIn',
-  method: 'post',
-  path: '/console/session',
-  summary: 'Sign in to the console: a secret or a one-time token for a cookie that no script can read',
-  scope: 'open',
-  body: jsonBody(SignIn),
-  answers: { 200: json('Signed in.', SpaceList) },
-  refusals: {
-    401: 'The secret or the token is wrong.',
-    403: 'The request does not come from the console.',
-    429: 'Too many wrong sign-ins.',
-  },
-  async run({ request, response, body: { secret, token } }, deps) {
-    const { store, clock, operatorSecret, publicUrl, guesses } = deps;
-    refuseForeign(request, publicUrl);
-    const address = plainAddress(request.ip ?? '');
-    refuseGuess(guesses, address, clock);
-    const now = clock.now();
-    const isGood = token === undefined ? sameSecret(secret ?? '', operatorSecret) : store.access.isOpen('sign-in', token, now);
-    if (!isGood) {
-      guesses.wrong(address, clock.elapsed());
-      if (token !== undefined) throw usedLink();
-      throw new Refusal(401, 'sign-in', 'This is not the operator’s secret', {
-        hint: 'It is in the secrets file of the service (verbalis.secrets.json).',
-      });
-    }
-    guesses.right(address);
-    const session = await store.write((tx) => {
-      // A token opens one session only, however many ask with it at once.
-      if (token !== undefined && !store.access.close(tx, token)) throw usedLink();
-      return store.access.open(tx, 'session', now, now + SESSION_MS);
-    });
-    // A proxy that is trusted says that people come over TLS; so does the public address.
-    const secure = request.secure || publicUrl?.startsWith('https:') === true;
-    response.cookie(SESSION_COOKIE, session, { httpOnly: true, sameSite: 'strict', secure, path: '/', maxAge: SESSION_MS });
-    return spacesOf(deps);
-  },
-});
-
-const getSession = endpoint({
-  name: 'session.get',
-  method: 'get',
-  path: '/console/session',
-  summary: 'The spaces of a session',
-  scope: 'open',
-  answers: { 200: json('Signed in.', SpaceList) },
-  refusals: { 401: 'Signed out.' },
-  run({ request }, deps) {
-    const session = sessionOf(request);
-    if (session === undefined || !deps.store.access.isOpen('session', session, deps.clock.now()))
-      throw new Refusal(401, 'signed-out', 'You are not signed in');
-    return spacesOf(deps);
-  },
-});
-
-const signOut = endpoint({
-  name: 'session.signOut',
-  method: 'delete',
-  path: '/console/session',
-  summary: 'Sign out',
-  scope: 'open',
-  answers: { 204: empty('Signed out.') },
-  refusals: { 403: 'The request does not come from the console.' },
-  async run({ request, response }, { store, publicUrl }) {
-    refuseForeign(request, publicUrl);
-    const session = sessionOf(request);
-    if (session !== undefined) await store.write((tx) => store.access.close(tx, session));
-    response.clearCookie(SESSION_COOKIE, { path: '/' });
-    return undefined;
-  },
-});
-
-/** An address that opens the console, once and for ten minutes. @param base what it starts with: https://host */
-export async function signInLink({ store, clock }: Pick<KeyEndpoints, 'store' | 'clock'>, base: string): Promise<string> {
-  const now = clock.now();
-  const token = await store.write((tx) => store.access.open(tx, 'sign-in', now, now + SIGN_IN_MS));
-  return `${base}/sign-in#token=${token}`;
-}
-
-const link = endpoint({
-  name: 'session.link',
-  method: 'post',
-  path: '/v1/sign-in-links',
-  summary: 'Make a link that opens the console, once and for ten minutes',
-  scope: 'operator',
-  isForService: true,
-  answers: { 201: json('Whoever has it is signed in.', SignInLink) },
-  run: async ({ request }, deps) => ({ url: await signInLink(deps, deps.publicUrl ?? `${request.protocol}://${request.host}`) }),
-});
-
-/** Keys of spaces, and sessions of the console. */
-export const keyEndpoints = [add, list, get, rotate, revoke, link, signIn, getSession, signOut];
+/** Keys of spaces. */
+export const keyEndpoints = [add, list, get, rotate, revoke];

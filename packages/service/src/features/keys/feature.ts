@@ -1,7 +1,7 @@
-import { serve, type Access, type Feature, type Runtime } from '../../kernel/index.js';
-import { accessBy, type SpaceSummary } from './access.js';
-import { Guesses } from './guesses.js';
-import { keyEndpoints, signInLink } from './endpoints.js';
+import { serve, type Feature, type Runtime } from '../../kernel/index.js';
+import { bearerAccess, type BearerAccess, type SpaceSummaries } from './access.js';
+import { keyEndpoints } from './endpoints.js';
+import type { Guesses } from './guesses.js';
 import { keyRetention } from './retention.js';
 import type { Store } from './store.js';
 import type { NoteUse } from './use.js';
@@ -10,19 +10,13 @@ interface Options {
   readonly store: Store;
   readonly operatorSecret: string;
   readonly noteUse: NoteUse;
-  readonly spaces: ReadonlyMap<string, SpaceSummary>;
+  readonly spaces: SpaceSummaries;
+  /** Wrong secrets, by the address that they come from. */
+  readonly guesses: Guesses;
 }
 
-export interface OpenedKeys {
-  readonly access: Access;
-  readonly feature: Feature;
-  /** Makes an address that opens the console, once and for ten minutes. */
-  readonly signInLink: (base: string) => Promise<string>;
-}
-
-/** Who may do what: keys of spaces, the operator's secret, sessions of the console. */
-export function openKeys({ clock, publicUrl }: Runtime, options: Options): OpenedKeys {
-  const deps = { ...options, clock, publicUrl, guesses: new Guesses() };
-  const feature = { name: 'keys', endpoints: serve(keyEndpoints, deps), retention: keyRetention(options.store) };
-  return { access: accessBy(deps), feature, signInLink: (base) => signInLink(deps, base) };
+/** Keys of spaces, and the operator's secret: what programs come with. */
+export function openKeys({ clock }: Runtime, options: Options): { readonly bearer: BearerAccess; readonly feature: Feature } {
+  const deps = { ...options, clock };
+  return { bearer: bearerAccess(deps), feature: { name: 'keys', endpoints: serve(keyEndpoints, deps), retention: keyRetention() } };
 }

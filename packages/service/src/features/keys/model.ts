@@ -66,9 +66,3 @@ export const Rotation = z
       .meta({ description: 'How long the old secret stays valid; 0 for a key that has leaked.' }),
   })
   .meta({ id: 'Rotation' });
-
-export const SignIn = z
-  .strictObject({ secret: z.string().max(200).optional(), token: z.string().max(200).optional() })
-  .refine((body) => (body.secret === undefined) !== (body.token === undefined), 'give either "secret" or "token"')
-  .meta({ id: 'SignIn' });
-export const SignInLink = z.strictObject({ url: z.string() }).meta({ id: 'SignInLink' });

@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { and, eq, gt, isNull, lte, or, sql } from 'drizzle-orm';
+import { and, eq, isNull, or, sql } from 'drizzle-orm';
 import { reading, type Reader, type Tx } from '../../kernel/index.js';
-import { keys, sessions } from './tables.js';
+import { keys } from './tables.js';
 
 export type KeyRow = typeof keys.$inferSelect;
 /** Under which the secret of a key is kept. */
@@ -25,7 +25,7 @@ export type FoundKey = { readonly kind: 'good'; readonly key: KeyRow } | { reado
 const newSecret = (): string => `${KEY_START}${randomBytes(24).toString('base64url')}`;
 const secretColumns = (secret: string): Pick<KeyRow, 'hash' | 'start'> => ({ hash: hashOf(secret), start: secret.slice(0, SHOWN) });
 
-/** Keys of spaces, and the console's sign-in tokens and sessions. Secrets are kept as hashes only. */
+/** Keys of spaces. Secrets are kept as hashes only. */
 export function accessStore(reads: Reader) {
   const byHash = reading((db) =>
     db
@@ -88,37 +88,6 @@ export function accessStore(reads: Reader) {
     /** Writes when and from where a key was used last. */
     usedKey(tx: Tx, id: string, used: { readonly lastUsedAt: number; readonly lastUsedFrom: string }): void {
       tx.db.update(keys).set(used).where(eq(keys.id, id)).run();
-    },
-
-    /** A new secret of this kind, good until `expiresAt`. */
-    open(tx: Tx, kind: 'sign-in' | 'session', createdAt: number, expiresAt: number): string {
-      tx.db.delete(sessions).where(lte(sessions.expiresAt, createdAt)).run();
-      const secret = randomBytes(32).toString('base64url');
-      tx.db
-        .insert(sessions)
-        .values({ hash: hashOf(secret), kind, createdAt, expiresAt })
-        .run();
-      return secret;
-    },
-
-    isOpen(kind: 'sign-in' | 'session', secret: string, now: number, from: Reader = reads): boolean {
-      const found = and(eq(sessions.hash, hashOf(secret)), eq(sessions.kind, kind), gt(sessions.expiresAt, now));
-      return from.db.select().from(sessions).where(found).get() !== undefined;
-    },
-
-    /** @returns whether there was one */
-    close(tx: Tx, secret: string): boolean {
-      return (
-        tx.db
-          .delete(sessions)
-          .where(eq(sessions.hash, hashOf(secret)))
-          .run().changes > 0
-      );
-    },
-
-    /** Sessions and sign-in tokens that have run out. */
-    forget(tx: Tx, now: number): number {
-      return tx.db.delete(sessions).where(lte(sessions.expiresAt, now)).run().changes;
     },
   };
 }

@@ -40,11 +40,3 @@ export const keySpending = sqliteTable(
   },
   (table) => [primaryKey({ columns: [table.key, table.spanAt] })],
 );
-
-/** One-time sign-in tokens and sessions of the console, hashed. */
-export const sessions = sqliteTable('sessions', {
-  hash: text('hash').primaryKey(),
-  kind: text('kind').$type<'sign-in' | 'session'>().notNull(),
-  createdAt: integer('created_at').notNull(),
-  expiresAt: integer('expires_at').notNull(),
-});

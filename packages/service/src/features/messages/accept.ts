@@ -50,6 +50,8 @@ export interface AcceptOne {
   readonly idempotencyKey?: string | undefined;
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn?: boolean;
+  /** Only its recipients may read it, no copy is archived, and its content is removed after so long, in milliseconds. */
+  readonly sealedMs?: number;
   /** The key that asks for it. */
   readonly key?: CallerKey | undefined;
   /** The trace that the request belongs to. */
@@ -134,11 +136,11 @@ export function acceptor(options: AcceptOptions): Acceptor {
   };
 
   return {
-    async one(space, wanted, { idempotencyKey, isBuiltIn = false, key, trace, answer, also } = {}) {
+    async one(space, wanted, { idempotencyKey, isBuiltIn = false, sealedMs, key, trace, answer, also } = {}) {
       const bodyHash = hashOf(wanted);
       const earlier = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey);
       if (earlier !== undefined) return repeated(space, earlier, bodyHash);
-      const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, trace, answer }, key);
+      const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, sealedMs, trace, answer }, key);
       const idempotency = idempotencyKey === undefined ? undefined : { key: idempotencyKey, bodyHash };
       const again = await store.write((tx) => {
         // Two requests with one key may have come at the same time: the second finds the first here.

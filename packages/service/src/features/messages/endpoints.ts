@@ -98,6 +98,8 @@ function attachmentsOf({ contents }: Store, row: MessageRow) {
 
 /** The bytes of a message's first email: as they were kept, or made anew. */
 async function bytesOf({ store, compose }: MessageEndpoints, row: MessageRow): Promise<Buffer> {
+  if (row.more.sealed === true)
+    throw new Refusal(403, 'sealed', 'Only its recipient may read this email', { detail: 'It holds a link that signs in.' });
   if (row.more.dropped !== undefined)
     throw new Refusal(410, 'body-gone', 'The email is no longer kept', {
       detail: `The topic "${row.topic ?? ''}" keeps ${row.more.dropped === 'body' ? 'bodies' : 'data'} for a while only, or its recipient was erased.`,
@@ -133,6 +135,7 @@ const send = endpoint({
   summary: 'Accept a message',
   description: '202 means that it is on the disk and ends in one state for each recipient.',
   scope: 'send',
+  audited: 'people',
   headers: IdempotencyHeader,
   body: jsonBody(NewMessage),
   answers: { 202: { ...json('Accepted.', MessageSummary), headers: { Location: 'The address of the message.' } } },
@@ -159,6 +162,7 @@ const sendBatch = endpoint({
   summary: 'Accept up to 1,000 messages',
   description: 'The idempotency key stands for the batch: an entry that was accepted under it is not accepted again.',
   scope: 'send',
+  audited: 'people',
   headers: IdempotencyHeader,
   body: jsonBody(NewBatch),
   answers: {
@@ -238,12 +242,12 @@ const get = endpoint({
   scope: 'read',
   params: textParams('id'),
   answers: { 200: json('The message.', MessageView) },
-  run({ caller: { space }, params: { id } }, { store, waitsFor }) {
-    const row = found(store, space, id);
+  run({ caller, params: { id } }, { store, waitsFor }) {
+    const row = found(store, caller.space, id);
     return {
       ...messageFields(row),
       attachments: attachmentsOf(store, row),
-      data: row.data,
+      data: row.more.sealed === true || !caller.readsContent ? null : row.data,
       deliveries: store.messages.deliveriesOf([row.id]).map((delivery) => deliveryView(delivery, { store, waitsFor })),
     };
   },
@@ -255,6 +259,7 @@ const mail = endpoint({
   path: '/v1/messages/{id}/mail',
   summary: 'The email as sent, read back from its bytes',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: json('The email.', MailView) },
   refusals: MADE_AT_FIRST_ATTEMPT,
@@ -279,6 +284,7 @@ const html = endpoint({
   description:
     'No script, no form, and nothing from other hosts until `remote` asks for it. Its links lead to their targets, so that looking counts for nothing.',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   query: FrameQuery,
   answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
@@ -296,6 +302,7 @@ const source = endpoint({
   path: '/v1/messages/{id}/source',
   summary: 'The bytes of the email (RFC 5322)',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: content('The bytes.', 'message/rfc822') },
   refusals: MADE_AT_FIRST_ATTEMPT,

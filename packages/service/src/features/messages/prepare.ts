@@ -58,6 +58,8 @@ export interface ToPrepare {
   readonly now: number;
   /** Whether the template is one of the service's own. */
   readonly isBuiltIn: boolean;
+  /** Only its recipients may read it, and its content is kept for so long, in milliseconds. */
+  readonly sealedMs?: number | undefined;
   readonly trace?: TraceContext | undefined;
   /** Of an answer to inbound mail. */
   readonly answer?: AnswerTo | undefined;
@@ -74,7 +76,7 @@ export interface AnswerTo {
 export function prepareMessage(
   options: PrepareOptions,
   { current, plain }: SpaceEditions,
-  { space, wanted, now, isBuiltIn, trace, answer }: ToPrepare,
+  { space, wanted, now, isBuiltIn, sealedMs, trace, answer }: ToPrepare,
 ): Prepared {
   const { store, maxRecipients, attachmentBytes } = options;
   const rules: SpaceRules = options.spaces.get(space) ?? NO_RULES;
@@ -109,17 +111,19 @@ export function prepareMessage(
     ...trace,
     ...(answers.replies ? { replies: true } : {}),
     ...(answer === undefined ? {} : { answer: answer.by }),
+    ...(sealedMs === undefined ? {} : { sealed: true }),
   };
   refuseUnleavable({ canLeave: options.canLeave, mode: rules.mode, topic, name: content.topic });
   // What the service writes itself goes out as it can.
   if (!isBuiltIn) refuseUnconfirmed(options.senders, rules, { space, sender });
   if (!isBuiltIn) refuseUnsigned(options, { space, domain: sender.domain, topic, isAllowed: rules.unsigned });
-  const message = messageOf(wanted, { space, now, content, sender, to, more, rules, topic });
+  const made = messageOf(wanted, { space, now, content, sender, to, more, rules, topic });
+  const message = sealedMs === undefined ? made : { ...made, bodyUntil: now + sealedMs, dataUntil: now + sealedMs };
   const addressed = new Map([...to, ...cc, ...bcc].map((mailbox) => [addressText(mailbox), mailbox]));
   if (addressed.size > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
   const asked = [...addressed.keys()];
-  for (const mailbox of rules.archive === undefined ? [] : recipients([rules.archive], 'archive', 1, []))
+  for (const mailbox of rules.archive === undefined || sealedMs !== undefined ? [] : recipients([rules.archive], 'archive', 1, []))
     if (!addressed.has(addressText(mailbox))) addressed.set(addressText(mailbox), mailbox);
   const expiresAt =
     timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);

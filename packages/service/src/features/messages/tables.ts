@@ -37,6 +37,8 @@ export interface MessageMore {
   readonly answer?: 'person' | 'program';
   /** What becomes known of what its recipients do with it. */
   readonly tracking?: Tracking;
+  /** Only its recipients may read it: it holds a way to sign in. */
+  readonly sealed?: boolean;
   /** What is no longer kept of it. */
   readonly dropped?: 'body' | 'data';
   /** The locale that was asked for, where the mail is in another language. */

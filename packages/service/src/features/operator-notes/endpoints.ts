@@ -17,6 +17,7 @@ const send = endpoint({
   path: '/v1/operator-notes',
   summary: 'Notify the operator of the space',
   scope: 'send',
+  audited: 'people',
   headers: IdempotencyHeader,
   body: jsonBody(OperatorNote),
   answers: { 202: { ...json('A message is accepted.', OperatorNoteMade), headers: { Location: 'The address of the message.' } } },

@@ -117,6 +117,7 @@ const add = endpoint({
   summary: 'Let a browser ask for an email',
   description: 'What it can ask for is fixed here: the template, the recipients, the data but for what it may add, how often and how long.',
   scope: 'send',
+  audited: 'people',
   body: jsonBody(NewPermit),
   answers: { 201: json('The permit; it is shown this once.', PermitMade) },
   refusals: { 422: 'It could never be used.' },

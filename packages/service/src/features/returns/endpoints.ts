@@ -64,6 +64,7 @@ const add = endpoint({
   summary: 'Upload returned mail: one email, or an mbox file',
   description: 'The same email twice is stored once.',
   scope: 'write',
+  audited: 'people',
   query: ReturnUpload,
   body: bytesBody<ReturnEndpoints>(['message/rfc822', 'application/mbox', 'application/octet-stream'], ({ mostBytes }) => mostBytes),
   answers: { 201: json('What was read out of each.', ReturnsStored) },
@@ -121,10 +122,15 @@ const source = endpoint({
   path: '/v1/returns/{id}/source',
   summary: 'Its bytes as they were received: an email, or the event of a callback in JSON',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: content('The bytes.', 'message/rfc822') },
   run({ caller, params: { id } }, { store }) {
-    const { id: name, source: from, bytes } = found(store, caller, id);
+    const { id: name, source: from, bytes, deliveryId } = found(store, caller, id);
+    const message = deliveryId === null ? undefined : store.messages.find(caller.space, store.deliveries.find(deliveryId)?.messageId ?? '');
+    // It may have a copy of the email in it.
+    if (message?.more.sealed === true)
+      throw new Refusal(403, 'sealed', 'Only its recipient may read this email', { detail: 'It holds a link that signs in.' });
     const [type, ending] = from === 'callback' ? ['application/json', 'json'] : ['message/rfc822', 'eml'];
     return new Reply(bytes, { headers: { 'Content-Type': type, 'Content-Disposition': `attachment; filename="${name}.${ending}"` } });
   },

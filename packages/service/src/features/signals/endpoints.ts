@@ -121,6 +121,7 @@ const take = endpoint({
   description:
     'CloudEvents 1.0: structured (application/cloudevents+json), a batch of at most 1,000 (application/cloudevents-batch+json), or binary (header fields `ce-id`, `ce-source`, `ce-type`, data as the body); plain application/json is a structured one or a list. The rules of the mail folder say which emails follow. 202 means that it is kept; `id` and `source` together stand for one signal, however often it comes. All signals of a batch are taken, or none.',
   scope: 'signals',
+  audited: 'people',
   body: bytesBody<SignalEndpoints>(
     ['application/cloudevents+json', 'application/cloudevents-batch+json', 'application/json'],
     ({ mostBytes }) => mostBytes,

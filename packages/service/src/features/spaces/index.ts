@@ -1,2 +1,2 @@
-export { SpaceList, type SpaceView } from './model.js';
+export { SpaceView } from './model.js';
 export { NO_RULES, SpaceSettings, type Identity, type SpaceRules } from './settings.js';

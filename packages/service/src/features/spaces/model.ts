@@ -11,9 +11,3 @@ export const SpaceView = z
     submission: z.string().optional().meta({ description: 'host:port where any app hands mail in by SMTP, without a key.' }),
   })
   .meta({ id: 'Space' });
-export const SpaceList = z
-  .strictObject({
-    spaces: z.array(SpaceView),
-    folder: z.string().optional().meta({ description: 'In a local preview: the mail folder that is shown.' }),
-  })
-  .meta({ id: 'SpaceList' });

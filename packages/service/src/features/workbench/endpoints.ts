@@ -233,6 +233,7 @@ const render = endpoint({
   path: '/v1/templates/{name}/render',
   summary: 'Render an email from a sample or from data',
   scope: 'read',
+  audited: 'nothing',
   params: textParams('name'),
   body: jsonBody(RenderRequest),
   answers: { 200: json('The email, or what is wrong.', Rendered) },

@@ -1,0 +1,6 @@
+import type { Kernel } from '../../kernel/index.js';
+import type { EventRecords } from '../events/index.js';
+import type { AuditRecords } from './queries.js';
+
+/** The records that this feature works on: its own, and those of features below it. */
+export type Store = Kernel & EventRecords & AuditRecords;

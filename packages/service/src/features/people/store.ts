@@ -1,0 +1,6 @@
+import type { Kernel } from '../../kernel/index.js';
+import type { KeyRecords } from '../keys/index.js';
+import type { PeopleRecords } from './queries.js';
+
+/** The records that this feature works on: its own, and those of features below it. */
+export type Store = Kernel & KeyRecords & PeopleRecords;
