@@ -46,10 +46,11 @@ try {
   const page = await context.newPage();
   if (extra) {
     await page.goto(`${url}/`);
-    await page.getByRole('button', { name: 'Sign in' }).waitFor();
+    await page.getByRole('button', { name: 'Send me a link' }).waitFor();
     await shot(page, 'sign-in');
   }
   await page.goto(signIn);
+  await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('grid', { name: 'Messages' }).waitFor();
   await shot(page, 'messages');
   const list = JSON.parse(verbalis('messages', 'list', '--json')).messages;

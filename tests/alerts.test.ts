@@ -73,7 +73,7 @@ test('a rule that is set holds at once for what has just happened, and the opera
   const [over] = (await client.messages.list({ address: OFFICE })).messages;
   const { text } = await client.messages.mail((over as { id: string }).id);
   expect(text).toContain('Resolved at 2026-11-20 08:');
-  expect(text).toContain('https://mail.saltmarsh-ferries.example/track/alerts');
+  expect(text).toContain('https://mail.saltmarsh-ferries.example/in/harbour/track/alerts');
   // The other space has neither the rule nor the alert.
   const pier = createClient({ url: all.service.url, key: OPERATOR, space: 'pier' });
   expect(await pier.alerts.list()).toMatchObject({ alerts: [], rules: [{ name: 'written' }, { name: 'runaway' }] });

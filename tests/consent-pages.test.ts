@@ -4,7 +4,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/global
 import { createClient, type Client } from '@verbalis/client';
 import { fieldOf, readMail } from '@verbalis/core/mime';
 import type { Browser, BrowserContext } from 'playwright-core';
-import { axe, browserTest, launch } from './support/browser.js';
+import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
@@ -91,9 +91,7 @@ browserTest('the topics in the console: what recipients see, how many have left'
   await operator.consents.add({ address: 'gone@post.example', topic: 'pier-news', kind: 'left', source: 'letter' });
   const page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await page.goto(all.service.url);
-  await page.getByLabel('Operator’s secret').fill(OPERATOR);
-  await page.keyboard.press('Enter');
+  await signInWithSecret(page, all.service.url, OPERATOR);
   await page.getByRole('heading', { name: 'Messages' }).waitFor();
   await page.goto(`${all.service.url}/set-up/topics`);
   const row = page.getByRole('row', { name: /pier-news/ });

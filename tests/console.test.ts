@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { createClient } from '@verbalis/client';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch } from './support/browser.js';
+import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { booking, OPERATOR, ROOT, startTestService, type TestService } from './support/service.js';
 
 // The console as people meet it, in headless Chromium. It must be built: verify does that before.
@@ -35,26 +35,24 @@ beforeEach(async () => {
 afterEach(() => context.close());
 
 const signIn = async (): Promise<void> => {
-  await page.goto(all.service.url);
-  await page.getByLabel('Operator’s secret').fill(OPERATOR);
-  await page.keyboard.press('Enter');
+  await signInWithSecret(page, all.service.url, OPERATOR);
   await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
 };
 
 browserTest('signs in with the secret, refuses a wrong one, and out again', async () => {
   await page.goto(all.service.url);
   expect(await axe(page)).toEqual([]);
-  await page.getByLabel('Operator’s secret').fill('wrong');
-  await page.getByRole('button', { name: 'Sign in' }).click();
+  await signInWithSecret(page, all.service.url, 'wrong');
   await page.getByRole('alert').waitFor();
   expect(await page.getByRole('alert').textContent()).toContain('not the operator’s secret');
   await signIn();
   await page.getByRole('button', { name: 'Sign out' }).click();
-  await page.getByRole('button', { name: 'Sign in' }).waitFor();
+  await page.getByRole('button', { name: 'Send me a link' }).waitFor();
 });
 
-browserTest('the one-time link opens it, and leaves no token in the address', async () => {
+browserTest('the button of a one-time link opens it, and leaves no token in the address', async () => {
   await page.goto(await all.service.signInLink());
+  await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
   expect(page.url()).not.toContain('token');
 });

@@ -5,7 +5,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser } from 'playwright-core';
-import { browserTest, launch } from './support/browser.js';
+import { browserTest, launch, signInWithSecret } from './support/browser.js';
 import { OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // Hostile inbound mail: whatever comes in, nothing of it runs, nothing loads, memory stays, and the next email is read.
@@ -183,9 +183,7 @@ describe('what would run or load', () => {
       return inbound.length === wanted && inbound.every(({ state }) => state === 'read') ? inbound : undefined;
     });
     const page = await browser.newPage();
-    await page.goto(all.service.url);
-    await page.getByLabel('Operator’s secret').fill(OPERATOR);
-    await page.keyboard.press('Enter');
+    await signInWithSecret(page, all.service.url, OPERATOR);
     await page.getByRole('button', { name: 'Sign out' }).waitFor();
     for (const { id, subject } of found) {
       const email = await operator.inbound.get(id);

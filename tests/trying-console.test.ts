@@ -6,7 +6,7 @@ import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { LIMITS } from './support/limits.js';
-import { axe, browserTest, launch } from './support/browser.js';
+import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
 // The steps Write and Try of the console, and what hostile mail can do there: nothing.
@@ -63,9 +63,7 @@ afterEach(() => context.close());
 
 const signIn = async (path = '/try'): Promise<void> => {
   if ((await context.cookies()).length === 0) {
-    await page.goto(all.service.url);
-    await page.getByLabel('Operator’s secret').fill(OPERATOR);
-    await page.keyboard.press('Enter');
+    await signInWithSecret(page, all.service.url, OPERATOR);
     await page.getByRole('button', { name: 'Sign out' }).waitFor();
   }
   await page.evaluate(() => localStorage.setItem('verbalis.space', 'drydock'));

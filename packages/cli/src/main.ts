@@ -86,13 +86,15 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [['senders', 'set up: addresses that a space sends as, and what their owners have agreed to']],
     load: () => import('./senders/index.js'),
   },
+  { commands: [['keys', 'set up: keys of a space']], load: () => import('./keys/index.js') },
   {
     commands: [
-      ['keys', 'set up: keys of a space'],
-      ['sign-in', 'set up: a link that opens the console, once and within ten minutes'],
+      ['people', 'set up: who may sign in, and what they may do'],
+      ['sign-in', 'set up: a link that opens the console, once and within 15 minutes'],
     ],
-    load: () => import('./keys/index.js'),
+    load: () => import('./people/index.js'),
   },
+  { commands: [['audit', 'set up: who did what']], load: () => import('./audit/index.js') },
   { commands: [['demo', 'the whole thing with made-up data']], load: () => import('./demo/index.js') },
 ];
 

@@ -1,13 +1,20 @@
-import type { SpaceView } from '@verbalis/client';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
+import { RefusedError, type SessionView } from '@verbalis/client';
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { lazy, Suspense, useCallback, useEffect, useMemo, useState } from 'react';
 import { RouterProvider } from 'react-aria-components';
-import { Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
+import { BrowserRouter, Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
 import { Frame } from './parts/frame.js';
-import { Missing } from './parts/missing.js';
+import { Missing, MissingSpace } from './parts/missing.js';
 import { Message } from './messages/message.js';
 import { Messages } from './messages/messages.js';
-import { SignIn } from './keys/sign-in.js';
+import { SignIn } from './people/sign-in.js';
+import { SignedOut } from './people/signed-out.js';
+import { People } from './people/people.js';
+import { Audit } from './audit/audit.js';
+import { Configuration } from './configuration/configuration.js';
+import { Spaces } from './spaces/spaces.js';
+import { Backups } from './backups/backups.js';
+import { baseOf, usePlace, withoutSpace } from './place.js';
 import { InboundEmail } from './inbound/email.js';
 import { Inbound } from './inbound/inbound.js';
 import { Return } from './returns/return.js';
@@ -23,7 +30,7 @@ import { Senders } from './senders/senders.js';
 import { SignalPage } from './signals/signal.js';
 import { Signals } from './signals/signals.js';
 import { Topics } from './consent/topics.js';
-import { Keys } from './parts/set-up.js';
+import { Keys } from './keys/keys.js';
 import { Alerts } from './alerts/alerts.js';
 import { Quarantine } from './quarantine/quarantine.js';
 import { Figures } from './figures/figures.js';
@@ -41,99 +48,148 @@ import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Ses
 const Template = lazy(async () => ({ default: (await import('./workbench/template.js')).Template }));
 const Editions = lazy(async () => ({ default: (await import('./editions/editions.js')).Editions }));
 
-/** Who is signed in decides what is shown: the pages, or the way in. */
-export function App() {
+/** All pages of a space. */
+function Pages({ home }: { readonly home: string }) {
   const navigate = useNavigate();
-  const [spaces, setSpaces] = useState<readonly SpaceView[] | null>();
-  const [folder, setFolder] = useState<string>();
-  const [chosen, setChosen] = useState<string>();
-  const queries = useMemo(() => new QueryClient({ defaultOptions: { queries: { retry: false } } }), []);
+  return (
+    <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
+      <Suspense fallback={null}>
+        <Routes>
+          <Route element={<Frame />}>
+            <Route path="/write" element={<Templates />} />
+            <Route path="/write/templates/:name" element={<Template />} />
+            <Route path="/write/editions" element={<Editions />} />
+            <Route path="/try" element={<CapturedList />} />
+            <Route path="/try/:id" element={<Captured />} />
+            <Route path="/search" element={<Search />} />
+            <Route path="/send" element={<Send />} />
+            <Route path="/send/signals" element={<Signals />} />
+            <Route path="/send/signals/:id" element={<SignalPage />} />
+            <Route path="/send/bulk-sends" element={<BulkSends />} />
+            <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
+            <Route path="/send/schedules" element={<Schedules />} />
+            <Route path="/send/schedules/:name" element={<SchedulePage />} />
+            <Route path="/track" element={<Messages />} />
+            <Route path="/track/messages/:id" element={<Message />} />
+            <Route path="/track/returns" element={<Returns />} />
+            <Route path="/track/returns/:id" element={<Return />} />
+            <Route path="/track/inbound" element={<Inbound />} />
+            <Route path="/track/inbound/:id" element={<InboundEmail />} />
+            <Route path="/track/suppressions" element={<Suppressions />} />
+            <Route path="/track/figures" element={<Figures />} />
+            <Route path="/track/subscriptions" element={<Subscriptions />} />
+            <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
+            <Route path="/track/live" element={<Live />} />
+            <Route path="/track/alerts" element={<Alerts />} />
+            <Route path="/track/quarantine" element={<Quarantine />} />
+            <Route path="/set-up" element={<Navigate to="/set-up/domains" replace />} />
+            <Route path="/set-up/domains" element={<Domains />} />
+            <Route path="/set-up/domains/:name" element={<Domain />} />
+            <Route path="/set-up/senders" element={<Senders />} />
+            <Route path="/set-up/topics" element={<Topics />} />
+            <Route path="/set-up/keys" element={<Keys />} />
+            <Route path="/set-up/people" element={<People />} />
+            <Route path="/set-up/spaces" element={<Spaces />} />
+            <Route path="/set-up/backups" element={<Backups />} />
+            <Route path="/set-up/configuration" element={<Configuration />} />
+            <Route path="/set-up/audit" element={<Audit />} />
+            <Route path="/" element={<Navigate to={home} replace />} />
+            <Route path="/sign-in" element={<Navigate to={home} replace />} />
+            <Route path="*" element={<Missing home={home} />} />
+          </Route>
+        </Routes>
+      </Suspense>
+    </RouterProvider>
+  );
+}
+
+/** What the service gives is kept for one space at a time. @param onSignedOut when something was refused because the session has ended */
+function queriesOf(onSignedOut: () => void): QueryClient {
+  const onError = (error: unknown): void => {
+    if (error instanceof RefusedError && error.problem.status === 401) onSignedOut();
+  };
+  return new QueryClient({
+    queryCache: new QueryCache({ onError }),
+    mutationCache: new MutationCache({ onError }),
+    defaultOptions: { queries: { retry: false } },
+  });
+}
+
+/** Who is signed in decides what is shown: the pages of the space that the address names, or the way in. */
+export function App() {
+  const { space: named, enter } = usePlace();
+  // Undefined while it is asked for, null where nobody is signed in.
+  const [view, setView] = useState<SessionView | null>();
+  const [hasEnded, setHasEnded] = useState(false);
 
   useEffect(() => {
     consoleClient(undefined)
       .session.get()
-      .then(
-        (found) => {
-          setFolder(found.folder);
-          setSpaces(found.spaces);
-        },
-        () => setSpaces(null),
-      );
+      .then(setView, () => setView(null));
   }, []);
 
-  const space = spaces?.find(({ name }) => name === chosen) ?? rememberedSpace(spaces ?? []);
-  const session = useMemo<Session | undefined>(
-    () =>
-      spaces === null || spaces === undefined || space === undefined
-        ? undefined
-        : {
-            client: consoleClient(space.name),
-            spaces,
-            space,
-            folder,
-            choose: (name) => {
-              rememberSpace(name);
-              setChosen(name);
-            },
-            leave: () => {
-              void consoleClient(undefined)
-                .session.signOut()
-                .then(() => setSpaces(null));
-            },
-          },
-    [spaces, space, folder],
+  const folder = view?.folder;
+  const home = folder === undefined ? '/track' : '/write';
+  const spaces = view?.spaces;
+  const fallback = spaces === undefined ? undefined : rememberedSpace(spaces);
+  const space = spaces?.find(({ name }) => name === (folder === undefined ? named : name));
+  const queries = useMemo(() => (space === undefined ? undefined : queriesOf(() => setHasEnded(true))), [space?.name]);
+
+  // An address without a space is one of the space that was looked at last.
+  useEffect(() => {
+    if (folder !== undefined || named !== undefined || fallback === undefined) return;
+    const { pathname, search, hash } = window.location;
+    const path = pathname === '/' || pathname === '/sign-in' ? home : `${pathname}${search}${hash}`;
+    enter(fallback.name, path, 'replace');
+  }, [folder, named, fallback?.name]);
+  useEffect(() => {
+    if (space !== undefined && folder === undefined) rememberSpace(space.name);
+  }, [space?.name]);
+
+  const session = useMemo<Session | undefined>(() => {
+    if (view === null || view === undefined || space === undefined) return undefined;
+    return {
+      client: consoleClient(space.name),
+      spaces: view.spaces,
+      space,
+      folder,
+      person: view.person,
+      operator: view.operator === true,
+      choose: (name) => {
+        // What has an id in one space has none in another: the same step, from its start.
+        const step = withoutSpace(window.location.pathname).split('/').slice(0, 2).join('/');
+        enter(name, step === '/' ? home : step, 'push');
+      },
+      leave: () => {
+        void consoleClient(undefined)
+          .session.signOut()
+          .then(() => setView(null));
+      },
+    };
+  }, [view, space]);
+
+  const signedInAgain = useCallback(
+    (next: SessionView) => {
+      setHasEnded(false);
+      setView(next);
+      void queries?.invalidateQueries();
+    },
+    [queries],
   );
 
-  const home = folder === undefined ? '/track' : '/write';
-  if (spaces === undefined) return null;
-  if (session === undefined) return <SignIn onSignedIn={setSpaces} />;
+  if (view === undefined) return null;
+  if (view === null) return <SignIn onSignedIn={setView} />;
+  if (view.spaces.length === 0 || (named !== undefined && space === undefined))
+    return <MissingSpace name={named} spaces={view.spaces} onChoose={(name) => enter(name, home, 'push')} />;
+  if (session === undefined || queries === undefined) return null;
   return (
-    <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
-      <QueryClientProvider client={queries}>
-        <SessionContext value={session}>
-          <Suspense fallback={null}>
-            <Routes>
-              <Route element={<Frame />}>
-                <Route path="/write" element={<Templates />} />
-                <Route path="/write/templates/:name" element={<Template />} />
-                <Route path="/write/editions" element={<Editions />} />
-                <Route path="/try" element={<CapturedList />} />
-                <Route path="/try/:id" element={<Captured />} />
-                <Route path="/search" element={<Search />} />
-                <Route path="/send" element={<Send />} />
-                <Route path="/send/signals" element={<Signals />} />
-                <Route path="/send/signals/:id" element={<SignalPage />} />
-                <Route path="/send/bulk-sends" element={<BulkSends />} />
-                <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
-                <Route path="/send/schedules" element={<Schedules />} />
-                <Route path="/send/schedules/:name" element={<SchedulePage />} />
-                <Route path="/track" element={<Messages />} />
-                <Route path="/track/messages/:id" element={<Message />} />
-                <Route path="/track/returns" element={<Returns />} />
-                <Route path="/track/returns/:id" element={<Return />} />
-                <Route path="/track/inbound" element={<Inbound />} />
-                <Route path="/track/inbound/:id" element={<InboundEmail />} />
-                <Route path="/track/suppressions" element={<Suppressions />} />
-                <Route path="/track/figures" element={<Figures />} />
-                <Route path="/track/subscriptions" element={<Subscriptions />} />
-                <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
-                <Route path="/track/live" element={<Live />} />
-                <Route path="/track/alerts" element={<Alerts />} />
-                <Route path="/track/quarantine" element={<Quarantine />} />
-                <Route path="/set-up" element={<Navigate to="/set-up/domains" replace />} />
-                <Route path="/set-up/domains" element={<Domains />} />
-                <Route path="/set-up/domains/:name" element={<Domain />} />
-                <Route path="/set-up/senders" element={<Senders />} />
-                <Route path="/set-up/topics" element={<Topics />} />
-                <Route path="/set-up/keys" element={<Keys />} />
-                <Route path="/" element={<Navigate to={home} replace />} />
-                <Route path="/sign-in" element={<Navigate to={home} replace />} />
-                <Route path="*" element={<Missing home={home} />} />
-              </Route>
-            </Routes>
-          </Suspense>
-        </SessionContext>
-      </QueryClientProvider>
-    </RouterProvider>
+    <QueryClientProvider client={queries}>
+      <SessionContext value={session}>
+        <BrowserRouter key={session.space.name} basename={folder === undefined ? baseOf(session.space.name) : '/'}>
+          <Pages home={home} />
+        </BrowserRouter>
+        {hasEnded && <SignedOut onSignedIn={signedInAgain} />}
+      </SessionContext>
+    </QueryClientProvider>
   );
 }

@@ -4,7 +4,6 @@ import '@fontsource/ibm-plex-mono/400.css';
 import '@fontsource/ibm-plex-mono/600.css';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter } from 'react-router';
 import { StyleSheetManager } from 'styled-components';
 import { App } from './app.js';
 import { GlobalStyle } from './style.js';
@@ -17,9 +16,7 @@ createRoot(root).render(
   <StrictMode>
     <StyleSheetManager nonce={meta?.nonce}>
       <GlobalStyle />
-      <BrowserRouter>
-        <App />
-      </BrowserRouter>
+      <App />
     </StyleSheetManager>
   </StrictMode>,
 );

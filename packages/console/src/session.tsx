@@ -1,4 +1,4 @@
-import { createClient, type Client, type SpaceView } from '@verbalis/client';
+import { createClient, type Client, type SessionView, type SpaceView } from '@verbalis/client';
 import { createContext, useContext } from 'react';
 
 const SPACE = 'verbalis.space';
@@ -14,6 +14,10 @@ export interface Session {
   readonly space: SpaceView;
   /** In a local preview: the mail folder that is shown, and nothing else. */
   readonly folder: string | undefined;
+  /** Undefined for whoever has the operator's secret. */
+  readonly person: SessionView['person'];
+  /** Whether one administers the service. */
+  readonly operator: boolean;
   readonly choose: (name: string) => void;
   readonly leave: () => void;
 }
@@ -24,6 +28,11 @@ export function useSession(): Session {
   const session = useContext(SessionContext);
   if (session === undefined) throw new Error('This page is shown to those who are signed in only.');
   return session;
+}
+
+/** Whether one may change what belongs to the space. */
+export function isManager({ operator, space }: Pick<Session, 'operator' | 'space'>): boolean {
+  return operator || space.role === 'operator';
 }
 
 /** The space that was looked at last, on this machine. */

@@ -1,7 +1,7 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making } from '../command.js';
-import { addKey, listKeys, revokeKey, rotateKey, showKey, signIn } from './keys.js';
+import { addKey, listKeys, revokeKey, rotateKey, showKey } from './keys.js';
 
 type Connected = Parameters<typeof connect>[0];
 
@@ -29,11 +29,6 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((name: string, options: Parameters<typeof addKey>[2] & Connected) =>
     run((output) => addKey(connect(options), name, options, output)),
   );
-
-  example(
-    remote(root.command('sign-in').description('set up: a link that opens the console, once and within ten minutes')),
-    'VERBALIS_OPERATOR_SECRET=… verbalis sign-in',
-  ).action((options: Parameters<typeof signIn>[1] & Connected) => run((output) => signIn(connect(options), options, output)));
 
   remote(keys.command('list').description('keys of a space, when and from where each was used last')).action(
     (options: Parameters<typeof listKeys>[1] & Connected) => run((output) => listKeys(connect(options), options, output)),

@@ -130,9 +130,3 @@ export async function revokeKey(client: Client, id: string, { json = false }: Js
   output.out(json ? JSON.stringify(key, null, 2) : `Revoked: ${key.name} (${key.start}…). Requests with it are refused from now on.`);
   return 0;
 }
-
-export async function signIn(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
-  const link = await client.session.link();
-  output.out(json ? JSON.stringify(link, null, 2) : link.url);
-  return 0;
-}

@@ -53,7 +53,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
         `Verbalis listens at ${url}`,
         signInUrl === undefined
           ? `Console: ${url} (a link that signs you in: verbalis sign-in)`
-          : `Console (this link opens it once, within ten minutes): ${signInUrl}`,
+          : `Console (this link opens it once, within 15 minutes): ${signInUrl}`,
         ...(linksPort === undefined ? [] : [`Links of emails (/go/ and /image/) on port ${linksPort}.`]),
         `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
       ].join('\n'),

@@ -2,7 +2,7 @@ import type { Delivery, Message as MessageView } from '@verbalis/client';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 import styled from 'styled-components';
-import { Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Fault, Mono, Note, StateWord, When } from '../parts/basics.js';
 import { MailPreview } from '../parts/mail.js';
 import { Timeline } from './timeline.js';
 import { useSession } from '../session.js';
@@ -145,7 +145,11 @@ export function Message() {
       ))}
       <Answers message={data} />
       <Section aria-label="The email as sent">
-        <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
+        {space.content === false ? (
+          <Note>Your role does not show what emails say. An operator can allow it.</Note>
+        ) : (
+          <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
+        )}
       </Section>
     </article>
   );

@@ -3,6 +3,7 @@ import { Button as AriaButton } from 'react-aria-components';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
 import { Button } from './basics.js';
+import { Unseen } from './unseen.js';
 
 const Line = styled.div`
   display: flex;
@@ -36,14 +37,6 @@ const Small = styled(AriaButton)`
 `;
 
 /** For who does not see that the button has changed. */
-const Announced = styled.span`
-  position: absolute;
-  clip-path: inset(50%);
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-`;
-
 /** Copies a text, and says for a moment that it did. */
 function useCopy(text: string): readonly [said: string | undefined, copy: () => void] {
   const [said, setSaid] = useState<string>();
@@ -68,7 +61,7 @@ export function Copied({ text, name }: { readonly text: string; readonly name: s
       <Small onPress={copy} aria-label={`Copy ${name}`}>
         {said ?? 'Copy'}
       </Small>
-      <Announced role="status">{said}</Announced>
+      <Unseen role="status">{said}</Unseen>
     </Line>
   );
 }
@@ -81,7 +74,7 @@ export function CopyButton({ text, label }: { readonly text: string; readonly la
       <Button $quiet onPress={copy}>
         {said ?? label}
       </Button>
-      <Announced role="status">{said}</Announced>
+      <Unseen role="status">{said}</Unseen>
     </>
   );
 }

@@ -172,12 +172,21 @@ const Skip = styled.a`
   }
 `;
 
+const Account = styled.div`
+  display: grid;
+  gap: 2px;
+  padding: 0 8px;
+  font-size: 14px;
+  color: ${color.soft};
+  overflow-wrap: anywhere;
+`;
+
 const Leave = styled.button`
   font: 15px/20px ${font.sans};
   color: ${color.soft};
   background: none;
   border: 0;
-  padding: 6px 8px;
+  padding: 6px 0;
   text-align: left;
   cursor: pointer;
   &:hover {
@@ -292,7 +301,7 @@ function modeWord(mode: 'deliver' | 'capture'): string {
 
 /** The page around every page: rail with the steps of the work, and the space one is in. */
 export function Frame() {
-  const { space, spaces, folder, choose, leave } = useSession();
+  const { space, spaces, folder, person, choose, leave } = useSession();
   const main = usePage(folder ?? space.name);
   if (folder !== undefined)
     return (
@@ -344,9 +353,12 @@ export function Frame() {
             </NavLink>
           ))}
         </Steps>
-        <Leave type="button" onClick={leave}>
-          Sign out
-        </Leave>
+        <Account>
+          {person === undefined ? 'Operator’s secret' : person.email}
+          <Leave type="button" onClick={leave}>
+            Sign out
+          </Leave>
+        </Account>
       </Rail>
       <Main ref={main} id="page" tabIndex={-1}>
         <Rules space={space} />

@@ -1,6 +1,6 @@
 import { SearchField, Table, ToggleButton, ToggleButtonGroup } from 'react-aria-components';
 import { NavLink } from 'react-router';
-import styled from 'styled-components';
+import styled, { css } from 'styled-components';
 import { color, font } from '../style.js';
 
 export const Head = styled.div`
@@ -63,7 +63,7 @@ export const Filter = styled(ToggleButton)`
   }
 `;
 
-export const Sheet = styled(Table)`
+const sheet = css`
   width: 100%;
   border-collapse: collapse;
   th {
@@ -123,6 +123,16 @@ export const Sheet = styled(Table)`
       color: ${color.soft};
     }
   }
+`;
+
+/** Rows that lead to a page each. */
+export const Sheet = styled(Table)`
+  ${sheet}
+`;
+
+/** Rows with buttons in them: what can be pressed is reached with Tab. */
+export const Plain = styled.table`
+  ${sheet}
 `;
 
 export const Tabs = styled.nav`

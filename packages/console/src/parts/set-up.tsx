@@ -1,28 +1,33 @@
 import { NavLink } from 'react-router';
-import { Empty } from './basics.js';
+import { useSession } from '../session.js';
 import { Tabs } from './list.js';
 
-/** The pages of the step Set up. */
+/** The pages of the step Set up. `of`: who can use them. */
+const PAGES: readonly (readonly [to: string, name: string, of: 'all' | 'managers' | 'operators'])[] = [
+  ['domains', 'Domains', 'all'],
+  ['senders', 'Senders', 'all'],
+  ['topics', 'Topics', 'all'],
+  ['keys', 'Keys', 'managers'],
+  ['people', 'People', 'all'],
+  ['spaces', 'Spaces', 'all'],
+  ['backups', 'Backups', 'operators'],
+  ['configuration', 'Configuration', 'operators'],
+  ['audit', 'Audit log', 'managers'],
+];
+
+/** The pages of the step Set up that one may use. */
 export function SetUpTabs() {
+  const { operator, space } = useSession();
+  const may = { all: true, managers: operator || space.role === 'operator', operators: operator };
   return (
     <Tabs aria-label="Set up">
-      <NavLink to="/set-up/domains">Domains</NavLink>
-      <NavLink to="/set-up/senders">Senders</NavLink>
-      <NavLink to="/set-up/topics">Topics</NavLink>
-      <NavLink to="/set-up/keys">Keys</NavLink>
+      {PAGES.map(([to, name, of]) =>
+        may[of] ? (
+          <NavLink key={to} to={`/set-up/${to}`}>
+            {name}
+          </NavLink>
+        ) : null,
+      )}
     </Tabs>
-  );
-}
-
-/** Keys are made on the command line: what they are, and the command to do it. */
-export function Keys() {
-  return (
-    <>
-      <SetUpTabs />
-      <h1>Keys</h1>
-      <Empty title="A key for each app" command="verbalis keys add shop --space harbour --scopes send,read">
-        Spaces, providers and routes are in verbalis.yaml. Keys are made on the command line with the operator’s secret and shown once.
-      </Empty>
-    </>
   );
 }

@@ -38,7 +38,7 @@ export function alertNotices({ store, workers, clock, accept, feed, operators, p
     const lines = notified === NOTIFIED.nothing ? [`Firing since ${time(since)} UTC: ${row.text}`] : [];
     if (resolvedAt !== null)
       lines.push(`Resolved at ${time(resolvedAt)} UTC, after ${Math.max(1, Math.round((resolvedAt - since) / 60_000))} minutes.`);
-    if (publicUrl !== undefined) lines.push(`All alerts: ${publicUrl}/track/alerts`);
+    if (publicUrl !== undefined) lines.push(`All alerts: ${publicUrl}/in/${space}/track/alerts`);
     const subject = resolvedAt === null ? `Alert: ${name}` : `Resolved: ${name}`;
     await accept.one(
       space,

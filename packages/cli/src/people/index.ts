@@ -1,0 +1,74 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { only, type Making, type Remote } from '../command.js';
+import type * as Commands from './people.js';
+
+const load = (): Promise<typeof Commands> => import('./people.js');
+
+const ROLE = 'SPACE=viewer|member|operator, "*=…" for every space; viewer+content also sees what emails say';
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  const people = root.command('people').description('set up: who may sign in, and what they may do');
+
+  example(
+    remote(
+      people
+        .command('invite <email>')
+        .description('invite somebody: they get an email with a link to sign in')
+        .requiredOption('--role <role...>', ROLE)
+        .option('--name <name>', 'how they are called')
+        .option('--link', 'print the link instead of sending it'),
+    ),
+    'verbalis people invite mara.voss@saltmarsh-ferries.example --role harbour=member --role drydock=member',
+    'verbalis people invite ines.roth@saltmarsh-ferries.example --role "*=operator" --link',
+  ).action((email: string, options: Remote & Commands.InviteOptions) =>
+    run(async (output) => (await load()).invite(connect(options), email, only(options), output)),
+  );
+
+  remote(people.command('list').description('everybody who may sign in, with their roles')).action((options: Remote) =>
+    run(async (output) => (await load()).listPeople(connect(options), only(options), output)),
+  );
+
+  example(
+    remote(
+      people
+        .command('role <person>')
+        .description('replace the roles of somebody; by address or id')
+        .requiredOption('--role <role...>', ROLE),
+    ),
+    'verbalis people role vera.holm@saltmarsh-ferries.example --role harbour=viewer+content',
+  ).action((person: string, options: Remote & Commands.RoleOptions) =>
+    run(async (output) => (await load()).setRoles(connect(options), person, only(options), output)),
+  );
+
+  example(
+    remote(
+      people
+        .command('link <person>')
+        .description('invite somebody again: a new link; those before end')
+        .option('--link', 'print the link instead of sending it'),
+    ),
+    'verbalis people link vera.holm@saltmarsh-ferries.example --link',
+  ).action((person: string, options: Remote & Commands.LinkOptions) =>
+    run(async (output) => (await load()).inviteAgain(connect(options), person, only(options), output)),
+  );
+
+  remote(people.command('remove <person>').description('remove somebody: their sessions and links end at once')).action(
+    (person: string, options: Remote) =>
+      run(async (output) => (await load()).removePerson(connect(options), person, only(options), output)),
+  );
+
+  remote(people.command('sessions').description('open sessions of the console')).action((options: Remote) =>
+    run(async (output) => (await load()).listSessions(connect(options), only(options), output)),
+  );
+
+  remote(people.command('end-session <session>').description('end a session of the console; by its id')).action(
+    (id: string, options: Remote) => run(async (output) => (await load()).endSession(connect(options), id, only(options), output)),
+  );
+
+  example(
+    remote(root.command('sign-in').description('set up: a link that opens the console, once and within 15 minutes')),
+    'VERBALIS_OPERATOR_SECRET=… verbalis sign-in',
+  ).action((options: Remote) => run(async (output) => (await load()).signIn(connect(options), only(options), output)));
+}

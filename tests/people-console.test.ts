@@ -1,0 +1,171 @@
+import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
+import { createClient, type Client } from '@verbalis/client';
+import { readMail, shownText } from '@verbalis/core/mime';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { LIMITS } from './support/limits.js';
+import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
+
+// The console as people with roles use it, in several spaces and tabs.
+
+let all: TestService;
+let operator: Client;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+beforeAll(async () => {
+  all = await startTestService();
+  operator = createClient({ url: all.service.url, key: OPERATOR });
+  browser = await launch();
+});
+afterAll(async () => {
+  await browser.close();
+  await all.stop();
+});
+beforeEach(async () => {
+  context = await browser.newContext();
+  page = await context.newPage();
+  page.setDefaultTimeout(LIMITS.element);
+});
+afterEach(() => context.close());
+
+const heading = (name: string, on: Page = page) => on.getByRole('heading', { name, exact: true, level: 1 }).waitFor();
+
+/** Opens the console as somebody with roles. */
+async function enterAs(email: string, ...grants: { space: string; role: 'viewer' | 'member' | 'operator' }[]): Promise<string> {
+  const { id, invitation } = await operator.people.invite({ email, grants, send: false });
+  await page.goto(invitation.url ?? '');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+  return id;
+}
+
+browserTest('an operator invites a colleague, who signs in by the email and sees their own spaces', async () => {
+  await signInWithSecret(page, all.service.url, OPERATOR);
+  await page.getByRole('link', { name: 'Set up' }).click();
+  await page.getByRole('link', { name: 'People' }).click();
+  await heading('People');
+  await page.getByText('Nobody is invited yet').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByLabel('Address').fill('mara.voss@saltmarsh-ferries.example');
+  await page.getByLabel('Role in harbour').selectOption('member');
+  await page.getByRole('button', { name: 'Invite' }).click();
+  await page.getByText('A link is on its way to mara.voss@saltmarsh-ferries.example').waitFor();
+  expect(await page.getByRole('row', { name: /mara\.voss/ }).textContent()).toContain('harbour: member');
+  const mail = await until(() => all.simulator.seen.get('mara.voss@saltmarsh-ferries.example')?.mail);
+  const link = /https?:\/\/\S+#token=[\w-]+/.exec(shownText(readMail(mail), 'plain') ?? '')?.[0] ?? '';
+  await page.getByRole('button', { name: 'Sign out' }).click();
+  await page.goto(link);
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByText('mara.voss@saltmarsh-ferries.example').waitFor();
+  expect(new URL(page.url()).pathname).toBe('/in/harbour/track');
+  await page.goto(`${all.service.url}/in/drydock/track`);
+  await heading('There is no such space');
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('button', { name: 'harbour' }).click();
+  await heading('Messages');
+});
+
+browserTest('roles are changed and sessions are ended where they are listed', async () => {
+  await enterAs('owen.pike@saltmarsh-ferries.example', { space: 'harbour', role: 'viewer' });
+  const other = await browser.newContext();
+  const chief = await other.newPage();
+  await signInWithSecret(chief, all.service.url, OPERATOR);
+  await chief.getByRole('button', { name: 'Sign out' }).waitFor();
+  await chief.goto(`${all.service.url}/set-up/people`);
+  await chief.getByRole('button', { name: 'Change the roles of owen.pike@saltmarsh-ferries.example' }).click();
+  const form = chief.getByRole('form', { name: 'Roles of owen.pike@saltmarsh-ferries.example' });
+  await form.getByLabel('Role in harbour').selectOption('operator');
+  expect(await axe(chief)).toEqual([]);
+  await form.getByRole('button', { name: 'Save the roles' }).click();
+  await form.waitFor({ state: 'detached' });
+  await page.goto(`${all.service.url}/set-up/keys`);
+  await page.getByLabel('What uses it').fill('ticket shop');
+  await page.getByRole('button', { name: 'Make the key' }).click();
+  await page.getByText('It is shown once').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await chief.getByRole('button', { name: /^End the session of owen\.pike/ }).click();
+  await chief.getByRole('button', { name: 'End', exact: true }).click();
+  await chief.getByRole('table', { name: 'Open sessions' }).getByText('owen.pike').waitFor({ state: 'detached' });
+  await other.close();
+});
+
+browserTest('a session that ends while a form is filled keeps what was typed', async () => {
+  const id = await enterAs('una.bell@saltmarsh-ferries.example', { space: 'harbour', role: 'operator' });
+  await page.goto(`${all.service.url}/in/harbour/set-up/keys`);
+  await page.getByLabel('What uses it').fill('a key that I was just about to make');
+  for (const session of (await operator.sessions.list()).sessions) await operator.sessions.end(session.id);
+  await page.getByRole('button', { name: 'Make the key' }).click();
+  await page.getByRole('dialog', { name: 'Your session has ended' }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  const { invitation } = await operator.people.link(id, { send: false });
+  const tab = await context.newPage();
+  await tab.goto(invitation.url ?? '');
+  await tab.getByRole('button', { name: 'Sign in' }).click();
+  await tab.getByRole('button', { name: 'Sign out' }).waitFor();
+  await page.evaluate(() => window.dispatchEvent(new Event('focus')));
+  await page.getByRole('dialog').waitFor({ state: 'detached' });
+  expect(await page.getByLabel('What uses it').inputValue()).toBe('a key that I was just about to make');
+  await page.getByRole('button', { name: 'Make the key' }).click();
+  await page.getByRole('row', { name: /just about to make/ }).waitFor();
+});
+
+browserTest('two tabs stay in their spaces; back and forward go between spaces; a link keeps its space', async () => {
+  const { id } = await all.client.messages.send(booking('fine@post.example', 'SM-4410'));
+  await signInWithSecret(page, all.service.url, OPERATOR);
+  await heading('Messages');
+  const second = await context.newPage();
+  await second.goto(`${all.service.url}/in/drydock/try`);
+  await heading('Captured mail', second);
+  await page.reload();
+  expect(new URL(page.url()).pathname).toBe('/in/harbour/track');
+  // The space that was looked at last is another one now; the address says which is meant.
+  await page.goto(`${all.service.url}/in/harbour/track/messages/${id}`);
+  await page.getByText('SM-4410').first().waitFor();
+  await page.getByRole('button', { name: /Space/ }).click();
+  await page.getByRole('option', { name: /drydock/ }).click();
+  await page.waitForURL(/\/in\/drydock\/track$/);
+  await page.goBack();
+  await page.getByText('SM-4410').first().waitFor();
+  expect(await page.getByRole('button', { name: /Space/ }).textContent()).toContain('harbour');
+  await page.goForward();
+  await page.waitForURL(/\/in\/drydock\/track$/);
+  await page.getByText('Nothing has been sent here yet').waitFor();
+});
+
+browserTest('a viewer sees what came of an email, and why not what it says', async () => {
+  const { id } = await all.client.messages.send(booking('fine@post.example', 'SM-4411'));
+  await all.ended(id, 'accepted');
+  await enterAs('vera.holm@saltmarsh-ferries.example', { space: 'harbour', role: 'viewer' });
+  await page.goto(`${all.service.url}/in/harbour/track/messages/${id}`);
+  await page.getByText('accepted').first().waitFor();
+  await page.getByText('Your role does not show what emails say').first().waitFor();
+  await page.goto(`${all.service.url}/in/harbour/set-up/people`);
+  await heading('Your sessions');
+  expect(await page.getByRole('link', { name: 'Audit log' }).count()).toBe(0);
+  await page.goto(`${all.service.url}/in/harbour/set-up/audit`);
+  await page.getByRole('alert').getByText('it takes the role operator').waitFor();
+});
+
+browserTest('every page of Set up has a heading and is usable without a mouse or colours, at any width', async () => {
+  await signInWithSecret(page, all.service.url, OPERATOR);
+  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+  for (const [path, name] of [
+    ['people', 'People'],
+    ['keys', 'Keys'],
+    ['spaces', 'Spaces'],
+    ['backups', 'Backups'],
+    ['configuration', 'Configuration'],
+    ['audit?of=service', 'Audit log'],
+  ] as const)
+    for (const width of [1280, 768, 320]) {
+      await page.setViewportSize({ width, height: 800 });
+      await page.goto(`${all.service.url}/in/harbour/set-up/${path}`);
+      await heading(name);
+      await page.waitForLoadState('networkidle');
+      expect({ path, width, faults: await axe(page) }).toEqual({ path, width, faults: [] });
+      const overflow = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+      expect({ path, width, overflow }).toEqual({ path, width, overflow: 0 });
+    }
+});
