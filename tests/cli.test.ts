@@ -1,5 +1,5 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { freePort } from './support/postfix.js';
@@ -308,6 +308,49 @@ describe('serve', () => {
     child.kill(signal);
     expect(await new Promise((done) => child.on('close', done))).toBe(0);
   });
+});
+
+test('doctor: says what must be done and exits with 1, of a configuration and of a running service', async () => {
+  const { path, remove } = temporaryFolder();
+  const file = join(path, 'verbalis.yaml');
+  writeFileSync(file, 'listen: { host: 0.0.0.0, port: 0 }\nspaces: { harbour: { mode: capture } }\n');
+  const before = await verbalis(['doctor', '--config', file]);
+  expect(before.code).toBe(1);
+  expect(before.out).toContain('✕ must    The console and the API can be reached from other machines without TLS');
+  expect(before.out).toContain('! should  No backups are made');
+  // It has made nothing.
+  expect(readdirSync(path)).toEqual(['verbalis.yaml']);
+  writeFileSync(file, 'listen: { port: 0 }\nspaces: { harbour: { mode: capture } }\n');
+  expect((await verbalis(['doctor', '--config', file])).code).toBe(0);
+  remove();
+  const running = await verbalis(['doctor', '--url', all.service.url, '--key', OPERATOR, '--json']);
+  expect(running.code).toBe(1);
+  const findings = JSON.parse(running.out) as { code: string; level: string }[];
+  expect(findings).toContainEqual(expect.objectContaining({ code: 'public-url', level: 'must' }));
+});
+
+test('people and audit: somebody is invited, gets another role, is removed, and all of it has its entry', async () => {
+  const asOperator = ['--url', all.service.url, '--key', OPERATOR];
+  const wrong = await verbalis(['people', 'invite', 'vera.holm@saltmarsh-ferries.example', '--role', 'harbour=viewr', ...asOperator]);
+  expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('"harbour=viewr" is not a valid role.')]);
+  const invited = await verbalis([
+    'people',
+    'invite',
+    'vera.holm@saltmarsh-ferries.example',
+    '--role',
+    'harbour=viewer',
+    '--link',
+    ...asOperator,
+  ]);
+  expect(invited.out).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/sign-in#token=\S+\n$/);
+  const changed = await verbalis(['people', 'role', 'vera.holm@saltmarsh-ferries.example', '--role', '*=member', ...asOperator]);
+  expect(changed.out).toBe('vera.holm@saltmarsh-ferries.example: every space: member. This holds from now on.\n');
+  expect((await verbalis(['people', 'list', ...asOperator])).out).toMatch(
+    /vera\.holm@saltmarsh-ferries\.example +every space: member +never/,
+  );
+  expect((await verbalis(['people', 'remove', 'vera.holm@saltmarsh-ferries.example', ...asOperator])).code).toBe(0);
+  const log = await verbalis(['audit', '--service', '--action', 'people.', ...asOperator]);
+  expect(log.out.match(/people\.\w+/g)).toEqual(['people.remove', 'people.change', 'people.invite']);
 });
 
 test('demo --once: every delivery ends as scripted', async () => {

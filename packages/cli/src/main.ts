@@ -95,6 +95,7 @@ const FEATURES: readonly FeatureCommands[] = [
     load: () => import('./people/index.js'),
   },
   { commands: [['audit', 'set up: who did what']], load: () => import('./audit/index.js') },
+  { commands: [['doctor', 'set up: what is missing or risky']], load: () => import('./doctor/index.js') },
   { commands: [['demo', 'the whole thing with made-up data']], load: () => import('./demo/index.js') },
 ];
 

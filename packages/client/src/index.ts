@@ -51,6 +51,7 @@ export type PersonView = Schemas['Person'];
 export type InvitedPerson = Schemas['InvitedPerson'];
 export type Grant = Schemas['Person']['grants'][number];
 export type OpenSession = Schemas['OpenSession'];
+export type DoctorFinding = Schemas['DoctorFinding'];
 export type AuditEntry = Schemas['AuditEntry'];
 export type Upload = Schemas['Upload'];
 export type Hold = Schemas['Hold'];

@@ -20,6 +20,7 @@ import { Inbound } from './inbound/inbound.js';
 import { Return } from './returns/return.js';
 import { Returns } from './returns/returns.js';
 import { Send } from './queue/send.js';
+import { Health } from './doctor/health.js';
 import { Domain } from './domains/domain.js';
 import { Domains } from './domains/domains.js';
 import { BulkSends } from './bulk-sends/bulk-sends.js';
@@ -93,6 +94,7 @@ function Pages({ home }: { readonly home: string }) {
             <Route path="/set-up/backups" element={<Backups />} />
             <Route path="/set-up/configuration" element={<Configuration />} />
             <Route path="/set-up/audit" element={<Audit />} />
+            <Route path="/set-up/health" element={<Health />} />
             <Route path="/" element={<Navigate to={home} replace />} />
             <Route path="/sign-in" element={<Navigate to={home} replace />} />
             <Route path="*" element={<Missing home={home} />} />

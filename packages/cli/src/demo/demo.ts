@@ -6,10 +6,11 @@ import { createClient, type Client, type Message, type NewMessage, type State } 
 import { writeMail } from '@verbalis/core/mime';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import type { NameServerSimulator, RecipientSource, ScriptedOutcome, Script } from '@verbalis/simulators';
+import type { NameServerSimulator, RecipientSource, ScriptedOutcome, Script, SignInProvider } from '@verbalis/simulators';
 import { addDomains, startNames } from './domains.js';
 import { makeHistory } from './history.js';
 import { letPassengersWrite } from './passengers.js';
+import { inviteColleagues, startAccounts } from './people.js';
 import { Processes } from './processes.js';
 import { letScheduleRun, sendSignals, startApp } from './what-happened.js';
 import { startChat, startProviders } from './simulators.js';
@@ -59,17 +60,20 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const processes = new Processes();
   let names: NameServerSimulator | undefined;
   let app: RecipientSource | undefined;
+  let accounts: SignInProvider | undefined;
   try {
     if (options.once !== true) await makeWeeks(readConfig(configFile, env), operator, output);
     output.note('Starting the simulator providers and the service …');
     await startProviders(processes, { dir, settings, script });
     const chatUrl = await startChat(processes, dir);
     names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
+    if (settings.people.openid !== undefined) accounts = await startAccounts(settings.people.openid);
     const service = await processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
     const url = String(service['url']);
     const admin = createClient({ url, key: operator, space: SPACE });
     await subscribeChat(admin, chatUrl);
     await addDomains(admin, names, settings.returns.port);
+    await inviteColleagues(admin);
     app = await startApp([admin, createClient({ url, key: operator, space: TRYING })]);
     const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
     const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
@@ -89,6 +93,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
     await processes.end();
     await names?.close();
     await app?.close();
+    await accounts?.close();
   }
 }
 
@@ -245,7 +250,8 @@ function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color
   return [
     '',
     color.bold('Where to look'),
-    `  Console (this link opens it once, within ten minutes):  ${color.cyan(signInUrl)}`,
+    `  Console (this link opens it once, within 15 minutes):  ${color.cyan(signInUrl)}`,
+    `  Or as a colleague:                  ${color.cyan(url)} with “Saltmarsh accounts”`,
     `  API document:                       ${url}/v1/openapi.json`,
     `  The simulated chat (alerts):        ${color.cyan(chatUrl)}`,
     '  On the command line, in another terminal:',

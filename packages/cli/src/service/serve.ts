@@ -1,5 +1,6 @@
-import { startService } from '@verbalis/service';
+import { startService, type Service } from '@verbalis/service';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
+import { findingLines } from '../doctor/findings.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { checkConfig, errorText, explainConfig, reloadText } from './configuration.js';
 
@@ -12,6 +13,13 @@ export interface ServeOptions {
   readonly signInLink?: boolean;
   readonly check?: boolean;
   readonly explain?: boolean;
+}
+
+/** What is still to be done, where something is. */
+async function showFirstSteps(service: Service, output: Output): Promise<void> {
+  const open = (await service.examine()).filter(({ level }) => level !== 'good');
+  if (open.length === 0) return;
+  output.note(['', 'Still to be done (verbalis doctor shows it again):', ...findingLines(open, output.color)].join('\n'));
 }
 
 /** Runs the service until it is interrupted to end (SIGINT, SIGTERM). */
@@ -58,6 +66,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
         `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
       ].join('\n'),
     );
+  if (options.json !== true) await showFirstSteps(service, output);
   await interrupted;
   output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');
   // A second signal does not wait for anything.

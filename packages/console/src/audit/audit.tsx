@@ -14,6 +14,7 @@ const PAGE = 50;
 const MOST_SHOWN = 160;
 
 const Change = styled.code`
+  display: block;
   font-size: 13px;
   overflow-wrap: anywhere;
 `;
@@ -123,9 +124,15 @@ export function Audit() {
               ),
             },
             ...(isWhole ? [{ title: 'Space', show: (entry: AuditEntry) => entry.space ?? '' }] : []),
-            { title: 'To', show: ({ target }) => (target === undefined ? '' : <Mono>{target}</Mono>) },
-            { title: 'Change', show: ({ change }) => <Change>{changeText(change)}</Change> },
-            { title: 'From', show: ({ address }) => <Mono>{address}</Mono> },
+            {
+              title: 'To what, and how',
+              show: ({ target, change }) => (
+                <>
+                  {target !== undefined && <Mono>{target}</Mono>} <Change>{changeText(change)}</Change>
+                </>
+              ),
+            },
+            { title: 'From', isWhole: true, show: ({ address }) => <Mono>{address}</Mono> },
           ]}
         />
       )}

@@ -133,6 +133,30 @@ export const Sheet = styled(Table)`
 /** Rows with buttons in them: what can be pressed is reached with Tab. */
 export const Plain = styled.table`
   ${sheet}
+  tbody th {
+    font: inherit;
+    color: inherit;
+    padding: 10px 16px 10px 0;
+    border-bottom: 1px solid ${color.hair};
+    vertical-align: baseline;
+  }
+  @media (min-width: 721px) {
+    tbody th,
+    td[data-whole] {
+      white-space: nowrap;
+    }
+  }
+  @media (max-width: 720px) {
+    tbody th {
+      display: block;
+      border: 0;
+      padding: 1px 0;
+      overflow-wrap: anywhere;
+    }
+    td {
+      overflow-wrap: anywhere;
+    }
+  }
 `;
 
 export const Tabs = styled.nav`

@@ -8,6 +8,8 @@ export interface PlainColumn<T> {
   readonly show: (row: T) => ReactNode;
   /** Shown by screen readers only: of a column of buttons. */
   readonly isQuiet?: boolean;
+  /** Not broken into lines, where there is room: an address, an id. */
+  readonly isWhole?: boolean;
 }
 
 /** A table whose rows hold what can be pressed. */
@@ -38,8 +40,8 @@ export function PlainTable<T>({
         {rows.map((row) => (
           <tr key={id(row)}>
             <th scope="row">{first?.show(row)}</th>
-            {others.map(({ title, show, isQuiet = false }) => (
-              <td key={title} {...(isQuiet ? {} : { 'data-name': title })}>
+            {others.map(({ title, show, isQuiet = false, isWhole = false }) => (
+              <td key={title} {...(isQuiet ? {} : { 'data-name': title })} {...(isWhole ? { 'data-whole': '' } : {})}>
                 {show(row)}
               </td>
             ))}

@@ -13,6 +13,7 @@ const PAGES: readonly (readonly [to: string, name: string, of: 'all' | 'managers
   ['backups', 'Backups', 'operators'],
   ['configuration', 'Configuration', 'operators'],
   ['audit', 'Audit log', 'managers'],
+  ['health', 'Health', 'operators'],
 ];
 
 /** The pages of the step Set up that one may use. */

@@ -180,7 +180,7 @@ function Everybody() {
           id={({ id }) => id}
           columns={[
             { title: 'Address', show: ({ email }) => <Mono>{email}</Mono> },
-            { title: 'Name', show: ({ name }) => name },
+            { title: 'Name', isWhole: true, show: ({ name }) => name },
             { title: 'Roles', show: ({ grants }) => grants.map(grantText).join(', ') },
             {
               title: 'Signed in',

@@ -31,12 +31,14 @@ import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
 import type { RequestHandler, Router } from 'express';
+import { openDoctor, recordsFor, type Finding } from '../features/doctor/index.js';
 import type { Access, AuditLog, Feature, Reader } from '../kernel/index.js';
 import { explain, type Settings } from '../settings/index.js';
 import { openAuthors } from './authors.js';
 import type { BuildOptions } from './build-options.js';
 import { openReaders } from './readers.js';
 import { openReceiving, type Receiving } from './receiving.js';
+import { examine } from './doctor.js';
 import { endpointSummaries } from './endpoints.js';
 import { mustSign } from './sending-spaces.js';
 import { openWhatFollows } from './what-follows.js';
@@ -48,6 +50,8 @@ export interface Built {
   readonly features: readonly Feature[];
   readonly access: Access;
   readonly audit: AuditLog;
+  /** What is missing or risky in how the service is set up. */
+  readonly examine: () => Promise<Finding[]>;
   readonly signInLink: (base: string) => Promise<string>;
   /** Publishes the folders of other spaces than those it was opened with. @throws Refusal, StartError */
   readonly publishFolders: (spaces: SpaceSettings, folder: string) => Promise<void>;
@@ -132,6 +136,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   return {
     access: people.access,
     audit: audit.log,
+    examine: examinesWith(options),
     signInLink: people.signInLink,
     permitCors,
     publishFolders: writing.publishFolders,
@@ -163,6 +168,14 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       ...authors.features,
       ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch, whatFollows }),
     ],
+  };
+}
+
+function examinesWith({ runtime, store, settings, folder, origins, secrets, editions }: BuildOptions): () => Promise<Finding[]> {
+  return () => {
+    const now = runtime.clock.now();
+    const chosenSecret = secrets.isChosen ? secrets.operator : undefined;
+    return examine({ config: { settings, folder, origins }, now, chosenSecret, records: recordsFor(store.reads, now), editions });
   };
 }
 
@@ -234,6 +247,7 @@ function openUpper(options: BuildOptions, { writing, sending, receiving, ledgerF
     openOperatorNotes(runtime, { store, accept, operators }),
     openSearch(store),
     ...whatFollows,
+    openDoctor({ examine: examinesWith(options) }),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),
     openAddresses(runtime, {
       store,

@@ -1,4 +1,6 @@
 export { StartError, type Clock } from '../kernel/index.js';
 export { backupDatabase, startService, type Service, type StartOptions } from './service.js';
 export { restoreDatabase, type Restored, type RestoreOptions, type RestoreSource } from './restore.js';
+export { examineAtRest } from './doctor.js';
+export type { Finding } from '../features/doctor/index.js';
 export { checkIntegrity } from './integrity.js';

@@ -5,7 +5,7 @@ import type { SpaceSettings } from '../features/spaces/index.js';
 import type { Settings } from '../settings/index.js';
 
 /** The domains that a space sends as: of its sender, or its mail folder's, and those that a message may name. */
-function sendersOf(space: SpaceSettings[string] | undefined, edition: LoadedEdition | undefined): string[] {
+export function sendersOfSpace(space: SpaceSettings[string] | undefined, edition: LoadedEdition | undefined): string[] {
   const sender = parseMailbox(space?.sender ?? edition?.project.settings.sender ?? '');
   return [...(isFault(sender) ? [] : [sender.domain]), ...(space?.senderDomains ?? [])];
 }
@@ -29,7 +29,7 @@ export function sendingSpaces(settings: Settings, editions: Editions): Promise<S
     Object.entries(settings.spaces).map(async ([name, space]) => ({
       name,
       delivers: space.mode === 'deliver',
-      senders: sendersOf(space, await editions.current(name)),
+      senders: sendersOfSpace(space, await editions.current(name)),
       providers: dnsOf(settings, name),
     })),
   );

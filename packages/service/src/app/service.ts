@@ -3,6 +3,7 @@ import { createServer, type Server } from 'node:http';
 import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { copyLedger, ledgerIn } from '../features/copies/index.js';
+import type { Finding } from '../features/doctor/index.js';
 import { editionCache, sharedCompiler } from '../features/editions/index.js';
 import { openLinkListener, type LinkListener } from '../features/engagement/index.js';
 import {
@@ -59,7 +60,9 @@ export interface Service {
   readonly memory: () => Record<string, unknown>;
   /** Does now what waits for others to go with, for those who move the clock. */
   readonly writeNow: () => void;
-  /** Makes an address that opens the console, once and for ten minutes. */
+  /** What is missing or risky in how the service is set up. */
+  readonly examine: () => Promise<Finding[]>;
+  /** Makes an address that opens the console, once and for 15 minutes. */
   readonly signInLink: () => Promise<string>;
   readonly operatorSecret: string;
   /** Reads the configuration again. @returns what has changed @throws Refusal where it is not right; the old one stays in use then */
@@ -250,6 +253,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       busy: () => store.busy() || isBusy(current),
       memory: () => memoryOf(current.built.features, current.runtime),
       writeNow: store.writeNow,
+      examine: () => current.built.examine(),
       signInLink: () => current.built.signInLink(current.config.settings.publicUrl ?? url),
       operatorSecret: secrets.operator,
       reload,

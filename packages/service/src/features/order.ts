@@ -6,6 +6,7 @@ import { bulkEndpoints } from './bulk-sends/index.js';
 import { copyEndpoints } from './copies/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
+import { doctorEndpoints } from './doctor/index.js';
 import { captureEndpoints } from './capture/index.js';
 import { configurationEndpoints } from './configuration/index.js';
 import { consentEndpoints } from './consent/index.js';
@@ -285,6 +286,10 @@ export const FEATURES: readonly Listed[] = [
       groups: [{ name: 'addresses', description: 'What is known about one address.' }],
       endpoints: addressEndpoints,
     },
+  },
+  {
+    name: 'doctor',
+    api: { step: 'set-up', groups: [{ name: 'doctor', description: 'How the service is set up.' }], endpoints: doctorEndpoints },
   },
   {
     name: 'configuration',

@@ -11,6 +11,8 @@ const LEAST_OPERATOR = 24;
 export interface Secrets {
   /** Opens the console. */
   readonly operator: string;
+  /** Whether a person has chosen that secret, and the service has not made it. */
+  readonly isChosen: boolean;
   /** A key for one use, made from the master key; the same every time. */
   readonly keyFor: (
     use:
@@ -53,6 +55,7 @@ export function readSecrets(file: string, operator: string | undefined, database
   const master = Buffer.from(stored.master, 'base64url');
   return {
     operator: operator ?? stored.operator,
+    isChosen: operator !== undefined,
     keyFor: (use) => createHmac('sha256', master).update(`verbalis\0${use}`).digest(),
     fingerprint: createHmac('sha256', master).update('verbalis\0fingerprint').digest('hex').slice(0, 16),
   };

@@ -72,7 +72,7 @@ const FILES: readonly (readonly [file: string, setting: string])[] = [
 
 /** Reads the secrets that stand in files. A line end at the end of a file is not part of it. */
 export function readSecretFiles(expanding: Expanding): void {
-  const { folder, origins, faults } = expanding;
+  const { raw, folder, origins, faults } = expanding;
   const read = (file: unknown, path: string): string | undefined => {
     if (typeof file !== 'string') return undefined;
     const where = resolve(folder, file);
@@ -93,6 +93,8 @@ export function readSecretFiles(expanding: Expanding): void {
     holder[key] = text;
     origins.set(`${path}.${key}`, file);
   };
+  if (isRecord(raw['people']) && isRecord(raw['people']['openid']))
+    fill(raw['people']['openid'], 'people.openid', ['clientSecretFile', 'clientSecret']);
   for (const [name, provider] of providersOf(expanding)) {
     const path = `providers.${name}`;
     for (const entry of FILES) fill(provider, path, entry);

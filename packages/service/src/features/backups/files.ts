@@ -1,4 +1,4 @@
-import { mkdirSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { manifestFile, Manifest } from '../../kernel/index.js';
 
@@ -29,6 +29,12 @@ export function backupsIn(folder: string): Backup[] {
       }
     })
     .sort((a, b) => Date.parse(a.manifest.asOf) - Date.parse(b.manifest.asOf));
+}
+
+/** When the last backup of a folder was made, in milliseconds since the epoch. It makes no folder. */
+export function lastBackupIn(folder: string): number | undefined {
+  const last = existsSync(folder) ? backupsIn(folder).at(-1) : undefined;
+  return last === undefined ? undefined : Date.parse(last.manifest.asOf);
 }
 
 /** Removes what was left of backups that were broken off. @param before date, in milliseconds since the epoch */

@@ -122,6 +122,7 @@ export const PeopleSettings = z
         issuer: z.url({ protocol: /^https?$/ }).meta({ description: 'Where its configuration is found (OpenID Connect Discovery 1.0).' }),
         clientId: z.string().min(1),
         clientSecret: z.string().min(1).optional(),
+        clientSecretFile: z.string().optional().meta({ description: 'A file with nothing else in it.' }),
         scopes: z.array(z.string()).default(['openid', 'email', 'profile']),
       })
       .optional()
