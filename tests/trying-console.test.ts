@@ -120,6 +120,7 @@ browserTest('the reader: mail, text, headers, source, attachments, links, codes,
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'ticket.pdf' }).click()]);
   expect(download.suggestedFilename()).toBe('ticket.pdf');
   await page.getByText('https://saltmarsh-ferries.example/bookings/SM-8002').first().waitFor();
+  await page.getByText('Simulate an outcome').click();
   await page.getByRole('button', { name: 'Simulate', exact: true }).click();
   await page.getByText('Simulated:').waitFor();
   expect(await axe(page)).toEqual([]);
@@ -145,6 +146,8 @@ browserTest('keyboard alone: "/" finds by address, subject, reference and id; an
   await picture('search');
   expect(await axe(page)).toEqual([]);
   await page.goto(`${all.service.url}/try/${id}`);
+  await page.getByText('Envelope and file').focus();
+  await page.keyboard.press('Enter');
   await page.getByRole('button', { name: 'Remove', exact: true }).focus();
   await page.keyboard.press('Enter');
   await page.waitForURL(/\/try$/);

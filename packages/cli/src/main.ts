@@ -53,6 +53,10 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['permits', 'send: emails that a browser may ask for']], load: () => import('./permits/index.js') },
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
+  {
+    commands: [['find <text>', 'track: everything of a space by an address, an id, a reference, a subject, a domain, a code']],
+    load: () => import('./search/index.js'),
+  },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
   { commands: [['inbound', 'track: what people write to you']], load: () => import('./inbound/index.js') },
   { commands: [['suppressions', 'track: addresses that get no more mail']], load: () => import('./suppressions/index.js') },

@@ -39,6 +39,8 @@ export interface FollowOptions {
   readonly signal?: AbortSignal | undefined;
   /** Goes on after this one; from now on when left out. */
   readonly lastId?: string | undefined;
+  /** Is called when the stream has begun, and when it breaks; it is taken up again by itself. */
+  readonly onConnection?: ((isOpen: boolean) => void) | undefined;
 }
 
 export interface ClientOptions {
@@ -120,18 +122,21 @@ export function caller({ url, key, space, tries = 3, headers = {}, fetch: http =
   }
 
   /** Follows a stream and takes it up again when the connection breaks, from what was seen last. Ends when the signal does. */
-  async function* follow(route: Route, request: Request, { signal, lastId }: FollowOptions): AsyncGenerator<StreamEvent> {
+  async function* follow(route: Route, request: Request, { signal, lastId, onConnection }: FollowOptions): AsyncGenerator<StreamEvent> {
     let seen = lastId;
     for (let failed = 1; !isAborted(signal); failed += 1) {
       try {
         const more = { accept: 'text/event-stream', ...(seen === undefined ? {} : { 'last-event-id': seen }) };
-        for await (const event of eventsOf(await send(route, { ...request, headers: { ...request.headers, ...more }, signal }))) {
+        const response = await send(route, { ...request, headers: { ...request.headers, ...more }, signal });
+        onConnection?.(true);
+        for await (const event of eventsOf(response)) {
           seen = event.id ?? seen;
           failed = 1;
           yield event;
         }
       } catch (error) {
         if (isAborted(signal)) return;
+        onConnection?.(false);
         // What was refused is refused again; a connection that broke is not.
         if (error instanceof RefusedError || failed > tries) throw error;
       }

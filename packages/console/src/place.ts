@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react';
 const IN_SPACE = /^\/in\/([a-z0-9-]+)(?=\/|$)/;
 
 /** The space that an address names: /in/harbour/track. */
-export function spaceIn(pathname: string): string | undefined {
+function spaceIn(pathname: string): string | undefined {
   return IN_SPACE.exec(pathname)?.[1];
 }
 

@@ -137,3 +137,14 @@ export async function simulate(
   output.note(`It is ${known} now. verbalis messages show ${messageId ?? 'MESSAGE'} shows its timeline.`);
   return 0;
 }
+
+export async function removeCaptured(
+  client: Client,
+  id: string,
+  { json = false }: { readonly json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
+  await client.captured.remove(id);
+  if (!json) output.out(`Deleted: ${id}.`);
+  return 0;
+}

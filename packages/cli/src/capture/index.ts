@@ -1,7 +1,7 @@
 import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, only, type Remote } from '../command.js';
-import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate } from './captured.js';
+import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate, removeCaptured } from './captured.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -54,6 +54,10 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis captured clear --to asa@post.example',
   ).action((options: Remote & Parameters<typeof clearCaptured>[1]) =>
     run((output) => clearCaptured(connect(options), only(options), output)),
+  );
+
+  example(remote(captured.command('remove <mail>').description('delete one captured email')), 'verbalis captured remove l01k…').action(
+    (id: string, options: Remote) => run((output) => removeCaptured(connect(options), id, only(options), output)),
   );
 
   example(

@@ -1,5 +1,5 @@
 import type { Client, CloudEvent } from '@verbalis/client';
-import type { ExitCode, Output } from '../output.js';
+import { UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
 
 /** Of a link that was followed or a picture that was loaded: which, and by whom. */
@@ -37,14 +37,34 @@ function eventLine(event: CloudEvent, { color }: Output): string {
 
 export async function listEvents(
   client: Client,
-  { json, limit, ...filter }: { readonly json?: boolean } & { readonly filter?: string; readonly limit?: string; readonly cursor?: string },
+  options: { readonly json?: boolean; readonly filter?: string; readonly limit?: string; readonly cursor?: string; readonly try?: boolean },
   output: Output,
 ): Promise<ExitCode> {
+  if (options.try === true) return tryFilter(client, options, output);
+  const { json, limit, filter: text, cursor } = options;
+  const filter = { ...(text === undefined ? {} : { filter: text }), ...(cursor === undefined ? {} : { cursor }) };
   const page = await client.events.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json === true) output.out(JSON.stringify(page, null, 2));
   else if (page.events.length === 0) output.note('No events yet.');
   else for (const event of page.events) output.out(eventLine(event, output));
   if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
+  return 0;
+}
+
+/** Says how many of the last day's events a filter lets through. */
+async function tryFilter(
+  client: Client,
+  { filter, json = false }: { readonly json?: boolean; readonly filter?: string },
+  output: Output,
+): Promise<ExitCode> {
+  if (filter === undefined) throw new UsageError('There is no filter to be tried.', "Give --filter 'type in [failed, complained]'.");
+  const result = await client.events.tryFilter({ filter });
+  const kinds = Object.entries(result.kinds).map(([kind, count]) => `${count} ${kind}`);
+  output.out(
+    json
+      ? JSON.stringify(result, null, 2)
+      : `${result.passed} of the ${result.looked} events of the last day pass${kinds.length === 0 ? '' : `: ${kinds.join(', ')}`}.`,
+  );
   return 0;
 }
 

@@ -12,8 +12,10 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .description('track: events, newest first')
         .option('--filter <filter>', 'only these events')
         .option('--limit <n>', 'a page (50)')
-        .option('--cursor <cursor>', 'the next page'),
+        .option('--cursor <cursor>', 'the next page')
+        .option('--try', 'only say how many of the last day’s events the filter lets through'),
     ),
     "verbalis events --filter 'cause = mailbox-full'",
+    "verbalis events --filter 'type in [failed, complained]' --try",
   ).action((options: Remote & Parameters<typeof listEvents>[1]) => run((output) => listEvents(connect(options), only(options), output)));
 }

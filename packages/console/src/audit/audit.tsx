@@ -113,7 +113,7 @@ export function Audit() {
           rows={entries}
           id={({ seq }) => String(seq)}
           columns={[
-            { title: 'When', show: ({ at }) => <When at={at} /> },
+            { title: 'When', isWhole: true, show: ({ at }) => <When at={at} /> },
             { title: 'Who', show: ({ who }) => <>{who.kind === 'key' ? `key ${who.name}` : who.name}</> },
             {
               title: 'Did',

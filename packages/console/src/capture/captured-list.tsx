@@ -1,6 +1,5 @@
 import type { CapturedSummary } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect } from 'react';
 import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
@@ -8,6 +7,7 @@ import { Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Choose } from '../parts/choose.js';
 import { Confirm } from '../parts/confirm.js';
 import { Head, Search, Sheet } from '../parts/list.js';
+import { useFollow } from '../parts/follow.js';
 import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -34,6 +34,12 @@ const Live = styled.span`
   font-size: 15px;
 `;
 
+const CONNECTION = {
+  connecting: 'Connecting …',
+  live: 'Live: new mail appears at the top.',
+  lost: '△ The service does not answer. What is shown may be old; it is asked again.',
+} as const;
+
 const CSV: readonly CsvColumn<CapturedSummary>[] = [
   ['id', ({ id }) => id],
   ['to', ({ to }) => to],
@@ -59,18 +65,11 @@ export function CapturedList() {
     rowsOf: (page) => page.captured,
   });
   const addresses = useQuery({ queryKey: ['captured', space.name, 'addresses'], queryFn: () => client.captured.addresses() });
-  useEffect(() => {
-    const end = new AbortController();
-    void (async () => {
-      try {
-        const arrivals = client.captured.follow({ signal: end.signal });
-        while ((await arrivals.next()).done !== true) await queries.invalidateQueries({ queryKey: ['captured', space.name] });
-      } catch {
-        // The service has ended; the list says so when it is read again.
-      }
-    })();
-    return () => end.abort();
-  }, [client, queries, space.name]);
+  const refresh = () => void queries.invalidateQueries({ queryKey: ['captured', space.name] });
+  const { connection, refusal } = useFollow((options) => client.captured.follow(options), { take: refresh, began: refresh }, [
+    client,
+    space.name,
+  ]);
   const clear = useMutation({
     mutationFn: () => client.captured.clear(filter),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['captured', space.name] }),
@@ -111,9 +110,10 @@ export function CapturedList() {
           />
         )}
         {rows.length > 0 && <SaveCsv name="captured" columns={CSV} all={pages.all} />}
-        <Live role="status">Live: new mail appears at the top.</Live>
+        <Live role="status">{CONNECTION[connection]}</Live>
       </Head>
       {pages.error !== null && <Fault error={pages.error} />}
+      {refusal !== undefined && <Fault error={refusal} />}
       {clear.error !== null && <Fault error={clear.error} />}
       {pages.isSuccess && rows.length === 0 && !filtered && (
         <Empty

@@ -3,10 +3,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { useState } from 'react';
-import { Button, Fault, Mono, When } from '../parts/basics.js';
+import { Button, Fault, Mono, StateWord, When } from '../parts/basics.js';
+import { Copied, CopyButton } from '../parts/copy.js';
+import { Back } from '../parts/back.js';
 import { OneOf, Toggle } from '../parts/switches.js';
 import { useSession } from '../session.js';
-import { color, font, wide } from '../style.js';
+import { color, font } from '../style.js';
 import { inBytes } from '../words.js';
 import { Simulate, Soft } from './simulate.js';
 
@@ -27,15 +29,6 @@ const Facts = styled.dl`
   dd {
     margin: 0;
     overflow-wrap: anywhere;
-  }
-`;
-
-const Split = styled.div`
-  display: grid;
-  gap: 32px;
-  grid-template-columns: minmax(0, 1fr);
-  ${wide} {
-    grid-template-columns: minmax(0, 1fr) 260px;
   }
 `;
 
@@ -69,13 +62,18 @@ const Plain = styled.pre`
   overflow-wrap: anywhere;
 `;
 
-const Side = styled.aside`
+const Opening = styled.section`
   display: grid;
-  gap: 24px;
-  align-content: start;
+  gap: 20px 40px;
+  grid-template-columns: repeat(auto-fit, minmax(min(240px, 100%), 1fr));
+  margin-bottom: 24px;
   h2 {
     font-size: 17px;
     margin-bottom: 6px;
+  }
+  p {
+    margin: 4px 0 0;
+    overflow-wrap: anywhere;
   }
   ul {
     list-style: none;
@@ -87,10 +85,37 @@ const Side = styled.aside`
   }
 `;
 
+const Rest = styled.div`
+  margin-top: 24px;
+  border-top: 1px solid ${color.hair};
+  details {
+    border-bottom: 1px solid ${color.hair};
+    padding: 12px 0;
+  }
+  summary {
+    cursor: pointer;
+    font-weight: 600;
+  }
+  ul {
+    list-style: none;
+    margin: 8px 0;
+    padding: 0;
+    display: grid;
+    gap: 8px;
+    overflow-wrap: anywhere;
+  }
+  h2 {
+    font-size: 17px;
+    margin: 12px 0 6px;
+  }
+`;
+
 const Code = styled.div`
   font: 600 26px/1.2 ${font.mono};
   letter-spacing: 0.12em;
 `;
+
+const REFRESH_MS = 3000;
 
 const VIEWS = [
   ['html', 'Mail'],
@@ -118,7 +143,7 @@ export function Captured() {
   if (error !== null)
     return (
       <>
-        <Link to="/try">← Captured mail</Link>
+        <Back to="/try">Captured mail</Back>
         <Fault error={error} />
       </>
     );
@@ -144,20 +169,12 @@ function Reader({ mail }: { readonly mail: CapturedMail }) {
   return (
     <article>
       <Title>
-        <Link to="/try">← Captured mail</Link>
+        <Back to="/try">Captured mail</Back>
         <h1 dir="auto">{mail.subject === '' ? '(no subject)' : mail.subject}</h1>
       </Title>
-      <Split>
-        <div>
-          <MailFacts mail={mail} />
-          <Views {...{ mail, params, set, addressOf }} />
-        </div>
-        <Side aria-label="In this mail">
-          <Contents mail={mail} addressOf={addressOf} />
-          <Simulate mail={mail} />
-          <Keep mail={mail} addressOf={addressOf} />
-        </Side>
-      </Split>
+      <Lead mail={mail} />
+      <Views {...{ mail, params, set, addressOf }} />
+      <More mail={mail} addressOf={addressOf} />
     </article>
   );
 }
@@ -256,53 +273,106 @@ function Views({ mail, params, set, addressOf }: ViewsProps) {
   );
 }
 
-/** Codes, links and attachments of the mail. */
-function Contents({ mail, addressOf }: { readonly mail: CapturedMail; readonly addressOf: AddressOf }) {
+/** Links that are shown at once. */
+const FIRST_LINKS = 3;
+const MOST_LINKS = 60;
+type FoundLink = CapturedMail['links'][number];
+
+function Links({ links }: { readonly links: readonly FoundLink[] }) {
   return (
-    <>
-      {mail.codes.length > 0 && (
-        <section>
-          <h2>Code</h2>
-          {mail.codes.map((code) => (
-            <Code key={code}>{code}</Code>
+    <ul>
+      {links.map((link, i) => (
+        <li key={i}>
+          {link.text === '' ? 'a picture without words' : link.text}
+          <Copied text={link.href} name={`the link “${link.text}”`} />
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What a developer opens the mail for: what became of it, its codes and its links. */
+function Lead({ mail }: { readonly mail: CapturedMail }) {
+  const { client, space } = useSession();
+  const { messageId = '', codes, links } = mail;
+  const message = useQuery({
+    queryKey: ['message', space.name, messageId],
+    queryFn: () => client.messages.get(messageId),
+    enabled: messageId !== '',
+    refetchInterval: REFRESH_MS,
+  });
+  const delivery = message.data?.deliveries.find(({ address }) => address === mail.to) ?? message.data?.deliveries[0];
+  return (
+    <Opening aria-label="In this mail">
+      <div>
+        <h2>Outcome</h2>
+        {delivery === undefined ? <p>Captured; nothing left the service.</p> : <StateWord state={delivery.state} />}
+        {delivery !== undefined && <p>{delivery.sentence}</p>}
+        <p>
+          To <Mono>{mail.to}</Mono>, <When at={mail.receivedAt.toISOString()} />
+          {messageId !== '' && (
+            <>
+              {' · '}
+              <Link to={`/track/messages/${messageId}`}>its timeline</Link>
+            </>
+          )}
+        </p>
+      </div>
+      {codes.length > 0 && (
+        <div>
+          <h2>{codes.length === 1 ? 'Code' : 'Codes'}</h2>
+          {codes.map((code) => (
+            <Code key={code}>
+              {code} <CopyButton text={code} label="Copy" />
+            </Code>
           ))}
-        </section>
+        </div>
       )}
-      <section>
+      <div>
         <h2>Links</h2>
-        {mail.links.length === 0 && <Soft>none</Soft>}
+        {links.length === 0 && <Soft>none</Soft>}
+        <Links links={links.slice(0, FIRST_LINKS)} />
+        {links.length > FIRST_LINKS && (
+          <details>
+            <summary>{links.length - FIRST_LINKS} more</summary>
+            <Links links={links.slice(FIRST_LINKS, MOST_LINKS)} />
+          </details>
+        )}
+      </div>
+    </Opening>
+  );
+}
+
+/** What is looked at less often. */
+function More({ mail, addressOf }: { readonly mail: CapturedMail; readonly addressOf: AddressOf }) {
+  return (
+    <Rest>
+      <details open={mail.attachments.length > 0}>
+        <summary>Attached ({mail.attachments.length})</summary>
         <ul>
-          {mail.links.slice(0, 60).map((link, i) => (
-            <li key={i}>
-              {link.text === '' ? 'a picture without words' : link.text}
-              <br />
+          {mail.attachments.slice(0, 200).map((attachment) => (
+            <li key={attachment.part}>
+              <a href={addressOf(`attachments/${attachment.part}`)} download={attachment.name}>
+                {attachment.name}
+              </a>{' '}
               <Soft>
-                <Mono>{link.href}</Mono>
+                {attachment.type}, {inBytes(attachment.size)}
+                {attachment.inline ? ', shown in the mail' : ''}
               </Soft>
             </li>
           ))}
         </ul>
-      </section>
-      {mail.attachments.length > 0 && (
-        <section>
-          <h2>Attached</h2>
-          <ul>
-            {mail.attachments.slice(0, 200).map((attachment) => (
-              <li key={attachment.part}>
-                <a href={addressOf(`attachments/${attachment.part}`)} download={attachment.name}>
-                  {attachment.name}
-                </a>
-                <br />
-                <Soft>
-                  {attachment.type}, {inBytes(attachment.size)}
-                  {attachment.inline ? ', shown in the mail' : ''}
-                </Soft>
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-    </>
+      </details>
+      <details>
+        <summary>Simulate an outcome</summary>
+        <Simulate mail={mail} />
+      </details>
+      <details>
+        <summary>Envelope and file</summary>
+        <MailFacts mail={mail} />
+        <Keep mail={mail} addressOf={addressOf} />
+      </details>
+    </Rest>
   );
 }
 

@@ -2,7 +2,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Confirm } from '../parts/confirm.js';
 import { Choose } from '../parts/choose.js';
 import { Difference } from '../parts/editor.js';
 import { Head, Sheet } from '../parts/list.js';
@@ -80,6 +81,7 @@ export function Editions() {
       </Head>
       {list.error !== null && <Fault error={list.error} />}
       {use.error !== null && <Fault error={use.error} />}
+      {use.isSuccess && <p role="status">Edition {use.variables} is in use now.</p>}
       {list.isSuccess && editions.length === 0 && (
         <Empty title="Nothing is published to this space yet" command="verbalis publish demo/mail">
           An edition is a mail folder as it was published: it never changes, and each message names the one it was made from.
@@ -105,9 +107,14 @@ export function Editions() {
                   {edition.inUse ? (
                     '● in use'
                   ) : (
-                    <Button $quiet aria-label={`Use edition ${edition.number}`} onPress={() => use.mutate(edition.number)}>
-                      Use
-                    </Button>
+                    <Confirm
+                      label="Use"
+                      name={`Use edition ${edition.number}`}
+                      title={`Use edition ${edition.number} from now on?`}
+                      words="Messages that are accepted from now on are made from it. Those that were accepted before keep their edition."
+                      action="Use it"
+                      onConfirm={() => use.mutate(edition.number)}
+                    />
                   )}
                 </Cell>
               </Row>

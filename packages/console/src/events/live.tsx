@@ -5,6 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono } from '../parts/basics.js';
 import { Head, Search, TrackTabs } from '../parts/list.js';
+import { useFollow } from '../parts/follow.js';
 import { wholeList } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -92,33 +93,37 @@ export function Live() {
   const filter = params.get('filter') ?? '';
   const [events, setEvents] = useState<readonly CloudEvent[]>([]);
   const [paused, setPaused] = useState(false);
-  const [fault, setFault] = useState<unknown>();
   const held = useRef<CloudEvent[]>([]);
   const isPaused = useRef(false);
   isPaused.current = paused;
   const [waiting, setWaiting] = useState(0);
+  const wanted = filter === '' ? {} : { filter };
+  const { connection, refusal } = useFollow(
+    (options) => client.events.follow(wanted, options),
+    {
+      take: (event) => {
+        if (isPaused.current) {
+          held.current = [event, ...held.current].slice(0, MOST);
+          setWaiting(held.current.length);
+        } else setEvents((list) => [event, ...list.filter(({ id }) => id !== event.id)].slice(0, MOST));
+      },
+      began: () => {
+        held.current = [];
+        client.events.list({ ...wanted, limit: 30 }).then(
+          (before) => {
+            const known = new Set(before.events.map(({ id }) => id));
+            setEvents((list) => [...before.events, ...list.filter(({ id }) => !known.has(id))].slice(0, MOST));
+          },
+          // The stream says what is wrong.
+          () => undefined,
+        );
+      },
+    },
+    [client, space.name, filter],
+  );
   useEffect(() => {
-    const end = new AbortController();
     setEvents([]);
-    setFault(undefined);
-    held.current = [];
-    void (async () => {
-      try {
-        const wanted = filter === '' ? {} : { filter };
-        const before = await client.events.list({ ...wanted, limit: 30 });
-        setEvents(before.events);
-        for await (const one of client.events.follow(wanted, { signal: end.signal })) {
-          if (isPaused.current) {
-            held.current = [one, ...held.current].slice(0, MOST);
-            setWaiting(held.current.length);
-          } else setEvents((list) => [one, ...list].slice(0, MOST));
-        }
-      } catch (error) {
-        if (!end.signal.aborted) setFault(error);
-      }
-    })();
-    return () => end.abort();
-  }, [client, space.name, filter]);
+  }, [space.name, filter]);
   /** All that became known and passes, the newest first. */
   const all = () =>
     wholeList(
@@ -150,8 +155,11 @@ export function Live() {
         </Button>
         {events.length > 0 && <SaveCsv name="events" columns={CSV} all={all} />}
       </Head>
-      {fault !== undefined && <Fault error={fault} />}
-      {events.length === 0 && fault === undefined && (
+      {refusal !== undefined && <Fault error={refusal} />}
+      {connection === 'lost' && refusal === undefined && (
+        <p role="status">△ The service does not answer; it is asked again. What happens meanwhile is shown afterwards.</p>
+      )}
+      {events.length === 0 && refusal === undefined && connection !== 'lost' && (
         <Empty title="No events yet" command="verbalis messages follow">
           Each fact about a delivery stands here as soon as it is known, with what the other side said.
         </Empty>

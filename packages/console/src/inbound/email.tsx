@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Fault, Mono, When } from '../parts/basics.js';
+import { Back } from '../parts/back.js';
 import { Confirm } from '../parts/confirm.js';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
@@ -110,7 +111,7 @@ export function InboundEmail() {
   if (error !== null)
     return (
       <>
-        <Link to="/track/inbound">← Inbound mail</Link>
+        <Back to="/track/inbound">Inbound mail</Back>
         <Fault error={error} />
       </>
     );
@@ -118,7 +119,7 @@ export function InboundEmail() {
   return (
     <article>
       <Title>
-        <Link to="/track/inbound">← Inbound mail</Link>
+        <Back to="/track/inbound">Inbound mail</Back>
         <h1 dir="auto">{data.subject === '' ? '(no subject)' : data.subject}</h1>
       </Title>
       {data.suspicions.length > 0 && (

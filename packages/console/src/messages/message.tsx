@@ -3,7 +3,9 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Fault, Mono, Note, StateWord, When } from '../parts/basics.js';
+import { Back } from '../parts/back.js';
 import { MailPreview } from '../parts/mail.js';
+import { MessageActions } from './actions.js';
 import { Timeline } from './timeline.js';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
@@ -111,7 +113,7 @@ export function Message() {
   return (
     <article>
       <Title>
-        <Link to="/track">← Messages</Link>
+        <Back to="/track">Messages</Back>
         <h1 dir="auto">{data.subject}</h1>
       </Title>
       <Facts>
@@ -140,6 +142,7 @@ export function Message() {
           <Mono>{data.id}</Mono>
         </dd>
       </Facts>
+      <MessageActions message={data} />
       {data.deliveries.map((delivery) => (
         <DeliverySection key={delivery.id} delivery={delivery} message={data} />
       ))}

@@ -13,7 +13,7 @@ import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 import { STATES } from '../words.js';
 
-const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld'];
+const SHOWN: readonly State[] = ['queued', 'delayed', 'accepted', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled'];
 const REFRESH_MS = 2000;
 
 const Subject = styled.span.attrs({ dir: 'auto' })`
@@ -162,15 +162,16 @@ export function Messages() {
       )}
       {pages.isSuccess && rows.length === 0 && filtered && (
         <Empty title="No message fits" command="verbalis messages list">
-          Addresses and references are looked for as they are written. Take a filter away to see more.
+          Whole addresses and references are looked for; “Find” also knows their beginnings, domains and subjects. Remove a filter to see
+          more.
         </Empty>
       )}
       {rows.length > 0 && (
         <Sheet aria-label="Messages">
           <TableHeader>
             <Column isRowHeader>To</Column>
-            <Column>State</Column>
-            <Column>Subject</Column>
+            <Column isRowHeader>State</Column>
+            <Column isRowHeader>Subject</Column>
             <Column>Reference</Column>
             <Column>Created</Column>
           </TableHeader>

@@ -5,6 +5,7 @@ import { NavLink, Outlet, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
+import { useRememberSearch } from './back.js';
 import { usePage } from './page.js';
 
 const STEPS = [
@@ -303,6 +304,7 @@ function modeWord(mode: 'deliver' | 'capture'): string {
 export function Frame() {
   const { space, spaces, folder, person, choose, leave } = useSession();
   const main = usePage(folder ?? space.name);
+  useRememberSearch();
   if (folder !== undefined)
     return (
       <Page>

@@ -133,6 +133,10 @@ export const Sheet = styled(Table)`
 /** Rows with buttons in them: what can be pressed is reached with Tab. */
 export const Plain = styled.table`
   ${sheet}
+  tbody th,
+  td {
+    overflow-wrap: anywhere;
+  }
   tbody th {
     font: inherit;
     color: inherit;
@@ -141,7 +145,7 @@ export const Plain = styled.table`
     vertical-align: baseline;
   }
   @media (min-width: 721px) {
-    tbody th,
+    tbody th[data-whole],
     td[data-whole] {
       white-space: nowrap;
     }
@@ -151,10 +155,6 @@ export const Plain = styled.table`
       display: block;
       border: 0;
       padding: 1px 0;
-      overflow-wrap: anywhere;
-    }
-    td {
-      overflow-wrap: anywhere;
     }
   }
 `;

@@ -1,4 +1,5 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
+import { useEffect, useMemo, useRef } from 'react';
 import styled from 'styled-components';
 import { Button } from './basics.js';
 
@@ -47,16 +48,22 @@ export function usePages<P extends Page, T>({
 }): Paged<T> {
   const pages = useInfiniteQuery({
     queryKey: key,
-    queryFn: ({ pageParam }) => read({ limit: SHOWN_AT_ONCE, cursor: pageParam }),
+    // The first page is there at once; who goes on gets more at a time.
+    queryFn: ({ pageParam }) => read({ limit: pageParam === undefined ? SHOWN_AT_ONCE : SAVED_AT_ONCE, cursor: pageParam }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page: P) => page.nextCursor,
     ...(refreshMs === undefined ? {} : { refetchInterval: refreshMs }),
   });
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = pages;
+  const more = useMemo(
+    () => (hasNextPage && !isFetchingNextPage ? () => void fetchNextPage() : undefined),
+    [hasNextPage, isFetchingNextPage, fetchNextPage],
+  );
   return {
     rows: pages.data?.pages.flatMap(rowsOf) ?? [],
     error: pages.error,
     isSuccess: pages.isSuccess,
-    more: pages.hasNextPage ? () => void pages.fetchNextPage() : undefined,
+    more,
     all: () => wholeList(read, rowsOf),
   };
 }
@@ -67,10 +74,22 @@ const Foot = styled.p`
 
 /** The way to what is older, below a list. */
 export function Older<T>({ pages, children }: { readonly pages: Paged<T>; readonly children: string }) {
-  if (pages.more === undefined) return null;
+  const foot = useRef<HTMLParagraphElement>(null);
+  const { more } = pages;
+  // Whoever scrolls to the end wants more of it.
+  useEffect(() => {
+    const end = foot.current;
+    if (end === null || more === undefined) return undefined;
+    const watch = new IntersectionObserver((seen) => {
+      if (seen.some(({ isIntersecting }) => isIntersecting) && window.scrollY > 0) more();
+    });
+    watch.observe(end);
+    return () => watch.disconnect();
+  }, [more]);
+  if (more === undefined) return null;
   return (
-    <Foot>
-      <Button $quiet onPress={pages.more}>
+    <Foot ref={foot}>
+      <Button $quiet onPress={more}>
         {children}
       </Button>
     </Foot>

@@ -39,7 +39,9 @@ export function PlainTable<T>({
       <tbody>
         {rows.map((row) => (
           <tr key={id(row)}>
-            <th scope="row">{first?.show(row)}</th>
+            <th scope="row" {...(first?.isWhole === true ? { 'data-whole': '' } : {})}>
+              {first?.show(row)}
+            </th>
             {others.map(({ title, show, isQuiet = false, isWhole = false }) => (
               <td key={title} {...(isQuiet ? {} : { 'data-name': title })} {...(isWhole ? { 'data-whole': '' } : {})}>
                 {show(row)}

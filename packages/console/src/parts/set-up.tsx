@@ -1,5 +1,5 @@
 import { NavLink } from 'react-router';
-import { useSession } from '../session.js';
+import { isManager, useSession } from '../session.js';
 import { Tabs } from './list.js';
 
 /** The pages of the step Set up. `of`: who can use them. */
@@ -18,8 +18,8 @@ const PAGES: readonly (readonly [to: string, name: string, of: 'all' | 'managers
 
 /** The pages of the step Set up that one may use. */
 export function SetUpTabs() {
-  const { operator, space } = useSession();
-  const may = { all: true, managers: operator || space.role === 'operator', operators: operator };
+  const session = useSession();
+  const may = { all: true, managers: isManager(session), operators: session.operator };
   return (
     <Tabs aria-label="Set up">
       {PAGES.map(([to, name, of]) =>

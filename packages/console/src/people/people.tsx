@@ -179,7 +179,7 @@ function Everybody() {
           rows={people}
           id={({ id }) => id}
           columns={[
-            { title: 'Address', show: ({ email }) => <Mono>{email}</Mono> },
+            { title: 'Address', isWhole: true, show: ({ email }) => <Mono>{email}</Mono> },
             { title: 'Name', isWhole: true, show: ({ name }) => name },
             { title: 'Roles', show: ({ grants }) => grants.map(grantText).join(', ') },
             {

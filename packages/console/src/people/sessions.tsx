@@ -16,7 +16,7 @@ const Block = styled.section`
 const WAYS: Readonly<Record<OpenSession['way'], string>> = { secret: 'operator’s secret', link: 'link', openid: 'OpenID Connect' };
 
 /** What a browser is, in two words: "Chrome on Linux". */
-export function browserName(agent: string): string {
+function browserName(agent: string): string {
   const browser = /(Edg|Firefox|Chrome|Safari)\//.exec(agent)?.[1]?.replace('Edg', 'Edge');
   const system = /(Windows|Android|iPhone|iPad|Mac OS X|Linux)/.exec(agent)?.[1]?.replace('Mac OS X', 'macOS');
   if (browser === undefined) return agent.slice(0, 30) || 'unknown';

@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Provider } from '@verbalis/client';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
+import { useState } from 'react';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Field, Inline } from '../parts/form.js';
 import { SendTabs, Sheet } from '../parts/list.js';
 import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -40,6 +42,46 @@ function Why({ provider: { why, since, until } }: { readonly provider: Provider 
         </>
       )}
     </Reason>
+  );
+}
+
+/** Tries a provider: whether it can be reached and takes what it is given. */
+function TestProvider({ name }: { readonly name: string }) {
+  const { client, operator } = useSession();
+  const [isOpen, setIsOpen] = useState(false);
+  const test = useMutation({ mutationFn: (to: string) => client.providers.test(name, to === '' ? {} : { to }) });
+  if (!operator) return null;
+  return (
+    <>
+      {' '}
+      <Button $quiet aria-label={`Test ${name}`} aria-expanded={isOpen} onPress={() => setIsOpen(!isOpen)}>
+        Test
+      </Button>
+      {isOpen && (
+        <Inline
+          aria-label={`Test ${name}`}
+          onSubmit={(event) => {
+            event.preventDefault();
+            const to = new FormData(event.currentTarget).get('to');
+            test.mutate(typeof to === 'string' ? to.trim() : '');
+          }}
+        >
+          <Field name="to" label="Send a test to (left out: it is only asked)" />
+          <Button type="submit" isDisabled={test.isPending}>
+            Test it
+          </Button>
+        </Inline>
+      )}
+      {test.error !== null && <Fault error={test.error} />}
+      {test.data !== undefined && (
+        <p role="status">
+          {test.data.ok ? '✓ It works.' : '✕ It does not work.'}{' '}
+          {test.data.findings
+            .map(({ step, ok, detail, hint }) => `${ok ? '✓' : '✕'} ${step}: ${detail}${hint === undefined ? '' : ` ${hint}`}`)
+            .join('; ')}
+        </p>
+      )}
+    </>
   );
 }
 
@@ -166,6 +208,7 @@ export function Send() {
                     >
                       {provider.state === 'paused' ? 'Resume' : 'Pause'}
                     </Button>
+                    <TestProvider name={provider.name} />
                   </Cell>
                 </Row>
               ))}

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Fault, Mono, When } from '../parts/basics.js';
+import { Back } from '../parts/back.js';
 import { Field, Inline } from '../parts/form.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
@@ -62,7 +63,7 @@ export function Return() {
   if (data === undefined) return <p role="status">Reading the return …</p>;
   return (
     <article>
-      <Link to="/track/returns">← Returns</Link>
+      <Back to="/track/returns">Returns</Back>
       <h1 dir="auto">{data.subject ?? data.kind}</h1>
       <Facts>
         <dt>Kind</dt>

@@ -19,8 +19,13 @@ const WHERE = {
   return: '/track/returns/',
   inbound: '/track/inbound/',
   suppression: '/track/suppressions?find=',
+  template: '/write/templates/',
+  domain: '/set-up/domains/',
+  person: '/set-up/people?of=',
 } as const;
-const WORDS = { message: 'message', captured: 'captured', return: 'return', inbound: 'inbound', suppression: 'suppression' } as const;
+
+/** What is found by its name. */
+const NAMED = new Set(['template', 'domain']);
 
 /** Whatever fits: messages, captured mail, returns, inbound mail and suppressions by address, id, reference or subject. */
 export function Search() {
@@ -49,16 +54,17 @@ export function Search() {
       {error !== null && <Fault error={error} />}
       {data !== undefined && hits.length === 0 && (
         <Empty title="Nothing fits" command={`verbalis messages list --address ${q.includes('@') ? q : 'ADDRESS'}`}>
-          An address or its beginning, an id, a reference as it is written, or words of a subject (of the newest{' '}
-          {data.subjectsOf.toLocaleString('en')} messages) are found, in the space {space.name} only.
+          An address or its beginning, an id, a reference, the name of a template or a sending domain are found; of the newest{' '}
+          {data.subjectsOf.toLocaleString('en')} messages also words of the subject, a recipient’s domain, a cause (mailbox-full) and a code
+          (550, 5.1.1). Only the space {space.name} is searched.
         </Empty>
       )}
       {hits.length > 0 && (
         <Sheet aria-label="Found">
           <TableHeader>
             <Column isRowHeader>What</Column>
-            <Column>Who</Column>
-            <Column>Subject</Column>
+            <Column isRowHeader>Who</Column>
+            <Column isRowHeader>Subject</Column>
             <Column>State</Column>
             <Column>When</Column>
           </TableHeader>
@@ -69,17 +75,15 @@ export function Search() {
                 id={`${hit.kind}${hit.id}${hit.address ?? ''}`}
                 href={`${WHERE[hit.kind]}${hit.kind === 'suppression' ? (hit.address ?? '') : hit.id}`}
               >
-                <Cell>{WORDS[hit.kind]}</Cell>
+                <Cell>{hit.kind}</Cell>
                 <Cell>
-                  <Mono>{hit.address}</Mono>
+                  <Mono>{hit.address ?? (NAMED.has(hit.kind) ? hit.id : '')}</Mono>
                 </Cell>
                 <Cell>
                   <Subject>{hit.title}</Subject>
                 </Cell>
                 <Cell>{hit.state === undefined ? '' : <StateWord state={hit.state} />}</Cell>
-                <Cell>
-                  <When at={hit.at} />
-                </Cell>
+                <Cell>{hit.at !== undefined && <When at={hit.at} />}</Cell>
               </Row>
             ))}
           </TableBody>

@@ -1,4 +1,4 @@
-import type { SuppressionView } from '@verbalis/client';
+import type { Client, SuppressionView } from '@verbalis/client';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import {
@@ -6,6 +6,7 @@ import {
   Column,
   Dialog,
   DialogTrigger,
+  FileTrigger,
   Heading,
   Input,
   Label,
@@ -19,7 +20,7 @@ import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Field, Inline } from '../parts/form.js';
-import { Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
 import { Older, usePages } from '../parts/pages.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
@@ -52,6 +53,14 @@ const Add = styled.section`
   margin-bottom: 24px;
 `;
 
+const Bring = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  align-items: baseline;
+  margin-bottom: 24px;
+`;
+
 const Why = styled.span`
   color: ${color.soft};
 `;
@@ -81,7 +90,9 @@ function Lift({ one }: { readonly one: SuppressionView }) {
               }}
             >
               <Field name="note" label="Why" required />
-              <Button type="submit">Lift</Button>
+              <Button type="submit" isDisabled={lift.isPending}>
+                Lift
+              </Button>
               <Button $quiet slot="close">
                 Leave it
               </Button>
@@ -91,6 +102,41 @@ function Lift({ one }: { readonly one: SuppressionView }) {
         </Modal>
       </Shade>
     </DialogTrigger>
+  );
+}
+
+/** What became of a list that was imported. */
+function importedText({ added, known, refused, lines }: Awaited<ReturnType<Client['suppressions']['import']>>): string {
+  const first = lines.find(({ result }) => result === 'refused');
+  const why = first === undefined ? '' : ` The first: line ${first.line}, ${first.problem ?? ''}`;
+  return `${added} added, ${known} were there, ${refused} refused.${why}`;
+}
+
+/** A list of before, from another system. */
+function Import() {
+  const { client } = useSession();
+  const queries = useQueryClient();
+  const bring = useMutation({
+    mutationFn: async (file: File) => client.suppressions.import(new Uint8Array(await file.arrayBuffer())),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['suppressions'] }),
+  });
+  return (
+    <Bring>
+      <FileTrigger
+        acceptedFileTypes={['.csv', 'text/csv', 'text/plain']}
+        onSelect={(files) => {
+          const [file] = files ?? [];
+          if (file !== undefined) bring.mutate(file);
+        }}
+      >
+        <Button $quiet isDisabled={bring.isPending}>
+          {bring.isPending ? 'Importing …' : 'Import a CSV file'}
+        </Button>
+      </FileTrigger>
+      <Why>One column is “address”; “topic”, “reason” and “note” are read, too.</Why>
+      {bring.error !== null && <Fault error={bring.error} />}
+      {bring.data !== undefined && <p role="status">{importedText(bring.data)}</p>}
+    </Bring>
   );
 }
 
@@ -123,9 +169,16 @@ function AddForm() {
         <Field name="address" label="Send no more to" required />
         <Field name="topic" label="Only of the topic" />
         <Field name="note" label="Note" />
-        <Button type="submit">Add</Button>
+        <Button type="submit" isDisabled={add.isPending}>
+          Add
+        </Button>
       </Inline>
       {add.error !== null && <Fault error={add.error} />}
+      {add.data !== undefined && (
+        <p role="status">
+          {add.data.address} gets no more mail{add.data.topic === undefined ? '' : ` of the topic ${add.data.topic}`}.
+        </p>
+      )}
     </Add>
   );
 }
@@ -135,14 +188,21 @@ export function Suppressions() {
   const { client, space } = useSession();
   const [params, setParams] = useSearchParams();
   const find = params.get('find') ?? '';
-  const filter = find === '' ? {} : { address: find };
+  const isLifted = params.get('lifted') === 'yes';
+  const filter = { ...(find === '' ? {} : { address: find }), ...(isLifted ? { lifted: 'yes' as const } : {}) };
   const pages = usePages({
     key: ['suppressions', space.name, filter],
     read: (page) => client.suppressions.list({ ...filter, ...page }),
     rowsOf: (page) => page.suppressions,
   });
   const { rows } = pages;
-  const search = (text: string): void => setParams(text === '' ? {} : { find: text }, { replace: true });
+  const set = (name: string, text: string): void => {
+    const next = new URLSearchParams(params);
+    if (text === '') next.delete(name);
+    else next.set(name, text);
+    setParams(next, { replace: true });
+  };
+  const search = (text: string): void => set('find', text);
   return (
     <>
       <TrackTabs />
@@ -152,15 +212,26 @@ export function Suppressions() {
           <Label>Address</Label>
           <Input placeholder="asa@post.example" />
         </Search>
+        <Filters
+          aria-label="Which"
+          selectionMode="single"
+          disallowEmptySelection
+          selectedKeys={[isLifted ? 'yes' : 'no']}
+          onSelectionChange={(keys) => set('lifted', [...keys].includes('yes') ? 'yes' : '')}
+        >
+          <Filter id="no">in force</Filter>
+          <Filter id="yes">lifted</Filter>
+        </Filters>
         <a style={{ paddingBlock: 8 }} href={`/v1/suppressions/export?space=${encodeURIComponent(space.name)}`} download="suppressions.csv">
           All as CSV
         </a>
       </Head>
-      <AddForm />
+      {!isLifted && <AddForm />}
+      {!isLifted && <Import />}
       {pages.error !== null && <Fault error={pages.error} />}
       {pages.isSuccess && rows.length === 0 && (
         <Empty
-          title={find === '' ? 'No address is suppressed' : 'This address is not suppressed'}
+          title={isLifted ? 'Nothing was lifted' : find === '' ? 'No address is suppressed' : 'This address is not suppressed'}
           command="verbalis suppressions import old.csv"
         >
           An address that refuses mail for good, whose owner complains or unsubscribes gets no more mail, until somebody lifts it with a
@@ -174,7 +245,7 @@ export function Suppressions() {
             <Column>Topic</Column>
             <Column>Why</Column>
             <Column>Since</Column>
-            <Column>Lift</Column>
+            <Column>{isLifted ? 'Lifted' : 'Lift'}</Column>
           </TableHeader>
           <TableBody>
             {rows.map((row) => (
@@ -191,7 +262,13 @@ export function Suppressions() {
                   <When at={row.createdAt} />
                 </Cell>
                 <Cell>
-                  <Lift one={row} />
+                  {row.liftedAt === undefined ? (
+                    <Lift one={row} />
+                  ) : (
+                    <>
+                      <When at={row.liftedAt} /> <Why>{row.liftNote}</Why>
+                    </>
+                  )}
                 </Cell>
               </Row>
             ))}

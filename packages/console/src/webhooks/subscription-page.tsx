@@ -2,9 +2,10 @@ import type { NotificationView, Subscription } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Cell, Column, Row, TableBody, TableHeader } from 'react-aria-components';
-import { Link, useNavigate, useParams } from 'react-router';
+import { useNavigate, useParams } from 'react-router';
 import styled from 'styled-components';
 import { Button, Fault, Mono, When } from '../parts/basics.js';
+import { Back } from '../parts/back.js';
 import { Confirm } from '../parts/confirm.js';
 import { Head, Sheet } from '../parts/list.js';
 import { Older, usePages } from '../parts/pages.js';
@@ -64,7 +65,7 @@ export function SubscriptionPage() {
   if (data === undefined) return <p role="status">Reading the subscription …</p>;
   return (
     <article>
-      <Link to="/track/subscriptions">← Subscriptions</Link>
+      <Back to="/track/subscriptions">Subscriptions</Back>
       <Head>
         <h1>{data.name}</h1>
       </Head>

@@ -19,12 +19,18 @@ function Add() {
   const [filter, setFilter] = useState('type in [failed, complained]');
   const [isChat, setIsChat] = useState(false);
   const [fault, setFault] = useState<unknown>();
+  const [key, setKey] = useState(0);
   const add = useMutation({
     mutationFn: (wanted: Parameters<typeof client.subscriptions.add>[0]) => client.subscriptions.add(wanted),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['subscriptions', space.name] }),
+    onSuccess: async () => {
+      setKey((before) => before + 1);
+      setIsChat(false);
+      await queries.invalidateQueries({ queryKey: ['subscriptions', space.name] });
+    },
   });
   return (
     <Section
+      key={key}
       aria-label="A new subscription"
       onSubmit={(event) => {
         event.preventDefault();
@@ -34,6 +40,10 @@ function Add() {
           return typeof value === 'string' ? value.trim() : '';
         };
         setFault(undefined);
+        if (!/^https?:\/\/[^\s/]+/.test(text('url'))) {
+          setFault(new Error(`“${text('url')}” is not a valid address: it begins with https:// and a host.`));
+          return;
+        }
         let payload: unknown;
         try {
           if (text('payload') !== '') payload = JSON.parse(text('payload')) as unknown;
@@ -51,6 +61,8 @@ function Add() {
       }}
     >
       <h2>A new subscription</h2>
+      {fault !== undefined && <Fault error={fault} />}
+      {add.error !== null && <Fault error={add.error} />}
       <Field name="url" label="Address (it is asked first whether it wants this)" required />
       <Field name="name" label="Name" />
       <label>
@@ -62,8 +74,6 @@ function Add() {
       <div>
         <Button type="submit">Subscribe</Button>
       </div>
-      {fault !== undefined && <Fault error={fault} />}
-      {add.error !== null && <Fault error={add.error} />}
       {add.data !== undefined && (
         <p role="status">
           {add.data.state === 'active' ? 'It is active.' : (add.data.reason ?? 'It has not said yes.')} Its secret, shown this once:{' '}
@@ -114,7 +124,7 @@ export function Subscriptions() {
         <Sheet aria-label="Subscriptions">
           <TableHeader>
             <Column isRowHeader>Name</Column>
-            <Column>State</Column>
+            <Column isRowHeader>State</Column>
             <Column>Filter</Column>
             <Column>Delivered</Column>
             <Column>Waiting</Column>

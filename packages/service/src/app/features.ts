@@ -245,7 +245,7 @@ function openUpper(options: BuildOptions, { writing, sending, receiving, ledgerF
       domains: watch,
     }),
     openOperatorNotes(runtime, { store, accept, operators }),
-    openSearch(store),
+    openSearch({ store, editions: options.editions }),
     ...whatFollows,
     openDoctor({ examine: examinesWith(options) }),
     openConfiguration({ ...reloading, explain: () => explain({ settings, folder, origins }) }),

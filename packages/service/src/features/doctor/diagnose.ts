@@ -219,7 +219,7 @@ function backups({ now, backups: { folder, lastAt, isCopying }, spaces }: Doctor
         level,
         title: 'No backups are made',
         detail: 'With the disk everything is lost: what is still to be sent, who must get no more mail, and the keys that sign.',
-        hint: 'Set backup.folder, best on another disk, or copies.folder (docs/backups.md). Keep the secrets file with it.',
+        hint: 'Set backup.folder, best on another disk, or copies.folder (docs/backup.md). Keep the secrets file with it.',
       },
     ];
   const title = lastAt === undefined ? 'No backup was made yet' : `The last backup is of ${dayOf(lastAt)}`;

@@ -219,7 +219,14 @@ const list = endpoint({
   answers: { 200: json('A page.', MessageList) },
   run({ caller: { space }, query: { limit, cursor, from, to, ...filter } }, { store }) {
     const at = (time: string | undefined): number | undefined => (time === undefined ? undefined : Date.parse(time));
-    const page = store.messages.list({ ...filter, from: at(from), to: at(to), space, limit, before: cursor });
+    const page = store.messages.list({
+      ...store.messages.asWritten(space, filter),
+      from: at(from),
+      to: at(to),
+      space,
+      limit,
+      before: cursor,
+    });
     const deliveries = store.messages.deliveriesOf(page.rows.map((row) => row.id));
     return {
       messages: page.rows.map((row) =>

@@ -183,6 +183,23 @@ export function messagePage(filter: MessageFilter, from: Reader): MessagePage {
   }
 }
 
+/** One of these forms of an address or a reference that is there; the first where none is. */
+function known(query: typeof byAddress, space: string, forms: readonly string[], from: Reader): string | undefined {
+  const before = query === byAddress ? ofDelivery(NEWEST) : NEWEST;
+  return forms.find((value) => query(from).get({ space, value, before }) !== undefined) ?? forms[0];
+}
+
+/** What somebody looks for, in the letters in which it is kept: people do not mind capitals. */
+export function asWritten<F extends Pick<MessageFilter, 'address' | 'reference'>>(space: string, filter: F, from: Reader): F {
+  const { address, reference } = filter;
+  const forms = (text: string): string[] => [text, text.toLowerCase(), text.toUpperCase()];
+  return {
+    ...filter,
+    ...(address === undefined ? {} : { address: known(byAddress, space, forms(address), from) }),
+    ...(reference === undefined ? {} : { reference: known(byReference, space, forms(reference), from) }),
+  };
+}
+
 /** The rows of a page, in its order. */
 export function messageRows(page: MessagePage, from: Reader): (typeof messages.$inferSelect)[] {
   return from.db

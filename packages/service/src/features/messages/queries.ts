@@ -2,7 +2,7 @@ import { and, eq, gt, inArray, lt, ne, or, sql } from 'drizzle-orm';
 import { placeholders, reading, writing, type Reader, type Tx, idSince } from '../../kernel/index.js';
 import type { DueReports } from './due-reports.js';
 import { forgettingStore } from './forgetting-queries.js';
-import { messagePage, messageRows, type MessageFilter } from './list-queries.js';
+import { asWritten, messagePage, messageRows, type MessageFilter } from './list-queries.js';
 import { attachments, type AttachmentRecords } from '../attachments/index.js';
 import { deliveries, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
 
@@ -131,6 +131,11 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
     /** Keeps the bytes of an email; the first ones stay. */
     keepMail(tx: Tx, deliveryId: string, bytes: Uint8Array): void {
       insertMail(tx).run({ deliveryId, bytes: Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength) });
+    },
+
+    /** A filter with its address and reference as they are kept, whatever their capitals. */
+    asWritten<F extends Pick<MessageFilter, 'address' | 'reference'>>(space: string, filter: F, from: Reader = reads): F {
+      return asWritten(space, filter, from);
     },
 
     /** A page, newest first, and whether the look ended early. */

@@ -8,4 +8,5 @@ export { openPeople } from './feature.js';
 export { openToThisMachine } from './foreign.js';
 export { PeopleSettings } from './model.js';
 export { peopleRetention } from './retention.js';
+export { people } from './tables.js';
 export { newSecret, peopleStore, type PeopleRecords } from './queries.js';

@@ -1,8 +1,7 @@
 import { serve, type Feature } from '../../kernel/index.js';
-import { searchEndpoints } from './endpoints.js';
-import type { Store } from './store.js';
+import { searchEndpoints, type SearchEndpoints } from './endpoints.js';
 
 /** One search over everything of a space. */
-export function openSearch(store: Store): Feature {
-  return { name: 'search', endpoints: serve(searchEndpoints, { store }) };
+export function openSearch(deps: SearchEndpoints): Feature {
+  return { name: 'search', endpoints: serve(searchEndpoints, deps) };
 }

@@ -6,12 +6,12 @@ export const SearchResult = z
   .strictObject({
     hits: z.array(
       z.strictObject({
-        kind: z.enum(['message', 'captured', 'return', 'inbound', 'suppression']),
+        kind: z.enum(['message', 'captured', 'return', 'inbound', 'suppression', 'template', 'domain', 'person']),
         id: z.string(),
         address: z.string().optional(),
         title: z.string(),
         state: State.optional(),
-        at: z.iso.datetime(),
+        at: z.iso.datetime().optional(),
       }),
     ),
     subjectsOf: z.int().meta({ description: 'Of so many of the newest messages the subjects were looked through.' }),

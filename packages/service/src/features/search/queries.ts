@@ -1,23 +1,26 @@
-import { and, desc, eq, gte, inArray, lt, or, sql, type SQL } from 'drizzle-orm';
-import type { State } from '@verbalis/core/delivery';
+import { and, desc, eq, gte, inArray, like, lt, or, sql, type SQL } from 'drizzle-orm';
+import { CAUSES, type Cause, type State } from '@verbalis/core/delivery';
 import { holdsWords, captured } from '../capture/index.js';
 import type { Reader } from '../../kernel/index.js';
 import { inbound } from '../inbound/index.js';
-import { deliveries, messages } from '../messages/index.js';
+import { deliveries, facts, messages } from '../messages/index.js';
+import { people } from '../people/index.js';
+import { domains } from '../domains/index.js';
 import { returns } from '../returns/index.js';
 import { suppressions } from '../suppressions/index.js';
 
 /** Something that fits what somebody looks for. */
 export interface SearchHit {
-  readonly kind: 'message' | 'captured' | 'return' | 'inbound' | 'suppression';
+  readonly kind: 'message' | 'captured' | 'return' | 'inbound' | 'suppression' | 'template' | 'domain' | 'person';
   readonly id: string;
   readonly address: string | undefined;
   readonly title: string;
   readonly state: State | undefined;
-  readonly at: number;
+  /** Undefined for what has no date that matters. */
+  readonly at: number | undefined;
 }
 
-/** Of so many of the newest messages the subjects are looked through; addresses, ids and references are found in all of them. */
+/** Of so many of the newest messages subjects, domains and codes of errors are looked through; addresses, ids and references are found in all of them. */
 export const SUBJECTS_SEARCHED = 10_000;
 const MOST = 50;
 const ID = /^([mdlrv])[0-9a-z]{26}$/;
@@ -93,7 +96,7 @@ export function searchStore(reads: Reader) {
       .limit(MOST * 4)
       .all()
       .map(asMessage)
-      .sort((a, b) => b.at - a.at)
+      .sort((a, b) => (b.at ?? 0) - (a.at ?? 0))
       .slice(0, MOST);
   }
 
@@ -126,6 +129,55 @@ export function searchStore(reads: Reader) {
     return joined().where(inArray(deliveries.messageId, ids)).orderBy(desc(deliveries.id)).limit(MOST).all().map(asMessage);
   }
 
+  /** Recipients at a domain, what failed for a cause, and what was answered with a code, among the newest. */
+  function amongNewest(space: string, fits: SQL): SearchHit[] {
+    const newest = reads.db.select({ id: deliveries.id }).from(deliveries).orderBy(desc(deliveries.id)).limit(SUBJECTS_SEARCHED);
+    return joined()
+      .where(and(inArray(deliveries.id, newest), eq(deliveries.space, space), fits))
+      .orderBy(desc(deliveries.id))
+      .limit(MOST)
+      .all()
+      .map(asMessage);
+  }
+
+  function byCode(space: string, code: string): SearchHit[] {
+    const said = /^[245]\.\d{1,3}\.\d{1,3}$/.test(code) ? eq(facts.status, code) : eq(facts.replyCode, Number(code));
+    const newest = reads.db
+      .select({ row: sql`rowid`.as('row') })
+      .from(facts)
+      .orderBy(desc(sql`rowid`))
+      .limit(SUBJECTS_SEARCHED);
+    const ids = reads.db
+      .selectDistinct({ id: facts.deliveryId })
+      .from(facts)
+      .where(and(sql`${facts}.rowid in ${newest}`, said))
+      .limit(MOST);
+    return joined()
+      .where(and(inArray(deliveries.id, ids), eq(deliveries.space, space)))
+      .orderBy(desc(deliveries.id))
+      .limit(MOST)
+      .all()
+      .map(asMessage);
+  }
+
+  /** Domains that email is sent as. */
+  function sendingAs(wanted: string): SearchHit[] {
+    return reads.db
+      .select({ name: domains.name, createdAt: domains.createdAt })
+      .from(domains)
+      .where(like(domains.name, `%${wanted.toLowerCase().replace(/[%_]/g, '')}%`))
+      .limit(10)
+      .all()
+      .map(({ name, createdAt }) => ({
+        kind: 'domain',
+        id: name,
+        address: undefined,
+        title: 'sending domain',
+        state: undefined,
+        at: createdAt,
+      }));
+  }
+
   function suppressedBy(space: string, forms: readonly string[]): SearchHit[] {
     return reads.db
       .select()
@@ -145,6 +197,18 @@ export function searchStore(reads: Reader) {
   }
 
   return {
+    /** People by their address or name. */
+    people(text: string): SearchHit[] {
+      const wanted = `%${text.trim().toLowerCase().replace(/[%_]/g, '')}%`;
+      return reads.db
+        .select()
+        .from(people)
+        .where(or(like(people.email, wanted), like(sql`lower(${people.name})`, wanted)))
+        .limit(10)
+        .all()
+        .map(({ id, email, name, createdAt }) => ({ kind: 'person', id, address: email, title: name, state: undefined, at: createdAt }));
+    },
+
     /** Newest first within each kind. */
     find(space: string, text: string): SearchHit[] {
       const wanted = text.trim();
@@ -152,14 +216,23 @@ export function searchStore(reads: Reader) {
       const named = byId(space, wanted.toLowerCase());
       if (named.length > 0) return named;
       const forms = [...new Set([wanted, wanted.toLowerCase()])];
+      const references = [...new Set([wanted, wanted.toUpperCase(), wanted.toLowerCase()])];
+      const domain = /^@?((?:[\w-]+\.)+[a-z][\w-]*)$/i.exec(wanted)?.[1]?.toLowerCase();
+      const cause = CAUSES.find((known) => known === wanted.toLowerCase());
       const isAddress = wanted.includes('@');
       const hits = [
         ...(/\s/.test(wanted) ? [] : byAddress(space, forms)),
-        ...byReference(space, wanted),
+        // However its capitals are.
+        ...(isAddress ? amongNewest(space, sql`lower(${deliveries.address}) = ${wanted.toLowerCase()}`) : []),
+        ...references.flatMap((reference) => byReference(space, reference)),
+        ...(domain === undefined ? [] : amongNewest(space, eq(deliveries.domain, domain))),
+        ...(cause === undefined ? [] : amongNewest(space, eq(deliveries.cause, cause satisfies Cause))),
+        ...(/^[245](?:\d\d|\.\d{1,3}\.\d{1,3})$/.test(wanted) ? byCode(space, wanted) : []),
         ...(!isAddress && wanted.length >= 2 ? bySubject(space, wanted) : []),
         ...capturedBy(space, ...holdsWords(wanted)).slice(0, 20),
         ...(isAddress ? inboundBy(space, inArray(inbound.from, forms)) : []),
         ...(isAddress ? suppressedBy(space, forms) : []),
+        ...(wanted.length >= 3 ? sendingAs(wanted) : []),
       ];
       return [...new Map(hits.map((hit) => [`${hit.kind}/${hit.id}/${hit.address ?? ''}`, hit])).values()];
     },

@@ -1,0 +1,20 @@
+import { type Command } from 'commander';
+import { connect } from '../connection.js';
+import { type Making, only, type Remote } from '../command.js';
+import type * as Commands from './search.js';
+
+const load = (): Promise<typeof Commands> => import('./search.js');
+
+/** Commands of this feature. */
+export function define(root: Command, { run, remote, example }: Making): void {
+  example(
+    remote(
+      root
+        .command('find <text>')
+        .description('track: everything of a space by an address, an id, a reference, a subject, a domain, a code'),
+    ),
+    'verbalis find asa@post.example',
+    'verbalis find 5.1.1',
+    'verbalis find "your tickets"',
+  ).action((text: string, options: Remote) => run(async (output) => (await load()).find(connect(options), text, only(options), output)));
+}
