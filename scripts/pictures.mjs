@@ -57,14 +57,14 @@ try {
   const owen = list.find((one) => one.reference === 'SM-1084');
   const nour = list.find((one) => one.reference === 'SM-1070');
   const open = async (id) => {
-    await page.goto(`${url}/track/messages/${id}`);
+    await page.goto(`${url}/in/harbour/track/messages/${id}`);
     await page.frameLocator('iframe').getByRole('heading').first().waitFor();
   };
   await open(owen.id);
   await shot(page, 'message', { fullPage: true });
   // The operator's own session, in the space that delivers and then in the one that captures.
   const at = async (name, path, ready, options) => {
-    await page.goto(`${url}${path}`);
+    await page.goto(`${url}/in/harbour${path}`);
     await ready();
     await shot(page, name, options);
   };
@@ -75,10 +75,16 @@ try {
   verbalis('queue', 'release', '--all');
   await at('signals', '/send/signals', first('Signals'), { fullPage: true });
   await at('schedule', '/send/schedules/pier-bulletin', first('Runs'), { fullPage: true });
-  await page.goto(`${url}/send/bulk-sends`);
-  await page.getByRole('row', { name: /pier-bulletin/ }).click();
-  await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
-  await shot(page, 'bulk-send');
+  if (extra) {
+    await page.goto(`${url}/in/harbour/send/bulk-sends`);
+    await page.getByRole('row', { name: /pier-bulletin/ }).click();
+    await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
+    await shot(page, 'bulk-send');
+    await at('live', '/track/live', heading('Live'));
+  }
+  await at('compose', '/send/compose?template=booking-confirmed', () =>
+    page.frameLocator('iframe[title="The email"]:not([data-coming])').getByRole('heading').first().waitFor(),
+  );
   await at('figures', '/track/figures', heading('Figures'), { fullPage: true });
   const [scarf] = JSON.parse(verbalis('inbound', 'list', '--inbox', 'lost-property', '--json')).inbound;
   await at('inbound', `/track/inbound/${scarf.id}`, async () => {
@@ -87,22 +93,29 @@ try {
   });
   const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
   await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
-  await at('alerts', '/track/alerts', first('Alerts'));
-  await at('live', '/track/live', heading('Live'));
+  if (extra) await at('alerts', '/track/alerts', first('Alerts'));
   if (extra) await at('quarantine', '/track/quarantine', heading('Quarantine'));
   await at('domain', '/set-up/domains/curlew-charters.example', () => page.getByRole('heading', { name: 'DMARC' }).waitFor());
-  await page.goto(`${url}/track/subscriptions`);
+  await page.goto(`${url}/in/harbour/track/subscriptions`);
   await page.getByRole('row', { name: /harbour office chat/ }).click();
   await page.getByRole('heading', { name: 'harbour office chat', level: 1 }).waitFor();
   await shot(page, 'subscription', { fullPage: true });
-  await page.evaluate(() => localStorage.setItem('verbalis.space', 'drydock'));
-  await page.goto(`${url}/try`);
+  await at('health', '/set-up/health', () =>
+    page
+      .getByRole('heading', { name: /Good|done/ })
+      .first()
+      .waitFor(),
+  );
+  await at('people', '/set-up/people', () => page.getByRole('row', { name: /ines\.roth/ }).waitFor());
+  if (extra)
+    for (const name of ['keys', 'spaces', 'backups', 'configuration', 'audit'])
+      await at(name, `/set-up/${name}${name === 'audit' ? '?of=service' : ''}`, () => page.waitForLoadState('networkidle'));
+  await page.goto(`${url}/in/drydock/try`);
   await first('Captured mail')();
   await page.getByRole('grid', { name: 'Captured mail' }).getByRole('row').filter({ hasText: 'Booking' }).first().click();
   await page.locator('iframe').first().waitFor();
   await page.waitForLoadState('networkidle');
   await shot(page, 'captured-mail');
-  await page.evaluate(() => localStorage.setItem('verbalis.space', 'harbour'));
   const mail = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await mail.setContent(verbalis('render', 'demo/mail', 'booking-confirmed', '--part', 'html'));
   await mail.setViewportSize({ width: 375, height: 800 });
@@ -120,15 +133,21 @@ try {
     const phone = await context.newPage();
     await phone.setViewportSize({ width: 375, height: 812 });
     await phone.emulateMedia({ colorScheme: 'dark' });
-    await phone.goto(`${url}/track`);
+    await phone.goto(`${url}/in/harbour/track`);
     await phone.getByRole('grid', { name: 'Messages' }).waitFor();
     await shot(phone, 'messages-phone-dark');
-    await phone.goto(`${url}/track/messages/${nour.id}`);
+    await phone.goto(`${url}/in/harbour/track/messages/${nour.id}`);
     await phone.frameLocator('iframe').getByRole('heading').first().waitFor();
     await shot(phone, 'message-phone-dark', { fullPage: true });
     await page.emulateMedia({ colorScheme: 'dark' });
-    await page.goto(`${url}/write`);
+    await page.goto(`${url}/in/harbour/write`);
     await shot(page, 'write-dark');
+    await page.goto(`${url}/in/harbour/set-up/health`);
+    await page.waitForLoadState('networkidle');
+    await shot(page, 'health-dark');
+    await phone.goto(`${url}/in/harbour/set-up/people`);
+    await phone.waitForLoadState('networkidle');
+    await shot(phone, 'people-phone-dark', { fullPage: true });
   }
 } finally {
   await browser.close();

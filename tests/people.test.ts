@@ -1,3 +1,4 @@
+import { request } from 'node:http';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client } from '@verbalis/client';
 import { readMail, shownText } from '@verbalis/core/mime';
@@ -29,6 +30,7 @@ beforeAll(async () => {
   });
   all = await startTestService({
     change: (port) => ({
+      listen: { port: 0, trustProxy: ['127.0.0.1'] },
       people: {
         openid: { name: 'Saltmarsh accounts', issuer: provider.url, clientId: 'verbalis', clientSecret: 'a-secret-of-the-client' },
       },
@@ -112,6 +114,17 @@ describe('roles', () => {
     expect((await client.messages.get(id)).data).toBeNull();
     for (const read of [client.messages.mail(id), client.messages.html(id), client.messages.source(id)])
       expect(await problemOf(read)).toBe('403 no-content');
+    // Codes and the beginnings of texts are content, too.
+    const kept = createClient({ url: all.service.url, key: OPERATOR, space: 'staging' });
+    await kept.messages.send({
+      template: 'sign-in-code',
+      to: ['asa@post.example'],
+      data: { name: 'Ása', code: '204816', validMinutes: 10 },
+    });
+    await until(async () => (await kept.captured.list({})).captured.find(({ code }) => code === '204816'));
+    await operator.people.change(vera.id, { grants: [{ space: '*', role: 'viewer' }] });
+    expect((await vera.client('staging').captured.list({})).captured.map(({ code }) => code)).toEqual([undefined]);
+    await operator.people.change(vera.id, { grants: [{ space: 'harbour', role: 'viewer' }] });
     expect(await problemOf(client.suppressions.add({ address: 'liv@post.example' }))).toBe('403 missing-role');
     expect(await problemOf(client.messages.cancel(id))).toBe('403 missing-role');
     expect(await problemOf(client.audit.list())).toBe('403 missing-role');
@@ -215,6 +228,55 @@ describe('links', () => {
     expect((await page.post('/console/sign-in-links', { email: 'ola@saltmarsh-ferries.example' })).status).toBe(202);
     expect((await page.post('/console/sign-in-links', { email: 'ola@saltmarsh-ferries.example' })).status).toBe(429);
     expect(all.simulator.seen.get('ola@saltmarsh-ferries.example')?.taken).toBe(1);
+  });
+
+  test('no link is sent that leads where a stranger says', async () => {
+    await operator.people.invite({
+      email: 'target@saltmarsh-ferries.example',
+      grants: [{ space: 'harbour', role: 'member' }],
+      send: false,
+    });
+    const ask = (host: string): Promise<number> =>
+      new Promise((done, failed) => {
+        const { hostname, port } = new URL(all.service.url);
+        const body = JSON.stringify({ email: 'target@saltmarsh-ferries.example' });
+        const headers = {
+          ...CONSOLE,
+          host,
+          'x-forwarded-for': '203.0.113.1',
+          'content-type': 'application/json',
+          'content-length': body.length,
+        };
+        request({ hostname, port, path: '/console/sign-in-links', method: 'POST', headers }, (response) => {
+          response.resume();
+          done(response.statusCode ?? 0);
+        })
+          .on('error', failed)
+          .end(body);
+      });
+    // Where the service knows no address of its own, links lead to this machine only.
+    expect(await ask('elsewhere.example')).toBe(409);
+    expect(await ask('localhost')).toBe(202);
+    expect(await mailedLink('target@saltmarsh-ferries.example')).toMatch(/^http:\/\/localhost\/sign-in#token=/);
+  });
+
+  test('whoever asks for links in the name of somebody ends none that they have', async () => {
+    const { id } = await operator.people.invite({
+      email: 'ada@saltmarsh-ferries.example',
+      grants: [{ space: 'harbour', role: 'member' }],
+      send: false,
+    });
+    const { invitation } = await operator.people.link(id, { send: false });
+    await browser().ask('/console/sign-in-links', {
+      method: 'POST',
+      body: JSON.stringify({ email: 'ada@saltmarsh-ferries.example' }),
+      headers: { 'x-forwarded-for': '203.0.113.2' },
+    });
+    await mailedLink('ada@saltmarsh-ferries.example');
+    expect((await browser().post('/console/session', { token: tokenOf(invitation.url ?? '') })).status).toBe(200);
+    // One that was used ends the others.
+    const other = await mailedLink('ada@saltmarsh-ferries.example');
+    expect((await browser().post('/console/session', { token: tokenOf(other) })).status).toBe(401);
   });
 
   test('somebody who is removed is signed out everywhere, and their links end', async () => {

@@ -1,7 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Locator, Page } from 'playwright-core';
-import { browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -184,6 +184,29 @@ browserTest('a message that waits can be sent at another time and canceled; the 
   await page.waitForURL(/\/track\?state=queued$/);
   await page.getByRole('radio', { name: /^canceled/ }).click();
   await page.getByRole('row').filter({ hasText: 'late@post.example' }).waitFor();
+});
+
+browserTest('a message is composed from a template: its form, its look, who gets no mail, and the message', async () => {
+  await operator.suppressions.add({ address: 'nomore@post.example', note: 'asked at the pier' });
+  await page.goto(`${all.service.url}/in/harbour/send/compose?template=booking-confirmed`);
+  await page.frameLocator('iframe[title="The email"]:not([data-coming])').getByRole('heading').first().waitFor();
+  await page.getByText('Say whom it is to.').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByLabel(/^To \(several/).fill('Liv <liv2@post.example>, nomore@post.example');
+  await page.getByText('nomore@post.example gets no mail').waitFor();
+  await page.getByLabel(/^Reference/).fill('SM-5401');
+  const name = page.getByRole('textbox', { name: /^givenName/ });
+  await name.fill('Livia');
+  await page.frameLocator('iframe[title="The email"]:not([data-coming])').getByText('Livia').first().waitFor();
+  await button('Send the message').click();
+  await page.getByRole('alertdialog').getByText('2 recipients').waitFor();
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Send it' }).click();
+  await page.getByRole('link', { name: 'see what becomes of it' }).click();
+  await page.getByText('SM-5401').first().waitFor();
+  const { messages } = await all.client.messages.list({ reference: 'SM-5401' });
+  expect(messages[0]?.deliveries.map(({ state }) => state).sort()).toContain('withheld');
+  // A person who sends has an entry in the audit log.
+  expect((await operator.audit.list({ action: 'messages.send', target: messages[0]!.id })).entries).toHaveLength(1);
 });
 
 browserTest('suppressions are imported, and those that were lifted are listed', async () => {

@@ -6,6 +6,7 @@ import { BrowserRouter, Navigate, Route, Routes, useHref, useNavigate } from 're
 import { Frame } from './parts/frame.js';
 import { Missing, MissingSpace } from './parts/missing.js';
 import { Message } from './messages/message.js';
+import { Compose } from './messages/compose.js';
 import { Messages } from './messages/messages.js';
 import { SignIn } from './people/sign-in.js';
 import { SignedOut } from './people/signed-out.js';
@@ -64,6 +65,7 @@ function Pages({ home }: { readonly home: string }) {
             <Route path="/try/:id" element={<Captured />} />
             <Route path="/search" element={<Search />} />
             <Route path="/send" element={<Send />} />
+            <Route path="/send/compose" element={<Compose />} />
             <Route path="/send/signals" element={<Signals />} />
             <Route path="/send/signals/:id" element={<SignalPage />} />
             <Route path="/send/bulk-sends" element={<BulkSends />} />

@@ -306,8 +306,12 @@ function Lead({ mail }: { readonly mail: CapturedMail }) {
     <Opening aria-label="In this mail">
       <div>
         <h2>Outcome</h2>
-        {delivery === undefined ? <p>Captured; nothing left the service.</p> : <StateWord state={delivery.state} />}
-        {delivery !== undefined && <p>{delivery.sentence}</p>}
+        <p>Captured: nothing left the service.</p>
+        {delivery !== undefined && (
+          <p>
+            For the app it is <StateWord state={delivery.state} />
+          </p>
+        )}
         <p>
           To <Mono>{mail.to}</Mono>, <When at={mail.receivedAt.toISOString()} />
           {messageId !== '' && (

@@ -37,6 +37,7 @@ const Choices = styled.fieldset`
   display: grid;
   gap: 6px;
   legend {
+    padding: 0;
     font-weight: 600;
     margin-bottom: 6px;
   }

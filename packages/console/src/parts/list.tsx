@@ -187,6 +187,7 @@ export function SendTabs() {
       <NavLink to="/send" end>
         Queue and providers
       </NavLink>
+      <NavLink to="/send/compose">Compose</NavLink>
       <NavLink to="/send/signals">Signals</NavLink>
       <NavLink to="/send/schedules">Schedules</NavLink>
       <NavLink to="/send/bulk-sends">Bulk sends</NavLink>

@@ -25,6 +25,7 @@ const Lines = styled.fieldset`
   display: grid;
   gap: 8px;
   legend {
+    padding: 0;
     font-weight: 600;
     margin-bottom: 8px;
   }

@@ -96,12 +96,17 @@ const list = endpoint({
   scope: 'read',
   query: CapturedQuery,
   answers: { 200: json('A page.', CapturedList) },
-  run({ caller: { space }, query: { limit, cursor, ...wanted } }, { store }) {
+  run({ caller: { space, readsContent }, query: { limit, cursor, ...wanted } }, { store }) {
     const rows = store.captured.list({ ...filterOf(space, wanted), before: cursor }, limit + 1);
     const page = pageOf(rows, limit, ({ seq }) => numberCursor(seq));
-    return { captured: page.rows.map(summary), nextCursor: page.nextCursor };
+    return { captured: page.rows.map((row) => forCaller(row, readsContent)), nextCursor: page.nextCursor };
   },
 });
+
+/** A captured email as somebody may see it: its code is content. */
+function forCaller(row: CapturedRow, readsContent: boolean): z.input<typeof CapturedSummary> {
+  return readsContent ? summary(row) : { ...summary(row), code: undefined };
+}
 
 const clear = endpoint({
   name: 'captured.clear',
@@ -182,7 +187,7 @@ const follow = endpoint({
         const rows = store.captured.list({ space, after: at }, STEP).reverse();
         for (const row of rows) {
           at = row.seq;
-          if (!stream.send({ id: row.seq, event: 'captured', data: summary(row) })) return;
+          if (!stream.send({ id: row.seq, event: 'captured', data: forCaller(row, caller.readsContent) })) return;
         }
         if (rows.length < STEP) return;
       }

@@ -131,7 +131,7 @@ const list = endpoint({
   scope: 'read',
   query: InboundQuery,
   answers: { 200: json('A page.', InboundList) },
-  run({ caller: { space, operator }, query: { limit, cursor, inbox, from, message } }, { store }) {
+  run({ caller: { space, operator, readsContent }, query: { limit, cursor, inbox, from, message } }, { store }) {
     const rows = store.inbound.list({
       space,
       unowned: operator,
@@ -142,7 +142,8 @@ const list = endpoint({
       messageId: message,
     });
     const page = pageOf(rows, limit, ({ id }) => id);
-    return { inbound: page.rows.map(summaryOf), nextCursor: page.nextCursor };
+    const shown = page.rows.map((row) => (readsContent ? summaryOf(row) : { ...summaryOf(row), start: '' }));
+    return { inbound: shown, nextCursor: page.nextCursor };
   },
 });
 

@@ -41,7 +41,7 @@ interface Making {
 export interface Links {
   /** The space that sends links; undefined where none can. */
   readonly space: string | undefined;
-  /** Makes a link for somebody; those that were not used before end. @throws Refusal */
+  /** Makes a link for somebody; an invitation ends those that were not used before. @throws Refusal */
   readonly make: (person: PersonRow, how: Making) => Promise<MadeLink>;
   /** Makes a link that signs in whoever has the operator's secret. */
   readonly forOperator: (base: string) => Promise<string>;
@@ -76,7 +76,8 @@ export function signInLinks({ store, clock, accept, space }: LinkOptions): Links
       const url = urlOf(base, secret);
       const write = (tx: Tx): void => {
         also?.(tx);
-        store.people.closeLinksOf(tx, person.id);
+        // Anybody can ask for a link to sign in: that must not end those that somebody has.
+        if (kind === 'invitation') store.people.closeLinksOf(tx, person.id);
         store.people.open(tx, rowOf(person.id, now, endsAt), secret);
       };
       if (!isSent || space === undefined) {

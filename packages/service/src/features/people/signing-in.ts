@@ -5,6 +5,7 @@ import {
   completeAct,
   empty,
   endpointsOf,
+  isLoopback,
   json,
   outsideActs,
   plainAddress,
@@ -41,6 +42,16 @@ const MOST_BYTES = 4096;
 /** Where links lead. */
 export function baseOf(request: Request, publicUrl: string | undefined): string {
   return publicUrl ?? `${request.protocol}://${request.host}`;
+}
+
+/**
+ * Where a link leads that anybody can ask for: the host of a request is whatever its sender says, and a link to another host would give the
+ * token away. Undefined where the service knows no address of its own.
+ */
+function safeBaseOf(request: Request, publicUrl: string | undefined): string | undefined {
+  if (publicUrl !== undefined) return publicUrl;
+  const host = request.host.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
+  return host === 'localhost' || isLoopback(host) ? baseOf(request, undefined) : undefined;
 }
 
 function viewOf(session: Pick<SessionRow, 'personId'>, { store, spaces }: SignInEndpoints): z.input<typeof SessionView> {
@@ -106,6 +117,8 @@ const signIn = endpoint({
         also: (tx) => {
           // A link opens one session only, however many ask with it at once.
           if (link !== undefined && !store.people.close(tx, link.id)) throw usedLink();
+          // Others that were sent have served their purpose.
+          if (person !== undefined && link !== undefined) store.people.closeLinksOf(tx, person.id);
         },
       },
     );
@@ -158,7 +171,10 @@ const ways = endpoint({
   summary: 'How people can sign in here',
   scope: 'open',
   answers: { 200: json('The ways, beside the operator’s secret.', SignInWays) },
-  run: (_call, { links, openidName }) => ({ links: links.space !== undefined, openid: openidName }),
+  run: ({ request }, { links, openidName, publicUrl }) => ({
+    links: links.space !== undefined && safeBaseOf(request, publicUrl) !== undefined,
+    openid: openidName,
+  }),
 });
 
 const ask = endpoint({
@@ -172,7 +188,7 @@ const ask = endpoint({
   answers: { 202: json('If the address is known, the email is on its way.', LinkAsked) },
   refusals: {
     403: 'The request does not come from the console.',
-    409: 'No space can send it.',
+    409: 'No space can send it, or the service does not know its own address.',
     429: 'Too many links were asked for.',
   },
   run({ request, body: { email } }, deps) {
@@ -182,17 +198,22 @@ const ask = endpoint({
       throw new Refusal(409, 'no-sending-space', 'No space can send a link', {
         hint: 'Sign in with the operator’s secret, or ask an operator for a link: verbalis people invite EMAIL --link.',
       });
+    const base = safeBaseOf(request, publicUrl);
+    if (base === undefined)
+      throw new Refusal(409, 'no-public-url', 'The service does not know its own address', { hint: 'Set publicUrl in verbalis.yaml.' });
     const address = plainAddress(request.ip ?? '');
     refuseGuess(asks, address, clock);
     asks.wrong(address, clock.elapsed());
     const person = store.people.byEmail(emailOf(email).email);
     // Nobody waits for it: how long it takes would tell whether the address is known.
     if (person !== undefined && !links.wasSent(person))
-      void outsideActs(() =>
-        links.make(person, { kind: 'sign-in', base: baseOf(request, publicUrl), by: '', isSent: true }).catch((error: unknown) => {
-          log.error({ err: error, person: person.id }, 'a link to sign in could not be sent');
-        }),
-      );
+      outsideActs(() => {
+        setImmediate(() => {
+          links.make(person, { kind: 'sign-in', base, by: '', isSent: true }).catch((error: unknown) => {
+            log.error({ err: error, person: person.id }, 'a link to sign in could not be sent');
+          });
+        });
+      });
     return { minutes: LINK_MINUTES };
   },
 });

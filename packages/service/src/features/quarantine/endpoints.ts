@@ -56,6 +56,7 @@ const get = endpoint({
   path: '/v1/quarantine/{id}',
   summary: 'One item, with its payload',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: json('The item.', QuarantinedItemFull) },
   run({ caller, params: { id } }, { store }) {

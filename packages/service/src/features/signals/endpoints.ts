@@ -187,6 +187,7 @@ const show = endpoint({
   path: '/v1/signals/{id}',
   summary: 'One signal with its data',
   scope: 'read',
+  showsContent: true,
   params: textParams('id'),
   answers: { 200: json('The signal.', SignalView) },
   refusals: { 404: 'There is no such signal.' },
