@@ -2,13 +2,15 @@
 export default {
   testEnvironment: 'node',
   roots: ['<rootDir>/packages', '<rootDir>/tests', '<rootDir>/examples'],
-  testMatch: ['**/*.test.ts'],
+  testMatch: ['**/*.test.ts', '**/*.test.tsx'],
+  setupFiles: ['<rootDir>/tests/support/dom-setup.cjs'],
   testPathIgnorePatterns: ['/node_modules/', '/dist/'],
   modulePathIgnorePatterns: ['/dist/'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   moduleNameMapper: {
     // The same cases each time on CI.
     '^fast-check$': '<rootDir>/tests/support/fast-check.ts',
+    '^styled-components$': '<rootDir>/tests/support/styled-components.mjs',
     '^(\\.{1,2}/(?!.*node_modules).*)\\.js$': '$1',
     '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
     '^@verbalis/service$': '<rootDir>/packages/service/src/app/index.ts',

@@ -35,7 +35,8 @@ const Line = styled.label`
   gap: 4px;
   font-size: 14px;
   color: ${color.soft};
-  input {
+  input,
+  textarea {
     font: 16px/24px ${font.sans};
     padding: 6px 12px;
     color: ${color.text};
@@ -47,6 +48,11 @@ const Line = styled.label`
 
 const Subject = styled.strong`
   font: 600 18px/1.3 ${font.serif};
+`;
+
+const Page = styled.div`
+  display: grid;
+  gap: 20px;
 `;
 
 const Choices = styled.div`
@@ -164,7 +170,7 @@ function Draft({ name }: { readonly name: string }) {
       <Side>
         <Line>
           To (several: one a line, or with commas)
-          <input value={to} onChange={(event) => setTo(event.target.value)} placeholder="Ása <asa@post.example>" required />
+          <textarea rows={2} value={to} onChange={(event) => setTo(event.target.value)} placeholder="Ása <asa@post.example>" required />
         </Line>
         <Suppressed addresses={addresses} />
         <Line>
@@ -236,7 +242,7 @@ export function Compose() {
         </Empty>
       )}
       {names.length > 0 && (
-        <>
+        <Page>
           <Choose
             label="Template"
             value={name}
@@ -244,7 +250,7 @@ export function Compose() {
             onChange={(value) => setParams({ template: value }, { replace: true })}
           />
           <Draft key={name} name={name} />
-        </>
+        </Page>
       )}
     </>
   );

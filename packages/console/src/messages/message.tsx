@@ -7,7 +7,7 @@ import { Back } from '../parts/back.js';
 import { MailPreview } from '../parts/mail.js';
 import { MessageActions } from './actions.js';
 import { Timeline } from './timeline.js';
-import { useSession } from '../session.js';
+import { isManager, useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
 
 const REFRESH_MS = 2000;
@@ -99,6 +99,29 @@ function Answers({ message: { id } }: { readonly message: MessageView }) {
   );
 }
 
+/** Who sent it by hand, changed it, or looked at what it says. */
+function Handled({ id }: { readonly id: string }) {
+  const session = useSession();
+  const { data } = useQuery({
+    queryKey: ['audit', session.space.name, { target: id }],
+    queryFn: () => session.client.audit.list({ target: id, limit: 20 }),
+    enabled: isManager(session),
+  });
+  if (data === undefined || data.entries.length === 0) return null;
+  return (
+    <Section aria-label="Who did what">
+      <h2>Who did what</h2>
+      <ul>
+        {data.entries.map(({ seq, at, who, summary }) => (
+          <li key={seq}>
+            {who.name}: {summary}, <When at={at} />
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}
+
 /** One message: its outcome, its timeline, and the email as sent. */
 export function Message() {
   const { client, space } = useSession();
@@ -147,6 +170,7 @@ export function Message() {
         <DeliverySection key={delivery.id} delivery={delivery} message={data} />
       ))}
       <Answers message={data} />
+      <Handled id={data.id} />
       <Section aria-label="The email as sent">
         {space.content === false ? (
           <Note>Your role does not show what emails say. An operator can allow it.</Note>

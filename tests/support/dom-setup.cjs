@@ -1,0 +1,5 @@
+// What browsers have and the stand-in for their DOM has not; does nothing in tests without a DOM.
+if (typeof window !== 'undefined') {
+  const { TextDecoder, TextEncoder } = require('node:util');
+  Object.assign(globalThis, { TextDecoder, TextEncoder });
+}
