@@ -147,25 +147,3 @@ browserTest('a viewer sees what came of an email, and why not what it says', asy
   await page.goto(`${all.service.url}/in/harbour/set-up/audit`);
   await page.getByRole('alert').getByText('it takes the role operator').waitFor();
 });
-
-browserTest('every page of Set up has a heading and is usable without a mouse or colours, at any width', async () => {
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('button', { name: 'Sign out' }).waitFor();
-  for (const [path, name] of [
-    ['people', 'People'],
-    ['keys', 'Keys'],
-    ['spaces', 'Spaces'],
-    ['backups', 'Backups'],
-    ['configuration', 'Configuration'],
-    ['audit?of=service', 'Audit log'],
-  ] as const)
-    for (const width of [1280, 768, 320]) {
-      await page.setViewportSize({ width, height: 800 });
-      await page.goto(`${all.service.url}/in/harbour/set-up/${path}`);
-      await heading(name);
-      await page.waitForLoadState('networkidle');
-      expect({ path, width, faults: await axe(page) }).toEqual({ path, width, faults: [] });
-      const overflow = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
-      expect({ path, width, overflow }).toEqual({ path, width, overflow: 0 });
-    }
-});

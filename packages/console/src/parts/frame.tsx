@@ -174,8 +174,13 @@ const Skip = styled.a`
 `;
 
 const Account = styled.div`
-  display: grid;
-  gap: 2px;
+  display: flex;
+  gap: 2px 16px;
+  align-items: baseline;
+  ${wide} {
+    display: grid;
+    gap: 2px;
+  }
   padding: 0 8px;
   font-size: 14px;
   color: ${color.soft};

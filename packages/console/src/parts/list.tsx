@@ -46,6 +46,16 @@ export const Filters = styled(ToggleButtonGroup)`
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
+  /* One line that is moved sideways, so that the list begins on the first screen. */
+  @media (max-width: 899px) {
+    flex-wrap: nowrap;
+    overflow-x: auto;
+    max-width: 100%;
+    padding-bottom: 4px;
+    > * {
+      flex: none;
+    }
+  }
 `;
 
 export const Filter = styled(ToggleButton)`
@@ -75,14 +85,18 @@ const sheet = css`
     border-bottom: 1px solid ${color.text};
   }
   td {
+    overflow-wrap: anywhere;
     padding: 10px 16px 10px 0;
     border-bottom: 1px solid ${color.hair};
     vertical-align: baseline;
   }
-  @media (min-width: 721px) {
+  @media (min-width: 900px) {
     td:nth-child(1),
     td:nth-child(2) {
       white-space: nowrap;
+      max-width: 28vw;
+      overflow: hidden;
+      text-overflow: ellipsis;
     }
   }
   tr[data-href] {
@@ -96,7 +110,7 @@ const sheet = css`
     outline: 2px solid ${color.accent};
     outline-offset: -2px;
   }
-  @media (max-width: 720px) {
+  @media (max-width: 899px) {
     thead {
       display: block;
       position: absolute;
@@ -133,8 +147,7 @@ export const Sheet = styled(Table)`
 /** Rows with buttons in them: what can be pressed is reached with Tab. */
 export const Plain = styled.table`
   ${sheet}
-  tbody th,
-  td {
+  tbody th {
     overflow-wrap: anywhere;
   }
   tbody th {
@@ -144,13 +157,16 @@ export const Plain = styled.table`
     border-bottom: 1px solid ${color.hair};
     vertical-align: baseline;
   }
-  @media (min-width: 721px) {
+  @media (min-width: 900px) {
     tbody th[data-whole],
     td[data-whole] {
       white-space: nowrap;
+      max-width: 28vw;
+      overflow: hidden;
+      text-overflow: ellipsis;
     }
   }
-  @media (max-width: 720px) {
+  @media (max-width: 899px) {
     tbody th {
       display: block;
       border: 0;
@@ -177,6 +193,13 @@ export const Tabs = styled.nav`
     color: ${color.accent};
     font-weight: 650;
     box-shadow: inset 0 -2px 0 ${color.accent};
+  }
+  @media (max-width: 899px) {
+    flex-wrap: nowrap;
+    overflow-x: auto;
+    > a {
+      flex: none;
+    }
   }
 `;
 
