@@ -268,7 +268,7 @@ describe('a consumer', () => {
       if (response.statusCode === 503) response.setHeader('retry-after', '6');
       response.end();
     });
-    const { id } = await drydock.subscriptions.add({ url, handshake: false });
+    const { id } = await drydock.subscriptions.add({ url, handshake: false, filter: 'type in [accepted, image-loaded]' });
     const { results } = await drydock.messages.sendBatch({
       mode: 'all',
       messages: Array.from({ length: 60 }, (_, i) => booking('asa@post.example', `SM-96${String(i).padStart(2, '0')}`)),

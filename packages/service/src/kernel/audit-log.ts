@@ -13,6 +13,8 @@ export interface AuditEntry {
   readonly space: string | undefined;
   /** What it was done to: the parameters of the path, or the id of what was made. */
   readonly target: string | undefined;
+  /** Whether what was made has events of its own: then the entry is no event. */
+  readonly isOwnRecord: boolean;
   /** What was asked for. Secrets and the contents of emails are left out by the log. */
   readonly change: unknown;
   /** IP address that the request came from. */
@@ -159,6 +161,7 @@ export async function audited(
     action: endpoint.name,
     space: call.caller.space === '' ? undefined : call.caller.space,
     target: targetOf(call.params),
+    isOwnRecord: endpoint.audited === 'people',
     change: changeOf(call),
     address,
   };

@@ -40,7 +40,7 @@ export function auditLog({ store, clock, feed, isCapturing }: LogOptions): Audit
     add(tx, entry) {
       const row = rowOf(entry);
       const seq = store.audit.add(tx, row);
-      if (row.space === null) return seq;
+      if (row.space === null || entry.isOwnRecord) return seq;
       store.events.append(tx, {
         id: newId('e', row.at),
         space: row.space,
