@@ -147,7 +147,7 @@ describe('roles', () => {
     expect((await client().providers.list()).providers.length).toBeGreaterThan(0);
   });
 
-  test('a role that is taken away holds from the next request on; what is followed live ends', async () => {
+  test('a role that is removed ends with the next request; what is followed live ends', async () => {
     const { id, client, ask } = await signedIn('tom@saltmarsh-ferries.example', { space: 'harbour', role: 'member' });
     const stream = await ask('/v1/events/stream?space=harbour');
     expect(stream.status).toBe(200);
@@ -212,7 +212,7 @@ describe('links', () => {
     expect((await page.client().people.get(invited.id)).lastSignInAt).toBeDefined();
   });
 
-  test('whoever asks for a link learns nothing from the answer; the last link counts', async () => {
+  test('the answer to a request for a link is the same for every address; too many requests are refused', async () => {
     await operator.people.invite({ email: 'ola@saltmarsh-ferries.example', grants: [{ space: 'harbour', role: 'member' }], send: false });
     const page = browser();
     const [known, unknown] = [
@@ -260,7 +260,7 @@ describe('links', () => {
     expect(await mailedLink('target@saltmarsh-ferries.example')).toMatch(/^http:\/\/localhost\/sign-in#token=/);
   });
 
-  test('whoever asks for links in the name of somebody ends none that they have', async () => {
+  test('a request for a link in the name of another person ends none of their links', async () => {
     const { id } = await operator.people.invite({
       email: 'ada@saltmarsh-ferries.example',
       grants: [{ space: 'harbour', role: 'member' }],
@@ -338,7 +338,7 @@ describe('OpenID Connect', () => {
     expect((await page.client().sessions.list()).sessions[0]?.way).toBe('openid');
     wrongClaims = { email: 'mara.new@saltmarsh-ferries.example' };
     expect(await through(browser(), 'mara')).toBe('/');
-    // Another account with the same address is somebody else.
+    // Another account with the same address is another person.
     wrongClaims = { sub: 'mara-2' };
     expect(await through(browser(), 'mara')).toBe('/sign-in#refused=not-invited');
     wrongClaims = {};

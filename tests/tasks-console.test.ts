@@ -201,7 +201,7 @@ browserTest('a message is composed from a template: its form, its look, who gets
   await button('Send the message').click();
   await page.getByRole('alertdialog').getByText('2 recipients').waitFor();
   await page.getByRole('alertdialog').getByRole('button', { name: 'Send it' }).click();
-  await page.getByRole('link', { name: 'see what becomes of it' }).click();
+  await page.getByRole('link', { name: 'see its outcome' }).click();
   await page.getByText('SM-5401').first().waitFor();
   const { messages } = await all.client.messages.list({ reference: 'SM-5401' });
   expect(messages[0]?.deliveries.map(({ state }) => state).sort()).toContain('withheld');

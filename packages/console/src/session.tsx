@@ -14,7 +14,7 @@ export interface Session {
   readonly space: SpaceView;
   /** In a local preview: the mail folder that is shown, and nothing else. */
   readonly folder: string | undefined;
-  /** Undefined for whoever has the operator's secret. */
+  /** Undefined with the operator's secret. */
   readonly person: SessionView['person'];
   /** Whether one administers the service. */
   readonly operator: boolean;

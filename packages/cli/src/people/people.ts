@@ -39,7 +39,7 @@ function showInvitation({ email, invitation }: InvitedPerson, output: Output): v
     return;
   }
   output.out(url);
-  output.note(`Hand this link over to ${email}: whoever opens it signs in as them. It works once, until ${clockTime(endsAt)}.`);
+  output.note(`Hand this link over to ${email}: anybody who opens it signs in as them. It works once, until ${clockTime(endsAt)}.`);
 }
 
 export async function invite(client: Client, email: string, options: InviteOptions, output: Output): Promise<ExitCode> {

@@ -291,7 +291,7 @@ function Links({ links }: { readonly links: readonly FoundLink[] }) {
   );
 }
 
-/** What a developer opens the mail for: what became of it, its codes and its links. */
+/** What a developer opens the mail for: its outcome, its codes and its links. */
 function Lead({ mail }: { readonly mail: CapturedMail }) {
   const { client, space } = useSession();
   const { messageId = '', codes, links } = mail;

@@ -93,7 +93,7 @@ function Sent({ sent }: { readonly sent: MessageSummary }) {
   return (
     <div role="status">
       <p>
-        It is accepted: <Link to={`/track/messages/${sent.id}`}>see what becomes of it</Link>.
+        It is accepted: <Link to={`/track/messages/${sent.id}`}>see its outcome</Link>.
       </p>
       {sent.deliveries.map(({ id, address, state }) => (
         <p key={id}>

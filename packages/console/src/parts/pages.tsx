@@ -76,7 +76,7 @@ const Foot = styled.p`
 export function Older<T>({ pages, children }: { readonly pages: Paged<T>; readonly children: string }) {
   const foot = useRef<HTMLParagraphElement>(null);
   const { more } = pages;
-  // Whoever scrolls to the end wants more of it.
+  // Scrolling to the end asks for more.
   useEffect(() => {
     const end = foot.current;
     if (end === null || more === undefined) return undefined;

@@ -84,7 +84,7 @@ test('a refusal names what is wrong and keeps what was filled in', async () => {
   expect(address.value).toBe('nonsense');
 });
 
-test('nobody can change or remove themselves; whoever is no operator sees their own sessions only', async () => {
+test('nobody can change or remove themselves; others than operators see their own sessions only', async () => {
   const client = { ...nobody, people: { list: () => Promise.resolve({ people: [VERA] }) } };
   const shown = showTo(<People />, { client, person: VERA });
   await screen.findByText('This is you');

@@ -37,7 +37,7 @@ function Invitation({ invited: { email, invitation } }: { readonly invited: Invi
   return (
     <Handed role="status">
       <p>
-        Hand this link over to {email}. Whoever opens it signs in as them, once, until <When at={invitation.endsAt} />.
+        Hand this link over to {email}. Anybody who opens it signs in as them, once, until <When at={invitation.endsAt} />.
       </p>
       <Copied text={invitation.url} name="the link" />
     </Handed>

@@ -105,7 +105,7 @@ function Lift({ one }: { readonly one: SuppressionView }) {
   );
 }
 
-/** What became of a list that was imported. */
+/** The outcome of an import. */
 function importedText({ added, known, refused, lines }: Awaited<ReturnType<Client['suppressions']['import']>>): string {
   const first = lines.find(({ result }) => result === 'refused');
   const why = first === undefined ? '' : ` The first: line ${first.line}, ${first.problem ?? ''}`;

@@ -6,7 +6,7 @@ const AuditEntryView = z
     seq: z.int().meta({ description: 'Its number; entries are numbered in the order of becoming known.' }),
     at: z.iso.datetime(),
     who: z.strictObject({
-      kind: z.enum(['person', 'key', 'operator', 'preview', 'nobody']).meta({ description: 'operator: who has the operator’s secret.' }),
+      kind: z.enum(['person', 'key', 'operator', 'preview', 'nobody']).meta({ description: 'operator: with the operator’s secret.' }),
       id: z.string().optional(),
       name: z.string(),
     }),

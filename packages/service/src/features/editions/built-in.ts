@@ -169,7 +169,7 @@ const BUILT_IN_FILES: Readonly<Record<string, string>> = {
     ':::',
     '',
     ':::fineprint',
-    'Do not pass this email on: whoever opens the link is signed in as you. If you expected no invitation, do nothing.',
+    'Do not pass this email on: anybody who opens the link is signed in as you. If you expected no invitation, do nothing.',
     ':::',
     '',
   ].join('\n'),

@@ -192,7 +192,7 @@ const AuditData = z
     space: z.string(),
     entry: z.int().meta({ description: 'Its number in the audit log.' }),
     who: z.object({
-      kind: z.enum(['person', 'key', 'operator', 'preview', 'nobody']).meta({ description: 'operator: who has the operator’s secret.' }),
+      kind: z.enum(['person', 'key', 'operator', 'preview', 'nobody']).meta({ description: 'operator: with the operator’s secret.' }),
       id: z.string().optional(),
       name: z.string(),
     }),

@@ -76,7 +76,7 @@ function grantsOf(
   return new Map(given.map(({ space, role, content }) => [space, { role, content }]));
 }
 
-/** Whoever lowers their own role by mistake could not take it back. @throws Refusal 409 */
+/** A role that its owner has lowered by mistake could not be restored by them. @throws Refusal 409 */
 function refuseYourself({ actor }: Caller, person: PersonRow): void {
   if (actor.kind !== 'person' || actor.id !== person.id) return;
   throw new Refusal(409, 'yourself', 'You cannot change your own role or remove yourself', {

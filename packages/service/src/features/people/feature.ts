@@ -25,7 +25,7 @@ interface Options {
 export interface OpenedPeople {
   readonly access: Access;
   readonly feature: Feature;
-  /** Makes an address that opens the console for whoever has the operator's secret, once and for 15 minutes. */
+  /** Makes an address that opens the console with the operator's rights, once and for 15 minutes. */
   readonly signInLink: (base: string) => Promise<string>;
 }
 

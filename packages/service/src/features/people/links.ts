@@ -43,7 +43,7 @@ export interface Links {
   readonly space: string | undefined;
   /** Makes a link for somebody; an invitation ends those that were not used before. @throws Refusal */
   readonly make: (person: PersonRow, how: Making) => Promise<MadeLink>;
-  /** Makes a link that signs in whoever has the operator's secret. */
+  /** Makes a link that signs in with the operator's rights. */
   readonly forOperator: (base: string) => Promise<string>;
   /** Whether somebody has been sent a link a moment ago. */
   readonly wasSent: (person: PersonRow) => boolean;

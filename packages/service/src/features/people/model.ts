@@ -57,7 +57,7 @@ export const Invited = z
     invitation: z
       .strictObject({
         sentThrough: z.string().optional().meta({ description: 'The space whose email has the link.' }),
-        url: z.string().optional().meta({ description: 'The link, where it was not sent: whoever opens it signs in as this person.' }),
+        url: z.string().optional().meta({ description: 'The link, where it was not sent: anybody who opens it signs in as this person.' }),
         endsAt: z.iso.datetime(),
       })
       .meta({ description: 'The link with which they sign in first.' }),
@@ -67,7 +67,7 @@ export const Invited = z
 const SessionRowView = z
   .strictObject({
     id: z.string(),
-    person: z.string().optional().meta({ description: 'Their address; absent for whoever has the operator’s secret.' }),
+    person: z.string().optional().meta({ description: 'Their address; absent with the operator’s secret.' }),
     way: z.enum(['secret', 'link', 'openid']).meta({ description: 'How it was opened.' }),
     openedAt: z.iso.datetime(),
     lastSeenAt: z.iso.datetime().meta({ description: 'To the minute.' }),

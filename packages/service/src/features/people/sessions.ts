@@ -6,7 +6,7 @@ import { newSecret, type PersonRow, type SessionRow } from './queries.js';
 import type { Store } from './store.js';
 
 const HOUR = 3_600_000;
-/** How long a session lasts that is used: of a person, and of whoever has the operator's secret. In milliseconds. */
+/** How long a session lasts that is used: of a person, and with the operator's secret. In milliseconds. */
 const [PERSON_MS, OPERATOR_MS] = [14 * 24 * HOUR, 12 * HOUR];
 const LONGEST_AGENT = 300;
 
@@ -17,7 +17,7 @@ export interface SessionOptions {
 }
 
 interface Opening {
-  /** Undefined: whoever has the operator's secret. */
+  /** Undefined: with the operator's secret. */
   readonly person: PersonRow | undefined;
   readonly way: SessionRow['way'];
   /** Written with it; what throws here keeps the session from being opened. */

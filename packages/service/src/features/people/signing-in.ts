@@ -225,7 +225,7 @@ const link = endpoint({
   summary: 'Make a link that opens the console, once and for 15 minutes',
   scope: 'operator',
   isForService: true,
-  answers: { 201: json('Whoever has it is signed in.', SignInLink) },
+  answers: { 201: json('It signs in everybody who has it.', SignInLink) },
   run: async ({ caller: { actor }, request }, deps) => {
     const base = baseOf(request, deps.publicUrl);
     const person = actor.kind === 'person' && actor.id !== undefined ? deps.store.people.find(actor.id) : undefined;

@@ -44,7 +44,7 @@ export const sessions = sqliteTable(
     id: text('id').primaryKey(),
     hash: text('hash').notNull().unique(),
     kind: text('kind').$type<'link' | 'session'>().notNull(),
-    /** Null: whoever has the operator's secret. */
+    /** Null: with the operator's secret. */
     personId: text('person_id').references(() => people.id, { onDelete: 'cascade' }),
     /** How the session was opened. */
     way: text('way').$type<'secret' | 'link' | 'openid'>().notNull(),
