@@ -127,7 +127,11 @@ export async function examine(options: Examined): Promise<Finding[]> {
       isCopying: settings.copies.folder !== undefined,
     },
     disk: { path: disk, freeBytes: bavail * bsize, totalBytes: blocks * bsize },
-    canSendLinks: Object.values(settings.spaces).some(({ mode, recipients }) => mode === 'deliver' && recipients === undefined),
+    linkSpace: settings.people.space,
+    canSendLinks: Object.entries(settings.spaces).some(
+      ([name, { mode, recipients }]) =>
+        mode === 'deliver' && recipients === undefined && (settings.people.space === undefined || settings.people.space === name),
+    ),
   });
 }
 

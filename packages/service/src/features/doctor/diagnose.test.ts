@@ -22,6 +22,7 @@ const HEALTHY: DoctorFacts = {
   records: { activeKeys: 1, people: 2, quarantined: 0, newestAt: NOW - 1000 },
   backups: { folder: '/backups', lastAt: NOW - DAY, isCopying: false },
   disk: { path: '/srv', freeBytes: 40 * GIB, totalBytes: 100 * GIB },
+  linkSpace: undefined,
   canSendLinks: true,
 };
 
@@ -42,7 +43,8 @@ test.each<[string, 'must' | 'should', Partial<DoctorFacts>]>([
   ['file-modes', 'should', { files: [{ ...HEALTHY.files[0]!, mode: 0o100640, hasSecrets: false }] }],
   ['open-listener', 'must', { listening: [{ ...HEALTHY.listening[0]!, host: '0.0.0.0', hasTls: false }] }],
   ['proxies', 'should', { listening: [{ ...HEALTHY.listening[0]!, host: '0.0.0.0' }], hasProxies: false }],
-  ['public-url', 'must', { publicUrl: undefined }],
+  ['link-address', 'should', { publicUrl: undefined, spaces: [{ ...space, optionalTopics: [] }] }],
+  ['link-space', 'must', { linkSpace: 'drydock', canSendLinks: false }],
   ['unsigned-domain', 'must', { spaces: [{ ...space, unsignedDomains: ['saltmarsh-ferries.example'] }] }],
   ['no-edition', 'should', { spaces: [{ ...space, isPublished: false }] }],
   ['no-route', 'must', { spaces: [{ ...space, providers: [] }] }],
@@ -62,6 +64,11 @@ test.each<[string, 'must' | 'should', Partial<DoctorFacts>]>([
   const open = diagnose({ ...HEALTHY, ...change }).filter((finding) => finding.level !== 'good');
   expect(open.map((finding) => [finding.code, finding.level])).toEqual([[code, level]]);
   expect(open[0]?.hint).toBeDefined();
+});
+
+test('without publicUrl, optional email cannot be sent', () => {
+  const [first] = diagnose({ ...HEALTHY, publicUrl: undefined });
+  expect(first).toMatchObject({ code: 'public-url', level: 'must', detail: expect.stringContaining('pier-news') });
 });
 
 test('what must be done stands first; no secret is shown', () => {

@@ -226,6 +226,29 @@ function backups({ now, backups: { folder, lastAt, isCopying }, spaces }: Doctor
   return [{ code, level, title, hint: 'See why: verbalis backups' }];
 }
 
+function signingIn({ records, canSendLinks, linkSpace, publicUrl }: DoctorFacts): Finding[] {
+  if (linkSpace !== undefined && !canSendLinks)
+    return [
+      {
+        code: 'link-space',
+        level: 'must',
+        title: `The space "${linkSpace}" cannot send links to sign in`,
+        detail: 'It captures, is restricted to some recipients, or is not configured.',
+        hint: 'Set people.space to a space that delivers to everybody, or leave it out.',
+      },
+    ];
+  if (publicUrl !== undefined || (records?.people ?? 0) === 0) return [];
+  return [
+    {
+      code: 'link-address',
+      level: 'should',
+      title: 'People cannot ask for a link to sign in: there is no publicUrl',
+      detail: 'A link must not lead to a host that a request has named.',
+      hint: 'Set publicUrl to the address under which people reach the console.',
+    },
+  ];
+}
+
 function firstSteps({ records, canSendLinks, spaces }: DoctorFacts): Finding[] {
   const findings: Finding[] = [];
   const [space = 'SPACE'] = spaces.map(({ name }) => name);
@@ -265,6 +288,7 @@ const CHECKS = [
   clock,
   disk,
   backups,
+  signingIn,
   firstSteps,
 ] as const;
 const ORDER = { must: 0, should: 1, good: 2 } as const;

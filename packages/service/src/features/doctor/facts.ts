@@ -62,7 +62,8 @@ export interface DoctorFacts {
   readonly records: RecordFacts | undefined;
   readonly backups: { readonly folder: string | undefined; readonly lastAt: number | undefined; readonly isCopying: boolean };
   readonly disk: { readonly path: string; readonly freeBytes: number; readonly totalBytes: number };
-  /** Whether a space can send links to sign in. */
+  /** The space that is named for links to sign in, and whether there is one that can send them. */
+  readonly linkSpace: string | undefined;
   readonly canSendLinks: boolean;
 }
 
