@@ -22,8 +22,10 @@ function holding({
       list: () =>
         Promise.resolve({
           events: [
-            { id: 'e2', subject: 'd1' },
-            { id: 'e1', subject: 'd1' },
+            { id: 'e2', type: 'verbalis.delivery.delivered', subject: 'd1' },
+            { id: 'e1', type: 'verbalis.delivery.accepted', subject: 'd1' },
+            // Of before the consumer.
+            { id: 'e0', type: 'verbalis.audit.recorded' },
           ],
         }),
     },
