@@ -6,7 +6,8 @@ import { FEATURES } from '../features/order.js';
 import { ENDPOINTS, openApiDocument } from './endpoints.js';
 
 test('the API document has no fault in an independent linter', async () => {
-  const config = await createConfig({ extends: ['recommended'] });
+  // Two operations lead elsewhere and answer with 303; below each must succeed in one way or the other.
+  const config = await createConfig({ extends: ['recommended'], rules: { 'operation-2xx-response': 'off' } });
   const found = await lintFromString({ source: JSON.stringify(openApiDocument()), absoluteRef: 'openapi.json', config });
   expect(found.map(({ ruleId, message }) => `${ruleId}: ${message}`)).toEqual([]);
 });
@@ -28,6 +29,10 @@ test('the document names its server, and every refusal of every operation', () =
       ...(requestBody === undefined ? [] : ['413', '415', '422']),
       '500',
     ];
+    expect({ operationId, succeeds: Object.keys(responses).some((status) => /^2|^303$/.test(status)) }).toEqual({
+      operationId,
+      succeeds: true,
+    });
     expect({ operationId, statuses: Object.keys(responses) }).toEqual({ operationId, statuses: expect.arrayContaining(needed) });
   }
 });

@@ -171,6 +171,7 @@ const ways = endpoint({
   summary: 'How people can sign in here',
   scope: 'open',
   answers: { 200: json('The ways, beside the operator’s secret.', SignInWays) },
+  refusals: { 404: 'The service does not answer to this host name.' },
   run: ({ request }, { links, openidName, publicUrl }) => ({
     links: links.space !== undefined && safeBaseOf(request, publicUrl) !== undefined,
     openid: openidName,
