@@ -17,12 +17,19 @@ export default async function bench() {
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--config', config], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,
   });
+  // As an app: what a person sends has an entry in the audit log beside it.
+  const made = await fetch(`${service.said.url}/v1/keys`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', authorization: `Bearer ${OPERATOR}` },
+    body: JSON.stringify({ name: 'bench', scopes: ['send'] }),
+  });
+  const { key } = await made.json();
   const bare = await started(join(root, 'bench/support/bare-insert.mjs'), [join(path, 'bare.sqlite')]);
   return [
     {
       name: 'accept',
       unit: 'requests/s',
-      ours: () => acceptRate(service.said.url, OPERATOR),
+      ours: () => acceptRate(service.said.url, key),
       baseline: () => acceptRate(bare.said.url),
       close: () => {
         service.stop();
