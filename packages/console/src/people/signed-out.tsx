@@ -1,39 +1,9 @@
 import type { SessionView } from '@verbalis/client';
 import { useEffect } from 'react';
-import { Dialog, Heading, Modal, ModalOverlay } from 'react-aria-components';
-import styled from 'styled-components';
+import { Dialog, Heading } from 'react-aria-components';
+import { Box, Ground } from '../parts/modal.js';
 import { consoleClient } from '../session.js';
-import { color, font } from '../style.js';
 import { SignInWays } from './sign-in.js';
-
-const Ground = styled(ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  background: rgb(0 0 0 / 0.4);
-  display: grid;
-  place-items: center;
-  padding: 16px;
-  z-index: 20;
-`;
-
-const Box = styled(Modal)`
-  background: ${color.paper};
-  color: ${color.text};
-  border-radius: 8px;
-  padding: 24px;
-  width: min(460px, calc(100vw - 32px));
-  max-height: calc(100vh - 32px);
-  overflow: auto;
-  box-shadow: 0 16px 48px rgb(0 0 0 / 0.3);
-  [role='dialog'] {
-    display: grid;
-    gap: 16px;
-    outline: none;
-  }
-  h2 {
-    font: 560 22px/1.25 ${font.serif};
-  }
-`;
 
 /** The session has ended while a page is open: the page stays as it is, with all that was typed, until somebody is signed in again. */
 export function SignedOut({ onSignedIn }: { readonly onSignedIn: (session: SessionView) => void }) {
