@@ -55,8 +55,17 @@ beforeAll(async () => {
               signed: '{{ timestamp }}.{{ body }}',
             },
             events: '$.news',
-            fields: { id: '$.nr', type: '$.what', mail: '$.letter', delivery: '$.ours', messageId: '$.mid', at: '$.when', code: '$.code' },
-            words: { arrived: 'delivered', back: 'failed', opened: 'ignored' },
+            fields: {
+              id: '$.nr',
+              type: '$.what',
+              mail: '$.letter',
+              delivery: '$.ours',
+              messageId: '$.mid',
+              at: '$.when',
+              code: '$.code',
+              url: '$.link',
+            },
+            words: { arrived: 'delivered', back: 'failed', opened: 'ignored', followed: 'link-followed' },
           },
         },
       },
@@ -143,6 +152,28 @@ describe('a provider', () => {
       { subject: 'opened', problem: undefined, matched: true },
     ]);
     expect((await of('parcel').returns.list({ message: 'm01none' })).returns).toEqual([]);
+  });
+
+  test('says nothing of sensitive data that would be kept', async () => {
+    const { id } = await of('parcel').messages.send({
+      template: 'sign-in-code',
+      to: ['e@post.example'],
+      data: { code: '9274 1100', validMinutes: 10 },
+    });
+    const { deliveries } = await until(async () => {
+      const found = await of('parcel').messages.get(id);
+      return found.deliveries[0]!.state === 'accepted' ? found : undefined;
+    });
+    await call([{ what: 'followed', ours: deliveries[0]!.id, link: 'https://a.example/?code=9274-1100', title: 'Your code is 9274-1100' }]);
+    const fact = await until(async () => (await deliveryOf('parcel', id)).facts.find(({ kind }) => kind === 'link-followed'));
+    expect(fact.link).toBeUndefined();
+    const back = fact.returnId ?? '';
+    expect(
+      (await of('parcel')
+        .returns.source(back)
+        .catch((error: unknown) => error)) as object,
+    ).toMatchObject({ problem: { status: 410 } });
+    expect(JSON.stringify(await of('parcel').returns.get(back))).not.toContain('9274');
   });
 
   test('may call before its answer to the hand-over is on our disk', async () => {

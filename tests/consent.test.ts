@@ -397,7 +397,7 @@ describe('joining with a confirmation', () => {
   /** The link in the email that asks. */
   const linkIn = async (messageId: string | undefined): Promise<string> => {
     await all.ended(messageId ?? '', 'accepted', 'failed');
-    const parts = [...partsOf(readMail(Buffer.from(await operator.messages.source(messageId ?? ''))))];
+    const parts = [...partsOf(readMail(await all.received(operator, messageId ?? '')))];
     const text = parts.map((part) => (part.type === 'text/plain' ? partText(part) : '')).join('');
     return (/https:\S+\/join\/[\w-]+/.exec(text)?.[0] ?? '').replace(PUBLIC, all.service.url);
   };

@@ -73,7 +73,7 @@ browserTest('a domain is set up in the console: what is wrong, one copied, all c
   await publish((record) => (record.name.startsWith('_dmarc.') ? [] : [record]));
   await signIn();
   await page.goto(`${all.service.url}/set-up`);
-  await page.getByRole('gridcell', { name: '✕ Needs attention' }).waitFor();
+  await page.getByRole('rowheader', { name: '✕ Needs attention' }).waitFor();
   expect(await axe(page)).toEqual([]);
   await page.getByRole('row', { name: new RegExp(NAME) }).focus();
   await page.keyboard.press('Enter');
@@ -150,7 +150,7 @@ browserTest('a sender is added, its owner agrees on the page of the link, and it
   await row.getByText('less than 5 minutes ago').waitFor();
   const sender = (await operator.senders.list()).senders.find(({ from }) => from === 'added');
   await all.ended(sender?.messageId ?? '', 'accepted', 'failed');
-  const source = Buffer.from(await operator.messages.source(sender?.messageId ?? '')).toString();
+  const source = (await all.received(operator, sender?.messageId ?? '')).toString();
   const link = /http:\S+\/confirm\/[\w~-]+/.exec(source.replace(/=\r\n/g, '').replaceAll('=3D', '='))?.[0] ?? '';
   const owner = await context.newPage();
   await owner.setViewportSize({ width: 360, height: 740 });

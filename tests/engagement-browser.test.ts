@@ -53,7 +53,7 @@ afterAll(async () => {
 async function htmlOf(message: NewMessage): Promise<string> {
   const { id } = await all.client.messages.send(message);
   await all.ended(id, 'accepted');
-  return shownText(readMail(Buffer.from(await all.client.messages.source(id))), 'html') ?? '';
+  return shownText(readMail(await all.received(all.client, id)), 'html') ?? '';
 }
 
 /** The addresses of links as a browser reads them. */

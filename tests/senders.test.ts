@@ -57,7 +57,7 @@ const send = (client: Client, from?: string | { name: string; address: string })
 /** The link in an email that asks an owner. */
 async function linkOf(messageId: string | undefined): Promise<string> {
   await all.ended(messageId ?? '', 'accepted', 'failed');
-  const bytes = Buffer.from(await operator.messages.source(messageId ?? ''));
+  const bytes = await all.received(operator, messageId ?? '');
   const text = [...partsOf(readMail(bytes))].map((part) => (part.type === 'text/plain' ? partText(part) : '')).join('');
   const link = /https?:\/\/\S+\/confirm\/[^\s)>]+/.exec(text)?.[0];
   if (link === undefined) throw new Error(`No link in:\n${text}`);

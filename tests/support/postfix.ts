@@ -14,6 +14,24 @@ export async function freePort(): Promise<number> {
   return typeof address === 'object' && address !== null ? address.port : 0;
 }
 
+/** The first of so many ports in a row that nobody uses. */
+export async function freePorts(count: number): Promise<number> {
+  for (;;) {
+    const first = 20_000 + Math.floor(Math.random() * 10_000);
+    const servers = Array.from({ length: count }, () => createServer());
+    const opened = servers.map(
+      (server, i) =>
+        new Promise<boolean>((done) => {
+          server.once('error', () => done(false));
+          server.listen(first + i, '127.0.0.1', () => done(true));
+        }),
+    );
+    const isFree = (await Promise.all(opened)).every(Boolean);
+    for (const server of servers) if (server.listening) await new Promise((done) => server.close(done));
+    if (isFree) return first;
+  }
+}
+
 export interface PostfixOptions {
   /** Mailboxes that it keeps itself, as addresses. */
   readonly mailboxes: readonly string[];

@@ -63,6 +63,8 @@ export interface TestService {
   readonly rewrite: (change: (settings: Record<string, any>) => void) => void;
   /** The message, once every delivery is in one of these states. */
   readonly ended: (id: string, ...states: string[]) => Promise<Message>;
+  /** The bytes of a message as its first recipient got them: also of one whose sensitive data nobody else sees. */
+  readonly received: (client: Client, id: string) => Promise<Buffer>;
   readonly stop: () => Promise<void>;
 }
 
@@ -154,6 +156,15 @@ export async function startTestService(
         const message = await client.messages.get(id);
         return message.deliveries.every((delivery) => states.includes(delivery.state)) ? message : undefined;
       }),
+    received: async (own, id) => {
+      const [delivery] = await until(async () => {
+        const { deliveries } = await own.messages.get(id);
+        return deliveries.every(({ state }) => state !== 'queued' && state !== 'delayed') ? deliveries : undefined;
+      });
+      const bytes = simulator.seen.get(delivery?.address ?? '')?.mail;
+      if (bytes === undefined) throw new Error(`The email of ${id} did not arrive.`);
+      return Buffer.from(bytes);
+    },
     stop: async () => {
       await service.stop();
       await simulator.close();

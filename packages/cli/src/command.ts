@@ -17,9 +17,9 @@ export interface Making {
 export type Remote = { json?: boolean } & Parameters<typeof connect>[0];
 
 /** Options of a command, without those that say where the service is. */
-export function only<O extends Remote>(options: O): Omit<O, 'url' | 'key' | 'space'> {
-  const apart = new Set(['url', 'key', 'space']);
-  return Object.fromEntries(Object.entries(options).filter(([name]) => !apart.has(name))) as Omit<O, 'url' | 'key' | 'space'>;
+export function only<O extends Remote>(options: O): Omit<O, 'url' | 'key' | 'keyFile' | 'space'> {
+  const apart = new Set(['url', 'key', 'keyFile', 'space']);
+  return Object.fromEntries(Object.entries(options).filter(([name]) => !apart.has(name))) as Omit<O, 'url' | 'key' | 'keyFile' | 'space'>;
 }
 
 /** Adds the commands of a feature. */

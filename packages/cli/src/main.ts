@@ -1,4 +1,5 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
 import { RefusedError, UnreachableError } from '@verbalis/client';
 import type { StartError } from '@verbalis/service';
 import { Command, CommanderError, Option } from 'commander';
@@ -9,6 +10,12 @@ import { processOutput, UsageError, type ExitCode, type Output } from './output.
 interface FeatureCommands {
   readonly commands: readonly (readonly [usage: string, description: string])[];
   readonly load: () => Promise<{ readonly define: Define }>;
+}
+
+/** The version, as the package has it. */
+function versionOf(): string {
+  const file = fileURLToPath(new URL('../package.json', import.meta.url));
+  return (JSON.parse(readFileSync(file, 'utf8')) as { readonly version: string }).version;
 }
 
 /** Everything the command line can do, in the order of the work. */
@@ -23,7 +30,13 @@ const FEATURES: readonly FeatureCommands[] = [
     ],
     load: () => import('./workbench/index.js'),
   },
-  { commands: [['captured', 'try: email that was captured instead of being sent']], load: () => import('./capture/index.js') },
+  {
+    commands: [
+      ['capture', 'try: capture what apps on this machine send'],
+      ['captured', 'try: email that was captured instead of being sent'],
+    ],
+    load: () => import('./capture/index.js'),
+  },
   {
     commands: [
       ['send [template]', 'send: send a message'],
@@ -107,12 +120,13 @@ function remote(command: Command): Command {
   return command
     .addOption(new Option('--url <url>', 'the service (VERBALIS_URL; http://127.0.0.1:8620 when left out)'))
     .addOption(new Option('--key <key>', 'a key of a space (VERBALIS_KEY)'))
-    .addOption(new Option('--space <space>', 'the space, with the operator’s secret'))
+    .addOption(new Option('--key-file <file>', 'a file that holds the key'))
+    .addOption(new Option('--space <space>', 'the space, with the operator’s secret (VERBALIS_SPACE)'))
     .option('--json', 'for machines');
 }
 
 /** The options of `remote`. */
-const REMOTE = ['url', 'key', 'space', 'json'];
+const REMOTE = ['url', 'key', 'keyFile', 'space', 'json'];
 
 /**
  * Gives a command what was said to those above it: `queue hold --space x` is read by `queue`, which has the option too. Without this the space
@@ -134,7 +148,7 @@ function example(command: Command, ...lines: string[]): Command {
 async function program(called: string | undefined, run: (action: Action) => Promise<void>): Promise<Command> {
   const root = new Command('verbalis')
     .description('Write transactional email as files, try it, send it, and track it.')
-    .version('0.1.0')
+    .version(versionOf())
     .showHelpAfterError('(--help shows how it is used)')
     .showSuggestionAfterError(true);
   root.hook('preAction', (_root, action) => {

@@ -40,6 +40,7 @@ export type NewKey = Schemas['NewKey'];
 export type State = Schemas['State'];
 export type ListFilter = Query<'messages.list'>;
 export type TemplateList = Schemas['TemplateList'];
+export type Publication = Schemas['Publication'];
 export type TemplateSummary = Schemas['TemplateSummary'];
 export type TemplateDetail = Schemas['TemplateDetail'];
 export type Rendered = Schemas['Rendered'];

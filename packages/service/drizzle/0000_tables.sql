@@ -474,6 +474,7 @@ CREATE TABLE `deliveries` (
 	`held_from` integer,
 	`intended` text,
 	`kept` integer DEFAULT false NOT NULL,
+	`sensitive` integer DEFAULT false NOT NULL,
 	FOREIGN KEY (`message_id`) REFERENCES `messages`(`id`) ON UPDATE no action ON DELETE no action
 );
 --> statement-breakpoint
@@ -486,6 +487,7 @@ CREATE INDEX `deliveries_by_owner` ON `deliveries` (`owner`) WHERE "deliveries".
 CREATE INDEX `deliveries_by_age` ON `deliveries` (`created_at`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_address` ON `deliveries` (`space`,`address`,`id`);--> statement-breakpoint
 CREATE INDEX `deliveries_by_state` ON `deliveries` (`space`,`state`,`id`);--> statement-breakpoint
+CREATE INDEX `deliveries_by_plan` ON `deliveries` (`space`,`not_before`,`id`) WHERE "deliveries"."not_before" is not null;--> statement-breakpoint
 CREATE TABLE `emails` (
 	`delivery_id` text PRIMARY KEY NOT NULL,
 	`bytes` blob NOT NULL
@@ -683,6 +685,13 @@ CREATE TABLE `senders` (
 );
 --> statement-breakpoint
 CREATE UNIQUE INDEX `senders_by_address` ON `senders` (`space`,`address`);--> statement-breakpoint
+CREATE TABLE `sensitive_boxes` (
+	`owner_id` text PRIMARY KEY NOT NULL,
+	`day` text NOT NULL,
+	`box` blob NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `sensitive_boxes_by_day` ON `sensitive_boxes` (`day`);--> statement-breakpoint
 CREATE TABLE `signal_cancels` (
 	`space` text NOT NULL,
 	`rule` text NOT NULL,
@@ -732,6 +741,7 @@ CREATE TABLE `signals` (
 	`at` integer NOT NULL,
 	`received_at` integer NOT NULL,
 	`data` text,
+	`sensitive` integer DEFAULT false NOT NULL,
 	`key_id` text,
 	`matched_at` integer
 );

@@ -1,10 +1,27 @@
 import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, only, type Remote } from '../command.js';
+import type { CaptureOptions } from './capture-here.js';
 import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate, removeCaptured } from './captured.js';
+
+function defineCapture(root: Command, { run, example }: Pick<Making, 'run' | 'example'>): void {
+  example(
+    root
+      .command('capture')
+      .description('try: capture what apps on this machine send; no configuration, and nothing leaves')
+      .option('--port <port>', 'of the page and the API; 0 for any (8620)')
+      .option('--smtp-port <port>', 'where apps hand in email; 0 for any (8628)')
+      .option('--mail-folder <folder>', 'templates that apps send')
+      .option('--dir <folder>', 'keep what was captured there; else it is removed in the end')
+      .option('--json', 'print where it listens as one line of JSON'),
+    'verbalis capture',
+    'verbalis capture --json --port 0 --smtp-port 0',
+  ).action((options: CaptureOptions) => run(async (output) => (await import('./capture-here.js')).captureHere(options, output)));
+}
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
+  defineCapture(root, { run, example });
   const captured = root.command('captured').description('try: email that was captured instead of being sent');
 
   const filters = (command: Command): Command =>

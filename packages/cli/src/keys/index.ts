@@ -14,7 +14,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       keys
         .command('add <name>')
         .description('make a key; shown once')
-        .requiredOption('--scopes <list>', 'signals, send, read, write, manage; separated by commas')
+        .requiredOption('--scopes <list>', 'signals, send, read, write, manage, read-sensitive; separated by commas')
         .option('--expires <when>', 'when it ends: a date (2027-03-31), an instant, or days from now (90d)')
         .option('--templates <list>', 'only messages of these templates')
         .option('--topics <list>', 'only messages of these topics')

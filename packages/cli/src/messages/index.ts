@@ -2,8 +2,34 @@ import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, only, type Remote } from '../command.js';
 import { send } from './send.js';
-import { cancelMessage, listMessages, showMessage } from './messages.js';
+import { cancelMessage, listMessages, rescheduleMessage, showData, showMessage, showSource } from './messages.js';
 import { followEvents } from '../events/events.js';
+
+/** What can still be done to a message. */
+function defineChanges(messages: Command, { run, remote, example }: Making): void {
+  example(
+    remote(messages.command('cancel <message>').description('cancel what has not been sent yet')),
+    'verbalis messages cancel m01k…',
+  ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
+
+  example(
+    remote(
+      messages
+        .command('reschedule <message>')
+        .description('set another time for what has not been sent yet')
+        .requiredOption('--not-before <time>', 'when it is sent: 2026-12-04T08:00:00Z')
+        .option('--time-zone <zone>', 'of a time without an offset: Europe/Paris'),
+    ),
+    'verbalis messages reschedule m01k… --not-before 2026-12-04T08:00:00Z',
+  ).action((id: string, options: Remote & { notBefore: string; timeZone?: string }) =>
+    run((output) => rescheduleMessage(connect(options), id, options, output)),
+  );
+
+  example(
+    remote(messages.command('source <message>').description('the bytes of its email (RFC 5322)').option('--save <file>', 'to a file')),
+    'verbalis messages source m01k… --save mail.eml',
+  ).action((id: string, options: Remote & { save?: string }) => run((output) => showSource(connect(options), id, options, output)));
+}
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -19,8 +45,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--locale <tag>', 'BCP 47 tag')
         .option('--reference <text>', 'your own name for what it is about')
         .option('--label <name=value...>', 'labels')
+        .option('--cc <address...>', 'who gets a copy that all see')
+        .option('--bcc <address...>', 'who gets a copy that nobody sees')
+        .option('--reply-to <address...>', 'where answers go')
+        .option('--not-before <time>', 'when it is sent: 2026-12-04T08:00:00Z')
+        .option('--idempotency-key <key>', 'the same request with the same key is one message')
         .option('--attach <file...>', 'files to attach')
-        .option('--wait', 'wait for the outcome; exits with status 1 when a delivery failed'),
+        .option('--wait', 'wait for the outcome and its reason; exits with status 1 when a delivery failed'),
     ),
     "verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait",
   ).action((template: string | undefined, options: Parameters<typeof send>[2] & Parameters<typeof connect>[0]) =>
@@ -46,14 +77,21 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--cursor <cursor>', 'the next page'),
     ),
     'verbalis messages list --state failed',
-  ).action(({ url, key, space, ...options }: Parameters<typeof listMessages>[1] & Parameters<typeof connect>[0]) =>
-    run((output) => listMessages(connect({ url, key, space }), options, output)),
+  ).action((options: Remote & Parameters<typeof listMessages>[1]) =>
+    run((output) => listMessages(connect(options), only(options), output)),
   );
 
   example(remote(messages.command('show <message>').description('one message with its timeline')), 'verbalis messages show m01k…').action(
     (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
       run((output) => showMessage(connect(options), id, options, output)),
   );
+
+  defineChanges(messages, { run, remote, example });
+
+  example(
+    remote(messages.command('data <message>').description('its subject and data, the sensitive ones included (scope read-sensitive)')),
+    'verbalis messages data m01k…',
+  ).action((id: string, options: Remote) => run((output) => showData(connect(options), id, options, output)));
 
   example(
     remote(messages.command('follow').description('events as they happen').option('--filter <filter>', 'only these events')),

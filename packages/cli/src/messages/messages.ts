@@ -1,3 +1,4 @@
+import { writeFileSync } from 'node:fs';
 import type { Client, Delivery, Message, State } from '@verbalis/client';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { clockTime, stateWord } from '../words.js';
@@ -50,6 +51,18 @@ export async function showMessage(client: Client, id: string, options: { json?: 
   return 0;
 }
 
+const SENSITIVE = {
+  kept: 'masked here; kept while an email waits (verbalis messages data shows it)',
+  removed: 'masked here; what it was is no longer kept',
+};
+
+/** Subject and data of a message, the sensitive ones included. */
+export async function showData(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+  const { subject, data } = await client.messages.data(id);
+  output.out(json ? JSON.stringify({ subject, data }, null, 2) : `${output.color.bold(subject)}\n${JSON.stringify(data, null, 2)}`);
+  return 0;
+}
+
 /** One message with the timelines of its deliveries. */
 function messageText(message: Message, output: Output): string {
   const { color } = output;
@@ -62,6 +75,7 @@ function messageText(message: Message, output: Output): string {
     ...(message.topic === undefined ? [] : [['Topic', message.topic]]),
     ...(message.reference === undefined ? [] : [['Reference', message.reference]]),
     ['Created', clockTime(message.createdAt)],
+    ...(message.sensitive === undefined ? [] : [['Sensitive', SENSITIVE[message.sensitive]]]),
     ['Message', message.id],
   ];
   const width = Math.max(...facts.map(([label]) => (label ?? '').length));
@@ -120,4 +134,28 @@ export async function cancelMessage(client: Client, id: string, { json = false }
   if (json) output.out(JSON.stringify({ changed, late }, null, 2));
   else output.out(`Canceled: ${changed.length}${late.length > 0 ? `; too late for ${late.length}` : ''}.`);
   return late.length === 0 ? 0 : 1;
+}
+
+/** Sets another time. Exits with status 1 when it was too late for some of it. */
+export async function rescheduleMessage(
+  client: Client,
+  id: string,
+  { json = false, notBefore, timeZone }: { json?: boolean; readonly notBefore: string; readonly timeZone?: string },
+  output: Output,
+): Promise<ExitCode> {
+  const { changed, late } = await client.messages.reschedule(id, { notBefore, timeZone });
+  if (json) output.out(JSON.stringify({ changed, late }, null, 2));
+  else output.out(`Moved: ${changed.length}${late.length > 0 ? `; too late for ${late.length}` : ''}.`);
+  return late.length === 0 ? 0 : 1;
+}
+
+/** The bytes of a message's email. */
+export async function showSource(client: Client, id: string, { save }: { readonly save?: string }, output: Output): Promise<ExitCode> {
+  const bytes = Buffer.from(await client.messages.source(id));
+  if (save === undefined) output.out(bytes.toString('utf8'));
+  else {
+    writeFileSync(save, bytes);
+    output.note(`${bytes.length} bytes are in ${save}.`);
+  }
+  return 0;
 }

@@ -15,6 +15,11 @@ export interface SendOptions {
   readonly label?: string[];
   readonly attach?: string[];
   readonly file?: string;
+  readonly cc?: string[];
+  readonly bcc?: string[];
+  readonly replyTo?: string[];
+  readonly notBefore?: string;
+  readonly idempotencyKey?: string;
   readonly wait?: boolean;
   readonly json?: boolean;
 }
@@ -38,6 +43,10 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
       ...(options.from === undefined ? {} : { from: options.from }),
       ...(options.locale === undefined ? {} : { locale: options.locale }),
       ...(options.reference === undefined ? {} : { reference: options.reference }),
+      ...(options.cc === undefined ? {} : { cc: options.cc }),
+      ...(options.bcc === undefined ? {} : { bcc: options.bcc }),
+      ...(options.replyTo === undefined ? {} : { replyTo: options.replyTo }),
+      ...(options.notBefore === undefined ? {} : { notBefore: options.notBefore }),
       labels,
     },
   ];
@@ -45,6 +54,9 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
 
 export async function send(client: Client, template: string | undefined, options: SendOptions, output: Output): Promise<ExitCode> {
   const messages = wanted(template, options);
+  const { idempotencyKey } = options;
+  if (idempotencyKey !== undefined && messages.length > 1)
+    throw new UsageError('One idempotency key stands for one message, and the file has several.');
   const uploaded: { upload: string }[] = [];
   for (const path of options.attach ?? []) {
     let bytes: Buffer;
@@ -60,7 +72,7 @@ export async function send(client: Client, template: string | undefined, options
   for (const [i, message] of messages.entries()) {
     try {
       const attachments = [...(message.attachments ?? []), ...uploaded];
-      accepted.push(await client.messages.send(attachments.length === 0 ? message : { ...message, attachments }));
+      accepted.push(await client.messages.send(attachments.length === 0 ? message : { ...message, attachments }, { idempotencyKey }));
     } catch (error) {
       // In a list, one that is refused does not keep the others.
       if (!(error instanceof RefusedError) || messages.length === 1) throw error;
@@ -78,9 +90,17 @@ export async function send(client: Client, template: string | undefined, options
       deliveries.map((delivery) => [id, delivery.address, stateWord(delivery.state, output.color), subject]),
     );
     output.out(tableText([{ title: 'message' }, { title: 'to' }, { title: 'state' }, { title: 'subject' }], rows, output.color));
+    // Why it ended as it did, and what to do.
+    if (options.wait === true) for (const message of ended) for (const delivery of message.deliveries) showReason(delivery, output);
   }
   const failed = ended.some(({ deliveries }) => deliveries.some((delivery) => ['failed', 'expired', 'withheld'].includes(delivery.state)));
   return refused > 0 || (options.wait === true && failed) ? 1 : 0;
+}
+
+function showReason(delivery: (MessageSummary | Message)['deliveries'][number], output: Output): void {
+  if (!('sentence' in delivery) || delivery.state === 'accepted' || delivery.state === 'delivered') return;
+  output.note(delivery.sentence);
+  if (delivery.advice !== undefined) output.note(`  ${delivery.advice}`);
 }
 
 /** Asks until no delivery of the message waits any more. */

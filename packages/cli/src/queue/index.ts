@@ -2,7 +2,7 @@ import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { only, type Making, type Remote } from '../command.js';
 import { cancelWaiting, hold, listHeld, listHolds, release, type FilterOptions } from './holds.js';
-import { showQueue } from './queue.js';
+import { listPlanned, showQueue } from './queue.js';
 
 const collect = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
 
@@ -37,6 +37,19 @@ export function define(root: Command, { run, remote, example }: Making): void {
     ),
     'verbalis queue held',
   ).action((options: Remote & { hold?: string; limit?: string }) => run((output) => listHeld(connect(options), only(options), output)));
+
+  example(
+    remote(
+      queue
+        .command('planned')
+        .description('deliveries that wait for the date that the app named, the next one first')
+        .option('--limit <n>', 'how many (50)')
+        .option('--cursor <cursor>', 'the next page'),
+    ),
+    'verbalis queue planned',
+  ).action((options: Remote & { limit?: string; cursor?: string }) =>
+    run((output) => listPlanned(connect(options), only(options), output)),
+  );
 
   example(
     remote(filtered(queue.command('hold').description('send nothing that is meant, until it is let go')).option('--reason <text>', 'why')),

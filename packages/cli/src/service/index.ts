@@ -14,6 +14,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
       .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
       .option('--sign-in-link', 'print a link to the console, also where no terminal shows it')
+      .option('--ends-with-stdin', 'end when standard input ends: for programs that start it as a child')
       .option('--check', 'only check the configuration and what was recorded beside profiles; status 1 when it is not right')
       .option('--explain', 'only print each setting with where it came from, secrets masked')
       .option('--json', 'print where it listens as JSON'),

@@ -13,6 +13,7 @@ export interface ServeOptions {
   readonly signInLink?: boolean;
   readonly check?: boolean;
   readonly explain?: boolean;
+  readonly endsWithStdin?: boolean;
 }
 
 /** What is still to be done, where something is. */
@@ -52,6 +53,12 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   const interrupted = new Promise<void>((resolve) => {
     process.once('SIGINT', () => resolve());
     process.once('SIGTERM', () => resolve());
+    // Whoever has started it may end without a word.
+    if (options.endsWithStdin === true)
+      process.stdin
+        .once('end', () => resolve())
+        .once('error', () => resolve())
+        .resume();
   });
   if (options.json === true)
     output.out(JSON.stringify({ url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
@@ -72,5 +79,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   // A second signal does not wait for anything.
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));
   await stop();
+  // It would keep this process alive for as long as whoever has started it lives.
+  if (options.endsWithStdin === true) process.stdin.destroy();
   return 0;
 }

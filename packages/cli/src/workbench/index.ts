@@ -89,11 +89,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
     ),
     'verbalis preview demo/mail',
     'verbalis preview demo/mail --edit --url http://127.0.0.1:8620 --key KEY   (can send tests)',
-  ).action((folder: string, { url, key, space, ...options }: Remote & PreviewOptions) =>
+  ).action((folder: string, { url, key, keyFile, space, ...options }: Remote & PreviewOptions) =>
     run(async (output) => {
       const hasKey = (key ?? process.env['VERBALIS_KEY']) !== undefined;
       const connection = hasKey
-        ? { client: connect({ url, key, space }), url: url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620' }
+        ? { client: connect({ url, key, keyFile, space }), url: url ?? process.env['VERBALIS_URL'] ?? 'http://127.0.0.1:8620' }
         : undefined;
       return (await import('./preview.js')).preview(folder, options, connection, output);
     }),

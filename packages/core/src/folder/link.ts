@@ -1,7 +1,7 @@
 import { USUAL_THEME, type Theme } from '../html/index.js';
 import { problem, SourceText, type Problem } from '../problems/index.js';
 import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
-import type { DataCheck, JsonSchema } from '../typing/index.js';
+import type { DataCheck, JsonSchema, Masking } from '../typing/index.js';
 import { readJson, readSchemaFile, readText, type DataSchema, type FolderReading, type MailFiles } from './reading.js';
 import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
 import { strayFile } from './stray.js';
@@ -32,6 +32,8 @@ export interface TemplateFiles {
   readonly schema: JsonSchema;
   readonly schemaFile: string;
   readonly checkData: DataCheck;
+  /** How its sensitive fields are hidden; undefined where it has none. */
+  readonly masking: Masking | undefined;
   readonly samples: readonly Sample[];
 }
 

@@ -1,5 +1,14 @@
 import { depthOf, Fault, jsonFault, MAX_DEPTH, problem, SourceText, type Problem } from '../problems/index.js';
-import { dataCheck, schemaBoundFault, type DataCheck, type JsonSchema } from '../typing/index.js';
+import {
+  dataCheck,
+  maskingOf,
+  schemaBoundFault,
+  SENSITIVE,
+  sensitiveFault,
+  type DataCheck,
+  type JsonSchema,
+  type Masking,
+} from '../typing/index.js';
 
 /** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
 export type MailFiles = ReadonlyMap<string, Uint8Array>;
@@ -67,6 +76,8 @@ export function readJson(file: string, text: string | undefined, problems: Probl
 export interface DataSchema {
   readonly schema: JsonSchema;
   readonly checkData: DataCheck;
+  /** How its sensitive fields are hidden; undefined where it marks none. */
+  readonly masking: Masking | undefined;
 }
 
 /** Reads a data schema; `undefined` when there is none that can be used. */
@@ -80,8 +91,20 @@ export function readSchemaFile(reading: FolderReading, file: string): DataSchema
     problems.push(problem('schema-size', new SourceText(file, '').whole, tooMuch, 'Say less: what is not shown needs no schema.'));
     return undefined;
   }
+  const notATruth = sensitiveFault(schema);
+  if (notATruth !== undefined) {
+    problems.push(
+      problem(
+        'schema',
+        new SourceText(file, '').whole,
+        `"${SENSITIVE}" must be true or false (${notATruth}).`,
+        `Write: "${SENSITIVE}": true`,
+      ),
+    );
+    return undefined;
+  }
   try {
-    return { schema, checkData: dataCheck(schema) };
+    return { schema, checkData: dataCheck(schema), masking: maskingOf(schema) };
   } catch (error) {
     if (!(error instanceof Fault)) throw error;
     problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));

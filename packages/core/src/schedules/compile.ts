@@ -87,7 +87,10 @@ function compileSchedule(project: MailProject, name: string, { source, compiledO
         didYouMean(template, project.templates.keys()),
       ),
     );
-  else topicFaults({ project, file, problems }, compiledOf(template));
+  else {
+    topicFaults({ project, file, problems }, compiledOf(template));
+    sensitiveFaults({ project, file, problems }, files);
+  }
   const recipients = recipientsOf({ project, file, problems }, files);
   if ('fault' in times || recipients === undefined) return undefined;
   return {
@@ -188,6 +191,19 @@ function recipientsOf(reading: Reading, template: TemplateFiles | undefined): Re
   if (format === 'ndjson') lineFaults(reading, template, new SourceText(path, new TextDecoder().decode(bytes)));
   else commonFaults(reading, template);
   return { kind: 'file', path, format };
+}
+
+/** The data of a schedule are kept as they are. */
+function sensitiveFaults({ file, problems }: Reading, { name, masking }: TemplateFiles): void {
+  if (masking === undefined) return;
+  problems.push(
+    problem(
+      'sensitive-schedule',
+      file.valueAt(['template']),
+      `The template "${name}" has sensitive data, and the data of a schedule are kept as they are.`,
+      'Send it with POST /v1/messages, or by a signal.',
+    ),
+  );
 }
 
 /** What is wrong with the data that all have in common, where recipients bring the rest. */

@@ -41,6 +41,12 @@ const replaced = (from: string | RegExp, to: string): string => {
 const sourced = (source: string): string => replaced(/recipientSource: .*/, `recipientSource: ${source}`);
 
 describe('schedules of a mail folder', () => {
+  test('send no template with sensitive data: their own are kept as they are', () => {
+    const schema = { ...SCHEMA, properties: { ...SCHEMA.properties, name: { type: 'string', 'x-sensitive': true } } };
+    const { problems } = compiled(WEEKLY, { 'templates/bulletin/data.schema.json': JSON.stringify(schema) });
+    expect(problems).toMatchObject([{ code: 'sensitive-schedule', severity: 'error', place: { file: 'schedules/weekly.yaml', line: 4 } }]);
+  });
+
   test('are read with what they send, to whom and when', () => {
     const { schedules, problems } = compiled(`${WEEKLY}data: { week: 7 }\nlocale: fr\nperMinute: 600\nmissed: skip\n`);
     expect(problems).toEqual([]);

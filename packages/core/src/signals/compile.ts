@@ -8,11 +8,13 @@ import {
   ExpressionTyper,
   optional,
   Scope,
+  SENSITIVE,
   TEXT,
   textOf,
   typeOfSchema,
   type DataCheck,
   type JsonSchema,
+  type Masking,
   type Type,
 } from '../typing/index.js';
 import { listType, recordType } from '../payload/index.js';
@@ -74,6 +76,7 @@ interface ReadRule {
   readonly schema: JsonSchema;
   readonly type: Type;
   readonly checkData: DataCheck;
+  readonly masking: Masking | undefined;
 }
 
 /** Reads the signal rules of a mail folder, and types them against the schemas of their signals and templates. */
@@ -213,6 +216,7 @@ function compileRule(project: MailProject, rule: ReadRule, { typeOf, problems }:
     on,
     template: send.template,
     checkData: rule.checkData,
+    masking: rule.masking,
     when: content.when,
     holds: (signal) => test === undefined || truthy(asked(test.value, signal)),
     afterMs: after ?? 0,
@@ -241,7 +245,7 @@ function namesOf(signals: readonly [Signal, ...Signal[]]): Readonly<Record<strin
 /** What makes the email of a rule, typed against its template. */
 function mailOf(
   project: MailProject,
-  { read: { content, valueAt }, source: { file }, type }: ReadRule,
+  { read: { content, valueAt }, source: { file }, type, schemaPath, masking }: ReadRule,
   { scope, problems }: { readonly scope: Scope; readonly problems: Problem[] },
 ): (names: Readonly<Record<string, unknown>>, work: Budget) => Mail {
   const { send } = content;
@@ -267,6 +271,15 @@ function mailOf(
         valueAt(['send', 'template']),
         `There is no template "${send.template}".`,
         didYouMean(send.template, project.templates.keys()),
+      ),
+    );
+  else if (template.masking !== undefined && masking === undefined)
+    problems.push(
+      problem(
+        'sensitive-signal',
+        valueAt(['send', 'template']),
+        `The template "${send.template}" has sensitive data, and the signal's schema marks none.`,
+        `Mark in ${schemaPath} where they come from: "${SENSITIVE}": true.`,
       ),
     );
   const wanted = template === undefined ? ANY : typeOfSchema(template.schema);

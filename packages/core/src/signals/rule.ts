@@ -1,4 +1,4 @@
-import type { DataCheck } from '../typing/index.js';
+import type { DataCheck, Masking } from '../typing/index.js';
 
 /** Something that happened in an app (a CloudEvent, https://cloudevents.io, version 1.0). */
 export interface Signal {
@@ -32,6 +32,8 @@ export interface Rule {
   readonly template: string;
   /** Whether data is as the schema of this type of signal has it. */
   readonly checkData: DataCheck;
+  /** How sensitive fields of the signal's data are hidden; undefined where its schema marks none. */
+  readonly masking: Masking | undefined;
   readonly holds: (signal: Signal) => boolean;
   /** The test as it is written, for people. */
   readonly when: string | undefined;

@@ -261,6 +261,20 @@ group('mistakes are found, with their place', () => {
     expect(problems).toMatchObject([{ code: 'signal-schema', place: { file: 'signals/b.yaml', line: 2 } }]);
   });
 
+  test('sensitive data of the template must be marked in the signal, too', () => {
+    const marked = { ...TEMPLATE, properties: { ...TEMPLATE.properties, name: { type: 'string', 'x-sensitive': true } } };
+    const template = { 'templates/confirmed/data.schema.json': JSON.stringify(marked) };
+    expect(compiled({ booked: RULE }, template).problems).toMatchObject([
+      { code: 'sensitive-signal', severity: 'error', place: { file: 'signals/booked.yaml', line: 5 } },
+    ]);
+    const booking = JSON.stringify(BOOKING).replace('"name":{"type":"string"}', '"name":{"type":"string","x-sensitive":true}');
+    const { problems, rules } = compiled({ booked: RULE }, { ...template, 'schemas/booking.schema.json': booking });
+    expect(problems).toEqual([]);
+    expect(rules.get('booked')?.masking?.shown({ ...PAID, passenger: { email: 'asa@post.example', name: 'Ása' } })).toMatchObject({
+      passenger: { email: 'asa@post.example', name: '•••' },
+    });
+  });
+
   test('signals to try', () => {
     const sample = (name: string, content: unknown) => ({ [`signals/samples/${name}.json`]: JSON.stringify(content, undefined, 2) });
     const { problems } = compiled(

@@ -7,6 +7,7 @@ export { accepts } from './accepts.js';
 export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
 export { type Pattern } from './pattern.js';
+export { MASK, maskingOf, SENSITIVE, sensitiveFault, type Masking } from './sensitive.js';
 export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';

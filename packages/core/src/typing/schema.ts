@@ -24,7 +24,7 @@ function step(name: string): string {
   return name.replace(/~/g, '~0').replace(/\//g, '~1');
 }
 
-function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
+export function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
   return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
@@ -326,7 +326,7 @@ function ofValues(values: readonly unknown[], format: { formats?: readonly strin
 }
 
 /** A reference within the same document: a JSON Pointer (RFC 6901) or an anchor; others do not resolve. */
-function resolve(root: JsonSchema, reference: string): Node | undefined {
+export function resolve(root: JsonSchema, reference: string): Node | undefined {
   if (!reference.startsWith('#')) return undefined;
   const fragment = safelyDecoded(reference.slice(1));
   if (fragment !== '' && !fragment.startsWith('/')) return anchored(root, '', fragment);

@@ -12,6 +12,7 @@ import {
   type SpaceFacts,
 } from '../features/doctor/index.js';
 import type { Editions } from '../features/editions/index.js';
+import { dayKeysFolder } from '../features/sensitive-data/index.js';
 import { readAtOnce, StartError } from '../kernel/index.js';
 import type { ReadConfig, Settings } from '../settings/index.js';
 import { sendersOfSpace, mustSign } from './sending-spaces.js';
@@ -58,6 +59,7 @@ function filesOf({ settings, folder }: ReadConfig): DoctorFacts['files'] {
   const modeOf = (path: string): number | undefined => (existsSync(path) ? statSync(path).mode : undefined);
   return [
     { name: 'the secrets file', path: within(settings.secretsFile), hasSecrets: true },
+    { name: 'the folder of day keys', path: within(dayKeysFolder(settings)), hasSecrets: true },
     { name: 'the database', path: within(settings.databaseFile), hasSecrets: false },
   ].map((file) => ({ ...file, mode: modeOf(file.path) }));
 }

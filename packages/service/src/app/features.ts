@@ -27,6 +27,7 @@ import type { TestMails } from '../features/returns/index.js';
 import { openSearch } from '../features/search/index.js';
 import type { SpaceSettings } from '../features/spaces/index.js';
 import { sendersOf } from '../features/senders/index.js';
+import { dayKeysFolder, dayKeysIn, sensitiveData } from '../features/sensitive-data/index.js';
 import { openSuppressions } from '../features/suppressions/index.js';
 import { openWebhooks } from '../features/webhooks/index.js';
 import { openWorkbench } from '../features/workbench/index.js';
@@ -274,13 +275,23 @@ async function openWriting({ runtime, store, settings, secrets, editions, links,
   const senders = sendersOf({ store, spaces, domains });
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
-  const { accept, feature: messages } = openMessages(runtime, {
+  const sensitive = sensitiveData({
+    store,
+    keys: dayKeysIn(runtime.within(dayKeysFolder(settings))),
+    master: secrets.keyFor('sensitive data'),
+  });
+  const {
+    accept,
+    readings,
+    feature: messages,
+  } = openMessages(runtime, {
     store,
     editions,
     spaces,
     limits,
     suppressionFor,
     senders,
+    sensitive,
     signing: { mustSign: (space) => mustSign(settings, space), signingOf: (sender) => domains.signingOf(sender) },
     wake: () => {
       upper.wake();
@@ -306,6 +317,8 @@ async function openWriting({ runtime, store, settings, secrets, editions, links,
     consent,
     engagement,
     accept,
+    readings,
+    sensitive,
     feed,
     features: [sendingAs, messages, suppressions, events],
     readers: [consent.feature, engagement.feature],
@@ -366,6 +379,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     outside: { allow: outside.allow, waitMs: outside.waitSeconds * 1000, mostBytes: limits.attachmentBytes },
     returnSecret: secrets.keyFor('returns'),
     linksOf,
+    readings: writing.readings,
     suppressionFor,
     holding,
   });
@@ -374,7 +388,8 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
   upper.compose = async (message, delivery) =>
     mailBytes((await composeMail(queue.sources, message, delivery, linksOf(message, delivery))).mail);
   upper.jobOf = async (space, messageId) => {
-    const message = store.messages.find(space, messageId);
+    const stored = store.messages.find(space, messageId);
+    const message = stored === undefined ? undefined : await writing.readings.masked(stored);
     const [delivery] = message === undefined ? [] : store.messages.deliveriesOf([messageId]);
     if (message === undefined || delivery === undefined) return undefined;
     const { mail, parts } = await composeMail(queue.sources, message, delivery, linksOf(message, delivery));

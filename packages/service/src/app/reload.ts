@@ -5,7 +5,7 @@ import type { Front } from './front.js';
 import { openGeneration, type Generation, type Ground } from './generation.js';
 
 /** Settings that a running service cannot change: its sockets and its files. */
-const FIXED = ['listen.host', 'listen.port', 'links.host', 'links.port', 'databaseFile', 'secretsFile'];
+const FIXED = ['listen.host', 'listen.port', 'links.host', 'links.port', 'databaseFile', 'secretsFile', 'dayKeysFolder'];
 
 interface ReloadOptions {
   readonly ground: Ground;

@@ -3,6 +3,7 @@ import type { Editions } from '../features/editions/index.js';
 import type { Feed } from '../features/events/index.js';
 import type { Acceptor } from '../features/messages/index.js';
 import { openPermits, type Permits } from '../features/permits/index.js';
+import type { SensitiveData } from '../features/sensitive-data/index.js';
 import { openSchedules } from '../features/schedules/index.js';
 import { openSignals } from '../features/signals/index.js';
 import type { Feature } from '../kernel/index.js';
@@ -11,7 +12,12 @@ import type { BuildOptions } from './build-options.js';
 /** What follows from signals and times: bulk sends, schedules, rules of the mail folders; and from what browsers ask for. */
 export function openWhatFollows(
   { runtime, store, settings, secrets }: BuildOptions,
-  { editions, accept, feed }: { readonly editions: Editions; readonly accept: Acceptor; readonly feed: Feed },
+  {
+    editions,
+    accept,
+    feed,
+    sensitive,
+  }: { readonly editions: Editions; readonly accept: Acceptor; readonly feed: Feed; readonly sensitive: SensitiveData },
 ): { readonly features: readonly Feature[]; readonly permitCors: Permits['cors'] } {
   const { starter, feature } = openBulkSends(runtime, {
     store,
@@ -29,7 +35,14 @@ export function openWhatFollows(
       feature,
       openSchedules(runtime, { store, spaces: Object.keys(spaces), editions, bulk: starter, feed }),
       permits.feature,
-      openSignals(runtime, { store, editions, accept, mostBytes: settings.limits.bodyBytes }),
+      openSignals(runtime, {
+        store,
+        editions,
+        accept,
+        sensitive,
+        isCapturing: (space) => spaces[space]?.mode === 'capture',
+        mostBytes: settings.limits.bodyBytes,
+      }),
     ],
   };
 }

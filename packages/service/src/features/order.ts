@@ -95,6 +95,7 @@ export const FEATURES: readonly Listed[] = [
     name: 'attachments',
     api: { step: 'send', groups: [{ name: 'uploads', description: 'Files that are attached later.' }], endpoints: uploadEndpoints },
   },
+  { name: 'sensitive-data' },
   { name: 'domains' },
   { name: 'senders' },
   {

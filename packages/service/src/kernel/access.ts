@@ -2,8 +2,10 @@ import { createHash, timingSafeEqual } from 'node:crypto';
 import type { Request } from 'express';
 import { Refusal } from './refusal.js';
 
-/** What a key may do; `send` includes `signals`, and `manage` may do everything in its space, and nothing beyond it. */
-export const SCOPES = ['signals', 'send', 'read', 'write', 'manage'] as const;
+/**
+ * What a key may do; `send` includes `signals`, and `manage` may do everything in its space but read sensitive data, and nothing beyond it.
+ */
+export const SCOPES = ['signals', 'send', 'read', 'write', 'manage', 'read-sensitive'] as const;
 export type Scope = (typeof SCOPES)[number];
 export const EVERY_SCOPE: ReadonlySet<Scope> = new Set(SCOPES);
 
@@ -68,10 +70,11 @@ export function requireScope(caller: Caller, scope: NeededScope): void {
       detail: 'It concerns the whole service, and a key is of one space.',
       hint: 'Use the operator’s secret (VERBALIS_OPERATOR_SECRET), or sign in as an operator of every space.',
     });
-  if (caller.scopes.has(scope) || caller.scopes.has('manage') || (scope === 'signals' && caller.scopes.has('send'))) return;
+  if (caller.scopes.has(scope) || (scope === 'signals' && caller.scopes.has('send'))) return;
+  if (caller.scopes.has('manage') && scope !== 'read-sensitive') return;
   if (caller.actor.kind === 'person')
     throw new Refusal(403, 'missing-role', 'Your role does not allow that', {
-      detail: `In the space "${caller.space}" it takes the role ${scope === 'manage' ? 'operator' : 'member'}.`,
+      detail: `In the space "${caller.space}" it takes the role ${scope === 'manage' || scope === 'read-sensitive' ? 'operator' : 'member'}.`,
       hint: 'An operator can change your role: verbalis people role.',
     });
   throw new Refusal(403, 'missing-scope', 'This key may not do that', {

@@ -22,6 +22,7 @@ export interface Secrets {
       | 'sender confirmations'
       | 'erasure'
       | 'returns'
+      | 'sensitive data'
       | 'sessions'
       | 'signing'
       | 'unsubscribe'

@@ -26,6 +26,7 @@ import { providerStore } from '../features/providers/index.js';
 import { returnStore } from '../features/returns/index.js';
 import { scheduleStore } from '../features/schedules/index.js';
 import { searchStore } from '../features/search/index.js';
+import { boxStore } from '../features/sensitive-data/index.js';
 import { matchStore, signalStore } from '../features/signals/index.js';
 import { suppressionStore } from '../features/suppressions/index.js';
 import { senderStore } from '../features/senders/index.js';
@@ -49,7 +50,8 @@ function recordsOn(kernel: Kernel) {
   const { reads } = kernel;
   const contents = contentStore(reads);
   const due = dueReports();
-  const messages = messageStore(reads, contents, due);
+  const boxes = boxStore(reads);
+  const messages = messageStore(reads, { contents, boxes, due });
   const captured = capturedStore(reads);
   const bulkSends = bulkStore(reads);
   const figures = figureStore(reads);
@@ -81,6 +83,7 @@ function recordsOn(kernel: Kernel) {
     addresses: addressStore(reads),
     alerts: alertStore(reads),
     audit: auditStore(reads),
+    boxes,
     bulkSends,
     callbacks: callbackStore(reads),
     captured,
@@ -104,7 +107,7 @@ function recordsOn(kernel: Kernel) {
     returns,
     schedules: scheduleStore(reads),
     search: searchStore(reads),
-    signals: signalStore(reads),
+    signals: signalStore(reads, boxes),
     signalMatches: matchStore(reads),
     senderFaults: senderFaultStore(reads),
     senders: senderStore(reads),

@@ -93,6 +93,7 @@ export function testDelivery({ id, space, createdAt, sender }: MessageRow, addre
     heldFrom: null,
     intended: null,
     kept: false,
+    sensitive: false,
     ...more,
   };
 }

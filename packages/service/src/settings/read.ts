@@ -24,7 +24,15 @@ export interface ReadConfig {
 }
 
 /** Variables that speak to the command line, not to the service. */
-const NOT_SETTINGS = new Set(['VERBALIS_CONFIG', 'VERBALIS_URL', 'VERBALIS_KEY', 'VERBALIS_OPERATOR_SECRET', 'VERBALIS_CI']);
+const NOT_SETTINGS = new Set([
+  'VERBALIS_CONFIG',
+  'VERBALIS_URL',
+  'VERBALIS_KEY',
+  'VERBALIS_SPACE',
+  'VERBALIS_OPERATOR_SECRET',
+  'VERBALIS_BIN',
+  'VERBALIS_CI',
+]);
 
 /**
  * Reads the configuration: the file, then variables over it.

@@ -45,6 +45,10 @@ export const Settings = z.strictObject({
     .string()
     .default('verbalis.secrets.json')
     .meta({ description: 'Where keys that the service makes for itself are kept (mode 0600).' }),
+  dayKeysFolder: z.string().optional().meta({
+    description:
+      'Where the keys of sensitive data are, one for each day; the folder day-keys beside the database, when left out. Neither backups nor copies have them.',
+  }),
   helloName: z.string().default('localhost'),
   dns: NameServerSettings.meta({ description: 'How the records of sending domains are looked up.' }),
   returns: ReturnSettings,

@@ -46,6 +46,11 @@ export function openBulkSends(
         detail: `Nobody can unsubscribe from "${template}".`,
         hint: 'Where everybody must get it, say so: "essential": true (--essential).',
       });
+    if (ready.files.masking !== undefined)
+      throw new Refusal(422, 'sensitive-bulk', 'This template has sensitive data', {
+        detail: `Lists of recipients are kept as they are, and the data of "${template}" must not be.`,
+        hint: 'Send it with POST /v1/messages or /v1/messages/batch.',
+      });
     return ready.files.schema;
   }
 

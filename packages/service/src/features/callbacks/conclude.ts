@@ -144,7 +144,7 @@ function hitFact(
   },
 ): NewFact {
   const kind = meaning === 'link-followed' ? 'link-followed' : 'image-loaded';
-  const link = kind === 'link-followed' ? { link: { url, label: '', index: 0, block: '' } } : {};
+  const link = kind === 'link-followed' && !delivery.sensitive ? { link: { url, label: '', index: 0, block: '' } } : {};
   const fact = ownFact({
     id: `callback:${hash.slice(0, 40)}`,
     deliveryId: delivery.id,
@@ -191,7 +191,8 @@ function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delive
       problem: why ?? (event.meaning === undefined ? `The profile has no word for "${event.type}".` : undefined),
       recipients: isTold ? [recipientOf(event, kind, { address: event.address ?? delivery?.address ?? '', reading })] : [],
     },
-    bytes: Buffer.from(JSON.stringify(event.source)),
+    // It may quote the email, or name a link of it.
+    bytes: delivery?.sensitive === true ? Buffer.alloc(0) : Buffer.from(JSON.stringify(event.source)),
   };
 }
 

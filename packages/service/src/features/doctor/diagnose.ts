@@ -56,7 +56,11 @@ function operatorSecret({ chosenSecret }: DoctorFacts): Finding[] {
   ];
 }
 
-const [GROUP_OR_OTHERS, OWNER_ONLY] = [0o077, 0o600];
+const GROUP_OR_OTHERS = 0o077;
+const [OWNER_ONLY, FOLDER_OWNER_ONLY] = [0o600, 0o700];
+
+/** Whether a mode, as the system gives it, is that of a folder. */
+const isFolder = (mode: number): boolean => (mode & 0o170000) === 0o040000;
 
 function files({ files: all }: DoctorFacts): Finding[] {
   const open = all.filter(({ mode }) => mode !== undefined && (mode & GROUP_OR_OTHERS) !== 0);
@@ -66,7 +70,7 @@ function files({ files: all }: DoctorFacts): Finding[] {
     level: hasSecrets ? ('must' as const) : ('should' as const),
     title: `Other users of this machine can read ${name}`,
     detail: `${path} has the mode ${(mode & 0o777).toString(8)}.`,
-    hint: `chmod ${OWNER_ONLY.toString(8)} ${path}`,
+    hint: `chmod ${(isFolder(mode) ? FOLDER_OWNER_ONLY : OWNER_ONLY).toString(8)} ${path}`,
   }));
 }
 

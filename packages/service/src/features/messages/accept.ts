@@ -1,8 +1,8 @@
-import { createHash } from 'node:crypto';
 import { addressText, fieldOf, isFault, parseAddress, parseMailbox, type Mailbox } from '@verbalis/core/mime';
 import { Refusal, type CallerKey, type RequestProblem, type Reader, type TraceContext, type Tx, newId } from '../../kernel/index.js';
 import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
 import { spend } from '../keys/index.js';
+import type { SensitiveData } from '../sensitive-data/index.js';
 import { NO_RULES } from '../spaces/index.js';
 import { stored } from './people.js';
 import {
@@ -20,6 +20,7 @@ import { capturedAuthor, ownAuthor } from './authors.js';
 import { keptUntil } from './keeping.js';
 import { refuseBeyond } from './key-bounds.js';
 import { labelsOf, type Submission } from './submitted.js';
+import { requestHashes } from './request-hash.js';
 import { refuseUnconfirmed } from './unconfirmed.js';
 import { refuseUnleavable, refuseUnsigned } from './unsigned.js';
 import { RunawayGuard } from './runaway.js';
@@ -34,6 +35,7 @@ export interface Accepted {
 }
 
 export interface AcceptOptions extends PrepareOptions {
+  readonly sensitive: SensitiveData;
   /** Why a delivery must not be sent, in a sentence. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
   /** Called when something is due. */
@@ -64,7 +66,8 @@ export interface AcceptOne {
 
 /** How a prepared message is written. */
 interface WriteOne extends Pick<AcceptOne, 'isBuiltIn' | 'key'> {
-  readonly idempotency: { readonly key: string; readonly bodyHash: string } | undefined;
+  /** What was asked for, and the key that it was asked for with. */
+  readonly request: { readonly key: string | undefined; readonly body: MessageRequest };
 }
 
 /** Accepts messages: checks everything that could go wrong later, then writes them durably. */
@@ -92,9 +95,9 @@ export interface Acceptor {
 }
 
 export function acceptor(options: AcceptOptions): Acceptor {
-  const { store, clock, editions, spaces, wake, suppressionFor } = options;
+  const { store, clock, editions, spaces, wake, suppressionFor, sensitive } = options;
   const guard = new RunawayGuard(store.messages, spaces);
-  const hashOf = (wanted: unknown): string => createHash('sha256').update(JSON.stringify(wanted)).digest('hex');
+  const hashes = requestHashes(sensitive);
 
   /** What is wanted can be sent, and its key may send it. @throws Refusal that names all that is wrong */
   const prepare = (own: SpaceEditions, wanted: ToPrepare, key: CallerKey | undefined): Prepared => {
@@ -106,8 +109,11 @@ export function acceptor(options: AcceptOptions): Acceptor {
   };
 
   /** The rows of a prepared message. */
-  const write = (tx: Tx, { message, deliveries, keep, recipients }: Prepared, { idempotency, isBuiltIn, key }: WriteOne): void => {
+  const write = (tx: Tx, { message, deliveries, keep, recipients, secret }: Prepared, { request, isBuiltIn, key }: WriteOne): void => {
     if (key !== undefined) spend(tx, key, recipients.length, message.createdAt);
+    if (secret !== undefined) sensitive.keep(tx, message.id, secret, message.createdAt);
+    const bodyHash = (): string => hashes.of(request.body, secret !== undefined, message.createdAt);
+    const idempotency = request.key === undefined ? undefined : { key: request.key, bodyHash: bodyHash() };
     store.messages.insert(tx, { message, deliveries, attachments: keep(tx), idempotency });
     withholdSome(tx, { message, deliveries, isBuiltIn });
   };
@@ -137,22 +143,20 @@ export function acceptor(options: AcceptOptions): Acceptor {
 
   return {
     async one(space, wanted, { idempotencyKey, isBuiltIn = false, sealedMs, key, trace, answer, also } = {}) {
-      const bodyHash = hashOf(wanted);
       const earlier = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey);
-      if (earlier !== undefined) return repeated(space, earlier, bodyHash);
+      if (earlier !== undefined) return repeated(space, earlier, wanted);
       const made = prepare(await editionsOf(editions, space), { space, wanted, now: clock.now(), isBuiltIn, sealedMs, trace, answer }, key);
-      const idempotency = idempotencyKey === undefined ? undefined : { key: idempotencyKey, bodyHash };
       const again = await store.write((tx) => {
         // Two requests with one key may have come at the same time: the second finds the first here.
         const found = idempotencyKey === undefined ? undefined : store.messages.underKey(space, idempotencyKey, tx);
         if (found === undefined) {
-          write(tx, made, { idempotency, isBuiltIn, key });
+          write(tx, made, { request: { key: idempotencyKey, body: wanted }, isBuiltIn, key });
           also?.(tx, made.message);
         }
         tx.afterCommit(wake);
         return found;
       });
-      if (again !== undefined) return repeated(space, again, bodyHash);
+      if (again !== undefined) return repeated(space, again, wanted);
       return { message: made.message, deliveries: made.deliveries, repeated: false };
     },
 
@@ -165,13 +169,13 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const keyOf = (index: number): string | undefined => (idempotencyKey === undefined ? undefined : `${idempotencyKey}#${index}`);
       const own = await editionsOf(editions, space);
       const results: BatchResult[] = [];
-      const fresh: { made: Prepared; index: number }[] = [];
+      const fresh: { made: Prepared; request: MessageRequest; index: number }[] = [];
       wanted.forEach((request, index) => {
         const key = keyOf(index);
         const earlier = key === undefined ? undefined : store.messages.underKey(space, key);
         try {
-          if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, hashOf(request)));
-          else fresh.push({ made: prepare(own, { space, wanted: request, now, isBuiltIn: false, trace }, caller), index });
+          if (earlier !== undefined) results[index] = entry(index, () => repeated(space, earlier, request));
+          else fresh.push({ made: prepare(own, { space, wanted: request, now, isBuiltIn: false, trace }, caller), request, index });
         } catch (error) {
           results[index] = refused(index, error);
         }
@@ -180,15 +184,16 @@ export function acceptor(options: AcceptOptions): Acceptor {
       if (mode === 'all' && results.some((result) => 'problems' in result)) return results;
       const again = await store.write((tx) => {
         const found = new Map<number, { bodyHash: string; messageId: string }>();
-        for (const { made, index } of fresh) {
+        for (const { made, request, index } of fresh) {
           const key = keyOf(index);
           // The same batch may have come twice at the same time: the second finds what the first has written, entry by entry.
           const earlier = key === undefined ? undefined : store.messages.underKey(space, key, tx);
-          if (earlier !== undefined) found.set(index, earlier);
-          else write(tx, made, { idempotency: key === undefined ? undefined : { key, bodyHash: hashOf(wanted[index]) }, key: caller });
+          if (earlier !== undefined) {
+            // Where all or none is wanted, one entry with another body refuses the whole batch: nothing of it is written.
+            if (mode === 'all') refuseOther(earlier, request);
+            found.set(index, earlier);
+          } else write(tx, made, { request: { key, body: request }, key: caller });
         }
-        // Where all or none is wanted, one entry with another body refuses the whole batch: nothing of it is written.
-        if (mode === 'all') for (const [index, earlier] of found) refuseOther(earlier, hashOf(wanted[index]));
         also?.(
           tx,
           new Map(fresh.flatMap(({ made, index }) => (found.has(index) ? [] : [[index, made.message] as const]))),
@@ -197,9 +202,9 @@ export function acceptor(options: AcceptOptions): Acceptor {
         tx.afterCommit(wake);
         return found;
       });
-      for (const { made, index } of fresh) {
+      for (const { made, request, index } of fresh) {
         const earlier = again.get(index);
-        results[index] = entry(index, () => (earlier === undefined ? made : repeated(space, earlier, hashOf(wanted[index]))));
+        results[index] = entry(index, () => (earlier === undefined ? made : repeated(space, earlier, request)));
       }
       return results;
     },
@@ -294,8 +299,8 @@ export function acceptor(options: AcceptOptions): Acceptor {
     }
   }
 
-  function refuseOther(earlier: { bodyHash: string; messageId: string }, bodyHash: string): void {
-    if (earlier.bodyHash !== bodyHash) {
+  function refuseOther(earlier: { bodyHash: string; messageId: string }, wanted: MessageRequest): void {
+    if (!hashes.isOf(earlier.bodyHash, wanted)) {
       throw new Refusal(409, 'idempotency-conflict', 'This idempotency key was used for another request', {
         detail: `The key stands for the message ${earlier.messageId}, which was asked for with another body.`,
         hint: 'Use a new key for a new message, and the same body with the same key.',
@@ -303,8 +308,8 @@ export function acceptor(options: AcceptOptions): Acceptor {
     }
   }
 
-  function repeated(space: string, earlier: { bodyHash: string; messageId: string }, bodyHash: string): Accepted {
-    refuseOther(earlier, bodyHash);
+  function repeated(space: string, earlier: { bodyHash: string; messageId: string }, wanted: MessageRequest): Accepted {
+    refuseOther(earlier, wanted);
     const message = store.messages.find(space, earlier.messageId);
     if (message === undefined) throw new Refusal(410, 'message-gone', 'The message of this idempotency key is no longer kept');
     return { message, deliveries: store.messages.deliveriesOf([message.id]), repeated: true };

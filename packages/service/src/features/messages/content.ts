@@ -1,6 +1,8 @@
 import { Fault, didYouMean } from '@verbalis/core/problems';
 import { textOfHtml } from '@verbalis/core/program';
 import { canonicalLocale, lookUp } from '@verbalis/core/strings';
+import { MASK, type Masking } from '@verbalis/core/typing';
+import type { Renderer } from '@verbalis/core/render';
 import type { LoadedEdition, ReadyTemplate } from '../editions/index.js';
 import { Refusal, type RequestProblem } from '../../kernel/index.js';
 import type { MessageMore } from './tables.js';
@@ -20,6 +22,8 @@ export interface Content {
   readonly sender: string | undefined;
   readonly replyTo: string | undefined;
   readonly ready: MessageMore['ready'];
+  /** What may be shown in the place of its subject and its data, where some of the data are sensitive. */
+  readonly masked?: { readonly subject: string; readonly data: unknown };
 }
 
 /** An email from a template; it is rendered once here to find out what only its data can bring about. */
@@ -30,12 +34,15 @@ export function templateContent(
     edition,
     space,
     now,
+    isExempt,
     problems,
   }: {
     readonly name: string;
     readonly edition: LoadedEdition;
     readonly space: string;
     readonly now: number;
+    /** Whether sensitive data may be kept and shown as all others. */
+    readonly isExempt: boolean;
     readonly problems: RequestProblem[];
   },
 ): Content | undefined {
@@ -45,12 +52,8 @@ export function templateContent(
     problems.push({ path: 'template', message: `there is no template "${name}" in edition ${edition.number}`, hint });
     return undefined;
   }
-  for (const key of ['subject', 'html', 'text', 'topic'] as const)
-    if (wanted[key] !== undefined)
-      problems.push({ path: key, message: 'comes from the template', hint: 'Leave it out, or leave out "template".' });
   const data = wanted.data ?? {};
-  for (const fault of template.files.checkData(data))
-    problems.push({ path: fault.path === '' ? 'data' : `data.${fault.path}`, message: fault.message, hint: fault.hint });
+  problems.push(...givenFaults(wanted, template));
   if (problems.length > 0) return undefined;
   const ready = template.render(wanted.locale);
   if (ready === undefined)
@@ -59,8 +62,9 @@ export function templateContent(
       hint: 'Run verbalis check on its mail folder.',
     });
   let subject: string;
+  const mail = { space, now };
   try {
-    subject = ready.renderer.shown({ data, now, mail: { space } }).subject;
+    subject = subjectOf(ready.renderer, data, mail);
   } catch (error) {
     if (!(error instanceof Fault)) throw error;
     problems.push({ path: 'data', message: `${error.message} (${error.at})`, hint: error.hint });
@@ -69,20 +73,56 @@ export function templateContent(
   if (subject === '') problems.push({ path: 'data', message: 'the subject comes out empty', hint: 'Look at the subject of the template.' });
   const { topic, sender, replyTo } = template.compiled;
   const { locale } = ready.program;
-  const asked = wanted.locale === undefined ? undefined : canonicalLocale(wanted.locale);
-  // "fr" for "fr-CA" is what was asked for; another language is not.
-  const isOther = asked !== undefined && !lookUp(asked, '').includes(locale);
   return {
     template: name,
     edition: edition.number,
     locale,
-    ...(isOther ? { localeAsked: asked } : {}),
+    ...otherLocale(wanted.locale, locale),
     topic,
     subject,
     sender,
     replyTo,
     ready: undefined,
+    ...(isExempt ? {} : maskedContent(template, data, (given) => subjectOf(ready.renderer, given, mail))),
   };
+}
+
+/** What is wrong with what a request brings for a template. */
+function givenFaults(wanted: MessageRequest, { files }: ReadyTemplate): RequestProblem[] {
+  const twice = (['subject', 'html', 'text', 'topic'] as const).filter((key) => wanted[key] !== undefined);
+  return [
+    ...twice.map((key) => ({ path: key, message: 'comes from the template', hint: 'Leave it out, or leave out "template".' })),
+    ...files
+      .checkData(wanted.data ?? {})
+      .map(({ path, message, hint }) => ({ path: path === '' ? 'data' : `data.${path}`, message, hint })),
+  ];
+}
+
+/** What is shown of an email, where its template has sensitive data. */
+function maskedContent({ files: { masking } }: ReadyTemplate, data: unknown, render: (data: unknown) => string): Pick<Content, 'masked'> {
+  return masking === undefined ? {} : { masked: { data: masking.shown(data), subject: maskedSubject(masking, data, render) } };
+}
+
+/** The locale that was asked for, where the email is in another language: "fr" for "fr-CA" is what was asked for. */
+function otherLocale(wanted: string | undefined, locale: string): Pick<Content, 'localeAsked'> {
+  const asked = wanted === undefined ? undefined : canonicalLocale(wanted);
+  return asked !== undefined && !lookUp(asked, '').includes(locale) ? { localeAsked: asked } : {};
+}
+
+function subjectOf({ shown }: Renderer, data: unknown, { space, now }: { readonly space: string; readonly now: number }): string {
+  return shown({ data, now, mail: { space } }).subject;
+}
+
+/** The subject of an email whose sensitive data are masked: it says nothing of them. */
+function maskedSubject(masking: Masking, data: unknown, render: (data: unknown) => string): string {
+  try {
+    const [one, other] = [render(masking.standIns(data, 0)), render(masking.standIns(data, 1))];
+    // "0 left" would be a lie.
+    return one === other ? one : MASK;
+  } catch (error) {
+    if (!(error instanceof Fault)) throw error;
+    return MASK;
+  }
 }
 
 /** An email that the app has made itself; a text part is made from its HTML where it brings none. */

@@ -46,6 +46,7 @@ function rows(id: string): { message: MessageRow; delivery: DeliveryRow } {
     heldFrom: null,
     intended: null,
     kept: false,
+    sensitive: false,
   };
   return { message, delivery };
 }

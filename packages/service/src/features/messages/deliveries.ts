@@ -1,4 +1,4 @@
-import { and, count, eq, gte, inArray, isNotNull, sql, type SQL } from 'drizzle-orm';
+import { and, count, eq, gt, gte, inArray, isNotNull, sql, type SQL } from 'drizzle-orm';
 import { unionAll } from 'drizzle-orm/sqlite-core';
 import { idSince, reading, type Kernel, type Reader } from '../../kernel/index.js';
 import { attemptStore } from './attempts.js';
@@ -6,7 +6,7 @@ import type { DueReports } from './due-reports.js';
 import { factStore } from './facts.js';
 import { heldStore } from './held-queries.js';
 import type { DeliveryRow } from './tables.js';
-import { attempts as attemptsTable, deliveries } from './tables.js';
+import { attempts as attemptsTable, deliveries, messages } from './tables.js';
 import { waitingStore } from './waiting.js';
 
 /** How much of a fairness key is in a state: waiting, of that due and held. Times are in milliseconds since the epoch. */
@@ -61,6 +61,24 @@ function added(rows: readonly QueueCount[]): QueueCount[] {
   return [...all.values()];
 }
 
+/** A place in what is planned. */
+export interface PlanPosition {
+  readonly at: number;
+  readonly id: string;
+}
+
+/** A delivery that waits for the date that the app named. */
+export interface PlannedRow {
+  readonly id: string;
+  readonly messageId: string;
+  readonly address: string;
+  readonly notBefore: number;
+  readonly isHeld: boolean;
+  readonly template: string;
+  readonly subject: string;
+  readonly reference: string | null;
+}
+
 /** So many deliveries that wait are counted here; more are in a thread. */
 const FEW = 1000;
 
@@ -92,6 +110,39 @@ export function deliveryStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>,
 
     find(id: string, from: Reader = reads): DeliveryRow | undefined {
       return byId(from).get({ id });
+    },
+
+    /** Deliveries of a space that wait for a date which the app named, the next one first. @param after the last one of the page before */
+    planned(
+      space: string,
+      { now, after, limit }: { readonly now: number; readonly after?: PlanPosition | undefined; readonly limit: number },
+      from: Reader = reads,
+    ): PlannedRow[] {
+      const { at, id } = after ?? { at: now, id: '' };
+      return from.db
+        .select({
+          id: deliveries.id,
+          messageId: deliveries.messageId,
+          address: deliveries.address,
+          notBefore: sql<number>`${deliveries.notBefore}`,
+          isHeld: sql<number>`${deliveries.heldBy} is not null`.mapWith(Boolean),
+          template: messages.template,
+          subject: messages.subject,
+          reference: messages.reference,
+        })
+        .from(deliveries)
+        .innerJoin(messages, eq(messages.id, deliveries.messageId))
+        .where(
+          and(
+            eq(deliveries.space, space),
+            gt(deliveries.notBefore, now),
+            sql`(${deliveries.notBefore}, ${deliveries.id}) > (${at}, ${id})`,
+            sql`(${deliveries.nextAttemptAt} is not null or ${deliveries.heldBy} is not null)`,
+          ),
+        )
+        .orderBy(deliveries.notBefore, deliveries.id)
+        .limit(limit)
+        .all();
     },
 
     /** What waits, is held or is being handed over, by fairness key and state. */

@@ -1,8 +1,6 @@
-import { fieldText, readMail, shownText } from '@verbalis/core/mime';
 import { parseItem, type BareItem } from 'structured-headers';
 import { z } from 'zod';
 import {
-  content,
   endpointsOf,
   invalid,
   json,
@@ -16,15 +14,13 @@ import {
   type RequestProblem,
   type Tx,
 } from '../../kernel/index.js';
-import { sendFrame, withCarried } from '../mail-view/index.js';
 import type { Acceptor, BatchResult } from './accept.js';
+import { found, readingEndpoints, type ReadingEndpoints } from './reading-endpoints.js';
 import type { MessageMetrics } from './metrics.js';
 import {
   BatchView,
   ChangeView,
-  FrameQuery,
   ListQuery,
-  MailView,
   MessageList,
   MessageSummary,
   MessageView,
@@ -34,21 +30,16 @@ import {
   type MessageRequest,
 } from './model.js';
 import type { Store } from './store.js';
-import type { DeliveryRow, MessageRow } from './tables.js';
+import type { MessageRow } from './tables.js';
 import { deliveryView, messageFields, messageSummary, type ViewSources } from './views.js';
 
-export interface MessageEndpoints {
-  readonly store: Store;
+export interface MessageEndpoints extends ReadingEndpoints {
   readonly clock: Clock;
   readonly accept: Acceptor;
   readonly metrics: MessageMetrics;
   /** Called when something may be due. */
   readonly wake: () => void;
-  /** Makes the bytes of a delivery's email, for those that were too large to be kept. */
   readonly waitsFor: ViewSources['waitsFor'];
-  readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
-  /** HTML as it was before its links were tracked: whoever looks at an email here is not its reader. */
-  readonly unlinked: (html: string) => string;
 }
 
 const endpoint = endpointsOf<MessageEndpoints>();
@@ -79,13 +70,6 @@ export function idempotencyKeyOf({ 'idempotency-key': given }: z.output<typeof I
   return key;
 }
 
-function found({ messages }: Store, space: string, id: string): MessageRow {
-  const row = messages.find(space, id);
-  if (row === undefined)
-    throw new Refusal(404, 'unknown-message', 'There is no such message', { detail: `No message "${id}" in the space "${space}".` });
-  return row;
-}
-
 function attachmentsOf({ contents }: Store, row: MessageRow) {
   const rows = contents.attachments(row);
   if (rows.length === 0) return undefined;
@@ -96,24 +80,9 @@ function attachmentsOf({ contents }: Store, row: MessageRow) {
   }));
 }
 
-/** The bytes of a message's first email: as they were kept, or made anew. */
-async function bytesOf({ store, compose }: MessageEndpoints, row: MessageRow): Promise<Buffer> {
-  if (row.more.sealed === true)
-    throw new Refusal(403, 'sealed', 'Only its recipient may read this email', { detail: 'It holds a link that signs in.' });
-  if (row.more.dropped !== undefined)
-    throw new Refusal(410, 'body-gone', 'The email is no longer kept', {
-      detail: `The topic "${row.topic ?? ''}" keeps ${row.more.dropped === 'body' ? 'bodies' : 'data'} for a while only, or its recipient was erased.`,
-      hint: 'How long: keep of the topic in mail.yaml.',
-    });
-  const [delivery] = store.messages.deliveriesOf([row.id]);
-  const made = delivery === undefined ? undefined : store.messages.mail(delivery.id);
-  const bytes = made ?? (delivery !== undefined && delivery.attempts > 0 ? await compose(row, delivery) : undefined);
-  if (bytes === undefined)
-    throw new Refusal(409, 'not-made-yet', 'The email does not exist yet', {
-      hint: 'It is made at the first attempt; ask again in a moment.',
-      retryAfterSeconds: 1,
-    });
-  return bytes;
+function sensitiveState({ boxes }: Store, { id, more }: MessageRow): 'kept' | 'removed' | undefined {
+  if (more.sensitive !== true) return undefined;
+  return boxes.find(id) === undefined ? 'removed' : 'kept';
 }
 
 /** Does something with each delivery of a message that no worker has yet. */
@@ -122,11 +91,6 @@ function change({ messages }: Store, tx: Tx, row: MessageRow, run: (deliveryId: 
   const changed = ids.filter(run);
   return { changed, late: ids.filter((id) => !changed.includes(id)) };
 }
-
-const MADE_AT_FIRST_ATTEMPT = {
-  409: 'The email is made at the first attempt, and there was none yet.',
-  410: 'The email is no longer kept.',
-};
 
 const send = endpoint({
   name: 'messages.send',
@@ -254,68 +218,10 @@ const get = endpoint({
     return {
       ...messageFields(row),
       attachments: attachmentsOf(store, row),
+      sensitive: sensitiveState(store, row),
       data: row.more.sealed === true || !caller.readsContent ? null : row.data,
       deliveries: store.messages.deliveriesOf([row.id]).map((delivery) => deliveryView(delivery, { store, waitsFor })),
     };
-  },
-});
-
-const mail = endpoint({
-  name: 'messages.mail',
-  method: 'get',
-  path: '/v1/messages/{id}/mail',
-  summary: 'The email as sent, read back from its bytes',
-  scope: 'read',
-  showsContent: true,
-  params: textParams('id'),
-  answers: { 200: json('The email.', MailView) },
-  refusals: MADE_AT_FIRST_ATTEMPT,
-  async run({ caller: { space }, params: { id } }, deps) {
-    const bytes = await bytesOf(deps, found(deps.store, space, id));
-    const read = readMail(bytes);
-    return {
-      subject: fieldText(read.fields.find((field) => field.name === 'subject')?.raw ?? ''),
-      headers: read.fields.map(({ name, raw }) => ({ name, value: fieldText(raw) })),
-      html: shownText(read, 'html') ?? '',
-      text: shownText(read, 'plain') ?? '',
-      size: bytes.length,
-    };
-  },
-});
-
-const html = endpoint({
-  name: 'messages.html',
-  method: 'get',
-  path: '/v1/messages/{id}/html',
-  summary: 'The HTML part as a page for a sandboxed frame',
-  description:
-    'No script, no form, and nothing from other hosts until `remote` asks for it. Its links lead to their targets, so that looking counts for nothing.',
-  scope: 'read',
-  showsContent: true,
-  params: textParams('id'),
-  query: FrameQuery,
-  answers: { 200: content('HTML under a policy that lets nothing run.', 'text/html') },
-  refusals: MADE_AT_FIRST_ATTEMPT,
-  async run({ caller: { space }, params: { id }, query: { remote }, response }, deps) {
-    const read = readMail(await bytesOf(deps, found(deps.store, space, id)));
-    sendFrame(response, deps.unlinked(withCarried(shownText(read, 'html') ?? '', read)), remote === 'yes' ? 'all' : 'own');
-    return undefined;
-  },
-});
-
-const source = endpoint({
-  name: 'messages.source',
-  method: 'get',
-  path: '/v1/messages/{id}/source',
-  summary: 'The bytes of the email (RFC 5322)',
-  scope: 'read',
-  showsContent: true,
-  params: textParams('id'),
-  answers: { 200: content('The bytes.', 'message/rfc822') },
-  refusals: MADE_AT_FIRST_ATTEMPT,
-  async run({ caller: { space }, params: { id } }, deps) {
-    const row = found(deps.store, space, id);
-    return new Reply(await bytesOf(deps, row), { headers: { 'Content-Disposition': `attachment; filename="${row.id}.eml"` } });
   },
 });
 
@@ -356,4 +262,4 @@ const reschedule = endpoint({
 });
 
 /** Messages: sent, looked at, canceled. */
-export const messageEndpoints = [send, sendBatch, list, get, mail, html, source, cancel, reschedule];
+export const messageEndpoints = [send, sendBatch, list, get, ...readingEndpoints, cancel, reschedule];

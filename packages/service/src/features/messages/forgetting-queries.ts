@@ -1,6 +1,7 @@
 import { and, eq, inArray, isNotNull, isNull, lt, lte, notExists, or, sql, type SQL } from 'drizzle-orm';
 import { idSince, isQuarantined, type Tx } from '../../kernel/index.js';
 import type { AttachmentRecords } from '../attachments/index.js';
+import { sensitiveBoxes, type BoxRecords } from '../sensitive-data/index.js';
 import { attempts, deliveries, emails, facts, idempotency, messages } from './tables.js';
 
 /** Rows that one step of retention removes. */
@@ -10,7 +11,7 @@ const STEP = 500;
 export type Forgetting = (tx: Tx, deliveryIds: readonly string[]) => void;
 
 /** What is removed of messages that wait for nothing: their bodies, their data, and all that is known of them. */
-export function forgettingStore(contents: AttachmentRecords['contents']) {
+export function forgettingStore(contents: AttachmentRecords['contents'], boxes: BoxRecords['boxes']) {
   const forgotten: Forgetting[] = [];
   const bodiless: Forgetting[] = [];
 
@@ -22,7 +23,12 @@ export function forgettingStore(contents: AttachmentRecords['contents']) {
       .where(
         and(
           eq(deliveries.messageId, messages.id),
-          or(isNotNull(deliveries.nextAttemptAt), isNotNull(deliveries.owner), isQuarantined('queue', deliveries.id)),
+          or(
+            isNotNull(deliveries.nextAttemptAt),
+            isNotNull(deliveries.owner),
+            isNotNull(deliveries.heldBy),
+            isQuarantined('queue', deliveries.id),
+          ),
         ),
       );
     return tx.db
@@ -67,6 +73,15 @@ export function forgettingStore(contents: AttachmentRecords['contents']) {
       return tx.db.delete(emails).where(inArray(emails.deliveryId, old)).run().changes;
     },
 
+    /** Sensitive data that nothing waits for. */
+    forgetSensitive(tx: Tx): number {
+      const withBoxes = inArray(messages.id, tx.db.select({ id: sensitiveBoxes.ownerId }).from(sensitiveBoxes));
+      return boxes.drop(
+        tx,
+        settled(tx, withBoxes).map(({ id }) => id),
+      );
+    },
+
     /** Bodies of messages whose topic keeps them no longer: they are not made again from the data, either. */
     forgetBodies(tx: Tx, now: number): number {
       const rows = settled(tx, lte(messages.bodyUntil, now));
@@ -94,6 +109,7 @@ export function forgettingStore(contents: AttachmentRecords['contents']) {
       const ids = rows.map(({ id }) => id);
       dropBodies(tx, rows);
       contents.forgetOf(tx, ids, []);
+      boxes.drop(tx, ids);
       // Links are made of the data.
       tx.db
         .update(facts)
@@ -134,6 +150,7 @@ export function forgettingStore(contents: AttachmentRecords['contents']) {
       const deliveryIds = deliveryIdsOf(tx, ids);
       for (const listener of [...bodiless, ...forgotten]) listener(tx, deliveryIds);
       for (const table of [facts, attempts, emails]) tx.db.delete(table).where(inArray(table.deliveryId, deliveryIds)).run();
+      boxes.drop(tx, ids);
       for (const table of [idempotency, deliveries]) tx.db.delete(table).where(inArray(table.messageId, ids)).run();
       tx.db.delete(messages).where(inArray(messages.id, ids)).run();
       contents.forgetOf(

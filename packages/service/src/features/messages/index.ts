@@ -23,6 +23,7 @@ export {
 export { IdempotencyHeader, idempotencyKeyOf, messageEndpoints } from './endpoints.js';
 export { CauseName, FrameQuery, HitFields, Locale, MessageSummary, NewMessage, State, Tracking, type MessageRequest } from './model.js';
 export { messageSummary } from './views.js';
+export type { Readings } from './readings.js';
 export { messageMetrics } from './metrics.js';
 export type { MessageRecords } from './records.js';
 export { messageRetention } from './retention.js';

@@ -197,8 +197,18 @@ export const DeliveryView = z
   .meta({ id: 'Delivery' });
 
 export const MessageView = z
-  .strictObject({ ...messageFields, data: z.unknown(), deliveries: z.array(DeliveryView) })
+  .strictObject({
+    ...messageFields,
+    sensitive: z
+      .enum(['kept', 'removed'])
+      .optional()
+      .meta({ description: 'Some of its data are sensitive, and masked here; kept: an email still waits for them.' }),
+    data: z.unknown(),
+    deliveries: z.array(DeliveryView),
+  })
   .meta({ id: 'Message' });
+
+export const MessageData = z.strictObject({ subject: z.string(), data: z.unknown() }).meta({ id: 'MessageData' });
 
 export const MessageList = z
   .strictObject({
@@ -214,12 +224,20 @@ export const MessageList = z
 export const MailView = z
   .strictObject({
     subject: z.string(),
+    masked: z.boolean().optional().meta({ description: 'True where other values stand in the place of its sensitive data.' }),
     headers: z.array(z.strictObject({ name: z.string(), value: z.string() })),
     html: z.string(),
     text: z.string(),
     size: z.int().meta({ description: 'Bytes of the whole mail.' }),
   })
   .meta({ id: 'Mail' });
+
+export const SensitiveQuery = z.strictObject({
+  sensitive: z
+    .enum(['yes'])
+    .optional()
+    .meta({ description: 'yes: with its sensitive data, while they are kept. It takes the scope `read-sensitive`.' }),
+});
 
 export const ListQuery = z.strictObject({
   limit: Limit,

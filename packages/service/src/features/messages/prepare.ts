@@ -35,7 +35,15 @@ export interface Prepared {
   /** Everybody whom the request names. */
   readonly recipients: readonly string[];
   readonly deliveries: DeliveryRow[];
+  /** What is encrypted of it: its row has the same masked. */
+  readonly secret: SecretParts | undefined;
   readonly keep: (tx: Tx) => NewMessage['attachments'];
+}
+
+/** What a message has that its row shows masked. */
+export interface SecretParts {
+  readonly subject: string;
+  readonly data: unknown;
 }
 
 /** What a space's messages are made from. */
@@ -94,7 +102,7 @@ export function prepareMessage(
   const content =
     wanted.template === undefined
       ? readyContent(wanted, edition, problems)
-      : templateContent(wanted, { name: wanted.template, edition, space, now, problems });
+      : templateContent(wanted, { name: wanted.template, edition, space, now, isExempt: rules.mode === 'capture', problems });
   if (problems.length > 0 || content === undefined) throw invalid(problems);
   const sender = senderOf({
     edition: (isBuiltIn ? current : undefined) ?? edition,
@@ -104,10 +112,11 @@ export function prepareMessage(
     added: (address) => options.senders.find(space, address),
   });
   const topic = edition.project.settings.topics[content.topic ?? ''];
+  const isSensitive = content.masked !== undefined;
   const answers = answersOf(replyTo.length > 0 ? replyTo : mailboxOf(content.replyTo), { answer, topic, rules });
   const more = {
     ...moreOf(store, space, wanted, { cc, replyTo: answers.replyTo }),
-    ...trackingOf(topic, wanted.tracking),
+    ...(isSensitive ? { sensitive: true } : trackingOf(topic, wanted.tracking)),
     ...trace,
     ...(answers.replies ? { replies: true } : {}),
     ...(answer === undefined ? {} : { answer: answer.by }),
@@ -123,14 +132,15 @@ export function prepareMessage(
   if (addressed.size > maxRecipients)
     throw invalid([{ path: 'to', message: `names ${addressed.size} recipients in all, more than ${maxRecipients}` }]);
   const asked = [...addressed.keys()];
-  for (const mailbox of rules.archive === undefined || sealedMs !== undefined ? [] : recipients([rules.archive], 'archive', 1, []))
+  const isForItsRecipients = sealedMs !== undefined || isSensitive;
+  for (const mailbox of isForItsRecipients ? [] : mailboxOf(rules.archive))
     if (!addressed.has(addressText(mailbox))) addressed.set(addressText(mailbox), mailbox);
   const expiresAt =
     timing.expiresAt ?? (topic?.lifetimeSeconds === undefined ? null : Math.max(now, timing.notBefore) + topic.lifetimeSeconds * 1000);
-  const urgent = topic?.purpose !== 'optional';
-  const request = { topic: content.topic, urgent, nextAttemptAt: timing.notBefore, expiresAt, rules };
+  const request = { topic: content.topic, urgent: topic?.purpose !== 'optional', nextAttemptAt: timing.notBefore, expiresAt, rules };
   const deliveries = [...addressed.values()].map((mailbox) => deliveryOf(message, mailbox, request));
-  return { message, recipients: asked, deliveries, keep: (tx) => files.keep(tx, message.id) };
+  const secret = isSensitive ? { subject: marked(content.subject, rules), data: wanted.data ?? {} } : undefined;
+  return { message, recipients: asked, deliveries, secret, keep: (tx) => files.keep(tx, message.id) };
 }
 
 /** Where answers go: as the app or the template names; of an answer to inbound mail, to the service; as the space says; as the topic says. */
@@ -164,7 +174,7 @@ interface MessageParts {
 
 function messageOf(wanted: MessageRequest, { space, now, content, sender, to, more, rules, topic }: MessageParts): MessageRow {
   const id = newId('m', now);
-  const { ready, localeAsked } = content;
+  const { ready, localeAsked, masked } = content;
   return {
     id,
     space,
@@ -172,13 +182,13 @@ function messageOf(wanted: MessageRequest, { space, now, content, sender, to, mo
     template: content.template,
     locale: content.locale,
     topic: content.topic ?? null,
-    subject: marked(content.subject, rules),
+    subject: marked(masked?.subject ?? content.subject, rules),
     sender: stored(sender),
     to: to.map(stored),
     more: { ...more, ...(ready === undefined ? {} : { ready }), ...(localeAsked === undefined ? {} : { localeAsked }) },
     reference: wanted.reference ?? null,
     labels: { ...wanted.labels },
-    data: wanted.data ?? {},
+    data: masked === undefined ? (wanted.data ?? {}) : masked.data,
     headerId: `${id}@${sender.domain}`,
     createdAt: now,
     ...keptUntil(topic, now),
@@ -230,6 +240,7 @@ export function deliveryOf(
     heldFrom: null,
     intended: redirect === undefined ? null : address,
     kept,
+    sensitive: message.more.sensitive === true,
   };
 }
 

@@ -4,6 +4,7 @@ import type { DueReports } from './due-reports.js';
 import { forgettingStore } from './forgetting-queries.js';
 import { asWritten, messagePage, messageRows, type MessageFilter } from './list-queries.js';
 import { attachments, type AttachmentRecords } from '../attachments/index.js';
+import type { BoxRecords } from '../sensitive-data/index.js';
 import { deliveries, idempotency, emails, messages, type DeliveryRow, type MessageRow } from './tables.js';
 
 export interface NewMessage {
@@ -14,7 +15,10 @@ export interface NewMessage {
 }
 
 /** Messages, their deliveries, and the keys that keep them from being accepted twice. */
-export function messageStore(reads: Reader, contents: AttachmentRecords['contents'], due: DueReports) {
+export function messageStore(
+  reads: Reader,
+  { contents, boxes, due }: Pick<AttachmentRecords, 'contents'> & BoxRecords & { readonly due: DueReports },
+) {
   const insertMessage = writing((db) => db.insert(messages).values(placeholders(messages)).prepare());
   const insertDelivery = writing((db) => db.insert(deliveries).values(placeholders(deliveries)).prepare());
   const insertKey = writing((db) => db.insert(idempotency).values(placeholders(idempotency)).prepare());
@@ -69,7 +73,7 @@ export function messageStore(reads: Reader, contents: AttachmentRecords['content
   );
 
   return {
-    ...forgettingStore(contents),
+    ...forgettingStore(contents, boxes),
 
     /** Writes a message with its deliveries; to be called within a transaction. */
     insert(tx: Tx, wanted: NewMessage): void {

@@ -5,6 +5,7 @@ import type { Store } from './store.js';
 export function messageRetention({ messages }: Store, ages: RetentionAges): RetentionRule[] {
   return [
     { name: 'bytes of emails', step: (tx, now) => messages.forgetEmails(tx, now - ages.bytes) },
+    { name: 'sensitive data', step: (tx) => messages.forgetSensitive(tx) },
     { name: 'bodies by topic', step: (tx, now) => messages.forgetBodies(tx, now) },
     { name: 'data by topic', step: (tx, now) => messages.forgetData(tx, now) },
     { name: 'messages by topic', step: (tx, now) => messages.forgetWhole(tx, now) },

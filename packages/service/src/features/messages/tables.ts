@@ -37,6 +37,8 @@ export interface MessageMore {
   readonly answer?: 'person' | 'program';
   /** What becomes known of what its recipients do with it. */
   readonly tracking?: Tracking;
+  /** Some of its data are sensitive: what stands in its row is masked, and the rest is encrypted while it is needed. */
+  readonly sensitive?: boolean;
   /** Only its recipients may read it: it holds a way to sign in. */
   readonly sealed?: boolean;
   /** What is no longer kept of it. */
@@ -140,6 +142,8 @@ export const deliveries = sqliteTable(
     intended: text('intended'),
     /** Whether the space's rules keep it here. */
     kept: integer('kept', { mode: 'boolean' }).notNull().default(false),
+    /** Whether its message has sensitive data: nothing that quotes it is kept. */
+    sensitive: integer('sensitive', { mode: 'boolean' }).notNull().default(false),
   },
   (table) => [
     index('deliveries_by_message').on(table.messageId),
@@ -161,6 +165,9 @@ export const deliveries = sqliteTable(
     index('deliveries_by_age').on(table.createdAt),
     index('deliveries_by_address').on(table.space, table.address, table.id),
     index('deliveries_by_state').on(table.space, table.state, table.id),
+    index('deliveries_by_plan')
+      .on(table.space, table.notBefore, table.id)
+      .where(sql`${table.notBefore} is not null`),
   ],
 );
 

@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import type { LoadedEdition } from '../editions/index.js';
 import { dataCheck, schemaBoundFault, type DataCheck } from '@verbalis/core/typing';
@@ -104,6 +105,12 @@ async function refuseUseless(
     .filter(({ path }) => !added.includes(path.split(/[.[]/)[0] ?? ''))
     .map(({ path, message, hint }) => ({ path: `data${path === '' ? '' : '.'}${path}`, message, hint }));
   if (faults.length > 0) throw invalid(faults);
+  const { masking } = ready.files;
+  if (masking !== undefined && !isDeepStrictEqual(masking.shown(data), data))
+    throw new Refusal(422, 'sensitive-permit', 'Sensitive data cannot be fixed in a permit', {
+      detail: 'A permit is kept as it is.',
+      hint: 'Leave them out here, and let the request bring them: mayAdd.',
+    });
   if (to === 'identity' && identityOf(space) === undefined)
     throw new Refusal(422, 'no-identity', 'This space does not say whose tokens prove who is signed in', {
       hint: `Set spaces.${space}.browser.identity in the configuration.`,

@@ -41,6 +41,7 @@ async function dispatching(handOver: (job: HandOverJob, gate: Gate) => Promise<H
     router,
     changed: () => undefined,
     suppressionFor: () => undefined,
+    readable: (message) => message,
     holding: { heldBy: () => undefined, keep: () => undefined, reasonOf: () => undefined },
     random: () => 0.5,
   });

@@ -55,7 +55,8 @@ export interface DispatchOptions {
   readonly returnSecret: Uint8Array;
   /** Makes an email and hands it over, here or elsewhere. @throws when the mail cannot be made */
   readonly handOver: (job: HandOverJob, gate: Gate) => Promise<Handed>;
-  /** Where one click ends the topic for the recipient of a delivery; none for mail that is essential. */
+  /** A message with what its recipients may read; without its sensitive data for what is kept here. @throws where they are gone */
+  readonly readable: (message: MessageRow, delivery: DeliveryRow) => MessageRow | Promise<MessageRow>;
   /** What the service puts into an email that leads to itself. */
   readonly linksOf: (message: MessageRow, delivery: DeliveryRow) => EmailLinks;
   /** The providers of a space, in order. A space that captures has one that sends nothing. */
@@ -361,9 +362,10 @@ export class Dispatcher {
     store.quarantine.succeeded(WORKER, row.id);
   }
 
-  async #hand(underWay: UnderWay, message: MessageRow): Promise<Handed> {
-    const { store, clock, router, holding, returnHostFor, returnSecret, handOver, linksOf } = this.options;
+  async #hand(underWay: UnderWay, stored: MessageRow): Promise<Handed> {
+    const { store, clock, router, holding, returnHostFor, returnSecret, handOver, linksOf, readable } = this.options;
     const { row, attempt } = underWay;
+    const message = row.sensitive ? await readable(stored, row) : stored;
     const missing = await fetchAttachments(message, this.options);
     if (missing !== undefined) return { outcome: missing, bytes: undefined };
     // RFC 5321 4.5.5: what came from nobody returns to nobody.

@@ -1,9 +1,9 @@
 import { readFairnessKey } from '@verbalis/core/delivery';
-import { endpointsOf, instant, json, jsonBody, type Clock } from '../../kernel/index.js';
+import { endpointsOf, instant, json, jsonBody, numberCursor, pageOf, type Clock } from '../../kernel/index.js';
 import { filterOf, type Holding } from '../holds/index.js';
 import type { PassPosition } from '../messages/index.js';
 import type { QueueCounts } from './counts.js';
-import { Cancellation, CanceledView, QueueView } from './model.js';
+import { Cancellation, CanceledView, PlanList, PlanQuery, QueueView } from './model.js';
 import type { Store } from './store.js';
 
 export interface QueueEndpoints {
@@ -51,6 +51,31 @@ const get = endpoint({
   },
 });
 
+const planned = endpoint({
+  name: 'queue.planned',
+  method: 'get',
+  path: '/v1/queue/planned',
+  summary: 'Deliveries that wait for the date that the app named, the next one first',
+  scope: 'read',
+  query: PlanQuery,
+  answers: { 200: json('A page.', PlanList) },
+  run({ caller: { space }, query: { limit, cursor } }, { store, clock }) {
+    const [at = '', id = ''] = cursor?.split('.') ?? [];
+    const after = cursor === undefined ? undefined : { at: parseInt(at, 36), id };
+    const rows = store.deliveries.planned(space, { now: clock.now(), after, limit: limit + 1 });
+    const page = pageOf(rows, limit, (row) => `${numberCursor(row.notBefore)}.${row.id}`);
+    return {
+      deliveries: page.rows.map(({ notBefore, isHeld, reference, ...row }) => ({
+        ...row,
+        notBefore: instant(notBefore),
+        held: isHeld,
+        reference: reference ?? undefined,
+      })),
+      nextCursor: page.nextCursor,
+    };
+  },
+});
+
 /** Deliveries that are canceled in one transaction, and in one call. */
 const [AT_ONCE, IN_ONE_CALL] = [200, 10_000];
 
@@ -79,4 +104,4 @@ const cancel = endpoint({
 });
 
 /** What waits. */
-export const queueEndpoints = [get, cancel];
+export const queueEndpoints = [get, planned, cancel];

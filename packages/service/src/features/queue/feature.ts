@@ -5,7 +5,7 @@ import type { Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
 import type { Domains } from '../domains/index.js';
 import type { Holding } from '../holds/index.js';
-import type { DeliveryRow, MessageRow } from '../messages/index.js';
+import type { DeliveryRow, MessageRow, Readings } from '../messages/index.js';
 import { captureProvider, type Job, type Provider, type ProvidersOf } from '../providers/index.js';
 import type { SpaceSettings } from '../spaces/index.js';
 import { Dispatcher, type RouteName } from './dispatcher.js';
@@ -40,6 +40,7 @@ interface Options {
   readonly returnSecret: Uint8Array;
   /** What of an email leads to the service. */
   readonly linksOf: (message: MessageRow, delivery: DeliveryRow) => EmailLinks;
+  readonly readings: Readings;
   /** What people want held. */
   readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
@@ -148,6 +149,8 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
     returnSecret,
     handOver: pool.handOver,
     linksOf: options.linksOf,
+    readable: (message, { kept, space }) =>
+      kept || spaces[space]?.mode === 'capture' ? options.readings.masked(message) : options.readings.whole(message),
     routeOf: (name, route) => routeOf(spaces, name, route),
     router,
     changed: (change) => {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { Limit } from '../../kernel/index.js';
 import { EmailFilterFields, namesSomething } from '../holds/index.js';
 
 export const QueueView = z
@@ -24,6 +25,32 @@ export const QueueView = z
       .meta({ description: 'Of all spaces; for the operator only.' }),
   })
   .meta({ id: 'Queue' });
+
+export const PlanQuery = z.strictObject({
+  limit: Limit,
+  cursor: z
+    .string()
+    .regex(/^[0-9a-z]{1,10}\.d[0-9a-z]{1,40}$/, 'must be the nextCursor of a page')
+    .optional()
+    .meta({ description: 'The nextCursor of the page before.' }),
+});
+export const PlanList = z
+  .strictObject({
+    deliveries: z.array(
+      z.strictObject({
+        id: z.string(),
+        messageId: z.string(),
+        address: z.string(),
+        notBefore: z.iso.datetime(),
+        held: z.boolean().meta({ description: 'Whether a hold keeps it even then.' }),
+        template: z.string(),
+        subject: z.string(),
+        reference: z.string().optional(),
+      }),
+    ),
+    nextCursor: z.string().optional(),
+  })
+  .meta({ id: 'PlanList' });
 
 export const Cancellation = z
   .strictObject({

@@ -125,12 +125,13 @@ const source = endpoint({
   showsContent: true,
   params: textParams('id'),
   answers: { 200: content('The bytes.', 'message/rfc822') },
+  refusals: { 410: 'Its bytes are not kept.' },
   run({ caller, params: { id } }, { store }) {
-    const { id: name, source: from, bytes, deliveryId } = found(store, caller, id);
-    const message = deliveryId === null ? undefined : store.messages.find(caller.space, store.deliveries.find(deliveryId)?.messageId ?? '');
-    // It may have a copy of the email in it.
-    if (message?.more.sealed === true)
-      throw new Refusal(403, 'sealed', 'Only its recipient may read this email', { detail: 'It holds a link that signs in.' });
+    const { id: name, source: from, bytes } = found(store, caller, id);
+    if (bytes.length === 0)
+      throw new Refusal(410, 'source-gone', 'Its bytes are not kept', {
+        detail: 'It was about an email with sensitive data, or its time was over; what was read out of it is kept.',
+      });
     const [type, ending] = from === 'callback' ? ['application/json', 'json'] : ['message/rfc822', 'eml'];
     return new Reply(bytes, { headers: { 'Content-Type': type, 'Content-Disposition': `attachment; filename="${name}.${ending}"` } });
   },

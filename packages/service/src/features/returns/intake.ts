@@ -188,7 +188,7 @@ export function returnIntake(options: IntakeOptions) {
     const about = leaving === undefined ? undefined : store.deliveries.find(leaving.deliveryId, tx);
     const found = about === undefined ? matched(tx, reading, space) : [{ row: about, report: undefined }];
     const [first] = found;
-    const row: ReturnRow = {
+    const read: ReturnRow = {
       id,
       hash,
       fingerprint,
@@ -210,6 +210,7 @@ export function returnIntake(options: IntakeOptions) {
       },
       bytes: Buffer.from(bytes),
     };
+    const row = first?.row.sensitive === true ? withoutContent(read) : read;
     // The same report may come by several ways: to the return path, from a file, through another server.
     const same = store.returns.sameReport(row, tx);
     if (same !== undefined || !store.returns.insert(tx, row)) {
@@ -286,6 +287,7 @@ export function returnIntake(options: IntakeOptions) {
     };
     await store.write((tx) => {
       store.returns.match(tx, row.id, delivery.id, delivery.space);
+      if (delivery.sensitive) store.returns.removeContent(tx, withoutContent(row));
       conclude(tx, { reading, row: delivery, report: aboutUs(recipients, delivery.address), from: row, at: row.receivedAt, now });
     });
   }
@@ -296,6 +298,11 @@ export function returnIntake(options: IntakeOptions) {
   }
 
   return { deliveryAt, recipientAt, isRole, receive, match };
+}
+
+/** What is kept of a return of an email with sensitive data: it may quote the email, and so may its subject. */
+function withoutContent(row: ReturnRow): ReturnRow {
+  return { ...row, bytes: Buffer.alloc(0), readout: { ...row.readout, subject: undefined } };
 }
 
 const local = (address: string): string => address.slice(0, Math.max(0, address.lastIndexOf('@'))).toLowerCase();

@@ -8,7 +8,7 @@ const STEP = 500;
 
 export type ReturnRow = typeof returns.$inferSelect;
 /** What is needed of a delivery to conclude something about it. */
-export type KnownDelivery = Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'address' | 'messageId' | 'createdAt'>;
+export type KnownDelivery = Pick<typeof deliveries.$inferSelect, 'id' | 'space' | 'address' | 'messageId' | 'createdAt' | 'sensitive'>;
 
 export interface ReturnFilter {
   readonly space: string;
@@ -34,6 +34,7 @@ export function returnStore(reads: Reader) {
         address: deliveries.address,
         messageId: deliveries.messageId,
         createdAt: deliveries.createdAt,
+        sensitive: deliveries.sensitive,
       })
       .from(attempts)
       .innerJoin(deliveries, eq(deliveries.id, attempts.deliveryId))
@@ -165,6 +166,11 @@ export function returnStore(reads: Reader) {
         .set({ bytes: Buffer.alloc(0) })
         .where(inArray(returns.id, old))
         .run().changes;
+    },
+
+    /** Writes a return of which less is kept from now on. */
+    removeContent(tx: Tx, { id, bytes, readout }: Pick<ReturnRow, 'id' | 'bytes' | 'readout'>): void {
+      tx.db.update(returns).set({ bytes, readout }).where(eq(returns.id, id)).run();
     },
 
     /** Bytes of what came back about deliveries: a return holds the email that it returns. */

@@ -1,3 +1,4 @@
+import type { Masking } from '@verbalis/core/typing';
 import type { z } from 'zod';
 import {
   bytesBody,
@@ -15,6 +16,7 @@ import {
   type RequestProblem,
 } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
+import type { SensitiveData } from '../sensitive-data/index.js';
 import { freshId, readSignals } from './intake.js';
 import { SignalChange, SignalList, SignalQuery, SignalRules, SignalsTaken, SignalView, type NewSignal, type SignalState } from './model.js';
 import type { MatchRow } from './match-queries.js';
@@ -26,6 +28,9 @@ export interface SignalEndpoints {
   readonly store: Store;
   readonly clock: Clock;
   readonly editions: Pick<Editions, 'current'>;
+  readonly sensitive: SensitiveData;
+  /** Whether a space sends nothing: then sensitive data are as all others. */
+  readonly isCapturing: (space: string) => boolean;
   readonly wake: () => void;
   readonly mostBytes: number;
 }
@@ -93,14 +98,17 @@ function refuseAhead(signals: readonly NewSignal[], now: number): void {
   if (problems.length > 0) throw invalid(problems.slice(0, 100));
 }
 
-/** Data that does not fit the schema of its type is refused at the door. @throws Refusal */
-async function refuseUnfit(space: string, signals: readonly NewSignal[], editions: SignalEndpoints['editions']): Promise<void> {
+/** How sensitive data of signals are hidden, by their type. */
+type Maskings = ReadonlyMap<string, Masking>;
+
+/** Data that does not fit the schema of its type is refused at the door. @returns how what is sensitive of it is hidden @throws Refusal */
+async function checkedData(space: string, signals: readonly NewSignal[], editions: SignalEndpoints['editions']): Promise<Maskings> {
   // An edition that cannot be loaded keeps no signal out: its rules look at the data, too.
   const rules = await editions.current(space).then(
     (edition) => edition?.rules(),
     () => undefined,
   );
-  if (rules === undefined || rules.size === 0) return;
+  if (rules === undefined || rules.size === 0) return new Map();
   const problems = signals.flatMap((signal, i): RequestProblem[] => {
     const rule = [...rules.values()].find(({ on }) => on === signal.type);
     const before = signals.length === 1 ? '' : `[${i}].`;
@@ -111,6 +119,14 @@ async function refuseUnfit(space: string, signals: readonly NewSignal[], edition
     }));
   });
   if (problems.length > 0) throw invalid(problems.slice(0, 100));
+  return new Map([...rules.values()].flatMap(({ on, masking }) => (masking === undefined ? [] : [[on, masking] as const])));
+}
+
+/** A signal that is to be written. */
+interface ToKeep {
+  readonly row: SignalRow;
+  /** Its data as JSON, where its row has them masked. */
+  readonly secret: string | undefined;
 }
 
 const take = endpoint({
@@ -130,14 +146,16 @@ const take = endpoint({
   isRepeatable: true,
   answers: { 202: json('They are kept.', SignalsTaken) },
   refusals: { 415: 'The data of a signal is not JSON.', 422: 'A signal is not right, or its data does not fit the schema of its rules.' },
-  async run({ caller: { space, key }, body, request }, { store, clock, editions, wake }) {
+  async run({ caller: { space, key }, body, request }, { store, clock, editions, sensitive, isCapturing, wake }) {
     const wanted = readSignals(request.headers, body);
     const now = clock.now();
     refuseAhead(wanted, now);
-    await refuseUnfit(space, wanted, editions);
-    const rows = wanted.map(({ id, source, type, subject, time, data }): SignalRow => {
+    const maskings = await checkedData(space, wanted, editions);
+    const toKeep = wanted.map(({ id, source, type, subject, time, data }): ToKeep => {
       const own = newId('j', now);
-      return {
+      const masking = isCapturing(space) ? undefined : maskings.get(type);
+      const shown = masking === undefined ? data : masking.shown(data);
+      const row: SignalRow = {
         id: own,
         space,
         source,
@@ -146,17 +164,23 @@ const take = endpoint({
         subject: subject ?? null,
         at: time === undefined ? now : Date.parse(time),
         receivedAt: now,
-        data: data === undefined ? null : JSON.stringify(data),
+        data: shown === undefined ? null : JSON.stringify(shown),
+        sensitive: masking !== undefined && data !== undefined,
         keyId: key?.id ?? null,
         matchedAt: null,
       };
+      return { row, secret: row.sensitive ? JSON.stringify(data) : undefined };
     });
     const taken = await store.write((tx) => {
-      const all = rows.map((row) => store.signals.add(tx, row));
+      const all = toKeep.map(({ row, secret }) => {
+        const kept = store.signals.add(tx, row);
+        if (secret !== undefined && kept.id === row.id) sensitive.keep(tx, row.id, secret, now);
+        return kept;
+      });
       tx.afterCommit(wake);
       return all;
     });
-    const signals = taken.map(({ id, eventId }, i) => ({ id, eventId, repeated: id !== rows[i]?.id }));
+    const signals = taken.map(({ id, eventId }, i) => ({ id, eventId, repeated: id !== toKeep[i]?.row.id }));
     return new Reply({ signals }, { status: 202 });
   },
 });

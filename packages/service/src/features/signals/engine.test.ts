@@ -137,6 +137,7 @@ async function asSent(happenings: readonly Happening[]): Promise<Sent[]> {
       },
     } as unknown as Parameters<typeof signalEngine>[0]['workers'],
     editions: { current: () => Promise.resolve({ rules: () => rules }) } as never,
+    sensitive: { open: () => ({ missing: 'dropped' }) },
     accept: {
       one: (_space: string, wanted: { to: string[]; reference: string; data: { items: number[] } }, how: { idempotencyKey: string }) => {
         const id = newId('m', now);
@@ -179,6 +180,7 @@ async function asSent(happenings: readonly Happening[]): Promise<Sent[]> {
           receivedAt: now,
           data: JSON.stringify({ n, to }),
           keyId: null,
+          sensitive: false,
           matchedAt: null,
         }),
       );
@@ -242,6 +244,7 @@ describe('emails that follow from signals', () => {
         current: (space: string) =>
           space === 'broken' && isBroken ? Promise.reject(new Error('its thread ended')) : Promise.resolve({ rules: () => rules }),
       } as never,
+      sensitive: { open: () => ({ missing: 'dropped' }) },
       accept: {
         one: (space: string) => {
           sent.push(space);
@@ -262,6 +265,7 @@ describe('emails that follow from signals', () => {
           receivedAt: START,
           data: JSON.stringify({ n: 4, to: 'asa@post.example' }),
           keyId: null,
+          sensitive: false,
           matchedAt: null,
         }),
       );
@@ -290,6 +294,7 @@ describe('emails that follow from signals', () => {
           receivedAt: START,
           data: '{"n":"x"}',
           keyId: null,
+          sensitive: false,
           matchedAt: null,
         }),
       );

@@ -7,6 +7,7 @@ import {
   Refusal,
   StoreUnavailable,
   type Clock,
+  type Reader,
   type RequestProblem,
   type Running,
   type StepResult,
@@ -16,6 +17,7 @@ import {
 import type { Editions } from '../editions/index.js';
 import { callerKey } from '../keys/index.js';
 import { NewMessage, type Acceptor } from '../messages/index.js';
+import type { SensitiveData } from '../sensitive-data/index.js';
 import type { z } from 'zod';
 import type { MatchRow } from './match-queries.js';
 import type { SignalRow } from './queries.js';
@@ -30,6 +32,7 @@ interface Options {
   readonly registry: Registry;
   readonly editions: Pick<Editions, 'current'>;
   readonly accept: Pick<Acceptor, 'one'>;
+  readonly sensitive: Pick<SensitiveData, 'open'>;
 }
 
 export interface Engine extends Running {
@@ -55,8 +58,20 @@ interface Ended {
   readonly addresses: readonly string[];
 }
 
-function signalOf(row: SignalRow): Signal {
-  const { eventId, source, type, subject, at, data } = row;
+/** Data of a signal that are no longer there: nothing may be sent that shows their masks. */
+class DataGone extends Error {
+  override name = 'DataGone';
+}
+
+/** @throws DataGone */
+function signalOf(row: SignalRow, { open }: Pick<SensitiveData, 'open'>, from?: Reader): Signal {
+  const { eventId, source, type, subject, at } = row;
+  let { data } = row;
+  if (row.sensitive) {
+    const opened = open(row.id, from);
+    if ('missing' in opened) throw new DataGone('Its sensitive data are no longer there.');
+    data = opened.value as string;
+  }
   return {
     id: eventId,
     source,
@@ -76,7 +91,9 @@ function faultOf(error: unknown): string | undefined {
     const { problems = [] } = error.more;
     return problems.length > 0 ? sentenceOf(problems) : error.sentence.slice(0, LONGEST_WHY);
   }
-  return error instanceof Fault || error instanceof BudgetExceeded ? error.message.slice(0, LONGEST_WHY) : undefined;
+  return error instanceof Fault || error instanceof BudgetExceeded || error instanceof DataGone
+    ? error.message.slice(0, LONGEST_WHY)
+    : undefined;
 }
 
 /** Counts what was written, once it is. */
@@ -87,7 +104,7 @@ function countAfter(tx: Tx, counter: Counter<'state'>, state: MatchState, n = 1)
 }
 
 /** Looks which rules a signal fulfils, and sends what is due. */
-export function signalEngine({ store, clock, log, workers, registry, editions, accept }: Options): Engine {
+export function signalEngine({ store, clock, log, workers, registry, editions, accept, sensitive }: Options): Engine {
   const ended = new Counter({
     name: 'verbalis_signal_matches_total',
     help: 'What rules made of signals',
@@ -110,8 +127,8 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
       if (more.state !== 'waiting') countAfter(tx, ended, more.state);
       store.signalMatches.add(tx, { ...base, changedAt: now, ...more });
     };
-    const signal = signalOf(row);
     try {
+      const signal = signalOf(row, sensitive, tx);
       // It was held against the schema of the edition in use when it came in; this one may be another.
       const faults = rule.checkData(signal.data);
       if (faults.length > 0) {
@@ -151,7 +168,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     if (rule.unless?.type !== row.type) return;
     let key: string | undefined;
     try {
-      key = rule.unless.keyOf(signalOf(row));
+      key = rule.unless.keyOf(signalOf(row, sensitive, tx));
     } catch (error) {
       whyNot(error, rule, row.id);
     }
@@ -220,7 +237,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     const none = { messageId: null, addresses: [] };
     // It was accepted, and a crash kept that from being noted here.
     const earlier = store.messages.underKey(first.space, idempotencyKey);
-    const read = NewMessage.safeParse(rule.mail(rows.map(signalOf) as [Signal, ...Signal[]]));
+    const read = NewMessage.safeParse(rule.mail(rows.map((row) => signalOf(row, sensitive)) as [Signal, ...Signal[]]));
     if (!read.success && earlier === undefined)
       return {
         ...none,

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, lt, notExists, notInArray, sql } from 'drizzle-orm';
 import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
+import { sensitiveBoxes, type BoxRecords } from '../sensitive-data/index.js';
 import type { matchStore } from './match-queries.js';
 import { signalCancels, signalMatches, signals, signalSends, type MatchState } from './tables.js';
 
@@ -23,7 +24,7 @@ const STEP = 500;
 const PENDING = inArray(signalMatches.state, ['waiting', 'sending']);
 
 /** Signals as they came in. */
-export function signalStore(reads: Reader) {
+export function signalStore(reads: Reader, boxes: BoxRecords['boxes']) {
   const insert = writing((db) => db.insert(signals).values(placeholders(signals)).onConflictDoNothing().prepare());
   const byEvent = reading((db) =>
     db
@@ -122,7 +123,23 @@ export function signalStore(reads: Reader) {
     },
 
     dropData(tx: Tx, id: string): void {
+      boxes.drop(tx, [id]);
       tx.db.update(signals).set({ data: null }).where(eq(signals.id, id)).run();
+    },
+
+    /** Sensitive data of signals that wait for nothing. */
+    forgetSensitive(tx: Tx): number {
+      const withBoxes = inArray(signals.id, tx.db.select({ id: sensitiveBoxes.ownerId }).from(sensitiveBoxes));
+      const settled = tx.db
+        .select({ id: signals.id })
+        .from(signals)
+        .where(and(withBoxes, isNotNull(signals.matchedAt), notExists(this.pendingOf(tx))))
+        .limit(STEP)
+        .all();
+      return boxes.drop(
+        tx,
+        settled.map(({ id }) => id),
+      );
     },
 
     /** The data of signals that came before a time and wait for nothing. */
@@ -152,6 +169,7 @@ export function signalStore(reads: Reader) {
         .all()
         .map(({ id }) => id);
       if (ids.length === 0) return 0;
+      boxes.drop(tx, ids);
       tx.db.delete(signalMatches).where(inArray(signalMatches.signalId, ids)).run();
       tx.db.delete(signalCancels).where(inArray(signalCancels.signalId, ids)).run();
       tx.db.delete(signalSends).where(inArray(signalSends.signalId, ids)).run();

@@ -17,6 +17,8 @@ export const signals = sqliteTable(
     receivedAt: integer('received_at').notNull(),
     /** JSON; null when it is no longer kept. */
     data: text('data'),
+    /** Whether some of the data is sensitive: here it is masked. */
+    sensitive: integer('sensitive', { mode: 'boolean' }).notNull().default(false),
     /** The key that sent it: what follows from it is within the key's bounds. */
     keyId: text('key_id'),
     /** When it was seen which rules it fulfils. */
