@@ -195,15 +195,26 @@ browserTest('suppressions: why, added by hand, lifted with a note', async () => 
 
 browserTest('what waits, and providers that can be paused', async () => {
   await signIn();
-  await page.getByRole('link', { name: 'Send', exact: true }).click();
+  await page.goto(`${all.service.url}/set-up/providers`);
   await page.getByRole('button', { name: 'Pause relay' }).click();
   await page.getByRole('button', { name: 'Resume relay' }).waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('link', { name: 'Send', exact: true }).click();
+  // What keeps email from leaving stands on top of the page.
+  await page.getByRole('list', { name: 'Needs attention' }).getByRole('link', { name: 'relay is paused' }).waitFor();
   await all.client.messages.send(booking('waits@post.example', 'SM-2005'));
   await page.getByRole('row').filter({ hasText: 'essential' }).waitFor();
   expect(await axe(page)).toEqual([]);
   await picture('send');
+  await all.client.messages.send({ ...booking('planned@post.example', 'SM-2007'), notBefore: '2027-03-01T08:00:00Z' });
+  const planned = page.getByRole('table', { name: 'Planned' }).getByRole('row').filter({ hasText: 'planned@post.example' });
+  await planned.getByRole('link').click();
+  await page.getByRole('button', { name: 'Cancel the message' }).click();
+  await page.getByRole('alertdialog').getByRole('button', { name: 'Cancel it' }).click();
+  await page.getByText(/Canceled for 1 recipient/).waitFor();
+  await page.goto(`${all.service.url}/set-up/providers`);
   await page.getByRole('button', { name: 'Resume relay' }).click();
-  await page.getByText('Nothing waits').waitFor();
+  await page.getByRole('button', { name: 'Pause relay' }).waitFor();
 });
 
 browserTest('email is held by a filter, and released', async () => {

@@ -72,7 +72,7 @@ const PAGES = [
   'harbour/track/subscriptions/:subscription',
   'harbour/track/live',
   'harbour/track/alerts',
-  'harbour/track/quarantine',
+  'harbour/set-up/quarantine',
   'harbour/set-up/domains',
   'harbour/set-up/domains/curlew-charters.example',
   'harbour/set-up/senders',

@@ -1,6 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { readMail, shownText } from '@verbalis/core/mime';
+import { startSignInProvider, type SignInProvider } from '@verbalis/simulators';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
@@ -9,18 +10,36 @@ import { booking, OPERATOR, startTestService, until, type TestService } from './
 // The console as people with roles use it, in several spaces and tabs.
 
 let all: TestService;
+let accounts: SignInProvider;
 let operator: Client;
 let browser: Browser;
 let context: BrowserContext;
 let page: Page;
 beforeAll(async () => {
-  all = await startTestService();
+  accounts = await startSignInProvider({
+    host: '127.0.0.1',
+    port: 0,
+    clientId: 'verbalis',
+    clientSecret: 'a-secret-of-the-client',
+    accounts: [
+      { sub: 'jon', email: 'jon.berg@saltmarsh-ferries.example', name: 'Jon Berg' },
+      { sub: 'stranger', email: 'stranger@elsewhere.example', name: 'A Stranger' },
+    ],
+  });
+  all = await startTestService({
+    change: {
+      people: {
+        openid: { name: 'Saltmarsh accounts', issuer: accounts.url, clientId: 'verbalis', clientSecret: 'a-secret-of-the-client' },
+      },
+    },
+  });
   operator = createClient({ url: all.service.url, key: OPERATOR });
   browser = await launch();
 });
 afterAll(async () => {
   await browser.close();
   await all.stop();
+  await accounts.close();
 });
 beforeEach(async () => {
   context = await browser.newContext();
@@ -56,9 +75,10 @@ browserTest('an operator invites a colleague, who signs in by the email and sees
   const link = /https?:\/\/\S+#token=[\w-]+/.exec(shownText(readMail(mail), 'plain') ?? '')?.[0] ?? '';
   await page.getByRole('button', { name: 'Sign out' }).click();
   await page.goto(link);
+  await page.getByRole('button', { name: 'Sign in' }).waitFor();
   expect(await axe(page)).toEqual([]);
   await page.getByRole('button', { name: 'Sign in' }).click();
-  await page.getByText('mara.voss@saltmarsh-ferries.example').waitFor();
+  await page.getByText('mara.voss@saltmarsh-ferries.example', { exact: true }).waitFor();
   expect(new URL(page.url()).pathname).toBe('/in/harbour/track');
   await page.goto(`${all.service.url}/in/drydock/track`);
   await heading('There is no such space');
@@ -109,6 +129,29 @@ browserTest('a session that ends while a form is filled keeps what was typed', a
   expect(await page.getByLabel('What uses it').inputValue()).toBe('a key that I was just about to make');
   await page.getByRole('button', { name: 'Make the key' }).click();
   await page.getByRole('row', { name: /just about to make/ }).waitFor();
+});
+
+browserTest('by the accounts of the company: who is invited gets in, others are led back and see why', async () => {
+  await operator.people.invite({
+    email: 'jon.berg@saltmarsh-ferries.example',
+    grants: [{ space: 'harbour', role: 'member' }],
+    send: false,
+  });
+  const choose = async (name: string): Promise<void> => {
+    await page.goto(`${all.service.url}/sign-in`);
+    await page.getByRole('link', { name: 'Sign in with Saltmarsh accounts' }).click();
+    await page.getByRole('heading', { name: 'Who are you?' }).waitFor();
+    await page.getByRole('link', { name: new RegExp(name) }).click();
+  };
+  await choose('A Stranger');
+  await page.getByRole('alert').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await choose('Jon Berg');
+  await heading('Messages');
+  const { sessions } = await operator.sessions.list();
+  expect(sessions.filter(({ way }) => way === 'openid')).toHaveLength(1);
+  await page.getByRole('button', { name: 'Sign out' }).click();
+  await page.getByRole('link', { name: 'Sign in with Saltmarsh accounts' }).waitFor();
 });
 
 browserTest('two tabs stay in their spaces; back and forward go between spaces; a link keeps its space', async () => {

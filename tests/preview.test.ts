@@ -2,10 +2,10 @@ import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { startPreview, type Preview } from '@verbalis/service/preview';
-import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { Browser, BrowserContext, Locator, Page } from 'playwright-core';
 import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch } from './support/browser.js';
-import { DEMO_FOLDER, temporaryFolder } from './support/service.js';
+import { DEMO_FOLDER, temporaryFolder, until } from './support/service.js';
 
 // The local page for a mail folder, as its writer meets it: a copy of the demo's folder, in headless Chromium.
 const folder = temporaryFolder();
@@ -177,6 +177,37 @@ browserTest('with leave to write, Ctrl+S saves', async () => {
       return readFileSync(SOURCE, 'utf8');
     })(),
   ).resolves.toContain('Safe crossing!');
+});
+
+browserTest('a template is mended with the keyboard alone, in at most 8 actions from the start page', async () => {
+  writeFileSync(SOURCE, original.replace('{{ passenger.givenName', '{{ passenger.givnName'));
+  await page.goto(preview.url);
+  await page.getByRole('row', { name: /booking-confirmed.*error/ }).waitFor();
+  let actions = 0;
+  const press = async (target: Locator): Promise<void> => {
+    for (let i = 0; i < 80 && !(await target.evaluate((element) => element === document.activeElement)); i += 1) {
+      if (await page.evaluate(() => document.activeElement?.classList.contains('cm-content') === true)) await page.keyboard.press('Escape');
+      await page.keyboard.press('Tab');
+    }
+    await page.keyboard.press('Enter');
+    actions += 1;
+  };
+  // What needs attention leads to the template, and each problem to its line.
+  await press(page.getByRole('list', { name: 'Needs attention' }).getByRole('link').first());
+  const problems = page.getByRole('list', { name: 'Problems and suggestions' });
+  const problem = problems.getByRole('listitem').filter({ hasText: 'givnName' }).getByRole('button').first();
+  await problem.waitFor();
+  await press(problem);
+  expect(await page.evaluate(() => document.activeElement?.classList.contains('cm-content'))).toBe(true);
+  const mended = readFileSync(SOURCE, 'utf8').replace('givnName', 'givenName');
+  await page.keyboard.press('Control+a');
+  await page.keyboard.press('Delete');
+  await page.keyboard.insertText(mended);
+  actions += 3;
+  await page.keyboard.press('Control+s');
+  actions += 1;
+  await until(() => (readFileSync(SOURCE, 'utf8') === original ? true : undefined));
+  expect(actions).toBeLessThanOrEqual(8);
 });
 
 browserTest('keyboard alone reaches the source, the switches and the problems; 360 px holds it', async () => {

@@ -222,7 +222,7 @@ browserTest('alerts teach, and say what holds; rules are set, changed and taken 
 });
 
 browserTest('quarantine teaches when it is empty; an item is looked at, retried and dropped by the keyboard', async () => {
-  await page.goto(`${all.service.url}/track/quarantine`);
+  await page.goto(`${all.service.url}/set-up/quarantine`);
   await page.getByRole('heading', { name: 'Nothing is in quarantine' }).waitFor();
   expect(await axe(page)).toEqual([]);
   // As a worker writes it; what it belongs to is gone, so a retry finds nothing to do.

@@ -34,6 +34,7 @@ import { Signals } from './signals/signals.js';
 import { Topics } from './consent/topics.js';
 import { Keys } from './keys/keys.js';
 import { Alerts } from './alerts/alerts.js';
+import { Providers } from './providers/providers.js';
 import { Quarantine } from './quarantine/quarantine.js';
 import { Figures } from './figures/figures.js';
 import { Live } from './events/live.js';
@@ -44,7 +45,7 @@ import { CapturedList } from './capture/captured-list.js';
 import { Search } from './search/search.js';
 import { Templates } from './workbench/templates.js';
 import { Suppressions } from './suppressions/suppressions.js';
-import { consoleClient, rememberedSpace, rememberSpace, SessionContext, type Session } from './session.js';
+import { consoleClient, rememberedSpace, rememberSpace, SessionContext, useSession, type Session } from './session.js';
 
 // The editor is most of the console's weight and belongs to these pages only.
 const Template = lazy(async () => ({ default: (await import('./workbench/template.js')).Template }));
@@ -52,6 +53,7 @@ const Editions = lazy(async () => ({ default: (await import('./editions/editions
 
 /** All pages of a space. */
 function Pages({ home }: { readonly home: string }) {
+  const { operator } = useSession();
   const navigate = useNavigate();
   return (
     <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
@@ -84,13 +86,15 @@ function Pages({ home }: { readonly home: string }) {
             <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
             <Route path="/track/live" element={<Live />} />
             <Route path="/track/alerts" element={<Alerts />} />
-            <Route path="/track/quarantine" element={<Quarantine />} />
-            <Route path="/set-up" element={<Navigate to="/set-up/domains" replace />} />
+            <Route path="/track/quarantine" element={<Navigate to="/set-up/quarantine" replace />} />
+            <Route path="/set-up" element={<Navigate to={operator ? '/set-up/domains' : '/set-up/senders'} replace />} />
             <Route path="/set-up/domains" element={<Domains />} />
             <Route path="/set-up/domains/:name" element={<Domain />} />
             <Route path="/set-up/senders" element={<Senders />} />
             <Route path="/set-up/topics" element={<Topics />} />
             <Route path="/set-up/keys" element={<Keys />} />
+            <Route path="/set-up/providers" element={<Providers />} />
+            <Route path="/set-up/quarantine" element={<Quarantine />} />
             <Route path="/set-up/people" element={<People />} />
             <Route path="/set-up/spaces" element={<Spaces />} />
             <Route path="/set-up/backups" element={<Backups />} />

@@ -47,5 +47,12 @@ export const GlobalStyle = createGlobalStyle`
   a { color: var(--accent); text-underline-offset: 3px; }
   code, kbd { font-family: ${font.mono}; font-size: 0.9em; }
   :focus-visible { outline: 2px solid var(--accent); outline-offset: 2px; border-radius: 3px; }
+  /* Colours and shadows of ours are not there: what is chosen and where one is are said with the system's own. */
+  @media (forced-colors: active) {
+    [data-selected]:not(tr) { forced-color-adjust: none; background: Highlight !important; color: HighlightText !important; }
+    nav a { border-bottom: 2px none Highlight; }
+    nav a[aria-current='page'] { border-bottom-style: solid; }
+    button, iframe, pre { border-color: ButtonBorder; }
+  }
   @media (prefers-reduced-motion: reduce) { * { animation: none !important; transition: none !important; } }
 `;

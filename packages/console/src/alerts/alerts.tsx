@@ -202,7 +202,7 @@ function AlertTable({ alerts }: { readonly alerts: readonly AlertView[] }) {
     <Sheet aria-label="Alerts">
       <TableHeader>
         <Column isRowHeader>Rule</Column>
-        <Column>State</Column>
+        <Column isRowHeader>State</Column>
         <Column>For</Column>
         <Column>What was found</Column>
         <Column>Since</Column>

@@ -52,7 +52,7 @@ export function BulkSends() {
         <Sheet aria-label="Bulk sends">
           <TableHeader>
             <Column isRowHeader>Name</Column>
-            <Column>State</Column>
+            <Column isRowHeader>State</Column>
             <Column>Read</Column>
             <Column>Accepted</Column>
             <Column>Refused</Column>

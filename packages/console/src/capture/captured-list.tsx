@@ -141,7 +141,7 @@ export function CapturedList() {
           <TableHeader>
             <Column isRowHeader>To</Column>
             <Column>From</Column>
-            <Column>Subject</Column>
+            <Column isRowHeader>Subject</Column>
             <Column>Received</Column>
           </TableHeader>
           <TableBody>

@@ -7,6 +7,8 @@ import { Field, Section } from '../parts/form.js';
 import { Head, Sheet } from '../parts/list.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { SetUpTabs } from '../parts/set-up.js';
+import { Attention } from '../parts/attention.js';
+import { useSetUpMatters } from '../parts/matters.js';
 import { useSession } from '../session.js';
 import { DomainState, summaryOf } from './words.js';
 
@@ -51,6 +53,7 @@ function Add() {
 /** Sending domains, and how each is. */
 export function Domains() {
   const { client } = useSession();
+  const matters = useSetUpMatters();
   const { data, error } = useQuery({
     queryKey: ['domains'],
     queryFn: async () => (await client.domains.list()).domains,
@@ -64,6 +67,7 @@ export function Domains() {
         {(data?.length ?? 0) > 0 && <SaveCsv name="domains" columns={CSV} all={() => [data ?? []]} />}
       </Head>
       {error !== null && !(error instanceof RefusedError && error.problem.status === 403) && <Fault error={error} />}
+      <Attention matters={matters} />
       {data?.length === 0 && (
         <Empty title="No domains yet" command="verbalis domains add saltmarsh-ferries.example">
           A domain that email is sent as needs a few records in the DNS. Add it to get its keys and the records; they are then checked until
@@ -74,7 +78,7 @@ export function Domains() {
         <Sheet aria-label="Domains">
           <TableHeader>
             <Column isRowHeader>Domain</Column>
-            <Column>State</Column>
+            <Column isRowHeader>State</Column>
             <Column>Signing</Column>
             <Column>What to do</Column>
             <Column>Checked</Column>

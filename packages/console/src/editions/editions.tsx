@@ -9,6 +9,7 @@ import { Difference } from '../parts/editor.js';
 import { Head, Sheet } from '../parts/list.js';
 import { SaveCsv } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
+import { PublishFolder } from './publish.js';
 import { WriteTabs } from '../workbench/tabs.js';
 
 const Bar = styled.div`
@@ -28,7 +29,7 @@ const TEXT = /\.(?:md|html|txt|json|css|yaml|svg)$/;
 
 /** Publications of the space, and what differs between two of them. */
 export function Editions() {
-  const { client, space } = useSession();
+  const { client, space, folder } = useSession();
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const list = useQuery({ queryKey: ['editions', space.name], queryFn: () => client.editions.list() });
@@ -79,6 +80,7 @@ export function Editions() {
           />
         )}
       </Head>
+      {folder === undefined && space.role !== 'viewer' && <PublishFolder />}
       {list.error !== null && <Fault error={list.error} />}
       {use.error !== null && <Fault error={use.error} />}
       {use.isSuccess && <p role="status">Edition {use.variables} is in use now.</p>}
@@ -91,7 +93,7 @@ export function Editions() {
         <Sheet aria-label="Editions">
           <TableHeader>
             <Column isRowHeader>Edition</Column>
-            <Column>Published</Column>
+            <Column isRowHeader>Published</Column>
             <Column>Files</Column>
             <Column>Use</Column>
           </TableHeader>

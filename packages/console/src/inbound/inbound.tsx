@@ -94,7 +94,7 @@ export function Inbound() {
         <Sheet aria-label="Inbound mail">
           <TableHeader>
             <Column isRowHeader>From</Column>
-            <Column>Subject</Column>
+            <Column isRowHeader>Subject</Column>
             <Column>Inbox</Column>
             <Column>Signs</Column>
             <Column>Received</Column>

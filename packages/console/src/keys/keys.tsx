@@ -15,9 +15,10 @@ import { color } from '../style.js';
 const SCOPES = [
   ['send', 'send: messages, and what happened'],
   ['signals', 'signals: what happened, nothing else'],
-  ['read', 'read: everything of the space'],
+  ['read', 'read: everything of the space but sensitive data'],
   ['write', 'write: suppressions, subscriptions, editions'],
   ['manage', 'manage: also keys'],
+  ['read-sensitive', 'read-sensitive: what templates mark as sensitive'],
 ] as const;
 /** What a form has for a list, and the bound that it makes. */
 const LISTS = [

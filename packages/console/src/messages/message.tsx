@@ -7,8 +7,9 @@ import { Back } from '../parts/back.js';
 import { MailPreview } from '../parts/mail.js';
 import { MessageActions } from './actions.js';
 import { Timeline } from './timeline.js';
+import { Facts } from '../parts/facts.js';
 import { isManager, useSession } from '../session.js';
-import { color, font, wide } from '../style.js';
+import { color, font } from '../style.js';
 
 const REFRESH_MS = 2000;
 
@@ -16,23 +17,6 @@ const Title = styled.div`
   display: grid;
   gap: 8px;
   margin-bottom: 24px;
-`;
-
-const Facts = styled.dl`
-  display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
-  gap: 4px 16px;
-  margin: 0 0 32px;
-  dt {
-    color: ${color.soft};
-  }
-  dd {
-    margin: 0;
-    overflow-wrap: anywhere;
-  }
-  ${wide} {
-    grid-template-columns: repeat(2, max-content minmax(0, 1fr));
-  }
 `;
 
 const Section = styled.section`
@@ -122,9 +106,12 @@ function Handled({ id }: { readonly id: string }) {
   );
 }
 
+const SENSITIVE = { kept: 'masked; kept while an email waits for it', removed: 'masked; no longer kept' };
+
 /** One message: its outcome, its timeline, and the email as sent. */
 export function Message() {
-  const { client, space } = useSession();
+  const session = useSession();
+  const { client, space } = session;
   const { id = '' } = useParams();
   const { data, error } = useQuery({
     queryKey: ['message', space.name, id],
@@ -139,32 +126,30 @@ export function Message() {
         <Back to="/track">Messages</Back>
         <h1 dir="auto">{data.subject}</h1>
       </Title>
-      <Facts>
-        <dt>From</dt>
-        <dd>
-          {data.from.name} <Mono>{data.from.address}</Mono>
-        </dd>
-        <dt>To</dt>
-        <dd>
-          {data.to.map(({ address, name }) => (
-            <div key={address}>
-              {name} <Mono>{address}</Mono>
-            </div>
-          ))}
-        </dd>
-        <dt>{data.template === '' ? 'Made by' : 'Template'}</dt>
-        <dd>{data.template === '' ? 'the app itself' : `${data.template}, edition ${data.edition}, ${data.locale}`}</dd>
-        <dt>Created</dt>
-        <dd>
-          <When at={data.createdAt} />
-        </dd>
-        <dt>Reference</dt>
-        <dd>{data.reference ?? 'none'}</dd>
-        <dt>Message</dt>
-        <dd>
-          <Mono>{data.id}</Mono>
-        </dd>
-      </Facts>
+      <Facts
+        isPaired
+        facts={[
+          [
+            'From',
+            <>
+              {data.from.name} <Mono>{data.from.address}</Mono>
+            </>,
+          ],
+          [
+            'To',
+            data.to.map(({ address, name }) => (
+              <div key={address}>
+                {name} <Mono>{address}</Mono>
+              </div>
+            )),
+          ],
+          data.template === '' ? ['Made by', 'the app itself'] : ['Template', `${data.template}, edition ${data.edition}, ${data.locale}`],
+          ['Created', <When at={data.createdAt} />],
+          ['Reference', data.reference ?? 'none'],
+          ['Sensitive data', data.sensitive === undefined ? undefined : SENSITIVE[data.sensitive]],
+          ['Message', <Mono>{data.id}</Mono>],
+        ]}
+      />
       <MessageActions message={data} />
       {data.deliveries.map((delivery) => (
         <DeliverySection key={delivery.id} delivery={delivery} message={data} />
@@ -175,7 +160,11 @@ export function Message() {
         {space.content === false ? (
           <Note>Your role does not show what emails say. An operator can allow it.</Note>
         ) : (
-          <MailPreview id={data.id} made={data.deliveries.some((delivery) => delivery.attempts.length > 0)} />
+          <MailPreview
+            id={data.id}
+            made={data.deliveries.some((delivery) => delivery.attempts.length > 0)}
+            canUnmask={isManager(session) && data.sensitive === 'kept'}
+          />
         )}
       </Section>
     </article>

@@ -7,6 +7,8 @@ import styled from 'styled-components';
 import { Empty, Fault, Mono, StateWord, When } from '../parts/basics.js';
 import { Ribbon } from '../parts/chart.js';
 import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Attention } from '../parts/attention.js';
+import { useTrackMatters } from '../parts/matters.js';
 import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -111,6 +113,7 @@ export function Messages() {
     else next.set(name, value);
     setParams(next, { replace: true });
   };
+  const matters = useTrackMatters();
   const { rows } = pages;
   const filtered = state !== undefined || find !== '' || from !== '' || to !== '';
   return (
@@ -136,6 +139,7 @@ export function Messages() {
         </Filters>
         {rows.length > 0 && <SaveCsv name="deliveries" columns={CSV} all={pages.all} />}
       </Head>
+      {!filtered && <Attention matters={matters} />}
       <Weeks
         from={from}
         to={to}

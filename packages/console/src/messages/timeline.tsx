@@ -139,12 +139,13 @@ function stepsOf(
       title: 'It may have been sent',
       evidence: 'The answer to an attempt was lost after all of the email may have left.',
     });
-  if (delivery.nextAttemptAt !== undefined)
+  // What is held, or is being handed over, has no next attempt.
+  if (delivery.nextAttemptAt !== undefined || delivery.waitsFor !== undefined)
     steps.push({
-      at: delivery.nextAttemptAt,
+      at: delivery.nextAttemptAt ?? steps.at(-1)?.at ?? createdAt,
       sign: '…',
       hue: color.mark,
-      title: delivery.waitsFor === undefined ? 'Next attempt' : 'Due; it waits',
+      title: delivery.waitsFor === undefined ? 'Next attempt' : delivery.nextAttemptAt === undefined ? 'It waits' : 'Due; it waits',
       evidence: delivery.waitsFor,
     });
   return steps;

@@ -208,7 +208,7 @@ export function SendTabs() {
   return (
     <Tabs aria-label="Send">
       <NavLink to="/send" end>
-        Queue and providers
+        Queue
       </NavLink>
       <NavLink to="/send/compose">Compose</NavLink>
       <NavLink to="/send/signals">Signals</NavLink>
@@ -232,7 +232,6 @@ export function TrackTabs() {
       <NavLink to="/track/subscriptions">Subscriptions</NavLink>
       <NavLink to="/track/live">Live</NavLink>
       <NavLink to="/track/alerts">Alerts</NavLink>
-      <NavLink to="/track/quarantine">Quarantine</NavLink>
     </Tabs>
   );
 }

@@ -17,6 +17,15 @@ const Head = styled.div`
   }
 `;
 
+const Masked = styled.p`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 16px;
+  margin: 0 0 16px;
+  color: ${color.soft};
+`;
+
 const Parts = styled.div`
   display: grid;
   gap: 24px;
@@ -81,19 +90,21 @@ const Switch = styled(ToggleButtonGroup)`
 `;
 
 /** The mail as sent: HTML in a frame where nothing runs and nothing is fetched until asked, the text beside it. */
-export function MailPreview({ id, made }: { readonly id: string; readonly made: boolean }) {
+export function MailPreview({ id, made, canUnmask }: { readonly id: string; readonly made: boolean; readonly canUnmask: boolean }) {
   const { client, space } = useSession();
   const [width, setWidth] = useState('desktop');
   const [remote, setRemote] = useState(false);
+  const [isUnmasked, setUnmasked] = useState(false);
+  const sensitive = isUnmasked ? ('yes' as const) : undefined;
   const { data, error } = useQuery({
-    queryKey: ['mail', space.name, id],
-    queryFn: () => client.messages.mail(id),
+    queryKey: ['mail', space.name, id, sensitive],
+    queryFn: () => client.messages.mail(id, { sensitive }),
     enabled: made,
     staleTime: Infinity,
   });
   if (!made) return <p>The mail is made at the first attempt.</p>;
   if (error !== null) return <Fault error={error} />;
-  const source = `/v1/messages/${id}/html?${new URLSearchParams({ space: space.name, remote: remote ? 'yes' : 'no' }).toString()}`;
+  const source = `/v1/messages/${id}/html?${new URLSearchParams({ space: space.name, remote: remote ? 'yes' : 'no', ...(isUnmasked ? { sensitive: 'yes' } : {}) }).toString()}`;
   return (
     <>
       <Head>
@@ -112,6 +123,16 @@ export function MailPreview({ id, made }: { readonly id: string; readonly made: 
           {remote ? 'Pictures are loaded' : 'Load pictures'}
         </Button>
       </Head>
+      {data?.masked === true && (
+        <Masked>
+          Some of its data is sensitive: placeholders are shown instead.
+          {canUnmask && (
+            <Button $quiet onPress={() => setUnmasked(true)}>
+              Show it as sent
+            </Button>
+          )}
+        </Masked>
+      )}
       {data !== undefined && (
         <Parts>
           <Pane $phone={width === 'phone'}>

@@ -2,7 +2,7 @@ import { Modal, ModalOverlay } from 'react-aria-components';
 import styled from 'styled-components';
 import { color, font } from '../style.js';
 
-/** What lies between a page and a question. It stands in a portal outside of the page, so it brings its own ground. */
+/** The backdrop of a dialog. It is rendered in a portal outside of the page, so it needs a background of its own. */
 export const Ground = styled(ModalOverlay)`
   position: fixed;
   inset: 0;
@@ -13,7 +13,7 @@ export const Ground = styled(ModalOverlay)`
   z-index: 10;
 `;
 
-/** The sheet of a question. */
+/** The dialog itself. */
 export const Box = styled(Modal)`
   background: ${color.paper};
   color: ${color.text};

@@ -10,6 +10,8 @@ const PAGES: readonly (readonly [to: string, name: string, of: 'all' | 'managers
   ['keys', 'Keys', 'managers'],
   ['people', 'People', 'all'],
   ['spaces', 'Spaces', 'all'],
+  ['providers', 'Providers', 'all'],
+  ['quarantine', 'Quarantine', 'all'],
   ['backups', 'Backups', 'operators'],
   ['configuration', 'Configuration', 'operators'],
   ['audit', 'Audit log', 'managers'],

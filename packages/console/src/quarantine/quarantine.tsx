@@ -5,7 +5,8 @@ import styled from 'styled-components';
 import { Button, Empty, Fault, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
 import { Small } from '../parts/form.js';
-import { Head, TrackTabs } from '../parts/list.js';
+import { Head } from '../parts/list.js';
+import { SetUpTabs } from '../parts/set-up.js';
 import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -130,7 +131,7 @@ export function Quarantine() {
   });
   return (
     <>
-      <TrackTabs />
+      <SetUpTabs />
       <Head>
         <h1>Quarantine</h1>
         {pages.rows.length > 0 && <SaveCsv name="quarantine" columns={CSV} all={pages.all} />}

@@ -4,22 +4,9 @@ import styled from 'styled-components';
 import { Button, Fault, Mono, When } from '../parts/basics.js';
 import { Back } from '../parts/back.js';
 import { Field, Inline } from '../parts/form.js';
+import { Facts } from '../parts/facts.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
-
-const Facts = styled.dl`
-  display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
-  gap: 4px 16px;
-  margin: 16px 0 24px;
-  dt {
-    color: ${color.soft};
-  }
-  dd {
-    margin: 0;
-    overflow-wrap: anywhere;
-  }
-`;
 
 const Section = styled.section`
   border-top: 1px solid ${color.hair};
@@ -65,50 +52,28 @@ export function Return() {
     <article>
       <Back to="/track/returns">Returns</Back>
       <h1 dir="auto">{data.subject ?? data.kind}</h1>
-      <Facts>
-        <dt>Kind</dt>
-        <dd>
-          {data.kind}
-          {data.feedbackType === undefined ? '' : `, ${data.feedbackType}`}, by {data.source}
-          {data.provider === undefined ? '' : ` of ${data.provider}`}
-        </dd>
-        <dt>Received</dt>
-        <dd>
-          <When at={data.receivedAt} />
-        </dd>
-        {data.from !== undefined && (
-          <>
-            <dt>From</dt>
-            <dd>
-              <Mono>{data.from}</Mono>
-            </dd>
-          </>
-        )}
-        <dt>About</dt>
-        <dd>
-          {data.messageId === undefined ? (
-            'no delivery that is known'
-          ) : (
-            <Link to={`/track/messages/${data.messageId}`}>
-              <Mono>{data.messageId}</Mono>
-            </Link>
-          )}
-        </dd>
-        {data.about !== undefined && (
-          <>
-            <dt>Names</dt>
-            <dd>
-              <Mono>{data.about.join(', ')}</Mono>
-            </dd>
-          </>
-        )}
-        {data.problem !== undefined && (
-          <>
-            <dt>Problem</dt>
-            <dd>{data.problem}</dd>
-          </>
-        )}
-      </Facts>
+      <Facts
+        facts={[
+          [
+            'Kind',
+            `${data.kind}${data.feedbackType === undefined ? '' : `, ${data.feedbackType}`}, by ${data.source}${data.provider === undefined ? '' : ` of ${data.provider}`}`,
+          ],
+          ['Received', <When at={data.receivedAt} />],
+          ['From', data.from === undefined ? undefined : <Mono>{data.from}</Mono>],
+          [
+            'About',
+            data.messageId === undefined ? (
+              'no delivery that is known'
+            ) : (
+              <Link to={`/track/messages/${data.messageId}`}>
+                <Mono>{data.messageId}</Mono>
+              </Link>
+            ),
+          ],
+          ['Names', data.about === undefined ? undefined : <Mono>{data.about.join(', ')}</Mono>],
+          ['Problem', data.problem],
+        ]}
+      />
       {data.recipients.map((recipient) => (
         <Section key={recipient.address} aria-label={`What it says of ${recipient.address}`}>
           <p>

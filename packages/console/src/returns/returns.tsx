@@ -87,9 +87,9 @@ export function Returns() {
         <Sheet aria-label="Returns">
           <TableHeader>
             <Column isRowHeader>About</Column>
-            <Column>Kind</Column>
+            <Column isRowHeader>Kind</Column>
             <Column>Says</Column>
-            <Column>Delivery</Column>
+            <Column isRowHeader>Delivery</Column>
             <Column>Received</Column>
           </TableHeader>
           <TableBody>

@@ -33,8 +33,8 @@ export function Schedules() {
         <Sheet aria-label="Schedules">
           <TableHeader>
             <Column isRowHeader>Schedule</Column>
-            <Column>State</Column>
-            <Column>Next</Column>
+            <Column isRowHeader>State</Column>
+            <Column isRowHeader>Next</Column>
             <Column>Last run</Column>
             <Column>Recipients</Column>
           </TableHeader>

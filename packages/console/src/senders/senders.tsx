@@ -163,7 +163,7 @@ export function Senders() {
             <Column isRowHeader>Address</Column>
             <Column>Display name</Column>
             <Column>From</Column>
-            <Column>Can be used</Column>
+            <Column isRowHeader>Can be used</Column>
             <Column>Why</Column>
             <Column>Change</Column>
           </TableHeader>

@@ -5,25 +5,13 @@ import styled from 'styled-components';
 import { Button, Fault, Mono, StateText, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
 import { SendTabs } from '../parts/list.js';
+import { Facts } from '../parts/facts.js';
 import { useSession } from '../session.js';
 import { color, font } from '../style.js';
 import { RULE_STATES } from './words.js';
 
 const REFRESH_MS = 3000;
 
-const Facts = styled.dl`
-  display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
-  gap: 4px 16px;
-  margin: 16px 0 24px;
-  dt {
-    color: ${color.soft};
-  }
-  dd {
-    margin: 0;
-    overflow-wrap: anywhere;
-  }
-`;
 const Made = styled.ol`
   list-style: none;
   margin: 0 0 16px;
@@ -121,30 +109,20 @@ export function SignalPage() {
       {fault !== null && <Fault error={fault} />}
       {data !== undefined && (
         <>
-          <Facts>
-            <dt>Happened</dt>
-            <dd>
-              <When at={data.time} />
-            </dd>
-            <dt>Came in</dt>
-            <dd>
-              <When at={data.receivedAt} />
-            </dd>
-            <dt>From</dt>
-            <dd>
-              <Mono>{data.source}</Mono>, id <Mono>{data.eventId}</Mono>
-            </dd>
-            <dt>Signal</dt>
-            <dd>
-              <Mono>{data.id}</Mono>
-            </dd>
-            {data.cancels !== undefined && (
-              <>
-                <dt>Cancels</dt>
-                <dd>what waits of {data.cancels.join(', ')}</dd>
-              </>
-            )}
-          </Facts>
+          <Facts
+            facts={[
+              ['Happened', <When at={data.time} />],
+              ['Came in', <When at={data.receivedAt} />],
+              [
+                'From',
+                <>
+                  <Mono>{data.source}</Mono>, id <Mono>{data.eventId}</Mono>
+                </>,
+              ],
+              ['Signal', <Mono>{data.id}</Mono>],
+              ['Cancels', data.cancels === undefined ? undefined : `what waits of ${data.cancels.join(', ')}`],
+            ]}
+          />
           {data.isOpen && <p role="status">No rule was asked yet.</p>}
           {!data.isOpen && data.rules.length === 0 && data.cancels === undefined && <p>No rule of the mail folder is on this type.</p>}
           {data.rules.length > 0 && (

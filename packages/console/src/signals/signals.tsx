@@ -91,7 +91,7 @@ function RuleTable() {
       <Sheet aria-label="Rules">
         <TableHeader>
           <Column isRowHeader>Rule</Column>
-          <Column>On</Column>
+          <Column isRowHeader>On</Column>
           <Column>Sends</Column>
           <Column>When</Column>
           <Column>Last 7 days</Column>
@@ -173,7 +173,7 @@ export function Signals() {
         <Sheet aria-label="Signals">
           <TableHeader>
             <Column isRowHeader>Type</Column>
-            <Column>About</Column>
+            <Column isRowHeader>About</Column>
             <Column>What followed</Column>
             <Column>Came in</Column>
           </TableHeader>

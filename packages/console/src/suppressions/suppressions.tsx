@@ -10,8 +10,6 @@ import {
   Heading,
   Input,
   Label,
-  Modal,
-  ModalOverlay,
   Row,
   TableBody,
   TableHeader,
@@ -21,33 +19,10 @@ import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Field, Inline } from '../parts/form.js';
 import { Filter, Filters, Head, Search, Sheet, TrackTabs } from '../parts/list.js';
+import { Box, Ground } from '../parts/modal.js';
 import { Older, usePages } from '../parts/pages.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
-
-const Shade = styled(ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  background: rgb(0 0 0 / 0.4);
-  display: grid;
-  place-items: center;
-  padding: 16px;
-  z-index: 10;
-`;
-
-const Paper = styled(Dialog)`
-  background: ${color.raised};
-  color: ${color.text};
-  padding: 24px;
-  border-radius: 8px;
-  max-width: 520px;
-  display: grid;
-  gap: 16px;
-  overflow-wrap: anywhere;
-  &:focus-visible {
-    outline: none;
-  }
-`;
 
 const Add = styled.section`
   margin-bottom: 24px;
@@ -77,9 +52,9 @@ function Lift({ one }: { readonly one: SuppressionView }) {
       <Button $quiet aria-label={`Lift ${one.address}`}>
         Lift
       </Button>
-      <Shade isDismissable>
-        <Modal>
-          <Paper>
+      <Ground isDismissable>
+        <Box>
+          <Dialog>
             <Heading slot="title">Let {one.address} get mail again?</Heading>
             <p>{one.sentence}</p>
             <Inline
@@ -98,9 +73,9 @@ function Lift({ one }: { readonly one: SuppressionView }) {
               </Button>
             </Inline>
             {lift.error !== null && <Fault error={lift.error} />}
-          </Paper>
-        </Modal>
-      </Shade>
+          </Dialog>
+        </Box>
+      </Ground>
     </DialogTrigger>
   );
 }
@@ -242,8 +217,8 @@ export function Suppressions() {
         <Sheet aria-label="Suppressions">
           <TableHeader>
             <Column isRowHeader>Address</Column>
-            <Column>Topic</Column>
-            <Column>Why</Column>
+            <Column isRowHeader>Topic</Column>
+            <Column isRowHeader>Why</Column>
             <Column>Since</Column>
             <Column>{isLifted ? 'Lifted' : 'Lift'}</Column>
           </TableHeader>

@@ -10,8 +10,8 @@ import { Confirm } from '../parts/confirm.js';
 import { Head, Sheet } from '../parts/list.js';
 import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
+import { Facts } from '../parts/facts.js';
 import { useSession } from '../session.js';
-import { color } from '../style.js';
 import { inNumber } from '../words.js';
 import { Outcome, SubscriptionState } from './subscription-state.js';
 
@@ -20,20 +20,6 @@ const Actions = styled.div`
   flex-wrap: wrap;
   gap: 8px;
   margin: 16px 0 24px;
-`;
-
-const Facts = styled.dl`
-  display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
-  gap: 4px 16px;
-  margin: 0;
-  dt {
-    color: ${color.soft};
-  }
-  dd {
-    margin: 0;
-    overflow-wrap: anywhere;
-  }
 `;
 
 const SENT_CSV: readonly CsvColumn<NotificationView>[] = [
@@ -69,33 +55,23 @@ export function SubscriptionPage() {
       <Head>
         <h1>{data.name}</h1>
       </Head>
-      <Facts>
-        <dt>State</dt>
-        <dd>
-          <SubscriptionState subscription={data} /> {data.reason}
-        </dd>
-        <dt>To</dt>
-        <dd>
-          <Mono>{data.url}</Mono>
-        </dd>
-        <dt>Filter</dt>
-        <dd>
-          <Mono>{data.filter === '' ? 'everything' : data.filter}</Mono>
-        </dd>
-        {data.payload !== undefined && (
-          <>
-            <dt>Payload</dt>
-            <dd>
-              <Mono>{JSON.stringify(data.payload)}</Mono>
-            </dd>
-          </>
-        )}
-        <dt>Sent</dt>
-        <dd>
-          {data.delivered} delivered, {data.waiting} waiting, {inNumber(data.deadLetters, 'dead letter')}, {inNumber(data.behind, 'event')}{' '}
-          not read yet
-        </dd>
-      </Facts>
+      <Facts
+        facts={[
+          [
+            'State',
+            <>
+              <SubscriptionState subscription={data} /> {data.reason}
+            </>,
+          ],
+          ['To', <Mono>{data.url}</Mono>],
+          ['Filter', <Mono>{data.filter === '' ? 'everything' : data.filter}</Mono>],
+          ['Payload', data.payload === undefined ? undefined : <Mono>{JSON.stringify(data.payload)}</Mono>],
+          [
+            'Sent',
+            `${data.delivered} delivered, ${data.waiting} waiting, ${inNumber(data.deadLetters, 'dead letter')}, ${inNumber(data.behind, 'event')} not read yet`,
+          ],
+        ]}
+      />
       <SubscriptionActions subscription={data} />
       <Notifications id={id} />
     </article>

@@ -6,6 +6,8 @@ import { useSearchParams } from 'react-router';
 import { Button, Empty, Fault, Mono } from '../parts/basics.js';
 import { Head, Search, Sheet } from '../parts/list.js';
 import { SaveCsv } from '../parts/save-csv.js';
+import { Attention } from '../parts/attention.js';
+import { writeMatters } from '../parts/matters.js';
 import { useSession } from '../session.js';
 import { color } from '../style.js';
 import { useChanges } from './changes.js';
@@ -74,11 +76,12 @@ export function Templates() {
           preview shows them as you write, without a service; publishing makes them this space’s edition.
         </Empty>
       )}
+      <Attention matters={writeMatters(data)} />
       {data !== undefined && (
         <Sheet aria-label="Templates">
           <TableHeader>
             <Column isRowHeader>Template</Column>
-            <Column>State</Column>
+            <Column isRowHeader>State</Column>
             <Column>Topic</Column>
             <Column>Locales</Column>
             <Column>Samples</Column>
