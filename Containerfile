@@ -13,8 +13,10 @@ COPY --from=build /verbalis/packages packages
 # Settings and the database live outside: -v verbalis:/data with verbalis.yaml in it. A volume that is new belongs to the user of the service.
 RUN mkdir /data && chown node:node /data
 VOLUME /data
-EXPOSE 8620 2525
+# API and console; returned mail.
+EXPOSE 8620 8625
 USER node
 STOPSIGNAL SIGTERM
+HEALTHCHECK --start-period=20s CMD ["node", "-e", "fetch('http://127.0.0.1:8620/health/ready').then((r) => process.exit(r.ok ? 0 : 1), () => process.exit(1))"]
 ENTRYPOINT ["node", "packages/cli/bin/verbalis.js"]
 CMD ["serve", "--config", "/data/verbalis.yaml"]

@@ -94,7 +94,7 @@ try {
   const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
   await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
   if (extra) await at('alerts', '/track/alerts', first('Alerts'));
-  if (extra) await at('quarantine', '/track/quarantine', heading('Quarantine'));
+  if (extra) await at('quarantine', '/set-up/quarantine', heading('Quarantine'));
   await at('domain', '/set-up/domains/curlew-charters.example', () => page.getByRole('heading', { name: 'DMARC' }).waitFor());
   await page.goto(`${url}/in/harbour/track/subscriptions`);
   await page.getByRole('row', { name: /harbour office chat/ }).click();

@@ -1,8 +1,12 @@
 import { spawn, spawnSync } from 'node:child_process';
+import { once } from 'node:events';
 import { cpSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { freePort } from './support/postfix.js';
+import { writeMail } from '@verbalis/core/mime';
+import { SmtpConnection } from '@verbalis/service/smtp';
+import { freePort, freePorts } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
 // The command line as a process. It must be built: verify does that before.
@@ -354,16 +358,108 @@ test('people and audit: somebody is invited, gets another role, is removed, and 
 });
 
 test('demo --once: every delivery ends as scripted', async () => {
-  const env = {
-    VERBALIS_LISTEN_PORT: String(await freePort()),
-    VERBALIS_RETURNS_PORT: String(await freePort()),
-    VERBALIS_PROVIDERS_NORTH_RELAY_PORT: String(await freePort()),
-    VERBALIS_PROVIDERS_PACKET_API_REQUEST_URL: `http://127.0.0.1:${await freePort()}/v2/letters`,
-  };
-  const { code, out } = await verbalis(['demo', '--once', '--dir', join(folder.path, 'demo')], { env });
+  const dir = join(folder.path, 'demo');
+  const { code, out } = await verbalis(['demo', '--once', '--dir', dir, '--port', String(await freePorts(13))]);
   expect(out).not.toContain('NOT as scripted');
   expect(out.match(/as scripted/g)).toHaveLength(16);
   expect(code).toBe(0);
+
+  // Another one, at ports that are taken: nothing that is there is touched.
+  const taken = createServer().listen(0, '127.0.0.1');
+  await once(taken, 'listening');
+  const { port } = taken.address() as AddressInfo;
+  const before = readdirSync(dir).sort();
+  expect(await verbalis(['demo', '--once', '--dir', join(folder.path, 'second'), '--port', String(port)])).toMatchObject({
+    code: 2,
+    err: expect.stringContaining(`The port ${port} is in use.`),
+  });
+  taken.close();
+  expect(readdirSync(dir).sort()).toEqual(before);
+});
+
+test('a message with copies and a date; the same key is the same message; moved, canceled, and its bytes', async () => {
+  const sample = join(DEMO_FOLDER, 'templates/refund-receipt/samples/typical.json');
+  const send = ['send', 'refund-receipt', '--to', 'planned@post.example', '--data', sample, '--json'];
+  const more = ['--cc', 'copy@post.example', '--reply-to', 'office@post.example', '--not-before', '2027-03-01T08:00:00Z'];
+  const keyed = [...send, ...more, '--idempotency-key', 'refund-1'];
+  const { id } = JSON.parse((await verbalis(keyed)).out) as { id: string };
+  expect((JSON.parse((await verbalis(keyed)).out) as { id: string }).id).toBe(id);
+  expect(await all.client.messages.get(id)).toMatchObject({ cc: [{ address: 'copy@post.example' }], deliveries: [{}, {}] });
+  expect((await verbalis(['queue', 'planned'])).out).toContain('2027-03-01T08:00:00.000Z  planned@post.example');
+  expect((await verbalis(['messages', 'reschedule', id, '--not-before', '2027-04-01T08:00:00Z'])).out).toBe('Moved: 2.\n');
+  expect((await verbalis(['messages', 'cancel', id])).out).toBe('Canceled: 2.\n');
+  expect(await verbalis(['messages', 'cancel', id])).toMatchObject({ code: 1, out: 'Canceled: 0; too late for 2.\n' });
+
+  const failed = await verbalis(['send', 'refund-receipt', '--to', 'refused@post.example', '--data', sample, '--wait']);
+  expect(failed).toMatchObject({ code: 1, err: expect.stringContaining('refused@post.example') });
+  const sent = JSON.parse((await verbalis([...send, '--wait'])).out) as { id: string };
+  expect((await verbalis(['messages', 'source', sent.id])).out).toContain('To: planned@post.example');
+});
+
+test('the key from a file, the space from the environment', async () => {
+  const file = join(folder.path, 'key');
+  writeFileSync(file, `${all.key}\n`);
+  const list = ['messages', 'list', '--json'];
+  expect(await verbalis([...list, '--key-file', file], { env: { VERBALIS_KEY: 'wrong' } })).toMatchObject({ code: 0 });
+  const operator = { VERBALIS_KEY: OPERATOR };
+  expect(await verbalis(list, { env: operator })).toMatchObject({ code: 1, err: expect.stringContaining('names no space') });
+  expect(await verbalis(list, { env: { ...operator, VERBALIS_SPACE: 'harbour' } })).toMatchObject({ code: 0 });
+  writeFileSync(file, 'two words\n');
+  expect(await verbalis([...list, '--key-file', file])).toMatchObject({ code: 2, err: expect.stringContaining('must hold one key') });
+  expect(await verbalis([...list, '--key-file', join(folder.path, 'none')])).toMatchObject({ code: 2 });
+});
+
+test('capture: one command, and what an app sends by SMTP is there to wait for; it leaves nothing behind', async () => {
+  const child = spawn(process.execPath, [CLI, 'capture', '--json', '--port', '0', '--smtp-port', '0'], {
+    env: { PATH: process.env['PATH'], TMPDIR: folder.path },
+  });
+  let out = '';
+  child.stdout.on('data', (bytes: Buffer) => (out += bytes.toString()));
+  const where = JSON.parse(await until(() => (out.includes('\n') ? out : undefined))) as {
+    url: string;
+    smtpHost: string;
+    smtpPort: number;
+    key: string;
+    page: string;
+  };
+  expect(where.page).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/sign-in#token=/);
+  const waiting = fetch(`${where.url}/v1/captured/wait?to=asa@post.example&seconds=30`, {
+    headers: { authorization: `Bearer ${where.key}` },
+  });
+  const connection = new SmtpConnection({ host: where.smtpHost, port: where.smtpPort, helloName: 'app.example' });
+  expect(await connection.open()).toBe('ready');
+  const mail = writeMail({
+    from: { name: '', local: 'app', domain: 'app.example' },
+    to: [{ name: '', local: 'asa', domain: 'post.example' }],
+    subject: 'Your code',
+    messageId: 'x@app.example',
+    date: Date.now(),
+    text: 'Your code is 493 027.\n',
+    boundary: '=_x',
+  });
+  await connection.deliver({ from: 'app@app.example', to: 'asa@post.example' }, mail);
+  connection.close();
+  expect(await (await waiting).json()).toMatchObject({ subject: 'Your code', codes: ['493027'] });
+  child.kill('SIGINT');
+  expect(await once(child, 'exit')).toEqual([0, null]);
+  expect(readdirSync(folder.path).filter((name) => name.startsWith('verbalis-capture-'))).toEqual([]);
+  expect(await verbalis(['capture', '--smtp-port', 'x'])).toMatchObject({ code: 2, err: expect.stringContaining('"x" is not a port') });
+});
+
+test('a demo removes what a demo made, and nothing else', async () => {
+  const dir = join(folder.path, 'not-a-demo');
+  mkdirSync(dir);
+  writeFileSync(join(dir, 'thesis.txt'), 'three years of work');
+  expect(await verbalis(['demo', '--once', '--dir', dir])).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('has files that no demo has made, such as "thesis.txt"'),
+  });
+  expect(readdirSync(dir)).toEqual(['thesis.txt']);
+  expect(await verbalis(['demo', '--keep', '--dir', join(folder.path, 'nowhere')])).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('There is no earlier demo'),
+  });
+  expect(await verbalis(['demo', '--port', 'x', '--dir', join(folder.path, 'nowhere')])).toMatchObject({ code: 2 });
 });
 
 test('returns read: one line an email, also of mbox files and Maildirs, without a service', async () => {

@@ -1,11 +1,11 @@
-import { execFile } from 'node:child_process';
+import { execFile, spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { mailMatchers, startMailService, type MailService } from '@verbalis/test-kit';
 import '@verbalis/test-kit/jest';
-import { booking, DEMO_FOLDER, ROOT, temporaryFolder } from './support/service.js';
+import { booking, DEMO_FOLDER, ROOT, temporaryFolder, until } from './support/service.js';
 
 let mail: MailService;
 beforeAll(async () => {
@@ -88,4 +88,19 @@ test('says what has happened, and waits for what follows', async () => {
   const found = JSON.parse(readFileSync(join(DEMO_FOLDER, 'signals/samples/item-found.json'), 'utf8')) as { data: unknown };
   expect(await mail.signal('item.found', found.data)).toMatchObject({ rules: [{ rule: 'item-found', state: 'waiting' }], mails: [] });
   expect(await mail.signal('nothing.known', {})).toEqual({ rules: [], mails: [] });
+});
+
+test('when the process of the test is killed, its service ends, too', async () => {
+  const kit = JSON.stringify(join(ROOT, 'packages/test-kit/dist/index.js'));
+  const script = `const { startMailService } = await import(${kit}); console.log((await startMailService()).url); process.kill(process.pid, 'SIGKILL');`;
+  const { stdout, signal } = spawnSync(process.execPath, ['--input-type=module', '-e', script], { encoding: 'utf8' });
+  expect(signal).toBe('SIGKILL');
+  const url = stdout.trim();
+  expect(url).toMatch(/^http:\/\/127\.0\.0\.1:\d+$/);
+  await until(() =>
+    fetch(url).then(
+      () => undefined,
+      () => true,
+    ),
+  );
 });

@@ -2,7 +2,6 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
-import { Writable } from 'node:stream';
 import {
   createClient,
   type AnySignals,
@@ -13,9 +12,8 @@ import {
   type Schema,
   type SignalOptions,
 } from '@verbalis/client';
-import { startService } from '@verbalis/service';
-import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
+import { startChild } from './child.js';
 import { replyTo, type Reply } from './reply.js';
 
 export { mailMatchers } from './matchers.js';
@@ -101,9 +99,9 @@ async function capturedOf(client: Client, messageIds: readonly string[]): Promis
 export const TEST_SPACE = 'test';
 
 /**
- * Starts a service for a test file, in this process: on free ports, with a database of its own that goes when it ends. It captures all it
- * gets, so that nothing ever leaves.
- * @throws StartError with a sentence and a hint, when it cannot start
+ * Starts a service for a test file, as a child process: on free ports, with a database of its own that goes when it ends. It captures all it
+ * gets, so that nothing ever leaves. The program is that of the package `verbalis`, or what VERBALIS_BIN names.
+ * @throws Error with what the service says, when it cannot start
  */
 export async function startMailService<T extends object = AnyTemplates, S extends object = AnySignals>(
   options: MailServiceOptions = {},
@@ -132,14 +130,7 @@ export async function startMailService<T extends object = AnyTemplates, S extend
       }),
     );
     const operatorSecret = randomBytes(18).toString('base64url');
-    // What the service has to say goes to whoever runs the test.
-    const logTo = new Writable({
-      write(chunk: Buffer, _encoding, done) {
-        process.stderr.write(chunk);
-        done();
-      },
-    });
-    const service = await startService({ config: readConfig(file, {}), operatorSecret, logTo });
+    const service = await startChild(file, operatorSecret);
     const operator = createClient({ url: service.url, key: operatorSecret, space: TEST_SPACE });
     const { key } = await operator.keys.add({ name: 'tests', scopes: ['send', 'read', 'write'] });
     const client = createClient<T, S>({ url: service.url, key });
@@ -153,7 +144,7 @@ export async function startMailService<T extends object = AnyTemplates, S extend
         return followed(client as unknown as Client, id, within);
       },
       reply: (mail, { within = WITHIN_MS, ...reply }) => replyTo(client as unknown as Client, mail, reply, within),
-      smtp: { host: '127.0.0.1', port: service.submissionPort ?? 0 },
+      smtp: { host: '127.0.0.1', port: service.submissionPort },
       stop: async () => {
         await service.stop();
         remove();

@@ -1,23 +1,26 @@
 import { randomBytes } from 'node:crypto';
-import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { createClient, type Client, type Message, type NewMessage, type State } from '@verbalis/client';
 import { writeMail } from '@verbalis/core/mime';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { SmtpConnection } from '@verbalis/service/smtp';
-import type { NameServerSimulator, RecipientSource, ScriptedOutcome, Script, SignInProvider } from '@verbalis/simulators';
-import { addDomains, startNames } from './domains.js';
+import type { NameServerSimulator, ScriptedOutcome, Script } from '@verbalis/simulators';
+import { addDomains, enterRecords, startNames } from './domains.js';
 import { makeHistory } from './history.js';
 import { letPassengersWrite } from './passengers.js';
 import { inviteColleagues, startAccounts } from './people.js';
+import { moved, preparePlace, refuseTaken, type DemoPlace } from './place.js';
 import { Processes } from './processes.js';
 import { letScheduleRun, sendSignals, startApp } from './what-happened.js';
 import { startChat, startProviders } from './simulators.js';
-import { tableText, type ExitCode, type Output } from '../output.js';
+import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { stateWord } from '../words.js';
 
-const DEMO = fileURLToPath(new URL('../../../../demo/', import.meta.url));
+// In the package the demo is beside the code; in a checkout it is at the top.
+const PACKED = fileURLToPath(new URL('../../demo/', import.meta.url));
+const SOURCE = existsSync(PACKED) ? PACKED : fileURLToPath(new URL('../../../../demo/', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SPACE = 'harbour';
 /** The made-up weeks end at a whole half hour. */
@@ -30,7 +33,14 @@ const POLL_MS = 200;
 export interface DemoOptions {
   readonly once?: boolean;
   readonly dir?: string;
+  /** The first of its ports. */
+  readonly port?: string;
+  /** Goes on with what an earlier demo made. */
+  readonly keep?: boolean;
 }
+
+/** Ports that the demo's files name, of what is not in its configuration. */
+const [CHAT_PORT, APP_PORT] = [8629, 8631];
 
 /** What the simulator's script means for a delivery. */
 const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonly attempts: number; readonly words: string }>> = {
@@ -44,61 +54,136 @@ const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonl
 
 /** Starts simulators and service, sends the demo's bookings through the API, and shows their outcomes. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
-  const dir = resolve(options.dir ?? '.demo');
-  rmSync(dir, { recursive: true, force: true });
-  mkdirSync(dir, { recursive: true });
+  const { once = false, keep = false } = options;
+  if (once && keep) throw new UsageError('--once makes a demo of its own: leave out --keep.');
+  const first = firstPort(options.port);
+  // Before anything is removed: the demo before may still run.
+  await refuseTaken(
+    [...portsOf(readConfig(join(SOURCE, 'verbalis.yaml'), process.env).settings), CHAT_PORT, APP_PORT].map((n) => moved(n, first)),
+  );
+  const place = preparePlace(SOURCE, { dir: resolve(options.dir ?? '.demo'), first, keeps: keep });
   const operator = randomBytes(18).toString('base64url');
   const env: NodeJS.ProcessEnv = {
     ...process.env,
-    VERBALIS_DATABASE_FILE: join(dir, 'verbalis.sqlite'),
-    VERBALIS_SECRETS_FILE: join(dir, 'verbalis.secrets.json'),
+    VERBALIS_DATABASE_FILE: join(place.dir, 'verbalis.sqlite'),
+    VERBALIS_SECRETS_FILE: join(place.dir, 'verbalis.secrets.json'),
     VERBALIS_OPERATOR_SECRET: operator,
   };
-  const configFile = join(DEMO, 'verbalis.yaml');
-  const { settings } = readConfig(configFile, env);
-  const script = readDemo<Script>('simulator-script.json');
-  const processes = new Processes();
-  let names: NameServerSimulator | undefined;
-  let app: RecipientSource | undefined;
-  let accounts: SignInProvider | undefined;
+  const configFile = join(place.files, 'verbalis.yaml');
+  const config = readConfig(configFile, env);
+  const parts = new Parts();
   try {
-    if (options.once !== true) await makeWeeks(readConfig(configFile, env), operator, output);
-    output.note('Starting the simulator providers and the service …');
-    await startProviders(processes, { dir, settings, script });
-    const chatUrl = await startChat(processes, dir);
-    names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
-    if (settings.people.openid !== undefined) accounts = await startAccounts(settings.people.openid);
-    const service = await processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
-    const url = String(service['url']);
-    const admin = createClient({ url, key: operator, space: SPACE });
-    await subscribeChat(admin, chatUrl);
-    await addDomains(admin, names, settings.returns.port);
-    await inviteColleagues(admin);
-    app = await startApp([admin, createClient({ url, key: operator, space: TRYING })]);
-    const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
-    const messages = await sendBookings({ url, admin, client: createClient({ url, key }), script }, output);
-    if (options.once !== true) {
-      await sendSignals(createClient({ url, key }), join(DEMO, 'mail'), output);
-      await letScheduleRun(admin, output);
-      const client = createClient({ url, key });
-      await letPassengersWrite({ admin, client, port: settings.returns.port, names, folder: DEMO, messages }, output);
-    }
-    await fillDrydock(createClient({ url, key: operator, space: TRYING }), String(service['submissionPort']), output);
-    output.out(outcomeTable(messages, script, output));
-    if (options.once === true) return messages.every((message) => asScripted(message, script)) ? 0 : 1;
-    output.out(whereToLook({ url, signInUrl: String(service['signInUrl']), key, operator, chatUrl }, output));
+    if (!once && !keep) await makeWeeks(config, operator, output);
+    const run = await startAll({ place, first, env, config, configFile, operator }, parts, output);
+    const messages = keep ? [] : await fill(run, { once }, output);
+    if (once) return messages.every((message) => asScripted(message, run.script)) ? 0 : 1;
+    output.out(whereToLook(run, output));
     await stopSignal();
     return 0;
   } finally {
-    await processes.end();
-    await names?.close();
-    await app?.close();
-    await accounts?.close();
+    await parts.end();
   }
 }
 
+function firstPort(given: string | undefined): number | undefined {
+  if (given === undefined) return undefined;
+  const port = Number(given);
+  if (Number.isInteger(port) && port >= 1024 && port <= 65_000) return port;
+  throw new UsageError(
+    `"${given}" is not a port that a demo can begin at.`,
+    'Give a number from 1024 to 65000: verbalis demo --port 18620',
+  );
+}
+
+/** The ports that the service and the simulators of a configuration need. */
+function portsOf({ listen, returns, submission, dns, providers, people }: ReadConfig['settings']): number[] {
+  const urls = [...Object.values(providers).flatMap((provider) => (provider.kind === 'http' ? [provider.request.url] : []))];
+  if (people.openid !== undefined) urls.push(people.openid.issuer);
+  const relays = Object.values(providers).flatMap((provider) => (provider.kind === 'smtp' ? [provider.port] : []));
+  const own = [listen.port, returns.port, ...(submission.port === undefined ? [] : [submission.port]), dns.port];
+  return [...own, ...relays, ...urls.map((url) => Number(new URL(url).port))];
+}
+
+/** What runs in this demo. */
+class Parts {
+  readonly processes = new Processes();
+  readonly closing: { readonly close: () => Promise<void> }[] = [];
+
+  async end(): Promise<void> {
+    await this.processes.end();
+    await Promise.all(this.closing.map((part) => part.close()));
+  }
+}
+
+interface Started {
+  readonly place: DemoPlace;
+  /** Of its ports. */
+  readonly first: number | undefined;
+  readonly env: NodeJS.ProcessEnv;
+  readonly config: ReadConfig;
+  readonly configFile: string;
+  readonly operator: string;
+}
+
+/** A demo that runs. */
+interface DemoRun {
+  readonly place: DemoPlace;
+  readonly url: string;
+  readonly signInUrl: string;
+  readonly submissionPort: string;
+  readonly returnsPort: number;
+  readonly chatUrl: string;
+  readonly operator: string;
+  readonly admin: Client;
+  /** What an app would use. */
+  readonly client: Client;
+  readonly key: string;
+  readonly names: NameServerSimulator;
+  readonly script: Script;
+}
+
+async function startAll({ place, first, env, config, configFile, operator }: Started, parts: Parts, output: Output): Promise<DemoRun> {
+  const { settings } = config;
+  const { dir } = place;
+  const script = readDemo<Script>('simulator-script.json');
+  output.note('Starting the simulator providers and the service …');
+  await startProviders(parts.processes, { dir, settings, script });
+  const chatUrl = await startChat(parts.processes, { dir, port: moved(CHAT_PORT, first) });
+  const names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
+  parts.closing.push(names);
+  if (settings.people.openid !== undefined) parts.closing.push(await startAccounts(settings.people.openid));
+  const service = await parts.processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
+  const url = String(service['url']);
+  const admin = createClient({ url, key: operator, space: SPACE });
+  parts.closing.push(await startApp(moved(APP_PORT, first), [admin, createClient({ url, key: operator, space: TRYING })]));
+  const { key } = await admin.keys.add({ name: 'demo', scopes: ['send', 'read', 'write'] });
+  const [signInUrl, submissionPort] = [String(service['signInUrl']), String(service['submissionPort'])];
+  const client = createClient({ url, key });
+  const { port: returnsPort } = settings.returns;
+  const run = { place, url, signInUrl, submissionPort, returnsPort, chatUrl, operator, admin, client, key, names, script };
+  if ((await admin.domains.list()).domains.length > 0) await enterRecords(admin, names);
+  return run;
+}
+
+/** Sets up what the service does not have yet, and sends what the demo is about. @returns the bookings with their outcomes */
+async function fill(run: DemoRun, { once }: { readonly once: boolean }, output: Output): Promise<Message[]> {
+  const { url, admin, client, operator, script, names, returnsPort, place } = run;
+  await subscribeChat(admin, run.chatUrl);
+  await addDomains(admin, names, returnsPort);
+  await inviteColleagues(admin);
+  const messages = await sendBookings(run, output);
+  if (!once) {
+    await sendSignals(client, join(place.files, 'mail'), output);
+    await letScheduleRun(admin, output);
+    await letPassengersWrite({ admin, client, port: returnsPort, names, folder: SOURCE, messages }, output);
+  }
+  await fillDrydock(createClient({ url, key: operator, space: TRYING }), run.submissionPort, output);
+  output.out(outcomeTable(messages, script, output));
+  return messages;
+}
+
 function readDemo<T>(file: string): T {
-  return JSON.parse(readFileSync(join(DEMO, file), 'utf8')) as T;
+  return JSON.parse(readFileSync(join(SOURCE, file), 'utf8')) as T;
 }
 
 function stopSignal(): Promise<void> {
@@ -131,14 +216,6 @@ async function subscribeChat(admin: Client, chatUrl: string): Promise<void> {
     },
     handshake: false,
   });
-}
-
-interface DemoRun {
-  readonly url: string;
-  readonly admin: Client;
-  /** What an app would use. */
-  readonly client: Client;
-  readonly script: Script;
 }
 
 /** Sends bookings by one provider, and with that one paused by the other. @returns the messages with their outcomes */
@@ -238,15 +315,7 @@ function outcomeTable(messages: readonly Message[], script: Script, { color }: O
   );
 }
 
-interface Places {
-  readonly url: string;
-  readonly signInUrl: string;
-  readonly key: string;
-  readonly operator: string;
-  readonly chatUrl: string;
-}
-
-function whereToLook({ url, signInUrl, key, operator, chatUrl }: Places, { color }: Output): string {
+function whereToLook({ url, signInUrl, key, operator, chatUrl }: DemoRun, { color }: Output): string {
   return [
     '',
     color.bold('Where to look'),

@@ -68,14 +68,19 @@ export function startNames({ host, port }: { readonly host: string; readonly por
   return startNameServer({ host, port });
 }
 
-/** Adds the domains of the demo and enters their records: one is right, the other has three mistakes. */
-export async function addDomains(admin: Client, names: NameServerSimulator, returnsPort: number): Promise<void> {
+/** Enters the records of the demo's domains: one is right, the other has three mistakes. */
+export async function enterRecords(admin: Client, names: NameServerSimulator): Promise<void> {
   others(names);
-  const right = await admin.domains.add({ name: OWN });
   const own: SimulatedRecord = { name: `mail.${OWN}`, type: 'A', value: '127.0.0.1' };
   // Nobody keeps here that a record is missing, so its keys sign at once.
-  names.setZone(OWN, [own, ...entered(right)], 0);
-  names.setZone(FAULTY, entered(await admin.domains.add({ name: FAULTY })).map(mistaken), 0);
+  names.setZone(OWN, [own, ...entered(await admin.domains.get(OWN))], 0);
+  names.setZone(FAULTY, entered(await admin.domains.get(FAULTY)).map(mistaken), 0);
+}
+
+/** Adds the domains of the demo with their records, their senders, and what is reported of them. */
+export async function addDomains(admin: Client, names: NameServerSimulator, returnsPort: number): Promise<void> {
+  for (const name of [OWN, FAULTY]) await admin.domains.add({ name });
+  await enterRecords(admin, names);
   for (const name of [OWN, FAULTY]) await admin.domains.check(name);
   await addSenders(admin);
   await bringReports(returnsPort);

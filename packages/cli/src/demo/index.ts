@@ -9,7 +9,10 @@ export function define(root: Command, { run, example }: Making): void {
       .command('demo')
       .description('the whole thing with made-up data')
       .option('--once', 'show the outcome and end: 0 when all came out as scripted')
-      .option('--dir <folder>', 'where its database goes (.demo)'),
+      .option('--dir <folder>', 'where its database goes (.demo)')
+      .option('--port <port>', 'the first of its 13 ports (8620)')
+      .option('--keep', 'go on with the data of the demo before'),
     'verbalis demo --once',
+    'verbalis demo --dir /tmp/second --port 18620',
   ).action((options: Parameters<typeof demo>[0]) => run((output) => demo(options, output)));
 }

@@ -6,7 +6,6 @@ import type { Script } from '@verbalis/simulators';
 import { UsageError } from '../output.js';
 import type { Processes } from './processes.js';
 
-const CHAT_PORT = 8629;
 const REPORT_AFTER_MS = 400;
 
 interface SimulatorInput {
@@ -56,8 +55,7 @@ function mailApi([name, dialect, secret]: (typeof APIS)[number], settings: ReadC
 }
 
 /** Starts a chat that takes notifications. @returns its address */
-export async function startChat(processes: Processes, dir: string): Promise<string> {
-  const port = Number(process.env['VERBALIS_DEMO_CHAT_PORT'] ?? CHAT_PORT);
+export async function startChat(processes: Processes, { dir, port }: { readonly dir: string; readonly port: number }): Promise<string> {
   const chat = await startSimulator(processes, join(dir, 'chat.json'), { kind: 'chat', host: '127.0.0.1', port });
   return `http://127.0.0.1:${Number(chat['port'])}`;
 }

@@ -4,8 +4,6 @@ import type { Client } from '@verbalis/client';
 import { startRecipientSource, type RecipientSource } from '@verbalis/simulators';
 import type { Output } from '../output.js';
 
-/** Where the schedule of the demo's mail folder asks for recipients. */
-const PORT = 8631;
 export const SCHEDULE = 'pier-bulletin';
 const GUESTS = 8;
 
@@ -32,12 +30,15 @@ function recipientsOf(plannedAt: string | undefined): object[] {
   return [...guests.slice(0, 3), { to: 'the harbour master', data }, ...guests.slice(3)];
 }
 
-/** Starts the part of the demo's app that says who wants the bulletin. @param spaces that may ask it */
-export async function startApp(spaces: readonly Client[]): Promise<RecipientSource> {
+/**
+ * Starts the part of the demo's app that says who wants the bulletin. @param port where the schedule of its mail folder asks
+ * @param spaces that may ask it
+ */
+export async function startApp(port: number, spaces: readonly Client[]): Promise<RecipientSource> {
   const secrets = await Promise.all(spaces.map(async (space) => (await space.bulkSends.secret()).secret));
   return startRecipientSource({
     host: '127.0.0.1',
-    port: PORT,
+    port,
     secrets: () => secrets,
     recipients: ({ plannedAt }) => recipientsOf(plannedAt),
   });
