@@ -7,7 +7,7 @@ import { root } from './steps.mjs';
 const CODE = /^[a-z]+(?:-[a-z]+)*$/;
 
 /** A text expression as a reader can take it: what is put in is shown as "…". */
-function words(node) {
+export function words(node) {
   if (node === undefined) return '';
   if (ts.isStringLiteralLike(node)) return node.text;
   if (ts.isTemplateExpression(node)) return node.head.text + node.templateSpans.map((span) => `…${span.literal.text}`).join('');
@@ -19,7 +19,7 @@ function words(node) {
 const hyphened = (node) => codesOf(node).filter((code) => code.includes('-'));
 
 /** The value of a property in an object literal. */
-function property(node, key) {
+export function property(node, key) {
   if (node === undefined || !ts.isObjectLiteralExpression(node)) return undefined;
   return node.properties.find((assignment) => ts.isPropertyAssignment(assignment) && assignment.name.getText() === key)?.initializer;
 }

@@ -92,7 +92,7 @@ async function start() {
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   const line = await new Promise((done) => createInterface({ input: child.stdout }).once('line', done));
-  return { child, client: createClient({ url: JSON.parse(line).url, key: OPERATOR, space: 'dock' }) };
+  return { child, client: createClient({ url: JSON.parse(line).result.url, key: OPERATOR, space: 'dock' }) };
 }
 const megabytes = (pid) => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1024;
 const begin = (client) => client.bulkSends.start({ template: 'pier-bulletin', data, recipients: { url }, essential: false });

@@ -53,7 +53,7 @@ try {
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('grid', { name: 'Messages' }).waitFor();
   await shot(page, 'messages');
-  const list = JSON.parse(verbalis('messages', 'list', '--json')).messages;
+  const list = JSON.parse(verbalis('messages', 'list', '--json')).result.messages;
   const owen = list.find((one) => one.reference === 'SM-1084');
   const nour = list.find((one) => one.reference === 'SM-1070');
   const open = async (id) => {
@@ -86,12 +86,12 @@ try {
     page.frameLocator('iframe[title="The email"]:not([data-coming])').getByRole('heading').first().waitFor(),
   );
   await at('figures', '/track/figures', heading('Figures'), { fullPage: true });
-  const [scarf] = JSON.parse(verbalis('inbound', 'list', '--inbox', 'lost-property', '--json')).inbound;
+  const [scarf] = JSON.parse(verbalis('inbound', 'list', '--inbox', 'lost-property', '--json')).result.inbound;
   await at('inbound', `/track/inbound/${scarf.id}`, async () => {
     await page.getByText('As it came').click();
     await page.frameLocator('iframe').getByRole('img').first().waitFor();
   });
-  const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).returns.filter((one) => one.matched !== false);
+  const [matched] = JSON.parse(verbalis('returns', 'list', '--json')).result.returns.filter((one) => one.matched !== false);
   await at('return', `/track/returns/${matched.id}`, () => page.getByRole('heading', { level: 1 }).waitFor());
   if (extra) await at('alerts', '/track/alerts', first('Alerts'));
   if (extra) await at('quarantine', '/set-up/quarantine', heading('Quarantine'));

@@ -2,6 +2,7 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { problemCodes } from './codes.mjs';
+import { metrics, problemTypes } from './service-codes.mjs';
 import { root } from './steps.mjs';
 
 const core = (path) => import(join(root, `packages/core/dist/${path}.js`));
@@ -196,9 +197,119 @@ const configurationParts = [
   ...sections,
 ];
 
+// The command line, from the commands themselves.
+const { allCommands } = await import('../packages/cli/dist/main.js');
+const COMMON = new Set(['--url', '--key', '--key-file', '--space', '--json', '--quiet', '--csv', '--limit', '--cursor', '--all', '--help']);
+const PAGED = new Set(['--limit', '--cursor', '--all']);
+const lower = (text) => text.replace(/^(?:write|try|send|track|set up): /, '');
+const sentence = (text) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+function commandParts(command, path, level) {
+  const options = command.options.filter(({ long, hidden }) => !hidden && !COMMON.has(long));
+  const has = (names) => command.options.some(({ long }) => names.has(long));
+  const also = [
+    ...(has(PAGED) ? ['the options of lists'] : has(new Set(['--csv'])) ? ['`--csv`'] : []),
+    ...(has(new Set(['--url'])) ? ['the options of the connection'] : []),
+  ];
+  let help = '';
+  command.configureOutput({ writeOut: (text) => (help += text) });
+  command.outputHelp();
+  const examples = help.split('\nFor example\n')[1]?.trimEnd().replace(/^ {2}/gm, '');
+  const isCalled = command.commands.length === 0 || command.options.length > 0;
+  const parts = [`${'#'.repeat(level)} ${path}\n\n${sentence(lower(command.description()))}\n`];
+  if (isCalled) {
+    const usage = `verbalis ${path}${command.registeredArguments.map((one) => ` ${one.required ? `<${one.name()}${one.variadic ? '...' : ''}>` : `[${one.name()}${one.variadic ? '...' : ''}]`}`).join('')}${options.length > 0 ? ' [options]' : ''}`;
+    parts.push(`Usage: \`${usage}\`${also.length === 0 ? '' : `, with ${also.join(' and ')}`}\n`);
+    if (options.length > 0)
+      parts.push(
+        table(
+          ['option', 'what it does', 'default'],
+          options.map((one) => [
+            `\`${one.flags}\``,
+            `${one.description}${one.argChoices === undefined ? '' : `: ${one.argChoices.map((choice) => `\`${choice}\``).join(' ')}`}`,
+            one.defaultValue === undefined ? (one.mandatory ? 'required' : '') : `\`${one.defaultValue}\``,
+          ]),
+        ),
+      );
+    if (examples !== undefined) parts.push(`\`\`\`\n${examples}\n\`\`\`\n`);
+  }
+  return [...parts, ...command.commands.flatMap((inner) => commandParts(inner, `${path} ${inner.name()}`, Math.min(level + 1, 4)))];
+}
+const cli = (await allCommands()).commands.filter((command) => command.name() !== 'help');
+const cliHead = `Every command has \`--help\`, \`--json\` and \`--quiet\`.
+
+## Connection
+
+Commands that ask a service take \`--url\` (or \`VERBALIS_URL\`; default \`http://127.0.0.1:8620\`), \`--key\` (or \`VERBALIS_KEY\`), \`--key-file\` and, with the operator's secret (\`VERBALIS_OPERATOR_SECRET\`), \`--space\` (or \`VERBALIS_SPACE\`). A file \`.env\` in the current folder is read. Options override the environment.
+
+## Lists
+
+Lists print the newest items first, 50 at a time. \`--limit\` changes how many (at most 200), \`--cursor\` continues after a page, \`--all\` reads all pages. \`--csv\` prints RFC 4180 CSV with the fields of the API; nested fields are named \`outer.inner\`, inner lists are JSON.
+
+## JSON output
+
+\`--json\` prints one JSON document on standard output, also when the command fails:
+
+| field | |
+|---|---|
+| \`ok\` | whether the exit status is 0 |
+| \`status\` | the exit status |
+| \`result\` | what the API returned; \`{ "text": … }\` where a command has only text; absent after an error |
+| \`problem\` | why it failed: \`title\`, \`detail\`, \`hint\`, and \`problems\` with \`path\`, \`message\` and \`hint\` (RFC 9457) |
+
+Commands that go on until they are interrupted (\`serve\`, \`capture\`, \`messages follow\`) and \`returns read\` print one such document per line. Remarks and progress go to standard error.
+
+## Exit status
+
+| status | meaning |
+|---|---|
+| 0 | done |
+| 1 | the answer is no: a check failed, a delivery failed, nothing arrived |
+| 2 | wrong usage or configuration |
+| 3 | the service could not be reached |
+| 4 | the service refused the request |
+| 70 | an internal error of the command line or of the service |
+`;
+const cliPage = [cliHead, ...cli.flatMap((command) => commandParts(command, command.name(), 2))].join('\n');
+
+// The client library, from its generated types.
+const clientMethods = readFileSync(join(root, 'packages/client/src/generated/methods.ts'), 'utf8');
+const clientGroups = [...clientMethods.matchAll(/^ {2}readonly (\w+): \{\n([\s\S]*?)^ {2}\};/gm)].map(([, group, inside]) => {
+  const rows = [...inside.matchAll(/^ {4}\/\*\* (.*?) *\*\/\n {4}readonly (\w+): \((.*)\) => (.*);$/gm)].map(
+    ([, text, name, given, answer]) => [
+      `\`${name}(${given
+        .replace(/: (?:string \| number|Body<[^>]*>|Query<[^>]*>|CallOptions|FollowOptions|Bytes)/g, '')
+        .replaceAll('?', '')})\``,
+      text,
+      `\`${answer.replace(/Answer<'([^']*)'>/g, '…').replace(/^Promise<…>$/, `Promise<${group}.${name}>`)}\``,
+    ],
+  );
+  return `## ${group}\n\n${table(
+    ['method', 'what it does', 'result'],
+    rows.map(([method, text, result]) => [method, text, result.includes('.') ? 'as in the API' : result]),
+  )}`;
+});
+
+const problemTypePage = table(
+  ['type', 'status', 'title', 'hint'],
+  problemTypes().map(({ type, statuses, titles, hints }) => [
+    `\`${type}\``,
+    [...statuses].sort().join(', '),
+    [...titles].join(' / '),
+    [...hints].join(' / '),
+  ]),
+);
+const metricPage = table(
+  ['metric', 'kind', 'labels', 'what it counts'],
+  metrics().map(({ name, kind, labels, help }) => [`\`${name}\``, kind, labels.map((label) => `\`${label}\``).join(' '), help]),
+);
+
 const files = {
+  'cli.md': `# Command line\n\n${made}${cliPage}`,
+  'client.md': `# Client library\n\n${made}Every endpoint as a method: its path parameters, then its body, its query, and options (\`signal\`, \`timeout\`, \`idempotencyKey\`). Bodies, queries and results have the types of the [HTTP interface](api.md). [How to use it](../client.md).\n\n${clientGroups.join('\n')}`,
+  'problem-types.md': `# Problem types\n\n${made}A refusal of the API is \`application/problem+json\` (RFC 9457). Its \`type\` is \`urn:verbalis:problem:\` and one of these. "…" stands for what differs from case to case.\n\n${problemTypePage}`,
+  'metrics.md': `# Metrics\n\n${made}\`GET /metrics\` in the OpenMetrics format, at the address of the service or at \`metrics.port\`. Counters start at 0 with the process.\n\n${metricPage}`,
   'configuration.schema.json': `${JSON.stringify(configuration, null, 2)}\n`,
-  'configuration.md': `# Configuration\n\n${made}Settings stand in \`verbalis.yaml\`; a variable goes before the file: \`VERBALIS_LISTEN_PORT\` sets \`listen.port\`, \`VERBALIS_PROVIDERS_NORTH_RELAY_HOST\` sets \`providers.north-relay.host\`. \`verbalis serve --check\` finds what is wrong, \`--explain\` shows each setting with where it came from, and \`verbalis reload\` puts changes into force. Editors that know \`# yaml-language-server: $schema=…\` complete and check it by [configuration.schema.json](configuration.schema.json); \`verbalis init --configuration\` writes both. NAME stands for names of your own, \`[]\` for the entries of a list, and \`(kind)\` for those of one kind.\n\n${configurationParts.join('\n')}`,
+  'configuration.md': `# Configuration\n\n${made}Settings are in \`verbalis.yaml\`; an environment variable overrides the file: \`VERBALIS_LISTEN_PORT\` sets \`listen.port\`, \`VERBALIS_PROVIDERS_NORTH_RELAY_HOST\` sets \`providers.north-relay.host\`. \`verbalis config check\` finds what is wrong, \`verbalis config show\` shows each setting with where it came from, and \`verbalis reload\` applies changes. Editors that know \`# yaml-language-server: $schema=…\` complete and check it by [configuration.schema.json](configuration.schema.json); \`verbalis init --configuration\` writes both. NAME stands for names of your own, \`[]\` for the entries of a list, and \`(kind)\` for those of one kind.\n\n${configurationParts.join('\n')}`,
   'api.md': `# HTTP interface\n\n${made}\`GET /v1/openapi.json\` is the same as OpenAPI 3.1. A key is sent as \`Authorization: Bearer KEY\`; the operator names the space with \`Verbalis-Space\` or \`?space=\`. Refusals are \`application/problem+json\` (RFC 9457), with all faults of a request at once. A wrong method is a 405 with \`Allow\`. A single resource has an \`ETag\`; lists have \`nextCursor\`. \`Idempotency-Key\` is a string of RFC 9651, in double quotes or bare.\n\n${table(
     ['status', 'refusal of any endpoint'],
     Object.entries(api.components.responses).map(([name, { description }]) => [name, description]),

@@ -26,6 +26,8 @@ const DEBIAN = [
   ['sasl2-bin', '/usr/sbin/saslpasswd2'],
   ['swaks', '/usr/bin/swaks'],
   ['mutt', '/usr/bin/mutt'],
+  ['zsh', '/usr/bin/zsh'],
+  ['fish', '/usr/bin/fish'],
   ['ruby', '/usr/bin/ruby'],
   ['golang-go', '/usr/bin/go'],
   ['openssl', '/usr/bin/openssl'],

@@ -280,5 +280,9 @@ test('the commands say what they did, and end with the status that a script need
     status: 1,
     text: expect.stringMatching(/✗ states of deliveries.*1 wrong\n {4}d\w+ is failed, but by its facts it is queued/) as unknown,
   });
-  expect(JSON.parse(run('integrity', '--json', '--config', config).text)).toMatchObject({ isGood: false });
+  expect(JSON.parse(run('integrity', '--json', '--config', config).text)).toMatchObject({
+    ok: false,
+    status: 1,
+    result: { isGood: false },
+  });
 });

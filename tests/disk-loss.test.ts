@@ -39,7 +39,7 @@ async function serve(): Promise<Child> {
   opened.push(() => child.kill('SIGKILL'));
   let text = '';
   child.stdout.on('data', (chunk: Buffer) => (text += chunk.toString()));
-  const url = await until(() => (text.includes('}') ? (JSON.parse(text) as { url: string }).url : undefined));
+  const url = await until(() => (text.includes('}') ? (JSON.parse(text) as { result: { url: string } }).result.url : undefined));
   return { process: child, operator: createClient({ url, key: OPERATOR, space: 'harbour', tries: 1 }) };
 }
 

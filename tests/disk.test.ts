@@ -37,7 +37,12 @@ spaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay], 
   });
   try {
     const line = await new Promise<string>((ready) => createInterface({ input: child.stdout }).once('line', ready));
-    const client = createClient({ url: (JSON.parse(line) as { url: string }).url, key: OPERATOR, space: 'harbour', tries: 1 });
+    const client = createClient({
+      url: (JSON.parse(line) as { result: { url: string } }).result.url,
+      key: OPERATOR,
+      space: 'harbour',
+      tries: 1,
+    });
     const ids: string[] = [];
     writeFileSync(join(disk, 'ballast'), Buffer.alloc(6_000_000));
     let refused: unknown;

@@ -262,7 +262,7 @@ function serve(config: string, ...args: string[]): Started {
   child.stderr.on('data', (chunk: Buffer) => (errors += chunk.toString()));
   const ended = new Promise<number | null>((done) => child.once('exit', done));
   const line = new Promise<{ url: string }>((done) =>
-    createInterface({ input: child.stdout }).once('line', (text) => done(JSON.parse(text) as { url: string })),
+    createInterface({ input: child.stdout }).once('line', (text) => done((JSON.parse(text) as { result: { url: string } }).result)),
   );
   return { child, said: Promise.race([line, ended.then(() => undefined)]), ended, errors: () => errors };
 }

@@ -92,7 +92,8 @@ test('in an empty folder: the version, a mail folder, a service, a message, the 
   );
   let said = '';
   child.stdout.on('data', (bytes: Buffer) => (said += bytes.toString()));
-  const { url, key } = JSON.parse(await until(() => (said.includes('\n') ? said : undefined))) as { url: string; key: string };
+  const { result } = JSON.parse(await until(() => (said.includes('\n') ? said : undefined))) as { result: { url: string; key: string } };
+  const { url, key } = result;
   const at = ['--url', url, '--key', key];
   const sent = verbalis(
     ['send', 'loan-due', '--to', 'asa@post.example', '--data', 'mail/templates/loan-due/samples/typical.json', ...at],

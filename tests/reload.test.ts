@@ -218,7 +218,7 @@ test('requests that arrive meanwhile wait and are answered; a second reload is r
   expect(api.calls.map(({ to }) => to).sort()).toEqual([...addresses].sort());
 });
 
-test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --explain', async () => {
+test('verbalis serve: SIGHUP reads it again and ends nothing; config check and config show', async () => {
   const { path, remove } = temporaryFolder();
   opened.push(remove);
   const file = join(path, 'verbalis.yaml');
@@ -226,7 +226,7 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
     `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: ${level} }\nproviders: { relay: { kind: smtp, host: r.example, port: 25, user: u, password: hush-hush } }\nspaces: { drydock: { mode: capture } }\n`;
   writeFileSync(file, config('warn'));
   const run = (...args: string[]) => {
-    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), 'serve', '--config', file, ...args], {
+    const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], {
       cwd: path,
       // Colour is for terminals, also on CI.
       env: { ...process.env, CI: '1', FORCE_COLOR: '' },
@@ -240,17 +240,19 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
     });
     return { child, text, ended };
   };
-  const check = run('--check');
+  const check = run('config', 'check', file);
   expect(await check.ended).toBe(0);
-  expect(check.text.all).toContain('The configuration is right: 1 space, 1 provider');
-  const explained = run('--explain');
+  expect(check.text.all).toContain('The configuration is correct: 1 space, 1 provider');
+  const explained = run('config', 'show', file);
   expect(await explained.ended).toBe(0);
   expect(explained.text.all).toMatch(/providers\.relay\.port +25 +verbalis\.yaml/);
   expect(explained.text.all).toMatch(/providers\.relay\.password +"…" +verbalis\.yaml/);
-  expect(explained.text.all).toMatch(/listen\.host +"127\.0\.0\.1" +\(usual\)/);
+  expect(explained.text.all).toMatch(/listen\.host +"127\.0\.0\.1" +\(default\)/);
   expect(explained.text.all).not.toContain('hush-hush');
-  const { child, text, ended } = run('--json');
-  const { url } = await until(() => (text.all.includes('\n') ? (JSON.parse(text.all.split('\n')[0] ?? '') as { url: string }) : undefined));
+  const { child, text, ended } = run('serve', '--config', file, '--json');
+  const { url } = await until(() =>
+    text.all.includes('\n') ? (JSON.parse(text.all.split('\n')[0] ?? '') as { result: { url: string } }).result : undefined,
+  );
   const threads = (): number => readdirSync(`/proc/${child.pid ?? 0}/task`).length;
   const before = threads();
   writeFileSync(file, config('error'));
@@ -266,7 +268,7 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; --check and --expl
   expect(text.all).not.toContain('could not be closed');
   expect((await fetch(`${url}/health/ready`)).status).toBe(200);
   expect(readFileSync(file, 'utf8')).toContain('errer');
-  const wrong = run('--check');
+  const wrong = run('config', 'check', file);
   expect(await wrong.ended).toBe(1);
   child.kill('SIGTERM');
   expect(await ended).toBe(0);

@@ -18,8 +18,10 @@ export async function started(file, args, env = {}) {
     createInterface({ input: child.stdout }).once('line', done);
     child.once('exit', (code) => fail(new Error(`${file} ended with ${code}`)));
   });
+  const said = JSON.parse(line);
   return {
-    said: JSON.parse(line),
+    // The command line wraps what it prints.
+    said: said.result ?? said,
     pid: child.pid,
     stop: () => child.kill('SIGKILL'),
     end: () => child.kill('SIGTERM'),

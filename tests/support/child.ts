@@ -13,7 +13,7 @@ export async function startChild(config: string) {
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   const line = await new Promise<string>((done) => createInterface({ input: child.stdout }).once('line', done));
-  const { url } = JSON.parse(line) as { url: string };
+  const { url } = (JSON.parse(line) as { result: { url: string } }).result;
   return {
     url,
     client: createClient({ url, key: OPERATOR, space: 'harbour' }),

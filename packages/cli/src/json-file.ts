@@ -1,15 +1,19 @@
 import { readFileSync } from 'node:fs';
-import { jsonFault, SourceText } from '@verbalis/core/problems';
+import { fileFault, jsonFault, SourceText } from '@verbalis/core/problems';
 import { UsageError } from './output.js';
+
+/** A text from a file, or from standard input for "-". @throws UsageError */
+export function readText(file: string): string {
+  try {
+    return readFileSync(file === '-' ? 0 : file, 'utf8');
+  } catch (error) {
+    throw new UsageError(`The file ${file} cannot be read: ${fileFault(error)}.`);
+  }
+}
 
 /** JSON from a file, or from standard input for "-". @throws UsageError with the place of what is wrong */
 export function readJson(file: string): unknown {
-  let text: string;
-  try {
-    text = readFileSync(file === '-' ? 0 : file, 'utf8');
-  } catch (error) {
-    throw new UsageError(`The file ${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
-  }
+  const text = readText(file);
   try {
     return JSON.parse(text) as unknown;
   } catch {

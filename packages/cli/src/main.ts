@@ -3,8 +3,8 @@ import { fileURLToPath } from 'node:url';
 import { RefusedError, UnreachableError } from '@verbalis/client';
 import type { StartError } from '@verbalis/service';
 import { Command, CommanderError, Option } from 'commander';
-import type { Action, Define, Making } from './command.js';
-import { processOutput, UsageError, type ExitCode, type Output } from './output.js';
+import { type Action, type Define, type Making, wholeNumber } from './command.js';
+import { processOutput, UsageError, type ExitCode, type Problem, type ProcessOutput } from './output.js';
 
 /** A feature's commands: as the list of all commands shows them, and where they are. Only what is called is loaded. */
 interface FeatureCommands {
@@ -24,7 +24,7 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [
       ['init <folder>', 'write: make a small mail folder that works'],
       ['types <mailfolder>', 'write: TypeScript types of every template’s data'],
-      ['check [mailfolder]', 'write: find what is wrong in a mail folder, or in a configuration'],
+      ['check <mailfolder>', 'write: find what is wrong in a mail folder'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],
       ['preview <mailfolder>', 'write: see a mail folder on a local page, as you write it'],
     ],
@@ -67,7 +67,7 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
   { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
   {
-    commands: [['find <text>', 'track: everything of a space by an address, an id, a reference, a subject, a domain, a code']],
+    commands: [['search <text>', 'track: everything of a space by an address, an id, a reference, a subject, a domain, a code']],
     load: () => import('./search/index.js'),
   },
   { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
@@ -87,7 +87,9 @@ const FEATURES: readonly FeatureCommands[] = [
   {
     commands: [
       ['serve', 'set up: run the service'],
+      ['config', 'set up: check and show the configuration'],
       ['reload', 'set up: let a running service read its configuration again'],
+      ['status', 'set up: whether the service is ready, what waits, what is wrong'],
       ['backup <file>', 'set up: copy the database, also of a running service'],
       ['backups', 'set up: backups that the service makes by itself'],
       ['copies', 'set up: continuous copies, and how far they are'],
@@ -107,12 +109,13 @@ const FEATURES: readonly FeatureCommands[] = [
   {
     commands: [
       ['people', 'set up: who may sign in, and what they may do'],
-      ['sign-in', 'set up: a link that opens the console, once and within 15 minutes'],
+      ['console', 'set up: a link that opens the console'],
     ],
     load: () => import('./people/index.js'),
   },
   { commands: [['audit', 'set up: who did what']], load: () => import('./audit/index.js') },
   { commands: [['doctor', 'set up: what is missing or risky']], load: () => import('./doctor/index.js') },
+  { commands: [['completion <shell>', 'set up: completion for bash, zsh or fish']], load: () => import('./completion/index.js') },
   { commands: [['demo', 'the whole thing with made-up data']], load: () => import('./demo/index.js') },
 ];
 
@@ -121,119 +124,238 @@ function remote(command: Command): Command {
     .addOption(new Option('--url <url>', 'the service (VERBALIS_URL; http://127.0.0.1:8620 when left out)'))
     .addOption(new Option('--key <key>', 'a key of a space (VERBALIS_KEY)'))
     .addOption(new Option('--key-file <file>', 'a file that holds the key'))
-    .addOption(new Option('--space <space>', 'the space, with the operator’s secret (VERBALIS_SPACE)'))
-    .option('--json', 'for machines');
+    .addOption(new Option('--space <space>', 'the space, with the operator’s secret (VERBALIS_SPACE)'));
 }
 
-/** The options of `remote`. */
-const REMOTE = ['url', 'key', 'keyFile', 'space', 'json'];
+/** Commands that print a list. */
+const lists = new WeakSet<Command>();
+
+function listed(command: Command): Command {
+  lists.add(command);
+  return remote(command).option('--csv', 'the list as CSV, with the fields of the API');
+}
+
+function paged(command: Command): Command {
+  return listed(command)
+    .addOption(new Option('--limit <n>', 'how many per page (50)').argParser(wholeNumber))
+    .option('--cursor <cursor>', 'the next page, as the page before names it')
+    .option('--all', 'all pages');
+}
+
+/** The options that commands hand down to those below them. */
+const HANDED_DOWN = ['url', 'key', 'keyFile', 'space', 'json', 'quiet'];
 
 /**
- * Gives a command what was said to those above it: `queue hold --space x` is read by `queue`, which has the option too. Without this the space
+ * Gives a command the options of those above it: `queue hold --space x` is read by `queue`, which has the option too. Without this the space
  * would be ignored without a word.
  */
 function handDown(action: Command): void {
   for (let above = action.parent; above !== null; above = above.parent)
-    for (const name of REMOTE) {
+    for (const name of HANDED_DOWN) {
       const value: unknown = above.getOptionValue(name);
       if (value !== undefined && action.getOptionValue(name) === undefined) action.setOptionValue(name, value);
     }
+}
+
+/** Settles what the options of all commands mean for this one, before it runs. */
+function begin(action: Command, output: ProcessOutput): void {
+  handDown(action);
+  const quiet = action.getOptionValue('quiet') === true;
+  // Commands need not know this option.
+  action.setOptionValue('quiet', undefined);
+  let csv = false;
+  if (lists.has(action)) {
+    csv = action.getOptionValue('csv') === true;
+    const all = action.getOptionValue('all') === true;
+    if (all && action.getOptionValue('cursor') !== undefined) throw new UsageError('Give --all or --cursor, not both.');
+    if (csv) action.setOptionValue('json', true);
+    if (all) action.setOptionValue('allPages', true);
+    for (const name of ['csv', 'all']) action.setOptionValue(name, undefined);
+  }
+  const json = action.getOptionValue('json') === true;
+  output.begin({ mode: csv ? 'csv' : json ? 'json' : 'text', quiet });
+}
+
+/** Adds the options that every command has. */
+function complete(command: Command): void {
+  const has = (name: string): boolean => command.options.some((option) => option.long === name);
+  if (command.commands.length === 0 || command.options.length > 0) {
+    if (!has('--json')) command.option('--json', 'print one JSON document, errors included');
+    if (!has('--quiet')) command.option('--quiet', 'print results and errors only');
+  }
+  command.exitOverride((error) => {
+    throw Object.assign(error, { command });
+  });
+  // Its errors are printed like all others.
+  command.configureOutput({ outputError: () => undefined });
+  command.commands.forEach(complete);
+}
+
+/** The words of a command: "verbalis messages show". */
+function pathOf(command: Command): string {
+  return command.parent === null ? command.name() : `${pathOf(command.parent)} ${command.name()}`;
+}
+
+/** What was wrong with the words that were given, instead of the words of the library. */
+function wrongUse(error: CommanderError & { readonly command?: Command }): UsageError {
+  const { command } = error;
+  const message = error.message.replace(/^error: /, '');
+  const [sentence = '', meant] = message.split('\n');
+  const part = (shape: RegExp): string => shape.exec(sentence)?.[1] ?? '';
+  const usage = command === undefined ? undefined : `Usage: ${pathOf(command)} ${command.usage()}`;
+  const hint = /\((Did you mean .*)\)$/.exec(meant ?? '')?.[1] ?? usage;
+  switch (error.code) {
+    case 'commander.missingArgument':
+      return new UsageError(`The argument <${part(/'(.+)'/)}> is missing.`, usage);
+    case 'commander.missingMandatoryOptionValue':
+      return new UsageError(`The option ${part(/'(.+)'/)} is required.`, usage);
+    case 'commander.optionMissingArgument':
+      return new UsageError(`The option ${part(/'(.+)'/)} needs a value.`, usage);
+    case 'commander.unknownOption':
+      return new UsageError(`There is no option ${part(/'(.+)'/)}.`, hint);
+    case 'commander.unknownCommand':
+      return new UsageError(`There is no command "${part(/'(.+)'/)}".`, hint);
+    case 'commander.excessArguments':
+      return new UsageError('There are too many arguments.', usage);
+    case 'commander.invalidArgument': {
+      // "option '--part <part>' argument 'pdf' is invalid. Allowed choices are …"
+      const [head = '', why = ''] = sentence.split(/ is invalid(?: for argument '[^']*')?\.? ?/);
+      const [option = '', value] = [...head.matchAll(/'([^']*)'/g)].map((match) => match[1]);
+      const allowed = why.replace(/^Allowed choices are (.*)\.$/, 'Use one of: $1.');
+      const what = value === undefined ? `"${option}" is not a valid argument.` : `"${value}" is not a valid value of ${option}.`;
+      return new UsageError(what, allowed);
+    }
+    default:
+      return new UsageError(sentence, hint);
+  }
 }
 
 function example(command: Command, ...lines: string[]): Command {
   return command.addHelpText('after', `\nFor example\n${lines.map((line) => `  ${line}`).join('\n')}\n`);
 }
 
-/** The command line, with the commands of one feature loaded and the others named. */
-async function program(called: string | undefined, run: (action: Action) => Promise<void>): Promise<Command> {
+const STATUSES = `
+Exit status
+  0   done
+  1   the answer is no: a check failed, a delivery failed, nothing arrived
+  2   wrong usage or configuration
+  3   the service could not be reached
+  4   the service refused the request
+  70  an internal error
+`;
+
+const making = (run: Making['run']): Making => ({ run, remote, paged, listed, example, whole: allCommands });
+
+/**
+ * The command line, with the commands of one feature loaded and the others named.
+ * @param called the first word; all features are loaded without it
+ */
+async function program(called: string | undefined, output: ProcessOutput, run: Making['run']): Promise<Command> {
   const root = new Command('verbalis')
     .description('Write transactional email as files, try it, send it, and track it.')
     .version(versionOf())
-    .showHelpAfterError('(--help shows how it is used)')
-    .showSuggestionAfterError(true);
+    .showSuggestionAfterError(true)
+    .addHelpText('after', STATUSES);
   root.hook('preAction', (_root, action) => {
-    handDown(action);
+    begin(action, output);
   });
-  const making: Making = { run, remote, example };
   const loaded = new Command();
+  // A feature may have its commands in two places of the list.
+  const defined = new Set<Define>();
   for (const { commands, load } of FEATURES) {
     const names = commands.map(([usage]) => usage.split(' ')[0]);
-    if (called !== undefined && names.includes(called)) (await load()).define(loaded, making);
+    if (called === undefined || names.includes(called)) {
+      const { define } = await load();
+      if (!defined.has(define)) define(loaded, making(run));
+      defined.add(define);
+    }
+
     for (const [usage, description] of commands) {
       const [name = '', ...given] = usage.split(' ');
       const own = loaded.commands.find((command) => command.name() === name);
       root.addCommand(own ?? given.reduce((command, argument) => command.argument(argument), new Command(name)).description(description));
     }
   }
+  complete(root);
   return root;
 }
 
-function refusedText({ problem: { title, detail, hint, problems } }: RefusedError, { color }: Output): string {
+/** All commands, with their options: for the completion of shells and for the reference. */
+export function allCommands(): Promise<Command> {
+  return program(undefined, processOutput(), () => Promise.resolve());
+}
+
+/** What failed, and the exit status that stands for it. */
+function problemOf(error: unknown): { readonly status: ExitCode; readonly problem: Problem } {
+  if (error instanceof UsageError) return { status: 2, problem: { title: error.message, hint: error.hint } };
+  if (error instanceof UnreachableError)
+    return {
+      status: 3,
+      problem: {
+        title: error.message,
+        hint: error.kind === 'not-verbalis' ? 'Set --url or VERBALIS_URL.' : 'Start it with: verbalis serve; or set VERBALIS_URL.',
+      },
+    };
+  if (error instanceof RefusedError) return { status: error.problem.status >= 500 ? 70 : 4, problem: error.problem };
+  // The service is loaded by the commands that need it; its errors are known by their name here.
+  if (error instanceof Error && error.name === 'StartError') {
+    const { hint } = (error as Error & Pick<StartError, 'more'>).more;
+    return { status: 2, problem: { title: error.message, hint } };
+  }
+  if (error instanceof Error && ['EMFILE', 'ENFILE'].includes((error as NodeJS.ErrnoException).code ?? '')) {
+    const hint = 'Raise the limit: ulimit -n 4096, or LimitNOFILE=4096 in a systemd unit.';
+    return { status: 2, problem: { title: 'This process may not open enough files.', hint } };
+  }
+  return { status: 70, problem: { title: error instanceof Error ? (error.stack ?? error.message) : String(error) } };
+}
+
+/** What a message begins with that goes on the sentence that the field began: "to[0] is not a valid address". */
+const CONTINUES = /^(?:is|are|must|has|have|does|needs|names|cannot|may|holds|leads)\b/;
+
+/** A problem for people. */
+function problemText({ title, detail, hint, problems }: Problem, { color }: ProcessOutput): string {
+  // Where the single problems follow, the sentence that lists them says nothing more.
   const lines = [`${color.red('✗')} ${title}${detail === undefined || problems !== undefined ? '' : `. ${detail}`}`];
   for (const { path, message, hint: more } of problems ?? [])
-    lines.push(`  ${color.bold(path)} ${message}${more === undefined ? '' : `. ${color.cyan(more)}`}`);
+    lines.push(`  ${color.bold(path)}${CONTINUES.test(message) ? '' : ':'} ${message}${more === undefined ? '' : `. ${color.cyan(more)}`}`);
   if (hint !== undefined) lines.push(`  ${color.cyan(hint)}`);
   return lines.join('\n');
 }
 
-function explain(error: unknown, output: Output): ExitCode {
-  const { color } = output;
-  if (error instanceof UsageError) {
-    output.note(`${color.red('✗')} ${error.message}${error.hint === undefined ? '' : `\n  ${error.hint}`}`);
-    return 2;
-  }
-  if (error instanceof UnreachableError) {
-    output.note(`${color.red('✗')} ${error.message}\n  Start it with: verbalis serve; or set VERBALIS_URL.`);
-    return 3;
-  }
-  if (error instanceof RefusedError) {
-    output.note(refusedText(error, output));
-    return 1;
-  }
-  // The service is loaded by the commands that need it; its errors are known by their name here.
-  if (error instanceof Error && error.name === 'StartError') {
-    const { hint } = (error as Error & Pick<StartError, 'more'>).more;
-    output.note(`${color.red('✗')} ${error.message}${hint === undefined ? '' : `\n  ${hint}`}`);
-    return 2;
-  }
-  if (error instanceof Error && ['EMFILE', 'ENFILE'].includes((error as NodeJS.ErrnoException).code ?? '')) {
-    const raise = 'Raise the limit: ulimit -n 4096, or LimitNOFILE=4096 in a systemd unit.';
-    output.note(`${color.red('✗')} This process may not open enough files.\n  ${raise}`);
-    return 2;
-  }
-  output.note(`${color.red('✗')} ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
-  return 1;
-}
-
-/** Runs the command line. @returns the exit code */
+/** Runs the command line. @returns the exit status */
 export async function main(args: readonly string[]): Promise<ExitCode> {
   const output = processOutput();
-  // Whoever reads has read enough: verbalis alerts | head.
+  // Enough was read: verbalis alerts | head.
   for (const stream of [process.stdout, process.stderr])
     stream.on('error', (error: NodeJS.ErrnoException) => {
       if (error.code !== 'EPIPE') throw error;
       process.exit(0);
     });
   if (existsSync('.env')) process.loadEnvFile('.env');
-  let code: ExitCode = 0;
-  const called = args.find((arg) => !arg.startsWith('-') && arg !== 'help');
-  const root = await program(called, async (action) => {
-    try {
-      code = await action(output);
-    } catch (error) {
-      code = explain(error, output);
-    }
-  });
-  const settle = (command: Command): void => {
-    command.exitOverride();
-    command.commands.forEach(settle);
+  const words = args.slice(0, args.includes('--') ? args.indexOf('--') : undefined);
+  // Until a command is found, its options are not known.
+  output.begin({ mode: words.includes('--json') ? 'json' : 'text', quiet: false });
+  const failed = (error: unknown): ExitCode => {
+    const { status, problem } = problemOf(error);
+    output.error(problemText(problem, output));
+    output.end(status, problem);
+    return status;
   };
-  settle(root);
+  let status: ExitCode = 0;
+  const run = async (action: Action): Promise<void> => {
+    status = await action(output);
+    output.end(status);
+  };
+  const called = args.find((arg) => !arg.startsWith('-') && arg !== 'help');
   try {
-    await root.parseAsync([...args], { from: 'user' });
+    await (await program(called ?? '', output, run)).parseAsync([...args], { from: 'user' });
   } catch (error) {
-    if (!(error instanceof CommanderError)) throw error;
-    return error.exitCode === 0 ? 0 : 2;
+    if (!(error instanceof CommanderError)) return failed(error);
+    if (error.exitCode === 0) return 0;
+    // A command with others below it was called alone: its help is printed already.
+    if (error.code !== 'commander.help') return failed(wrongUse(error));
+    output.end(2, { title: 'A command is missing.' });
+    return 2;
   }
-  return code;
+  return status;
 }

@@ -31,7 +31,10 @@ export type Bytes = Blob | Uint8Array | string;
 export interface CallOptions {
   /** Made by the client when left out, so that its own retries never do anything twice. */
   readonly idempotencyKey?: string | undefined;
+  /** Ends the call, its repetitions included; it rejects with the reason of the signal. */
   readonly signal?: AbortSignal | undefined;
+  /** Milliseconds until one try is given up; Infinity for never. As the client has it when left out. */
+  readonly timeout?: number | undefined;
 }
 
 export interface FollowOptions {
@@ -50,13 +53,16 @@ export interface ClientOptions {
   readonly key?: string | undefined;
   /** The space, for those who are not bound to one by their key. */
   readonly space?: string | undefined;
-  /** Tries of a request that is safe to repeat, the first one included. */
+  /** Tries of a request that is safe to repeat, the first one included (3). */
   readonly tries?: number;
+  /** Milliseconds until one try is given up (30,000); Infinity for never. Not for streams and uploads. */
+  readonly timeout?: number;
   readonly headers?: Readonly<Record<string, string>>;
   readonly fetch?: typeof fetch;
 }
 
 const WAIT_MS = 200;
+const TIMEOUT_MS = 30_000;
 
 interface Request {
   readonly params: Readonly<Record<string, string>>;
@@ -64,10 +70,11 @@ interface Request {
   readonly headers: Readonly<Record<string, string>>;
   readonly body: unknown;
   readonly signal: AbortSignal | undefined;
+  readonly timeout?: number | undefined;
 }
 
 /** Calls endpoints: repeats what is safe to repeat, and makes errors of refusals. */
-export function caller({ url, key, space, tries = 3, headers = {}, fetch: http = fetch }: ClientOptions) {
+export function caller({ url, key, space, tries = 3, timeout: usual = TIMEOUT_MS, headers = {}, fetch: http = fetch }: ClientOptions) {
   const base = url.replace(/(?<!\/)\/+$/, '');
   const client = createFetchClient<paths>({
     baseUrl: base,
@@ -85,25 +92,41 @@ export function caller({ url, key, space, tries = 3, headers = {}, fetch: http =
       path.replace(/\{(\w+)\}/g, (_, name: string) => String(params[name]).split('/').map(encodeURIComponent).join('/')),
   });
 
-  /** One request, as often as it takes. @throws RefusedError, UnreachableError */
-  async function send(route: Route, { params, query, headers: more, body, signal }: Request): Promise<Response> {
+  /** How long one try may take: a call that the service holds on purpose takes as long as it was asked to. */
+  function limitOf(route: Route, { query, timeout = usual }: Request): number {
+    if (route.answer === 'stream' || (route.body !== undefined && route.body !== 'json')) return Infinity;
+    const limit = Math.ceil(timeout + Number(query['seconds'] ?? 0) * 1000);
+    // A timer cannot wait for longer.
+    return limit > 0x7f_ff_ff_ff ? Infinity : limit;
+  }
+
+  /** One request, as often as it takes. @throws RefusedError, UnreachableError, the reason of the signal */
+  async function send(route: Route, request: Request): Promise<Response> {
+    const { params, query, headers: more, body, signal } = request;
+    const limit = limitOf(route, request);
     const init = {
       params: { path: params, query },
       headers: { ...more, ...(route.body === undefined || route.body === 'json' ? {} : { 'content-type': typeOf(body, route.body) }) },
       ...(body === undefined ? {} : { body }),
       bodySerializer: (value: unknown) => (route.body === 'json' ? JSON.stringify(value) : value),
       parseAs: 'stream',
-      signal,
     };
     for (let made = 1; ; made += 1) {
       const isLast = !route.isRepeatable || made >= tries;
-      const response = await attempt(route, init).catch((error: unknown) => {
-        if (isLast || signal?.aborted === true) throw unreachable(base, error);
-        return undefined;
-      });
+      signal?.throwIfAborted();
+      // A timer of the signal alone would not keep the process alive, which is what is wanted.
+      const late = Number.isFinite(limit) ? AbortSignal.timeout(limit) : undefined;
+      const ends = [signal, late].filter((end) => end !== undefined);
+      const response = await attempt(route, { ...init, signal: ends.length === 0 ? undefined : AbortSignal.any(ends) }).catch(
+        (error: unknown) => {
+          signal?.throwIfAborted();
+          if (isLast) throw unreachable(base, error, late?.aborted === true ? limit : undefined);
+          return undefined;
+        },
+      );
       if (response?.ok === true) return response;
       if (response === undefined || (!isLast && (response.status === 429 || response.status >= 502))) {
-        await wait(made, Number(response?.headers.get('retry-after') ?? 0) * 1000);
+        await wait(made, { least: Number(response?.headers.get('retry-after') ?? 0) * 1000, signal });
         continue;
       }
       throw await refusal(response, base);
@@ -140,7 +163,7 @@ export function caller({ url, key, space, tries = 3, headers = {}, fetch: http =
         // What was refused is refused again; a connection that broke is not.
         if (error instanceof RefusedError || failed > tries) throw error;
       }
-      await wait(Math.min(failed, 5));
+      await wait(Math.min(failed, 5), { signal }).catch(() => undefined);
     }
   }
 
@@ -151,14 +174,35 @@ export function caller({ url, key, space, tries = 3, headers = {}, fetch: http =
       const body = route.body === undefined ? undefined : args.shift();
       const query = route.hasQuery ? ((args.shift() ?? {}) as Readonly<Record<string, unknown>>) : {};
       const options = (args.shift() ?? {}) as CallOptions & FollowOptions;
-      const { signal, idempotencyKey = route.hasIdempotencyKey ? crypto.randomUUID() : undefined } = options;
+      const { signal, timeout, idempotencyKey = route.hasIdempotencyKey ? crypto.randomUUID() : undefined } = options;
       const fields: Record<string, string> = idempotencyKey === undefined ? {} : { 'idempotency-key': idempotencyKey };
-      const request = { params, body, query, signal, headers: fields };
-      return route.answer === 'stream' ? follow(route, request, options) : read(route, send(route, request));
+      const request = { params, body, query, signal, timeout, headers: fields };
+      return route.answer === 'stream' ? follow(route, request, options) : read(route, send(route, request), base);
     };
   }
 
-  return { base, method };
+  /** Whether the service takes work, and what keeps it from that. Needs no key. @throws UnreachableError */
+  async function readiness(): Promise<Readiness> {
+    const late = AbortSignal.timeout(usual);
+    let response: Response;
+    try {
+      response = await http(new Request(`${base}/health/ready`, { signal: late }));
+    } catch (error) {
+      throw unreachable(base, error, late.aborted ? usual : undefined);
+    }
+    const answer: unknown = await response.json().catch(() => undefined);
+    if (typeof (answer as Partial<Readiness> | undefined)?.ready !== 'boolean') throw notVerbalis(base, response);
+    return answer as Readiness;
+  }
+
+  return { method, readiness };
+}
+
+/** Whether a service takes work. */
+export interface Readiness {
+  readonly ready: boolean;
+  /** What keeps it from that, in sentences. */
+  readonly problems?: readonly string[];
 }
 
 /** A signal changes while it is waited for, which the compiler does not know. */
@@ -166,8 +210,13 @@ function isAborted(signal: AbortSignal | undefined): boolean {
   return signal?.aborted === true;
 }
 
-async function read({ answer }: Route, answered: Promise<Response>): Promise<unknown> {
+async function read({ answer }: Route, answered: Promise<Response>, base: string): Promise<unknown> {
   const response = await answered;
+  const type = response.headers.get('content-type') ?? '';
+  if (answer === 'json' && !/^application\/(?:[\w.-]+\+)?json\b/.test(type)) {
+    await response.body?.cancel();
+    throw notVerbalis(base, response);
+  }
   switch (answer) {
     case 'json':
       return response.json();
@@ -193,17 +242,62 @@ function typeOf(body: unknown, usual: string): string {
   return body instanceof Blob && body.type !== '' ? body.type : usual;
 }
 
-function unreachable(base: string, error: unknown): UnreachableError {
+function unreachable(base: string, error: unknown, limit: number | undefined): UnreachableError {
+  if (limit !== undefined) return new UnreachableError(`No answer from ${base} within ${limit / 1000} s`, 'late');
   const inner = error instanceof Error && error.cause instanceof Error ? error.cause : error;
-  return new UnreachableError(`No answer from ${base}: ${inner instanceof Error ? inner.message : String(inner)}`);
+  const { code = '', message } = inner instanceof Error ? (inner as Error & { code?: string }) : { message: String(inner) };
+  return new UnreachableError(`No answer from ${base}: ${FAULTS[code] ?? message}`);
 }
 
 async function refusal(response: Response, base: string): Promise<Error> {
-  if (!(response.headers.get('content-type') ?? '').includes('application/problem+json'))
-    return new UnreachableError(`${base} answered ${response.status}, but not as Verbalis does. Is it the right address?`);
+  if (!(response.headers.get('content-type') ?? '').includes('application/problem+json')) return notVerbalis(base, response);
   return new RefusedError((await response.json()) as ProblemBody);
 }
 
-function wait(made: number, least = 0): Promise<void> {
-  return new Promise((resolve) => setTimeout(resolve, Math.max(least, WAIT_MS * 2 ** (made - 1))));
+/** What a connection failed by, in words. */
+const FAULTS: Readonly<Record<string, string>> = {
+  ECONNREFUSED: 'nothing listens there',
+  ECONNRESET: 'the connection was closed',
+  UND_ERR_SOCKET: 'the connection was closed',
+  ENOTFOUND: 'there is no host of this name',
+  EAI_AGAIN: 'the name of the host cannot be looked up',
+  ETIMEDOUT: 'the connection timed out',
+  UND_ERR_CONNECT_TIMEOUT: 'the connection timed out',
+  EHOSTUNREACH: 'the host cannot be reached',
+  ENETUNREACH: 'the network cannot be reached',
+  EPROTO: 'it does not speak TLS there; try http://',
+  ERR_SSL_WRONG_VERSION_NUMBER: 'it does not speak TLS there; try http://',
+};
+
+/** Something else listens there: a proxy, an app, another service. */
+function notVerbalis(base: string, { status, headers }: Response): UnreachableError {
+  const type = headers.get('content-type')?.split(';')[0];
+  return new UnreachableError(
+    `${base} is not a Verbalis service, or a proxy in front of it answered: status ${status}${type === undefined ? '' : `, ${type}`}. Check the address.`,
+    'not-verbalis',
+  );
+}
+
+interface Waiting {
+  readonly least?: number;
+  readonly signal: AbortSignal | undefined;
+}
+
+/** Waits before another try, longer each time. Rejects with the reason of the signal. */
+function wait(made: number, { least = 0, signal }: Waiting): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const end = (): void => {
+      clearTimeout(timer);
+      reject(signal?.reason as Error);
+    };
+    const timer = setTimeout(
+      () => {
+        signal?.removeEventListener('abort', end);
+        resolve();
+      },
+      Math.max(least, WAIT_MS * 2 ** (made - 1)),
+    );
+    if (isAborted(signal)) end();
+    else signal?.addEventListener('abort', end, { once: true });
+  });
 }

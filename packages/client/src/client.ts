@@ -26,6 +26,22 @@ export type MessageOf<T> = string extends keyof T
   ? NewMessage
   : { [N in keyof T & string]: Omit<NewMessage, 'template' | 'data'> & { template: N; data: T[N] } }[keyof T & string] | ReadyMessage;
 
+type Batch = Body<'messages.sendBatch'>;
+
+/** Several messages, accepted together or each on its own; of one template, or each with its own. Without types of templates: any. */
+export type BatchOf<T> = string extends keyof T
+  ? Omit<Batch, 'mode'> & Partial<Pick<Batch, 'mode'>>
+  : Partial<Pick<Batch, 'mode'>> &
+      (
+        | { template?: never; messages: MessageOf<T>[] }
+        | {
+            [N in keyof T & string]: {
+              template: N;
+              messages: (Omit<NewMessage, 'template' | 'data'> & { template?: never; data: T[N] })[];
+            };
+          }[keyof T & string]
+      );
+
 /** Data of signals by type, as `verbalis types` writes it. Without it, any type takes any data. */
 export type AnySignals = Record<string, unknown>;
 
@@ -62,14 +78,17 @@ function captureTools({ captured }: Methods) {
      * The newest email that matches, at once or as soon as it arrives: the service holds the call until then, nothing is asked repeatedly.
      * Rejects with RefusedError when none arrived in time (10 seconds, when no timeout is given), naming what arrived instead.
      */
-    waitFor: async (filter: CapturedWaitFilter, { timeout = 10_000 }: { readonly timeout?: number } = {}): Promise<CapturedMail> => {
+    waitFor: async (
+      filter: CapturedWaitFilter,
+      { timeout = 10_000, signal }: Pick<CallOptions, 'signal' | 'timeout'> = {},
+    ): Promise<CapturedMail> => {
       const after = filter.after instanceof Date ? filter.after.toISOString() : filter.after;
       const end = performance.now() + timeout;
       for (;;) {
         const left = Math.max(0, end - performance.now());
         const seconds = Math.min(left / 1000, LONGEST_WAIT_S);
         try {
-          return read(await captured.wait({ ...filter, after, seconds }));
+          return read(await captured.wait({ ...filter, after, seconds }, { signal }));
         } catch (error) {
           const isNothing = error instanceof RefusedError && error.problem.type.endsWith('nothing-captured');
           if (!isNothing || end - performance.now() <= 0) throw error;
@@ -97,7 +116,7 @@ export type Client<T extends object = AnyTemplates, S extends object = AnySignal
 
 /** A typed client of the service's HTTP interface. Its methods reject with RefusedError or UnreachableError. */
 export function createClient<T extends object = AnyTemplates, S extends object = AnySignals>(options: ClientOptions) {
-  const { base, method } = caller(options);
+  const { method, readiness } = caller(options);
   const methods = methodsOf(method);
   const { messages, captured, events, signals } = methods;
   return {
@@ -107,6 +126,8 @@ export function createClient<T extends object = AnyTemplates, S extends object =
       /** Accepts a message. Resolves when it is on the service's disk. */
       send: (message: MessageOf<NoInfer<T>>, more?: CallOptions): Promise<Schemas['MessageSummary']> =>
         messages.send(message as NewMessage, more),
+      /** Accepts up to 1,000 messages. The answer has a result for each, in their order. */
+      sendBatch: (batch: BatchOf<NoInfer<T>>, more?: CallOptions): Promise<Schemas['Batch']> => messages.sendBatch(batch, more),
     },
     /** Says what has happened; the rules of the mail folder say which emails follow. Resolves when it is on the service's disk. */
     signal: async <N extends keyof S & string>(
@@ -129,10 +150,11 @@ export function createClient<T extends object = AnyTemplates, S extends object =
         for await (const { event, data } of events.follow(query, more)) if (event === 'event') yield data as Schemas['CloudEvent'];
       },
     },
-    /** Whether the service takes work. */
+    readiness,
+    /** Whether the service takes work; false where none answers. */
     isReady: async (): Promise<boolean> => {
       try {
-        return (await (options.fetch ?? fetch)(`${base}/health/ready`)).ok;
+        return (await readiness()).ready;
       } catch {
         return false;
       }

@@ -3,11 +3,12 @@ import type { components } from './generated/api.js';
 
 type Schemas = components['schemas'];
 
-export type { CallOptions, ClientOptions, FollowOptions } from './call.js';
+export type { CallOptions, ClientOptions, FollowOptions, Readiness } from './call.js';
 export {
   createClient,
   type AnySignals,
   type AnyTemplates,
+  type BatchOf,
   type Client,
   type MessageOf,
   type NewMessage,

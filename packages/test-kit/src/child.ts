@@ -67,6 +67,7 @@ export async function startChild(config: string, operatorSecret: string): Promis
     child.once('error', reject);
     child.once('exit', (code) => reject(new Error(words.trim() === '' ? `The service ended with ${code ?? 'a signal'}.` : words.trim())));
   });
-  const { url, submissionPort } = JSON.parse(first) as { readonly url: string; readonly submissionPort?: number };
+  const { result } = JSON.parse(first) as { readonly result: { readonly url: string; readonly submissionPort?: number } };
+  const { url, submissionPort } = result;
   return { url, submissionPort: submissionPort ?? 0, stop: () => ended(child) };
 }

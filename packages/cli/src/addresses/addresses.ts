@@ -33,7 +33,7 @@ export async function eraseAddress(
     throw new UsageError(`Nothing was removed: everything that is known about ${address} would be, for good.`, 'Repeat it with --yes.');
   const done = await client.addresses.erase(address);
   const { messages, others, captured, suppressions, elsewhere, waiting } = done;
-  if (json) output.out(JSON.stringify(done, null, 2));
+  if (json) output.json(done);
   else {
     output.out(
       [

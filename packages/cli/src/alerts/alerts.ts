@@ -23,7 +23,7 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
   const found = await client.alerts.list();
   const firing = found.alerts.filter((alert) => alert.resolvedAt === undefined);
   if (json === true) {
-    output.out(JSON.stringify(found, null, 2));
+    output.json(found);
     return firing.length > 0 ? 1 : 0;
   }
   const { color } = output;
@@ -75,7 +75,7 @@ function numberOf(text: string | undefined, option: string): number | undefined 
 
 /** Sets a rule of the space, or changes it. */
 export async function setRule(client: Client, name: string, options: SetRuleOptions, output: Output): Promise<ExitCode> {
-  const { of, where, by, json } = options;
+  const { of, where, by } = options;
   const [from, to] = options.hours?.split('-') ?? [];
   const wanted = {
     of,
@@ -92,7 +92,7 @@ export async function setRule(client: Client, name: string, options: SetRuleOpti
   if ([wanted.percent, wanted.count, wanted.queueSeconds, wanted.fewer].every((limit) => limit === undefined))
     throw new UsageError('A rule needs a limit.', 'One of --percent 5, --count 20, --queue-seconds 300, --fewer 1.');
   const made = await client.alerts.setRule(name, wanted as NewAlertRule);
-  output.out(json === true ? JSON.stringify(made, null, 2) : `Set: ${made.name}: ${ruleText(made)}.`);
+  output.result(made, `Set: ${made.name}: ${ruleText(made)}.`);
   return 0;
 }
 

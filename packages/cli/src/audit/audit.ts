@@ -11,7 +11,6 @@ export interface AuditOptions {
   readonly to?: string;
   readonly limit?: string;
   readonly cursor?: string;
-  readonly csv?: boolean;
   readonly json?: boolean;
 }
 
@@ -31,7 +30,7 @@ function changeText(change: AuditEntry['change']): string {
 
 /** Who did what. */
 export async function audit(client: Client, options: AuditOptions, output: Output): Promise<ExitCode> {
-  const { service = false, csv = false, json = false, who, action, target, from, to, limit, cursor } = options;
+  const { service = false, json = false, who, action, target, from, to, limit, cursor } = options;
   const filter = {
     ...(service ? { of: 'service' as const } : {}),
     ...(who === undefined ? {} : { who }),
@@ -40,16 +39,12 @@ export async function audit(client: Client, options: AuditOptions, output: Outpu
     ...(from === undefined ? {} : { from: instantOf(from) }),
     ...(to === undefined ? {} : { to: instantOf(to) }),
   };
-  if (csv) {
-    output.out((await client.audit.export(filter)).trimEnd());
-    return 0;
-  }
   const page = await client.audit.list({
     ...filter,
     ...(limit === undefined ? {} : { limit: Number(limit) }),
     ...(cursor === undefined ? {} : { cursor }),
   });
-  if (json) output.out(JSON.stringify(page, null, 2));
+  if (json) output.json(page);
   else if (page.entries.length === 0) output.note('There are no entries.');
   else {
     const rows = page.entries.map(({ at, who: actor, action: done, space, target: what, change, address }) => [

@@ -6,9 +6,9 @@ import type * as Commands from './audit.js';
 const load = (): Promise<typeof Commands> => import('./audit.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, paged, example }: Making): void {
   example(
-    remote(
+    paged(
       root
         .command('audit')
         .description('set up: who did what, newest first')
@@ -17,14 +17,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--action <action>', '"keys.revoke", or "keys." for all that begin so')
         .option('--target <id>', 'what it was done to')
         .option('--from <when>', 'an instant or a date')
-        .option('--to <when>', 'an instant or a date, not included')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended')
-        .option('--csv', 'all of it as CSV'),
+        .option('--to <when>', 'an instant or a date, not included'),
     ),
     'verbalis audit --space harbour --who ines.roth@saltmarsh-ferries.example',
     'verbalis audit --service --action people. --from 2026-11-01',
-    'verbalis audit --service --csv > audit.csv',
+    'verbalis audit --service --all --csv > audit.csv',
   ).action((options: Remote & Commands.AuditOptions) =>
     run(async (output) => (await load()).audit(connect(options), only(options), output)),
   );

@@ -1,6 +1,7 @@
 import { accessSync, constants, openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { BulkSendView, BulkSummary, Client, NewBulkSend } from '@verbalis/client';
+import { fileFault } from '@verbalis/core/problems';
 import { readJson } from '../json-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
@@ -104,7 +105,7 @@ async function recipientsOf(client: Client, { file, source, to }: StartOptions):
     accessSync(file, constants.R_OK);
     content = await openAsBlob(file);
   } catch (error) {
-    throw new UsageError(`The file ${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+    throw new UsageError(`The file ${file} cannot be read: ${fileFault(error)}.`);
   }
   const upload = await client.uploads.add(content, { name: basename(file) });
   return { upload: upload.id, ...(/\.csv$/i.test(file) ? { format: 'csv' as const } : {}) };
@@ -129,7 +130,7 @@ export async function startBulk(client: Client, template: string, options: Start
     ...(first === undefined ? {} : { first }),
   });
   const bulk = wait ? await untilOver(client, begun.id, output) : begun;
-  if (json) output.out(JSON.stringify(bulk, null, 2));
+  if (json) output.json(bulk);
   else {
     output.out(wait ? bulkText(bulk, output.color) : `${bulk.id} has begun. See: verbalis bulk-sends show ${bulk.id}`);
     if (wait && bulk.refused > 0) output.note(`Who was refused, and why: verbalis bulk-sends refused ${bulk.id}`);
@@ -143,7 +144,7 @@ export async function listBulk(client: Client, { limit, cursor, json = false }: 
     ...(cursor === undefined ? {} : { cursor }),
   });
   if (json) {
-    output.out(JSON.stringify(page, null, 2));
+    output.json(page);
     return 0;
   }
   if (page.bulkSends.length === 0) output.note('No bulk sends.');
@@ -182,7 +183,7 @@ export async function showBulk(
   output: Output,
 ): Promise<ExitCode> {
   const bulk = wait ? await untilOver(client, id, output) : await client.bulkSends.get(id);
-  if (json) output.out(JSON.stringify(bulk, null, 2));
+  if (json) output.json(bulk);
   else {
     output.out(bulkText(bulk, output.color));
     if (bulk.refused > 0) output.note(`Who was refused, and why: verbalis bulk-sends refused ${id}`);
@@ -196,7 +197,7 @@ export async function listRefused(client: Client, id: string, { limit, cursor, j
     ...(cursor === undefined ? {} : { cursor }),
   });
   if (json) {
-    output.out(JSON.stringify(page, null, 2));
+    output.json(page);
     return 0;
   }
   if (page.refused.length === 0) output.note('Nobody was refused.');
@@ -219,16 +220,15 @@ export async function listRefused(client: Client, id: string, { limit, cursor, j
 export async function moveBulk(
   client: Client,
   { id, action }: { readonly id: string; readonly action: 'pause' | 'resume' | 'cancel' },
-  { json = false }: { json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
   const bulk = await client.bulkSends[action](id);
-  output.out(json ? JSON.stringify(bulk, null, 2) : bulkText(bulk, output.color));
+  output.result(bulk, bulkText(bulk, output.color));
   return 0;
 }
 
-export async function sourceSecret(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function sourceSecret(client: Client, output: Output): Promise<ExitCode> {
   const found = await client.bulkSends.secret();
-  output.out(json ? JSON.stringify(found) : found.secret);
+  output.result(found, found.secret);
   return 0;
 }

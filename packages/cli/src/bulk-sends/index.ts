@@ -1,12 +1,13 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
-import { only, type Making, type Remote } from '../command.js';
+import { confirmed, only, type Making, type Remote } from '../command.js';
 import type * as Commands from './bulk-sends.js';
 
 const load = (): Promise<typeof Commands> => import('./bulk-sends.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, paged, example } = making;
   const bulk = root.command('bulk-sends').description('send: one template to many recipients');
 
   example(
@@ -31,17 +32,9 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run(async (output) => (await load()).startBulk(connect(options), template, only(options), output)),
   );
 
-  example(
-    remote(
-      bulk
-        .command('list')
-        .description('bulk sends, newest first')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
-    ),
-    'verbalis bulk-sends list',
-  ).action((options: Remote & { limit?: string; cursor?: string }) =>
-    run(async (output) => (await load()).listBulk(connect(options), only(options), output)),
+  example(paged(bulk.command('list').description('bulk sends, newest first')), 'verbalis bulk-sends list').action(
+    (options: Remote & { limit?: string; cursor?: string }) =>
+      run(async (output) => (await load()).listBulk(connect(options), only(options), output)),
   );
 
   example(
@@ -57,18 +50,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(
-      bulk
-        .command('refused <bulk-send>')
-        .description('recipients that were refused, and why')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
-    ),
+    paged(bulk.command('refused <bulk-send>').description('recipients that were refused, and why')),
     'verbalis bulk-sends refused p01k…',
   ).action((id: string, options: Remote & { limit?: string; cursor?: string }) =>
     run(async (output) => (await load()).listRefused(connect(options), id, only(options), output)),
   );
-  defineMoves(bulk, { run, remote, example });
+  defineMoves(bulk, making);
 }
 
 function defineMoves(bulk: Command, { run, remote, example }: Making): void {
@@ -77,12 +64,22 @@ function defineMoves(bulk: Command, { run, remote, example }: Making): void {
     ['resume', 'go on where it stopped'],
     ['cancel', 'end it, and send nothing of what waits'],
   ] as const)
-    example(remote(bulk.command(`${action} <bulk-send>`).description(description)), `verbalis bulk-sends ${action} p01k…`).action(
-      (id: string, options: Remote) => run(async (output) => (await load()).moveBulk(connect(options), { id, action }, options, output)),
+    example(
+      remote(
+        action === 'cancel'
+          ? bulk.command('cancel <bulk-send>').description(description).option('--yes', 'do not ask')
+          : bulk.command(`${action} <bulk-send>`).description(description),
+      ),
+      `verbalis bulk-sends ${action} p01k…`,
+    ).action((id: string, options: Remote & { yes?: boolean }) =>
+      run(async (output) => {
+        if (action === 'cancel' && !(await confirmed(`Cancel ${id} and everything of it that waits?`, options, output))) return 1;
+        return (await load()).moveBulk(connect(options), { id, action }, output);
+      }),
     );
 
   example(
     remote(bulk.command('secret').description('with what requests for recipients are signed (Standard Webhooks)')),
     'verbalis bulk-sends secret',
-  ).action((options: Remote) => run(async (output) => (await load()).sourceSecret(connect(options), options, output)));
+  ).action((options: Remote) => run(async (output) => (await load()).sourceSecret(connect(options), output)));
 }

@@ -59,7 +59,7 @@ export async function captureHere(options: CaptureOptions, output: Output): Prom
     const { key } = await operator.keys.add({ name: 'capture', scopes: ['send', 'read', 'write'] });
     const page = await service.signInLink();
     const where = { url, smtpHost: '127.0.0.1', smtpPort, key, space: SPACE, page };
-    output.out(options.json === true ? JSON.stringify(where) : whereToLook(where, output));
+    output.line(where, whereToLook(where, output));
     await interrupted;
     await service.stop();
     return 0;

@@ -17,7 +17,7 @@ export async function listCaptured(
 ): Promise<ExitCode> {
   const page = await client.captured.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json === true) {
-    output.out(JSON.stringify(page, null, 2));
+    output.json(page);
     return 0;
   }
   if (page.captured.length === 0) {
@@ -54,7 +54,7 @@ async function show(mail: CapturedMail, { part, save, json }: ShowOptions, outpu
     output.note(`Its bytes are in ${save}.`);
     return 0;
   }
-  if (part === 'source') process.stdout.write(await mail.source());
+  if (part === 'source') output.bytes(await mail.source());
   else if (part === 'code') {
     if (mail.code === undefined) {
       output.note('There is no one-time code in this email.');
@@ -63,7 +63,7 @@ async function show(mail: CapturedMail, { part, save, json }: ShowOptions, outpu
     output.out(mail.code);
   } else if (part === 'links') output.out(mail.links.map((link) => `${link.href}  ${output.color.dim(link.text)}`).join('\n'));
   else if (part !== undefined) output.out(mail[part]);
-  else if (json === true) output.out(JSON.stringify(mail, null, 2));
+  else if (json === true) output.json(mail);
   else output.out(mailText(mail, output));
   return 0;
 }
@@ -97,7 +97,14 @@ export async function showCaptured(client: Client, id: string, options: ShowOpti
 
 export async function waitForCaptured(
   client: Client,
-  { to, subject, find, seconds, after, ...rest }: CapturedOptions & ShowOptions & { readonly seconds: string; readonly after?: string },
+  {
+    to,
+    subject,
+    find,
+    timeout: seconds,
+    after,
+    ...rest
+  }: CapturedOptions & ShowOptions & { readonly timeout: string; readonly after?: string },
   output: Output,
 ): Promise<ExitCode> {
   const timeout = Number(seconds) * 1000;
@@ -115,10 +122,9 @@ export async function waitForCaptured(
   }
 }
 
-export async function clearCaptured(client: Client, { json, ...filter }: CapturedOptions, output: Output): Promise<ExitCode> {
-  const removed = await client.captured.clear(filter);
-  if (json === true) output.out(JSON.stringify({ removed }));
-  else output.note(`${removed} deleted.`);
+export async function clearCaptured(client: Client, { to, subject, find }: CapturedOptions, output: Output): Promise<ExitCode> {
+  const removed = await client.captured.clear({ to, subject, find });
+  output.result({ removed }, `${removed} deleted.`);
   return 0;
 }
 

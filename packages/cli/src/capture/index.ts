@@ -1,6 +1,6 @@
 import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
-import { type Making, only, type Remote } from '../command.js';
+import { confirmed, type Making, only, type Remote } from '../command.js';
 import type { CaptureOptions } from './capture-here.js';
 import { listCaptured, showCaptured, waitForCaptured, clearCaptured, simulate, removeCaptured } from './captured.js';
 
@@ -20,7 +20,7 @@ function defineCapture(root: Command, { run, example }: Pick<Making, 'run' | 'ex
 }
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, example }: Making): void {
   defineCapture(root, { run, example });
   const captured = root.command('captured').description('try: email that was captured instead of being sent');
 
@@ -35,15 +35,8 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .addOption(new Option('--part <part>', 'one part of it').choices(['text', 'html', 'source', 'links', 'code']))
       .option('--save <file>', 'write its bytes to a file');
 
-  example(
-    remote(
-      filters(captured.command('list').description('newest first'))
-        .option('--limit <n>', 'how many per page (50)')
-        .option('--cursor <cursor>', 'the next page'),
-    ),
-    'verbalis captured list --to asa@post.example',
-  ).action((options: Remote & Parameters<typeof listCaptured>[1]) =>
-    run((output) => listCaptured(connect(options), only(options), output)),
+  example(paged(filters(captured.command('list').description('newest first'))), 'verbalis captured list --to asa@post.example').action(
+    (options: Remote & Parameters<typeof listCaptured>[1]) => run((output) => listCaptured(connect(options), only(options), output)),
   );
 
   example(
@@ -56,8 +49,8 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       parts(
-        filters(captured.command('wait').description('wait for an email; exits with status 1 when none arrives'))
-          .option('--seconds <n>', 'how long', '10')
+        filters(captured.command('wait').description('wait for an email; exits with 1 if none arrives'))
+          .option('--timeout <seconds>', 'how long to wait', '10')
           .option('--after <time>', 'only what comes from then on; "now"'),
       ),
     ),
@@ -67,10 +60,18 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(filters(captured.command('clear').description('delete captured mail: all, or what matches'))),
+    remote(
+      filters(captured.command('clear').description('delete captured mail: all, or what matches')).option('--yes', 'do not ask before all'),
+    ),
     'verbalis captured clear --to asa@post.example',
-  ).action((options: Remote & Parameters<typeof clearCaptured>[1]) =>
-    run((output) => clearCaptured(connect(options), only(options), output)),
+    'verbalis captured clear --yes',
+  ).action((options: Remote & Parameters<typeof clearCaptured>[1] & { yes?: boolean }) =>
+    run(async (output) => {
+      const { yes, ...filter } = only(options);
+      const isAll = [filter.to, filter.subject, filter.find].every((value) => value === undefined);
+      if (isAll && !(await confirmed('Delete all captured mail of the space?', { yes }, output))) return 1;
+      return clearCaptured(connect(options), filter, output);
+    }),
   );
 
   example(remote(captured.command('remove <mail>').description('delete one captured email')), 'verbalis captured remove l01k…').action(

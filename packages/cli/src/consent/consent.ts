@@ -15,7 +15,7 @@ function trackingText(tracking: TopicView['tracking']): string {
 
 function show({ topics, history, ...consent }: ConsentView, { json = false }: Shown, output: Output): void {
   if (json) {
-    output.out(JSON.stringify({ ...consent, topics, history }, null, 2));
+    output.json({ ...consent, topics, history });
     return;
   }
   if (topics.length === 0) output.out('The mail folder names no topics.');
@@ -48,7 +48,7 @@ function show({ topics, history, ...consent }: ConsentView, { json = false }: Sh
 export async function listTopics(client: Client, { json = false }: Shown, output: Output): Promise<ExitCode> {
   const { topics, canLeave } = await client.consents.topics();
   if (json) {
-    output.out(JSON.stringify({ topics, canLeave }, null, 2));
+    output.json({ topics, canLeave });
     return 0;
   }
   if (topics.length === 0) output.out('The mail folder names no topics.');

@@ -8,9 +8,9 @@ type Options = Parameters<typeof connect>[0] & { json?: boolean };
 const load = (): Promise<typeof Commands> => import('./consent.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const consents = root.command('consents').description('track: which topics an address wants, and how that came about');
-  example(remote(consents.command('topics').description('topics, and how many have left them')), 'verbalis consents topics').action(
+  example(listed(consents.command('topics').description('topics, and how many have left them')), 'verbalis consents topics').action(
     (options: Options) => run(async (output) => (await load()).listTopics(connect(options), options, output)),
   );
   example(

@@ -152,7 +152,8 @@ async function startAll({ place, first, env, config, configFile, operator }: Sta
   const names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
   parts.closing.push(names);
   if (settings.people.openid !== undefined) parts.closing.push(await startAccounts(settings.people.openid));
-  const service = await parts.processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
+  const started = await parts.processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
+  const service = started['result'] as Record<string, unknown>;
   const url = String(service['url']);
   const admin = createClient({ url, key: operator, space: SPACE });
   parts.closing.push(await startApp(moved(APP_PORT, first), [admin, createClient({ url, key: operator, space: TRYING })]));

@@ -39,6 +39,6 @@ async function findings(options: DoctorOptions, output: Output): Promise<readonl
 /** What is missing or risky. */
 export async function doctor(options: DoctorOptions, output: Output): Promise<ExitCode> {
   const found = await findings(options, output);
-  output.out(options.json === true ? JSON.stringify(found, null, 2) : findingLines(found, output.color).join('\n'));
+  output.result({ findings: found }, findingLines(found, output.color).join('\n'));
   return found.some(({ level }) => level === 'must') ? 1 : 0;
 }

@@ -7,8 +7,8 @@ interface Shown {
   readonly json?: boolean;
 }
 
-function show(domain: DomainView, { json = false }: Shown, output: Output, text = domainText(domain, output)): void {
-  output.out(json ? JSON.stringify(domain, null, 2) : text);
+function show(domain: DomainView, output: Output, text = domainText(domain, output)): void {
+  output.result(domain, text);
 }
 
 /** Whether something is missing or wrong that email suffers from. */
@@ -28,7 +28,7 @@ export async function addDomain(
     ...(linkHost === undefined ? {} : { linkHost }),
     ...(policy === undefined ? {} : { policy }),
   });
-  show(domain, options, output, [domain.name, ...domain.notes, '', recordsText(domain, output)].join('\n'));
+  show(domain, output, [domain.name, ...domain.notes, '', recordsText(domain, output)].join('\n'));
   if (options.json !== true) {
     output.note('Publish these records; the service looks for them every minute, and signs when the keys are there.');
     output.note(`As lines of a zone file: verbalis domains records ${domain.name} --format zone`);
@@ -39,7 +39,7 @@ export async function addDomain(
 
 export async function listDomains(client: Client, { json = false }: Shown, output: Output): Promise<ExitCode> {
   const { domains } = await client.domains.list();
-  if (json) output.out(JSON.stringify({ domains }, null, 2));
+  if (json) output.json({ domains });
   else if (domains.length === 0) output.out('No domain was added yet: verbalis domains add NAME');
   else {
     const columns = [
@@ -64,15 +64,15 @@ export async function listDomains(client: Client, { json = false }: Shown, outpu
 }
 
 /** How a domain was at its last check. */
-export async function showDomain(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
-  show(await client.domains.get(name), options, output);
+export async function showDomain(client: Client, name: string, output: Output): Promise<ExitCode> {
+  show(await client.domains.get(name), output);
   return 0;
 }
 
 /** Asks the name servers now. Exits with 1 unless all records are right. */
-export async function checkDomain(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
+export async function checkDomain(client: Client, name: string, output: Output): Promise<ExitCode> {
   const domain = await client.domains.check(name);
-  show(domain, options, output);
+  show(domain, output);
   return exitCode(domain);
 }
 
@@ -88,14 +88,14 @@ export async function changeDomain(
     ...(linkHost === undefined ? {} : { linkHost }),
     ...(policy === undefined ? {} : { policy }),
   });
-  show(domain, options, output);
+  show(domain, output);
   return 0;
 }
 
-export async function rotateKeys(client: Client, name: string, options: Shown, output: Output): Promise<ExitCode> {
+export async function rotateKeys(client: Client, name: string, output: Output): Promise<ExitCode> {
   const domain = await client.domains.rotate(name);
-  show(domain, options, output);
-  if (options.json !== true) output.note('Publish the new keys; the old ones sign until they are there. Leave the old records for now.');
+  show(domain, output);
+  if (!output.isForMachines) output.note('Publish the new keys; the old ones sign until they are there. Leave the old records for now.');
   return 0;
 }
 
@@ -107,11 +107,11 @@ export async function shareDomain(
 ): Promise<ExitCode> {
   if (end) {
     await client.domains.unshare(name);
-    output.out(json ? JSON.stringify({ ended: name }, null, 2) : `The pages that show ${name} without a sign-in show nothing any more.`);
+    output.result({ ended: name }, `The pages that show ${name} without a sign-in show nothing any more.`);
     return 0;
   }
   const page = await client.domains.share(name, { days });
-  if (json) output.out(JSON.stringify(page, null, 2));
+  if (json) output.json(page);
   else {
     output.out(page.url);
     output.note(`It shows the records without a sign-in, and ends on ${page.expiresAt.slice(0, 10)}.`);
@@ -138,14 +138,14 @@ export async function verifyDomain(
     outcome = await client.domains.verification(name);
     if (outcome.messageId !== messageId) throw new UsageError('Another test email of this domain was sent meanwhile.');
   }
-  output.out(json ? JSON.stringify(outcome, null, 2) : verificationText(outcome, output));
+  output.result(outcome, verificationText(outcome, output));
   return outcome.state === 'arrived' && outcome.results.every(({ state }) => state !== 'wrong') ? 0 : 1;
 }
 
-export async function removeDomain(client: Client, name: string, { json = false }: Shown, output: Output): Promise<ExitCode> {
+export async function removeDomain(client: Client, name: string, output: Output): Promise<ExitCode> {
   const { name: removed } = await client.domains.get(name);
   await client.domains.remove(name);
-  if (json) output.out(JSON.stringify({ removed }, null, 2));
+  if (output.isForMachines) output.json({ removed });
   else output.out(`${removed} removed with its keys. Its email is no longer signed; bounces to its return host are accepted for 30 days.`);
   return 0;
 }
@@ -159,7 +159,7 @@ export async function domainLog(
 ): Promise<ExitCode> {
   const { checks } = await client.domains.checks(name, { limit });
   if (json) {
-    output.out(JSON.stringify({ checks }, null, 2));
+    output.json({ checks });
     return 0;
   }
   if (checks.length === 0) output.out('It was not checked yet.');
@@ -185,7 +185,7 @@ export async function domainRecords(
   const domain = await client.domains.get(name);
   const { records } = domain;
   const zoneLines = (all: readonly DomainRecord[]): string => all.map(({ zoneLine }) => zoneLine).join('\n');
-  if (json || format === 'json') output.out(JSON.stringify({ records }, null, 2));
+  if (json || format === 'json') output.json({ records });
   else output.out(format === 'zone' ? zoneLines(records) : recordsText(domain, output));
   return 0;
 }

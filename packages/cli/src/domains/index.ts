@@ -1,5 +1,5 @@
 import { InvalidArgumentError, Option, type Command } from 'commander';
-import { type Making } from '../command.js';
+import { confirmed, type Making } from '../command.js';
 import { connect } from '../connection.js';
 import type * as Commands from './domains.js';
 import type * as Reports from './reports.js';
@@ -25,7 +25,7 @@ const load = (): Promise<typeof Commands> => import('./domains.js');
 
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
-  const { run, remote, example } = making;
+  const { run, remote, listed, example } = making;
   const domains = root.command('domains').description('set up: sending domains, their keys, and what the DNS must say');
   /** A command about one domain with no options of its own. */
   const plain = (
@@ -34,9 +34,13 @@ export function define(root: Command, making: Making): void {
     act: (of: typeof Commands) => (typeof Commands)['showDomain'],
   ): void => {
     const command = domains.command(`${name} <name>`).description(description);
+    if (name === 'remove') command.option('--yes', 'do not ask');
     example(remote(command), `verbalis domains ${name} saltmarsh-ferries.example`).action(
-      (domain: string, options: Options & { json?: boolean }) =>
-        run(async (output) => act(await load())(connect(options), domain, options, output)),
+      (domain: string, options: Options & { yes?: boolean }) =>
+        run(async (output) => {
+          if (name === 'remove' && !(await confirmed(`Remove ${domain} with its keys?`, options, output))) return 1;
+          return act(await load())(connect(options), domain, output);
+        }),
     );
   };
 
@@ -46,7 +50,7 @@ export function define(root: Command, making: Making): void {
   ).action((name: string, options: Options & Parameters<(typeof Commands)['addDomain']>[2]) =>
     run(async (output) => (await load()).addDomain(connect(options), name, options, output)),
   );
-  example(remote(domains.command('list').description('domains and how they are')), 'verbalis domains list').action(
+  example(listed(domains.command('list').description('domains and how they are')), 'verbalis domains list').action(
     (options: Options & { json?: boolean }) => run(async (output) => (await load()).listDomains(connect(options), options, output)),
   );
   plain('show', 'one domain, as it was at the last check', (commands) => commands.showDomain);

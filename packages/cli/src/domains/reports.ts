@@ -11,7 +11,7 @@ export async function domainReports(
   output: Output,
 ): Promise<ExitCode> {
   const found = await client.domainReports.get(name, { days });
-  if (json || format === 'json') output.out(JSON.stringify(found, null, 2));
+  if (json || format === 'json') output.json(found);
   else output.out(format === 'csv' ? csvOf(found) : reportsText(found, output));
   return 0;
 }

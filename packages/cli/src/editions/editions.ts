@@ -4,7 +4,7 @@ import { changesText } from './changes.js';
 
 export async function listEditions(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { editions } = await client.editions.list();
-  if (json) output.out(JSON.stringify({ editions }, null, 2));
+  if (json) output.json({ editions });
   else
     output.out(
       tableText(
@@ -27,14 +27,13 @@ function numberOf(text: string): number {
   return Number(text);
 }
 
-export async function showEdition(client: Client, number: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function showEdition(client: Client, number: string, output: Output): Promise<ExitCode> {
   const edition = await client.editions.get(numberOf(number));
-  output.out(
-    json
-      ? JSON.stringify(edition, null, 2)
-      : Object.entries(edition.manifest)
-          .map(([path, hash]) => `${hash.slice(0, 12)}  ${path}`)
-          .join('\n'),
+  output.result(
+    edition,
+    Object.entries(edition.manifest)
+      .map(([path, hash]) => `${hash.slice(0, 12)}  ${path}`)
+      .join('\n'),
   );
   return 0;
 }
@@ -43,17 +42,16 @@ export async function showEdition(client: Client, number: string, { json = false
 export async function diffEditions(
   client: Client,
   { from, to }: { readonly from: string; readonly to: string },
-  { json = false }: { json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
   const { changes } = await client.editions.diff(numberOf(from), numberOf(to));
-  output.out(json ? JSON.stringify({ changes }, null, 2) : changes.length === 0 ? 'Nothing differs.' : changesText(changes, output));
+  output.result({ changes }, changes.length === 0 ? 'Nothing differs.' : changesText(changes, output));
   return changes.length === 0 ? 0 : 1;
 }
 
-export async function useEdition(client: Client, number: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function useEdition(client: Client, number: string, output: Output): Promise<ExitCode> {
   const edition = await client.editions.use({ number: numberOf(number) });
-  output.out(json ? JSON.stringify(edition, null, 2) : `Edition ${edition.number} is in use.`);
+  output.result(edition, `Edition ${edition.number} is in use.`);
   return 0;
 }
 
@@ -66,7 +64,7 @@ export async function promoteEdition(
   const wanted = numberOf(number);
   const answer = await client.editions.promote({ number: wanted, from, ...(fromKey === undefined ? {} : { fromKey }) });
   const { edition, changes } = answer;
-  if (json) output.out(JSON.stringify(answer, null, 2));
+  if (json) output.json(answer);
   else if (changes.length === 0)
     output.out(`Edition ${edition?.number ?? 0} of ${to}, which is in use, is the same as edition ${wanted} of ${from}.`);
   else

@@ -4,7 +4,7 @@ import { type Making, type Remote } from '../command.js';
 import { listEditions, showEdition, diffEditions, promoteEdition, useEdition } from './editions.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   example(
     remote(root.command('publish <mailfolder>').description('send: check a mail folder and make it the space’s edition')),
     'verbalis publish demo/mail',
@@ -14,18 +14,18 @@ export function define(root: Command, { run, remote, example }: Making): void {
 
   const editions = root.command('editions').description('send: publications of a space');
 
-  example(remote(editions.command('list').description('newest first')), 'verbalis editions list').action((options: Remote) =>
+  example(listed(editions.command('list').description('newest first')), 'verbalis editions list').action((options: Remote) =>
     run((output) => listEditions(connect(options), options, output)),
   );
 
   example(remote(editions.command('show <number>').description('its files')), 'verbalis editions show 3').action(
-    (number: string, options: Remote) => run((output) => showEdition(connect(options), number, options, output)),
+    (number: string, options: Remote) => run((output) => showEdition(connect(options), number, output)),
   );
 
   example(
     remote(editions.command('diff <from> <to>').description('what differs; exits with status 1 when something does')),
     'verbalis editions diff 2 3',
-  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, options, output)));
+  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, output)));
 
   example(
     remote(
@@ -42,6 +42,6 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
-    (number: string, options: Remote) => run((output) => useEdition(connect(options), number, options, output)),
+    (number: string, options: Remote) => run((output) => useEdition(connect(options), number, output)),
   );
 }

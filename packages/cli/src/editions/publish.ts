@@ -32,7 +32,7 @@ export async function publish(client: Client, folder: string, { json = false }: 
     const contents = Object.fromEntries(answer.missing.map((hash) => [hash, Buffer.from(bytes.get(hash) ?? []).toString('base64')]));
     answer = await client.editions.publish({ manifest, contents });
   }
-  if (json) output.out(JSON.stringify(answer, null, 2));
+  if (json) output.json(answer);
   else if (answer.changes.length === 0) output.out(`Nothing differs from edition ${answer.edition?.number ?? 0}.`);
   else output.out(`${changesText(answer.changes, output)}\nEdition ${answer.edition?.number ?? 0} is in use.`);
   return 0;

@@ -28,7 +28,7 @@ export async function engagement(client: Client, { json, days = '7', by, templat
     ...(topic === undefined ? {} : { topic }),
   });
   if (json === true) {
-    output.out(JSON.stringify(found, null, 2));
+    output.json(found);
     return 0;
   }
   const { total, before, templates, links, hours } = found;

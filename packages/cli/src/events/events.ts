@@ -44,7 +44,7 @@ export async function listEvents(
   const { json, limit, filter: text, cursor } = options;
   const filter = { ...(text === undefined ? {} : { filter: text }), ...(cursor === undefined ? {} : { cursor }) };
   const page = await client.events.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json === true) output.out(JSON.stringify(page, null, 2));
+  if (json === true) output.json(page);
   else if (page.events.length === 0) output.note('No events yet.');
   else for (const event of page.events) output.out(eventLine(event, output));
   if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
@@ -52,28 +52,19 @@ export async function listEvents(
 }
 
 /** Says how many of the last day's events a filter lets through. */
-async function tryFilter(
-  client: Client,
-  { filter, json = false }: { readonly json?: boolean; readonly filter?: string },
-  output: Output,
-): Promise<ExitCode> {
+async function tryFilter(client: Client, { filter }: { readonly filter?: string }, output: Output): Promise<ExitCode> {
   if (filter === undefined) throw new UsageError('There is no filter to be tried.', "Give --filter 'type in [failed, complained]'.");
   const result = await client.events.tryFilter({ filter });
   const kinds = Object.entries(result.kinds).map(([kind, count]) => `${count} ${kind}`);
-  output.out(
-    json
-      ? JSON.stringify(result, null, 2)
-      : `${result.passed} of the ${result.looked} events of the last day pass${kinds.length === 0 ? '' : `: ${kinds.join(', ')}`}.`,
+  output.result(
+    result,
+    `${result.passed} of the ${result.looked} events of the last day pass${kinds.length === 0 ? '' : `: ${kinds.join(', ')}`}.`,
   );
   return 0;
 }
 
 /** Shows events as they happen, until it is interrupted. */
-export async function followEvents(
-  client: Client,
-  { json, filter }: { readonly json?: boolean } & { readonly filter?: string },
-  output: Output,
-): Promise<ExitCode> {
+export async function followEvents(client: Client, { filter }: { readonly filter?: string }, output: Output): Promise<ExitCode> {
   const end = new AbortController();
   process.once('SIGINT', () => {
     end.abort();
@@ -83,6 +74,6 @@ export async function followEvents(
   });
   output.note('Waiting for events. Stop with Ctrl+C.');
   for await (const event of client.events.follow(filter === undefined ? {} : { filter }, { signal: end.signal }))
-    output.out(json === true ? JSON.stringify(event) : eventLine(event, output));
+    output.line(event, eventLine(event, output));
   return 0;
 }

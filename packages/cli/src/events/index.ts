@@ -4,15 +4,13 @@ import { type Making, only, type Remote } from '../command.js';
 import { listEvents } from './events.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, paged, example }: Making): void {
   example(
-    remote(
+    paged(
       root
         .command('events')
         .description('track: events, newest first')
         .option('--filter <filter>', 'only these events')
-        .option('--limit <n>', 'a page (50)')
-        .option('--cursor <cursor>', 'the next page')
         .option('--try', 'only say how many of the last day’s events the filter lets through'),
     ),
     "verbalis events --filter 'cause = mailbox-full'",

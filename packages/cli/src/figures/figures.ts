@@ -39,7 +39,7 @@ export async function figures(
   }
   const found = await client.figures.get(wanted);
   if (json === true) {
-    output.out(JSON.stringify(found, null, 2));
+    output.json(found);
     return 0;
   }
   const columns = [

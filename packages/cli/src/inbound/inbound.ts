@@ -13,7 +13,7 @@ export interface ListOptions extends Omit<InboundFilter, 'limit'> {
 
 export async function listInbound(client: Client, { json, limit, ...filter }: ListOptions, output: Output): Promise<ExitCode> {
   const page = await client.inbound.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json === true) output.out(JSON.stringify(page, null, 2));
+  if (json === true) output.json(page);
   else if (page.inbound.length === 0)
     output.note('Nobody has written yet. Give a topic "replies: true", or list addresses: inbound.addresses in verbalis.yaml.');
   else
@@ -68,7 +68,7 @@ export async function showInbound(client: Client, id: string, options: ShowOptio
   }
   const email = await client.inbound.get(id);
   if (options.json === true) {
-    output.out(JSON.stringify(email, null, 2));
+    output.json(email);
     return 0;
   }
   const { color } = output;
@@ -130,7 +130,7 @@ export async function saveInbound(
     names.add(own);
     await save(own, await client.inbound.attachment(id, part));
   }
-  if (options.json === true) output.out(JSON.stringify(saved));
+  if (options.json === true) output.json(saved);
   else for (const path of saved) output.out(path);
   return 0;
 }
@@ -169,7 +169,7 @@ export async function replyTo(client: Client, id: string, options: ReplyOptions,
     ...(from === undefined ? {} : { from }),
     ...(automatic === true ? { automatic } : {}),
   });
-  if (options.json === true) output.out(JSON.stringify(answer, null, 2));
+  if (options.json === true) output.json(answer);
   else output.out(`${answer.id}  to ${answer.to.map(({ address }) => address).join(', ')}: ${answer.subject}`);
   return 0;
 }
@@ -179,7 +179,7 @@ export async function addInbound(client: Client, file: string, options: { to: st
     throw new UsageError(`There is no file "${file}".`, 'Name a file with one email (.eml).');
   });
   const { id, repeated } = await client.inbound.add(bytes, { to: options.to });
-  if (options.json === true) output.out(JSON.stringify({ id, repeated }));
+  if (options.json === true) output.json({ id, repeated });
   else output.out(repeated ? `${id} was there already.` : `${id} was kept. See it: verbalis inbound show ${id}`);
   return 0;
 }

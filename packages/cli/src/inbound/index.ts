@@ -6,19 +6,18 @@ import type * as Commands from './inbound.js';
 const load = (): Promise<typeof Commands> => import('./inbound.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, paged, example } = making;
   const inbound = root.command('inbound').description('track: what people write to you');
 
   example(
-    remote(
+    paged(
       inbound
         .command('list')
         .description('what people have written, newest first')
         .option('--inbox <name>', 'reply, or an inbox of the configuration')
         .option('--from <address>', 'only of this author')
-        .option('--message <message>', 'only answers to this message')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
+        .option('--message <message>', 'only answers to this message'),
     ),
     'verbalis inbound list',
     'verbalis inbound list --inbox lost-property',
@@ -45,7 +44,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((id: string, options: Remote & { folder?: string }) =>
     run(async (output) => (await load()).saveInbound(connect(options), id, options, output)),
   );
-  defineAnswers(inbound, { run, remote, example });
+  defineAnswers(inbound, making);
 }
 
 /** Commands that answer, hand in and delete. */

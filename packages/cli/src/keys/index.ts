@@ -1,12 +1,12 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
-import { type Making } from '../command.js';
+import { confirmed, type Making } from '../command.js';
 import { addKey, listKeys, revokeKey, rotateKey, showKey } from './keys.js';
 
 type Connected = Parameters<typeof connect>[0];
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const keys = root.command('keys').description('set up: keys of a space');
 
   example(
@@ -30,12 +30,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => addKey(connect(options), name, options, output)),
   );
 
-  remote(keys.command('list').description('keys of a space, when and from where each was used last')).action(
+  listed(keys.command('list').description('keys of a space, when and from where each was used last')).action(
     (options: Parameters<typeof listKeys>[1] & Connected) => run((output) => listKeys(connect(options), options, output)),
   );
 
   remote(keys.command('show <key>').description('one key, without its secret')).action(
-    (id: string, options: Parameters<typeof showKey>[2] & Connected) => run((output) => showKey(connect(options), id, options, output)),
+    (id: string, options: Parameters<typeof showKey>[2] & Connected) => run((output) => showKey(connect(options), id, output)),
   );
 
   example(
@@ -50,7 +50,9 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => rotateKey(connect(options), id, options, output)),
   );
 
-  remote(keys.command('revoke <key>').description('revoke a key: requests with it are refused from now on')).action(
-    (id: string, options: Parameters<typeof revokeKey>[2] & Connected) => run((output) => revokeKey(connect(options), id, options, output)),
+  remote(
+    keys.command('revoke <key>').description('revoke a key: requests with it are refused from now on').option('--yes', 'do not ask'),
+  ).action((id: string, options: Connected & { yes?: boolean }) =>
+    run(async (output) => ((await confirmed(`Revoke the key ${id}?`, options, output)) ? revokeKey(connect(options), id, output) : 1)),
   );
 }

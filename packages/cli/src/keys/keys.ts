@@ -18,7 +18,7 @@ function expiry(text: string): string {
 }
 
 function made(key: KeyMade, options: Json, note: string, output: Output): ExitCode {
-  if (options.json === true) output.out(JSON.stringify(key, null, 2));
+  if (options.json === true) output.json(key);
   else {
     output.out(key.key);
     output.note(`${note} This secret is shown once and kept as a hash only: store it with the app’s secrets.`);
@@ -68,7 +68,7 @@ export async function addKey(client: Client, name: string, options: AddOptions, 
 export async function listKeys(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
   const { keys } = await client.keys.list();
   if (json) {
-    output.out(JSON.stringify(keys, null, 2));
+    output.json({ keys });
     return 0;
   }
   if (keys.length === 0) {
@@ -93,9 +93,9 @@ function stateText({ state, expiresAt }: Pick<Key, 'state' | 'expiresAt'>, { col
   return expiresAt === undefined ? color.green('active') : `${color.green('active')} until ${clockTime(expiresAt)}`;
 }
 
-export async function showKey(client: Client, id: string, { json = false }: Json, output: Output): Promise<ExitCode> {
+export async function showKey(client: Client, id: string, output: Output): Promise<ExitCode> {
   const key = await client.keys.get(id);
-  output.out(json ? JSON.stringify(key, null, 2) : keyText(key, output));
+  output.result(key, keyText(key, output));
   return 0;
 }
 
@@ -125,8 +125,8 @@ export async function rotateKey(client: Client, id: string, options: { overlap: 
   return made(key, options, before, output);
 }
 
-export async function revokeKey(client: Client, id: string, { json = false }: Json, output: Output): Promise<ExitCode> {
+export async function revokeKey(client: Client, id: string, output: Output): Promise<ExitCode> {
   const key = await client.keys.revoke(id);
-  output.out(json ? JSON.stringify(key, null, 2) : `Revoked: ${key.name} (${key.start}…). Requests with it are refused from now on.`);
+  output.result(key, `Revoked: ${key.name} (${key.start}…). Requests with it are refused from now on.`);
   return 0;
 }

@@ -32,7 +32,8 @@ function defineChanges(messages: Command, { run, remote, example }: Making): voi
 }
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, paged, example } = making;
   example(
     remote(
       root
@@ -48,8 +49,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .option('--cc <address...>', 'who gets a copy that all see')
         .option('--bcc <address...>', 'who gets a copy that nobody sees')
         .option('--reply-to <address...>', 'where answers go')
+        .option('--subject <text>', 'without a template: the subject')
+        .option('--text <file>', 'without a template: the text; - for standard input')
+        .option('--html <file>', 'without a template: the HTML')
+        .option('--topic <topic>', 'without a template: the topic')
         .option('--not-before <time>', 'when it is sent: 2026-12-04T08:00:00Z')
-        .option('--idempotency-key <key>', 'the same request with the same key is one message')
+        .option('--idempotency-key <key>', 'requests with the same key make one message')
         .option('--attach <file...>', 'files to attach')
         .option('--wait', 'wait for the outcome and its reason; exits with status 1 when a delivery failed'),
     ),
@@ -65,16 +70,14 @@ export function define(root: Command, { run, remote, example }: Making): void {
   const messages = root.command('messages').description('track: messages and their timelines');
 
   example(
-    remote(
+    paged(
       messages
         .command('list')
         .description('messages, newest first')
         .option('--state <state>', 'queued, delayed, accepted, delivered, failed …')
         .option('--address <address>', 'of a recipient')
         .option('--template <name>')
-        .option('--reference <text>')
-        .option('--limit <n>', 'messages a page (50)')
-        .option('--cursor <cursor>', 'the next page'),
+        .option('--reference <text>'),
     ),
     'verbalis messages list --state failed',
   ).action((options: Remote & Parameters<typeof listMessages>[1]) =>
@@ -82,16 +85,15 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(remote(messages.command('show <message>').description('one message with its timeline')), 'verbalis messages show m01k…').action(
-    (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
-      run((output) => showMessage(connect(options), id, options, output)),
+    (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => showMessage(connect(options), id, output)),
   );
 
-  defineChanges(messages, { run, remote, example });
+  defineChanges(messages, making);
 
   example(
     remote(messages.command('data <message>').description('its subject and data, the sensitive ones included (scope read-sensitive)')),
     'verbalis messages data m01k…',
-  ).action((id: string, options: Remote) => run((output) => showData(connect(options), id, options, output)));
+  ).action((id: string, options: Remote) => run((output) => showData(connect(options), id, output)));
 
   example(
     remote(messages.command('follow').description('events as they happen').option('--filter <filter>', 'only these events')),

@@ -17,7 +17,7 @@ export async function listMessages(client: Client, options: ListOptions, output:
   const { json, limit, ...filter } = options;
   const page = await client.messages.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json === true) {
-    output.out(JSON.stringify(page, null, 2));
+    output.json(page);
     return 0;
   }
   if (page.messages.length === 0) {
@@ -45,9 +45,9 @@ export async function listMessages(client: Client, options: ListOptions, output:
   return 0;
 }
 
-export async function showMessage(client: Client, id: string, options: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function showMessage(client: Client, id: string, output: Output): Promise<ExitCode> {
   const message = await client.messages.get(id);
-  output.out(options.json === true ? JSON.stringify(message, null, 2) : messageText(message, output));
+  output.result(message, messageText(message, output));
   return 0;
 }
 
@@ -57,9 +57,9 @@ const SENSITIVE = {
 };
 
 /** Subject and data of a message, the sensitive ones included. */
-export async function showData(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function showData(client: Client, id: string, output: Output): Promise<ExitCode> {
   const { subject, data } = await client.messages.data(id);
-  output.out(json ? JSON.stringify({ subject, data }, null, 2) : `${output.color.bold(subject)}\n${JSON.stringify(data, null, 2)}`);
+  output.result({ subject, data }, `${output.color.bold(subject)}\n${JSON.stringify(data, null, 2)}`);
   return 0;
 }
 
@@ -131,7 +131,7 @@ function said(diagnostic: string | undefined): string {
 /** Cancels a message. Exits with status 1 when it was too late for some of it. */
 export async function cancelMessage(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { changed, late } = await client.messages.cancel(id);
-  if (json) output.out(JSON.stringify({ changed, late }, null, 2));
+  if (json) output.json({ changed, late });
   else output.out(`Canceled: ${changed.length}${late.length > 0 ? `; too late for ${late.length}` : ''}.`);
   return late.length === 0 ? 0 : 1;
 }
@@ -144,7 +144,7 @@ export async function rescheduleMessage(
   output: Output,
 ): Promise<ExitCode> {
   const { changed, late } = await client.messages.reschedule(id, { notBefore, timeZone });
-  if (json) output.out(JSON.stringify({ changed, late }, null, 2));
+  if (json) output.json({ changed, late });
   else output.out(`Moved: ${changed.length}${late.length > 0 ? `; too late for ${late.length}` : ''}.`);
   return late.length === 0 ? 0 : 1;
 }
@@ -152,7 +152,7 @@ export async function rescheduleMessage(
 /** The bytes of a message's email. */
 export async function showSource(client: Client, id: string, { save }: { readonly save?: string }, output: Output): Promise<ExitCode> {
   const bytes = Buffer.from(await client.messages.source(id));
-  if (save === undefined) output.out(bytes.toString('utf8'));
+  if (save === undefined) output.bytes(bytes);
   else {
     writeFileSync(save, bytes);
     output.note(`${bytes.length} bytes are in ${save}.`);

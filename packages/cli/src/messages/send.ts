@@ -1,10 +1,11 @@
 import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { RefusedError, type Client, type Message, type MessageSummary, type NewMessage } from '@verbalis/client';
+import { fileFault } from '@verbalis/core/problems';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { labelsOf } from '../labels.js';
 import { stateWord } from '../words.js';
-import { readJson } from '../json-file.js';
+import { readJson, readText } from '../json-file.js';
 
 export interface SendOptions {
   readonly to?: string[];
@@ -18,6 +19,10 @@ export interface SendOptions {
   readonly cc?: string[];
   readonly bcc?: string[];
   readonly replyTo?: string[];
+  readonly subject?: string;
+  readonly text?: string;
+  readonly html?: string;
+  readonly topic?: string;
   readonly notBefore?: string;
   readonly idempotencyKey?: string;
   readonly wait?: boolean;
@@ -32,14 +37,12 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
     const content = readJson(options.file);
     return (Array.isArray(content) ? content : [content]) as NewMessage[];
   }
-  if (template === undefined) throw new UsageError('Which template?', 'verbalis send TEMPLATE --to ADDRESS --data FILE');
-  if (options.to === undefined || options.to.length === 0) throw new UsageError('To whom?', 'Give --to ADDRESS.');
+  if (options.to === undefined || options.to.length === 0) throw new UsageError('No recipient is named.', 'Give --to ADDRESS.');
   const labels = labelsOf(options.label ?? []);
   return [
     {
-      template,
+      ...contentOf(template, options),
       to: options.to,
-      data: (options.data === undefined ? {} : readJson(options.data)) as Record<string, unknown>,
       ...(options.from === undefined ? {} : { from: options.from }),
       ...(options.locale === undefined ? {} : { locale: options.locale }),
       ...(options.reference === undefined ? {} : { reference: options.reference }),
@@ -52,18 +55,48 @@ function wanted(template: string | undefined, options: SendOptions): NewMessage[
   ];
 }
 
+/** What is sent: a template with data, or an email that is given whole. @throws UsageError */
+function contentOf(
+  template: string | undefined,
+  { subject, text, html, topic, data }: SendOptions,
+): Pick<NewMessage, 'template' | 'data' | 'subject' | 'text' | 'html' | 'topic'> {
+  const isWhole = [subject, text, html, topic].some((value) => value !== undefined);
+  if (template !== undefined) {
+    if (isWhole)
+      throw new UsageError(
+        '--subject, --text, --html and --topic are for an email without a template.',
+        'A template has its own; its topic is in its settings.',
+      );
+    return { template, data: (data === undefined ? {} : readJson(data)) as Record<string, unknown> };
+  }
+  if (!isWhole)
+    throw new UsageError(
+      'No template is named.',
+      'verbalis send TEMPLATE --to ADDRESS --data FILE; or without a template: --subject TEXT --text FILE --topic TOPIC',
+    );
+  if (data !== undefined) throw new UsageError('--data is for a template, and none is named.');
+  if (subject === undefined) throw new UsageError('An email without a template needs --subject TEXT.');
+  const content = {
+    subject,
+    ...(topic === undefined ? {} : { topic }),
+    ...(text === undefined ? {} : { text: readText(text) }),
+    ...(html === undefined ? {} : { html: readText(html) }),
+  };
+  return content;
+}
+
 export async function send(client: Client, template: string | undefined, options: SendOptions, output: Output): Promise<ExitCode> {
   const messages = wanted(template, options);
   const { idempotencyKey } = options;
   if (idempotencyKey !== undefined && messages.length > 1)
-    throw new UsageError('One idempotency key stands for one message, and the file has several.');
+    throw new UsageError('--idempotency-key is for one message, and the file has several.');
   const uploaded: { upload: string }[] = [];
   for (const path of options.attach ?? []) {
     let bytes: Buffer;
     try {
       bytes = readFileSync(path);
     } catch (error) {
-      throw new UsageError(`The file ${path} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+      throw new UsageError(`The file ${path} cannot be read: ${fileFault(error)}.`);
     }
     uploaded.push({ upload: (await client.uploads.add(new Blob([bytes]), { name: basename(path) })).id });
   }
@@ -84,7 +117,7 @@ export async function send(client: Client, template: string | undefined, options
   }
   const ended: (MessageSummary | Message)[] =
     options.wait === true ? await Promise.all(accepted.map(({ id }) => settled(client, id))) : accepted;
-  if (options.json === true) output.out(JSON.stringify(messages.length === 1 ? ended[0] : ended, null, 2));
+  if (options.json === true) output.json(messages.length === 1 ? ended[0] : { messages: ended, refused });
   else {
     const rows = ended.flatMap(({ deliveries, id, subject }) =>
       deliveries.map((delivery) => [id, delivery.address, stateWord(delivery.state, output.color), subject]),

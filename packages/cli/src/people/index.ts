@@ -1,6 +1,6 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
-import { only, type Making, type Remote } from '../command.js';
+import { confirmed, only, type Making, type Remote } from '../command.js';
 import type * as Commands from './people.js';
 
 const load = (): Promise<typeof Commands> => import('./people.js');
@@ -8,7 +8,7 @@ const load = (): Promise<typeof Commands> => import('./people.js');
 const ROLE = 'SPACE=viewer|member|operator, "*=…" for every space; viewer+content also sees what emails say';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const people = root.command('people').description('set up: who may sign in, and what they may do');
 
   example(
@@ -26,7 +26,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run(async (output) => (await load()).invite(connect(options), email, only(options), output)),
   );
 
-  remote(people.command('list').description('everybody who may sign in, with their roles')).action((options: Remote) =>
+  listed(people.command('list').description('everybody who may sign in, with their roles')).action((options: Remote) =>
     run(async (output) => (await load()).listPeople(connect(options), only(options), output)),
   );
 
@@ -54,21 +54,31 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run(async (output) => (await load()).inviteAgain(connect(options), person, only(options), output)),
   );
 
-  remote(people.command('remove <person>').description('remove somebody: their sessions and links end at once')).action(
-    (person: string, options: Remote) =>
-      run(async (output) => (await load()).removePerson(connect(options), person, only(options), output)),
+  remote(
+    people.command('remove <person>').description('remove somebody: their sessions and links end at once').option('--yes', 'do not ask'),
+  ).action((person: string, options: Remote & { yes?: boolean }) =>
+    run(async (output) => {
+      if (!(await confirmed(`Remove ${person} and end their sessions?`, options, output))) return 1;
+      return (await load()).removePerson(connect(options), person, output);
+    }),
   );
 
-  remote(people.command('sessions').description('open sessions of the console')).action((options: Remote) =>
+  listed(people.command('sessions').description('open sessions of the console')).action((options: Remote) =>
     run(async (output) => (await load()).listSessions(connect(options), only(options), output)),
   );
 
   remote(people.command('end-session <session>').description('end a session of the console; by its id')).action(
-    (id: string, options: Remote) => run(async (output) => (await load()).endSession(connect(options), id, only(options), output)),
+    (id: string, options: Remote) => run(async (output) => (await load()).endSession(connect(options), id, output)),
   );
 
   example(
-    remote(root.command('sign-in').description('set up: a link that opens the console, once and within 15 minutes')),
-    'VERBALIS_OPERATOR_SECRET=… verbalis sign-in',
-  ).action((options: Remote) => run(async (output) => (await load()).signIn(connect(options), only(options), output)));
+    remote(
+      root
+        .command('console')
+        .description('set up: a link that opens the console')
+        .command('link')
+        .description('print a link that opens the console once, within 15 minutes'),
+    ),
+    'VERBALIS_OPERATOR_SECRET=… verbalis console link',
+  ).action((options: Remote) => run(async (output) => (await load()).signIn(connect(options), output)));
 }

@@ -45,7 +45,7 @@ function showInvitation({ email, invitation }: InvitedPerson, output: Output): v
 export async function invite(client: Client, email: string, options: InviteOptions, output: Output): Promise<ExitCode> {
   const { role, name, link = false, json = false } = options;
   const invited = await client.people.invite({ email, grants: role.map(grantOf), send: !link, ...(name === undefined ? {} : { name }) });
-  if (json) output.out(JSON.stringify(invited, null, 2));
+  if (json) output.json(invited);
   else {
     output.note(`Invited: ${invited.email} (${rolesText(invited)}).`);
     showInvitation(invited, output);
@@ -60,14 +60,14 @@ export async function inviteAgain(
   output: Output,
 ): Promise<ExitCode> {
   const invited = await client.people.link(person, { send: !link });
-  if (json) output.out(JSON.stringify(invited, null, 2));
+  if (json) output.json(invited);
   else showInvitation(invited, output);
   return 0;
 }
 
 export async function listPeople(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
   const { people } = await client.people.list();
-  if (json) output.out(JSON.stringify(people, null, 2));
+  if (json) output.json({ people });
   else if (people.length === 0) output.note('Nobody is invited yet. Do it with: verbalis people invite EMAIL --role SPACE=member');
   else {
     const rows = people.map((person) => [
@@ -84,21 +84,21 @@ export async function listPeople(client: Client, { json = false }: Json, output:
   return 0;
 }
 
-export async function setRoles(client: Client, person: string, { role, json = false }: RoleOptions, output: Output): Promise<ExitCode> {
+export async function setRoles(client: Client, person: string, { role }: RoleOptions, output: Output): Promise<ExitCode> {
   const changed = await client.people.change(person, { grants: role.map(grantOf) });
-  output.out(json ? JSON.stringify(changed, null, 2) : `${changed.email}: ${rolesText(changed)}. This holds from now on.`);
+  output.result(changed, `${changed.email}: ${rolesText(changed)}. This holds from now on.`);
   return 0;
 }
 
-export async function removePerson(client: Client, person: string, { json = false }: Json, output: Output): Promise<ExitCode> {
+export async function removePerson(client: Client, person: string, output: Output): Promise<ExitCode> {
   await client.people.remove(person);
-  if (!json) output.out(`Removed: ${person}. Their sessions have ended.`);
+  output.result({ removed: person }, `Removed: ${person}. Their sessions have ended.`);
   return 0;
 }
 
 export async function listSessions(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
   const { sessions } = await client.sessions.list();
-  if (json) output.out(JSON.stringify(sessions, null, 2));
+  if (json) output.json({ sessions });
   else if (sessions.length === 0) output.note('No session is open.');
   else {
     const rows = sessions.map(({ id, person, way, lastSeenAt, endsAt, address, browser }) => [
@@ -116,14 +116,14 @@ export async function listSessions(client: Client, { json = false }: Json, outpu
   return 0;
 }
 
-export async function endSession(client: Client, id: string, { json = false }: Json, output: Output): Promise<ExitCode> {
+export async function endSession(client: Client, id: string, output: Output): Promise<ExitCode> {
   await client.sessions.end(id);
-  if (!json) output.out('Ended. Its next request is refused.');
+  output.result({ ended: id }, 'Ended. Its next request is refused.');
   return 0;
 }
 
-export async function signIn(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
+export async function signIn(client: Client, output: Output): Promise<ExitCode> {
   const link = await client.session.link();
-  output.out(json ? JSON.stringify(link, null, 2) : link.url);
+  output.result(link, link.url);
   return 0;
 }

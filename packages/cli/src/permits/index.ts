@@ -6,7 +6,7 @@ import type * as Commands from './permits.js';
 const load = (): Promise<typeof Commands> => import('./permits.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, example }: Making): void {
   const permits = root.command('permits').description('send: emails that a browser may ask for');
 
   example(
@@ -28,17 +28,8 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run(async (output) => (await load()).addPermit(connect(options), template, only(options), output)),
   );
 
-  example(
-    remote(
-      permits
-        .command('list')
-        .description('permits, newest first')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
-    ),
-    'verbalis permits list',
-  ).action((options: Remote & Commands.ListOptions) =>
-    run(async (output) => (await load()).listPermits(connect(options), only(options), output)),
+  example(paged(permits.command('list').description('permits, newest first')), 'verbalis permits list').action(
+    (options: Remote & Commands.ListOptions) => run(async (output) => (await load()).listPermits(connect(options), only(options), output)),
   );
 
   example(

@@ -47,7 +47,7 @@ export async function addPermit(client: Client, template: string, options: AddOp
     ...(reference === undefined ? {} : { reference }),
   };
   const made = await client.permits.add(wanted);
-  if (json) output.out(JSON.stringify(made, null, 2));
+  if (json) output.json(made);
   else {
     output.out(made.permit);
     output.note(
@@ -62,7 +62,7 @@ export async function listPermits(client: Client, { limit, cursor, json = false 
     ...(limit === undefined ? {} : { limit: Number(limit) }),
     ...(cursor === undefined ? {} : { cursor }),
   });
-  if (json) output.out(JSON.stringify(page, null, 2));
+  if (json) output.json(page);
   else if (page.permits.length === 0) output.note('There are no permits.');
   else
     output.out(

@@ -5,10 +5,10 @@ import { listProviders, testProvider, pauseProvider } from './providers.js';
 import { tryProvider, type TryOptions } from './try.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const providers = root.command('providers').description('set up: what email is sent through');
 
-  example(remote(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
+  example(listed(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
     (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listProviders(connect(options), options, output)),
   );
 

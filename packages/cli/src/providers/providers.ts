@@ -13,7 +13,7 @@ function whyText({ why, since, until }: Provider): string {
 
 export async function listProviders(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { providers } = await client.providers.list();
-  if (json) output.out(JSON.stringify({ providers }, null, 2));
+  if (json) output.json({ providers });
   else if (providers.length === 0) output.out('No provider is configured. Add one under "providers" in verbalis.yaml.');
   else {
     // A key does not see where they are.
@@ -46,7 +46,7 @@ export async function testProvider(
 ): Promise<ExitCode> {
   const report = await client.providers.test(name, options.to === undefined ? {} : { to: options.to });
   if (options.json === true) {
-    output.out(JSON.stringify(report, null, 2));
+    output.json(report);
     return report.ok ? 0 : 1;
   }
   const { color } = output;

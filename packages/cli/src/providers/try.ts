@@ -74,7 +74,7 @@ export async function tryProvider(client: Client, name: string, options: TryOpti
     answer: answer === undefined ? undefined : (await recordedAnswer(answer, options.status)).toString('base64'),
     call: callback === undefined ? undefined : (await recordedCall(name, callback, options.headers)).toString('base64'),
   });
-  if (options.json === true) output.out(JSON.stringify(trial, null, 2));
+  if (options.json === true) output.json(trial);
   else
     output.out(
       [requestText(trial, options, output), answerText(trial, output), callText(trial, output)].filter((text) => text !== '').join('\n\n'),

@@ -1,19 +1,14 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
-import { type Making, only, type Remote } from '../command.js';
+import { confirmed, type Making, only, type Remote } from '../command.js';
 import { listQuarantine, showQuarantined, retryQuarantined, dropQuarantined } from './quarantine.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, example }: Making): void {
   const quarantine = root.command('quarantine').description('track: items that could not be processed, and wait for you');
 
   example(
-    remote(
-      quarantine
-        .command('list', { isDefault: true })
-        .description('what waits; exits with status 1 when something does')
-        .option('--limit <n>', 'how many (50)'),
-    ),
+    paged(quarantine.command('list', { isDefault: true }).description('what waits; exits with status 1 when something does')),
     'verbalis quarantine',
   ).action((options: Remote & { limit?: string }) => run((output) => listQuarantine(connect(options), only(options), output)));
 
@@ -28,7 +23,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((ids: string[], options: Remote) => run((output) => retryQuarantined(connect(options), ids, output)));
 
   example(
-    remote(quarantine.command('drop <item...>').description('remove items without processing them')),
+    remote(quarantine.command('drop <item...>').description('remove items without processing them').option('--yes', 'do not ask')),
     'verbalis quarantine drop q01m8ecegajsgygqe83ea8v4p',
-  ).action((ids: string[], options: Remote) => run((output) => dropQuarantined(connect(options), ids, output)));
+  ).action((ids: string[], options: Remote & { yes?: boolean }) =>
+    run(async (output) => {
+      const what = ids.length === 1 ? `the item ${ids[0] ?? ''}` : `${ids.length} items`;
+      return (await confirmed(`Remove ${what} without processing?`, options, output)) ? dropQuarantined(connect(options), ids, output) : 1;
+    }),
+  );
 }

@@ -13,7 +13,7 @@ export async function listQuarantine(
   output: Output,
 ): Promise<ExitCode> {
   const { items, nextCursor } = await client.quarantine.list(limit === undefined ? {} : { limit: Number(limit) });
-  if (json === true) output.out(JSON.stringify({ items, nextCursor }, null, 2));
+  if (json === true) output.json({ items, nextCursor });
   else if (items.length === 0) output.note('Nothing is in quarantine.');
   else {
     output.out(
@@ -40,13 +40,13 @@ export async function listQuarantine(
 export async function showQuarantined(client: Client, id: string, { json }: Json, output: Output): Promise<ExitCode> {
   const item = await client.quarantine.get(id);
   if (json === true) {
-    output.out(JSON.stringify(item, null, 2));
+    output.json(item);
     return 0;
   }
   const { color } = output;
   output.out(`${item.title}\n${color.red(item.error)}\n`);
   output.out(`worker   ${item.worker}\nspace    ${item.space ?? '(nobody’s)'}\nsince    ${clockTime(item.quarantinedAt)}\n`);
-  output.out(JSON.stringify(item.payload, null, 2));
+  output.json(item.payload);
   if (item.stack !== '') output.out(`\n${color.dim(item.stack)}`);
   return 0;
 }

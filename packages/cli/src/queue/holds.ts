@@ -41,7 +41,7 @@ const deliveries = (n: number): string => `${n} ${n === 1 ? 'delivery' : 'delive
 
 export async function listHolds(client: Client, { json = false }: { readonly json?: boolean }, output: Output): Promise<ExitCode> {
   const list = await client.holds.list();
-  if (json) output.out(JSON.stringify(list, null, 2));
+  if (json) output.json(list);
   else if (list.holds.length === 0) output.out('Nothing is held.');
   else
     output.out(
@@ -61,7 +61,7 @@ export async function listHeld(
   output: Output,
 ): Promise<ExitCode> {
   const list = await client.holds.held({ hold, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json) output.out(JSON.stringify(list, null, 2));
+  if (json) output.json(list);
   else if (list.deliveries.length === 0) output.out('Nothing is held.');
   else {
     output.out(
@@ -83,7 +83,7 @@ export async function hold(
   output: Output,
 ): Promise<ExitCode> {
   const made = await client.holds.add({ ...filterOf(given), reason });
-  if (json) output.out(JSON.stringify(made, null, 2));
+  if (json) output.json(made);
   else {
     output.out(`${deliveries(made.held)} held, and whatever else comes of ${meantText(made)}.`);
     output.note(`Let them go: verbalis queue release ${made.id}`);
@@ -99,7 +99,7 @@ export async function release(
 ): Promise<ExitCode> {
   const isNamed = Object.keys(given).length > 0;
   const made = await client.holds.release({ ...(id === undefined ? {} : { id }), ...(id === undefined || isNamed ? filterOf(given) : {}) });
-  if (json) output.out(JSON.stringify(made, null, 2));
+  if (json) output.json(made);
   else
     output.out(
       made.released.length === 0
@@ -123,7 +123,7 @@ export async function cancelWaiting(
   const filter = { ...meant, hold };
   if (!yes) {
     const { deliveries: n } = await client.queue.cancel({ ...filter, check: true });
-    if (json) output.out(JSON.stringify({ deliveries: n, canceled: false }, null, 2));
+    if (json) output.json({ deliveries: n, canceled: false });
     else
       output.out(
         `${deliveries(n)} of ${meantText(meant)}${hold === undefined ? '' : ` held by ${hold}`} would be canceled. Nothing was: repeat it with --yes.`,
@@ -136,7 +136,7 @@ export async function cancelWaiting(
     n += part.deliveries;
     more = part.more;
   }
-  if (json) output.out(JSON.stringify({ deliveries: n, canceled: true }, null, 2));
+  if (json) output.json({ deliveries: n, canceled: true });
   else output.out(`${deliveries(n)} canceled.`);
   return 0;
 }

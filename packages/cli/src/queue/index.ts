@@ -18,34 +18,27 @@ function filtered(command: Command): Command {
 }
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, listed, example }: Making): void {
   const queue = example(remote(root.command('queue').description('send: deliveries that wait')), 'verbalis queue').action(
     (options: Remote) => run((output) => showQueue(connect(options), options, output)),
   );
 
-  example(remote(queue.command('holds').description('holds in force')), 'verbalis queue holds').action((options: Remote) =>
+  example(listed(queue.command('holds').description('holds in force')), 'verbalis queue holds').action((options: Remote) =>
     run((output) => listHolds(connect(options), options, output)),
   );
 
   example(
-    remote(
+    paged(
       queue
         .command('held')
         .description('deliveries that are held, and why; after a restore, whether they may have been sent')
-        .option('--hold <hold>', 'only what this hold keeps')
-        .option('--limit <n>', 'how many (50)'),
+        .option('--hold <hold>', 'only what this hold keeps'),
     ),
     'verbalis queue held',
   ).action((options: Remote & { hold?: string; limit?: string }) => run((output) => listHeld(connect(options), only(options), output)));
 
   example(
-    remote(
-      queue
-        .command('planned')
-        .description('deliveries that wait for the date that the app named, the next one first')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'the next page'),
-    ),
+    paged(queue.command('planned').description('deliveries that wait for the date that the app named, the next one first')),
     'verbalis queue planned',
   ).action((options: Remote & { limit?: string; cursor?: string }) =>
     run((output) => listPlanned(connect(options), only(options), output)),

@@ -8,7 +8,7 @@ export async function listPlanned(
   output: Output,
 ): Promise<ExitCode> {
   const list = await client.queue.planned({ cursor, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json) output.out(JSON.stringify(list, null, 2));
+  if (json) output.json(list);
   else if (list.deliveries.length === 0) output.out('Nothing waits for a date.');
   else {
     output.out(
@@ -33,7 +33,7 @@ export async function listPlanned(
 /** What waits, by topic. */
 export async function showQueue(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const queue = await client.queue.get();
-  if (json) output.out(JSON.stringify(queue, null, 2));
+  if (json) output.json(queue);
   else if (queue.topics.length === 0) output.out('Nothing waits.');
   else
     output.out(

@@ -4,7 +4,7 @@ import { type Making, only, type Remote } from '../command.js';
 import { listReturns, showReturn, addReturns, matchReturn } from './returns.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, example }: Making): void {
   const returns = root.command('returns').description('track: whatever came back');
 
   example(
@@ -27,15 +27,13 @@ export function define(root: Command, { run, remote, example }: Making): void {
   );
 
   example(
-    remote(
+    paged(
       returns
         .command('list')
         .description('what came back, newest first')
         .option('--kind <kind>', 'delivery-status, complaint, feedback, auto-reply, read-receipt, other')
         .option('--matched <yes|no>', 'whether its delivery is known')
-        .option('--message <message>', 'only what is about this message')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
+        .option('--message <message>', 'only what is about this message'),
     ),
     'verbalis returns list --matched no',
   ).action((options: Remote & Parameters<typeof listReturns>[1]) => run((output) => listReturns(connect(options), only(options), output)));
@@ -60,7 +58,5 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(returns.command('match <return> <delivery>').description('say which delivery a return is about')),
     'verbalis returns match r01… d01…',
-  ).action((id: string, delivery: string, options: Remote) =>
-    run((output) => matchReturn(connect(options), { id, delivery }, options, output)),
-  );
+  ).action((id: string, delivery: string, options: Remote) => run((output) => matchReturn(connect(options), { id, delivery }, output)));
 }

@@ -6,7 +6,7 @@ import { UsageError, type ExitCode, type Output } from '../output.js';
 /** What a provider's call says, by the profile of a configuration. */
 export async function readCalls(
   paths: readonly string[],
-  options: { json?: boolean; profile: string; config?: string },
+  options: { profile: string; config?: string },
   output: Output,
 ): Promise<ExitCode> {
   const { settings } = readConfig(options.config ?? 'verbalis.yaml', process.env);
@@ -32,8 +32,7 @@ export async function readCalls(
     }
     for (const event of events) {
       if (event.meaning === undefined) unknown += 1;
-      if (options.json === true) output.out(JSON.stringify({ file: path, ...event, source: undefined }));
-      else output.out(eventLine(event, output));
+      output.line({ file: path, ...event, source: undefined }, eventLine(event, output));
     }
   }
   return unknown > 0 ? 1 : 0;

@@ -37,9 +37,9 @@ export async function* emailsOf(paths: readonly string[]): AsyncGenerator<FoundM
 }
 
 /** The form that other programs build on: every field is there, what is not known is null. */
-function readingLine(file: string, reading: ReturnReading): string {
+function readingFor(file: string, reading: ReturnReading): unknown {
   const { kind, token = null, originalMessageId = null, envelopeId = null, feedbackType = null, recipients, about } = reading;
-  return JSON.stringify({
+  return {
     file,
     kind,
     token,
@@ -56,13 +56,13 @@ function readingLine(file: string, reading: ReturnReading): string {
       permanent: recipient.permanent,
       diagnostic: recipient.diagnostic ?? null,
     })),
-  });
+  };
 }
 
-/** Tells what emails say that came back. Needs no service. Ends with 1 when one of them is no return that can be read. */
+/** Shows what emails that came back report. Needs no service. Exits with 1 if one of them is not a return that can be read. */
 export async function readReturns(
   paths: readonly string[],
-  options: { json?: boolean; envelopeTo?: string; config?: string },
+  options: { envelopeTo?: string; config?: string },
   output: Output,
 ): Promise<ExitCode> {
   const { color } = output;
@@ -70,10 +70,6 @@ export async function readReturns(
   let strange = 0;
   for await (const { file, bytes } of emailsOf(paths)) {
     const reading = readReturn(bytes, { envelopeTo: options.envelopeTo, book });
-    if (options.json === true) {
-      output.out(readingLine(file, reading));
-      continue;
-    }
     if (reading.kind === 'other') strange += 1;
     const about = [
       reading.token === undefined ? undefined : `token ${reading.token}`,
@@ -81,19 +77,20 @@ export async function readReturns(
       reading.originalMessageId === undefined ? undefined : `about <${reading.originalMessageId}>`,
       reading.feedbackType === undefined ? undefined : `feedback ${reading.feedbackType}`,
     ].filter((value) => value !== undefined);
-    output.out(`${color.bold(file)}  ${reading.kind}${about.length === 0 ? '' : color.dim(`  ${about.join(', ')}`)}`);
-    if (reading.recipients.length === 0) for (const address of reading.about) output.out(`  ${address}`);
+    const lines = [`${color.bold(file)}  ${reading.kind}${about.length === 0 ? '' : color.dim(`  ${about.join(', ')}`)}`];
+    if (reading.recipients.length === 0) for (const address of reading.about) lines.push(`  ${address}`);
     for (const recipient of reading.recipients) {
       const codes = [recipient.replyCode, recipient.status].filter((part) => part !== undefined).join(' ');
       const bad = recipient.action === 'failed' || recipient.action === 'delayed';
       const why = bad
         ? `  ${recipient.cause}${recipient.action === 'failed' ? (recipient.permanent ? ', for good' : ', for now') : ''} ${color.dim(`(${recipient.confidence}: ${recipient.evidence})`)}`
         : '';
-      output.out(
+      lines.push(
         `  ${bad ? color.red('✗') : color.green('●')} ${recipient.address}  ${recipient.action}${codes === '' ? '' : `  ${codes}`}${why}`,
       );
-      if (recipient.diagnostic !== undefined) output.out(color.dim(`    ${recipient.diagnostic.slice(0, 200)}`));
+      if (recipient.diagnostic !== undefined) lines.push(color.dim(`    ${recipient.diagnostic.slice(0, 200)}`));
     }
+    output.line(readingFor(file, reading), lines.join('\n'));
   }
-  return strange > 0 && options.json !== true ? 1 : 0;
+  return strange > 0 ? 1 : 0;
 }

@@ -21,7 +21,7 @@ function saysOf(report: ReturnView): string {
 
 export async function listReturns(client: Client, { json, limit, ...filter }: ReturnsOptions, output: Output): Promise<ExitCode> {
   const page = await client.returns.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json === true) output.out(JSON.stringify(page, null, 2));
+  if (json === true) output.json(page);
   else if (page.returns.length === 0) output.note('Nothing has come back. Hand something in: verbalis returns add FILE');
   else
     output.out(
@@ -54,7 +54,7 @@ export async function showReturn(
   }
   const one = await client.returns.get(id);
   if (options.json === true) {
-    output.out(JSON.stringify(one, null, 2));
+    output.json(one);
     return 0;
   }
   const { color } = output;
@@ -80,11 +80,10 @@ export async function showReturn(
 export async function matchReturn(
   client: Client,
   { id, delivery }: { readonly id: string; readonly delivery: string },
-  options: { json?: boolean },
   output: Output,
 ): Promise<ExitCode> {
   const one = await client.returns.match(id, { deliveryId: delivery });
-  output.out(options.json === true ? JSON.stringify(one, null, 2) : `${one.id} is about the delivery ${delivery}.`);
+  output.result(one, `${one.id} is about the delivery ${delivery}.`);
   return 0;
 }
 
@@ -102,7 +101,7 @@ export async function addReturns(
     const { returns } = await client.returns.add(bytes, options.envelopeTo === undefined ? {} : { envelopeTo: options.envelopeTo });
     for (const one of returns) {
       counts[one.repeated ? 'repeated' : one.deliveryId === undefined ? 'unmatched' : 'matched'] += 1;
-      if (options.json === true) output.out(JSON.stringify({ file, ...one }));
+      if (options.json === true) output.json({ file, ...one });
     }
     done += 1;
     if (Date.now() - reported > 1000) {

@@ -6,10 +6,10 @@ import type * as Commands from './schedules.js';
 const load = (): Promise<typeof Commands> => import('./schedules.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const schedules = root.command('schedules').description('send: one template to many, at times that come again');
 
-  example(remote(schedules.command('list').description('the schedules of the edition in use')), 'verbalis schedules list').action(
+  example(listed(schedules.command('list').description('the schedules of the edition in use')), 'verbalis schedules list').action(
     (options: Remote) => run(async (output) => (await load()).listSchedules(connect(options), options, output)),
   );
 
@@ -59,6 +59,6 @@ export function define(root: Command, { run, remote, example }: Making): void {
       remote(schedules.command(`${action} <schedule>`).description(description)),
       `verbalis schedules ${action} pier-bulletin`,
     ).action((name: string, options: Remote) =>
-      run(async (output) => (await load()).moveSchedule(connect(options), { name, action }, options, output)),
+      run(async (output) => (await load()).moveSchedule(connect(options), { name, action }, output)),
     );
 }

@@ -82,7 +82,7 @@ function viewText(
 export async function listSchedules(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
   const { schedules, edition } = await client.schedules.list();
   if (json) {
-    output.out(JSON.stringify({ edition, schedules }, null, 2));
+    output.json({ edition, schedules });
     return 0;
   }
   if (schedules.length === 0) output.note('The edition in use has no schedules. They are files of the mail folder: schedules/NAME.yaml.');
@@ -123,7 +123,7 @@ export async function showSchedule(
     ...(cursor === undefined ? {} : { cursor }),
   });
   if (json) {
-    output.out(JSON.stringify({ ...schedule, ...page }, null, 2));
+    output.json({ ...schedule, ...page });
     return 0;
   }
   output.out(viewText(schedule, output.color));
@@ -143,29 +143,23 @@ export async function runSchedule(
 ): Promise<ExitCode> {
   const started = await client.schedules.run(name, first === undefined ? {} : { first: Number(first) });
   if (wait && started.bulkSend !== undefined) return showBulk(client, started.bulkSend, { wait, json }, output);
-  if (json) output.out(JSON.stringify(started, null, 2));
+  if (json) output.json(started);
   else output.out(`${name} runs as ${started.bulkSend ?? ''}. See: verbalis bulk-sends show ${started.bulkSend ?? ''}`);
   return 0;
 }
 
-export async function skipTime(
-  client: Client,
-  name: string,
-  { at, json = false }: { at?: string; json?: boolean },
-  output: Output,
-): Promise<ExitCode> {
+export async function skipTime(client: Client, name: string, { at }: { at?: string }, output: Output): Promise<ExitCode> {
   const schedule = await client.schedules.skip(name, at === undefined ? {} : { at });
-  output.out(json ? JSON.stringify(schedule, null, 2) : viewText(schedule, output.color));
+  output.result(schedule, viewText(schedule, output.color));
   return 0;
 }
 
 export async function moveSchedule(
   client: Client,
   { name, action }: { readonly name: string; readonly action: 'pause' | 'resume' },
-  { json = false }: Json,
   output: Output,
 ): Promise<ExitCode> {
   const schedule = await client.schedules[action](name);
-  output.out(json ? JSON.stringify(schedule, null, 2) : viewText(schedule, output.color));
+  output.result(schedule, viewText(schedule, output.color));
   return 0;
 }

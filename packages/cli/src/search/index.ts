@@ -10,11 +10,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       root
-        .command('find <text>')
+        .command('search <text>')
         .description('track: everything of a space by an address, an id, a reference, a subject, a domain, a code'),
     ),
-    'verbalis find asa@post.example',
-    'verbalis find 5.1.1',
-    'verbalis find "your tickets"',
-  ).action((text: string, options: Remote) => run(async (output) => (await load()).find(connect(options), text, only(options), output)));
+    'verbalis search asa@post.example',
+    'verbalis search 5.1.1',
+    'verbalis search "your tickets"',
+  ).action((text: string, options: Remote) => run(async (output) => (await load()).search(connect(options), text, only(options), output)));
 }

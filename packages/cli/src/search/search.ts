@@ -3,9 +3,14 @@ import { tableText, type ExitCode, type Output } from '../output.js';
 import { clockTime, stateWord } from '../words.js';
 
 /** Everything of a space that fits a text; exits with 1 where nothing does. */
-export async function find(client: Client, text: string, { json = false }: { readonly json?: boolean }, output: Output): Promise<ExitCode> {
+export async function search(
+  client: Client,
+  text: string,
+  { json = false }: { readonly json?: boolean },
+  output: Output,
+): Promise<ExitCode> {
   const { hits, subjectsOf } = await client.search.find({ q: text });
-  if (json) output.out(JSON.stringify(hits, null, 2));
+  if (json) output.json({ hits, subjectsOf });
   else if (hits.length === 0)
     output.note(`Nothing fits. Words of a subject, domains and codes are looked for in the newest ${subjectsOf} messages.`);
   else {

@@ -8,9 +8,9 @@ type Options = Parameters<typeof connect>[0] & { json?: boolean };
 const load = (): Promise<typeof Commands> => import('./senders.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, listed, example }: Making): void {
   const senders = root.command('senders').description('set up: addresses that a space sends as, and what their owners have agreed to');
-  example(remote(senders.command('list').description('whom the space sends as, and whether it may')), 'verbalis senders list').action(
+  example(listed(senders.command('list').description('whom the space sends as, and whether it may')), 'verbalis senders list').action(
     (options: Options) => run(async (output) => (await load()).listSenders(connect(options), options, output)),
   );
   example(
@@ -44,7 +44,5 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(senders.command('remove <address>').description('remove a sender')),
     'verbalis senders remove agnes@harbour-mail.example',
-  ).action((address: string, options: Options) =>
-    run(async (output) => (await load()).removeSender(connect(options), address, options, output)),
-  );
+  ).action((address: string, options: Options) => run(async (output) => (await load()).removeSender(connect(options), address, output)));
 }

@@ -28,7 +28,7 @@ function askedText({ standing, askedAt, delivery }: SenderView): string {
 
 function show(sender: SenderView, { json = false }: Shown, output: Output): void {
   if (json) {
-    output.out(JSON.stringify(sender, null, 2));
+    output.json(sender);
     return;
   }
   const { address, name, advice } = sender;
@@ -40,7 +40,7 @@ function show(sender: SenderView, { json = false }: Shown, output: Output): void
 export async function listSenders(client: Client, { json = false }: Shown, output: Output): Promise<ExitCode> {
   const { senders, domains } = await client.senders.list();
   if (json) {
-    output.out(JSON.stringify({ senders, domains }, null, 2));
+    output.json({ senders, domains });
     return 0;
   }
   if (senders.length === 0) output.out('No sender yet: set sender in mail.yaml or for the space, or add one: verbalis senders add ADDRESS');
@@ -93,8 +93,8 @@ export async function askSender(client: Client, address: string, options: Shown,
   return 0;
 }
 
-export async function removeSender(client: Client, address: string, { json = false }: Shown, output: Output): Promise<ExitCode> {
+export async function removeSender(client: Client, address: string, output: Output): Promise<ExitCode> {
   await client.senders.remove(address);
-  output.out(json ? JSON.stringify({ removed: address }, null, 2) : `${address} removed. What was accepted already is still sent.`);
+  output.result({ removed: address }, `${address} removed. What was accepted already is still sent.`);
   return 0;
 }

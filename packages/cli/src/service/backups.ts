@@ -5,7 +5,7 @@ import { bytesText } from '../words.js';
 /** Backups that the service makes by itself. @returns 1 when the last one failed */
 export async function listBackups(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const list = await client.backups.list();
-  if (json) output.out(JSON.stringify(list, null, 2));
+  if (json) output.json(list);
   else if (list.folder === undefined) output.note('None are made: backup.folder is not set.');
   else if (list.backups.length === 0) output.note(`There are none in ${list.folder} yet.`);
   else
@@ -20,8 +20,8 @@ export async function listBackups(client: Client, { json = false }: { json?: boo
   return list.problem === undefined ? 0 : 1;
 }
 
-export async function makeBackup(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function makeBackup(client: Client, output: Output): Promise<ExitCode> {
   const made = await client.backups.add();
-  output.out(json ? JSON.stringify(made, null, 2) : `${made.file} (${bytesText(made.bytes)})`);
+  output.result(made, `${made.file} (${bytesText(made.bytes)})`);
   return 0;
 }

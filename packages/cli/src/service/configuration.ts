@@ -1,5 +1,8 @@
-import { relative } from 'node:path';
+import { relative, resolve } from 'node:path';
 import type { Client } from '@verbalis/client';
+import { linkFolder } from '@verbalis/core/folder';
+import { compileFolder } from '@verbalis/core/program';
+import { readMailFolder } from '@verbalis/service/mail-folder';
 import { explain, type ReadConfig } from '@verbalis/service/settings';
 import { tableText, type ExitCode, type Output } from '../output.js';
 
@@ -30,40 +33,66 @@ export function errorText(error: unknown): string {
 }
 
 /** Lets a service read its configuration again. */
-export async function reload(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+export async function reload(client: Client, output: Output): Promise<ExitCode> {
   const result = await client.configuration.reload();
-  output.out(json ? JSON.stringify(result, null, 2) : reloadText(result.changed));
+  output.result(result, reloadText(result.changed));
   return 0;
 }
 
-/** Says whether a configuration is right: reading it finds every fault. */
-export function checkConfig(read: () => ReadConfig, output: Output): ExitCode {
-  let settings: ReadConfig['settings'];
+/** What is wrong with the mail folders of spaces, a sentence each. */
+async function mailFolderFaults({ settings, folder }: ReadConfig): Promise<string[]> {
+  const faults: string[] = [];
+  for (const [name, { mailFolder }] of Object.entries(settings.spaces)) {
+    if (mailFolder === undefined) continue;
+    const path = resolve(folder, mailFolder);
+    try {
+      const { problems } = compileFolder(linkFolder(await readMailFolder(path)));
+      const errors = problems.filter(({ severity }) => severity === 'error').length;
+      if (errors > 0) faults.push(`spaces.${name}.mailFolder: ${errors} errors in ${path}. See: verbalis check ${path}`);
+    } catch (error) {
+      if (!(error instanceof Error) || error.name !== 'StartError') throw error;
+      faults.push(`spaces.${name}.mailFolder: ${error.message}`);
+    }
+  }
+  return faults;
+}
+
+/** Checks a configuration and the mail folders that it names. Exits with 1 if they have an error. */
+export async function checkConfig(read: () => ReadConfig, output: Output): Promise<ExitCode> {
+  const failed = (error: string, problems: readonly unknown[]): ExitCode => {
+    if (output.isForMachines) output.json({ correct: false, error, problems });
+    else output.note(`${output.color.red('✗')} ${error}`);
+    return 1;
+  };
+  let config: ReadConfig;
   try {
-    ({ settings } = read());
+    config = read();
   } catch (error) {
     if (!(error instanceof Error) || error.name !== 'StartError') throw error;
-    output.note(`${output.color.red('✗')} ${error.message}`);
-    return 1;
+    const { faults = [] } = (error as Error & { readonly more?: { readonly faults?: readonly unknown[] } }).more ?? {};
+    return failed(error.message, faults);
   }
+  const broken = await mailFolderFaults(config);
+  if (broken.length > 0) return failed(`Mail folders have errors:\n${broken.map((line) => `  ${line}`).join('\n')}`, broken);
+  const { settings } = config;
   const profiles = Object.values(settings.providers).filter(({ kind }) => kind === 'http').length;
   const count = (n: number, what: string): string => `${n} ${what}${n === 1 ? '' : 's'}`;
-  const parts = [
-    count(Object.keys(settings.spaces).length, 'space'),
-    count(Object.keys(settings.providers).length, 'provider'),
-    count(profiles, 'profile'),
-  ];
-  output.out(`${output.color.green('✓')} The configuration is right: ${parts.join(', ')}.`);
+  const [spaces, providers] = [Object.keys(settings.spaces).length, Object.keys(settings.providers).length];
+  const parts = [count(spaces, 'space'), count(providers, 'provider'), count(profiles, 'profile')];
+  output.result(
+    { correct: true, spaces, providers, profiles },
+    `${output.color.green('✓')} The configuration is correct: ${parts.join(', ')}.`,
+  );
   return 0;
 }
 
 /** Prints each setting that is in force, with where it came from. */
-export function explainConfig(config: ReadConfig, { json = false }: { json?: boolean }, output: Output): ExitCode {
+export function explainConfig(config: ReadConfig, output: Output): ExitCode {
   const settings = explain(config);
-  if (json) output.out(JSON.stringify({ settings }, null, 2));
+  if (output.isForMachines) output.json({ settings });
   else {
     const origin = (from: string | undefined): string => {
-      if (from === undefined) return output.color.dim('(usual)');
+      if (from === undefined) return output.color.dim('(default)');
       const near = relative(process.cwd(), from);
       return from.startsWith('/') && !near.startsWith('..') ? near : from;
     };

@@ -16,7 +16,7 @@ export async function copiesStatus(client: Client, { json = false }: { json?: bo
   const status = await client.copies.get();
   const isGood = status.state === 'copying' && status.problem === undefined;
   if (json) {
-    output.out(JSON.stringify(status, null, 2));
+    output.json(status);
     return isGood ? 0 : 1;
   }
   const { color } = output;
@@ -39,7 +39,7 @@ export async function copiesStatus(client: Client, { json = false }: { json?: bo
 
 export async function takeSnapshot(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { begun } = await client.copies.snapshot();
-  if (json) output.out(JSON.stringify({ begun }, null, 2));
+  if (json) output.json({ begun });
   else
     output.out(begun ? 'A snapshot is being taken: verbalis copies status shows when it is there.' : 'A snapshot is being taken already.');
   return 0;
@@ -47,7 +47,7 @@ export async function takeSnapshot(client: Client, { json = false }: { json?: bo
 
 export async function beginCopies(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { folder } = await client.copies.begin();
-  if (json) output.out(JSON.stringify({ folder }, null, 2));
+  if (json) output.json({ folder });
   else output.out(`The copies begin anew in ${folder}: verbalis copies status shows when the first snapshot is there.`);
   return 0;
 }

@@ -12,7 +12,7 @@ export function defineCopying(root: Command, making: Making): void {
   defineRestore(root, making);
 }
 
-function defineBackups(root: Command, { run, remote, example }: Making): void {
+function defineBackups(root: Command, { run, remote, listed, example }: Making): void {
   example(
     root
       .command('backup <file>')
@@ -25,11 +25,11 @@ function defineBackups(root: Command, { run, remote, example }: Making): void {
 
   const backups = root.command('backups').description('set up: backups that the service makes by itself');
   example(
-    remote(backups.command('list', { isDefault: true }).description('those in its folder; exits with status 1 when the last one failed')),
+    listed(backups.command('list', { isDefault: true }).description('those in its folder; exits with status 1 when the last one failed')),
     'verbalis backups',
   ).action((options: Remote) => run((output) => listBackups(connect(options), options, output)));
   example(remote(backups.command('make').description('make one now')), 'verbalis backups make').action((options: Remote) =>
-    run((output) => makeBackup(connect(options), options, output)),
+    run((output) => makeBackup(connect(options), output)),
   );
 }
 

@@ -1,12 +1,41 @@
 import { type Command } from 'commander';
 import { type Making, type Remote } from '../command.js';
 import { connect } from '../connection.js';
+import type { ReadConfig } from '@verbalis/service/settings';
 import type { serve } from './serve.js';
 import { defineCopying } from './copying.js';
 import type { ProveOptions } from './prove.js';
 
+/** Commands that read the configuration without a running service. */
+function defineConfiguration(root: Command, { run, example }: Making): void {
+  const config = root.command('config').description('set up: check and show the configuration');
+  const read = async (file: string | undefined): Promise<() => ReadConfig> => {
+    const { readConfig } = await import('@verbalis/service/settings');
+    return () => readConfig(file, process.env);
+  };
+  example(
+    config
+      .command('check [file]')
+      .description(
+        'check the configuration (verbalis.yaml), its profiles and what was recorded beside them; exits with 1 if it has an error',
+      ),
+    'verbalis config check',
+    'verbalis config check /etc/verbalis/verbalis.yaml',
+  ).action((file: string | undefined) => run(async (output) => (await import('./configuration.js')).checkConfig(await read(file), output)));
+
+  example(
+    config
+      .command('show [file]')
+      .description('print each setting and where it came from (file, environment, default), with secrets masked'),
+    'verbalis config show',
+  ).action((file: string | undefined) =>
+    run(async (output) => (await import('./configuration.js')).explainConfig((await read(file))(), output)),
+  );
+}
+
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, example } = making;
   example(
     root
       .command('serve')
@@ -15,18 +44,26 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--workers <n>', 'threads that render, sign and hand over (1: the service does it itself)')
       .option('--sign-in-link', 'print a link to the console, also where no terminal shows it')
       .option('--ends-with-stdin', 'end when standard input ends: for programs that start it as a child')
-      .option('--check', 'only check the configuration and what was recorded beside profiles; status 1 when it is not right')
-      .option('--explain', 'only print each setting with where it came from, secrets masked')
       .option('--json', 'print where it listens as JSON'),
     'verbalis serve --config verbalis.yaml',
   ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./serve.js')).serve(options, output)));
 
   example(
+    remote(
+      root
+        .command('status')
+        .description('set up: whether the service is ready, what waits, what is wrong; exits with 1 if it is not ready'),
+    ),
+    'verbalis status',
+  ).action((options: Remote) => run(async (output) => (await import('./status.js')).status(options, output)));
+
+  example(
     remote(root.command('reload').description('set up: let a running service read its configuration again')),
     'verbalis reload',
-  ).action((options: Remote) => run(async (output) => (await import('./configuration.js')).reload(connect(options), options, output)));
+  ).action((options: Remote) => run(async (output) => (await import('./configuration.js')).reload(connect(options), output)));
 
-  defineCopying(root, { run, remote, example });
+  defineConfiguration(root, making);
+  defineCopying(root, making);
 
   example(
     root

@@ -11,7 +11,7 @@ export function integrity(
 ): Promise<ExitCode> {
   const audits = checkIntegrity(file === undefined ? databaseOf(config) : resolve(file), Date.now());
   const isGood = audits.every(({ wrong }) => wrong === 0);
-  if (json) output.out(JSON.stringify({ isGood, audits }, null, 2));
+  if (json) output.json({ isGood, audits });
   else {
     const { color } = output;
     for (const { name, looked, wrong, faults } of audits) {

@@ -224,7 +224,7 @@ export async function prove(options: ProveOptions, output: Output): Promise<Exit
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(kills) || kills < 0 || kills > 10_000) throw new UsageError(`"${options.kills ?? ''}" is not a number of kills.`);
   const report = await run(kills, workers, output);
-  if (options.json === true) output.out(JSON.stringify(report, null, 2));
+  if (options.json === true) output.json(report);
   else {
     const { ok, ...figures } = report;
     const rows = Object.entries(figures).map(([name, value]) => [name, String(value)]);

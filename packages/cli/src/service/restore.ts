@@ -55,8 +55,6 @@ export async function restore(backup: string | undefined, options: RestoreComman
     to,
     ...(replace === undefined ? {} : { replace }),
   });
-  output.out(
-    options.json === true ? JSON.stringify({ ...restored, asOf: new Date(restored.asOf).toISOString() }, null, 2) : restoredText(restored),
-  );
+  output.result({ ...restored, asOf: new Date(restored.asOf).toISOString() }, restoredText(restored));
   return 0;
 }

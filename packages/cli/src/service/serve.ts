@@ -2,7 +2,7 @@ import { startService, type Service } from '@verbalis/service';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { findingLines } from '../doctor/findings.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
-import { checkConfig, errorText, explainConfig, reloadText } from './configuration.js';
+import { errorText, reloadText } from './configuration.js';
 
 const MOST_WORKERS = 64;
 
@@ -11,8 +11,6 @@ export interface ServeOptions {
   readonly json?: boolean;
   readonly workers?: string;
   readonly signInLink?: boolean;
-  readonly check?: boolean;
-  readonly explain?: boolean;
   readonly endsWithStdin?: boolean;
 }
 
@@ -29,9 +27,7 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   if (!Number.isInteger(workers) || workers < 1 || workers > MOST_WORKERS)
     throw new UsageError(`"${options.workers ?? ''}" is not a number of workers.`, `From 1 to ${MOST_WORKERS}.`);
   const reread = (): ReadConfig => readConfig(options.config, process.env);
-  if (options.check === true) return checkConfig(reread, output);
   const config = reread();
-  if (options.explain === true) return explainConfig(config, options, output);
   const operatorSecret = process.env['VERBALIS_OPERATOR_SECRET'];
   const failed = (error: unknown): void => {
     output.note(`Neither the new configuration nor the old one could be opened: ${error instanceof Error ? error.message : String(error)}`);
@@ -60,19 +56,18 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
         .once('error', () => resolve())
         .resume();
   });
-  if (options.json === true)
-    output.out(JSON.stringify({ url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort }));
-  else
-    output.out(
-      [
-        `Verbalis listens at ${url}`,
-        signInUrl === undefined
-          ? `Console: ${url} (a link that signs you in: verbalis sign-in)`
-          : `Console (this link opens it once, within 15 minutes): ${signInUrl}`,
-        ...(linksPort === undefined ? [] : [`Links of emails (/go/ and /image/) on port ${linksPort}.`]),
-        `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
-      ].join('\n'),
-    );
+  const addresses = { url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort };
+  output.line(
+    addresses,
+    [
+      `Verbalis listens at ${url}`,
+      signInUrl === undefined
+        ? `Console: ${url} (a link that signs you in: verbalis console link)`
+        : `Console (this link opens it once, within 15 minutes): ${signInUrl}`,
+      ...(linksPort === undefined ? [] : [`Links of emails (/go/ and /image/) on port ${linksPort}.`]),
+      `Returns by SMTP on port ${returnsPort}. End with Ctrl+C.`,
+    ].join('\n'),
+  );
   if (options.json !== true) await showFirstSteps(service, output);
   await interrupted;
   output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');

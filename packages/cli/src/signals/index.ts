@@ -7,7 +7,8 @@ import type * as Trying from './try.js';
 const load = (): Promise<typeof Commands> => import('./signals.js');
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, example } = making;
   example(
     remote(
       root
@@ -25,12 +26,12 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((type: string | undefined, options: Remote & Commands.SignalOptions) =>
     run(async (output) => (await load()).sendSignal(connect(options), type, only(options), output)),
   );
-  defineSignals(root.command('signals').description('send: what happened, and what followed from it'), { run, remote, example });
+  defineSignals(root.command('signals').description('send: what happened, and what followed from it'), making);
 }
 
-function defineSignals(signals: Command, { run, remote, example }: Making): void {
+function defineSignals(signals: Command, { run, remote, paged, listed, example }: Making): void {
   example(
-    remote(
+    paged(
       signals
         .command('list')
         .description('signals, newest first')
@@ -38,9 +39,7 @@ function defineSignals(signals: Command, { run, remote, example }: Making): void
         .option('--subject <text>', 'about one thing')
         .option('--rule <name>', 'that a rule was asked about')
         .option('--message <id>', 'that led to a message')
-        .option('--state <state>', 'waiting, sent, canceled, limited, refused, ignored, open, no-rule')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
+        .option('--state <state>', 'waiting, sent, canceled, limited, refused, ignored, open, no-rule'),
     ),
     'verbalis signals list --state refused',
   ).action((options: Remote & Commands.ListOptions) =>
@@ -53,7 +52,7 @@ function defineSignals(signals: Command, { run, remote, example }: Making): void
   ).action((id: string, options: Remote) => run(async (output) => (await load()).showSignal(connect(options), id, options, output)));
 
   example(
-    remote(signals.command('rules').description('the rules of the edition in use, with counts of the last seven days')),
+    listed(signals.command('rules').description('the rules of the edition in use, with counts of the last seven days')),
     'verbalis signals rules',
   ).action((options: Remote) => run(async (output) => (await load()).listRules(connect(options), options, output)));
 
@@ -72,7 +71,7 @@ function defineSignals(signals: Command, { run, remote, example }: Making): void
   example(
     remote(signals.command('cancel <signal>').description('send nothing of what still waits of a signal')),
     'verbalis signals cancel j01k…',
-  ).action((id: string, options: Remote) => run(async (output) => (await load()).cancelSignal(connect(options), id, options, output)));
+  ).action((id: string, options: Remote) => run(async (output) => (await load()).cancelSignal(connect(options), id, output)));
 
   example(
     remote(signals.command('retry <signal>').description('try again what was refused, with the rules and templates in use now')),

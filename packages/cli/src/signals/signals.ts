@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { Client, SignalFilter, SignalView } from '@verbalis/client';
+import { RefusedError, type Client, type SignalFilter, type SignalView } from '@verbalis/client';
 import { readJson } from '../json-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
@@ -88,7 +88,7 @@ export async function sendSignal(client: Client, type: string | undefined, optio
       : (await client.signals.take(new Blob([JSON.stringify(withIds(readJson(file)))], { type: 'application/json' }))).signals;
   const shown = wait ? await Promise.all(taken.map(({ id }) => lookedAt(client, id))) : [];
   const isRefused = shown.some(({ rules }) => rules.some(({ state }) => state === 'refused'));
-  if (json) output.out(JSON.stringify({ signals: taken.map((kept, i) => ({ ...kept, ...shown[i] })) }, null, 2));
+  if (json) output.json({ signals: taken.map((kept, i) => ({ ...kept, ...shown[i] })) });
   else
     for (const [i, { id, repeated }] of taken.entries()) {
       const signal = shown[i];
@@ -96,13 +96,15 @@ export async function sendSignal(client: Client, type: string | undefined, optio
       else output.out(`${id} is kept.`);
       if (repeated) output.note(`${id} had come before: nothing follows from it again.`);
     }
+  if (type !== undefined && !(await hasRule(client, type)))
+    output.note(`No rule of the edition in use names "${type}", so no email follows. Rules: verbalis signals rules`);
   return isRefused ? 1 : 0;
 }
 
 export async function listSignals(client: Client, { json = false, limit, ...filter }: ListOptions, output: Output): Promise<ExitCode> {
   const page = await client.signals.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json) {
-    output.out(JSON.stringify(page, null, 2));
+    output.json(page);
     return 0;
   }
   if (page.signals.length === 0) output.note('No signals.');
@@ -130,7 +132,7 @@ export async function listSignals(client: Client, { json = false, limit, ...filt
 
 export async function showSignal(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const signal = await client.signals.get(id);
-  if (json) output.out(JSON.stringify(signal, null, 2));
+  if (json) output.json(signal);
   else {
     output.out(signalText(signal, output.color));
     output.out(signal.data === undefined ? '\nIts data are no longer kept.' : `\n${JSON.stringify(signal.data, null, 2)}`);
@@ -151,7 +153,7 @@ function lengthText(seconds: number): string {
 
 export async function listRules(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const found = await client.signals.rules();
-  if (json) output.out(JSON.stringify(found, null, 2));
+  if (json) output.json(found);
   else if (found.rules.length === 0) output.note('The mail folder has no signal rules: signals/NAME.yaml.');
   else
     output.out(
@@ -181,22 +183,26 @@ export async function listRules(client: Client, { json = false }: { json?: boole
 
 const rulesText = (n: number): string => `${n} rule${n === 1 ? '' : 's'}`;
 
-export async function cancelSignal(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
+/** Whether a rule is on a type; true where the key may not see the rules. */
+async function hasRule(client: Client, type: string): Promise<boolean> {
+  try {
+    return (await client.signals.rules()).rules.some((rule) => rule.on === type);
+  } catch (error) {
+    if (error instanceof RefusedError) return true;
+    throw error;
+  }
+}
+
+export async function cancelSignal(client: Client, id: string, output: Output): Promise<ExitCode> {
   const changed = await client.signals.cancel(id);
-  output.out(
-    json
-      ? JSON.stringify(changed)
-      : changed.rules === 0
-        ? 'Nothing of it waited.'
-        : `Canceled: what ${rulesText(changed.rules)} would have sent.`,
-  );
+  output.result(changed, changed.rules === 0 ? 'Nothing of it waited.' : `Canceled: what ${rulesText(changed.rules)} would have sent.`);
   return changed.rules === 0 ? 1 : 0;
 }
 
 export async function retrySignal(client: Client, id: string, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const changed = await client.signals.retry(id);
   if (json || changed.rules === 0) {
-    output.out(json ? JSON.stringify(changed) : 'Nothing of it was refused.');
+    output.result(changed, 'Nothing of it was refused.');
     return changed.rules === 0 ? 1 : 0;
   }
   const signal = await lookedAt(client, id);

@@ -82,7 +82,7 @@ export async function trySignals(files: readonly string[], options: TryOptions, 
     const signal = signalIn(file);
     return { file, type: signal.type, trials: trySignal(project, rules, signal) };
   });
-  if (options.json === true) output.out(JSON.stringify(tried, null, 2));
+  if (options.json === true) output.json(tried);
   else
     for (const { file, type, trials } of tried) {
       output.out(`${output.color.bold(type)}  ${output.color.dim(file)}`);

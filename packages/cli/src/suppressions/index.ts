@@ -4,20 +4,18 @@ import { type Making, only, type Remote } from '../command.js';
 import { listSuppressions, addSuppression, liftSuppression, importSuppressions, exportSuppressions } from './suppressions.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, { run, remote, paged, example }: Making): void {
   const suppressions = root.command('suppressions').description('track: addresses that get no more mail');
 
   example(
-    remote(
+    paged(
       suppressions
         .command('list')
         .description('addresses that get no more mail, newest first')
         .option('--address <address>', 'one address')
         .option('--topic <topic>', 'of one topic')
         .option('--reason <reason>', 'failed, failed-repeatedly, complained, unsubscribed, added, imported')
-        .option('--lifted', 'also those that were removed')
-        .option('--limit <n>', 'how many (50)')
-        .option('--cursor <cursor>', 'where the page before ended'),
+        .option('--lifted', 'also those that were removed'),
     ),
     'verbalis suppressions list --address asa@post.example',
   ).action((options: Remote & Parameters<typeof listSuppressions>[1]) =>

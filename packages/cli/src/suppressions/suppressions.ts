@@ -20,7 +20,7 @@ export async function listSuppressions(client: Client, options: SuppressionsOpti
     ...(lifted === true ? { lifted: 'yes' as const } : {}),
     ...(limit === undefined ? {} : { limit: Number(limit) }),
   });
-  if (json === true) output.out(JSON.stringify(page, null, 2));
+  if (json === true) output.json(page);
   else if (page.suppressions.length === 0) output.note('No address is suppressed.');
   else
     output.out(
@@ -44,25 +44,20 @@ export async function listSuppressions(client: Client, options: SuppressionsOpti
 export async function addSuppression(
   client: Client,
   address: string,
-  { json, ...more }: { topic?: string; note?: string; json?: boolean },
+  { topic, note }: { topic?: string; note?: string },
   output: Output,
 ): Promise<ExitCode> {
-  const one = await client.suppressions.add({ address, ...more });
-  output.out(
-    json === true
-      ? JSON.stringify(one, null, 2)
-      : `${one.address} gets no more mail${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}. (${one.id})`,
-  );
+  const one = await client.suppressions.add({
+    address,
+    ...(topic === undefined ? {} : { topic }),
+    ...(note === undefined ? {} : { note }),
+  });
+  output.result(one, `${one.address} gets no more mail${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}. (${one.id})`);
   return 0;
 }
 
 /** Lifts what stands against an address, or one suppression by its id. */
-export async function liftSuppression(
-  client: Client,
-  what: string,
-  { note, json }: { note: string; json?: boolean },
-  output: Output,
-): Promise<ExitCode> {
+export async function liftSuppression(client: Client, what: string, { note }: { note: string }, output: Output): Promise<ExitCode> {
   const ids = what.includes('@')
     ? (await client.suppressions.list({ address: what })).suppressions.map((suppression) => suppression.id)
     : [what];
@@ -72,12 +67,9 @@ export async function liftSuppression(
   }
   const lifted: SuppressionView[] = [];
   for (const id of ids) lifted.push(await client.suppressions.lift(id, { note }));
-  output.out(
-    json === true
-      ? JSON.stringify(lifted, null, 2)
-      : lifted
-          .map(({ address, topic }) => `${address} may get mail again${topic === undefined ? '' : ` of the topic "${topic}"`}.`)
-          .join('\n'),
+  output.result(
+    lifted,
+    lifted.map(({ address, topic }) => `${address} may get mail again${topic === undefined ? '' : ` of the topic "${topic}"`}.`).join('\n'),
   );
   return 0;
 }
@@ -88,7 +80,7 @@ export async function importSuppressions(client: Client, file: string, options: 
     throw new UsageError(`There is no file "${file}".`, 'A CSV file with a header line; one column is "address".');
   });
   const report = await client.suppressions.import(text);
-  if (options.json === true) output.out(JSON.stringify(report, null, 2));
+  if (options.json === true) output.json(report);
   else {
     for (const line of report.lines) if (line.problem !== undefined) output.out(`${file}:${line.line}: ${output.color.red(line.problem)}`);
     output.out(`${report.added} added, ${report.known} known already, ${report.refused} refused.`);

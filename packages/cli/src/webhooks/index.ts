@@ -15,10 +15,11 @@ import {
 } from './subscriptions.js';
 
 /** Commands of this feature. */
-export function define(root: Command, { run, remote, example }: Making): void {
+export function define(root: Command, making: Making): void {
+  const { run, remote, listed, example } = making;
   const subscriptions = root.command('subscriptions').description('track: where events are sent, signed');
 
-  example(remote(subscriptions.command('list').description('all of the space')), 'verbalis subscriptions list').action(
+  example(listed(subscriptions.command('list').description('all of the space')), 'verbalis subscriptions list').action(
     (options: Remote & Parameters<typeof listSubscriptions>[1]) =>
       run((output) => listSubscriptions(connect(options), only(options), output)),
   );
@@ -44,7 +45,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     remote(subscriptions.command('show <subscription>').description('one, by its id or name')),
     'verbalis subscriptions show office',
-  ).action((id: string, options: Remote) => run((output) => showSubscription(connect(options), id, only(options), output)));
+  ).action((id: string, options: Remote) => run((output) => showSubscription(connect(options), id, output)));
 
   const actions: readonly (readonly [(typeof ACTIONS)[number], string])[] = [
     ['pause', 'send nothing until it is resumed; nothing is lost meanwhile'],
@@ -54,7 +55,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
 
   for (const [action, words] of actions)
     example(remote(subscriptions.command(`${action} <subscription>`).description(words)), `verbalis subscriptions ${action} office`).action(
-      (id: string, options: Remote) => run((output) => changeSubscription(connect(options), { id, action }, only(options), output)),
+      (id: string, options: Remote) => run((output) => changeSubscription(connect(options), { id, action }, output)),
     );
 
   example(
@@ -64,7 +65,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => testSubscription(connect(options), id, only(options), output)),
   );
 
-  defineNotifications(subscriptions, { run, remote, example });
+  defineNotifications(subscriptions, making);
 
   example(
     remote(subscriptions.command('remove <subscription>').description('remove it, with its notifications')),
@@ -72,7 +73,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
 }
 
-function defineNotifications(subscriptions: Command, { run, remote, example }: Pick<Making, 'run' | 'remote' | 'example'>): void {
+function defineNotifications(subscriptions: Command, { run, remote, paged, example }: Making): void {
   example(
     remote(
       subscriptions
@@ -93,13 +94,11 @@ function defineNotifications(subscriptions: Command, { run, remote, example }: P
   );
 
   example(
-    remote(
+    paged(
       subscriptions
         .command('notifications <subscription>')
         .description('what was sent to it, newest first')
-        .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'dead-letter']))
-        .option('--limit <n>', 'a page (50)')
-        .option('--cursor <cursor>', 'the next page'),
+        .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'dead-letter'])),
     ),
     'verbalis subscriptions notifications office --state dead-letter',
   ).action((id: string, options: Remote & Parameters<typeof listNotifications>[2]) =>

@@ -35,14 +35,14 @@ function subscriptionText(subscription: Subscription, output: Output): string {
   ].join('\n');
 }
 
-function show(subscription: Subscription, { json }: Json, output: Output): ExitCode {
-  output.out(json === true ? JSON.stringify(subscription, null, 2) : subscriptionText(subscription, output));
+function show(subscription: Subscription, output: Output): ExitCode {
+  output.result(subscription, subscriptionText(subscription, output));
   return subscription.state === 'unproven' ? 1 : 0;
 }
 
 export async function listSubscriptions(client: Client, { json }: Json, output: Output): Promise<ExitCode> {
   const { subscriptions: list } = await client.subscriptions.list();
-  if (json === true) output.out(JSON.stringify(list, null, 2));
+  if (json === true) output.json(list);
   else if (list.length === 0) output.note('No subscription yet. verbalis subscriptions add URL makes one.');
   else
     output.out(
@@ -109,7 +109,7 @@ export async function addSubscription(
     ...(Object.keys(headers).length === 0 ? {} : { headers }),
     ...(options.handshake === false ? { handshake: false } : {}),
   } as NewSubscription;
-  return show(await client.subscriptions.add(wanted), options, output);
+  return show(await client.subscriptions.add(wanted), output);
 }
 
 export const ACTIONS = ['pause', 'resume', 'renew-secret'] as const;
@@ -117,15 +117,14 @@ export const ACTIONS = ['pause', 'resume', 'renew-secret'] as const;
 export async function changeSubscription(
   client: Client,
   { id, action }: { readonly id: string; readonly action: (typeof ACTIONS)[number] },
-  options: Json,
   output: Output,
 ): Promise<ExitCode> {
   const { pause, resume, renewSecret } = client.subscriptions;
-  return show(await { pause, resume, 'renew-secret': renewSecret }[action](id), options, output);
+  return show(await { pause, resume, 'renew-secret': renewSecret }[action](id), output);
 }
 
-export async function showSubscription(client: Client, id: string, options: Json, output: Output): Promise<ExitCode> {
-  show(await client.subscriptions.get(id), options, output);
+export async function showSubscription(client: Client, id: string, output: Output): Promise<ExitCode> {
+  show(await client.subscriptions.get(id), output);
   return 0;
 }
 
@@ -137,7 +136,7 @@ export async function removeSubscription(client: Client, id: string, output: Out
 
 export async function testSubscription(client: Client, id: string, { json }: Json, output: Output): Promise<ExitCode> {
   const result = await client.subscriptions.test(id);
-  if (json === true) output.out(JSON.stringify(result));
+  if (json === true) output.json(result);
   else if (result.ok) output.out(`${output.color.green('✓')} It answered ${result.status ?? ''} after ${result.milliseconds} ms.`);
   else output.out(`${output.color.red('✗')} ${result.problem ?? 'It failed.'}`);
   return result.ok ? 0 : 1;
@@ -146,12 +145,12 @@ export async function testSubscription(client: Client, id: string, { json }: Jso
 export async function replaySubscription(
   client: Client,
   id: string,
-  { since, ...options }: Json & { readonly since: string },
+  { since }: { readonly since: string },
   output: Output,
 ): Promise<ExitCode> {
   const at = new Date(since);
   if (Number.isNaN(at.getTime())) throw new UsageError(`"${since}" is not a valid time.`, 'It looks like 2026-12-04T08:15:00Z.');
-  return show(await client.subscriptions.replay(id, { since: at.toISOString() }), options, output);
+  return show(await client.subscriptions.replay(id, { since: at.toISOString() }), output);
 }
 
 export async function againSubscription(client: Client, id: string, notifications: string[], output: Output): Promise<ExitCode> {
@@ -171,7 +170,7 @@ export async function listNotifications(
   output: Output,
 ): Promise<ExitCode> {
   const page = await client.subscriptions.notifications(id, { ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
-  if (json === true) output.out(JSON.stringify(page, null, 2));
+  if (json === true) output.json(page);
   else if (page.notifications.length === 0) output.note('Nothing was sent to it yet.');
   else
     output.out(

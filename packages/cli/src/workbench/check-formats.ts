@@ -5,7 +5,7 @@ export const FORMATS = ['text', 'json', 'sarif', 'github'] as const;
 export type Format = (typeof FORMATS)[number];
 
 /** For machines. */
-export function asJson(templates: number, problems: readonly Problem[]): string {
+export function forMachines(templates: number, problems: readonly Problem[]): unknown {
   const flat = problems.map(({ place, code, severity, message, hint }) => ({
     file: place.file,
     line: place.line,
@@ -15,7 +15,7 @@ export function asJson(templates: number, problems: readonly Problem[]): string 
     message,
     hint,
   }));
-  return JSON.stringify({ templates, problems: flat }, null, 2);
+  return { templates, problems: flat };
 }
 
 const LEVELS = { error: 'error', warning: 'warning', suggestion: 'note' } as const;

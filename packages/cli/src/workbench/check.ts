@@ -5,7 +5,7 @@ import { compileFolder } from '@verbalis/core/program';
 import { sendingProblems } from '@verbalis/core/schedules';
 import { readMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
-import { asGithub, asJson, asSarif, type Format } from './check-formats.js';
+import { asGithub, asSarif, forMachines, type Format } from './check-formats.js';
 import { deadLinks } from './links.js';
 
 export interface CheckOptions {
@@ -33,7 +33,7 @@ export async function check(folder: string, options: CheckOptions, output: Outpu
   const code: ExitCode = isBad ? 1 : 0;
   switch (options.json === true ? 'json' : (options.format ?? 'text')) {
     case 'json':
-      output.out(asJson(project.templates.size, problems));
+      output.json(forMachines(project.templates.size, problems));
       return code;
     case 'sarif':
       output.out(asSarif(folder, problems));

@@ -1,20 +1,10 @@
 import { Option, type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
-import { UsageError, type ExitCode, type Output } from '../output.js';
 import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
 import type { render } from './render.js';
 import type { PreviewOptions } from './preview.js';
-
-/** The service is loaded only for this: other commands of this feature do without it. */
-async function checkConfiguration(file: string, output: Output): Promise<ExitCode> {
-  const [{ checkConfig }, { readConfig }] = await Promise.all([
-    import('../service/configuration.js'),
-    import('@verbalis/service/settings'),
-  ]);
-  return checkConfig(() => readConfig(file, process.env), output);
-}
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -43,25 +33,15 @@ export function define(root: Command, { run, remote, example }: Making): void {
 
   example(
     root
-      .command('check [mailfolder]')
-      .description('write: find what is wrong in a mail folder, or in a configuration')
-      .option('--config <file>', 'a configuration of the service, with its profiles and what was recorded beside them')
+      .command('check <mailfolder>')
+      .description('write: find what is wrong in a mail folder')
       .option('--links', 'ask for every link and picture of every sample, over the network')
       .option('--strict', 'warnings fail too')
       .addOption(new Option('--format <format>', 'how it is written').choices(FORMATS).default('text'))
       .option('--json', 'the same as --format json'),
     'verbalis check demo/mail --strict',
-  ).action((folder: string | undefined, options: Parameters<typeof check>[1] & { config?: string }) =>
-    run(async (output) => {
-      const { config } = options;
-      if (config !== undefined) return checkConfiguration(config, output);
-      if (folder === undefined)
-        throw new UsageError(
-          'Neither a mail folder nor a configuration is named.',
-          'verbalis check mail, or verbalis check --config verbalis.yaml.',
-        );
-      return (await import('./check.js')).check(folder, options, output);
-    }),
+  ).action((folder: string, options: Parameters<typeof check>[1]) =>
+    run(async (output) => (await import('./check.js')).check(folder, options, output)),
   );
 
   example(

@@ -16,7 +16,7 @@ export async function initConfiguration(folder: string, output: Output): Promise
   cpSync(STARTER_CONFIGURATION, file);
   writeFileSync(schema, `${JSON.stringify(settingsSchema(), null, 2)}\n`);
   for (const made of [file, schema]) output.out(`made ${made}`);
-  output.note(`\nTry it:\n  verbalis serve --config ${file} --check\n  verbalis serve --config ${file}`);
+  output.note(`\nTry it:\n  verbalis config check ${file}\n  verbalis serve --config ${file}`);
   return 0;
 }
 

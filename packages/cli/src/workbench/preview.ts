@@ -52,7 +52,7 @@ export async function preview(
       throw new UsageError(`Port ${port} on ${options.host} is in use.`, 'Take another with --port, or 0 for any free one.');
     throw error;
   }
-  if (options.json === true) output.out(JSON.stringify({ url: page.url }));
+  if (options.json === true) output.json({ url: page.url });
   else
     output.out(
       `The preview of ${folder} is at ${page.url}\n${options.edit === true ? 'The page may write its sources.' : 'The page writes nothing; with --edit it may.'} End with Ctrl+C.`,

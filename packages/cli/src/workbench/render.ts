@@ -56,10 +56,10 @@ export async function render(folder: string, name: string, options: RenderOption
     output.note(`${error.at}  ${error.code}\n  ${error.message}${error.hint === undefined ? '' : `\n  ${error.hint}`}`);
     return 1;
   }
-  if (options.json === true) output.out(JSON.stringify({ template: name, locale: program.locale, ...rendering }, null, 2));
-  else if (options.part === 'eml') process.stdout.write(emlOf(rendering, project.settings.sender));
+  if (options.part === 'eml') output.bytes(emlOf(rendering, project.settings.sender));
+  else if (options.json === true) output.json({ template: name, locale: program.locale, ...rendering });
   else if (options.part === undefined) output.out(overview(rendering, output));
-  else process.stdout.write(`${rendering[options.part]}${rendering[options.part].endsWith('\n') ? '' : '\n'}`);
+  else output.out(rendering[options.part]);
   return 0;
 }
 

@@ -127,7 +127,7 @@ export function SignInWays({ onSignedIn }: WaysProps) {
         Sign in
       </Button>
       <p>
-        It is in the secrets file of the service. <code>verbalis sign-in</code> makes a link that opens the console without it, once.
+        It is in the secrets file of the service. <code>verbalis console link</code> makes a link that opens the console without it, once.
       </p>
     </Lines>
   );

@@ -91,7 +91,7 @@ export function linkFolder(files: MailFiles, before?: MailProject): MailProject 
       problem(
         'no-mail-folder',
         new SourceText('mail.yaml', '').whole,
-        'There is no mail.yaml here, so this is no mail folder.',
+        'There is no mail.yaml here, so this is not a mail folder.',
         'Name the folder that holds mail.yaml.',
       ),
     );

@@ -1,5 +1,5 @@
 import type { z } from 'zod';
-import { problem, readYaml, SourceText, yamlKeyAt, yamlValueAt, type Place, type Problem } from '../problems/index.js';
+import { issueWords, problem, readYaml, SourceText, yamlKeyAt, yamlValueAt, type Place, type Problem } from '../problems/index.js';
 
 /** How often a YAML document may repeat what it has named: such repetitions multiply. */
 const MAX_ALIASES = 50;
@@ -73,15 +73,11 @@ export function readYamlFile<Content>(
         problem(
           words.code,
           keyAt(issue.path),
-          `${name === '' ? 'This file' : `"${name}"`} ${sentence(issue.message)}.`,
+          `${name === '' ? 'This file' : `"${name}"`} ${issueWords(issue)}.`,
           words.hint?.(issue.path),
         ),
       );
     }
   }
   return undefined;
-}
-
-function sentence(message: string): string {
-  return /^Invalid input: expected (.*), received undefined/.test(message) ? 'is missing' : message.replace(/^Invalid input: /, '');
 }

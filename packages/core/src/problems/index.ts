@@ -1,5 +1,7 @@
+export { fileFault } from './file-fault.js';
 export { codeFrame, describe } from './frame.js';
 export { depthOf, duplicateKeys, isDeeper, jsonFault, MAX_DEPTH } from './json.js';
+export { issueWords } from './issue-words.js';
 export { didYouMean, nearest } from './nearest.js';
 export { hasErrors, inReadingOrder, problem, suggestion, warning, type Place, type Problem, type Severity } from './problem.js';
 export { SourceText } from './source.js';

@@ -252,9 +252,22 @@ export function canonicalLocale(tag: string): string | undefined {
   return canonical(tag).tag;
 }
 
-/** What is wrong with a locale tag, in words; undefined for one that is well formed. */
+/** Names of languages and regions (CLDR); undefined for a code that stands for none. */
+const known = (type: 'language' | 'region'): Intl.DisplayNames => new Intl.DisplayNames('en', { type, fallback: 'none' });
+const [languages, regions] = [known('language'), known('region')];
+
+/** What is wrong with a locale tag, in words; undefined for one that is well formed and names a language that exists. */
 export function localeFault(tag: string): string | undefined {
-  if (canonicalLocale(tag) !== undefined) return undefined;
+  const sound = canonicalLocale(tag);
+  if (sound !== undefined) {
+    // "und" has no language there, which the types do not say.
+    const [language = ''] = sound.split('-');
+    const { region } = new Intl.Locale(sound);
+    // Rare languages have codes of three letters and no name here.
+    if (language.length !== 3 && languages.of(language) === undefined) return `is not a known locale: there is no language "${language}"`;
+    if (region !== undefined && regions.of(region) === undefined) return `is not a known locale: there is no region "${region}"`;
+    return undefined;
+  }
   const meant = canonicalLocale(tag.replaceAll('_', '-'));
   return meant === undefined ? 'must be a BCP 47 tag such as "en" or "pt-BR"' : `must be a BCP 47 tag: did you mean "${meant}"?`;
 }

@@ -14,14 +14,14 @@ export const Limit = z.coerce.number().int().min(1).max(200).default(50);
 /** Where a page of a list begins that is sorted by ids. */
 export const IdCursor = z
   .string()
-  .regex(/^[a-z]{1,3}[0-9a-z]{1,40}$/)
+  .regex(/^[a-z][0-9a-hjkmnp-tv-z]{26}$/, 'is not the nextCursor of a page')
   .optional()
   .meta({ description: 'nextCursor of the page before.' });
 
 /** Where a page of a list begins that is sorted by numbers: the number in base 36. */
 export const NumberCursor = z
   .string()
-  .regex(/^[0-9a-z]{1,10}$/)
+  .regex(/^[0-9a-z]{1,10}$/, 'is not the nextCursor of a page')
   .transform((text) => Number.parseInt(text, 36))
   .optional()
   .meta({ description: 'nextCursor of the page before.' });

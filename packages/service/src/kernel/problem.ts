@@ -1,4 +1,4 @@
-import { didYouMean, isDeeper, jsonFault, SourceText } from '@verbalis/core/problems';
+import { didYouMean, isDeeper, issueWords, jsonFault, SourceText } from '@verbalis/core/problems';
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
@@ -71,13 +71,7 @@ function faults(issue: z.core.$ZodIssue, schema: z.ZodType, prefix: readonly Pro
     }
     return [{ path: pathText(path), message: 'has none of the shapes that are allowed here' }];
   }
-  const missing = issue.code === 'invalid_type' && /received undefined$/.test(issue.message);
-  const message = missing
-    ? 'is missing'
-    : issue.message
-        .replace(/^Invalid input: expected (\w+), received (\w+)$/, 'must be of type $1, is $2')
-        .replace(/^Invalid option: expected one of /, 'must be one of ');
-  return [{ path: pathText(path), message }];
+  return [{ path: pathText(path), message: issueWords(issue) }];
 }
 
 /** What is wrong with an input, by path. */

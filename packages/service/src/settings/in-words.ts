@@ -1,4 +1,4 @@
-import { didYouMean, nearest } from '@verbalis/core/problems';
+import { didYouMean, issueWords, nearest } from '@verbalis/core/problems';
 import { z } from 'zod';
 import type { RequestProblem } from '../kernel/index.js';
 import { isRecord } from './expand.js';
@@ -60,7 +60,7 @@ export function inWords(issue: z.core.$ZodIssue, raw: unknown): RequestProblem[]
     const known = bare instanceof z.ZodObject ? Object.keys(bare.shape) : [];
     return issue.keys.map((key) => {
       const hint = didYouMean(key, known);
-      return { path: path === '' ? key : `${path}.${key}`, message: 'is no setting.', ...(hint === undefined ? {} : { hint }) };
+      return { path: path === '' ? key : `${path}.${key}`, message: 'is not a setting.', ...(hint === undefined ? {} : { hint }) };
     });
   }
   if (issue.code === 'invalid_union' && issue.discriminator !== undefined) {
@@ -77,7 +77,7 @@ export function inWords(issue: z.core.$ZodIssue, raw: unknown): RequestProblem[]
     const inner = best.flatMap((found) => inWords({ ...found, path: [...issue.path, ...found.path] }, raw));
     if (inner.length > 0) return inner;
   }
-  return [{ path: path === '' ? '(file)' : path, message: `${issue.message.replace(/^Invalid input: /, '')}.` }];
+  return [{ path: path === '' ? '(file)' : path, message: `${issueWords(issue)}.` }];
 }
 
 /** How far what stands there is from a form: an unknown name weighs as much as one that is missing. */

@@ -12,7 +12,7 @@ import { Settings } from './schema.js';
 /** All that is wrong with the configuration, at once. */
 function configError(file: string, faults: readonly RequestProblem[]): StartError {
   const lines = faults.map(({ path, message, hint }) => `  ${path}: ${message}${hint === undefined ? '' : ` ${hint}`}`);
-  return new StartError(`The configuration is not right (${file}):\n${lines.join('\n')}`, { faults });
+  return new StartError(`The configuration has errors (${file}):\n${lines.join('\n')}`, { faults });
 }
 
 export interface ReadConfig {

@@ -208,13 +208,13 @@ callbacks:
       'providers.x.authorisation.kind: must be one of basic, bearer, header, query, client-credentials, signed. Did you mean "bearer"?',
     ]);
     expect(faults(`${base}    authorisation: { kind: basic, usr: x, user: a, password: b }\n`)).toEqual([
-      'providers.x.authorisation.usr: is no setting. Did you mean "user"?',
+      'providers.x.authorisation.usr: is not a setting. Did you mean "user"?',
     ]);
     expect(
       faults(
         `${base}    authorisation: { kind: signed, steps: [{ name: a, hash: sha256, of: x, key: k }], after: [{ header: A, value: b }] }\n`,
       ),
-    ).toEqual([expect.stringMatching(/^providers\.x\.authorisation\.steps\.0\.key: is no setting\./)]);
+    ).toEqual([expect.stringMatching(/^providers\.x\.authorisation\.steps\.0\.key: is not a setting\./)]);
     expect(faults(using(join(at, 'none')))[0]).toMatch(/names a folder without profile\.yaml/);
   });
 });

@@ -1,6 +1,7 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join, relative, sep } from 'node:path';
 import type { MailFiles } from '@verbalis/core/folder';
+import { fileFault } from '@verbalis/core/problems';
 import { StartError } from '../../kernel/unavailable.js';
 
 /** Largest mail folder that is read, in bytes and files. */
@@ -15,7 +16,7 @@ export async function readMailFolder(folder: string): Promise<MailFiles> {
   try {
     entries = await readdir(folder, { recursive: true, withFileTypes: true });
   } catch (error) {
-    throw new StartError(`The mail folder ${folder} cannot be read: ${error instanceof Error ? error.message : String(error)}`, {
+    throw new StartError(`The mail folder ${folder} cannot be read: ${fileFault(error)}.`, {
       hint: HINT,
     });
   }

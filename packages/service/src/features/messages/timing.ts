@@ -31,14 +31,14 @@ export function timingOf(
 ): { notBefore: number; expiresAt: number | undefined } {
   let zone = wanted.timeZone ?? edition.project.settings.timeZone;
   if (!isZone(zone)) {
-    problems.push({ path: 'timeZone', message: `"${zone}" is no time zone`, hint: 'An IANA name such as "Europe/Paris".' });
+    problems.push({ path: 'timeZone', message: `"${zone}" is not a known time zone`, hint: 'Use an IANA name such as "Europe/Paris".' });
     zone = 'UTC';
   }
   const read = (text: string | undefined, path: string): number | undefined => {
     if (text === undefined) return undefined;
     const at = instantOf(text, zone);
     if (at === undefined)
-      problems.push({ path, message: 'is no time', hint: 'Like "2026-12-01T09:00:00Z", or "2026-12-01T09:00" in the time zone.' });
+      problems.push({ path, message: 'is not a valid time', hint: 'Write "2026-12-01T09:00:00Z", or "2026-12-01T09:00" with timeZone.' });
     return at;
   };
   const notBefore = read(wanted.notBefore, 'notBefore');

@@ -48,7 +48,7 @@ export function readSuppressions(text: string): CsvLine[] {
     const cause = record['cause'] === undefined || record['cause'] === '' ? null : record['cause'];
     if (cause !== null && !(CAUSES as readonly string[]).includes(cause)) return { line, problem: `"${cause}" is no cause` };
     const since = record['since'] === undefined || record['since'] === '' ? undefined : Date.parse(record['since']);
-    if (since !== undefined && Number.isNaN(since)) return { line, problem: `"${record['since'] ?? ''}" is no time` };
+    if (since !== undefined && Number.isNaN(since)) return { line, problem: `"${record['since'] ?? ''}" is not a valid time` };
     return {
       line,
       address: addressText(address),
