@@ -30,6 +30,8 @@ const DEBIAN = [
   ['fish', '/usr/bin/fish'],
   ['ruby', '/usr/bin/ruby'],
   ['golang-go', '/usr/bin/go'],
+  ['php-cli', '/usr/bin/php'],
+  ['curl', '/usr/bin/curl'],
   ['openssl', '/usr/bin/openssl'],
   ['libidn12', '/usr/lib/x86_64-linux-gnu/libidn.so.12'],
 ];

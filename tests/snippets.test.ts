@@ -8,7 +8,7 @@ import { ROOT, temporaryFolder } from './support/service.js';
 // The ways to verify a notification that docs/events.md shows, each run in its language with nothing but its standard library.
 
 const snippets = new Map(
-  [...readFileSync(join(ROOT, 'docs/events.md'), 'utf8').matchAll(/^```(js|python|go|ruby)\n([\s\S]*?)^```$/gm)].map(
+  [...readFileSync(join(ROOT, 'docs/events.md'), 'utf8').matchAll(/^```(js|python|go|ruby|php)\n([\s\S]*?)^```$/gm)].map(
     ([, language = '', code = '']) => [language, code],
   ),
 );
@@ -54,6 +54,15 @@ print(json.dumps([is_genuine(c["secret"], {"webhook-id": c["id"], "webhook-times
 require 'json'
 cases = JSON.parse(File.read('cases.json', encoding: 'utf-8'))
 puts JSON.generate(cases.map { |c| genuine?(c['secret'], { 'webhook-id' => c['id'], 'webhook-timestamp' => c['at'], 'webhook-signature' => c['signature'] }, c['body']) })
+`,
+  }),
+  php: (code) => ({
+    file: 'verify.php',
+    command: ['php', 'verify.php'],
+    text: `<?php
+${code}
+$cases = json_decode(file_get_contents('cases.json'), true);
+echo json_encode(array_map(fn ($c) => isGenuine($c['secret'], ['webhook-id' => $c['id'], 'webhook-timestamp' => $c['at'], 'webhook-signature' => $c['signature']], $c['body']), $cases));
 `,
   }),
   go: (code) => ({

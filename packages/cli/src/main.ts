@@ -160,19 +160,21 @@ function handDown(action: Command): void {
 /** Settles what the options of all commands mean for this one, before it runs. */
 function begin(action: Command, output: ProcessOutput): void {
   handDown(action);
-  const quiet = action.getOptionValue('quiet') === true;
-  // Commands need not know this option.
-  action.setOptionValue('quiet', undefined);
+  // Commands need not know these options: they are taken out of their values.
+  const values: Record<string, unknown> = action.opts();
+  const quiet = values['quiet'] === true;
+  delete values['quiet'];
   let csv = false;
   if (lists.has(action)) {
-    csv = action.getOptionValue('csv') === true;
-    const all = action.getOptionValue('all') === true;
-    if (all && action.getOptionValue('cursor') !== undefined) throw new UsageError('Give --all or --cursor, not both.');
-    if (csv) action.setOptionValue('json', true);
-    if (all) action.setOptionValue('allPages', true);
-    for (const name of ['csv', 'all']) action.setOptionValue(name, undefined);
+    csv = values['csv'] === true;
+    const all = values['all'] === true;
+    if (all && values['cursor'] !== undefined) throw new UsageError('Give --all or --cursor, not both.');
+    if (csv) values['json'] = true;
+    if (all) values['allPages'] = true;
+    delete values['csv'];
+    delete values['all'];
   }
-  const json = action.getOptionValue('json') === true;
+  const json = values['json'] === true;
   output.begin({ mode: csv ? 'csv' : json ? 'json' : 'text', quiet });
 }
 

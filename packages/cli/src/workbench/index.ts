@@ -5,6 +5,7 @@ import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
 import type { render } from './render.js';
 import type { PreviewOptions } from './preview.js';
+import type { TypesOptions } from './types.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -25,11 +26,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
     root
       .command('types <mailfolder>')
       .description('write: TypeScript types of every template’s data')
-      .option('--out <file>', 'a file (standard output when left out)'),
+      .option('--out <path>', 'a file, or a folder for schemas (standard output when left out)')
+      .addOption(new Option('--format <format>', 'what is written').choices(['typescript', 'json-schema']).default('typescript')),
     'verbalis types demo/mail --out src/mail-data.ts',
-  ).action((folder: string, options: { out?: string }) =>
-    run(async (output) => (await import('./types.js')).types(folder, options, output)),
-  );
+    'verbalis types demo/mail --format json-schema --out schemas',
+  ).action((folder: string, options: TypesOptions) => run(async (output) => (await import('./types.js')).types(folder, options, output)));
 
   example(
     root
