@@ -25,3 +25,5 @@ if (!existsSync(mark) || readFileSync(mark, 'utf8') !== sources) {
   run('vite build', 'npx', ['vite', 'build', '--logLevel', 'warn'], { cwd: consoleRoot });
   writeFileSync(mark, sources);
 }
+// Vite empties its folder, so the documentation comes after it. It takes a second.
+run('docs', process.execPath, ['scripts/docs.mjs']);

@@ -1,5 +1,5 @@
 import { randomBytes, randomInt, timingSafeEqual } from 'node:crypto';
-import express, { type Express, type Response } from 'express';
+import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 
 /** How the app emails: the one thing that it asks of the world. */
 export type SendSignIn = (
@@ -120,6 +120,15 @@ export function signInApp(send: SendSignIn, publicUrl: () => string): Express {
     const offer = good(token);
     if (offer === undefined) late(response);
     else signIn(response, token, offer);
+  });
+  // What keeps the email from being sent is for the log; whoever waits for a code is asked to try again.
+  app.use((error: Error, _request: Request, response: Response, next: NextFunction) => {
+    if (response.headersSent) {
+      next(error);
+      return;
+    }
+    process.stderr.write(`${error.message}\n`);
+    page(response, '<p role="alert">The email could not be sent. Please try again in a minute.</p><p><a href="/">Back</a></p>', 503);
   });
   return app;
 }

@@ -138,7 +138,7 @@ function flat(value: unknown, path: string, into: Record<string, string>): Recor
 }
 
 /** A list as CSV (RFC 4180): a column for each field of the API, those of nested objects as "outer.inner". @throws UsageError */
-export function csvText(value: unknown): string {
+function csvText(value: unknown): string {
   const list = listIn(value);
   if (list === undefined) throw new UsageError('The result is not a list, so it cannot be printed as CSV.', 'Use --json.');
   const rows = list.map((item) => flat(item, '', {}));

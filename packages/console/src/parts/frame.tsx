@@ -201,6 +201,14 @@ const Leave = styled.button`
   }
 `;
 
+const Help = styled.a`
+  display: block;
+  padding: 4px 0;
+  ${wide} {
+    margin-bottom: 8px;
+  }
+`;
+
 const Strip = styled.aside`
   border: 1px dashed ${color.wait};
   border-radius: 6px;
@@ -361,6 +369,7 @@ export function Frame() {
           ))}
         </Steps>
         <Account>
+          <Help href="/docs/">Documentation</Help>
           {person === undefined ? 'Operator’s secret' : person.email}
           <Leave type="button" onClick={leave}>
             Sign out

@@ -17,7 +17,7 @@ const SECOND = 1000;
 const MINUTE = 60 * SECOND;
 const HOUR = 60 * MINUTE;
 
-/** Seconds at first, then longer; a greylisting server wants minutes, a full mailbox hours. About two days in all. */
+/** The last of 24 attempts is about 2.1 days after the first; 1.5 days for greylisting, 10.6 days for a full mailbox. */
 export const USUAL_RETRIES: RetryPlan = {
   usual: { first: 5 * SECOND, growth: 2, most: 4 * HOUR },
   byCause: {

@@ -21,11 +21,22 @@ function policy(nonce: string): string {
 
 const NOT_BUILT = '<!doctype html><title>Verbalis</title><p>The console is not built. Run <code>npm run build</code>.</p>';
 
-/** Serves the built console; every address that is no file is the console's own. */
+/** The policy of the documentation: files of its own, nothing else. */
+const DOCS_POLICY =
+  "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
+
+/** Serves the built console and the documentation at /docs; every address that is no file is the console's own. */
 export function consoleRouter(folder: string): Router {
   const router = Router();
   const index = join(folder, 'index.html');
   router.use('/assets', express.static(join(folder, 'assets'), { index: false, immutable: true, maxAge: '1y' }));
+  router.use('/docs', (_request, response, next) => {
+    response.set({ 'Content-Security-Policy': DOCS_POLICY, 'X-Content-Type-Options': 'nosniff', 'Referrer-Policy': 'no-referrer' });
+    next();
+  });
+  router.use('/docs', express.static(join(folder, 'docs'), { maxAge: '5m' }), (_request, response) => {
+    response.status(404).type('text').send('There is no such page of the documentation. It begins at /docs/.\n');
+  });
   router.get('/{*path}', (_request, response) => {
     const nonce = randomBytes(16).toString('base64');
     const page = existsSync(index) ? readFileSync(index, 'utf8') : NOT_BUILT;
