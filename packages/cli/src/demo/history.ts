@@ -15,6 +15,16 @@ const DAYS = 16;
 const STORM = 9;
 /** What lies within the same so many minutes happens together, so that weeks pass in seconds. */
 const STEP = 30 * MINUTE;
+/**
+ * Waits of the service end together, too: what it does every minute is done every ten, and what it does every quarter of an hour once an hour. That
+ * is most of the work of a quiet service.
+ */
+const GRIDS = [
+  { upTo: 900, grid: 1 },
+  { upTo: 45_000, grid: 30_000 },
+  { upTo: 12 * MINUTE, grid: 10 * MINUTE },
+  { upTo: Infinity, grid: HOUR },
+] as const;
 
 /** A number from 0 to 1 that is the same for the same words: the demo's weeks are the same every time. */
 function chance(...words: readonly (string | number)[]): number {
@@ -117,6 +127,14 @@ function historyClock(start: number) {
     after(ms: number, run: () => void) {
       return this.at(now + ms, run);
     },
+    /** The clock of the service: its waits end on the grid. */
+    coarse(): Clock {
+      const at = (due: number, run: () => void): (() => void) => {
+        const { grid } = GRIDS.find(({ upTo }) => due - now < upTo) ?? GRIDS[2];
+        return this.at(Math.ceil(due / grid) * grid, run);
+      };
+      return { now: this.now, elapsed: this.elapsed, onJump: this.onJump, at, after: (ms, run) => at(now + ms, run) };
+    },
     async moveTo(end: number): Promise<void> {
       for (;;) {
         for (let i = 0; i < 3; i += 1) await new Promise((done) => setImmediate(done));
@@ -131,7 +149,7 @@ function historyClock(start: number) {
       }
       now = end;
     },
-  } satisfies Clock & { busy: () => boolean; moveTo: (end: number) => Promise<void> };
+  } satisfies Clock & { busy: () => boolean; coarse: () => Clock; moveTo: (end: number) => Promise<void> };
 }
 
 /** What a mail system does with a recipient at a time: most take it and say so, some do not. */
@@ -243,7 +261,7 @@ export async function makeHistory(config: ReadConfig, { space, operator, begin }
     );
   }
   const ports = simulators.map(({ port }) => port);
-  const service = await startService({ config: historyConfig(config, space, ports), clock, operatorSecret: operator });
+  const service = await startService({ config: historyConfig(config, space, ports), clock: clock.coarse(), operatorSecret: operator });
   returnsTo.port = service.returnsPort;
   clock.busy = () => {
     service.writeNow();

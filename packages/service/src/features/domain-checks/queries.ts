@@ -1,5 +1,5 @@
 import { and, desc, eq, inArray, isNull, lt } from 'drizzle-orm';
-import type { Reader, Tx } from '../../kernel/index.js';
+import { reading, type Reader, type Tx } from '../../kernel/index.js';
 import type { TestResult } from '@verbalis/core/domains';
 import { domainChecks, domainStates, domainVerifications } from './tables.js';
 
@@ -12,12 +12,14 @@ const STEP = 200;
 
 /** How domains are, and the checks that found it. */
 export function domainCheckStore(reads: Reader) {
+  // The alerts ask with every event.
+  const allStates = reading((db) => db.select().from(domainStates).orderBy(domainStates.domain).prepare());
   return {
     state(domain: string, from: Reader = reads): DomainStateRow | undefined {
       return from.db.select().from(domainStates).where(eq(domainStates.domain, domain)).get();
     },
     states(from: Reader = reads): DomainStateRow[] {
-      return from.db.select().from(domainStates).orderBy(domainStates.domain).all();
+      return allStates(from).all();
     },
     setState(tx: Tx, row: DomainStateRow): void {
       tx.db.insert(domainStates).values(row).onConflictDoUpdate({ target: domainStates.domain, set: row }).run();
