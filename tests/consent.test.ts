@@ -375,7 +375,7 @@ test('on the command line', async () => {
   );
   expect((await run('show', READER)).out).toMatch(/rejoined +pier-news +api +phone[^]*left +pier-news +api +letter of 2 November/);
   expect(await run('leave', READER, 'bookings', '--source', 'x')).toMatchObject({
-    code: 1,
+    code: 4,
     err: expect.stringContaining('essential') as unknown,
   });
 });

@@ -419,8 +419,8 @@ print(json.dumps({str(name): [[s.decode() for s in rdata.strings] for rdata in z
     );
     expect((await verbalis('rotate', NAME)).code).toBe(0);
     expect((await verbalis('list')).out).toMatch(/saltmarsh-ferries\.example +. right|saltmarsh-ferries\.example +. open/);
-    expect((await verbalis('remove', NAME)).out).toContain('removed with its keys');
+    expect((await verbalis('remove', NAME, '--yes')).out).toContain('removed with its keys');
     const wrong = await verbalis('show', 'sandmarsh.example');
-    expect([wrong.code, wrong.err]).toEqual([1, expect.stringContaining('verbalis domains add sandmarsh.example')]);
+    expect([wrong.code, wrong.err]).toEqual([4, expect.stringContaining('verbalis domains add sandmarsh.example')]);
   });
 });
