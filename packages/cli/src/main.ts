@@ -22,101 +22,104 @@ function versionOf(): string {
 const FEATURES: readonly FeatureCommands[] = [
   {
     commands: [
-      ['init <folder>', 'write: make a small mail folder that works'],
-      ['types <mailfolder>', 'write: TypeScript types of every template’s data'],
-      ['check <mailfolder>', 'write: find what is wrong in a mail folder'],
+      ['init <folder>', 'write: create a small mail folder that works'],
+      ['types <mailfolder>', 'write: write types of the data of every template'],
+      ['check <mailfolder>', 'write: check a mail folder'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],
-      ['preview <mailfolder>', 'write: see a mail folder on a local page, as you write it'],
+      ['preview <mailfolder>', 'write: show a mail folder on a local page that follows every save'],
     ],
     load: () => import('./workbench/index.js'),
   },
   {
     commands: [
       ['capture', 'try: capture what apps on this machine send'],
-      ['captured', 'try: email that was captured instead of being sent'],
+      ['captured', 'try: work with captured email'],
     ],
     load: () => import('./capture/index.js'),
   },
   {
     commands: [
       ['send [template]', 'send: send a message'],
-      ['cancel <message>', 'send: cancel what has not been sent yet'],
+      ['cancel <message>', 'send: cancel deliveries that have not been sent'],
     ],
     load: () => import('./messages/index.js'),
   },
   {
     commands: [
-      ['publish <mailfolder>', 'send: check a mail folder and make it the space’s edition'],
-      ['editions', 'send: publications of a space'],
+      ['publish <mailfolder>', 'send: check a mail folder and publish it as the edition of a space'],
+      ['editions', 'send: work with the editions of a space'],
     ],
     load: () => import('./editions/index.js'),
   },
   {
     commands: [
-      ['signal [type]', 'send: say what has happened; the rules of the mail folder say which emails follow'],
-      ['signals', 'send: what happened, and what followed from it'],
+      ['signal [type]', 'send: send a signal; the rules of the mail folder determine which emails follow'],
+      ['signals', 'send: work with signals and what followed from them'],
     ],
     load: () => import('./signals/index.js'),
   },
-  { commands: [['bulk-sends', 'send: one template to many recipients']], load: () => import('./bulk-sends/index.js') },
+  { commands: [['bulk-sends', 'send: send one template to many recipients']], load: () => import('./bulk-sends/index.js') },
   {
-    commands: [['schedules', 'send: one template to many, at times that come again']],
+    commands: [['schedules', 'send: work with recurring sends']],
     load: () => import('./schedules/index.js'),
   },
-  { commands: [['permits', 'send: emails that a browser may ask for']], load: () => import('./permits/index.js') },
-  { commands: [['queue', 'send: deliveries that wait']], load: () => import('./queue/index.js') },
-  { commands: [['messages', 'track: messages and their timelines']], load: () => import('./messages/index.js') },
+  { commands: [['permits', 'send: let browsers request emails']], load: () => import('./permits/index.js') },
+  { commands: [['queue', 'send: show and change what waits to be sent']], load: () => import('./queue/index.js') },
+  { commands: [['messages', 'track: work with messages and their timelines']], load: () => import('./messages/index.js') },
   {
-    commands: [['search <text>', 'track: everything of a space by an address, an id, a reference, a subject, a domain, a code']],
+    commands: [['search <text>', 'track: search a space by address, id, reference, subject, domain or code']],
     load: () => import('./search/index.js'),
   },
-  { commands: [['returns', 'track: whatever came back']], load: () => import('./returns/index.js') },
-  { commands: [['inbound', 'track: what people write to you']], load: () => import('./inbound/index.js') },
-  { commands: [['suppressions', 'track: addresses that get no more mail']], load: () => import('./suppressions/index.js') },
-  { commands: [['consents', 'track: which topics an address wants']], load: () => import('./consent/index.js') },
-  { commands: [['address', 'track: everything that is known about one address']], load: () => import('./addresses/index.js') },
-  { commands: [['subscriptions', 'track: where events are sent, signed']], load: () => import('./webhooks/index.js') },
-  { commands: [['events', 'track: events, newest first']], load: () => import('./events/index.js') },
+  { commands: [['returns', 'track: work with bounces, complaints and other returns']], load: () => import('./returns/index.js') },
+  { commands: [['inbound', 'track: work with inbound email']], load: () => import('./inbound/index.js') },
+  { commands: [['suppressions', 'track: work with suppressed addresses']], load: () => import('./suppressions/index.js') },
+  { commands: [['consents', 'track: work with consent to topics']], load: () => import('./consent/index.js') },
+  { commands: [['address', 'track: export or erase everything about one address']], load: () => import('./addresses/index.js') },
+  { commands: [['subscriptions', 'track: work with webhooks']], load: () => import('./webhooks/index.js') },
+  { commands: [['events', 'track: list events']], load: () => import('./events/index.js') },
   {
-    commands: [['engagement', 'track: which links were followed and how often pictures were loaded']],
+    commands: [['engagement', 'track: show link and picture hits']],
     load: () => import('./engagement/index.js'),
   },
-  { commands: [['figures', 'track: how many, how they ended, how long it took']], load: () => import('./figures/index.js') },
-  { commands: [['alerts', 'track: rules over rates and counts, and their alerts']], load: () => import('./alerts/index.js') },
-  { commands: [['quarantine', 'track: items that could not be processed, and wait for you']], load: () => import('./quarantine/index.js') },
+  { commands: [['figures', 'track: show counts, outcomes and times']], load: () => import('./figures/index.js') },
+  { commands: [['alerts', 'track: work with alerts and their rules']], load: () => import('./alerts/index.js') },
+  { commands: [['quarantine', 'track: work with items that could not be processed']], load: () => import('./quarantine/index.js') },
   {
     commands: [
       ['serve', 'set up: run the service'],
       ['config', 'set up: check and show the configuration'],
-      ['reload', 'set up: let a running service read its configuration again'],
-      ['status', 'set up: whether the service is ready, what waits, what is wrong'],
-      ['backup <file>', 'set up: copy the database, also of a running service'],
-      ['backups', 'set up: backups that the service makes by itself'],
-      ['copies', 'set up: continuous copies, and how far they are'],
-      ['restore [backup]', 'set up: make the database from a backup, or from continuous copies'],
-      ['integrity [file]', 'set up: look through a database for what is wrong'],
-      ['prove', 'set up: kill a service under load, and hold what it says against what was received'],
+      ['reload', 'set up: make a running service read its configuration again'],
+      ['status', 'set up: show whether the service is ready, what waits and what is wrong'],
+      ['backup <file>', 'set up: copy the database, also while the service runs'],
+      ['backups', 'set up: work with the backups of the service'],
+      ['copies', 'set up: work with continuous copies'],
+      ['restore [backup]', 'set up: restore the database from a backup or from continuous copies'],
+      ['integrity [file]', 'set up: check the integrity of a database'],
+      ['prove', 'set up: kill a service under load and compare its reports with what was received'],
     ],
     load: () => import('./service/index.js'),
   },
-  { commands: [['providers', 'set up: what email is sent through']], load: () => import('./providers/index.js') },
-  { commands: [['domains', 'set up: sending domains, their keys, and what the DNS must say']], load: () => import('./domains/index.js') },
+  { commands: [['providers', 'set up: work with providers']], load: () => import('./providers/index.js') },
+  { commands: [['domains', 'set up: work with sending domains, their keys and DNS records']], load: () => import('./domains/index.js') },
   {
-    commands: [['senders', 'set up: addresses that a space sends as, and what their owners have agreed to']],
+    commands: [['senders', 'set up: work with senders and their confirmations']],
     load: () => import('./senders/index.js'),
   },
-  { commands: [['keys', 'set up: keys of a space']], load: () => import('./keys/index.js') },
+  { commands: [['keys', 'set up: work with the keys of a space']], load: () => import('./keys/index.js') },
   {
     commands: [
-      ['people', 'set up: who may sign in, and what they may do'],
-      ['console', 'set up: a link that opens the console'],
+      ['people', 'set up: work with people and their roles'],
+      ['console', 'set up: open the console'],
     ],
     load: () => import('./people/index.js'),
   },
-  { commands: [['audit', 'set up: who did what']], load: () => import('./audit/index.js') },
-  { commands: [['doctor', 'set up: what is missing or risky']], load: () => import('./doctor/index.js') },
-  { commands: [['completion <shell>', 'set up: completion for bash, zsh or fish']], load: () => import('./completion/index.js') },
-  { commands: [['demo', 'the whole thing with made-up data']], load: () => import('./demo/index.js') },
+  { commands: [['audit', 'set up: show the audit log']], load: () => import('./audit/index.js') },
+  { commands: [['doctor', 'set up: list what is missing or risky']], load: () => import('./doctor/index.js') },
+  {
+    commands: [['completion <shell>', 'set up: print the completion script for bash, zsh or fish']],
+    load: () => import('./completion/index.js'),
+  },
+  { commands: [['demo', 'run everything with made-up data']], load: () => import('./demo/index.js') },
 ];
 
 function remote(command: Command): Command {
@@ -248,6 +251,13 @@ Exit status
 
 const making = (run: Making['run']): Making => ({ run, remote, paged, listed, example, whole: allCommands });
 
+/** Puts a command under the step of the work that its description begins with. */
+function inStep(command: Command): Command {
+  const [, step, text] = /^(write|try|send|track|set up): (.*)$/s.exec(command.description()) ?? [];
+  if (step === undefined || text === undefined) return command.helpGroup('Other');
+  return command.description(text).helpGroup(`${step.charAt(0).toUpperCase()}${step.slice(1)}`);
+}
+
 /**
  * The command line, with the commands of one feature loaded and the others named.
  * @param called the first word; all features are loaded without it
@@ -275,7 +285,8 @@ async function program(called: string | undefined, output: ProcessOutput, run: M
     for (const [usage, description] of commands) {
       const [name = '', ...given] = usage.split(' ');
       const own = loaded.commands.find((command) => command.name() === name);
-      root.addCommand(own ?? given.reduce((command, argument) => command.argument(argument), new Command(name)).description(description));
+      const command = own ?? given.reduce((stub, argument) => stub.argument(argument), new Command(name)).description(description);
+      root.addCommand(inStep(command));
     }
   }
   complete(root);

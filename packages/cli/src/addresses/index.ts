@@ -5,13 +5,13 @@ import { eraseAddress, exportAddress } from './addresses.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const address = root.command('address').description('track: everything that is known about one address');
+  const address = root.command('address').description('track: export or erase everything about one address');
 
   example(
     remote(
       address
         .command('export <address>')
-        .description('messages with bodies and outcomes, suppressions, returns and captured emails, as JSON')
+        .description('export messages with bodies and outcomes, suppressions, returns and captured emails as JSON')
         .option('--out <file>', 'write it to a file that only you can read'),
     ),
     'verbalis address export asa@post.example --space harbour --out asa.json',

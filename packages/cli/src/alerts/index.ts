@@ -5,13 +5,13 @@ import { listAlerts, setRule, removeRule } from './alerts.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
-  const alerts = root.command('alerts').description('track: rules over rates and counts, and their alerts');
+  const alerts = root.command('alerts').description('track: work with alerts and their rules');
 
   example(
     remote(
       alerts
         .command('list', { isDefault: true })
-        .description('what is firing, what was, and the rules; exits with status 1 when one is firing'),
+        .description('list firing and resolved alerts and the rules; exits with 1 if one is firing'),
     ),
     'verbalis alerts',
   ).action((options: Remote & Parameters<typeof listAlerts>[1]) => run((output) => listAlerts(connect(options), only(options), output)));
@@ -20,7 +20,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       alerts
         .command('set <rule>')
-        .description('set a rule, or change it')
+        .description('add or change a rule')
         .option('--of <kind...>', 'kinds of events that it counts (failed when left out)')
         .option('--percent <n>', 'fires above so many per cent of the hand-overs')
         .option('--count <n>', 'fires above so many events')

@@ -11,7 +11,7 @@ export function define(root: Command, { run, paged, example }: Making): void {
     paged(
       root
         .command('audit')
-        .description('set up: who did what, newest first')
+        .description('set up: show the audit log')
         .option('--service', 'all spaces, and what concerns the whole service; with the operator’s secret')
         .option('--who <who>', 'the address of a person, the name of a key, or an id')
         .option('--action <action>', '"keys.revoke", or "keys." for all that begin so')

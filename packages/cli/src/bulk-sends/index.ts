@@ -8,7 +8,7 @@ const load = (): Promise<typeof Commands> => import('./bulk-sends.js');
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
   const { run, remote, paged, example } = making;
-  const bulk = root.command('bulk-sends').description('send: one template to many recipients');
+  const bulk = root.command('bulk-sends').description('send: send one template to many recipients');
 
   example(
     remote(
@@ -32,7 +32,7 @@ export function define(root: Command, making: Making): void {
     run(async (output) => (await load()).startBulk(connect(options), template, only(options), output)),
   );
 
-  example(paged(bulk.command('list').description('bulk sends, newest first')), 'verbalis bulk-sends list').action(
+  example(paged(bulk.command('list').description('list bulk sends, newest first')), 'verbalis bulk-sends list').action(
     (options: Remote & { limit?: string; cursor?: string }) =>
       run(async (output) => (await load()).listBulk(connect(options), only(options), output)),
   );
@@ -41,7 +41,7 @@ export function define(root: Command, making: Making): void {
     remote(
       bulk
         .command('show <bulk-send>')
-        .description('one bulk send, how its deliveries stand, and who was refused')
+        .description('show a bulk send, the states of its deliveries and refused recipients')
         .option('--wait', 'until it ends'),
     ),
     'verbalis bulk-sends show p01k…',
@@ -50,7 +50,7 @@ export function define(root: Command, making: Making): void {
   );
 
   example(
-    paged(bulk.command('refused <bulk-send>').description('recipients that were refused, and why')),
+    paged(bulk.command('refused <bulk-send>').description('list refused recipients with the reason')),
     'verbalis bulk-sends refused p01k…',
   ).action((id: string, options: Remote & { limit?: string; cursor?: string }) =>
     run(async (output) => (await load()).listRefused(connect(options), id, only(options), output)),
@@ -60,9 +60,9 @@ export function define(root: Command, making: Making): void {
 
 function defineMoves(bulk: Command, { run, remote, example }: Making): void {
   for (const [action, description] of [
-    ['pause', 'read no more recipients; what was accepted is sent'],
-    ['resume', 'go on where it stopped'],
-    ['cancel', 'end it, and send nothing of what waits'],
+    ['pause', 'stop reading recipients; accepted messages are sent'],
+    ['resume', 'continue where it stopped'],
+    ['cancel', 'end it and cancel what waits'],
   ] as const)
     example(
       remote(
@@ -79,7 +79,7 @@ function defineMoves(bulk: Command, { run, remote, example }: Making): void {
     );
 
   example(
-    remote(bulk.command('secret').description('with what requests for recipients are signed (Standard Webhooks)')),
+    remote(bulk.command('secret').description('print the secret that signs requests for recipients (Standard Webhooks)')),
     'verbalis bulk-sends secret',
   ).action((options: Remote) => run(async (output) => (await load()).sourceSecret(connect(options), output)));
 }

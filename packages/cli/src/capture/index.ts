@@ -8,7 +8,7 @@ function defineCapture(root: Command, { run, example }: Pick<Making, 'run' | 'ex
   example(
     root
       .command('capture')
-      .description('try: capture what apps on this machine send; no configuration, and nothing leaves')
+      .description('try: capture what apps on this machine send; needs no configuration and sends nothing')
       .option('--port <port>', 'of the page and the API; 0 for any (8620)')
       .option('--smtp-port <port>', 'where apps hand in email; 0 for any (8628)')
       .option('--mail-folder <folder>', 'templates that apps send')
@@ -22,7 +22,7 @@ function defineCapture(root: Command, { run, example }: Pick<Making, 'run' | 'ex
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, example }: Making): void {
   defineCapture(root, { run, example });
-  const captured = root.command('captured').description('try: email that was captured instead of being sent');
+  const captured = root.command('captured').description('try: work with captured email');
 
   const filters = (command: Command): Command =>
     command
@@ -35,12 +35,15 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
       .addOption(new Option('--part <part>', 'one part of it').choices(['text', 'html', 'source', 'links', 'code']))
       .option('--save <file>', 'write its bytes to a file');
 
-  example(paged(filters(captured.command('list').description('newest first'))), 'verbalis captured list --to asa@post.example').action(
-    (options: Remote & Parameters<typeof listCaptured>[1]) => run((output) => listCaptured(connect(options), only(options), output)),
+  example(
+    paged(filters(captured.command('list').description('list them, newest first'))),
+    'verbalis captured list --to asa@post.example',
+  ).action((options: Remote & Parameters<typeof listCaptured>[1]) =>
+    run((output) => listCaptured(connect(options), only(options), output)),
   );
 
   example(
-    remote(parts(captured.command('show <mail>').description('one mail, or a part of it'))),
+    remote(parts(captured.command('show <mail>').description('show a captured email, or a part of it'))),
     'verbalis captured show l01k… --part html',
   ).action((id: string, options: Remote & Parameters<typeof showCaptured>[2]) =>
     run((output) => showCaptured(connect(options), id, only(options), output)),

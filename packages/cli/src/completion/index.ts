@@ -8,7 +8,7 @@ export function define(root: Command, { run, example, whole }: Making): void {
     root
       .command('completion')
       .addArgument(new Argument('<shell>', 'which one').choices(SHELLS))
-      .description('set up: completion for bash, zsh or fish'),
+      .description('set up: print the completion script for bash, zsh or fish'),
     'verbalis completion bash > /etc/bash_completion.d/verbalis',
     'verbalis completion zsh > ~/.zfunc/_verbalis',
     'verbalis completion fish > ~/.config/fish/completions/verbalis.fish',

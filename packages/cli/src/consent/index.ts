@@ -9,12 +9,13 @@ const load = (): Promise<typeof Commands> => import('./consent.js');
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const consents = root.command('consents').description('track: which topics an address wants, and how that came about');
-  example(listed(consents.command('topics').description('topics, and how many have left them')), 'verbalis consents topics').action(
-    (options: Options) => run(async (output) => (await load()).listTopics(connect(options), options, output)),
-  );
+  const consents = root.command('consents').description('track: work with consent to topics');
   example(
-    remote(consents.command('show <address>').description('its topics and its history')),
+    listed(consents.command('topics').description('list topics, with the number of addresses that have left them')),
+    'verbalis consents topics',
+  ).action((options: Options) => run(async (output) => (await load()).listTopics(connect(options), options, output)));
+  example(
+    remote(consents.command('show <address>').description('show the topics of an address and their history')),
     'verbalis consents show asa@post.example',
   ).action((address: string, options: Options) =>
     run(async (output) => (await load()).showConsent(connect(options), address, options, output)),
@@ -36,6 +37,6 @@ export function define(root: Command, { run, remote, listed, example }: Making):
       ) => run(async (output) => (await load()).changeConsent(connect(options), { address, topic, kind }, options, output)),
     );
   };
-  change('leave', 'left', 'the address gets no more email of a topic');
-  change('rejoin', 'rejoined', 'the address gets email of a topic again');
+  change('leave', 'left', 'record that an address leaves a topic');
+  change('rejoin', 'rejoined', 'record that an address joins a topic again');
 }

@@ -7,7 +7,7 @@ export function define(root: Command, { run, example }: Making): void {
   example(
     root
       .command('demo')
-      .description('the whole thing with made-up data')
+      .description('run everything with made-up data')
       .option('--once', 'show the outcome and end: 0 when all came out as scripted')
       .option('--dir <folder>', 'where its database goes (.demo)')
       .option('--port <port>', 'the first of its 13 ports (8620)')

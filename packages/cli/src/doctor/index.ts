@@ -10,7 +10,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('doctor')
-        .description('set up: what is missing or risky; exits with 1 if something must be done')
+        .description('set up: list what is missing or risky; exits with 1 if something must be done')
         .option('--config <file>', 'look at this configuration and its database instead of asking a running service'),
     ),
     'VERBALIS_OPERATOR_SECRET=… verbalis doctor',

@@ -26,7 +26,7 @@ const load = (): Promise<typeof Commands> => import('./domains.js');
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
   const { run, remote, listed, example } = making;
-  const domains = root.command('domains').description('set up: sending domains, their keys, and what the DNS must say');
+  const domains = root.command('domains').description('set up: work with sending domains, their keys and DNS records');
   /** A command about one domain with no options of its own. */
   const plain = (
     name: 'show' | 'check' | 'rotate' | 'remove',
@@ -45,21 +45,21 @@ export function define(root: Command, making: Making): void {
   };
 
   example(
-    remote(chosen(domains.command('add <name>').description('make keys; shows what to publish in the DNS'))),
+    remote(chosen(domains.command('add <name>').description('add a domain, create its keys and show the DNS records'))),
     'verbalis domains add saltmarsh-ferries.example',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['addDomain']>[2]) =>
     run(async (output) => (await load()).addDomain(connect(options), name, options, output)),
   );
-  example(listed(domains.command('list').description('domains and how they are')), 'verbalis domains list').action(
+  example(listed(domains.command('list').description('list domains with their state')), 'verbalis domains list').action(
     (options: Options & { json?: boolean }) => run(async (output) => (await load()).listDomains(connect(options), options, output)),
   );
-  plain('show', 'one domain, as it was at the last check', (commands) => commands.showDomain);
-  plain('check', 'ask the name servers now; exits with 1 unless all records are right', (commands) => commands.checkDomain);
+  plain('show', 'show a domain as of its last check', (commands) => commands.showDomain);
+  plain('check', 'check the records now; exits with 1 unless all are right', (commands) => commands.checkDomain);
   example(
     remote(
       domains
         .command('records <name>')
-        .description('what to publish in the DNS for one domain')
+        .description('show the DNS records of a domain')
         .addOption(new Option('--format <format>', 'how it is written').choices(['text', 'zone', 'json']).default('text')),
     ),
     'verbalis domains records saltmarsh-ferries.example --format zone',
@@ -67,18 +67,18 @@ export function define(root: Command, making: Making): void {
     run(async (output) => (await load()).domainRecords(connect(options), name, options, output)),
   );
   example(
-    remote(chosen(domains.command('change <name>').description('another return host, link host or DMARC policy'))),
+    remote(chosen(domains.command('change <name>').description('change the return host, link host or DMARC policy'))),
     'verbalis domains change saltmarsh-ferries.example --policy quarantine',
   ).action((name: string, options: Options & Parameters<(typeof Commands)['changeDomain']>[2]) =>
     run(async (output) => (await load()).changeDomain(connect(options), name, options, output)),
   );
   defineVerify(domains, making);
-  plain('rotate', 'make new keys, which take over when they are published', (commands) => commands.rotateKeys);
+  plain('rotate', 'create new keys, which are used when they are published', (commands) => commands.rotateKeys);
   example(
     remote(
       domains
         .command('share <name>')
-        .description('the address of a page with the records, for whoever owns the DNS')
+        .description('print the address of a page with the records, for the owner of the DNS')
         .addOption(new Option('--days <days>', 'how long it can be read').argParser(wholeNumber).default(14))
         .option('--end', 'end all such pages of the domain instead'),
     ),
@@ -97,7 +97,7 @@ function defineVerify(domains: Command, { run, remote, example }: Making): void 
     remote(
       domains
         .command('verify <name>')
-        .description('send a test email to ourselves, judged as a receiver would; exits with 1 if something is wrong')
+        .description('send a test email to the service itself and evaluate it as a receiver would; exits with 1 if something is wrong')
         .option('--through <space>', 'the space whose route it takes'),
     ),
     'verbalis domains verify saltmarsh-ferries.example',
@@ -113,7 +113,7 @@ function defineLog(domains: Command, { run, remote, example }: Making): void {
     remote(
       domains
         .command('log <name>')
-        .description('the checks of the last 90 days, newest first')
+        .description('list the checks of the last 90 days, newest first')
         .option('--answers', 'with what each name server answered')
         .addOption(new Option('--limit <n>', 'how many').argParser(wholeNumber).default(20)),
     ),
@@ -128,7 +128,7 @@ function defineReports(domains: Command, { run, remote, example }: Making): void
     remote(
       domains
         .command('reports <name>')
-        .description('who sends in the name of a domain, as receivers report it')
+        .description('show who sends as a domain, according to receivers')
         .addOption(new Option('--days <days>', 'of how many days').argParser(wholeNumber).default(30))
         .addOption(new Option('--format <format>', 'how it is written').choices(['text', 'csv', 'json']).default('text')),
     ),

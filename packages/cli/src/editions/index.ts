@@ -6,24 +6,24 @@ import { listEditions, showEdition, diffEditions, promoteEdition, useEdition } f
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
   example(
-    remote(root.command('publish <mailfolder>').description('send: check a mail folder and make it the space’s edition')),
+    remote(root.command('publish <mailfolder>').description('send: check a mail folder and publish it as the edition of a space')),
     'verbalis publish demo/mail',
   ).action((folder: string, options: Remote) =>
     run(async (output) => (await import('./publish.js')).publish(connect(options), folder, options, output)),
   );
 
-  const editions = root.command('editions').description('send: publications of a space');
+  const editions = root.command('editions').description('send: work with the editions of a space');
 
-  example(listed(editions.command('list').description('newest first')), 'verbalis editions list').action((options: Remote) =>
+  example(listed(editions.command('list').description('list them, newest first')), 'verbalis editions list').action((options: Remote) =>
     run((output) => listEditions(connect(options), options, output)),
   );
 
-  example(remote(editions.command('show <number>').description('its files')), 'verbalis editions show 3').action(
+  example(remote(editions.command('show <number>').description('list the files of an edition')), 'verbalis editions show 3').action(
     (number: string, options: Remote) => run((output) => showEdition(connect(options), number, output)),
   );
 
   example(
-    remote(editions.command('diff <from> <to>').description('what differs; exits with status 1 when something does')),
+    remote(editions.command('diff <from> <to>').description('show the differences of two editions; exits with 1 if there are any')),
     'verbalis editions diff 2 3',
   ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, output)));
 
@@ -41,7 +41,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     run((output) => promoteEdition(connect({ ...options, space: options.to }), number, options, output)),
   );
 
-  example(remote(editions.command('use <number>').description('switch to it')), 'verbalis editions use 2').action(
+  example(remote(editions.command('use <number>').description('use another edition')), 'verbalis editions use 2').action(
     (number: string, options: Remote) => run((output) => useEdition(connect(options), number, output)),
   );
 }

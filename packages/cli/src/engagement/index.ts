@@ -11,7 +11,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('engagement')
-        .description('track: which links were followed and how often pictures were loaded, by people and by machines')
+        .description('track: show link and picture hits, by people and by machines')
         .option('--days <n>', 'of the last days', '7')
         .option('--template <name>', 'of one template')
         .option('--topic <name>', 'of one topic')

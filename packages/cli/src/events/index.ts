@@ -9,7 +9,7 @@ export function define(root: Command, { run, paged, example }: Making): void {
     paged(
       root
         .command('events')
-        .description('track: events, newest first')
+        .description('track: list events')
         .option('--filter <filter>', 'only these events')
         .option('--try', 'only say how many of the last day’s events the filter lets through'),
     ),

@@ -9,7 +9,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('figures')
-        .description('track: how many, how they ended, how long it took')
+        .description('track: show counts, outcomes and times')
         .option('--days <n>', 'of the last days', '7')
         .addOption(new Option('--by <what>', 'a line for each').choices(['template', 'topic', 'provider', 'domain', 'cause']))
         .option('--csv', 'as a table for other programs'),

@@ -8,13 +8,13 @@ const load = (): Promise<typeof Commands> => import('./inbound.js');
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
   const { run, remote, paged, example } = making;
-  const inbound = root.command('inbound').description('track: what people write to you');
+  const inbound = root.command('inbound').description('track: work with inbound email');
 
   example(
     paged(
       inbound
         .command('list')
-        .description('what people have written, newest first')
+        .description('list inbound email, newest first')
         .option('--inbox <name>', 'reply, or an inbox of the configuration')
         .option('--from <address>', 'only of this author')
         .option('--message <message>', 'only answers to this message'),
@@ -29,7 +29,7 @@ export function define(root: Command, making: Making): void {
     remote(
       inbound
         .command('show <email>')
-        .description('one email: what is new in it, what it carries, whether it is authentic')
+        .description('show an email: its new text, its files and its authenticity')
         .option('--all', 'what it answers and its signature, too')
         .option('--source', 'its bytes'),
     ),
@@ -53,7 +53,7 @@ function defineAnswers(inbound: Command, { run, remote, example }: Making): void
     remote(
       inbound
         .command('reply <email>')
-        .description('answer it, in its thread')
+        .description('answer an email in its thread')
         .option('--text <text>', 'the answer; without it, standard input is read')
         .option('--template <template>', 'a template instead of a text')
         .option('--data <file>', 'JSON data of the template')
@@ -72,7 +72,7 @@ function defineAnswers(inbound: Command, { run, remote, example }: Making): void
     remote(
       inbound
         .command('add <file>')
-        .description('hand in an email as if it had come to an address of yours')
+        .description('hand in an email as if it had arrived at an inbound address')
         .requiredOption('--to <address>', 'the address that it is for'),
     ),
     'verbalis inbound add reply.eml --to help@returns.saltmarsh-ferries.example',

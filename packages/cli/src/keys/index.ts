@@ -7,13 +7,13 @@ type Connected = Parameters<typeof connect>[0];
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const keys = root.command('keys').description('set up: keys of a space');
+  const keys = root.command('keys').description('set up: work with the keys of a space');
 
   example(
     remote(
       keys
         .command('add <name>')
-        .description('make a key; shown once')
+        .description('create a key; its secret is shown once')
         .requiredOption('--scopes <list>', 'signals, send, read, write, manage, read-sensitive; separated by commas')
         .option('--expires <when>', 'when it ends: a date (2027-03-31), an instant, or days from now (90d)')
         .option('--templates <list>', 'only messages of these templates')
@@ -30,11 +30,11 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     run((output) => addKey(connect(options), name, options, output)),
   );
 
-  listed(keys.command('list').description('keys of a space, when and from where each was used last')).action(
+  listed(keys.command('list').description('list keys, with the time and address of their last use')).action(
     (options: Parameters<typeof listKeys>[1] & Connected) => run((output) => listKeys(connect(options), options, output)),
   );
 
-  remote(keys.command('show <key>').description('one key, without its secret')).action(
+  remote(keys.command('show <key>').description('show a key, without its secret')).action(
     (id: string, options: Parameters<typeof showKey>[2] & Connected) => run((output) => showKey(connect(options), id, output)),
   );
 
@@ -42,7 +42,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       keys
         .command('rotate <key>')
-        .description('give a key a new secret; the old one stays valid for a while')
+        .description('give a key a new secret; the old one stays valid for a time')
         .option('--overlap <hours>', 'how long the old one stays valid; 0 for a key that has leaked', '24'),
     ),
     'verbalis keys rotate k01k… --overlap 48',

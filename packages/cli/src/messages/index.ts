@@ -8,7 +8,7 @@ import { followEvents } from '../events/events.js';
 /** What can still be done to a message. */
 function defineChanges(messages: Command, { run, remote, example }: Making): void {
   example(
-    remote(messages.command('cancel <message>').description('cancel what has not been sent yet')),
+    remote(messages.command('cancel <message>').description('cancel deliveries that have not been sent')),
     'verbalis messages cancel m01k…',
   ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
 
@@ -16,7 +16,7 @@ function defineChanges(messages: Command, { run, remote, example }: Making): voi
     remote(
       messages
         .command('reschedule <message>')
-        .description('set another time for what has not been sent yet')
+        .description('change the time of deliveries that have not been sent')
         .requiredOption('--not-before <time>', 'when it is sent: 2026-12-04T08:00:00Z')
         .option('--time-zone <zone>', 'of a time without an offset: Europe/Paris'),
     ),
@@ -26,7 +26,9 @@ function defineChanges(messages: Command, { run, remote, example }: Making): voi
   );
 
   example(
-    remote(messages.command('source <message>').description('the bytes of its email (RFC 5322)').option('--save <file>', 'to a file')),
+    remote(
+      messages.command('source <message>').description('print the bytes of the email (RFC 5322)').option('--save <file>', 'to a file'),
+    ),
     'verbalis messages source m01k… --save mail.eml',
   ).action((id: string, options: Remote & { save?: string }) => run((output) => showSource(connect(options), id, options, output)));
 }
@@ -63,17 +65,18 @@ export function define(root: Command, making: Making): void {
     run((output) => send(connect(options), template, options, output)),
   );
 
-  example(remote(root.command('cancel <message>').description('send: cancel what has not been sent yet')), 'verbalis cancel m01k…').action(
-    (id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)),
-  );
+  example(
+    remote(root.command('cancel <message>').description('send: cancel deliveries that have not been sent')),
+    'verbalis cancel m01k…',
+  ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
 
-  const messages = root.command('messages').description('track: messages and their timelines');
+  const messages = root.command('messages').description('track: work with messages and their timelines');
 
   example(
     paged(
       messages
         .command('list')
-        .description('messages, newest first')
+        .description('list messages, newest first')
         .option('--state <state>', 'queued, delayed, accepted, delivered, failed …')
         .option('--address <address>', 'of a recipient')
         .option('--template <name>')
@@ -84,19 +87,26 @@ export function define(root: Command, making: Making): void {
     run((output) => listMessages(connect(options), only(options), output)),
   );
 
-  example(remote(messages.command('show <message>').description('one message with its timeline')), 'verbalis messages show m01k…').action(
-    (id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => showMessage(connect(options), id, output)),
+  example(
+    remote(messages.command('show <message>').description('show a message with its timeline')),
+    'verbalis messages show m01k…',
+  ).action((id: string, options: { json?: boolean } & Parameters<typeof connect>[0]) =>
+    run((output) => showMessage(connect(options), id, output)),
   );
 
   defineChanges(messages, making);
 
   example(
-    remote(messages.command('data <message>').description('its subject and data, the sensitive ones included (scope read-sensitive)')),
+    remote(
+      messages
+        .command('data <message>')
+        .description('show the subject and data of a message, including sensitive data (scope read-sensitive)'),
+    ),
     'verbalis messages data m01k…',
   ).action((id: string, options: Remote) => run((output) => showData(connect(options), id, output)));
 
   example(
-    remote(messages.command('follow').description('events as they happen').option('--filter <filter>', 'only these events')),
+    remote(messages.command('follow').description('show events as they happen').option('--filter <filter>', 'only these events')),
     "verbalis messages follow --filter 'type in [failed, complained]'",
   ).action((options: Remote & Parameters<typeof followEvents>[1]) =>
     run((output) => followEvents(connect(options), only(options), output)),

@@ -9,13 +9,13 @@ const ROLE = 'SPACE=viewer|member|operator, "*=…" for every space; viewer+cont
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const people = root.command('people').description('set up: who may sign in, and what they may do');
+  const people = root.command('people').description('set up: work with people and their roles');
 
   example(
     remote(
       people
         .command('invite <email>')
-        .description('invite somebody: they get an email with a link to sign in')
+        .description('invite somebody by an email with a sign-in link')
         .requiredOption('--role <role...>', ROLE)
         .option('--name <name>', 'how they are called')
         .option('--link', 'print the link instead of sending it'),
@@ -26,7 +26,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     run(async (output) => (await load()).invite(connect(options), email, only(options), output)),
   );
 
-  listed(people.command('list').description('everybody who may sign in, with their roles')).action((options: Remote) =>
+  listed(people.command('list').description('list people with their roles')).action((options: Remote) =>
     run(async (output) => (await load()).listPeople(connect(options), only(options), output)),
   );
 
@@ -34,7 +34,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       people
         .command('role <person>')
-        .description('replace the roles of somebody; by address or id')
+        .description('replace the roles of somebody, by address or id')
         .requiredOption('--role <role...>', ROLE),
     ),
     'verbalis people role vera.holm@saltmarsh-ferries.example --role harbour=viewer+content',
@@ -46,7 +46,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       people
         .command('link <person>')
-        .description('invite somebody again: a new link; those before end')
+        .description('invite somebody again; earlier links become invalid')
         .option('--link', 'print the link instead of sending it'),
     ),
     'verbalis people link vera.holm@saltmarsh-ferries.example --link',
@@ -55,7 +55,10 @@ export function define(root: Command, { run, remote, listed, example }: Making):
   );
 
   remote(
-    people.command('remove <person>').description('remove somebody: their sessions and links end at once').option('--yes', 'do not ask'),
+    people
+      .command('remove <person>')
+      .description('remove somebody; their sessions and links end immediately')
+      .option('--yes', 'do not ask'),
   ).action((person: string, options: Remote & { yes?: boolean }) =>
     run(async (output) => {
       if (!(await confirmed(`Remove ${person} and end their sessions?`, options, output))) return 1;
@@ -63,19 +66,19 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     }),
   );
 
-  listed(people.command('sessions').description('open sessions of the console')).action((options: Remote) =>
+  listed(people.command('sessions').description('list open sessions of the console')).action((options: Remote) =>
     run(async (output) => (await load()).listSessions(connect(options), only(options), output)),
   );
 
-  remote(people.command('end-session <session>').description('end a session of the console; by its id')).action(
-    (id: string, options: Remote) => run(async (output) => (await load()).endSession(connect(options), id, output)),
+  remote(people.command('end-session <session>').description('end a session of the console')).action((id: string, options: Remote) =>
+    run(async (output) => (await load()).endSession(connect(options), id, output)),
   );
 
   example(
     remote(
       root
         .command('console')
-        .description('set up: a link that opens the console')
+        .description('set up: open the console')
         .command('link')
         .description('print a link that opens the console once, within 15 minutes'),
     ),

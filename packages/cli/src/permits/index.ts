@@ -7,13 +7,13 @@ const load = (): Promise<typeof Commands> => import('./permits.js');
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, example }: Making): void {
-  const permits = root.command('permits').description('send: emails that a browser may ask for');
+  const permits = root.command('permits').description('send: let browsers request emails');
 
   example(
     remote(
       permits
         .command('add <template>')
-        .description('let a browser ask for an email; prints the permit, this once')
+        .description('create a permit; it is shown once')
         .option('--to <address...>', 'recipients')
         .option('--to-identity', 'the verified address in the token of who is signed in')
         .option('--data <file>', 'JSON data that is fixed')
@@ -28,12 +28,11 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
     run(async (output) => (await load()).addPermit(connect(options), template, only(options), output)),
   );
 
-  example(paged(permits.command('list').description('permits, newest first')), 'verbalis permits list').action(
+  example(paged(permits.command('list').description('list permits, newest first')), 'verbalis permits list').action(
     (options: Remote & Commands.ListOptions) => run(async (output) => (await load()).listPermits(connect(options), only(options), output)),
   );
 
-  example(
-    remote(permits.command('revoke <permit>').description('let it be used no more; by its id')),
-    'verbalis permits revoke x01k…',
-  ).action((id: string, options: Remote) => run(async (output) => (await load()).revokePermit(connect(options), id, output)));
+  example(remote(permits.command('revoke <permit>').description('revoke a permit')), 'verbalis permits revoke x01k…').action(
+    (id: string, options: Remote) => run(async (output) => (await load()).revokePermit(connect(options), id, output)),
+  );
 }

@@ -6,9 +6,9 @@ import { tryProvider, type TryOptions } from './try.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const providers = root.command('providers').description('set up: what email is sent through');
+  const providers = root.command('providers').description('set up: work with providers');
 
-  example(listed(providers.command('list').description('providers that are configured')), 'verbalis providers list').action(
+  example(listed(providers.command('list').description('list providers with their state')), 'verbalis providers list').action(
     (options: { json?: boolean } & Parameters<typeof connect>[0]) => run((output) => listProviders(connect(options), options, output)),
   );
 
@@ -28,7 +28,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       providers
         .command('try <name>')
-        .description('see what a profile makes of an email, an answer or a call; nothing is sent')
+        .description('show how a profile handles an email, an answer or a call; nothing is sent')
         .option('--template <name>', 'a template of the space')
         .option('--sample <name>', 'one of its samples (the first when left out)')
         .option('--message <id>', 'a message that was sent')
@@ -43,7 +43,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
   ).action((name: string, options: TryOptions & Remote) => run((output) => tryProvider(connect(options), name, options, output)));
 
   for (const verb of ['pause', 'resume'] as const) {
-    const words = verb === 'pause' ? 'give a provider no more mail' : 'give a provider mail again';
+    const words = verb === 'pause' ? 'stop using a provider' : 'use a provider again';
     example(remote(providers.command(`${verb} <name>`).description(words)), `verbalis providers ${verb} north-relay`).action(
       (name: string, options: Remote) => run((output) => pauseProvider(connect(options), name, { paused: verb === 'pause' }, output)),
     );

@@ -5,15 +5,15 @@ import { listQuarantine, showQuarantined, retryQuarantined, dropQuarantined } fr
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, example }: Making): void {
-  const quarantine = root.command('quarantine').description('track: items that could not be processed, and wait for you');
+  const quarantine = root.command('quarantine').description('track: work with items that could not be processed');
 
   example(
-    paged(quarantine.command('list', { isDefault: true }).description('what waits; exits with status 1 when something does')),
+    paged(quarantine.command('list', { isDefault: true }).description('list items in quarantine; exits with 1 if there are any')),
     'verbalis quarantine',
   ).action((options: Remote & { limit?: string }) => run((output) => listQuarantine(connect(options), only(options), output)));
 
   example(
-    remote(quarantine.command('show <item>').description('the error, and all that is known of one item')),
+    remote(quarantine.command('show <item>').description('show an item with its error')),
     'verbalis quarantine show q01m8ecegajsgygqe83ea8v4p',
   ).action((id: string, options: Remote) => run((output) => showQuarantined(connect(options), id, only(options), output)));
 

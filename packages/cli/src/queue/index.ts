@@ -19,11 +19,11 @@ function filtered(command: Command): Command {
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, listed, example }: Making): void {
-  const queue = example(remote(root.command('queue').description('send: deliveries that wait')), 'verbalis queue').action(
+  const queue = example(remote(root.command('queue').description('send: show and change what waits to be sent')), 'verbalis queue').action(
     (options: Remote) => run((output) => showQueue(connect(options), options, output)),
   );
 
-  example(listed(queue.command('holds').description('holds in force')), 'verbalis queue holds').action((options: Remote) =>
+  example(listed(queue.command('holds').description('list holds in force')), 'verbalis queue holds').action((options: Remote) =>
     run((output) => listHolds(connect(options), options, output)),
   );
 
@@ -31,21 +31,26 @@ export function define(root: Command, { run, remote, paged, listed, example }: M
     paged(
       queue
         .command('held')
-        .description('deliveries that are held, and why; after a restore, whether they may have been sent')
+        .description('list held deliveries with the reason; after a restore, also whether they may have been sent')
         .option('--hold <hold>', 'only what this hold keeps'),
     ),
     'verbalis queue held',
   ).action((options: Remote & { hold?: string; limit?: string }) => run((output) => listHeld(connect(options), only(options), output)));
 
   example(
-    paged(queue.command('planned').description('deliveries that wait for the date that the app named, the next one first')),
+    paged(queue.command('planned').description('list deliveries that wait for their date, the next one first')),
     'verbalis queue planned',
   ).action((options: Remote & { limit?: string; cursor?: string }) =>
     run((output) => listPlanned(connect(options), only(options), output)),
   );
 
   example(
-    remote(filtered(queue.command('hold').description('send nothing that is meant, until it is let go')).option('--reason <text>', 'why')),
+    remote(
+      filtered(queue.command('hold').description('hold the deliveries that match until they are released')).option(
+        '--reason <text>',
+        'why',
+      ),
+    ),
     'verbalis queue hold --template booking-confirmed --edition 12 --reason "wrong prices"',
   ).action((options: Remote & FilterOptions & { reason?: string }) => run((output) => hold(connect(options), only(options), output)));
 
@@ -54,7 +59,7 @@ export function define(root: Command, { run, remote, paged, listed, example }: M
       filtered(
         queue
           .command('release [hold]')
-          .description('end a hold, or all holds that name what is named, and let their email go; of what a restore holds, what is named'),
+          .description('release a hold, or all holds that match the filter; after a restore, the deliveries that match'),
       ),
     ),
     'verbalis queue release h01kxyz…',
@@ -65,7 +70,7 @@ export function define(root: Command, { run, remote, paged, listed, example }: M
 
   example(
     remote(
-      filtered(queue.command('cancel').description('cancel what waits or is held and is meant'))
+      filtered(queue.command('cancel').description('cancel the waiting and held deliveries that match'))
         .option('--hold <hold>', 'only what this hold keeps')
         .option('--yes', 'cancel; without it, only count'),
     ),

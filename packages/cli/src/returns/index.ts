@@ -5,12 +5,12 @@ import { listReturns, showReturn, addReturns, matchReturn } from './returns.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, example }: Making): void {
-  const returns = root.command('returns').description('track: whatever came back');
+  const returns = root.command('returns').description('track: work with bounces, complaints and other returns');
 
   example(
     returns
       .command('read <files...>')
-      .description('show what returned emails say: .eml, mbox, Maildir; needs no service')
+      .description('read returned emails: .eml, mbox, Maildir; needs no service')
       .option('--envelope-to <address>', 'the address that they were sent to')
       .option('--profile <provider>', 'the files are bodies of a provider’s calls, read by its profile')
       .option('--config <file>', 'the configuration with the profile, or with phrases of your own')
@@ -30,7 +30,7 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
     paged(
       returns
         .command('list')
-        .description('what came back, newest first')
+        .description('list returns, newest first')
         .option('--kind <kind>', 'delivery-status, complaint, feedback, auto-reply, read-receipt, other')
         .option('--matched <yes|no>', 'whether its delivery is known')
         .option('--message <message>', 'only what is about this message'),
@@ -39,7 +39,7 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
   ).action((options: Remote & Parameters<typeof listReturns>[1]) => run((output) => listReturns(connect(options), only(options), output)));
 
   example(
-    remote(returns.command('show <return>').description('one return, and what was read out of it').option('--source', 'its bytes')),
+    remote(returns.command('show <return>').description('show a return and its reading').option('--source', 'its bytes')),
     'verbalis returns show r01…',
   ).action((id: string, options: Remote & { source?: boolean }) => run((output) => showReturn(connect(options), id, options, output)));
 
@@ -56,7 +56,7 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
   );
 
   example(
-    remote(returns.command('match <return> <delivery>').description('say which delivery a return is about')),
+    remote(returns.command('match <return> <delivery>').description('assign a return to a delivery')),
     'verbalis returns match r01… d01…',
   ).action((id: string, delivery: string, options: Remote) => run((output) => matchReturn(connect(options), { id, delivery }, output)));
 }

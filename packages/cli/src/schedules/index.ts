@@ -7,9 +7,9 @@ const load = (): Promise<typeof Commands> => import('./schedules.js');
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const schedules = root.command('schedules').description('send: one template to many, at times that come again');
+  const schedules = root.command('schedules').description('send: work with recurring sends');
 
-  example(listed(schedules.command('list').description('the schedules of the edition in use')), 'verbalis schedules list').action(
+  example(listed(schedules.command('list').description('list the schedules of the edition in use')), 'verbalis schedules list').action(
     (options: Remote) => run(async (output) => (await load()).listSchedules(connect(options), options, output)),
   );
 
@@ -17,7 +17,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       schedules
         .command('show <schedule>')
-        .description('one schedule, its next times, and what came of the last ones')
+        .description('show a schedule with its next times and last runs')
         .option('--limit <n>', 'how many runs (10)')
         .option('--cursor <cursor>', 'where the runs before ended'),
     ),
@@ -30,7 +30,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       schedules
         .command('run <schedule>')
-        .description('run it now, out of turn; its planned times stay')
+        .description('run a schedule now; its planned times do not change')
         .option('--first <n>', 'only the first recipients: a test run')
         .option('--wait', 'show how it goes until it ends; exits with 1 if it failed or was canceled'),
     ),
@@ -43,7 +43,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       schedules
         .command('skip <schedule>')
-        .description('skip its next time, or another one')
+        .description('skip the next time, or another one')
         .option('--at <time>', 'one of the next five times; the next, when left out'),
     ),
     'verbalis schedules skip pier-bulletin',

@@ -8,11 +8,7 @@ const load = (): Promise<typeof Commands> => import('./search.js');
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
   example(
-    remote(
-      root
-        .command('search <text>')
-        .description('track: everything of a space by an address, an id, a reference, a subject, a domain, a code'),
-    ),
+    remote(root.command('search <text>').description('track: search a space by address, id, reference, subject, domain or code')),
     'verbalis search asa@post.example',
     'verbalis search 5.1.1',
     'verbalis search "your tickets"',

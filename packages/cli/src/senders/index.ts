@@ -9,15 +9,15 @@ const load = (): Promise<typeof Commands> => import('./senders.js');
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
-  const senders = root.command('senders').description('set up: addresses that a space sends as, and what their owners have agreed to');
-  example(listed(senders.command('list').description('whom the space sends as, and whether it may')), 'verbalis senders list').action(
+  const senders = root.command('senders').description('set up: work with senders and their confirmations');
+  example(listed(senders.command('list').description('list senders with their state')), 'verbalis senders list').action(
     (options: Options) => run(async (output) => (await load()).listSenders(connect(options), options, output)),
   );
   example(
     remote(
       senders
         .command('add <address>')
-        .description('add an address; its owner is asked where its domain is not yours')
+        .description('add a sender; its owner must confirm if the domain is not yours')
         .option('--name <name>', 'the display name of emails that name none'),
     ),
     'verbalis senders add agnes@harbour-mail.example --name "Agnes at the harbour"',
@@ -36,7 +36,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     run(async (output) => (await load()).renameSender(connect(options), address, options, output)),
   );
   example(
-    remote(senders.command('ask <address>').description('ask its owner again')),
+    remote(senders.command('ask <address>').description('send the confirmation request again')),
     'verbalis senders ask agnes@harbour-mail.example',
   ).action((address: string, options: Options) =>
     run(async (output) => (await load()).askSender(connect(options), address, options, output)),

@@ -16,35 +16,37 @@ function defineBackups(root: Command, { run, remote, listed, example }: Making):
   example(
     root
       .command('backup <file>')
-      .description('set up: copy the database, also of a running service')
+      .description('set up: copy the database, also while the service runs')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)'),
     'verbalis backup /var/backups/verbalis.sqlite',
   ).action((file: string, options: { config?: string }) =>
     run(async (output) => (await import('./backup.js')).backup(file, options, output)),
   );
 
-  const backups = root.command('backups').description('set up: backups that the service makes by itself');
+  const backups = root.command('backups').description('set up: work with the backups of the service');
   example(
-    listed(backups.command('list', { isDefault: true }).description('those in its folder; exits with status 1 when the last one failed')),
+    listed(backups.command('list', { isDefault: true }).description('list backups; exits with 1 if the last one failed')),
     'verbalis backups',
   ).action((options: Remote) => run((output) => listBackups(connect(options), options, output)));
-  example(remote(backups.command('make').description('make one now')), 'verbalis backups make').action((options: Remote) =>
+  example(remote(backups.command('make').description('make a backup now')), 'verbalis backups make').action((options: Remote) =>
     run((output) => makeBackup(connect(options), output)),
   );
 }
 
 function defineCopies(root: Command, { run, remote, example }: Making): void {
-  const copies = root.command('copies').description('set up: continuous copies, and how far they are');
+  const copies = root.command('copies').description('set up: work with continuous copies');
   example(
-    remote(copies.command('status', { isDefault: true }).description('how far they are; exits with status 1 when they are behind or off')),
+    remote(
+      copies.command('status', { isDefault: true }).description('show the state of the copies; exits with 1 if they are behind or off'),
+    ),
     'verbalis copies status',
   ).action((options: Remote) => run((output) => copiesStatus(connect(options), options, output)));
-  example(remote(copies.command('snapshot').description('copy the whole database anew, now')), 'verbalis copies snapshot').action(
+  example(remote(copies.command('snapshot').description('take a snapshot of the whole database now')), 'verbalis copies snapshot').action(
     (options: Remote) => run((output) => takeSnapshot(connect(options), options, output)),
   );
 
   example(
-    remote(copies.command('begin').description('begin anew, where the disk of the folder was replaced')),
+    remote(copies.command('begin').description('start the copies again after the disk of the folder was replaced')),
     'verbalis copies begin',
   ).action((options: Remote) => run((output) => beginCopies(connect(options), options, output)));
 }
@@ -53,7 +55,7 @@ function defineRestore(root: Command, { run, example }: Making): void {
   example(
     root
       .command('restore [backup]')
-      .description('set up: make the database from a backup, or from continuous copies')
+      .description('set up: restore the database from a backup or from continuous copies')
       .option('--from <folder>', 'a folder of continuous copies')
       .option('--at <time>', 'as it was then (2026-11-28T17:00:00Z); the newest state when left out')
       .option('--to <file>', 'write another file than the database of the configuration')
@@ -69,7 +71,7 @@ function defineRestore(root: Command, { run, example }: Making): void {
   example(
     root
       .command('integrity [file]')
-      .description('set up: look through a database for what is wrong, also of a running service; exits with status 1 when something is')
+      .description('set up: check the integrity of a database, also while the service runs; exits with 1 if something is wrong')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
       .option('--json', 'for machines'),
     'verbalis integrity',

@@ -52,13 +52,13 @@ export function define(root: Command, making: Making): void {
     remote(
       root
         .command('status')
-        .description('set up: whether the service is ready, what waits, what is wrong; exits with 1 if it is not ready'),
+        .description('set up: show whether the service is ready, what waits and what is wrong; exits with 1 if it is not ready'),
     ),
     'verbalis status',
   ).action((options: Remote) => run(async (output) => (await import('./status.js')).status(options, output)));
 
   example(
-    remote(root.command('reload').description('set up: let a running service read its configuration again')),
+    remote(root.command('reload').description('set up: make a running service read its configuration again')),
     'verbalis reload',
   ).action((options: Remote) => run(async (output) => (await import('./configuration.js')).reload(connect(options), output)));
 
@@ -68,7 +68,7 @@ export function define(root: Command, making: Making): void {
   example(
     root
       .command('prove')
-      .description('set up: kill a service under load, and hold what it says against what was received')
+      .description('set up: kill a service under load and compare its reports with what was received')
       .option('--kills <n>', 'how often it is killed (20)')
       .option('--workers <n>', 'threads that render, sign and hand over (1)')
       .option('--json', 'the figures as JSON'),

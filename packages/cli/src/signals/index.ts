@@ -13,7 +13,7 @@ export function define(root: Command, making: Making): void {
     remote(
       root
         .command('signal [type]')
-        .description('send: say what has happened; the rules of the mail folder say which emails follow')
+        .description('send: send a signal; the rules of the mail folder determine which emails follow')
         .option('--data <file>', 'JSON data; - for standard input')
         .option('--file <file>', 'a whole signal as JSON, with its type, or a list')
         .option('--subject <text>', 'what it is about')
@@ -26,7 +26,7 @@ export function define(root: Command, making: Making): void {
   ).action((type: string | undefined, options: Remote & Commands.SignalOptions) =>
     run(async (output) => (await load()).sendSignal(connect(options), type, only(options), output)),
   );
-  defineSignals(root.command('signals').description('send: what happened, and what followed from it'), making);
+  defineSignals(root.command('signals').description('send: work with signals and what followed from them'), making);
 }
 
 function defineSignals(signals: Command, { run, remote, paged, listed, example }: Making): void {
@@ -34,7 +34,7 @@ function defineSignals(signals: Command, { run, remote, paged, listed, example }
     paged(
       signals
         .command('list')
-        .description('signals, newest first')
+        .description('list signals, newest first')
         .option('--type <type>', 'of one type')
         .option('--subject <text>', 'about one thing')
         .option('--rule <name>', 'that a rule was asked about')
@@ -47,19 +47,19 @@ function defineSignals(signals: Command, { run, remote, paged, listed, example }
   );
 
   example(
-    remote(signals.command('show <signal>').description('one signal, what each rule made of it, and its data')),
+    remote(signals.command('show <signal>').description('show a signal, the result of each rule, and its data')),
     'verbalis signals show j01k…',
   ).action((id: string, options: Remote) => run(async (output) => (await load()).showSignal(connect(options), id, options, output)));
 
   example(
-    listed(signals.command('rules').description('the rules of the edition in use, with counts of the last seven days')),
+    listed(signals.command('rules').description('list the rules of the edition in use, with counts of the last seven days')),
     'verbalis signals rules',
   ).action((options: Remote) => run(async (output) => (await load()).listRules(connect(options), options, output)));
 
   example(
     signals
       .command('try <file...>')
-      .description('which emails would follow from signals, by the rules of a mail folder; nothing is sent')
+      .description('show which emails would follow from signals, by the rules of a mail folder; nothing is sent')
       .option('--folder <folder>', 'the mail folder; that of the first file when left out')
       .option('--data', 'show the data that the templates get')
       .option('--json', 'as JSON'),
@@ -69,12 +69,12 @@ function defineSignals(signals: Command, { run, remote, paged, listed, example }
   );
 
   example(
-    remote(signals.command('cancel <signal>').description('send nothing of what still waits of a signal')),
+    remote(signals.command('cancel <signal>').description('cancel what still waits for a signal')),
     'verbalis signals cancel j01k…',
   ).action((id: string, options: Remote) => run(async (output) => (await load()).cancelSignal(connect(options), id, output)));
 
   example(
-    remote(signals.command('retry <signal>').description('try again what was refused, with the rules and templates in use now')),
+    remote(signals.command('retry <signal>').description('retry what was refused, with the rules and templates in use now')),
     'verbalis signals retry j01k…',
   ).action((id: string, options: Remote) => run(async (output) => (await load()).retrySignal(connect(options), id, options, output)));
 }

@@ -5,13 +5,13 @@ import { listSuppressions, addSuppression, liftSuppression, importSuppressions, 
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, paged, example }: Making): void {
-  const suppressions = root.command('suppressions').description('track: addresses that get no more mail');
+  const suppressions = root.command('suppressions').description('track: work with suppressed addresses');
 
   example(
     paged(
       suppressions
         .command('list')
-        .description('addresses that get no more mail, newest first')
+        .description('list suppressed addresses, newest first')
         .option('--address <address>', 'one address')
         .option('--topic <topic>', 'of one topic')
         .option('--reason <reason>', 'failed, failed-repeatedly, complained, unsubscribed, added, imported')
@@ -26,7 +26,7 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
     remote(
       suppressions
         .command('add <address>')
-        .description('send no more mail to an address')
+        .description('suppress an address')
         .option('--topic <topic>', 'only of this topic')
         .option('--note <text>', 'why'),
     ),
@@ -36,12 +36,7 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
   );
 
   example(
-    remote(
-      suppressions
-        .command('lift <address>')
-        .description('remove a suppression: the address gets mail again')
-        .requiredOption('--note <text>', 'why'),
-    ),
+    remote(suppressions.command('lift <address>').description('lift a suppression').requiredOption('--note <text>', 'why')),
     'verbalis suppressions lift asa@post.example --note "has emptied the mailbox"',
   ).action((what: string, options: Remote & { note: string }) => run((output) => liftSuppression(connect(options), what, options, output)));
 
@@ -52,7 +47,10 @@ export function define(root: Command, { run, remote, paged, example }: Making): 
 
   example(
     remote(
-      suppressions.command('export').description('all in force, as CSV').option('--out <file>', 'a file (standard output when left out)'),
+      suppressions
+        .command('export')
+        .description('export all suppressions in force as CSV')
+        .option('--out <file>', 'a file (standard output when left out)'),
     ),
     'verbalis suppressions export --out suppressed.csv',
   ).action((options: Remote & { out?: string }) => run((output) => exportSuppressions(connect(options), options, output)));

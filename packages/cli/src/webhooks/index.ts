@@ -17,9 +17,9 @@ import {
 /** Commands of this feature. */
 export function define(root: Command, making: Making): void {
   const { run, remote, listed, example } = making;
-  const subscriptions = root.command('subscriptions').description('track: where events are sent, signed');
+  const subscriptions = root.command('subscriptions').description('track: work with webhooks');
 
-  example(listed(subscriptions.command('list').description('all of the space')), 'verbalis subscriptions list').action(
+  example(listed(subscriptions.command('list').description('list the subscriptions of the space')), 'verbalis subscriptions list').action(
     (options: Remote & Parameters<typeof listSubscriptions>[1]) =>
       run((output) => listSubscriptions(connect(options), only(options), output)),
   );
@@ -28,7 +28,7 @@ export function define(root: Command, making: Making): void {
     remote(
       subscriptions
         .command('add <url>')
-        .description('send events to an address; it is asked first whether it wants them')
+        .description('send events to an address, after it has agreed')
         .option('--name <name>', 'what to call it (the host when left out)')
         .option('--filter <filter>', 'only these events (all when left out)')
         .option('--payload <json>', 'a JSON template in place of the event, or a file that holds one')
@@ -43,7 +43,7 @@ export function define(root: Command, making: Making): void {
   );
 
   example(
-    remote(subscriptions.command('show <subscription>').description('one, by its id or name')),
+    remote(subscriptions.command('show <subscription>').description('show a subscription, by id or name')),
     'verbalis subscriptions show office',
   ).action((id: string, options: Remote) => run((output) => showSubscription(connect(options), id, output)));
 
@@ -59,7 +59,7 @@ export function define(root: Command, making: Making): void {
     );
 
   example(
-    remote(subscriptions.command('test <subscription>').description('send a test at once')),
+    remote(subscriptions.command('test <subscription>').description('send a test event now')),
     'verbalis subscriptions test office',
   ).action((id: string, options: Remote & Parameters<typeof testSubscription>[2]) =>
     run((output) => testSubscription(connect(options), id, only(options), output)),
@@ -68,7 +68,7 @@ export function define(root: Command, making: Making): void {
   defineNotifications(subscriptions, making);
 
   example(
-    remote(subscriptions.command('remove <subscription>').description('remove it, with its notifications')),
+    remote(subscriptions.command('remove <subscription>').description('remove a subscription with its notifications')),
     'verbalis subscriptions remove office',
   ).action((id: string, options: Remote) => run((output) => removeSubscription(connect(options), id, output)));
 }
@@ -78,7 +78,7 @@ function defineNotifications(subscriptions: Command, { run, remote, paged, examp
     remote(
       subscriptions
         .command('replay <subscription>')
-        .description('send again what happened since a time')
+        .description('send events since a time again')
         .requiredOption('--since <time>', 'a time'),
     ),
     'verbalis subscriptions replay office --since 2026-12-04T08:15:00Z',
@@ -87,7 +87,7 @@ function defineNotifications(subscriptions: Command, { run, remote, paged, examp
   );
 
   example(
-    remote(subscriptions.command('again <subscription> [notifications...]').description('send dead letters again: some, or all')),
+    remote(subscriptions.command('again <subscription> [notifications...]').description('send dead letters again, some or all')),
     'verbalis subscriptions again office',
   ).action((id: string, notifications: string[], options: Remote) =>
     run((output) => againSubscription(connect(options), id, notifications, output)),
@@ -97,7 +97,7 @@ function defineNotifications(subscriptions: Command, { run, remote, paged, examp
     paged(
       subscriptions
         .command('notifications <subscription>')
-        .description('what was sent to it, newest first')
+        .description('list notifications, newest first')
         .addOption(new Option('--state <state>', 'in this state').choices(['waiting', 'delivered', 'dead-letter'])),
     ),
     'verbalis subscriptions notifications office --state dead-letter',

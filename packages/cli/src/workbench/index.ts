@@ -12,7 +12,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     root
       .command('init <folder>')
-      .description('write: make a small mail folder that works')
+      .description('write: create a small mail folder that works')
       .option('--configuration', 'make a configuration of the service instead, with a schema for editors'),
     'verbalis init mail',
   ).action((folder: string, options: { configuration?: boolean }) =>
@@ -25,7 +25,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     root
       .command('types <mailfolder>')
-      .description('write: TypeScript types of every template’s data')
+      .description('write: write types of the data of every template')
       .option('--out <path>', 'a file, or a folder for schemas (standard output when left out)')
       .addOption(new Option('--format <format>', 'what is written').choices(['typescript', 'json-schema']).default('typescript')),
     'verbalis types demo/mail --out src/mail-data.ts',
@@ -35,7 +35,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   example(
     root
       .command('check <mailfolder>')
-      .description('write: find what is wrong in a mail folder')
+      .description('write: check a mail folder')
       .option('--links', 'ask for every link and picture of every sample, over the network')
       .option('--strict', 'warnings fail too')
       .addOption(new Option('--format <format>', 'how it is written').choices(FORMATS).default('text'))
@@ -63,7 +63,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     remote(
       root
         .command('preview <mailfolder>')
-        .description('write: see a mail folder on a local page, as you write it')
+        .description('write: show a mail folder on a local page that follows every save')
         .option('--host <host>', 'where it listens', '127.0.0.1')
         .option('--port <port>', 'any free one when 0', '8630')
         .option('--edit', 'let the page write the sources'),
