@@ -33,9 +33,7 @@ function defineChanges(messages: Command, { run, remote, example }: Making): voi
   ).action((id: string, options: Remote & { save?: string }) => run((output) => showSource(connect(options), id, options, output)));
 }
 
-/** Commands of this feature. */
-export function define(root: Command, making: Making): void {
-  const { run, remote, paged, example } = making;
+function defineSending(root: Command, { run, remote, example }: Making): void {
   example(
     remote(
       root
@@ -69,7 +67,12 @@ export function define(root: Command, making: Making): void {
     remote(root.command('cancel <message>').description('send: cancel deliveries that have not been sent')),
     'verbalis cancel m01k…',
   ).action((id: string, options: Remote) => run((output) => cancelMessage(connect(options), id, options, output)));
+}
 
+/** Commands of this feature. */
+export function define(root: Command, making: Making): void {
+  const { run, remote, paged, example } = making;
+  defineSending(root, making);
   const messages = root.command('messages').description('track: work with messages and their timelines');
 
   example(
