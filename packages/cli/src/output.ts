@@ -109,7 +109,8 @@ export function processOutput(): ProcessOutput {
       if (mode === 'csv' && kept !== undefined) write(csvText(kept.value));
       if (mode !== 'json' || (streamed && status === 0)) return;
       const result = kept?.value ?? (texts.length === 0 ? undefined : { text: texts.join('\n') });
-      envelope({ ok: status === 0, status, result, problem }, streamed ? undefined : 2);
+      // One line where there may be others, and where a program that reads lines waits for the first one.
+      envelope({ ok: status === 0, status, result, problem }, streamed || result === undefined ? undefined : 2);
     },
     color: pc.createColors(interactive && pc.isColorSupported),
     interactive,

@@ -67,7 +67,14 @@ export async function startChild(config: string, operatorSecret: string): Promis
     child.once('error', reject);
     child.once('exit', (code) => reject(new Error(words.trim() === '' ? `The service ended with ${code ?? 'a signal'}.` : words.trim())));
   });
-  const { result } = JSON.parse(first) as { readonly result: { readonly url: string; readonly submissionPort?: number } };
+  const { result, problem } = JSON.parse(first) as {
+    readonly result?: { readonly url: string; readonly submissionPort?: number };
+    readonly problem?: { readonly title: string; readonly hint?: string };
+  };
+  if (result === undefined) {
+    await ended(child);
+    throw new Error([problem?.title ?? words.trim(), problem?.hint].filter((text) => text !== undefined).join('\n'));
+  }
   const { url, submissionPort } = result;
   return { url, submissionPort: submissionPort ?? 0, stop: () => ended(child) };
 }

@@ -20,7 +20,9 @@ export class Processes {
         reject(new UsageError(log.trim() === '' ? `A part of the demo ended with ${code ?? 'a signal'}.` : log.trim()));
       });
     });
-    return JSON.parse(first) as Record<string, unknown>;
+    const said = JSON.parse(first) as Record<string, unknown> & { ok?: boolean; problem?: { title: string; hint?: string } };
+    if (said.ok === false) throw new UsageError(said.problem?.title ?? log.trim(), said.problem?.hint);
+    return said;
   }
 
   /** Ends all, the last one first. */

@@ -2,7 +2,7 @@ import type { Client } from '@verbalis/client';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { bytesText } from '../words.js';
 
-/** Backups that the service makes by itself. @returns 1 when the last one failed */
+/** Backups that the service makes automatically. @returns 1 when the last one failed */
 export async function listBackups(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const list = await client.backups.list();
   if (json) output.json(list);

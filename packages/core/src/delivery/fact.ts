@@ -31,7 +31,7 @@ export interface Fact {
   readonly status: string | undefined;
   /** RFC 5321. */
   readonly replyCode: number | undefined;
-  /** What the other side said, as it said it. */
+  /** The reply of the other side, unchanged. */
   readonly diagnostic: string | undefined;
   readonly details?: HitDetails | undefined;
 }

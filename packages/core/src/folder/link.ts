@@ -178,7 +178,7 @@ function sortFiles(reading: FolderReading): SortedFiles {
           problem(
             'block-file-name',
             new SourceText(path, '').whole,
-            `"${block}" is no name for a block.`,
+            `"${block}" is not a valid name for a block.`,
             'Use small letters, digits and "-".',
           ),
         );
@@ -221,7 +221,9 @@ function linkTemplates(
   for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
     const place = new SourceText(`templates/${name}`, '').whole;
     if (!NAME.test(name))
-      reading.problems.push(problem('template-name', place, `"${name}" is no name for a template.`, 'Use small letters, digits and "-".'));
+      reading.problems.push(
+        problem('template-name', place, `"${name}" is not a valid name for a template.`, 'Use small letters, digits and "-".'),
+      );
     const known = before?.linked.templates.get(name);
     const isKnown =
       known?.paths.length === paths.length &&
@@ -291,7 +293,7 @@ function messageFiles(
         problem(
           'text-alone',
           new SourceText(file, '').whole,
-          `This text part belongs to no message: there is no message${locale === '' ? '' : `.${locale}`}.md.`,
+          `This text part has no message: there is no message${locale === '' ? '' : `.${locale}`}.md.`,
           'A text part is written for a source in the same locale.',
         ),
       );

@@ -34,13 +34,13 @@ function decimal(minor: bigint, digits: number): string {
 // The text part shows what the HTML has shown.
 const shownMoney = memo((locale: string, currency: string, minor: string) => {
   const digits = minorUnits(currency);
-  if (digits === undefined) throw new Fault('format-value', `"${currency}" is no ISO 4217 currency code.`);
+  if (digits === undefined) throw new Fault('format-value', `"${currency}" is not an ISO 4217 currency code.`);
   // Exact for any size: a decimal text is not read as a double (ECMA-402 15.5.16).
   return moneys(locale, currency, String(digits)).format(decimal(BigInt(minor), digits) as unknown as number);
 }, 2000);
 
 function money(minor: number, currency: string, locale: string): string {
-  if (!Number.isInteger(minor)) throw new Fault('format-value', `${minor} is no whole number of minor units.`);
+  if (!Number.isInteger(minor)) throw new Fault('format-value', `${minor} is not a whole number of minor units.`);
   return shownMoney(locale, currency, Number.isSafeInteger(minor) ? String(minor) : String(BigInt(minor)));
 }
 
@@ -80,7 +80,7 @@ export const NUMBER_FORMATS: readonly Format[] = [
     summary: 'A measure: kilometer, kilogram, celsius, megabyte … (the units of ECMA-402).',
     example: { value: 12, args: ['kilometer'], gives: '12 km' },
     run: (value: number, [unit = '']: readonly string[], context) => {
-      if (!isUnit(unit)) throw new Fault('format-value', `"${unit}" is no unit that ECMA-402 names.`);
+      if (!isUnit(unit)) throw new Fault('format-value', `"${unit}" is not a unit that ECMA-402 names.`);
       return units(context.locale, unit).format(value);
     },
   },

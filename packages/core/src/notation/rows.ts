@@ -34,7 +34,7 @@ function entriesOf(
         problem(
           'row-form',
           source.place(line.offset, line.text.length),
-          'This line is no entry of the block.',
+          'This line is not an entry of the block.',
           `Entries look like "${example}".`,
         ),
       );

@@ -49,7 +49,7 @@ export const ProfileAnswer = z
       .array(z.strictObject({ when: z.string().min(1), means: Meaning, cause: z.enum(CAUSES).optional() }))
       .default([])
       .meta({ description: 'What answers mean by conditions; the first that holds decides.' }),
-    statuses: Statuses.default({}).meta({ description: 'What a status means, where it differs from the usual.' }),
+    statuses: Statuses.default({}).meta({ description: 'What a status means, where it differs from the default.' }),
     notAccepted: z
       .array(z.int().min(500).max(599))
       .default([])

@@ -178,7 +178,7 @@ group('data in styles', () => {
     );
     expect(codes).toEqual([]);
     expect(render(data).html).toContain('style="top:7px;color:#0f766e;width:12px;margin:7px;border-color:green"');
-    expect(() => render({ ...data, color: 'red;background:url(x)' })).toThrow('is no colour, length or number');
+    expect(() => render({ ...data, color: 'red;background:url(x)' })).toThrow('is not a colour, a length or a number');
   });
   test.each([
     ['style="color:{{ s }}"', 'style-data'],

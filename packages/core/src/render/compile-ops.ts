@@ -67,7 +67,7 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
         const given = value(env);
         const text = typeof given === 'number' ? plainNumber(given) : put(given);
         if (typeof given !== 'number' && !isColor(text) && !isLength(text) && !/^-?\d{1,9}(?:\.\d{1,9})?$/.test(text))
-          throw new Fault('style-value', `"${text.slice(0, 40)}" is no colour, length or number.`, { at: op.at });
+          throw new Fault('style-value', `"${text.slice(0, 40)}" is not a colour, a length or a number.`, { at: op.at });
         return text;
       };
     }

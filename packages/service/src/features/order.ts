@@ -159,7 +159,7 @@ export const FEATURES: readonly Listed[] = [
     name: 'holds',
     api: {
       step: 'send',
-      groups: [{ name: 'holds', description: 'What is not sent until a person lets it go.' }],
+      groups: [{ name: 'holds', description: 'Deliveries that are held until a person releases them.' }],
       endpoints: holdEndpoints,
     },
   },

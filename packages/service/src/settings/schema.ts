@@ -67,7 +67,7 @@ export const Settings = z.strictObject({
     })
     .prefault({})
     .meta({ description: 'How long things are kept, in days.' }),
-  backup: BackupSettings.meta({ description: 'Backups that the service makes by itself.' }),
+  backup: BackupSettings.meta({ description: 'Backups that the service makes automatically.' }),
   copies: CopySettings.meta({ description: 'Continuous copies: every change, within a second, in another folder.' }),
   limits: z
     .strictObject({

@@ -19,7 +19,7 @@ export const AddressExport = z
 export const Erasure = z
   .strictObject({
     address: z.string(),
-    messages: z.int().meta({ description: 'Removed, since they went to nobody else.' }),
+    messages: z.int().meta({ description: 'Removed, because they had no other recipient.' }),
     others: z.int().meta({ description: 'Went to others, too, or named it: their data are removed.' }),
     captured: z.int(),
     consents: z.int(),

@@ -200,7 +200,7 @@ const cancel = endpoint({
   name: 'bulkSends.cancel',
   method: 'post',
   path: '/v1/bulk-sends/{id}/cancel',
-  summary: 'End it, and send nothing of what waits',
+  summary: 'End it and cancel what waits',
   scope: 'send',
   params: textParams('id'),
   answers: { 200: json('The bulk send; what waits is canceled within a moment.', BulkView) },

@@ -44,7 +44,7 @@ export function openBulkSends(
     if (edition.project.settings.topics[topic ?? '']?.purpose !== 'optional' && !essential)
       throw new Refusal(422, 'essential-bulk', 'This template is of no optional topic', {
         detail: `Nobody can unsubscribe from "${template}".`,
-        hint: 'Where everybody must get it, say so: "essential": true (--essential).',
+        hint: 'If everybody must receive it, set "essential": true (--essential).',
       });
     if (ready.files.masking !== undefined)
       throw new Refusal(422, 'sensitive-bulk', 'This template has sensitive data', {

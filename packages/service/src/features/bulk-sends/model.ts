@@ -57,7 +57,7 @@ const fields = {
   id: z.string(),
   name: z.string(),
   template: z.string(),
-  state: BulkState.meta({ description: 'failed: its recipients cannot be read, and nobody tries again; resume does.' }),
+  state: BulkState.meta({ description: 'failed: its recipients cannot be read, and it is not retried; resume retries it.' }),
   source: z.enum(['rows', 'url']),
   createdAt: z.iso.datetime(),
   endedAt: z.iso.datetime().optional(),

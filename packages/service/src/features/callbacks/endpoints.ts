@@ -168,13 +168,13 @@ const greet = endpoint({
   scope: 'open',
   params: textParams('provider'),
   answers: { 200: content('What the provider expects.', 'text/plain') },
-  refusals: { 401: 'A handshake is not signed, though it should be.', 404: 'The call is no handshake of this provider’s.' },
+  refusals: { 401: 'A handshake is not signed, though it should be.', 404: 'The call is not a handshake of this provider.' },
   async run({ params: { provider: name }, request }, deps) {
     const callbacks = profileOf(name, deps);
     const call = callOf(request, Buffer.alloc(0), deps.publicUrl);
     const answer = await answerHandshake({ name, callbacks, call, outside: undefined }, deps);
     if (answer !== undefined) return answer;
-    throw new Refusal(404, 'not-a-handshake', 'This call is no handshake of this provider’s', {
+    throw new Refusal(404, 'not-a-handshake', 'This call is not a handshake of this provider', {
       detail: `No handshake of "${name}" by GET fits.`,
       hint: 'Compare the call with callbacks.handshakes of the profile. Events come by POST.',
     });

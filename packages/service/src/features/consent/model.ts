@@ -16,7 +16,7 @@ export const NewConsent = z
     confirm: z
       .boolean()
       .default(false)
-      .meta({ description: 'Whether the address is asked first: it joins when its owner presses the button that an email leads to.' }),
+      .meta({ description: 'Whether the owner must confirm first, by the button on a page that an email links to.' }),
     locale: Locale.optional().meta({ description: 'Of that email.' }),
   })
   .refine(({ kind, until }) => kind === 'left' || until === undefined, { path: ['until'], message: 'is only for leaving' })

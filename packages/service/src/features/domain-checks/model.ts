@@ -29,11 +29,13 @@ export const DomainChange = z
 const FindingView = z
   .strictObject({
     kind: z.string().meta({ description: 'What is wrong, in a word: "missing", "doubled-name", "cut-off" …' }),
-    severity: z.enum(['fix', 'wait', 'advice']).meta({ description: 'Whether somebody has to act, it ends by itself, or email passes.' }),
+    severity: z
+      .enum(['fix', 'wait', 'advice'])
+      .meta({ description: 'fix: a person must act; wait: it is resolved automatically; advice: email is accepted anyway.' }),
     at: z.enum(['zone', 'name servers', 'cache', 'service']).meta({ description: 'Where the mistake is.' }),
     wanted: z.string(),
     found: z.string().meta({ description: 'What is there; empty for nothing.' }),
-    sentence: z.string().meta({ description: 'What is wrong and what to do, for whoever owns the DNS.' }),
+    sentence: z.string().meta({ description: 'What is wrong and what to do, for the owner of the DNS.' }),
     enter: z.string().optional().meta({ description: 'What to enter, where that is another value than the wanted one.' }),
   })
   .meta({ id: 'DomainFinding' });
@@ -61,7 +63,7 @@ export const DomainRecordView = z
         entering: z.array(z.string()),
         mistakes: z.array(z.string()),
       })
-      .meta({ description: 'For whoever enters it.' }),
+      .meta({ description: 'For the person who enters it.' }),
   })
   .meta({ id: 'DomainRecord' });
 

@@ -20,7 +20,7 @@ const DeliveryData = z
     cause: z.enum(CAUSES).optional().meta({ description: 'Why, where something went wrong.' }),
     status: z.string().optional().meta({ description: 'Enhanced status code (RFC 3463).' }),
     replyCode: z.int().optional().meta({ description: 'Reply code (RFC 5321).' }),
-    diagnostic: z.string().optional().meta({ description: 'What the other side said, as it said it.' }),
+    diagnostic: z.string().optional().meta({ description: 'The reply of the other side, unchanged.' }),
     ...HitFields,
     provider: z.string().optional(),
     template: z.string().optional(),
@@ -36,7 +36,7 @@ const DeliveryData = z
 const AlertData = z
   .object({
     space: z.string(),
-    alertId: z.string().meta({ description: 'The same when it begins and when it is over.' }),
+    alertId: z.string().meta({ description: 'The same when it fires and when it is resolved.' }),
     rule: z.string(),
     by: z.string().optional(),
     group: z.string().optional(),
@@ -81,7 +81,7 @@ const SourceData = z
     sources: z.array(z.object({ source: z.string(), count: z.int() })).meta({ description: 'Addresses that were never reported before.' }),
     text: z.string().meta({ description: 'The same in a sentence.' }),
   })
-  .meta({ title: 'verbalis.source.unaligned', description: 'Somebody new sends in the name of a domain, and it is not authentic.' });
+  .meta({ title: 'verbalis.source.unaligned', description: 'A new source sends as a domain without authentication.' });
 
 const TopicData = z
   .object({
@@ -183,9 +183,9 @@ const InboundData = z
       .meta({ description: 'What our own verifiers find.' }),
     suspicious: z.array(z.object({ code: z.string(), text: z.string() })).meta({ description: 'What is odd about it.' }),
     noAnswer: z.string().optional().meta({ description: 'Why no automatic answer may be given (RFC 3834).' }),
-    isLeft: z.boolean().meta({ description: 'It said only "unsubscribe", and its author has left the topic.' }),
+    isLeft: z.boolean().meta({ description: 'Whether it contained only "unsubscribe", and its author has left the topic.' }),
   })
-  .meta({ title: 'verbalis.inbound.received', description: 'Somebody has answered a message, or written to an inbound address.' });
+  .meta({ title: 'verbalis.inbound.received', description: 'An answer to a message, or an email to an inbound address, was received.' });
 
 const AuditData = z
   .object({
@@ -201,11 +201,11 @@ const AuditData = z
     change: z.unknown().optional().meta({ description: 'What was asked for, without secrets and without what emails say.' }),
     address: z.string().meta({ description: 'The IP address that the request came from.' }),
   })
-  .meta({ title: 'verbalis.audit.recorded', description: 'Somebody has changed something in the space.' });
+  .meta({ title: 'verbalis.audit.recorded', description: 'A person or a key changed something in the space.' });
 
 const TestData = z
   .object({ space: z.string(), subscription: z.string(), text: z.string() })
-  .meta({ title: 'verbalis.test', description: 'Somebody has asked for a test; nothing has happened.' });
+  .meta({ title: 'verbalis.test', description: 'A test was requested; nothing happened.' });
 
 /** JSON Schema 2020-12 of the data of each kind of event. */
 export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {

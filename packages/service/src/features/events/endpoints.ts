@@ -151,7 +151,7 @@ const schema = endpoint({
   method: 'get',
   path: '/v1/events/schemas/{name}',
   summary: 'JSON Schema of the data of events: delivery, alert, test',
-  description: 'It holds no secret: whoever gets an event can look it up without a key.',
+  description: 'It contains no secret, so that receivers of events can read it without a key.',
   scope: 'open',
   params: textParams('name'),
   answers: { 200: content('The schema.', 'application/schema+json') },

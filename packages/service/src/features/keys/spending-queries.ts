@@ -36,7 +36,7 @@ function tooMany(perHour: number, emails: number, spans: readonly { spanAt: numb
   if (emails > perHour)
     return new Refusal(422, 'key-rate', title, {
       detail: `This key may send ${perHour} emails within an hour, and this request alone asks for ${emails}.`,
-      hint: 'Ask for fewer at once, or use a key with a higher bound.',
+      hint: 'Send fewer in one request, or use a key with a higher bound.',
     });
   // Spans stop counting one after the other, the oldest first: as soon as there is room, the request may come again.
   let counted = spans.reduce((sum, span) => sum + span.emails, 0);

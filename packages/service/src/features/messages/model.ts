@@ -224,7 +224,7 @@ export const MessageList = z
 export const MailView = z
   .strictObject({
     subject: z.string(),
-    masked: z.boolean().optional().meta({ description: 'True where other values stand in the place of its sensitive data.' }),
+    masked: z.boolean().optional().meta({ description: 'Whether its sensitive data are replaced by other values.' }),
     headers: z.array(z.strictObject({ name: z.string(), value: z.string() })),
     html: z.string(),
     text: z.string(),

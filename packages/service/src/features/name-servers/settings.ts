@@ -19,7 +19,7 @@ export const NameServerSettings = z
   .strictObject({
     check: z.boolean().default(true).meta({
       description:
-        'Whether sending domains are checked. Where the DNS cannot be asked: false; keys then sign at once, and nobody notices a mistake.',
+        'Whether sending domains are checked. Where the DNS cannot be asked: false; keys then sign immediately, and mistakes are not detected.',
     }),
     servers: z.array(Server).default([]).meta({ description: 'Resolvers, with or without a port; left out: those of the system.' }),
     port: Port.default(53).meta({ description: 'The port at which the authoritative servers of a zone are asked.' }),

@@ -103,12 +103,12 @@ const invite = endpoint({
   name: 'people.invite',
   method: 'post',
   path: '/v1/people',
-  summary: 'Invite somebody: they get an email with a link to sign in',
+  summary: 'Invite a person by an email with a sign-in link',
   scope: 'operator',
   isForService: true,
   body: jsonBody(NewPerson),
   answers: { 201: json('They are invited.', Invited) },
-  refusals: { 409: 'Somebody with this address is here already, or no space can send the invitation.' },
+  refusals: { 409: 'A person with this address exists already, or no space can send the invitation.' },
   async run({ caller: { actor }, request, body }, deps) {
     const { store, clock, links, publicUrl } = deps;
     const { email, name } = emailOf(body.email);
@@ -132,7 +132,7 @@ const invite = endpoint({
       isSent: body.send,
       also: (tx) => {
         if (store.people.byEmail(email, tx) !== undefined)
-          throw new Refusal(409, 'known-person', 'Somebody with this address is here already', {
+          throw new Refusal(409, 'known-person', 'A person with this address exists already', {
             hint: `See: verbalis people list. A new link: verbalis people link ${email}.`,
           });
         store.people.add(tx, row);
@@ -197,7 +197,7 @@ const remove = endpoint({
   name: 'people.remove',
   method: 'delete',
   path: '/v1/people/{id}',
-  summary: 'Remove a person; their sessions and links end at once',
+  summary: 'Remove a person; their sessions and links end immediately',
   scope: 'operator',
   isForService: true,
   params: textParams('id'),
@@ -217,7 +217,7 @@ const link = endpoint({
   name: 'people.link',
   method: 'post',
   path: '/v1/people/{id}/link',
-  summary: 'Invite somebody again: a new link; those before end',
+  summary: 'Invite a person again; earlier links become invalid',
   scope: 'operator',
   isForService: true,
   params: textParams('id'),

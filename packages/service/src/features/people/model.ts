@@ -4,7 +4,7 @@ import { SpaceView } from '../spaces/index.js';
 
 const Role = z.enum(['viewer', 'member', 'operator']).meta({
   description:
-    'viewer: sees what was sent and what came of it, without what emails say. member: also sends, and changes what belongs to the space. operator: also keys; of every space: the service.',
+    'viewer: sees messages and their outcomes, without the content of emails. member: also sends, and changes what belongs to the space. operator: also keys; of every space: the service.',
 });
 
 const Grant = z
@@ -83,7 +83,7 @@ const MySpace = z
   .strictObject({
     ...SpaceView.shape,
     role: Role.optional(),
-    content: z.boolean().optional().meta({ description: 'Whether what emails say is shown.' }),
+    content: z.boolean().optional().meta({ description: 'Whether the content of emails is shown.' }),
   })
   .meta({ id: 'MySpace' });
 export const SessionView = z

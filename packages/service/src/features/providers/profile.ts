@@ -28,7 +28,7 @@ export const HttpProfile = z.strictObject({
       ({ certificateFile, keyFile }) => (certificateFile === undefined) === (keyFile === undefined),
       'needs certificateFile and keyFile, or neither',
     ),
-  connections: z.int().min(1).max(200).default(5).meta({ description: 'Requests at once.' }),
+  connections: z.int().min(1).max(200).default(5).meta({ description: 'Concurrent requests.' }),
   waitSeconds: z.number().positive().max(600).default(30),
 });
 export type HttpProfile = z.infer<typeof HttpProfile>;

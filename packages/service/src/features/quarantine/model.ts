@@ -10,10 +10,7 @@ export const QuarantinedItem = z
   .strictObject({
     id: z.string(),
     worker: z.string().meta({ description: 'Whose item it is: queue, callbacks, returns, notifications, figures, alerts, …' }),
-    space: z
-      .string()
-      .optional()
-      .meta({ description: 'Missing where nobody knows whose it is; such items are shown to the operator only.' }),
+    space: z.string().optional().meta({ description: 'Absent if the space is not known; such items are shown to operators only.' }),
     title: z.string(),
     error: z.string().meta({ description: 'Why it could not be processed.' }),
     quarantinedAt: z.iso.datetime(),

@@ -83,7 +83,7 @@ const cancel = endpoint({
   name: 'queue.cancel',
   method: 'post',
   path: '/v1/queue/cancel',
-  summary: 'Cancel what waits and is meant by a filter',
+  summary: 'Cancel the waiting deliveries that match a filter',
   description: 'Also what is held. What has begun to leave is not canceled. With `check`, nothing is: the answer says how many would be.',
   scope: 'write',
   body: jsonBody(Cancellation),

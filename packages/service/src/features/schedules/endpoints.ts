@@ -137,7 +137,7 @@ const runs = endpoint({
   name: 'schedules.runs',
   method: 'get',
   path: '/v1/schedules/{name}/runs',
-  summary: 'What came of the times of a schedule, newest first',
+  summary: 'Past times of a schedule with their results, newest first',
   description: 'Also of one that is no longer in the mail folder.',
   scope: 'read',
   params: textParams('name'),

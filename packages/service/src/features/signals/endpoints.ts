@@ -189,7 +189,7 @@ const list = endpoint({
   name: 'signals.list',
   method: 'get',
   path: '/v1/signals',
-  summary: 'Signals, newest first, and what rules made of them',
+  summary: 'Signals with the results of rules, newest first',
   scope: 'read',
   query: SignalQuery,
   answers: { 200: json('A page.', SignalList) },

@@ -53,9 +53,9 @@ const fields = {
   subject: z.string().optional(),
   time: z.iso.datetime(),
   receivedAt: z.iso.datetime(),
-  isOpen: z.boolean().meta({ description: 'Nobody has looked at it yet.' }),
-  cancels: z.array(z.string()).optional().meta({ description: 'Rules of which it cancels what waits for the same thing.' }),
-  rules: z.array(SignalMatch).meta({ description: 'What the rules on its type made of it; none, where there is no rule.' }),
+  isOpen: z.boolean().meta({ description: 'Whether no person has looked at it yet.' }),
+  cancels: z.array(z.string()).optional().meta({ description: 'Rules whose waiting emails about the same subject it cancels.' }),
+  rules: z.array(SignalMatch).meta({ description: 'The results of the rules on its type.' }),
 };
 
 export const SignalView = z
@@ -76,7 +76,7 @@ export const SignalQuery = z.strictObject({
   state: z
     .enum(['waiting', 'sent', 'canceled', 'limited', 'refused', 'ignored', 'open', 'no-rule'])
     .optional()
-    .meta({ description: 'What a rule made of it; open: nobody has looked at it yet; no-rule: it means nothing to any rule.' }),
+    .meta({ description: 'The result of a rule; open: not looked at by a person yet; no-rule: no rule is on its type.' }),
 });
 
 export const SignalsTaken = z

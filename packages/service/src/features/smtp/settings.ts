@@ -8,8 +8,8 @@ export const ListenerSettings = (usual: { readonly perAddress: number; readonly 
   tls: z.strictObject({ certFile: z.string(), keyFile: z.string() }).optional(),
   limits: z
     .strictObject({
-      connections: z.int().min(1).default(500).meta({ description: 'Connections at once, of all.' }),
-      perAddress: z.int().min(1).default(usual.perAddress).meta({ description: 'Connections at once from one address.' }),
+      connections: z.int().min(1).default(500).meta({ description: 'Concurrent connections.' }),
+      perAddress: z.int().min(1).default(usual.perAddress).meta({ description: 'Concurrent connections from one address.' }),
       perMinute: z.int().min(1).default(usual.perMinute).meta({ description: 'How often one address may connect in a minute.' }),
     })
     .prefault({}),

@@ -3,9 +3,9 @@ import { sourceOf } from '../../kernel/networks.js';
 
 /** What one listener bears. */
 export interface ListenerLimits {
-  /** Connections at once, of all. */
+  /** Concurrent connections. */
   readonly connections: number;
-  /** Connections at once from one address. */
+  /** Concurrent connections from one address. */
   readonly perAddress: number;
   /** How often one address may connect in a minute. */
   readonly perMinute: number;

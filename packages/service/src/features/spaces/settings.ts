@@ -64,11 +64,13 @@ export const SpaceSettings = z
           }),
         ])
         .default({ perHour: USUAL_PER_HOUR, templates: {} })
-        .meta({ description: 'How many emails of one template go to one recipient within an hour; what is more is withheld.' }),
+        .meta({ description: 'How many emails of one template one recipient gets within an hour; more are withheld.' }),
       unsigned: z
         .boolean()
         .default(false)
-        .meta({ description: 'Whether essential email goes out unsigned until the keys of its domain are published; else it is refused.' }),
+        .meta({
+          description: 'Whether essential email is sent unsigned until the keys of its domain are published; otherwise it is refused.',
+        }),
       requireConsent: z.boolean().default(false).meta({
         description:
           'Whether it is noted who follows a link only of recipients who have agreed to it; else the mode of the topic decides alone.',

@@ -11,7 +11,7 @@ export const SubmissionSettings = z
     insecure: z
       .boolean()
       .default(false)
-      .meta({ description: 'Whether a key may be said in the open by others than this machine: only on a network where nobody listens.' }),
+      .meta({ description: 'Whether a key is accepted without TLS from other machines: only on a trusted network.' }),
     openTo: Name.optional().meta({
       description: 'A capturing space that takes mail with any user and password, or none: an app needs no more than host and port.',
     }),

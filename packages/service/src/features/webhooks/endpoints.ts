@@ -77,8 +77,7 @@ const add = endpoint({
   method: 'post',
   path: '/v1/subscriptions',
   summary: 'Send events to an address',
-  description:
-    'The address is asked first whether it wants them (CloudEvents webhook specification, 4.1). The secret is in this answer and nowhere else.',
+  description: 'The receiver must agree first (CloudEvents webhook specification, 4.1). The secret is in this answer and nowhere else.',
   scope: 'write',
   body: jsonBody(NewSubscription),
   answers: { 201: { ...json('Made.', SubscriptionView), headers: { Location: 'The address of the subscription.' } } },
@@ -181,7 +180,7 @@ const test = endpoint({
   name: 'subscriptions.test',
   method: 'post',
   path: '/v1/subscriptions/{id}/test',
-  summary: 'Send a test event at once',
+  summary: 'Send a test event now',
   scope: 'write',
   ...BY_ID,
   answers: { 200: json('The answer of the address.', SubscriptionTested) },

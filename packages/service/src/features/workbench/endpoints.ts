@@ -257,7 +257,7 @@ const test = endpoint({
   name: 'templates.test',
   method: 'post',
   path: '/v1/templates/{name}/test',
-  summary: 'Send a rendered email to somebody, to see it arrive',
+  summary: 'Send a rendered email as a test',
   scope: 'send',
   params: textParams('name'),
   body: jsonBody(TestMail),

@@ -68,7 +68,7 @@ export const RenderRequest = z
     advice: z
       .boolean()
       .default(true)
-      .meta({ description: 'Whether every sample is looked at for what to mind, which takes longer than rendering one.' }),
+      .meta({ description: 'Whether every sample is checked for suggestions, which takes longer than rendering one.' }),
   })
   .meta({ id: 'RenderRequest' });
 
