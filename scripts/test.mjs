@@ -26,6 +26,8 @@ const DEBIAN = [
   ['sasl2-bin', '/usr/sbin/saslpasswd2'],
   ['swaks', '/usr/bin/swaks'],
   ['mutt', '/usr/bin/mutt'],
+  ['nginx-light', '/usr/sbin/nginx'],
+  ['systemd', '/usr/bin/systemd-analyze'],
   ['zsh', '/usr/bin/zsh'],
   ['fish', '/usr/bin/fish'],
   ['ruby', '/usr/bin/ruby'],
