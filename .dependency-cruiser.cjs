@@ -6,6 +6,7 @@ const below = (name, from, to) => ({ name, severity: 'error', from: { path: `^pa
 
 // Inside core, from the lowest step to the highest. A step knows those before it, never those after.
 const STEPS = [
+  'system',
   'problems',
   'formats',
   'text',

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { createClient, type Client } from '@verbalis/client';
-import { fileFault } from '@verbalis/core/problems';
+import { fileFault } from '@verbalis/core/system';
 import { UsageError } from './output.js';
 
 export interface ConnectionOptions {

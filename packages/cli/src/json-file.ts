@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { fileFault, jsonFault, SourceText } from '@verbalis/core/problems';
+import { jsonFault, SourceText } from '@verbalis/core/problems';
+import { fileFault } from '@verbalis/core/system';
 import { UsageError } from './output.js';
 
 /** A text from a file, or from standard input for "-". @throws UsageError */

@@ -1,7 +1,7 @@
 import { accessSync, constants, openAsBlob } from 'node:fs';
 import { basename } from 'node:path';
 import type { BulkSendView, BulkSummary, Client, NewBulkSend } from '@verbalis/client';
-import { fileFault } from '@verbalis/core/problems';
+import { fileFault } from '@verbalis/core/system';
 import { readJson } from '../json-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';

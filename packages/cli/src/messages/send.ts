@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { RefusedError, type Client, type Message, type MessageSummary, type NewMessage } from '@verbalis/client';
-import { fileFault } from '@verbalis/core/problems';
+import { fileFault } from '@verbalis/core/system';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { labelsOf } from '../labels.js';
 import { stateWord } from '../words.js';

@@ -1,4 +1,3 @@
-export { fileFault } from './file-fault.js';
 export { codeFrame, describe } from './frame.js';
 export { depthOf, duplicateKeys, isDeeper, jsonFault, MAX_DEPTH } from './json.js';
 export { issueWords } from './issue-words.js';
