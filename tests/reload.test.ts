@@ -261,7 +261,9 @@ test('verbalis serve: SIGHUP reads it again and ends nothing; config check and c
   writeFileSync(file, config('errer'));
   child.kill('SIGHUP');
   await until(() =>
-    /log\.level: .*"error"/.test(text.all.slice(text.all.indexOf('not right'))) && text.all.includes('not right') ? true : undefined,
+    /log\.level: must be one of .*error/.test(text.all.slice(text.all.indexOf('has errors'))) && text.all.includes('has errors')
+      ? true
+      : undefined,
   );
   // What the former configuration ran has ended.
   await until(() => (threads() <= before ? true : undefined));

@@ -21,7 +21,7 @@ interface ReloadOptions {
 export type Reload = (except?: ServerResponse) => Promise<readonly SettingChange[]>;
 
 function refused(detail: string, problems: readonly RequestProblem[]): Refusal {
-  return new Refusal(422, 'configuration-not-right', 'The configuration is not right; the old one stays in use', { detail, problems });
+  return new Refusal(422, 'configuration-not-right', 'The configuration has errors; the old one stays in use', { detail, problems });
 }
 
 /** Reads the configuration again, with all its faults at once. @throws Refusal */

@@ -36,7 +36,7 @@ const reload = endpoint({
   answers: { 200: json('What has changed.', ConfigurationReloaded) },
   refusals: {
     409: 'It is being reloaded already, or the service was not started with a file.',
-    422: 'The configuration is not right; `problems` names every fault. The old one stays in use.',
+    422: 'The configuration has errors; `problems` names each. The old one stays in use.',
   },
   isRepeatable: true,
   run: async ({ response }, deps) => ({ changed: [...(await deps.reload(response))] }),
