@@ -65,12 +65,9 @@ export const SpaceSettings = z
         ])
         .default({ perHour: USUAL_PER_HOUR, templates: {} })
         .meta({ description: 'How many emails of one template one recipient gets within an hour; more are withheld.' }),
-      unsigned: z
-        .boolean()
-        .default(false)
-        .meta({
-          description: 'Whether essential email is sent unsigned until the keys of its domain are published; otherwise it is refused.',
-        }),
+      unsigned: z.boolean().default(false).meta({
+        description: 'Whether essential email is sent unsigned until the keys of its domain are published; otherwise it is refused.',
+      }),
       requireConsent: z.boolean().default(false).meta({
         description:
           'Whether it is noted who follows a link only of recipients who have agreed to it; else the mode of the topic decides alone.',
