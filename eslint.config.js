@@ -16,6 +16,7 @@ export default tseslint.config(
   {
     ignores: [
       '**/dist/**',
+      'packages/cli/bundle/**',
       'packages/service/drizzle.config.ts',
       '**/node_modules/**',
       'packages/client/src/generated/**',

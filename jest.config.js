@@ -1,27 +1,46 @@
-/** @type {import('jest').Config} */
-export default {
+const shared = {
   testEnvironment: 'node',
-  roots: ['<rootDir>/packages', '<rootDir>/tests', '<rootDir>/examples'],
   testMatch: ['**/*.test.ts', '**/*.test.tsx'],
   setupFiles: ['<rootDir>/tests/support/dom-setup.cjs'],
   testPathIgnorePatterns: ['/node_modules/', '/dist/'],
   modulePathIgnorePatterns: ['/dist/'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
-  moduleNameMapper: {
-    // The same cases each time on CI.
-    '^fast-check$': '<rootDir>/tests/support/fast-check.ts',
-    '^styled-components$': '<rootDir>/tests/support/styled-components.mjs',
-    '^(\\.{1,2}/(?!.*node_modules).*)\\.js$': '$1',
-    '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
-    '^@verbalis/service$': '<rootDir>/packages/service/src/app/index.ts',
-    '^@verbalis/service/endpoints$': '<rootDir>/packages/service/src/app/endpoints.ts',
-    '^@verbalis/service/preview$': '<rootDir>/packages/service/src/app/preview.ts',
-    '^@verbalis/service/(settings|kernel|records)$': '<rootDir>/packages/service/src/$1/index.ts',
-    '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/features/$1/index.ts',
-    '^@verbalis/test-kit/jest$': '<rootDir>/packages/test-kit/src/jest.ts',
-    '^@verbalis/(client|simulators|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
-  },
   transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
+};
+const names = {
+  // The same cases each time on CI.
+  '^fast-check$': '<rootDir>/tests/support/fast-check.ts',
+  '^styled-components$': '<rootDir>/tests/support/styled-components.mjs',
+  '^(\\.{1,2}/(?!.*node_modules).*)\\.js$': '$1',
+};
+
+/** @type {import('jest').Config} */
+export default {
+  projects: [
+    {
+      ...shared,
+      displayName: 'whole',
+      roots: ['<rootDir>/tests', '<rootDir>/examples'],
+      globalSetup: '<rootDir>/tests/support/bundle.mjs',
+      moduleNameMapper: { ...names, '^@verbalis/(.*)$': '<rootDir>/packages/cli/bundle/tests/@verbalis/$1.js' },
+    },
+    {
+      ...shared,
+      displayName: 'parts',
+      roots: ['<rootDir>/packages'],
+      moduleNameMapper: {
+        ...names,
+        '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
+        '^@verbalis/service$': '<rootDir>/packages/service/src/app/index.ts',
+        '^@verbalis/service/endpoints$': '<rootDir>/packages/service/src/app/endpoints.ts',
+        '^@verbalis/service/preview$': '<rootDir>/packages/service/src/app/preview.ts',
+        '^@verbalis/service/(settings|kernel|records)$': '<rootDir>/packages/service/src/$1/index.ts',
+        '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/features/$1/index.ts',
+        '^@verbalis/test-kit/jest$': '<rootDir>/packages/test-kit/src/jest.ts',
+        '^@verbalis/(client|simulators|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
+      },
+    },
+  ],
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
   maxWorkers: 2,

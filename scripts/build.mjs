@@ -1,4 +1,4 @@
-// Builds everything: the packages with tsc, the console with Vite (only when its sources changed).
+// Builds everything: the packages with tsc and as one bundle, the console with Vite (only when its sources changed).
 import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -10,6 +10,8 @@ const tsc = (...projects) => run(`tsc -b ${projects.join(' ')}`, process.execPat
 tsc('packages/service');
 run('client', process.execPath, ['scripts/client.mjs']);
 tsc();
+// As users run it; see bundle.mjs.
+run('bundle', process.execPath, ['scripts/bundle.mjs']);
 
 const consoleRoot = join(root, 'packages/console');
 const hash = createHash('sha256');

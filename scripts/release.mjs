@@ -2,13 +2,14 @@
 // service, command line and console, a bill of materials (CycloneDX) and checksums. Nothing is published.
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { chmodSync, cpSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
+import { OUTSIDE } from './bundle.mjs';
 import { root, run } from './steps.mjs';
 
 const out = resolve(process.argv.find((arg, i) => i > 1 && !arg.startsWith('--')) ?? join(root, 'release'));
-/** What `verbalis` brings in itself, so that one tarball is enough. */
-const INSIDE = ['core', 'client', 'service', 'simulators', 'console', 'cli'];
+/** What `verbalis` brings in itself, so that one tarball is enough: the console, and the bundle of everything else. */
+const INSIDE = ['console', 'cli'];
 /** What apps install on their own. */
 const OWN = ['client', 'core', 'test-kit'];
 
@@ -47,7 +48,7 @@ function copyPackage(name, to, isInside) {
   mkdirSync(to, { recursive: true });
   for (const path of manifest.files) {
     const source = name === 'cli' && path === 'demo' ? join(root, 'demo') : join(from, path);
-    cpSync(source, join(to, path), { recursive: true, filter: (file) => !/\.tsbuildinfo$|\/\.sources$/.test(file) });
+    cpSync(source, join(to, path), { recursive: true, filter: (file) => !/\.tsbuildinfo$|\/\.sources$|\/\.packages\.json$/.test(file) });
   }
   cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));
   // What is brought along is not asked for its own dependencies: npm would take them to be in the package, too, and leave them out.
@@ -56,21 +57,30 @@ function copyPackage(name, to, isInside) {
   return manifest;
 }
 
+/** The licenses of the packages that are in the bundles. */
+function notices() {
+  const parts = [...bundledInto('cli', 'bundle/app'), ...bundledInto('console', 'dist')].map((folder) => {
+    const manifest = read(join(folder, 'package.json'));
+    const file = readdirSync(join(root, folder)).find((name) => /^(licen[sc]e|copying)/i.test(name));
+    const text = file === undefined ? '' : `\n${readFileSync(join(root, folder, file), 'utf8').trim()}\n`;
+    return `${manifest.name} ${manifest.version} (${manifest.license})\n${text}`;
+  });
+  return ['Verbalis contains these packages.\n', ...new Set(parts)].join(`\n${'-'.repeat(72)}\n\n`);
+}
+
+function bundledInto(name, folder) {
+  const list = join(root, 'packages', name, folder, '.packages.json');
+  if (!existsSync(list)) ended(`${list} is missing. Run: npm run build`);
+  return JSON.parse(readFileSync(list, 'utf8'));
+}
+
 const stage = join(out, '.stage');
 const whole = join(stage, 'verbalis');
 const dependencies = {};
-for (const name of INSIDE) {
-  const manifest = copyPackage(name, join(whole, 'node_modules/@verbalis', name), true);
-  // The console is bundled: what it was made from is in it.
-  const wanted = name === 'console' ? {} : read(`packages/${name}/package.json`).dependencies;
-  dependencies[manifest.name] = version;
-  for (const [other, range] of Object.entries(wanted)) {
-    if (other.startsWith('@verbalis/')) continue;
-    if (dependencies[other] !== undefined && dependencies[other] !== range)
-      ended(`${other} is wanted as ${dependencies[other]} and, by packages/${name}, as ${range}.`);
-    dependencies[other] = range;
-  }
-}
+for (const name of INSIDE) dependencies[copyPackage(name, join(whole, 'node_modules/@verbalis', name), true).name] = version;
+// Both are bundles: what they are made from is in them, except for this.
+for (const name of OUTSIDE) dependencies[name] = read('packages/service/package.json').dependencies[name];
+writeFileSync(join(whole, 'THIRD-PARTY.txt'), notices());
 mkdirSync(join(whole, 'bin'), { recursive: true });
 writeFileSync(
   join(whole, 'bin/verbalis.js'),
@@ -91,7 +101,7 @@ writeFileSync(
       engines,
       bugs,
       bin: { verbalis: 'bin/verbalis.js' },
-      files: ['bin', 'packaging', 'CHANGELOG.md'],
+      files: ['bin', 'packaging', 'CHANGELOG.md', 'THIRD-PARTY.txt'],
       dependencies: Object.fromEntries(Object.entries(dependencies).sort()),
       bundleDependencies: INSIDE.map((name) => `@verbalis/${name}`),
     },
@@ -102,10 +112,10 @@ writeFileSync(
 const files = pack(whole);
 for (const wanted of [
   'bin/verbalis.js',
-  'node_modules/@verbalis/service/dist/app/index.js',
-  'node_modules/@verbalis/service/drizzle/0000_tables.sql',
+  'THIRD-PARTY.txt',
+  'node_modules/@verbalis/cli/drizzle/0000_tables.sql',
   'node_modules/@verbalis/console/dist/index.html',
-  'node_modules/@verbalis/cli/dist/main.js',
+  'node_modules/@verbalis/cli/bundle/app/main.js',
   'node_modules/@verbalis/cli/starter/mail.yaml',
   'node_modules/@verbalis/cli/demo/verbalis.yaml',
 ])

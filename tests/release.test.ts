@@ -78,6 +78,10 @@ test('a release has its packages, its bill of materials and its checksums', () =
   expect(
     stdout.split('\n').filter((path) => /\.test\.|\.tsbuildinfo|\.sqlite|secrets\.json|node_modules\/(?!@verbalis\/)/.test(path)),
   ).toEqual([]);
+  // The licenses of everything that is in the bundles.
+  const notices = ran('tar', ['-xzOf', join(out, `verbalis-${version}.tgz`), 'package/THIRD-PARTY.txt'], out).stdout;
+  for (const name of ['express', 'drizzle-orm', 'react-dom', 'zod']) expect(notices).toMatch(new RegExp(`^${name} \\d+\\.`, 'm'));
+  expect(notices).toContain('Permission is hereby granted, free of charge');
 });
 
 test('in an empty folder: the version, a mail folder, a service, a message, the email', async () => {

@@ -1,4 +1,4 @@
 #!/usr/bin/env node
-import { main } from '../dist/main.js';
+import { main } from '../bundle/app/main.js';
 
 process.exitCode = await main(process.argv.slice(2));

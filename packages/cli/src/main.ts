@@ -1,20 +1,14 @@
-import { existsSync, readFileSync } from 'node:fs';
-import { fileURLToPath } from 'node:url';
+import { existsSync } from 'node:fs';
 import { Command, CommanderError, Option } from 'commander';
 import { type Action, type Define, type Making, wholeNumber } from './command.js';
 import { problemOf, problemText, wrongUse } from './failures.js';
 import { processOutput, UsageError, type ExitCode, type ProcessOutput } from './output.js';
+import { versionOf } from './service/version.js';
 
 /** A feature's commands: as the list of all commands shows them, and where they are. Only what is called is loaded. */
 interface FeatureCommands {
   readonly commands: readonly (readonly [usage: string, description: string])[];
   readonly load: () => Promise<{ readonly define: Define }>;
-}
-
-/** The version, as the package has it. */
-function versionOf(): string {
-  const file = fileURLToPath(new URL('../package.json', import.meta.url));
-  return (JSON.parse(readFileSync(file, 'utf8')) as { readonly version: string }).version;
 }
 
 /** Everything the command line can do, in the order of the work. */

@@ -62,5 +62,5 @@ export async function startChat(processes: Processes, { dir, port }: { readonly 
 
 function startSimulator(processes: Processes, file: string, config: object): Promise<Record<string, unknown>> {
   writeFileSync(file, JSON.stringify(config));
-  return processes.start(fileURLToPath(import.meta.resolve('@verbalis/simulators/main')), [file]);
+  return processes.start(fileURLToPath(new URL('simulators-main.js', import.meta.url)), [file]);
 }
