@@ -63,7 +63,7 @@ test('a rule that is set holds at once for what has just happened, and the opera
       rule: 'many-fail',
       group: 'booking-confirmed',
       value: 100,
-      text: '100.0 % failed within 10 minutes for template booking-confirmed: 4 of 4 (more than 50 %).',
+      text: '100% failed in 10 minutes for template booking-confirmed: 4 of 4 (limit 50%).',
     },
   ]);
   expect(await notes()).toEqual(['Alert: many-fail for booking-confirmed']);
@@ -151,7 +151,7 @@ test('what is missing fires when its time has passed, is over when it comes, and
   // Nothing came before the rule was set either, but it could not have been known to be missing.
   expect(await firing('no-codes')).toEqual([]);
   await clock.move(2 * MINUTE);
-  expect(await firing('no-codes')).toMatchObject([{ value: 0, text: expect.stringMatching(/^No accepted .* within 30 minutes/) }]);
+  expect(await firing('no-codes')).toMatchObject([{ value: 0, text: expect.stringMatching(/^No accepted .* in 30 minutes/) }]);
   await client.messages.send({ ...booking('asa@post.example'), reference: 'CODE-1' });
   await clock.move(2 * MINUTE);
   expect(await firing('no-codes')).toEqual([]);

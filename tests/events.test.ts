@@ -568,6 +568,6 @@ describe('figures and alerts', () => {
     });
     expect(rules.map((rule) => rule.name)).toEqual(['refusals', 'many-bookings', 'runaway']);
     expect(alerts.find((alert) => alert.group === 'refund-receipt')).toMatchObject({ rule: 'refusals' });
-    await until(() => chat.got.find((got) => /% failed within 15 minutes for template refund-receipt/.test(got.body)));
+    await until(() => chat.got.find((got) => /% failed in 15 minutes for template refund-receipt/.test(got.body)));
   });
 });

@@ -63,7 +63,7 @@ afterEach(() => context.close());
 browserTest('figures: tiles, bars, the same as a table, by what they are; the period stands in the address', async () => {
   await page.goto(`${all.service.url}/track/figures`);
   await page.getByRole('img', { name: /Deliveries by the day/ }).waitFor();
-  expect(await page.getByLabel('Figures of the period').textContent()).toMatch(/Deliveries2.*Failed50\.0 %/);
+  expect(await page.getByLabel('Figures of the period').textContent()).toMatch(/Deliveries2.*Failed50\.0%/);
   expect(await axe(page)).toEqual([]);
   await page.getByRole('button', { name: 'As a table' }).click();
   await page.getByRole('grid', { name: 'The same as a table' }).waitFor();
@@ -198,7 +198,7 @@ browserTest('a table is saved as it is filtered, whole, and nothing in it is a f
 browserTest('alerts teach, and say what holds; rules are set, changed and taken away by the keyboard', async () => {
   await page.goto(`${all.service.url}/track/alerts`);
   await page.getByText('Rules in force').waitFor();
-  expect(await page.getByRole('main').textContent()).toContain('more than 1 failed within 15 minutes');
+  expect(await page.getByRole('main').textContent()).toContain('more than 1 failed in 15 minutes');
   expect(await axe(page)).toEqual([]);
   await page.getByLabel(/^Name/).fill('many-complaints');
   await page.getByLabel('More than').fill('3');
@@ -209,16 +209,16 @@ browserTest('alerts teach, and say what holds; rules are set, changed and taken 
   await page.getByText(/is not a valid filter/).waitFor();
   await page.getByLabel(/Only events/).fill('topic = bookings');
   await page.keyboard.press('Enter');
-  await page.getByText('more than 3 % failed or complained within 15 minutes, where topic = bookings').waitFor();
+  await page.getByText('more than 3% failed or complained in 15 minutes, where topic = bookings').waitFor();
   await page.getByRole('button', { name: 'Change many-complaints' }).press('Enter');
   await page.getByRole('heading', { name: 'Change many-complaints' }).waitFor();
   await page.getByLabel('More than').fill('4');
   await page.keyboard.press('Enter');
-  await page.getByText('more than 4 % failed or complained').waitFor();
+  await page.getByText('more than 4% failed or complained').waitFor();
   expect(await axe(page)).toEqual([]);
   await page.getByRole('button', { name: 'Remove many-complaints' }).press('Enter');
   await page.getByRole('alertdialog').getByRole('button', { name: 'Remove' }).press('Enter');
-  await page.getByText('more than 4 % failed or complained').waitFor({ state: 'detached' });
+  await page.getByText('more than 4% failed or complained').waitFor({ state: 'detached' });
 });
 
 browserTest('quarantine teaches when it is empty; an item is looked at, retried and dropped by the keyboard', async () => {

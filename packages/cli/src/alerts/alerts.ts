@@ -8,17 +8,17 @@ interface Json {
 
 /** A rule in a sentence. */
 function ruleText({ of, where, by, percent, count, queueSeconds, fewer, hours, minutes, least }: AlertRule): string {
-  if (queueSeconds !== undefined) return `the oldest mail has waited for more than ${queueSeconds} s`;
+  if (queueSeconds !== undefined) return `the oldest email has waited more than ${queueSeconds} s`;
   if (fewer !== undefined) {
     const when = hours === undefined ? '' : `, from ${hours.from} to ${hours.to} (${hours.timeZone})`;
-    return `fewer than ${fewer} ${of.join(' or ')} within ${minutes} minutes${where === '' ? '' : `, where ${where}`}${when}`;
+    return `fewer than ${fewer} ${of.join(' or ')} in ${minutes} minutes${where === '' ? '' : `, where ${where}`}${when}`;
   }
-  const limit = percent === undefined ? `more than ${count ?? 0} ${of.join(' or ')}` : `more than ${percent} % ${of.join(' or ')}`;
+  const limit = percent === undefined ? `more than ${count ?? 0} ${of.join(' or ')}` : `more than ${percent}% ${of.join(' or ')}`;
   const only = where === '' ? '' : `, where ${where}`;
-  return `${limit} within ${minutes} minutes${by === undefined ? '' : `, each ${by} on its own`}${only}; says nothing below ${least}`;
+  return `${limit} in ${minutes} minutes${by === undefined ? '' : `, per ${by}`}${only}, at least ${least} events`;
 }
 
-/** What holds and has held, and the rules. @returns 1 when one holds */
+/** Prints firing and resolved alerts, and the rules. @returns 1 if an alert is firing */
 export async function listAlerts(client: Client, { json }: Json, output: Output): Promise<ExitCode> {
   const found = await client.alerts.list();
   const firing = found.alerts.filter((alert) => alert.resolvedAt === undefined);
@@ -30,7 +30,7 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
   if (found.alerts.length > 0)
     output.out(
       tableText(
-        [{ title: 'alert' }, { title: 'for' }, { title: 'since' }, { title: 'until' }, { title: 'what was found' }],
+        [{ title: 'alert' }, { title: 'for' }, { title: 'since' }, { title: 'until' }, { title: 'finding' }],
         found.alerts.map((alert) => [
           alert.resolvedAt === undefined ? color.red(`▲ ${alert.rule}`) : alert.rule,
           alert.group ?? '',
@@ -42,8 +42,8 @@ export async function listAlerts(client: Client, { json }: Json, output: Output)
       ),
     );
   if (found.rules.length === 0)
-    output.note('No rule is in force. verbalis alerts set NAME makes one; verbalis.yaml may hold others under "alerts".');
-  else if (found.alerts.length === 0) output.note('All is quiet.');
+    output.note('There are no rules. Add one with verbalis alerts set NAME, or in verbalis.yaml under "alerts".');
+  else if (found.alerts.length === 0) output.note('No alerts.');
   const wide = Math.max(...found.rules.map((rule) => rule.name.length));
   for (const rule of found.rules)
     output.out(

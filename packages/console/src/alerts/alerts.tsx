@@ -58,27 +58,27 @@ const Actions = styled.span`
 type Limit = 'percent' | 'count' | 'queueSeconds' | 'fewer';
 
 const LIMITS: readonly (readonly [Limit, string])[] = [
-  ['percent', 'per cent of what is handed over'],
+  ['percent', 'percent of sent emails'],
   ['count', 'events'],
-  ['queueSeconds', 'seconds that the oldest mail waits'],
-  ['fewer', 'events: fewer than that fire'],
+  ['queueSeconds', 'seconds that the oldest email waits'],
+  ['fewer', 'events: fires below this number'],
 ];
 const COUNTED = ['accepted', 'delivered', 'failed', 'delayed', 'complained', 'withheld', 'expired', 'topic-left'] as const;
 const GROUPS = ['topic', 'template', 'provider', 'domain', 'cause'] as const;
 
 /** A rule in words. */
 function inWords(rule: AlertRule): string {
-  if (rule.queueSeconds !== undefined) return `the oldest mail waits for more than ${rule.queueSeconds} seconds`;
+  if (rule.queueSeconds !== undefined) return `the oldest email has waited more than ${rule.queueSeconds} s`;
   const kinds = rule.of.join(' or ');
   if (rule.fewer !== undefined) {
     const { hours } = rule;
     const when = hours === undefined ? '' : `, from ${hours.from} to ${hours.to} (${hours.timeZone})`;
-    return `fewer than ${rule.fewer} ${kinds} within ${rule.minutes} minutes${rule.where === '' ? '' : `, where ${rule.where}`}${when}`;
+    return `fewer than ${rule.fewer} ${kinds} in ${rule.minutes} minutes${rule.where === '' ? '' : `, where ${rule.where}`}${when}`;
   }
-  const limit = rule.percent === undefined ? `more than ${rule.count ?? 0} ${kinds}` : `more than ${rule.percent} % ${kinds}`;
-  const each = rule.by === undefined ? '' : `, each ${rule.by} on its own`;
+  const limit = rule.percent === undefined ? `more than ${rule.count ?? 0} ${kinds}` : `more than ${rule.percent}% ${kinds}`;
+  const each = rule.by === undefined ? '' : `, per ${rule.by}`;
   const only = rule.where === '' ? '' : `, where ${rule.where}`;
-  return `${limit} within ${rule.minutes} minutes${each}${only}; says nothing below ${rule.least}`;
+  return `${limit} in ${rule.minutes} minutes${each}${only}, at least ${rule.least} events`;
 }
 
 function limitOf(rule: AlertRule | undefined): Limit {

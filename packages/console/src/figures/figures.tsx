@@ -84,7 +84,7 @@ function againstLimits(complained: number, taken: number): string {
   const share = complained / taken;
   if (share < WATCHED) return 'Below both';
   if (taken < FEW_EMAILS && complained < FEW_COMPLAINTS) return 'Too few emails to judge';
-  return share < TOLERATED ? 'Above 0.1 %: find out why' : 'Above 0.3 %: providers reject such senders';
+  return share < TOLERATED ? 'Above 0.1%: find out why' : 'Above 0.3%: providers reject such senders';
 }
 
 /** Complaints among what a domain's mailboxes took, against what their providers tolerate. */
@@ -112,7 +112,7 @@ function Complaints({ from, to }: { readonly from: string; readonly to: string }
             <Column>Accepted there</Column>
             <Column>Complaints</Column>
             <Column>Rate</Column>
-            <Column>Against 0.1 % and 0.3 %</Column>
+            <Column>Limits 0.1% and 0.3%</Column>
           </TableHeader>
           <TableBody>
             {rows.map(({ value, taken, complained }) => (
@@ -120,7 +120,7 @@ function Complaints({ from, to }: { readonly from: string; readonly to: string }
                 <Cell>{value}</Cell>
                 <Cell>{taken.toLocaleString('en')}</Cell>
                 <Cell>{complained}</Cell>
-                <Cell>{((100 * complained) / taken).toFixed(2)} %</Cell>
+                <Cell>{((100 * complained) / taken).toFixed(2)}%</Cell>
                 <Cell>{againstLimits(complained, taken)}</Cell>
               </Row>
             ))}
@@ -140,13 +140,13 @@ function Totals({ total, before }: { readonly total: CountsView; readonly before
       <Tile title="Failed" value={part(total, 'failed')} before={part(before, 'failed')} />
       <Tile title="Complained" value={part(total, 'complained')} before={part(before, 'complained')} />
       <Tile
-        title="Accepted within (median)"
+        title="Time to acceptance (median)"
         value={durationText(total.toAccepted.median)}
         before={durationText(before.toAccepted.median)}
       />
-      <Tile title="Accepted within (95 %)" value={durationText(total.toAccepted.p95)} before={durationText(before.toAccepted.p95)} />
+      <Tile title="Time to acceptance (p95)" value={durationText(total.toAccepted.p95)} before={durationText(before.toAccepted.p95)} />
       <Tile
-        title="Arrived within (median)"
+        title="Time to delivery (median)"
         value={durationText(total.toDelivered.median)}
         before={durationText(before.toDelivered.median)}
       />

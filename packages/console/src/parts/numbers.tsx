@@ -65,7 +65,7 @@ export const Part = styled.section`
 
 /** A share in per cent. */
 export function rate(n: number, of: number): string {
-  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)} %`;
+  return of === 0 ? '–' : `${((100 * n) / of).toFixed(1)}%`;
 }
 
 /** One number against that of the time before. */

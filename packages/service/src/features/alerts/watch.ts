@@ -57,11 +57,12 @@ function inWords(rule: RuleInForce, group: string, value: number, { events, hand
   const whom = rule.by === undefined || group === '' ? '' : ` for ${rule.by} ${group}`;
   const what = rule.of.join(' or ');
   if ('queueSeconds' in rule.over)
-    return `The oldest mail has waited for ${Math.round(value)} seconds (more than ${rule.over.queueSeconds}).`;
+    return `The oldest email has waited ${Math.round(value)} s (limit ${rule.over.queueSeconds} s).`;
   if ('fewer' in rule.over)
-    return `${events === 0 ? 'No' : `Only ${events}`} ${what}${rule.where === '' ? '' : ` (${rule.where})`} within ${rule.minutes} minutes (fewer than ${rule.over.fewer}).`;
-  if ('count' in rule.over) return `${events} ${what} within ${rule.minutes} minutes${whom} (more than ${rule.over.count}).`;
-  return `${value.toFixed(value < 1 ? 2 : 1)} % ${what} within ${rule.minutes} minutes${whom}: ${events} of ${Math.max(handovers, events)} (more than ${rule.over.percent} %).`;
+    return `${events === 0 ? 'No' : `Only ${events}`} ${what}${rule.where === '' ? '' : ` (${rule.where})`} in ${rule.minutes} minutes (at least ${rule.over.fewer} expected).`;
+  if ('count' in rule.over) return `${events} ${what} in ${rule.minutes} minutes${whom} (limit ${rule.over.count}).`;
+  const share = Number(value.toFixed(value < 1 ? 2 : 1));
+  return `${share}% ${what} in ${rule.minutes} minutes${whom}: ${events} of ${Math.max(handovers, events)} (limit ${rule.over.percent}%).`;
 }
 
 /** Looks at rules over what happens, and makes an event when one begins to hold or holds no more. */
