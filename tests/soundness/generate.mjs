@@ -12,6 +12,7 @@ const FORMATS = {
   uri: ['https://data.example/x', 'https://data.example/a?b=c'],
   'uri-reference': ['/x/y', 'https://data.example/x'],
   color: ['#0f766e', 'red'],
+  'time-zone': ['Europe/Lisbon', 'Asia/Kolkata', 'Pacific/Kiritimati'],
 };
 const WORDS = ['word', 'Ása', '<b>&"', '{{ x }}', 'a  b', '重要。', '..', '/x/../y', 'javascript:x', '| a', '- b', '::body', '*a*', '5e3'];
 const NUMBERS = [0, 1, -1, 2, 0.5, 1e15, 1e21, -0.1, 1e300, 12345.678];
@@ -24,7 +25,10 @@ const nat = fc.noBias(fc.nat({ max: 1_000_000 }));
 export const schemaTree = fc.letrec((tie) => ({
   any: fc.oneof(
     { maxDepth: 3, withCrossShrink: true },
-    fc.record({ k: fc.constant('text'), format: fc.option(fc.constantFrom(...Object.keys(FORMATS)), { nil: undefined, freq: 2 }) }),
+    fc.record({
+      k: fc.constant('text'),
+      format: fc.option(fc.constantFrom('date', 'date-time', ...Object.keys(FORMATS)), { nil: undefined, freq: 3 }),
+    }),
     fc.record({ k: fc.constant('number'), whole: fc.boolean(), minimum: fc.option(fc.constantFrom(0, 1), { nil: undefined }) }),
     fc.record({ k: fc.constant('truth') }),
     fc.record({
@@ -212,8 +216,31 @@ export function pathsOf(tree, path, depth = 0) {
 const pieceOf = (inner) => fc.record({ kind: nat, a: nat, b: nat, how: nat, guard: nat, inner });
 const piece = pieceOf(fc.array(pieceOf(fc.array(pieceOf(fc.constant([])), { maxLength: 1 })), { maxLength: 2 }));
 
+/** A list that a loop, or what makes lists of lists, can be tried on: chance alone makes too few. */
+const entries = fc.oneof(
+  schemaTree.record,
+  fc.record({ k: fc.constant('text'), format: fc.constant(undefined) }),
+  fc.record({ k: fc.constant('number'), whole: fc.boolean(), minimum: fc.constant(undefined) }),
+);
+const someList = fc.record({ k: fc.constant('list'), of: entries, least: fc.constantFrom(0, 0, 1), first: fc.constant(undefined) });
+
+/** A record with a list as its last field. */
+const withList = ({ list, fields, ...tree }) => ({ ...tree, fields: [...fields.slice(0, 2), { of: list, required: true }] });
+
 export const wholeCase = fc.record({
   tree: fc.oneof(
+    {
+      weight: 8,
+      arbitrary: fc
+        .record({
+          k: fc.constant('record'),
+          fields: fc.array(fc.record({ of: schemaTree.any, required: fc.constantFrom(true, true, true, false) }), { maxLength: 2 }),
+          list: someList,
+          closed: fc.boolean(),
+          typed: fc.constant(true),
+        })
+        .map(withList),
+    },
     {
       weight: 8,
       arbitrary: fc.record({
@@ -251,20 +278,80 @@ export function stream(list) {
 }
 
 const FORMATTERS = {
-  text: ['', '', ' | upper', ' | capital', ' | shorten 4', ' | trim', ' | url', ' | lines', ' | count'],
-  date: [' | date', ' | date "full"', ' | relative', ' | upper'],
-  'date-time': [' | datetime', ' | date', ' | time', ' | relative'],
+  text: ['', '', ' | upper', ' | capital', ' | shorten 4', ' | trim', ' | url', ' | lines', ' | count', ' | words 1', ' | initials'],
+  date: [
+    ' | date',
+    ' | date "full"',
+    ' | relative',
+    ' | upper',
+    ' | addMonths -40000 | date "GyMMMEd"',
+    ' | addDays 40000 | weekday',
+    ' | week',
+    ' | range "9999-12-31"',
+    ' | until "2026-06-04" | duration',
+  ],
+  'date-time': [
+    ' | datetime',
+    ' | date',
+    ' | time',
+    ' | relative',
+    ' | time zone="Asia/Kolkata"',
+    ' | datetime "EEEMMMdjmm" zone="America/St_Johns"',
+    ' | addMonths 40000 | datetime',
+    ' | addDays -40000 | until "2026-01-01T00:00:00Z" | duration',
+    ' | range "2026-06-30T23:59:60Z" "medium" "Asia/Tokyo"',
+  ],
   time: [' | time'],
   duration: [' | duration'],
   phone: [' | phone'],
-  number: ['', ' | number 2', ' | percent', ' | unit "kilometer"', ' | duration', ' | money "EUR"'],
-  list: [' | list', ' | join', ' | count', ' | list "or"'],
+  number: [
+    '',
+    ' | number 2',
+    ' | percent',
+    ' | unit "kilometer"',
+    ' | duration',
+    ' | money "EUR"',
+    ' | round 1',
+    ' | floor | money "EUR"',
+    ' | ceil',
+    ' | abs',
+    ' | max 3 | min 2',
+    ' | difference 7',
+    ' | times 0.19 "up" | money "EUR"',
+    ' | over 3',
+    ' | split 3 | join',
+    ' | round | money "JPY"',
+  ],
+  list: [
+    ' | list',
+    ' | join',
+    ' | count',
+    ' | list "or"',
+    ' | sort | join',
+    ' | sort order="descending" | list',
+    ' | reverse | first 1 | join',
+    ' | unique | last 2 | join',
+    ' | slice 1 1 | join',
+    ' | sum',
+    ' | sum | round 2',
+    ' | sort "a" | count',
+    ' | where "a" | pick "a" | join',
+    ' | where "a" = "k0" | count',
+    ' | where "b" > 0 | count',
+    ' | pick "a" | join',
+    ' | pick "a.b" | sum',
+    ' | group "kind" | count',
+    ' | unique "a" | count',
+    ' | sum "a"',
+    ' | sum "a" same="b" | default 0',
+  ],
 };
 const ANY_FORMATTER = Object.values(FORMATTERS).flat();
 
 /** An expression over a path: mostly one that suits what is there. */
 function valueOf({ path, tree }, how, guard, other) {
   const kind = tree.k === 'text' ? (tree.format ?? 'text') : tree.k;
+  if (kind === 'list' && how % 4 !== 0) return `${path}${listFormatter(tree, Math.floor(how / 4))}`;
   const fitting = FORMATTERS[kind] ?? FORMATTERS.text;
   const formatter = how % 5 === 0 ? ANY_FORMATTER[how % ANY_FORMATTER.length] : fitting[how % fitting.length];
   const ways = [
@@ -316,23 +403,78 @@ const ADDRESSES = [
   (v) => `${v}/y`,
 ];
 
+/** An expression that shows whatever is there, and is accepted mostly. */
+function shownOf(path, tree, depth = 0) {
+  const inner = tree.k === 'maybe' || tree.k === 'ref' ? tree.of : tree;
+  const maybe = tree.k === 'maybe' ? ' | default "none"' : '';
+  switch (inner.k) {
+    case 'truth':
+      return `(${path} ? "yes" : "no")`;
+    case 'list':
+      return `${path} | count${maybe}`;
+    case 'text':
+      return `${path}${inner.format === 'date-time' ? ' | datetime' : ''}${maybe}`;
+    case 'record': {
+      const at = inner.fields.findIndex(({ required }) => required);
+      return at === -1 || depth > 3 || maybe !== ''
+        ? `(${path} ? "a" : "b")`
+        : shownOf(`${path}.${nameOf(at)}`, inner.fields[at].of, depth + 1);
+    }
+    default:
+      return `${path} ?? "none"`;
+  }
+}
+
+/** Formatters that suit the entries of a list: over a field of its records, or over what they are. */
+function listFormatter(tree, how) {
+  const list = tree.k === 'maybe' ? tree.of : tree;
+  const of = list.k === 'list' ? list.of : list;
+  const fields = of.k === 'record' ? of.fields.map(({ of: field }, i) => [nameOf(i), field]) : [];
+  const [name, field] = fields[how % Math.max(1, fields.length)] ?? [];
+  if (name === undefined) return FORMATTERS.list[how % FORMATTERS.list.length];
+  const isNumber = field.k === 'number';
+  const value = isNumber ? 1 : '"k0"';
+  const ways = [
+    ` | sort "${name}" | count`,
+    ` | sort "${name}" "descending" | pick "${name}" | count`,
+    ` | where "${name}" | pick "${name}" | ${isNumber ? 'sum' : 'join'}`,
+    ` | where "${name}" != ${value} | first 1 | count`,
+    ` | where "${name}" <= ${value} | last 1 | count`,
+    ` | group "${name}" | count`,
+    ` | unique "${name}" | reverse | count`,
+    ` | pick "${name}" | ${isNumber ? 'sum' : 'join'}`,
+    ` | sum "${name}"`,
+    ` | where "${name}" | sum "${name}"`,
+    ` | sum "${name}" same="${name}" | default 0`,
+    ` | slice 1 | count`,
+  ];
+  return ways[how % ways.length];
+}
+
+/** Kinds of pieces, and those that go through a list. */
+const KINDS = 19;
+const LISTED = new Set([4, 5, 6, 12, 13, 14, 15]);
+
 /** What a piece is made of: two paths, a value over the first, and a list. */
 function partsOf(one, paths) {
   // What can be shown is shown more often than what cannot.
   const scalars = paths.filter(({ tree }) => ['text', 'number', 'values', 'truth', 'maybe'].includes(tree.k));
   const lists = paths.filter(({ tree }) => tree.k === 'list' || (tree.k === 'maybe' && tree.of.k === 'list'));
   const pick = (list, n) => (list.length > 0 && n % 8 !== 0 ? list[n % list.length] : paths[n % paths.length]);
-  const a = pick([4, 5, 6].includes(one.kind % 12) ? lists : scalars, one.a);
+  const a = pick(LISTED.has(one.kind % KINDS) ? lists : scalars, one.a);
   const b = pick(scalars, one.b);
-  const value = `{{ ${valueOf(one.kind % 12 === 4 ? b : a, one.how, one.guard, b)} }}`;
+  const value = `{{ ${valueOf([4, 13, 14].includes(one.kind % KINDS) ? b : a, one.how, one.guard, b)} }}`;
   return { a, b, value, lists, list: pick(lists, one.a) };
 }
 
 function pieceText(one, paths, depth) {
   const { a, b, value, lists } = partsOf(one, paths);
   const inner = (more) => one.inner.map((next) => pieceText(next, more, depth + 1)).join('\n\n') || `(${value})`;
+  const entry = (list) => shownOf(`e${depth}`, list.tree.k === 'list' ? list.tree.of : list.tree);
+  const maps = paths.filter(({ tree }) => tree.k === 'map');
+  const map = maps[one.b % Math.max(1, maps.length)] ?? { path: one.b % 9 === 0 ? 'mail' : a.path, tree: { of: { k: 'text' } } };
   // Without a list, most loops would only ever be refused.
-  const kind = [4, 5, 6].includes(one.kind % 12) && lists.length === 0 && one.how % 6 !== 0 ? 0 : one.kind % 12;
+  const kind = LISTED.has(one.kind % KINDS) && lists.length === 0 && one.how % 6 !== 0 ? 0 : one.kind % KINDS;
   switch (kind) {
     case 0:
     case 1:
@@ -364,6 +506,22 @@ function pieceText(one, paths, depth) {
       return `::action "Go (${value})" to="${ADDRESSES[one.how % ADDRESSES.length](`{{ ${b.path} }}`)}"`;
     case 9:
       return `::own in={{ ${a.path} }}`;
+    case 12:
+      return `{{ each e${depth} in ${a.path} }}({{ ${entry(a)} }}){{ between }}, {{ empty }}(${value}){{ end }}`;
+    case 13: {
+      const of = a.tree.k === 'list' ? a.tree.of : a.tree;
+      return `:::each e${depth}, n${depth} in ${a.path}\n{{ n${depth}.number }}/{{ n${depth}.count }}{{ if n${depth}.last }}({{ ${entry(a)} }}){{ end }}\n\n${inner([...pathsOf(of, `e${depth}`), ...paths])}\n:::empty\n(${value})\n:::`;
+    }
+    case 14:
+      return `::let l${depth} = ${a.path} | ${['reverse', 'sort', 'unique', 'first 2', 'where "a"', 'group "a"'][one.guard % 6]}\n({{ l${depth} | count }}) (${value})\n\n:::each g${depth} in l${depth}\n(${[`{{ ${entry(a).replaceAll(`e${depth}`, `g${depth}`)} }}`, `{{ g${depth}.key ?? "-" }}`, 'x', 'x'][one.how % 4]})\n:::`;
+    case 15:
+      return `- x\n:::each e${depth} in ${a.path}\n::let n${depth} = ${entry(a)}\n- ({{ n${depth} }}) {{# (${value.replaceAll(/[{}]/g, '')}) }}\n:::`;
+    case 16:
+      return `::let n${depth} = ${a.path}\n:::if n${depth}\n(${value.replace(a.path, `n${depth}`)})\n:::\n\n${inner([{ path: `n${depth}`, tree: a.tree }, ...paths])}`;
+    case 17:
+      return `:::each k${depth}, v${depth} in ${map.path}\n({{ k${depth} }}) ({{ ${shownOf(`v${depth}`, map.tree.of)} }})\n:::empty\n(x)\n:::`;
+    case 18:
+      return `<!-- ${value} -->\n{{# (${value.replaceAll(/[{}]/g, '')})\n\n:::if x }}(${value})<!-- x --> y`;
     case 10:
       return `({{ say "s${one.how % 4}" x=(${a.path}) }})`;
     default:
@@ -387,6 +545,11 @@ function pieceHtml(one, paths, depth) {
     () => `<table>\n:::if ${b.path}\n<tr><td>(${value})</td><td>x</td></tr>\n:::else\n<tr><td>x</td><td>y</td></tr>\n:::\n</table>`,
     () => `:::each e${depth} in ${list.path}\n${inner([...pathsOf(list.tree.of ?? list.tree, `e${depth}`), ...paths])}\n:::`,
     () => `<p>{{ if ${a.path} }}(${value}){{ else }}(x){{ end }}</p>`,
+    () =>
+      `<p>{{ each e${depth} in ${list.path} }}<b>({{ ${shownOf(`e${depth}`, list.tree.of ?? list.tree)} }})</b>{{ between }}, {{ empty }}x{{ end }}</p>`,
+    () => `::let n${depth} = ${a.path}\n<p>({{ n${depth} }})</p>{{# x }}`,
+    () =>
+      `<table>\n::let n${depth} = ${b.path}\n:::each k, v in ${a.path}\n<tr><td>({{ k }})</td><td>({{ v ?? n${depth} }})</td></tr>\n:::\n</table>`,
     () => `<p>x</p><!--[if mso]><v:rect href="${address}" title="${value}">x</v:rect><![endif]-->`,
     () => `<p title="${value}" class=${value}>x</p>`,
     () => `<table><tr>(${value})<td>x</td></tr></table>`,

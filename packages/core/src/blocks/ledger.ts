@@ -1,14 +1,11 @@
 import { colorClass, css, markup } from '../html/index.js';
-import type { Inline, Row, RowPart } from '../notation/index.js';
+import { within, type Inline, type Row, type RowPart } from '../notation/index.js';
 import type { TextOp } from '../render/index.js';
 import type { Block, Side } from './block.js';
 import { textClass, letters } from './style.js';
 
 function rowsIn(nodes: readonly RowPart[]): Row[] {
-  return nodes.flatMap((node) => {
-    if (node.kind === 'row') return [node];
-    return node.kind === 'if' ? node.branches.flatMap((branch) => rowsIn(branch.body)) : rowsIn([...node.body, ...node.otherwise]);
-  });
+  return nodes.flatMap((node) => (node.kind === 'row' ? [node] : rowsIn(within<RowPart>(node))));
 }
 
 /** Flush right: the last column, and each column whose cells are all numbers or amounts. */

@@ -10,13 +10,15 @@ function run(name: string, value: unknown, args: readonly unknown[] = [], contex
   return format(value, args, { ...CONTEXT, ...context });
 }
 // Intl sets no-break spaces of several kinds; a test reads better without them.
-const plain = (text: unknown): string => String(text).replace(/[\u00A0\u202F]/g, ' ');
+const plain = (value: unknown): string =>
+  (typeof value === 'string' ? value : value === undefined ? 'undefined' : JSON.stringify(value)).replace(/[\u00A0\u202F\u2009]/g, ' ');
 
 test.each([...FORMATS.values()].map((format) => [format.name, format] as const))('the example of %s is true', (name, { example }) => {
   expect(plain(run(name, example.value, example.args))).toBe(example.gives);
 });
 
-test.each([
+type Case = readonly [name: string, value: unknown, args: readonly unknown[], context: Partial<FormatContext>, wanted: string];
+const CASES: readonly Case[] = [
   ['money', 123456, ['ISK'], { locale: 'en' }, 'ISK 123,456'],
   ['money', 123456, ['KWD'], { locale: 'en' }, 'KWD 123.456'],
   ['money', -5, ['EUR'], { locale: 'de' }, '-0,05 €'],
@@ -31,7 +33,92 @@ test.each([
   ['upper', 'iı', [], { locale: 'tr' }, 'İI'],
   ['shorten', '👩‍👩‍👧‍👦👩‍👩‍👧‍👦👩‍👩‍👧‍👦', [2], {}, '👩‍👩‍👧‍👦…'],
   ['url', '\uD800', [], {}, '%EF%BF%BD'],
-])('%s of %j', (name, value, args, context, wanted) => {
+  // Skeletons are in the order of the locale; letters are those of UTS 35.
+  ['date', '2026-06-04', ['yMMMEd'], { locale: 'de' }, 'Do., 4. Juni 2026'],
+  ['date', '2026-06-04', ['MMMMd'], { locale: 'ja' }, '6月4日'],
+  ['time', '2026-06-04T08:15:00Z', ['Hmm'], {}, '08:15'],
+  ['datetime', '2026-06-04T08:15:00Z', ['EEEEjmm'], { locale: 'de' }, 'Donnerstag, 08:15'],
+  // A zone of the value's own is named where its clock differs from that of the mail.
+  ['time', '2026-06-04T08:15:00Z', [undefined, 'Europe/Paris'], { locale: 'en-GB', timeZone: 'Europe/London' }, '10:15 CEST'],
+  ['time', '2026-06-04T08:15:00Z', [undefined, 'Europe/Paris'], { locale: 'en-GB', timeZone: 'Europe/Berlin' }, '10:15'],
+  ['datetime', '2026-06-04T08:15:00Z', [undefined, 'America/New_York'], {}, 'June 4, 2026 at 4:15 AM EDT'],
+  ['date', '2026-06-04T23:15:00Z', [undefined, 'Asia/Tokyo'], {}, 'June 5, 2026'],
+  // A date without a time never moves, whatever the zone.
+  ['date', '2026-06-04', [undefined, 'Pacific/Kiritimati'], { timeZone: 'Pacific/Niue' }, 'June 4, 2026'],
+  ['range', '2026-06-03', ['2026-06-05', 'EEEMMMMd'], { locale: 'en-GB' }, 'Wed 3 June – Fri 5 June'],
+  ['range', '2026-12-30', ['2027-01-02'], { locale: 'de' }, '30. Dezember 2026 – 2. Januar 2027'],
+  ['range', '2026-06-04T08:15:00Z', ['2026-06-04T09:45:00Z', 'jmm'], { locale: 'de' }, '08:15–09:45 Uhr'],
+  ['range', '2026-06-05', ['2026-06-03'], {}, 'June 5, 2026'],
+  ['weekday', '2026-06-04T23:15:00Z', [], { locale: 'fr', timeZone: 'Europe/Paris' }, 'vendredi'],
+  ['week', '2027-01-01', [], {}, '53'],
+  ['week', '2026-12-31', [], {}, '53'],
+  ['week', '2024-12-30', [], {}, '1'],
+  // The clocks change on 29 March 2026: the time of day stays, and a time that is skipped counts from before the gap.
+  ['addDays', '2026-03-28T08:00:00Z', [1], { timeZone: 'Europe/Paris' }, '2026-03-29T07:00:00Z'],
+  ['addDays', '2026-03-28T01:30:00Z', [1], { timeZone: 'Europe/Paris' }, '2026-03-29T01:30:00Z'],
+  ['addDays', '2026-02-28', [1], {}, '2026-03-01'],
+  ['addDays', '9999-12-31', [5], {}, '9999-12-31'],
+  ['addMonths', '2024-01-31', [1], {}, '2024-02-29'],
+  ['addMonths', '2026-03-31', [-13], {}, '2025-02-28'],
+  ['addMonths', '2026-06-04T08:15:00.250Z', [6], { timeZone: 'Europe/Paris' }, '2026-12-04T09:15:00.250Z'],
+  ['until', '2026-06-04', ['2026-06-18'], {}, 'P14D'],
+  ['until', '2026-06-18', ['2026-06-04'], {}, 'PT0S'],
+  // Decimals are what they are written as, not the doubles that are nearest to them.
+  ['times', 50, [0.29], {}, '14'],
+  ['times', 150, [0.29], {}, '44'],
+  ['times', 150, [0.29, 'half-up'], {}, '44'],
+  ['times', 50, [0.29, 'half-up'], {}, '15'],
+  ['times', -50, [0.29, 'half-up'], {}, '-15'],
+  ['times', 101, [0.2, 'up'], {}, '21'],
+  ['times', 109, [0.2, 'down'], {}, '21'],
+  ['times', 9007199254740991, [1], {}, '9007199254740991'],
+  ['times', 1, [1e-30], {}, '0'],
+  ['over', 1000, [3], {}, '333'],
+  ['over', 5, [2], {}, '2'],
+  ['over', 7, [2], {}, '4'],
+  ['over', 1, [0], {}, 'undefined'],
+  ['round', 1.005, [2], {}, '1'],
+  ['round', 1.015, [2], {}, '1.02'],
+  ['round', 1.005, [2, 'half-up'], {}, '1.01'],
+  ['round', -0.4, [], {}, '0'],
+  ['round', 1e21, [], {}, '1e+21'],
+  ['round', 5e-324, [3], {}, '0'],
+  ['split', 100, [[1, 1, 1]], {}, '[34,33,33]'],
+  ['split', -100, [[1, 1, 1]], {}, '[-34,-33,-33]'],
+  ['split', 999, [[0.5, 0.25, 0.25]], {}, '[499,250,250]'],
+  ['split', 5, [[0, 0]], {}, '[3,2]'],
+  ['split', 5, [[-1, 2]], {}, '[0,5]'],
+  ['split', 5, [[]], {}, '[]'],
+  ['split', 5, [0], {}, '[5]'],
+  ['sort', ['ö', 'z', 'o'], [], { locale: 'sv' }, '["o","z","ö"]'],
+  ['sort', ['ö', 'z', 'o'], [], { locale: 'de' }, '["o","ö","z"]'],
+  ['sort', ['Pier 10', 'Pier 9'], [], {}, '["Pier 9","Pier 10"]'],
+  ['sort', [{ a: 1 }, {}, { a: 2 }], ['a', 'descending'], {}, '[{"a":2},{"a":1},{}]'],
+  ['sort', ['2026-06-04T10:00:00+02:00', '2026-06-04T07:30:00Z'], [], {}, '["2026-06-04T07:30:00Z","2026-06-04T10:00:00+02:00"]'],
+  ['where', [{ a: { b: 1 } }, { a: {} }], ['a.b'], {}, '[{"a":{"b":1}}]'],
+  ['where', [{ a: 1 }, { a: null }, {}], ['a', '=', undefined], {}, '[{"a":null},{}]'],
+  ['where', [{ a: 1 }, {}], ['a', '<', 5], {}, '[{"a":1}]'],
+  ['pick', [{ toString: 'own' }, {}], ['toString'], {}, '["own",null]'],
+  ['sum', [], [], {}, '0'],
+  [
+    'sum',
+    [
+      { n: 1, c: 'EUR' },
+      { n: 2, c: 'USD' },
+    ],
+    ['n', 'c'],
+    {},
+    'undefined',
+  ],
+  ['sum', [1e308, 1e308], [], {}, '1.7976931348623157e+308'],
+  ['last', [1, 2], [0], {}, '[]'],
+  ['words', 'Ein langer Gang am Kai', [2], { locale: 'de' }, 'Ein langer…'],
+  ['words', 'short', [2], {}, 'short'],
+  ['initials', 'ben-Ari', [], {}, 'BA'],
+  ['initials', '💐 …', [], {}, '💐'],
+];
+
+test.each(CASES)('%s of %j', (name, value, args, context, wanted) => {
   expect(plain(run(name, value, args, context))).toBe(wanted);
 });
 
@@ -42,6 +129,7 @@ test.each([
   ['unit', 1, ['parsec']],
   ['duration', '90 minutes', []],
   ['phone', '12345', []],
+  ['time', '2026-06-04T08:15:00Z', [undefined, 'Moon/Base']],
 ])('%s refuses %j %j', (name, value, args) => {
   expect(() => run(name, value, args)).toThrow();
 });

@@ -83,6 +83,24 @@ export function isUnit(text: string): boolean {
 const COLOR_NAMES =
   /^(?:black|silver|gray|grey|white|maroon|red|purple|fuchsia|green|lime|olive|yellow|navy|blue|teal|aqua|orange|transparent|currentcolor)$/i;
 
+const ZONES = new Map<string, boolean>();
+
+/** A time zone of the IANA database. */
+export function isZone(text: string): boolean {
+  let found = ZONES.get(text);
+  if (found === undefined) {
+    try {
+      found =
+        /^[A-Za-z][A-Za-z0-9_+/-]{1,63}$/.test(text) && new Intl.DateTimeFormat('en', { timeZone: text }).resolvedOptions().timeZone !== '';
+    } catch {
+      found = false;
+    }
+    // Bounded, since the names come from data.
+    if (ZONES.size < 2000) ZONES.set(text, found);
+  }
+  return found;
+}
+
 /** A CSS colour: hexadecimal, a basic name, or rgb() with whole numbers (CSS Color 4). */
 export function isColor(text: string): boolean {
   return (
@@ -106,6 +124,7 @@ export const TEXT_KINDS: Readonly<Record<string, { readonly is: (text: string) =
   currency: { is: (text) => minorUnits(text) !== undefined, example: 'EUR' },
   phone: { is: isPhone, example: '+3545551234' },
   unit: { is: isUnit, example: 'kilometer' },
+  'time-zone': { is: isZone, example: 'Europe/Lisbon' },
   color: { is: isColor, example: '#0f766e' },
   length: { is: isLength, example: '12px' },
 };

@@ -1,4 +1,5 @@
 import type { Format } from './format.js';
+import { overExactly, ROUNDINGS, roundedTo, splitExactly, timesExactly, type Rounding } from './exact.js';
 import { isUnit, minorUnits } from './kinds.js';
 import { memo } from './memo.js';
 import { Fault } from '../problems/index.js';
@@ -44,7 +45,108 @@ function money(minor: number, currency: string, locale: string): string {
   return shownMoney(locale, currency, Number.isSafeInteger(minor) ? String(minor) : String(BigInt(minor)));
 }
 
+const ROUNDING = { name: 'rounding', kind: 'text', optional: true, choices: ROUNDINGS } as const;
+const whole = (value: number): number => (Object.is(value, -0) ? 0 : value);
+/** Equal parts of an amount at most. */
+const MOST_PARTS = 1000;
+
 export const NUMBER_FORMATS: readonly Format[] = [
+  {
+    name: 'round',
+    takes: ['number', 'whole'],
+    args: [{ name: 'digits', kind: 'whole', optional: true, range: DIGITS }, ROUNDING],
+    gives: 'number',
+    summary:
+      'Rounded to digits after the point (0, if left out). Halves go to the even neighbour, or as the rounding says: half-up, up, down.',
+    example: { value: 2.5, gives: '2' },
+    run: (value: number, [digits, rounding = 'half-even']: readonly [number?, Rounding?]) =>
+      whole(roundedTo(value, Number(digitsOf(digits, '0')), rounding)),
+  },
+  {
+    name: 'floor',
+    takes: ['number', 'whole'],
+    args: [],
+    gives: 'whole',
+    summary: 'The largest whole number that is not above it.',
+    example: { value: 2.7, gives: '2' },
+    run: (value: number) => whole(Math.floor(value)),
+  },
+  {
+    name: 'ceil',
+    takes: ['number', 'whole'],
+    args: [],
+    gives: 'whole',
+    summary: 'The smallest whole number that is not below it.',
+    example: { value: 2.1, gives: '3' },
+    run: (value: number) => whole(Math.ceil(value)),
+  },
+  {
+    name: 'abs',
+    takes: ['number', 'whole'],
+    args: [],
+    gives: 'number',
+    summary: 'The number without its sign.',
+    example: { value: -650, gives: '650' },
+    run: (value: number) => Math.abs(value),
+  },
+  {
+    name: 'min',
+    takes: ['number', 'whole'],
+    args: [{ name: 'other', kind: 'number' }],
+    gives: 'number',
+    summary: 'The smaller of two numbers.',
+    example: { value: 7, args: [5], gives: '5' },
+    run: (value: number, [other = value]: readonly number[]) => Math.min(value, other),
+  },
+  {
+    name: 'max',
+    takes: ['number', 'whole'],
+    args: [{ name: 'other', kind: 'number' }],
+    gives: 'number',
+    summary: 'The larger of two numbers.',
+    example: { value: 7, args: [5], gives: '7' },
+    run: (value: number, [other = value]: readonly number[]) => Math.max(value, other),
+  },
+  {
+    name: 'difference',
+    takes: ['number', 'whole'],
+    args: [{ name: 'other', kind: 'number' }],
+    gives: 'number',
+    summary: 'How far two numbers are apart.',
+    example: { value: 1250, args: [1400], gives: '150' },
+    run: (value: number, [other = value]: readonly number[]) => Math.min(Number.MAX_VALUE, Math.abs(value - other)),
+  },
+  {
+    name: 'times',
+    takes: ['whole'],
+    args: [{ name: 'rate', kind: 'number' }, ROUNDING],
+    gives: 'whole',
+    summary: 'An amount in minor units times a rate, calculated exactly and rounded once: 19% of 150 is 28 (of 28.5).',
+    example: { value: 150, args: [0.19], gives: '28' },
+    run: (value: number, [rate = 1, rounding = 'half-even']: readonly [number?, Rounding?]) => timesExactly(value, rate, rounding),
+  },
+  {
+    name: 'over',
+    takes: ['whole'],
+    args: [{ name: 'divisor', kind: 'number' }, ROUNDING],
+    gives: 'whole',
+    summary: 'An amount in minor units divided by a number, calculated exactly and rounded once; absent for a division by 0.',
+    example: { value: 1000, args: [3], gives: '333' },
+    run: (value: number, [by = 1, rounding = 'half-even']: readonly [number?, Rounding?]) => overExactly(value, by, rounding),
+  },
+  {
+    name: 'split',
+    takes: ['whole'],
+    args: [{ name: 'by', kind: 'any' }],
+    gives: 'list',
+    summary: 'An amount in minor units divided into equal parts, or by a list of weights, so that the parts add up to it.',
+    example: { value: 1000, args: [3], gives: '[334,333,333]' },
+    run: (value: number, [by]: readonly (number | readonly number[])[]) =>
+      splitExactly(
+        value,
+        typeof by === 'number' ? new Array<number>(Math.min(MOST_PARTS, Math.max(1, Math.trunc(by)))).fill(1) : (by ?? []),
+      ),
+  },
   {
     name: 'number',
     takes: ['number', 'whole'],

@@ -41,6 +41,39 @@ function shorten(value: string, most: number, locale: string): string {
         .trimEnd()}…`;
 }
 
+const wordSegmenter = memo((locale: string) => new Intl.Segmenter(locale, { granularity: 'word' }));
+/** Letters that are looked at: enough for any number of words that is shown, and bounded. */
+const MOST_LETTERS = 100_000;
+
+/** Words by the rules of the language, also where no spaces part them (UAX 29). */
+function firstWords(value: string, n: number, locale: string): string {
+  let left = Math.max(1, Math.trunc(n));
+  let end = 0;
+  for (const { segment, index, isWordLike } of wordSegmenter(locale).segment(value.slice(0, MOST_LETTERS))) {
+    if (isWordLike !== true) continue;
+    if (left === 0) return `${value.slice(0, end)}…`;
+    left -= 1;
+    end = index + segment.length;
+  }
+  return value.length > MOST_LETTERS ? `${value.slice(0, end)}…` : value;
+}
+
+function initials(value: string, locale: string): string {
+  const words = value
+    .trim()
+    .split(/[\s-]+/)
+    .filter((word) => /[\p{L}\p{N}]/u.test(word));
+  const ends = words.length > 1 ? [words[0], words[words.length - 1]] : words;
+  // A name of signs only is shown by its first.
+  if (ends.length === 0) return [...segmenter(locale).segment(value.trim().slice(0, 64))][0]?.segment ?? '';
+  return ends
+    .map(
+      (word = '') => [...segmenter(locale).segment(word.slice(0, 64))].find(({ segment }) => /[\p{L}\p{N}]/u.test(segment))?.segment ?? '',
+    )
+    .join('')
+    .toLocaleUpperCase(locale);
+}
+
 function capital(value: string, locale: string): string {
   const first = [...segmenter(locale).segment(value.slice(0, 64))][0]?.segment ?? '';
   return first.toLocaleUpperCase(locale) + value.slice(first.length);
@@ -131,6 +164,24 @@ export const TEXT_FORMATS: readonly Format[] = [
     summary: 'At most so many letters, the last of them an ellipsis where something was cut.',
     example: { value: 'A long walk along the quay', args: [12], gives: 'A long walk…' },
     run: (value: string, [most = 80]: readonly number[], context) => shorten(value, most, context.locale),
+  },
+  {
+    name: 'words',
+    takes: ['text'],
+    args: [{ name: 'n', kind: 'whole', range: [1, 10_000] }],
+    gives: 'text',
+    summary: 'The first n words, and an ellipsis where something was cut.',
+    example: { value: 'A long walk along the quay', args: [3], gives: 'A long walk…' },
+    run: (value: string, [n = 1]: readonly number[], context) => firstWords(value, n, context.locale),
+  },
+  {
+    name: 'initials',
+    takes: ['text'],
+    args: [],
+    gives: 'text',
+    summary: 'The first letters of the first and the last word, in capitals.',
+    example: { value: 'Ása Björk Jónsdóttir', gives: 'ÁJ' },
+    run: (value: string, _args, context) => initials(value, context.locale),
   },
   {
     name: 'url',

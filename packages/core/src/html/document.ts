@@ -1,4 +1,4 @@
-import type { Op } from '../render/index.js';
+import { bodiesOf, isSteer, type Op } from '../render/index.js';
 import { colorClass, darkRules } from './colors.js';
 import { css, fixed, joined, markup } from './markup.js';
 import type { Theme } from './theme.js';
@@ -40,8 +40,7 @@ export function hiddenPreview(preview: readonly Op[]): Op[] {
 function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   for (const op of ops) {
     if (typeof op === 'string') for (const [found] of op.matchAll(/\bv(?:[a-z]\d+|dark|t)\b/g)) out.add(found);
-    else if (op.op === 'if') for (const branch of op.branches) classesIn(branch.body, out);
-    else if (op.op === 'each') classesIn([...op.body, ...op.otherwise], out);
+    else if (isSteer(op)) for (const body of bodiesOf<Op>(op)) classesIn(body, out);
   }
   return out;
 }

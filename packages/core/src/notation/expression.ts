@@ -28,6 +28,8 @@ export type Expression =
       readonly value: Expression;
       readonly name: string;
       readonly args: readonly Expression[];
+      /** `name=value` */
+      readonly named: readonly { readonly name: string; readonly value: Expression }[];
       readonly place: Place;
       readonly namePlace: Place;
     }
@@ -38,8 +40,25 @@ export type Expression =
       readonly place: Place;
     };
 
-/** What stands between `{{` and `}}`: a value, or one of the words that steer a paragraph. */
+/** What is between `{{` and `}}`: a value, a word that steers a paragraph, or a comment. */
 export type Insertion =
   | { readonly kind: 'value'; readonly value: Expression; readonly place: Place }
-  | { readonly kind: 'if' | 'else-if'; readonly test: Expression; readonly place: Place }
-  | { readonly kind: 'else' | 'end'; readonly place: Place };
+  | { readonly kind: 'if'; readonly test: Expression; readonly place: Place }
+  | { readonly kind: 'else-if'; readonly test: Expression; readonly place: Place }
+  | {
+      readonly kind: 'each';
+      readonly name: string;
+      readonly second: string | undefined;
+      readonly list: Expression;
+      readonly place: Place;
+    }
+  | Word<'else'>
+  | Word<'between'>
+  | Word<'empty'>
+  | Word<'end'>
+  | Word<'comment'>;
+
+interface Word<K> {
+  readonly kind: K;
+  readonly place: Place;
+}

@@ -15,12 +15,15 @@ export type {
   Inline,
   ListItem,
   ListPart,
+  Local,
   Loop,
   Part,
   Parts,
   Row,
   RowPart,
   SourceTree,
+  Steering,
   Verbatim,
   VerbatimTree,
 } from './tree.js';
+export { within } from './within.js';

@@ -38,7 +38,11 @@ function asList(flow: Flow): List | undefined {
     const otherwise = onlyList(flow.otherwise);
     if (body === undefined || otherwise === undefined || (flow.otherwise.length > 0 && otherwise.ordered !== body.ordered))
       return undefined;
-    return { ...body, items: [{ ...flow, body: body.items, otherwise: otherwise.items }] };
+    return { ...body, items: [{ ...flow, body: body.items, between: [], otherwise: otherwise.items }] };
+  }
+  if (flow.kind === 'let') {
+    const body = onlyList(flow.body);
+    return body === undefined || body.items.length === 0 ? undefined : { ...body, items: [{ ...flow, body: body.items }] };
   }
   if (flow.kind === 'if') {
     const bodies = flow.branches.map((branch) => onlyList(branch.body));
@@ -68,7 +72,7 @@ export function oneList(flows: readonly Flow[]): Flow[] {
   if (whole !== undefined) return [whole];
   const body = onlyList(loop.body);
   if (body === undefined || body.items.length === 0) return [...flows];
-  const inner: Loop<ListPart> = { ...loop, body: body.items, otherwise: [] };
+  const inner: Loop<ListPart> = { ...loop, body: body.items, between: [], otherwise: [] };
   const { place, list } = loop;
   return [
     {

@@ -10,6 +10,7 @@ import { problem, SourceText, type Place, type Problem } from '../problems/index
 import type { Insertion } from './expression.js';
 import { BASE, hide, HIDDEN, shown, type Hidden } from './hidden.js';
 import { linkMarks, withMark } from './link-marks.js';
+import { isComment, joinTexts } from './prose-comments.js';
 import { cut, noSteering } from './parts.js';
 import { steered } from './steering.js';
 import type { Flow, Inline, ListItem, Part, Verbatim } from './tree.js';
@@ -291,7 +292,7 @@ class Reading {
         case 'thematicBreak':
           return [{ kind: 'rule', place }];
         case 'html':
-          return this.#noHtml(place);
+          return isComment(node.value) ? [] : this.#noHtml(place);
         case 'break':
         case 'definition':
         case 'delete':
@@ -358,7 +359,7 @@ class Reading {
 
   inlines(nodes: readonly PhrasingContent[]): Inline[] {
     const { bare, marks } = linkMarks(nodes);
-    return this.#steered(bare.flatMap((node) => withMark(this.#inline(node), marks.get(node))));
+    return this.#steered(bare.flatMap((node) => withMark(this.#inline(node), marks.get(node))).reduce(joinTexts, []));
   }
 
   #inline(node: PhrasingContent): (Inline | Insertion)[] {
@@ -407,7 +408,7 @@ class Reading {
       case 'break':
         return [{ kind: 'break', place }];
       case 'html':
-        return this.#noHtml(place);
+        return isComment(node.value) ? [] : this.#noHtml(place);
       case 'footnoteReference':
       default:
         return [];
@@ -430,7 +431,7 @@ class Reading {
       const what = this.input.hidden[shown(found[1] ?? '')];
       if (what?.kind === 'braces') text('{{');
       else if (what?.insertion.kind === 'value') out.push({ kind: 'insert', value: what.insertion.value, place: what.insertion.place });
-      else if (what !== undefined) out.push(what.insertion);
+      else if (what !== undefined && what.insertion.kind !== 'comment') out.push(what.insertion);
     }
     text(value.slice(last));
     return out;

@@ -16,6 +16,9 @@ const LEVELS: readonly (readonly BinaryOperator[])[] = [
   ['*', '/', '%'],
 ];
 
+const TESTS = new Set(['=', '==', '!=', '<', '<=', '>', '>=']);
+const EACH_FORM = 'A loop is written {{ each NAME in LIST }} … {{ end }}.';
+
 class ParseFault extends Error {
   constructor(readonly problem: Problem) {
     super(problem.message);
@@ -94,19 +97,63 @@ class Reader {
         throw this.fault('formatter-name', `Expected the name of a formatter after "|", found ${said(name)}.`);
       }
       this.next();
-      const args: Expression[] = [];
-      while (this.startsPrimary()) args.push(this.postfix());
-      const last = args[args.length - 1];
+      const { args, named, last } = this.formatArguments(name.text);
       value = {
         kind: 'format',
         value,
         name: name.text,
         args,
+        named,
         namePlace: this.source.place(name.offset, name.length),
         place: last === undefined ? this.span(value, name) : this.join(value, last),
       };
     }
     return value;
+  }
+
+  formatArguments(format: string): {
+    readonly args: Expression[];
+    readonly named: { readonly name: string; readonly value: Expression }[];
+    readonly last: Expression | undefined;
+  } {
+    const args: Expression[] = [];
+    const named: { name: string; value: Expression }[] = [];
+    let last: Expression | undefined;
+    while (this.startsPrimary() || this.isNegative() || (format === 'where' && args.length === 1 && this.isTest())) {
+      if (this.isTest()) {
+        // where "field" = value
+        const sign = this.next();
+        const text = sign.text === '==' ? '=' : sign.text;
+        args.push({ kind: 'literal', value: text, place: this.source.place(sign.offset, sign.length) });
+        last = this.unary();
+        args.push(last);
+      } else if (this.token.kind === 'name' && this.following?.kind === 'sign' && this.following.text === '=') {
+        const name = this.next().text;
+        this.next();
+        last = this.postfix();
+        named.push({ name, value: last });
+      } else {
+        last = this.isNegative() ? this.negative() : this.postfix();
+        args.push(last);
+      }
+    }
+    return { args, named, last };
+  }
+
+  /** A number with its sign: "-1", and not "- 1". */
+  isNegative(): boolean {
+    return this.isSign('-') && this.following?.kind === 'number' && this.following.offset === this.token.offset + 1;
+  }
+
+  negative(): Expression {
+    const sign = this.next();
+    const digits = this.next();
+    const place = this.source.place(sign.offset, digits.offset + digits.length - sign.offset);
+    return { kind: 'literal', value: -Number(digits.value), place };
+  }
+
+  isTest(): boolean {
+    return this.token.kind === 'sign' && TESTS.has(this.token.text);
   }
 
   say(): Expression {
@@ -122,6 +169,21 @@ class Reader {
       place = through(place, value.place);
     }
     return { kind: 'say', key: String(key.value), values, place };
+  }
+
+  /** `each NAME[, SECOND] in LIST` */
+  loop(): { readonly name: string; readonly second: string | undefined; readonly list: Expression } {
+    this.next();
+    const name = this.next().text;
+    let second: string | undefined;
+    if (this.isSign(',')) {
+      this.next();
+      if (this.token.kind !== 'name') throw this.fault('each-form', `Expected a name after ",", found ${said(this.token)}.`, EACH_FORM);
+      second = this.next().text;
+    }
+    if (!this.isWord('in')) throw this.fault('each-form', `Expected "in" in this loop, found ${said(this.token)}.`, EACH_FORM);
+    this.next();
+    return { name, second, list: this.pipe() };
   }
 
   startsPrimary(): boolean {
@@ -253,7 +315,9 @@ export function parseExpression(source: SourceText, from: number, to: number, pr
   return read(source, { from, to, problems }, (reader) => reader.pipe());
 }
 
-/** Reads what stands between `{{` and `}}`: an expression, or `if …`, `else`, `else-if …`, `end`. */
+const WORDS = ['else', 'between', 'empty', 'end'] as const;
+
+/** Reads what is between `{{` and `}}`: an expression, or `if …`, `else`, `else-if …`, `each …`, `between`, `empty`, `end`. */
 export function parseInsertion(source: SourceText, from: number, to: number, problems: Problem[]): Insertion | undefined {
   const place = source.place(from - 2, to - from + 4);
   return read<Insertion>(source, { from, to, problems }, (reader) => {
@@ -261,10 +325,12 @@ export function parseInsertion(source: SourceText, from: number, to: number, pro
     if (token.kind === 'end') {
       throw reader.fault('expression-empty', 'There is nothing between these braces.', 'Write \\{{ for literal braces.');
     }
-    if (token.kind === 'name' && following?.kind === 'end' && (token.text === 'else' || token.text === 'end')) {
+    const word = WORDS.find((name) => reader.isWord(name));
+    if (word !== undefined && following?.kind === 'end') {
       reader.next();
-      return { kind: token.text, place };
+      return { kind: word, place };
     }
+    if (reader.isWord('each') && following?.kind === 'name') return { kind: 'each', ...reader.loop(), place };
     if (reader.isWord('if') && following?.kind !== 'end' && !(following?.kind === 'sign' && '.[|'.includes(following.text))) {
       reader.next();
       return { kind: 'if', test: reader.pipe(), place };
@@ -315,8 +381,8 @@ function read<T>(
 function habitHint(text: string): string | undefined {
   const inner = text.trim();
   if (/^[#/^]/.test(inner))
-    return 'Loops are lines of their own: ":::each NAME in LIST" … ":::"; conditions are {{ if TEST }} … {{ else }} … {{ end }}, or ":::if TEST" … ":::".';
+    return 'Loops are {{ each NAME in LIST }} … {{ end }}, or ":::each NAME in LIST" … ":::"; conditions are {{ if TEST }} … {{ else }} … {{ end }}, or ":::if TEST" … ":::". A comment has a space after "#".';
   if (/^[{&]/.test(inner)) return 'Values are always escaped. Write {{ name }}; markup of your own stands in ":::raw html".';
-  if (/^!/.test(inner)) return 'A remark has no place in an email: leave it out.';
+  if (/^!/.test(inner)) return 'A comment is written {{# … }}.';
   return /^>/.test(inner) ? 'A part of its own is a block: "::name" takes it from blocks/.' : undefined;
 }

@@ -1,23 +1,23 @@
 import { didYouMean, problem, type Place, type Problem, type SourceText } from '../problems/index.js';
 import { parseArguments } from './arguments.js';
+import { Comments } from './comments.js';
 import type { Expression } from './expression.js';
+import { letHeader, loopHeader } from './loop-header.js';
 import { Prose, type Region } from './markdown.js';
 import { open } from './open.js';
 import { parseExpression } from './parse-expression.js';
 import { readFacts, readRows } from './rows.js';
+import { closes, cutBy, FENCE, indentOf, indentOfRegion, linesOf, steps, type Line } from './lines.js';
 import { joinLists, oneList } from './lists.js';
-import type { Branches, ContentMode, Flow, Loop, SourceTree, Verbatim, VerbatimTree } from './tree.js';
+import type { ContentMode, Flow, SourceTree, Steering, Verbatim, VerbatimTree } from './tree.js';
 
 /** Bounds of a source (4-template-notation, Bounds). */
 export const MAX_NESTING = 32;
+/** Local names that one source can have: each is a level of the tree. */
+const MAX_NAMES = 256;
 
 /** What each known block may contain. */
 export type BlockModes = ReadonlyMap<string, ContentMode>;
-
-interface Line {
-  readonly text: string;
-  readonly offset: number;
-}
 
 /** A block that is open while lines are read. Its children are runs of prose and finished blocks, in order. */
 interface Frame {
@@ -26,7 +26,7 @@ interface Frame {
   readonly place: Place;
   readonly line: Line | undefined;
   readonly parts: { test: Expression | undefined; children: Child[]; place: Place }[];
-  /** Whether `:::else` has been met. */
+  /** Whether `:::else` or `:::empty` has been met. */
   otherwise: boolean;
   indent: number | undefined;
   run: Line[];
@@ -36,9 +36,10 @@ interface Frame {
 type Child = { readonly kind: 'run'; readonly region: Region } | { readonly kind: 'done'; readonly frame: Frame; readonly indent: number };
 
 const DIRECTIVE = /^([ \t]*)(:::?)([A-Za-z][A-Za-z0-9-]*)?(?=[ \t]|$)(.*)$/;
-/** Directives that have a meaning where text is taken as it stands; '' is the closing line. */
-const VERBATIM_DIRECTIVES = new Set(['if', 'else', 'else-if', 'each', '']);
-const FENCE = /^ {0,3}(`{3,}|~{3,})/;
+/** Directives that have a meaning where text is taken as it stands; ':::' is the closing line. */
+const VERBATIM_DIRECTIVES = new Set([':::if', ':::else', ':::else-if', ':::each', ':::empty', ':::', '::let']);
+/** What divides an open block. */
+const DIVIDERS = new Set(['else', 'else-if', 'empty']);
 
 /**
  * Reads a template source, a layout or a block's source into a tree.
@@ -65,6 +66,7 @@ class Directives {
   readonly #prose: Prose;
   /** Blocks past the bound of nesting that are open: nothing of them is read. */
   #skipped = 0;
+  #names = 0;
 
   constructor(
     private readonly source: SourceText,
@@ -94,7 +96,7 @@ class Directives {
         'block-verbatim',
         this.source.place(line.offset, line.text.length),
         `"${name}" is a block of Markdown sources; here it would be shown as text.`,
-        'In message.html and message.txt only ":::if" and ":::each" have a meaning. Write it as markup, or the mail as message.md.',
+        'In message.html and message.txt only ":::if", ":::each" and "::let" have a meaning. Write it as markup, or the mail as message.md.',
       ),
     );
   }
@@ -103,20 +105,22 @@ class Directives {
     const root = this.#frame('', { mode, place: this.source.place(from, 0), line: undefined });
     root.indent = 0;
     const stack = [root];
+    const comments = new Comments(this.source, this.problems);
     let fence = '';
-    for (const line of linesOf(this.source.text, from)) {
+    for (const whole of linesOf(this.source.text, from)) {
       const frame = stack[stack.length - 1] as Frame;
+      const line = fence === '' ? comments.strip(whole, { html: frame.mode !== 'verbatim' && frame.mode !== 'raw' }) : whole;
+      if (line === undefined) continue;
       const fenceMark = FENCE.exec(line.text)?.[1];
       const verbatim = frame.mode === 'verbatim';
       const directive = fence === '' || verbatim ? DIRECTIVE.exec(line.text) : null;
-      if (verbatim && (directive === null || !VERBATIM_DIRECTIVES.has(directive[3] ?? '') || directive[2] !== ':::')) {
+      if (verbatim && (directive === null || !VERBATIM_DIRECTIVES.has(`${directive[2] ?? ''}${directive[3] ?? ''}`))) {
         if (directive !== null) this.#refuseBlock(line, directive[3] ?? '');
         frame.run.push(line);
         continue;
       }
       if (this.#skipped > 0) {
-        if (directive?.[2] === ':::' && !['else', 'else-if'].includes(directive[3] ?? ''))
-          this.#skipped += directive[3] === undefined ? -1 : 1;
+        if (directive?.[2] === ':::' && !DIVIDERS.has(directive[3] ?? '')) this.#skipped += directive[3] === undefined ? -1 : 1;
         continue;
       }
       if (fence !== '' ? closes(line.text, fence) : fenceMark !== undefined) fence = fence === '' ? (fenceMark ?? '') : '';
@@ -128,6 +132,7 @@ class Directives {
         this.#directive(stack, line, directive);
       }
     }
+    comments.close();
     for (const open of stack.slice(1).reverse()) {
       this.problems.push(problem('block-open', open.place, `The block "${open.name}" is not closed.`, 'Close it with a line ":::".'));
       stack.pop();
@@ -193,7 +198,7 @@ class Directives {
     }
     const argsFrom = line.offset + indent.length + colons.length + name.length;
     const argsTo = line.offset + line.text.length;
-    if (name === 'else' || name === 'else-if') {
+    if (name === 'else' || name === 'else-if' || name === 'empty') {
       this.#otherwise(stack, { name, place, from: argsFrom, to: argsTo });
       return;
     }
@@ -213,6 +218,18 @@ class Directives {
 
   #mode(frame: Frame, name: string, place: Place, colons: string): ContentMode {
     const namePlace = this.source.place(place.offset + colons.length, name.length);
+    if (name === 'let') {
+      if (colons === ':::')
+        this.problems.push(
+          problem(
+            'block-content',
+            namePlace,
+            '"let" has nothing inside.',
+            'Write it with two colons: "::let NAME = VALUE", without a closing line.',
+          ),
+        );
+      return 'none';
+    }
     if (name === 'if' || name === 'each') {
       if (colons === '::') this.problems.push(problem('block-empty', namePlace, `"${name}" needs three colons and a content.`));
       return frame.mode === 'none' ? 'flow' : frame.mode;
@@ -220,7 +237,7 @@ class Directives {
     const known = this.blocks.get(name);
     if (known === undefined) {
       this.problems.push(
-        problem('unknown-block', namePlace, `There is no block "${name}".`, didYouMean(name, ['if', 'each', ...this.blocks.keys()])),
+        problem('unknown-block', namePlace, `There is no block "${name}".`, didYouMean(name, ['if', 'each', 'let', ...this.blocks.keys()])),
       );
       return colons === '::' ? 'none' : 'flow';
     }
@@ -241,7 +258,7 @@ class Directives {
     }
     if (frame.mode === 'facts' || frame.mode === 'rows') {
       this.problems.push(
-        problem('block-here', namePlace, `The block "${name}" cannot stand inside "${frame.name}".`, 'Only "if" and "each" can.'),
+        problem('block-here', namePlace, `The block "${name}" cannot stand inside "${frame.name}".`, 'Only "if", "each" and "let" can.'),
       );
     }
     return known;
@@ -249,32 +266,44 @@ class Directives {
 
   #otherwise(
     stack: Frame[],
-    { name, place, from, to }: { readonly name: 'else' | 'else-if'; readonly place: Place; readonly from: number; readonly to: number },
+    {
+      name,
+      place,
+      from,
+      to,
+    }: { readonly name: 'else' | 'else-if' | 'empty'; readonly place: Place; readonly from: number; readonly to: number },
   ): void {
     const frame = stack[stack.length - 1] as Frame;
     const test = name === 'else-if' ? this.#test(from, to, place) : undefined;
+    const opener = name === 'empty' ? 'each' : 'if';
     if (frame.name !== 'if' && frame.name !== 'each') {
       this.problems.push(
         problem(
           'else-alone',
           place,
-          `":::${name}" must stand inside ":::if" or ":::each".`,
+          `":::${name}" must stand inside ":::${opener}".`,
           'It divides an open block: leave out the ":::" before it.',
         ),
       );
-      stack.push(this.#frame('if', { mode: frame.mode, place, line: undefined }));
+      stack.push(this.#frame(opener, { mode: frame.mode, place, line: undefined }));
       return;
     }
-    if (frame.name === 'each' && name === 'else-if') {
-      this.problems.push(problem('else-alone', place, '":::each" can have ":::else" (for an empty list), not ":::else-if".'));
-    }
+    // Sources of 0.1.0 have ":::else" in loops; it means the same.
+    if (frame.name !== opener && !(frame.name === 'each' && name === 'else'))
+      this.problems.push(
+        frame.name === 'each'
+          ? problem('else-alone', place, `":::each" has no ":::${name}".`, 'What is shown for an empty list follows ":::empty".')
+          : problem('else-alone', place, '":::empty" divides a loop, and this is ":::if".', 'Write ":::else".'),
+      );
     if (frame.otherwise) {
-      this.problems.push(problem('else-last', place, 'Nothing can follow ":::else" but the closing ":::".'));
+      this.problems.push(
+        problem('else-last', place, `Nothing can follow ":::${opener === 'if' ? 'else' : 'empty'}" but the closing ":::".`),
+      );
     }
-    if (name === 'else' && this.source.text.slice(from, to).trim() !== '') {
-      this.problems.push(problem('else-test', place, '":::else" takes no test.', 'Write ":::else-if …".'));
+    if (name !== 'else-if' && this.source.text.slice(from, to).trim() !== '') {
+      this.problems.push(problem('else-test', place, `":::${name}" takes no test.`, name === 'else' ? 'Write ":::else-if …".' : undefined));
     }
-    frame.otherwise = name === 'else';
+    frame.otherwise = name !== 'else-if';
     frame.parts.push({ test, children: [], place });
   }
 
@@ -289,7 +318,9 @@ class Directives {
 
   #flows(children: readonly Child[]): Flow[] {
     let out: Flow[] = [];
-    for (const child of children) {
+    for (const [i, child] of children.entries()) {
+      if (child.kind === 'done' && child.frame.name === 'let')
+        return [...out, ...this.#local(child.frame, () => this.#flows(children.slice(i + 1)))];
       if (child.kind === 'done') {
         out = joinLists(out, child.indent, () => this.#block(child.frame));
         continue;
@@ -303,31 +334,32 @@ class Directives {
   }
 
   /** The children of `if` and `each` are read as whatever the surroundings are made of. */
-  #steered<T>(frame: Frame, read: (children: readonly Child[]) => T[]): (Branches<T> | Loop<T>)[] {
+  #steered<T>(frame: Frame, read: (children: readonly Child[]) => T[]): Steering<T>[] {
     const { place } = frame;
     if (frame.name === 'if') {
       const branches = frame.parts.map((part) => ({ test: part.test, body: read(part.children), place: part.place }));
       return [{ kind: 'if', branches, place }];
     }
-    const header = this.#loopHeader(frame);
+    const header =
+      frame.line === undefined ? undefined : loopHeader({ line: frame.line, place, source: this.source, problems: this.problems });
     const body = read(frame.parts[0]?.children ?? []);
     const otherwise = read(frame.parts[1]?.children ?? []);
-    return header === undefined ? [] : [{ kind: 'each', ...header, body, otherwise, place }];
+    return header === undefined ? [] : [{ kind: 'each', ...header, body, between: [], otherwise, place }];
   }
 
-  #loopHeader(frame: Frame): Pick<Loop<never>, 'name' | 'position' | 'list'> | undefined {
-    const line = frame.line as Line;
-    const header = /^([ \t]*:::?each)[ \t]+([\p{L}_][\p{L}\p{N}_]*)(?:[ \t]*,[ \t]*([\p{L}_][\p{L}\p{N}_]*))?[ \t]+in[ \t]+(?=\S)/u.exec(
-      line.text,
-    );
-    if (header === null) {
-      this.problems.push(
-        problem('each-form', frame.place, 'A loop is written ":::each NAME in LIST".', 'For example ":::each fare in booking.fares".'),
-      );
-      return undefined;
+  /** A local name with what follows it in its block; where its header is wrong, what follows alone. */
+  #local<T>({ line, place }: Frame, read: () => T[]): (T | Steering<T>)[] {
+    this.#names += 1;
+    if (this.#names > MAX_NAMES) {
+      if (this.#names === MAX_NAMES + 1)
+        this.problems.push(
+          problem('too-many-names', place, `This source has more than ${MAX_NAMES} local names.`, 'Move a part into a block of its own.'),
+        );
+      return [];
     }
-    const list = parseExpression(this.source, line.offset + header[0].length, line.offset + line.text.length, this.problems);
-    return list === undefined ? undefined : { name: header[2] ?? '', position: header[3], list };
+    const header = line === undefined ? undefined : letHeader({ line, place, source: this.source, problems: this.problems });
+    const body = read();
+    return header === undefined ? body : [{ kind: 'let', ...header, body, place }];
   }
 
   #block(frame: Frame): Flow[] {
@@ -359,59 +391,15 @@ class Directives {
     }
   }
 
-  #entries<T>(children: readonly Child[], read: (region: Region) => T[]): (T | Branches<never> | Loop<never>)[] {
-    return children.flatMap((child): (T | Branches<never> | Loop<never>)[] => {
+  #entries<T>(children: readonly Child[], read: (region: Region) => T[]): (T | Steering<never>)[] {
+    const local = children.findIndex((child) => child.kind === 'done' && child.frame.name === 'let');
+    const entries = (local === -1 ? children : children.slice(0, local)).flatMap((child): (T | Steering<never>)[] => {
       if (child.kind === 'run') return read(child.region);
       if (child.frame.name !== 'if' && child.frame.name !== 'each') return [];
-      return this.#steered(child.frame, (inner) => this.#entries(inner, read)) as (Branches<never> | Loop<never>)[];
+      return this.#steered(child.frame, (inner) => this.#entries(inner, read)) as Steering<never>[];
     });
-  }
-}
-
-function closes(line: string, fence: string): boolean {
-  const mark = FENCE.exec(line)?.[1];
-  return mark !== undefined && mark[0] === fence[0] && mark.length >= fence.length && line.trim() === mark;
-}
-
-function indentOfRegion(region: Region): number {
-  return indentOf(region.lines.find((line) => line.text.trim() !== '')?.text ?? '');
-}
-
-/** Lines cut where they are indented less than those before them. */
-function steps(region: Region): Region[] {
-  const out: { lines: Region['lines'][number][] }[] = [];
-  let least = -1;
-  for (const line of region.lines) {
-    const last = out[out.length - 1];
-    const indent = indentOf(line.text);
-    if (last === undefined || (line.text.trim() !== '' && indent < least)) {
-      out.push({ lines: [line] });
-      least = line.text.trim() === '' ? 0 : indent;
-    } else last.lines.push(line);
-  }
-  return out;
-}
-
-/** Lines without so much of their indentation. */
-function cutBy(region: Region, column: number): Region {
-  return {
-    lines: region.lines.map((line) => {
-      const cut = Math.min(column, indentOf(line.text));
-      return { text: line.text.slice(cut), offset: line.offset + cut };
-    }),
-  };
-}
-
-function indentOf(line: string): number {
-  return line.length - line.trimStart().length;
-}
-
-function* linesOf(text: string, from: number): Generator<Line> {
-  let at = from;
-  while (at < text.length) {
-    const end = text.indexOf('\n', at);
-    const stop = end === -1 ? text.length : end;
-    yield { text: text.slice(at, text[stop - 1] === '\r' && stop > at ? stop - 1 : stop), offset: at };
-    at = stop + 1;
+    const named = children[local];
+    if (named?.kind !== 'done') return entries;
+    return [...entries, ...(this.#local(named.frame, () => this.#entries(children.slice(local + 1), read)) as (T | Steering<never>)[])];
   }
 }

@@ -24,6 +24,9 @@ function closingBraces(text: string, from: number, to: number): number {
   return -1;
 }
 
+/** Whether a comment begins at these braces. The space sets it apart from other notations, which would vanish unnoticed. */
+export const COMMENT = /\{\{#(?=\s|\}\})/y;
+
 /** Cuts `source.text[from, to)` at its insertions. `{{{{` and `\{{` are literal braces. */
 export function cut(source: SourceText, from: number, to: number, problems: Problem[]): Piece[] {
   const { text } = source;
@@ -45,7 +48,10 @@ export function cut(source: SourceText, from: number, to: number, problems: Prob
       out.push({ kind: 'braces', from: at, to: end });
     } else {
       flush(at);
-      end = closingBraces(text, at + 2, to);
+      COMMENT.lastIndex = at;
+      const isComment = COMMENT.test(text);
+      const close = isComment ? text.indexOf('}}', at) : -1;
+      end = isComment ? (close === -1 || close + 2 > to ? -1 : close + 2) : closingBraces(text, at + 2, to);
       if (end === -1) {
         const line = text.indexOf('\n', at);
         end = Math.min(to, line === -1 ? to : line);
@@ -53,6 +59,8 @@ export function cut(source: SourceText, from: number, to: number, problems: Prob
           problem('braces-open', source.place(at, 2), 'These braces are not closed by "}}".', 'For literal braces write \\{{ or {{{{.'),
         );
         out.push({ kind: 'insertion', from: at, to: end, insertion: undefined });
+      } else if (isComment) {
+        out.push({ kind: 'insertion', from: at, to: end, insertion: { kind: 'comment', place: source.place(at, end - at) } });
       } else {
         out.push({ kind: 'insertion', from: at, to: end, insertion: parseInsertion(source, at + 2, end - 2, problems) });
       }
@@ -71,7 +79,7 @@ export function parseParts(source: SourceText, from: number, to: number, problem
     if (piece.kind === 'text') out.push(source.text.slice(piece.from, piece.to));
     else if (piece.kind === 'braces') out.push('{{');
     else if (piece.insertion?.kind === 'value') out.push(piece.insertion.value);
-    else if (piece.insertion !== undefined) problems.push(noSteering(piece.insertion));
+    else if (piece.insertion !== undefined && piece.insertion.kind !== 'comment') problems.push(noSteering(piece.insertion));
   }
   return out;
 }

@@ -8,7 +8,7 @@ export interface Token {
   readonly length: number;
 }
 
-const SIGNS = ['==', '!=', '<=', '>=', '??', '+', '-', '*', '/', '%', '<', '>', '?', ':', '|', '(', ')', '[', ']', '.', '='];
+const SIGNS = ['==', '!=', '<=', '>=', '??', '+', '-', '*', '/', '%', '<', '>', '?', ':', '|', '(', ')', '[', ']', '.', ',', '='];
 const NAME = /[\p{L}_][\p{L}\p{N}_]*/uy;
 const NUMBER = /[0-9]+(?:\.[0-9]+)?/y;
 const ESCAPES: Readonly<Record<string, string>> = { n: '\n', t: '\t', '\\': '\\', '"': '"', "'": "'" };

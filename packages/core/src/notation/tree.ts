@@ -12,16 +12,33 @@ export interface Branches<T> {
   readonly place: Place;
 }
 
-/** `each NAME[, POSITION] in LIST`; `otherwise` (after `:::else`) stands where the list is empty. */
+/**
+ * `each NAME[, SECOND] in LIST`: entries of a list, with where in the list they are; or `each KEY[, VALUE] in RECORD`: its fields.
+ */
 export interface Loop<T> {
   readonly kind: 'each';
   readonly name: string;
-  readonly position: string | undefined;
+  readonly second: string | undefined;
   readonly list: Expression;
   readonly body: readonly T[];
+  /** After each turn but the last (`{{ between }}`). */
+  readonly between: readonly T[];
+  /** If there are no entries (`:::empty`). */
   readonly otherwise: readonly T[];
   readonly place: Place;
 }
+
+/** `::let NAME = VALUE`: a name for a value, in what follows within the same block. */
+export interface Local<T> {
+  readonly kind: 'let';
+  readonly name: string;
+  readonly value: Expression;
+  readonly body: readonly T[];
+  readonly place: Place;
+}
+
+/** What steers: it has no output of its own. */
+export type Steering<T> = Branches<T> | Loop<T> | Local<T>;
 
 export type Inline =
   | { readonly kind: 'text'; readonly text: string; readonly place: Place }
@@ -39,7 +56,9 @@ export type Inline =
   | { readonly kind: 'picture'; readonly source: Parts; readonly alt: Parts; readonly title: Parts; readonly place: Place }
   | { readonly kind: 'code'; readonly parts: Parts; readonly place: Place }
   | { readonly kind: 'break'; readonly place: Place }
-  | Branches<Inline>;
+  | Branches<Inline>
+  | Loop<Inline>
+  | Local<Inline>;
 
 export interface ListItem {
   readonly kind: 'item';
@@ -48,7 +67,7 @@ export interface ListItem {
   readonly column: number;
   readonly place: Place;
 }
-export type ListPart = ListItem | Branches<ListPart> | Loop<ListPart>;
+export type ListPart = ListItem | Branches<ListPart> | Loop<ListPart> | Local<ListPart>;
 
 export interface Fact {
   readonly kind: 'fact';
@@ -56,7 +75,7 @@ export interface Fact {
   readonly value: readonly Inline[];
   readonly place: Place;
 }
-export type FactPart = Fact | Branches<FactPart> | Loop<FactPart>;
+export type FactPart = Fact | Branches<FactPart> | Loop<FactPart> | Local<FactPart>;
 
 export interface Row {
   readonly kind: 'row';
@@ -65,7 +84,7 @@ export interface Row {
   readonly cells: readonly (readonly Inline[])[];
   readonly place: Place;
 }
-export type RowPart = Row | Branches<RowPart> | Loop<RowPart>;
+export type RowPart = Row | Branches<RowPart> | Loop<RowPart> | Local<RowPart>;
 
 export interface Argument {
   /** undefined for the first, unnamed value. */
@@ -116,14 +135,16 @@ export type Flow =
     }
   | BlockUse
   | Branches<Flow>
-  | Loop<Flow>;
+  | Loop<Flow>
+  | Local<Flow>;
 
 /** A piece of a source that is taken as it stands (message.html, message.txt): text, values, branches and loops. */
 export type Verbatim =
   | { readonly kind: 'text'; readonly text: string; readonly place: Place }
   | { readonly kind: 'insert'; readonly value: Expression; readonly place: Place }
   | Branches<Verbatim>
-  | Loop<Verbatim>;
+  | Loop<Verbatim>
+  | Local<Verbatim>;
 
 /** One value of the front matter, with its place. */
 export interface FrontValue {

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { MailProject } from '../folder/index.js';
 import { fixed, joined } from '../html/index.js';
-import type { Op, Program } from '../render/index.js';
+import { isSteer, resteered, type Op, type Program } from '../render/index.js';
 import { assetPath } from './address.js';
 
 const TYPES: Readonly<Record<string, string>> = {
@@ -47,8 +47,7 @@ export function placeAssets(ops: readonly Op[], project: MailProject): { ops: Op
     joined(
       list.map((op): Op => {
         if (typeof op === 'string') return op;
-        if (op.op === 'if') return { ...op, branches: op.branches.map((branch) => ({ ...branch, body: walk(branch.body) })) };
-        if (op.op === 'each') return { ...op, body: walk(op.body), otherwise: walk(op.otherwise) };
+        if (isSteer(op)) return resteered<Op, Op>(op, walk);
         const asset = op.op === 'address' ? assetOf(op, project) : undefined;
         if (asset === undefined) return op;
         const hash = assetHash(asset.bytes);

@@ -203,7 +203,7 @@ group('rendering', () => {
 
   test('branches, loops, positions and empty lists', () => {
     const body =
-      ':::each item, n in items\n- {{ n }}: {{ item.label }}\n:::\n\n:::each item in items\nx\n:::else\nNothing.\n:::\n\nA{{ if count > 2 }} many{{ else }} few{{ end }}.';
+      ':::each item, at in items\n- {{ at.number }}: {{ item.label }}\n:::\n\n:::each item in items\nx\n:::empty\nNothing.\n:::\n\nA{{ if count > 2 }} many{{ else }} few{{ end }}.';
     expect(render(body).text).toBe('- 1: Adult\n- 2: Bicycle\n\nx\n\nx\n\nA many.\n');
     expect(render(body, { ...DATA, items: [], count: 1 }).text).toBe('Nothing.\n\nA few.\n');
   });

@@ -1,6 +1,19 @@
 import { BLOCKS, textClass, letters, lineHeight, type Background, type HtmlSide } from '../blocks/index.js';
 import { colorClass, css, EDGE, fixed, markup, type Theme } from '../html/index.js';
-import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, ListPart, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
+import type {
+  BlockUse,
+  Fact,
+  FactPart,
+  Flow,
+  Inline,
+  ListItem,
+  ListPart,
+  Parts,
+  Row,
+  RowPart,
+  Steering,
+  Verbatim,
+} from '../notation/index.js';
 import type { Op } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
@@ -34,8 +47,8 @@ ${body}</td></tr></table>
 `;
 }
 
-type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
-type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
+type Leaf = Exclude<Flow, Steering<Flow>>;
+type InlineLeaf = Exclude<Inline, Steering<Inline>>;
 
 /** Makes the HTML of a tree. One object a scope and background: both change while walking down. */
 export class HtmlCompiler implements HtmlSide {
@@ -87,7 +100,7 @@ export class HtmlCompiler implements HtmlSide {
 
   /** Where a node stands in the column itself: whether it begins at the same line as what is within cards, by itself or in its blocks. */
   #isAligned(node: Flow): boolean {
-    if (node.kind === 'if' || node.kind === 'each') return true;
+    if (node.kind === 'if' || node.kind === 'each' || node.kind === 'let') return true;
     if (node.kind !== 'block') return false;
     return FULL_WIDTH.has(node.name) || TRANSPARENT.has(node.name) || this.context.own.has(node.name);
   }

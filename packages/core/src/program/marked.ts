@@ -1,5 +1,5 @@
 import type { Place, SourceText } from '../problems/index.js';
-import type { EachOp, IfOp, Op } from '../render/index.js';
+import { bodiesOf, isSteer, resteered, type EachOp, type IfOp, type LetOp, type Op, type Steer } from '../render/index.js';
 import type { Slot } from './address.js';
 
 // To be styled, an email must be a document: operations are hidden in it behind noncharacters (as insertions are from the Markdown parser),
@@ -7,8 +7,6 @@ import type { Slot } from './address.js';
 const OPEN = '\uFDD0';
 const CLOSE = '\uFDD1';
 const HIDDEN = /\uFDD0(\d+)\uFDD1/g;
-
-type Steering = IfOp<Op> | EachOp<Op>;
 
 /** Fixed text that still knows where in the source it stood. */
 export interface PlacedText {
@@ -19,7 +17,7 @@ export interface PlacedText {
 /** A value whose treatment depends on where in the markup it turns out to stand. */
 export type SlotOp = Slot & { readonly op: 'slot' };
 /** Operations before they are marked. */
-export type Markable = Op | PlacedText | SlotOp | IfOp<Markable> | EachOp<Markable>;
+export type Markable = Op | PlacedText | SlotOp | IfOp<Markable> | EachOp<Markable> | LetOp;
 export type Hidden = Op | SlotOp;
 
 /** Operations as text with hidden places, and what is hidden. */
@@ -48,10 +46,10 @@ export function mark(ops: readonly Markable[]): Marked {
     } else {
       // A branch or loop is hidden for its test or list; its bodies stand in the text and are put back from there.
       const index = hidden.push(op as Hidden) - 1;
-      if (op.op !== 'if' && op.op !== 'each') html += `${OPEN}${index}${CLOSE}`;
+      if (!isSteer(op)) html += `${OPEN}${index}${CLOSE}`;
+      else if (op.op === 'let') html += `<!--${OPEN}begin${index}--><!--${OPEN}end${index}-->`;
       else {
-        const bodies = op.op === 'if' ? op.branches.map((branch) => branch.body) : [op.body, op.otherwise];
-        bodies.forEach((body, i) => {
+        bodiesOf<Markable>(op).forEach((body, i) => {
           html += `<!--${OPEN}${i === 0 ? 'begin' : 'divide'}${index}-->`;
           body.forEach(write);
         });
@@ -100,8 +98,6 @@ export function holdsMark(text: string): boolean {
 
 /** The branches or loop that a mark stands for, around new bodies. */
 export function rebuilt(op: Hidden | undefined, bodies: readonly (readonly Op[])[]): Op {
-  const steering = op as Steering;
-  if (steering.op === 'if')
-    return { op: 'if', branches: steering.branches.map((branch, i) => ({ test: branch.test, body: bodies[i] ?? [] })) };
-  return { ...steering, body: bodies[0] ?? [], otherwise: bodies[1] ?? [] };
+  let next = 0;
+  return resteered<unknown, Op>(op as Steer<Op>, () => bodies[(next += 1) - 1] ?? []);
 }

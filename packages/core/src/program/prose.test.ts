@@ -78,7 +78,7 @@ group('lists go on over loops and branches', () => {
       '- Top\n  :::if yes\n  In it.\n  :::\n  After it.\n- End',
       '- Top\n\n  In it.\n\n  After it.\n\n- End\n',
     ],
-    ['something else for an empty list', ':::each x in xs\n- {{ x.name }}\n:::else\nNone.\n:::', '- A\n- B\n'],
+    ['something else for an empty list', ':::each x in xs\n- {{ x.name }}\n:::empty\nNone.\n:::', '- A\n- B\n'],
     ['a list and then another kind', '- a\n:::each x in xs\n1. {{ x.name }}\n:::', '- a\n\n1. A\n2. B\n'],
     ['prose in between parts lists', '- a\n\nword\n\n- b', '- a\n\nword\n\n- b\n'],
   ];
@@ -89,7 +89,7 @@ group('lists go on over loops and branches', () => {
     if (!body.includes('  ')) expect(made.match(/<(?:ul|ol)[\s>]/g)).toHaveLength(lists);
   });
   test('where there is nothing to go through, what stands for it', () => {
-    expect(text(':::each x in xs\n- {{ x.name }}\n:::else\nNone.\n:::', { ...DATA, xs: [] })).toBe('None.\n');
+    expect(text(':::each x in xs\n- {{ x.name }}\n:::empty\nNone.\n:::', { ...DATA, xs: [] })).toBe('None.\n');
   });
 });
 

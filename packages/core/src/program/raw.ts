@@ -1,4 +1,4 @@
-import type { Verbatim } from '../notation/index.js';
+import { within, type Verbatim } from '../notation/index.js';
 import { problem, type Place } from '../problems/index.js';
 import type { Op, TextOp } from '../render/index.js';
 import { elementsOf, isIntact, readDocument, refuseForbidden, type DomFault } from './dom.js';
@@ -71,10 +71,7 @@ function placeIn(nodes: readonly Verbatim[], marked: Marked, offset: number | un
 
 function placesOf(nodes: readonly Verbatim[]): Place[] {
   return nodes
-    .flatMap((node): Place[] => {
-      if (node.kind === 'if') return node.branches.flatMap((branch) => placesOf(branch.body));
-      return node.kind === 'each' ? placesOf([...node.body, ...node.otherwise]) : [node.place];
-    })
+    .flatMap((node): Place[] => (node.kind === 'text' || node.kind === 'insert' ? [node.place] : placesOf(within<Verbatim>(node))))
     .sort((a, b) => a.offset - b.offset);
 }
 

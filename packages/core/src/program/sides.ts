@@ -1,8 +1,8 @@
 import { BLOCKS, type AddressKind, type Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { Argument, BlockUse, Branches, Flow, Inline, Loop, Parts, Verbatim } from '../notation/index.js';
+import type { Argument, BlockUse, Flow, Inline, Parts, Steering, Verbatim } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
-import type { Address, Op, Steer, Value } from '../render/index.js';
+import { isSteer, resteered, type Address, type Op, type Steer, type Value } from '../render/index.js';
 import { hasFormat } from '../typing/index.js';
 import { addressOf } from './address.js';
 import type { CompileContext } from './context.js';
@@ -11,7 +11,7 @@ import { argumentValue, valueOf, type Names } from './values.js';
 
 /** Turns branches and loops of the tree into branches and loops of operations; each entry gives any number of them. */
 export function steer<N extends { readonly kind: string }, T>(
-  nodes: readonly (N | Branches<unknown> | Loop<unknown>)[],
+  nodes: readonly (N | Steering<unknown>)[],
   names: Names,
   context: CompileContext,
   each: (node: N, names: Names) => readonly T[],
@@ -27,19 +27,25 @@ export function steer<N extends { readonly kind: string }, T>(
     }
     if (node.kind === 'each' && 'list' in node) {
       const entry = names.with(node.name);
-      const position = node.position === undefined ? undefined : entry.names.with(node.position);
-      const scope = position?.names ?? entry.names;
+      const second = node.second === undefined ? undefined : entry.names.with(node.second);
+      const scope = second?.names ?? entry.names;
       context.deepest = Math.max(context.deepest, scope.depth);
       return [
         {
           op: 'each',
           slot: entry.slot,
-          positionSlot: position?.slot,
+          secondSlot: second?.slot,
           list: valueOf(node.list, names),
           body: inner(node.body, scope),
+          between: inner(node.between, scope),
           otherwise: inner(node.otherwise, names),
         },
       ];
+    }
+    if (node.kind === 'let' && 'body' in node) {
+      const local = names.with(node.name);
+      context.deepest = Math.max(context.deepest, local.names.depth);
+      return [{ op: 'let', slot: local.slot, value: valueOf(node.value, names) }, ...inner(node.body, local.names)];
     }
     return each(node as N, names);
   });
@@ -100,10 +106,8 @@ export function inserted(value: Extract<Inline, { kind: 'insert' }>['value'], na
 export function tidy(ops: readonly Op[]): Op[] {
   return joined(
     ops.map((op): Op => {
-      if (typeof op === 'string') return op;
-      if (op.op === 'if') return { ...op, branches: op.branches.map((branch) => ({ ...branch, body: tidy(branch.body) })) };
-      if (op.op === 'each') return { ...op, body: tidy(op.body), otherwise: tidy(op.otherwise) };
-      return op;
+      if (typeof op === 'string' || !isSteer(op)) return op;
+      return resteered<Op, Op>(op, tidy);
     }),
   );
 }

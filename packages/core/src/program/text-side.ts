@@ -1,14 +1,14 @@
 import { BLOCKS, type TextSide } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart, Verbatim } from '../notation/index.js';
+import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowPart, Steering, Verbatim } from '../notation/index.js';
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
 import { commonSide, inputsOf, inserted, partsAddress, steer, tidy, type Inner } from './sides.js';
 import { valueOf, type Names } from './values.js';
 
-type Leaf = Exclude<Flow, { kind: 'if' | 'each' }>;
-type InlineLeaf = Exclude<Inline, { kind: 'if' }>;
+type Leaf = Exclude<Flow, Steering<Flow>>;
+type InlineLeaf = Exclude<Inline, Steering<Inline>>;
 
 /** White space of a source's text is one space; a line ends where the wrapping says. */
 function running(text: string): string {

@@ -1,7 +1,7 @@
 import type { Expression, Parts } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
 import type { Value } from '../render/index.js';
-import { isNumeral, momentsOf, type Type } from '../typing/index.js';
+import { argumentsOf, isNumeral, momentsOf, type Type } from '../typing/index.js';
 
 /** What each expression may be. */
 export type TypeOf = Pick<ReadonlyMap<Expression, Type>, 'get'>;
@@ -73,7 +73,7 @@ export function valueOf(expression: Expression, names: Names): Value {
         k: 'format',
         name: expression.name,
         of: inner(expression.value),
-        args: expression.args.map(inner),
+        args: argumentsOf(expression).map((arg) => (arg === undefined ? ({ k: 'const', value: null } satisfies Value) : inner(arg))),
         at: placed(expression.place),
       };
     case 'say':

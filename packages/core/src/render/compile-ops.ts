@@ -2,7 +2,7 @@ import { boldWidth } from '../text/index.js';
 import { isColor, isLength } from '../formats/index.js';
 import { countTurn, MAX_OUTPUT, type Environment } from './environment.js';
 import { escapeHtml, escapeLine, escapeText, htmlLines, textLines } from './escape.js';
-import type { Escape, Op, Steer } from './ops.js';
+import type { EachOp, Escape, LetOp, Op, Steer } from './ops.js';
 import { compileAddress, compileValue, put, truthy, type Run } from './values.js';
 import { Fault } from '../problems/index.js';
 
@@ -85,9 +85,39 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
     }
     case 'each':
     case 'if':
+    case 'let':
     default:
       return compileSteer(op, compileOps);
   }
+}
+
+/** Runs the turns of a loop, with its names in their slots. @returns whether there was one */
+function turnsOf(op: Pick<EachOp<never>, 'slot' | 'secondSlot' | 'list'>): (env: Environment, turn: (isLast: boolean) => void) => boolean {
+  const list = compileValue(op.list);
+  const { slot, secondSlot } = op;
+  return (env, turn) => {
+    const given = list(env);
+    const isRecord = !Array.isArray(given) && typeof given === 'object' && given !== null;
+    const entries: readonly unknown[] = Array.isArray(given) ? given : isRecord ? Object.keys(given) : [];
+    const count = entries.length;
+    for (let i = 0; i < count; i += 1) {
+      countTurn(env);
+      env.slots[slot] = entries[i];
+      if (secondSlot !== undefined)
+        env.slots[secondSlot] = isRecord
+          ? (given as Record<string, unknown>)[entries[i] as string]
+          : { number: i + 1, first: i === 0, last: i === count - 1, count };
+      turn(i === count - 1);
+    }
+    return count > 0;
+  };
+}
+
+function settingOf({ slot, value }: LetOp): (env: Environment) => void {
+  const run = compileValue(value);
+  return (env) => {
+    env.slots[slot] = run(env);
+  };
 }
 
 function compileSteer(op: Steer<Op>, inner: (ops: readonly Op[]) => Run<string>): Run<string> {
@@ -98,21 +128,24 @@ function compileSteer(op: Steer<Op>, inner: (ops: readonly Op[]) => Run<string>)
     }));
     return (env) => branches.find((branch) => branch.test === undefined || truthy(branch.test(env)))?.body(env) ?? '';
   }
-  const list = compileValue(op.list);
+  if (op.op === 'let') {
+    const put = settingOf(op);
+    return (env) => {
+      put(env);
+      return '';
+    };
+  }
   const body = inner(op.body);
+  const turns = turnsOf(op);
+  const between = op.between.length === 0 ? undefined : inner(op.between);
   const otherwise = inner(op.otherwise);
-  const { slot, positionSlot } = op;
   return (env) => {
-    const entries = list(env);
-    if (!Array.isArray(entries) || entries.length === 0) return otherwise(env);
     let out = '';
-    for (let i = 0; i < entries.length; i += 1) {
-      countTurn(env);
-      env.slots[slot] = (entries as unknown[])[i];
-      if (positionSlot !== undefined) env.slots[positionSlot] = i + 1;
+    const any = turns(env, (isLast) => {
       out += body(env);
-    }
-    return out;
+      if (between !== undefined && !isLast) out += between(env);
+    });
+    return any ? out : otherwise(env);
   };
 }
 
@@ -135,23 +168,19 @@ export function compileSteered<T extends { readonly op: string }, R>(
       }));
       return (env, visit) => branches.find((branch) => branch.test === undefined || truthy(branch.test(env)))?.body(env, visit);
     }
+    if (node.op === 'let') {
+      return settingOf(node as unknown as LetOp);
+    }
     if (node.op === 'each') {
       const steer = node as unknown as Extract<Steer<T>, { op: 'each' }>;
-      const list = compileValue(steer.list);
-      const body = compileSteered<T, R>(steer.body, compileOne);
-      const otherwise = compileSteered<T, R>(steer.otherwise, compileOne);
+      const turns = turnsOf(steer);
+      const [body, between, otherwise] = [steer.body, steer.between, steer.otherwise].map((ops) => compileSteered<T, R>(ops, compileOne));
       return (env, visit) => {
-        const entries = list(env);
-        if (!Array.isArray(entries) || entries.length === 0) {
-          otherwise(env, visit);
-          return;
-        }
-        (entries as unknown[]).forEach((entry, i) => {
-          countTurn(env);
-          env.slots[steer.slot] = entry;
-          if (steer.positionSlot !== undefined) env.slots[steer.positionSlot] = i + 1;
-          body(env, visit);
+        const any = turns(env, (isLast) => {
+          body?.(env, visit);
+          if (!isLast) between?.(env, visit);
         });
+        if (!any) otherwise?.(env, visit);
       };
     }
     const made = compileOne(node as T);

@@ -1,7 +1,7 @@
 import { COLUMNS, displayWidth, pairs, table, wrap, type TableRow } from '../text/index.js';
 import { compileOps, compileSteered } from './compile-ops.js';
 import type { Environment } from './environment.js';
-import type { TextItem, TextOp, TextRow } from './ops.js';
+import type { Steer, TextItem, TextOp, TextRow } from './ops.js';
 import type { Run } from './values.js';
 
 /** A run of lines that belong together; `[]` is nothing and takes no space. */
@@ -36,7 +36,7 @@ function spaced(blocks: readonly Block[]): string[] {
 }
 
 function compileBlocks(ops: readonly TextOp[]): TextRun {
-  type One = Exclude<TextOp, { op: 'if' | 'each' }>;
+  type One = Exclude<TextOp, Steer<TextOp>>;
   // What a loop variable holds changes while the entries are gone through, so each entry runs as it is met.
   const run = compileSteered<One, TextRun>(ops as readonly One[], compileBlock);
   return (env, width) => {
@@ -46,7 +46,7 @@ function compileBlocks(ops: readonly TextOp[]): TextRun {
   };
 }
 
-function compileBlock(op: Exclude<TextOp, { op: 'if' | 'each' }>): TextRun {
+function compileBlock(op: Exclude<TextOp, Steer<TextOp>>): TextRun {
   switch (op.op) {
     case 'paragraph': {
       const body = compileOps(op.body);

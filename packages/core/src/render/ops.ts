@@ -53,18 +53,58 @@ export interface IfOp<T> {
   readonly branches: readonly { readonly test: Value | undefined; readonly body: readonly T[] }[];
 }
 
-/** Once for each entry of a list, which stands in `slot` meanwhile, and its position from 1 in `positionSlot`. */
+/**
+ * Once for each entry of a list, which is in `slot` meanwhile, and in `secondSlot` where it is in the list. Of a record: its fields, the name
+ * in `slot` and the value in `secondSlot`.
+ */
 export interface EachOp<T> {
   readonly op: 'each';
   readonly slot: number;
-  readonly positionSlot: number | undefined;
+  readonly secondSlot: number | undefined;
   readonly list: Value;
   readonly body: readonly T[];
+  /** After each turn but the last. */
+  readonly between: readonly T[];
   readonly otherwise: readonly T[];
 }
 
-/** Branching and looping over operations of any kind. */
-export type Steer<T> = IfOp<T> | EachOp<T>;
+/** Puts a value into `slot`, for the operations that follow. It gives nothing itself. */
+export interface LetOp {
+  readonly op: 'let';
+  readonly slot: number;
+  readonly value: Value;
+}
+
+/** Branches, loops and local names over operations of any kind. */
+export type Steer<T> = IfOp<T> | EachOp<T> | LetOp;
+
+/** The operations within, in new ones. `make` gets each body in the order in which they are written. */
+export function resteered<T, R>(op: Steer<T>, make: (body: readonly T[]) => readonly R[]): Steer<R> {
+  switch (op.op) {
+    case 'if':
+      return { ...op, branches: op.branches.map((branch) => ({ ...branch, body: make(branch.body) })) };
+    case 'each':
+      return { ...op, body: make(op.body), between: make(op.between), otherwise: make(op.otherwise) };
+    case 'let':
+      return op;
+  }
+}
+
+/** The bodies of a branch, loop or local name, in the order in which {@link resteered} makes them. */
+export function bodiesOf<T>(op: Steer<T>): readonly (readonly T[])[] {
+  const out: (readonly T[])[] = [];
+  resteered(op, (body) => {
+    out.push(body);
+    return [];
+  });
+  return out;
+}
+
+/** Whether an operation steers others. */
+export function isSteer<T extends object>(op: T): op is T & Steer<never> {
+  const { op: kind } = op as { readonly op?: unknown };
+  return kind === 'if' || kind === 'each' || kind === 'let';
+}
 
 /**
  * Where a value is put, which says how it is escaped: `html` for text and attribute values of HTML, `text` for the text part,
@@ -88,13 +128,14 @@ export type Op =
   /** The width of a button for its words, in CSS pixels; `size` is that of its letters. */
   | { readonly op: 'width'; readonly size: number; readonly body: readonly Op[] }
   | IfOp<Op>
-  | EachOp<Op>;
+  | EachOp<Op>
+  | LetOp;
 
 /** One row of a table of the text part. */
 export type TextRow =
-  { readonly op: 'row'; readonly cells: readonly (readonly Op[])[]; readonly total: boolean } | IfOp<TextRow> | EachOp<TextRow>;
+  { readonly op: 'row'; readonly cells: readonly (readonly Op[])[]; readonly total: boolean } | IfOp<TextRow> | EachOp<TextRow> | LetOp;
 
-export type TextItem = { readonly op: 'item'; readonly body: readonly TextOp[] } | IfOp<TextItem> | EachOp<TextItem>;
+export type TextItem = { readonly op: 'item'; readonly body: readonly TextOp[] } | IfOp<TextItem> | EachOp<TextItem> | LetOp;
 
 /** Operations of the text part. Each gives a block of lines; blocks are set apart by an empty line. */
 export type TextOp =
@@ -111,7 +152,8 @@ export type TextOp =
   /** `head`: a row of headings stands above a rule. */
   | { readonly op: 'table'; readonly right: readonly boolean[]; readonly head?: true; readonly rows: readonly TextRow[] }
   | IfOp<TextOp>
-  | EachOp<TextOp>;
+  | EachOp<TextOp>
+  | LetOp;
 
 /** One template in one locale, ready to render. Plain data: `JSON.stringify` and back gives the same program. */
 export interface Program {

@@ -161,7 +161,7 @@ function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
     throw new Fault('unknown-formatter', `This program needs a formatter "${value.name}" that is not there.`, { at: value.at });
   const of = compileValue(value.of);
   const args = value.args.map(compileValue);
-  const run = format.run as (value: unknown, args: readonly unknown[], context: Environment['context']) => unknown;
+  const run = format.run as unknown as (value: unknown, args: readonly unknown[], context: Environment['context']) => unknown;
   const passes = format.name !== 'default';
   return (env) => {
     const given = of(env);
@@ -170,7 +170,7 @@ function compileFormat(value: Extract<Value, { k: 'format' }>): Run<unknown> {
     try {
       return run(
         given,
-        args.map((arg) => arg(env)),
+        args.map((arg) => arg(env) ?? undefined),
         env.context,
       );
     } catch (error) {

@@ -3,6 +3,7 @@ import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
 import type { SayUse } from '../strings/index.js';
 import { equalityFault, orderFault } from './comparison.js';
+import { argumentFaults, argumentsOf, resultOf } from './format-types.js';
 import { argumentFault, valueFault, type ArgumentUse } from './formatter-use.js';
 import { fits, isNonzero, isWhole } from './kinds.js';
 import { narrow, type Scope } from './scope.js';
@@ -20,7 +21,6 @@ import {
   optional,
   present,
   TEXT,
-  textOf,
   TRUTH,
   WHOLE,
   type RecordMember,
@@ -336,8 +336,8 @@ export class ExpressionTyper {
 
   #format(expression: Extract<Expression, { kind: 'format' }>, scope: Scope): Type {
     const value = this.type(expression.value, scope);
-    const args = expression.args.map((arg) => this.type(arg, scope));
     const format = FORMATS.get(expression.name);
+    for (const extra of [...expression.args, ...expression.named.map((arg) => arg.value)]) this.type(extra, scope);
     if (format === undefined) {
       return this.#report(
         'unknown-formatter',
@@ -346,26 +346,29 @@ export class ExpressionTyper {
         didYouMean(expression.name, FORMATS.keys()),
       );
     }
-    const least = format.args.filter((arg) => arg.optional !== true).length;
-    if (args.length < least || args.length > format.args.length) {
-      const wanted = format.args.map((arg) => (arg.optional === true ? `[${arg.name}]` : arg.name)).join(' ');
-      return this.#report(
-        'formatter-arguments',
-        expression.place,
-        `"${format.name}" takes ${wanted === '' ? 'no argument' : `the argument ${wanted}`}; ${args.length} given.`,
-      );
-    }
+    const unfit = argumentFaults(format, expression);
+    this.#reportAny(unfit);
+    if (unfit !== undefined) return FAULTY;
+    const given = argumentsOf(expression);
+    const args = given.map((arg) => (arg === undefined ? undefined : this.#quietly(arg, scope)));
     format.args.forEach((wanted, i) => {
-      const given = expression.args[i];
-      if (given !== undefined) this.#argument({ formatter: format.name, wanted, given, type: args[i] ?? FAULTY });
+      const arg = given[i];
+      if (arg !== undefined) this.#argument({ formatter: format.name, wanted, given: arg, type: args[i] ?? FAULTY });
     });
     if (isFaulty(value)) return FAULTY;
     const fault = valueFault(format, expression, value);
     this.#reportAny(fault);
     if (fault !== undefined) return FAULTY;
     if (format.name === 'default') return either(present(value), args[0] ?? FAULTY);
-    const gives: Type = format.gives === 'whole' ? WHOLE : format.givesFormat === undefined ? TEXT : textOf(format.givesFormat);
-    return value.absent ? optional(gives) : gives;
+    const result = resultOf({ format, expression, value, args, field: (of, name) => this.#field(of, name) });
+    if (!('fault' in result)) return result;
+    this.#reportAny(result.fault);
+    return FAULTY;
+  }
+
+  /** The type of an expression that has been typed here already. */
+  #quietly(expression: Expression, scope: Scope): Type {
+    return this.types.get(expression) ?? this.type(expression, scope);
   }
 
   #argument(use: ArgumentUse): void {

@@ -1,4 +1,4 @@
-import { CURRENCIES, TEXT_KINDS, UNITS, type Format, type FormatArgument, type ValueKind } from '../formats/index.js';
+import { CURRENCIES, skeletonOptions, TEXT_KINDS, UNITS, type Format, type FormatArgument, type ValueKind } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
 import { fits, FORMAT_OF } from './kinds.js';
@@ -17,6 +17,10 @@ const KIND_WORDS: Readonly<Record<ValueKind, string>> = {
   currency: 'a currency code (ISO 4217)',
   phone: 'an international phone number (E.164)',
   unit: 'a unit (ECMA-402)',
+  zone: 'a time zone (IANA)',
+  moment: 'a date or a date with time',
+  field: 'the name of a field',
+  same: 'the same',
   list: 'a list',
   any: 'anything',
 };
@@ -75,7 +79,8 @@ export function argumentFault(use: ArgumentUse): Problem | undefined {
   if (wanted.choices !== undefined) {
     const isKnown = type.members.every((member) => 'values' in member && member.values !== undefined);
     const wrong = isKnown ? values.find((value) => !wanted.choices?.includes(String(value))) : undefined;
-    if (isKnown && wrong === undefined) return undefined;
+    const isSkeleton = wanted.skeleton !== undefined && typeof wrong === 'string' && skeletonOptions(wrong, wanted.skeleton) !== undefined;
+    if (isKnown && (wrong === undefined || isSkeleton)) return undefined;
     return problem(
       'formatter-choice',
       given.place,

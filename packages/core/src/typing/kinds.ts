@@ -20,6 +20,7 @@ export const FORMAT_OF: Readonly<Partial<Record<ValueKind, string>>> = {
   currency: 'currency',
   phone: 'phone',
   unit: 'unit',
+  zone: 'time-zone',
 };
 export function hasFormat(member: Member, format: string): boolean {
   return member.kind === 'text' && (member.formats?.includes(format) ?? false);
@@ -46,6 +47,12 @@ export function fits(member: Member, kind: ValueKind): boolean {
       return member.kind === 'truth';
     case 'list':
       return member.kind === 'list';
+    case 'moment':
+      return fits(member, 'date') || fits(member, 'datetime');
+    case 'field':
+      return member.kind === 'text';
+    case 'same':
+      return false;
     case 'currency':
     case 'date':
     case 'datetime':
@@ -53,6 +60,7 @@ export function fits(member: Member, kind: ValueKind): boolean {
     case 'phone':
     case 'time':
     case 'unit':
+    case 'zone':
     default:
       return member.kind === 'text' && isFormatted(member, FORMAT_OF[kind] ?? '');
   }

@@ -192,7 +192,7 @@ class SchemaTypes {
     const others = (): Type | undefined => {
       const named = patterns.flat().map(({ node }) => this.#of([node]));
       if (!closed) named.push(this.#of(rest.filter((value) => value !== undefined)));
-      return named.length === 0 ? undefined : optional(named.reduce(either, NEVER));
+      return named.length === 0 ? undefined : named.reduce(either, NEVER);
     };
     return {
       kind: 'record',

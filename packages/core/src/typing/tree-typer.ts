@@ -7,22 +7,25 @@ import type {
   Flow,
   Inline,
   ListItem,
+  Local,
   Loop,
   Parts,
   Row,
   SourceTree,
+  Steering,
   Verbatim,
   VerbatimTree,
 } from '../notation/index.js';
-import { problem, warning, type Problem } from '../problems/index.js';
+import { problem, warning, type Place, type Problem } from '../problems/index.js';
 import { argumentFaults, barewordFaults, inputFaults } from './block-arguments.js';
 import { ExpressionTyper, type SayTypes } from './expressions.js';
 import { insertFaults } from './insertion.js';
 import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
 import type { BlockArgument, BlockSignature } from './signature.js';
-import { either, FAULTY, inWords, isFaulty, mayBeAnything, NEVER, optional, present, TEXT, textOf, WHOLE, type Type } from './type.js';
-import { absenceHint, anythingHint, shown } from './wording.js';
+import { FAULTY, isFaulty, optional, TEXT, textOf, type Type } from './type.js';
+import { loopNames } from './loop-names.js';
+import { shown } from './wording.js';
 
 /** The fields of `mail`, which every template may use beside its data. */
 const MAIL_FIELDS: Readonly<Record<string, Type>> = {
@@ -40,6 +43,7 @@ const mailType = (hasBaseUrl: boolean): Type => ({
   members: [
     {
       kind: 'record',
+      isService: true,
       names: Object.keys(MAIL_FIELDS),
       open: false,
       others: () => undefined,
@@ -144,7 +148,9 @@ class TreeTyper {
           this.parts(node.parts, scope);
           break;
         case 'if':
-          this.#branches(node, scope, (body, inner) => {
+        case 'each':
+        case 'let':
+          this.#steering(node, scope, (body, inner) => {
             this.inlines(body, inner);
           });
           break;
@@ -188,17 +194,31 @@ class TreeTyper {
           this.#block(node, scope);
           break;
         case 'if':
-          this.#branches(node, scope, (body, inner) => {
-            this.flows(body, inner);
-          });
-          break;
         case 'each':
-          this.#loop(node, scope, (body, inner) => {
+        case 'let':
+          this.#steering(node, scope, (body, inner) => {
             this.flows(body, inner);
           });
           break;
       }
     }
+  }
+
+  #steering<T>(node: Steering<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
+    if (node.kind === 'if') this.#branches(node, scope, each);
+    else if (node.kind === 'each') this.#loop(node, scope, each);
+    else this.#local(node, scope, each);
+  }
+
+  #local<T>(node: Local<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
+    const type = this.expressions.type(node.value, scope);
+    this.#reserved(node);
+    each(node.body, scope.with(node.name, type));
+  }
+
+  #reserved({ name, place }: { readonly name: string; readonly place: Place }): void {
+    if (name === 'mail')
+      this.problems.push(problem('reserved-name', place, '"mail" is what the service gives; another name is needed here.'));
   }
 
   #branches<T>(node: Branches<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
@@ -219,42 +239,25 @@ class TreeTyper {
 
   #loop<T>(node: Loop<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
     const type = this.expressions.type(node.list, scope);
-    const lists = type.members.filter((member) => member.kind === 'list');
-    if (isFaulty(type)) {
-      // Reported where it came from.
-    } else if (mayBeAnything(type) || lists.length < type.members.length || lists.length === 0) {
-      this.problems.push(
-        problem(
-          'each-type',
-          node.list.place,
-          `"each" goes through a list; "${shown(node.list)}" is ${inWords(present(type))}.`,
-          anythingHint(type),
-        ),
-      );
-    } else if (type.absent) {
-      this.problems.push(
-        problem('maybe-absent', node.list.place, `"${shown(node.list)}" may be absent here.`, absenceHint(node.list, type)),
-      );
-    }
-    if (node.name === 'mail') this.problems.push(problem('reserved-name', node.place, 'A loop cannot name its entries "mail".'));
-    let inner = scope.with(node.name, lists.length === 0 ? FAULTY : lists.map((list) => list.of()).reduce(either, NEVER));
-    if (node.position !== undefined) inner = inner.with(node.position, WHOLE);
+    this.#reserved(node);
+    const { entry, second, problems } = loopNames(node, type);
+    this.problems.push(...problems);
+    if (second !== undefined) this.expressions.useWhole(type, 1);
+    let inner = scope.with(node.name, isFaulty(entry) ? FAULTY : entry);
+    if (node.second !== undefined) inner = inner.with(node.second, second ?? FAULTY);
     each(node.body, inner);
+    each(node.between, inner);
     each(node.otherwise, scope);
   }
 
   #steered<T extends { readonly kind: string }>(
-    nodes: readonly (T | Branches<unknown> | Loop<unknown>)[],
+    nodes: readonly (T | Steering<unknown>)[],
     scope: Scope,
     each: (node: T, scope: Scope) => void,
   ): void {
     for (const node of nodes) {
-      if (node.kind === 'if')
-        this.#branches(node as Branches<T>, scope, (body, inner) => {
-          this.#steered(body, inner, each);
-        });
-      else if (node.kind === 'each')
-        this.#loop(node as Loop<T>, scope, (body, inner) => {
+      if (node.kind === 'if' || node.kind === 'each' || node.kind === 'let')
+        this.#steering(node as Steering<T>, scope, (body, inner) => {
           this.#steered(body, inner, each);
         });
       else each(node as T, scope);

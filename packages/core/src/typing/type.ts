@@ -55,8 +55,10 @@ export interface RecordMember {
   readonly names: readonly string[];
   /** The type of a field; undefined where the schema does not speak of one with this name. */
   readonly field: (name: string) => Field | undefined;
-  /** Fields that the schema does not declare may hold this; undefined where there are none. */
+  /** What a field that the schema does not declare holds where there is one; undefined where there can be none. */
   readonly others: () => Type | undefined;
+  /** What the service gives, and not data: nothing goes through its fields. */
+  readonly isService?: true;
   /** Fields of other names are allowed although the schema says nothing of them. */
   readonly open: boolean;
 }
