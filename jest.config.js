@@ -1,3 +1,5 @@
+import { testBundle } from './tests/support/bundle.mjs';
+
 const shared = {
   testEnvironment: 'node',
   testMatch: ['**/*.test.ts', '**/*.test.tsx'],
@@ -14,15 +16,14 @@ const names = {
   '^(\\.{1,2}/(?!.*node_modules).*)\\.js$': '$1',
 };
 
-/** @type {import('jest').Config} */
-export default {
+/** @returns {Promise<import('jest').Config>} */
+export default async () => ({
   projects: [
     {
       ...shared,
       displayName: 'whole',
       roots: ['<rootDir>/tests', '<rootDir>/examples'],
-      globalSetup: '<rootDir>/tests/support/bundle.mjs',
-      moduleNameMapper: { ...names, '^@verbalis/(.*)$': '<rootDir>/packages/cli/bundle/tests/@verbalis/$1.js' },
+      moduleNameMapper: { ...names, '^@verbalis/(.*)$': `${await testBundle()}/@verbalis/$1.js` },
     },
     {
       ...shared,
@@ -44,4 +45,4 @@ export default {
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
   maxWorkers: 2,
-};
+});

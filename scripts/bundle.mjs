@@ -60,7 +60,8 @@ export async function bundle(folder, more = {}) {
     target: 'node20.19',
     // Modules before CommonJS where a package has both: some of the latter cannot be bundled.
     mainFields: ['module', 'main'],
-    external: OUTSIDE,
+    // Jest gives its own functions to each suite.
+    external: [...OUTSIDE, '@jest/globals'],
     // Not minified: a stack trace of a user must be readable, and it starts no faster.
     chunkNames: 'part-[hash]',
     legalComments: 'none',

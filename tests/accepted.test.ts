@@ -3,6 +3,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
 import { DEMO_FOLDER, startTestService, until, type TestService } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // What was answered with 250 or 202 has as many deliveries as it has distinct recipients, and each of them ends.
 
@@ -81,7 +82,7 @@ test('by SMTP', async () => {
       if (id === undefined) expect(taken).toEqual([]);
       else expect((await ended(id)).sort()).toEqual(distinct(taken));
     }),
-    { numRuns: process.env['CI'] === undefined ? 20 : 60 },
+    { numRuns: scaled(15, 60) },
   );
 });
 
@@ -100,6 +101,6 @@ test('by HTTP', async () => {
         expect(answer.problems!.length).toBeGreaterThan(0);
       }
     }),
-    { numRuns: process.env['CI'] === undefined ? 20 : 60 },
+    { numRuns: scaled(15, 60) },
   );
 });

@@ -23,6 +23,7 @@ import { pino } from 'pino';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
 import { hashesOf } from './support/tables.js';
+import { scaled } from './support/scale.js';
 
 const all = temporaryFolder();
 afterAll(all.remove);
@@ -48,7 +49,7 @@ async function started(change: Record<string, unknown> = {}) {
 test(
   'a backup of a large database that is written to all the time ends, and has what it had at one moment',
   async () => {
-    const MIB = process.env['LONG_TESTS'] === undefined ? 16 : 120;
+    const MIB = scaled(16, 120);
     const file = join(all.path, 'busy.sqlite');
     const store = await openStore(file, { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK, captureChanges: true });
     opened.push(store.close);

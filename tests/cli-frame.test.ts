@@ -96,7 +96,7 @@ describe('lists', () => {
   });
 
   test('every list of the command line has --csv, and prints it', async () => {
-    const { allCommands } = (await import(join(ROOT, 'packages/cli/dist/main.js'))) as {
+    const { allCommands } = (await import('@verbalis/cli')) as {
       allCommands: () => Promise<{ commands: readonly unknown[] }>;
     };
     interface Node {

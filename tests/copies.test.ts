@@ -10,9 +10,9 @@ import { apiWrites, newAddress } from './support/api-writes.js';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 import { hashesOf } from './support/tables.js';
+import { scaled } from './support/scale.js';
 
-/** `LONG_TESTS=1 npm run jest -- tests/copies` takes some minutes. */
-const [WRITES, MOMENTS] = [process.env['LONG_TESTS'] === undefined ? 500 : 10_000, 5];
+const [WRITES, MOMENTS] = [scaled(250, 10_000), 5];
 
 const opened: (() => void | Promise<void>)[] = [];
 afterEach(async () => {

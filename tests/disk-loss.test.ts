@@ -10,13 +10,13 @@ import { startSmtpProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // The disk of the database is lost while emails are accepted and sent, again and again. What is restored has every message that was acknowledged
 // before the copies were seen to have everything, and nothing is sent a second time unless a person lets it go.
 
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
-/** `LONG_TESTS=1 npm run jest -- tests/disk-loss` takes some minutes. */
-const [LOSSES, MESSAGES] = [process.env['LONG_TESTS'] === undefined ? 2 : 20, 120];
+const [LOSSES, MESSAGES] = [scaled(1, 20), 120];
 const all = temporaryFolder();
 const [disk, copies] = [join(all.path, 'disk'), join(all.path, 'copies')];
 const file = join(all.path, 'verbalis.yaml');

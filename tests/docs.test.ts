@@ -70,7 +70,7 @@ function wordsOf(command: string): string[] {
   return words;
 }
 
-const cli = (await import(join(ROOT, 'packages/cli/dist/main.js'))) as { allCommands: () => Promise<Command> };
+const cli = (await import('@verbalis/cli')) as { allCommands: () => Promise<Command> };
 
 /** What the command line says of words, without running anything; undefined where it understands them. */
 async function misunderstood(words: readonly string[]): Promise<string | undefined> {

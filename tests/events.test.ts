@@ -375,8 +375,8 @@ describe('a consumer', () => {
 });
 
 /** A service whose clock the test moves, and a consumer that answers with a status of the test's. */
-async function onMovedClock(more: Pick<Parameters<typeof startTestService>[0] & object, 'script'> = {}) {
-  const clock = movableClock(Date.parse('2026-11-20T08:00:00Z'));
+async function onMovedClock(more: Pick<Parameters<typeof startTestService>[0] & object, 'script'> = {}, grid = 1) {
+  const clock = movableClock(Date.parse('2026-11-20T08:00:00Z'), { grid });
   const own = await startTestService({ clock, ...more, change: { outside: { allow: ['127.0.0.1'] } } });
   clock.busy = own.service.busy;
   const operator = createClient({ url: own.service.url, key: OPERATOR, space: 'harbour' });
@@ -390,7 +390,7 @@ async function onMovedClock(more: Pick<Parameters<typeof startTestService>[0] & 
 
 describe('with a clock that is moved', () => {
   test('a consumer that is dead for a day gets all of it after; for four days, what is too old is set aside and sent again when asked', async () => {
-    const { clock, own, operator, got, url, answers } = await onMovedClock();
+    const { clock, own, operator, got, url, answers } = await onMovedClock({}, 10 * 60_000);
     const { id } = await operator.subscriptions.add({ url, filter: 'type = accepted' });
     const send = (n: number) =>
       operator.messages.sendBatch({

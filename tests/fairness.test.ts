@@ -4,9 +4,10 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
 import { LIMITS } from './support/limits.js';
 import { DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // A bulk of optional mail waits; a sign-in code goes ahead of it, fast provider or slow.
-const BULK = process.env['CI'] === undefined ? 2000 : 20_000;
+const BULK = scaled(2000, 20_000);
 const SLOW_BULK = 2000;
 const sample = (template: string): Record<string, unknown> =>
   JSON.parse(readFileSync(join(DEMO_FOLDER, `templates/${template}/samples/typical.json`), 'utf8')) as Record<string, unknown>;

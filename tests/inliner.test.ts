@@ -8,6 +8,7 @@ import { inlineStyles } from '@verbalis/core/css';
 import { browserTest, launch } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { chance, NARROW, randomSheet } from './support/random-css.js';
+import { scaled } from './support/scale.js';
 
 // What the inliner writes must look as the style sheet did: the browser computes both, for every element and property.
 let browser: Browser;
@@ -170,8 +171,7 @@ function differing(view: string, wanted: readonly string[], got: readonly string
   });
 }
 
-/** `LONG_TESTS=1 npm run jest -- tests/inliner` takes some minutes. */
-const COUNT = process.env['LONG_TESTS'] === undefined ? 300 : 6000;
+const COUNT = scaled(100, 6000);
 /** Sheets that found faults. */
 const ONCE_WRONG = [354, 410, 462, 762, 1085, 1641, 2121, 2548, 2556, 2770, 2880];
 const PAGE = `${BODY}<table id="b"><tr><td class="on" style="padding-left:3px;color:teal">5</td><td style="margin:1px;color:red!important;--one:olive">6 <b>7</b></td></tr></table>`;

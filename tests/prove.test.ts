@@ -3,8 +3,9 @@ import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { LIMITS } from './support/limits.js';
 import { ROOT } from './support/service.js';
+import { scaled } from './support/scale.js';
 
-const KILLS = 6;
+const KILLS = scaled(4, 40);
 
 // The command as an operator runs it: the service is killed and stopped under load, in processes of its own.
 test.each([['1'], ['2']])(

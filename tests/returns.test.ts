@@ -10,6 +10,7 @@ import { LIMITS } from './support/limits.js';
 import { freePort } from './support/postfix.js';
 import { makeCertificates, type Certificates } from './support/secure.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // What comes back, by every door, and what follows from it.
 const SECRET = 'what only the provider knows';
@@ -319,7 +320,7 @@ describe('callbacks', () => {
   test(
     'a storm: batches of 500 while emails are being sent; none is lost',
     async () => {
-      const EVENTS = process.env['CI'] === undefined ? 10_000 : 20_000;
+      const EVENTS = scaled(5000, 100_000);
       const targets = await Promise.all(Array.from({ length: 20 }, (_, i) => sent('parcel', `storm${i}@post.example`, 'accepted')));
       const letters = targets.map((target) => target.deliveries[0]!.attempts[0]!.providerId!);
       const before = process.memoryUsage().rss;

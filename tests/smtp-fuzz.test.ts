@@ -20,6 +20,7 @@ import { listenApart } from '@verbalis/service/smtp';
 import { isInProportion } from './support/cpu.js';
 import { LIMITS } from './support/limits.js';
 import { ROOT, until } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // Whatever strangers send to a listener: nothing throws, nothing hangs, nothing grows.
 
@@ -31,7 +32,7 @@ function chance(seed: number): (most: number) => number {
     return state % most;
   };
 }
-const COUNT = process.env['CI'] === undefined ? 2000 : 5000;
+const COUNT = scaled(1500, 20_000);
 const pick = <T>(list: readonly T[], any: (most: number) => number): T => list[any(list.length)] as T;
 
 const COMMANDS = [

@@ -9,6 +9,7 @@ import { listenSmtp, type ListenOptions } from '@verbalis/service/smtp';
 import { needs } from './support/browser.js';
 import { makeCertificates, type Certificates } from './support/secure.js';
 import { DEMO_FOLDER, startTestService, until, type TestService } from './support/service.js';
+import { scaled } from './support/scale.js';
 
 // What the listeners bear, and over which connections a key may be said.
 
@@ -242,7 +243,7 @@ describe('memory, in a process of its own', () => {
 
   test('100 connections that send 20 MB each, in turn, need under 256 kB each', () => {
     const { connections = 0, perConnection, received } = measure('many');
-    expect(connections).toBe(process.env['CI'] === undefined ? 40 : 100);
+    expect(connections).toBe(scaled(40, 100));
     expect(received).toBe(connections * 20 * KB * KB);
     expect(perConnection).toBeLessThan(256 * KB);
   });

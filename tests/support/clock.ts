@@ -9,7 +9,14 @@ export interface MovableClock extends Clock {
   busy: () => boolean;
 }
 
-export function movableClock(start: number): MovableClock {
+/** Turns of the event loop in which a wake-up begins what it does: from then on the service is busy. */
+const TURNS = 8;
+
+/** Waits at least so long end on the grid, where there is one. */
+const COARSE_MS = 20_000;
+
+/** @param grid in milliseconds: waits that are not short end together on it, so that days pass in seconds */
+export function movableClock(start: number, { grid = 1 }: { readonly grid?: number } = {}): MovableClock {
   let now = start;
   let elapsed = 0;
   const jumped = new Set<(jump: { readonly from: number; readonly to: number }) => void>();
@@ -33,7 +40,8 @@ export function movableClock(start: number): MovableClock {
       return this.after(Math.max(0, at - now), run);
     },
     after(ms, run) {
-      const timer = { at: elapsed + ms, run };
+      const due = elapsed + ms;
+      const timer = { at: ms < COARSE_MS ? due : Math.ceil(due / grid) * grid, run };
       timers.add(timer);
       return () => timers.delete(timer);
     },
@@ -41,7 +49,8 @@ export function movableClock(start: number): MovableClock {
       const end = elapsed + ms;
       for (;;) {
         // What the service does at once after a wake-up is done before time goes on.
-        for (let i = 0; i < 4 || this.busy(); i += 1) await new Promise((done) => setTimeout(done, 2));
+        for (let i = 0; i < TURNS; i += 1) await new Promise((done) => setImmediate(done));
+        while (this.busy()) await new Promise((done) => setTimeout(done, 1));
         const [next] = [...timers].filter((timer) => timer.at <= end).sort((a, b) => a.at - b.at);
         if (next === undefined) break;
         timers.delete(next);

@@ -12,6 +12,15 @@ export interface ServiceProcess {
 
 const LAST_WORDS = 4000;
 
+/** The program in the package that a file belongs to. */
+function programAbove(file: string): string | undefined {
+  for (let folder = dirname(file); folder !== dirname(folder); folder = dirname(folder)) {
+    const program = join(folder, 'bin/verbalis.js');
+    if (existsSync(program)) return program;
+  }
+  return undefined;
+}
+
 /**
  * The program of the service: VERBALIS_BIN, or the package "verbalis" as the app has it, or that of a checkout.
  * @throws Error with what to do where there is none
@@ -19,13 +28,13 @@ const LAST_WORDS = 4000;
 function programOf(): string {
   const named = process.env['VERBALIS_BIN'];
   if (named !== undefined) return named;
-  for (const [from, wanted, program] of [
-    [join(process.cwd(), 'package.json'), 'verbalis/package.json', 'bin/verbalis.js'],
-    [import.meta.url, '@verbalis/cli', '../bin/verbalis.js'],
+  for (const [from, wanted] of [
+    [join(process.cwd(), 'package.json'), 'verbalis/package.json'],
+    [import.meta.url, '@verbalis/cli'],
   ] as const)
     try {
-      const file = join(dirname(createRequire(from).resolve(wanted)), program);
-      if (existsSync(file)) return file;
+      const file = programAbove(createRequire(from).resolve(wanted));
+      if (file !== undefined) return file;
     } catch {
       // Not there: the next place.
     }

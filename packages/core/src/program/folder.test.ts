@@ -6,6 +6,7 @@ import { MAX_NESTING, MAX_SOURCE_BYTES } from '../notation/index.js';
 import { prepare } from '../render/index.js';
 import { compileFolder } from './index.js';
 import { Fault } from '../problems/index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const SCHEMA = {
   type: 'object',
@@ -253,7 +254,7 @@ group('bounds', () => {
 });
 
 // 20,000 in all on CI; a tenth of that where somebody waits.
-const RUNS = process.env['CI'] === undefined ? 2000 : 5000;
+const RUNS = scaled(1000, 20_000);
 
 group('fuzz: any source ends in a program or in problems', () => {
   const piece = fc.constantFrom(

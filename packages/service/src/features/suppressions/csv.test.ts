@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { readSuppressions } from './csv.js';
+import { scaled } from '../../../../../tests/support/scale.js';
 
 // Files come from anywhere: each line is taken, or says what is wrong with it.
 
@@ -37,7 +38,7 @@ test('any text is read', () => {
       }
       expect(({} as Record<string, unknown>)['note']).toBeUndefined();
     }),
-    { numRuns: process.env['CI'] === undefined ? 500 : 5000 },
+    { numRuns: scaled(500, 5000) },
   );
 });
 
