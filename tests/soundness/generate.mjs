@@ -452,7 +452,7 @@ function listFormatter(tree, how) {
 }
 
 /** Kinds of pieces, and those that go through a list. */
-const KINDS = 19;
+const KINDS = 21;
 const LISTED = new Set([4, 5, 6, 12, 13, 14, 15]);
 
 /** What a piece is made of: two paths, a value over the first, and a list. */
@@ -520,6 +520,10 @@ function pieceText(one, paths, depth) {
       return `::let n${depth} = ${a.path}\n:::if n${depth}\n(${value.replace(a.path, `n${depth}`)})\n:::\n\n${inner([{ path: `n${depth}`, tree: a.tree }, ...paths])}`;
     case 17:
       return `:::each k${depth}, v${depth} in ${map.path}\n({{ k${depth} }}) ({{ ${shownOf(`v${depth}`, map.tree.of)} }})\n:::empty\n(x)\n:::`;
+    case 19:
+      return `:::notice tone={{ ${a.path} ${one.how % 2 === 0 ? '' : '!= null '}? "warning" : "good" }}\n(${value})\n:::`;
+    case 20:
+      return `:::box\n(${value})\n:::slot aside\n${inner(paths)}\n:::\n:::\n\n:::box\nx\n:::`;
     case 18:
       return `<!-- ${value} -->\n{{# (${value.replaceAll(/[{}]/g, '')})\n\n:::if x }}(${value})<!-- x --> y`;
     case 10:
@@ -587,6 +591,7 @@ export function filesOf({ tree, templates }) {
   const bodies = ['({{ in }})', '({{ in }})', '({{ in ?? 3 }})', '({{ in }})', '({{ in | list }})', '[there]({{ in }}/x)', '({{ in.a }})'];
   const which = (templates[0]?.pieces[0]?.how ?? 0) % inputs.length;
   files['blocks/own.md'] = `---\ninputs:\n  in: ${inputs[which]}\n---\n${bodies[which]}`;
+  files['blocks/box.md'] = '::content\n\n:::content aside\n(none)\n:::';
   templates.forEach(({ pieces, styled, own, html }, i) => {
     const text = pieces.map((one) => (html ? pieceHtml : pieceText)(one, usable, 0)).join('\n\n');
     const body = html ? `<!DOCTYPE html>\n<html><head><title>T</title></head><body>\n${text}\n</body></html>` : text;

@@ -4,11 +4,12 @@ import { linkFolder, type MailFiles } from './index.js';
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
 const files = new Map<string, Uint8Array>([
   ['mail.yaml', bytes('name: Harbour\nbaseUrl: https://saltmarsh-ferries.example/\nlocale: en\n')],
+  ['schemas/shared.json', bytes('{"type": "string"}')],
   ['strings/en.json', bytes('{"hello": "Good morning"}')],
   ['strings/de.json', bytes('{"hello": "Guten Morgen", "strange": "x"}')],
   ...['one', 'two'].flatMap((name): [string, Uint8Array][] => [
     [`templates/${name}/message.md`, bytes('---\nsubject: "Sailing"\n---\n\n{{ say "hello" }}\n')],
-    [`templates/${name}/data.schema.json`, bytes('{"type": "object"}')],
+    [`templates/${name}/data.schema.json`, bytes('{"type": "object", "properties": {"a": {"$ref": "../../schemas/shared.json"}}}')],
     [`templates/${name}/samples/typical.json`, bytes('{}')],
   ]),
 ]);
@@ -26,6 +27,8 @@ test.each<[string, Record<string, string | undefined>]>([
   ['a source in another language', { 'templates/one/message.de.md': '---\nsubject: "x"\n---\n' }],
   ['a sample that does not fit', { 'templates/two/samples/typical.json': '[]' }],
   ['a schema', { 'templates/two/data.schema.json': '{' }],
+  ['a schema that others refer to', { 'schemas/shared.json': '{"type": "integer"}' }],
+  ['a schema that others refer to and that is gone', { 'schemas/shared.json': undefined }],
   ['strings', { 'strings/de.json': '{"hello": "Moin"}' }],
   ['strings that are gone', { 'strings/de.json': undefined }],
   ['the language of the folder', { 'mail.yaml': 'name: Harbour\nbaseUrl: https://saltmarsh-ferries.example/\nlocale: de\n' }],

@@ -2,7 +2,8 @@ import { USUAL_THEME, type Theme } from '../html/index.js';
 import { problem, SourceText, type Problem } from '../problems/index.js';
 import { canonicalLocale, readStrings, type Strings, type StringsFile } from '../strings/index.js';
 import type { DataCheck, JsonSchema, Masking } from '../typing/index.js';
-import { readJson, readSchemaFile, readText, type DataSchema, type FolderReading, type MailFiles } from './reading.js';
+import { readJson, readText, type FolderReading, type MailFiles } from './reading.js';
+import { readSchemaFile, type DataSchema } from './schemas.js';
 import { NO_SETTINGS, readSettings, type MailSettings } from './settings.js';
 import { strayFile } from './stray.js';
 import { readTheme } from './theme.js';
@@ -218,6 +219,8 @@ function linkTemplates(
   before: MailProject | undefined,
 ): Map<string, LinkedTemplate> {
   const templates = new Map<string, LinkedTemplate>();
+  // A template may refer to any of them.
+  const sameSchemas = before !== undefined && haveSameSchemas(before.linked.files, reading.files);
   for (const [name, paths] of [...byTemplate].sort(([a], [b]) => a.localeCompare(b))) {
     const place = new SourceText(`templates/${name}`, '').whole;
     if (!NAME.test(name))
@@ -226,14 +229,20 @@ function linkTemplates(
       );
     const known = before?.linked.templates.get(name);
     const isKnown =
+      sameSchemas &&
       known?.paths.length === paths.length &&
-      paths.every((path, i) => path === known.paths[i] && before?.linked.files.get(path) === reading.files.get(path));
+      paths.every((path, i) => path === known.paths[i] && before.linked.files.get(path) === reading.files.get(path));
     const linked = isKnown ? known : linkApart(reading.files, name, paths);
     reading.problems.push(...linked.problems);
     for (const [path, text] of linked.texts) reading.texts.set(path, text);
     templates.set(name, linked);
   }
   return templates;
+}
+
+function haveSameSchemas(before: MailFiles, now: MailFiles): boolean {
+  const paths = [...before.keys(), ...now.keys()].filter((path) => path.startsWith('schemas/'));
+  return paths.every((path) => before.get(path) === now.get(path));
 }
 
 function linkApart(files: MailFiles, name: string, paths: readonly string[]): LinkedTemplate {

@@ -1,14 +1,4 @@
-import { depthOf, Fault, jsonFault, MAX_DEPTH, problem, SourceText, type Problem } from '../problems/index.js';
-import {
-  dataCheck,
-  maskingOf,
-  schemaBoundFault,
-  SENSITIVE,
-  sensitiveFault,
-  type DataCheck,
-  type JsonSchema,
-  type Masking,
-} from '../typing/index.js';
+import { depthOf, jsonFault, MAX_DEPTH, problem, SourceText, type Problem } from '../problems/index.js';
 
 /** A mail folder as data: path with "/" between, relative to the folder, to bytes. */
 export type MailFiles = ReadonlyMap<string, Uint8Array>;
@@ -47,7 +37,7 @@ export function readText({ files, problems, texts }: FolderReading, path: string
 
 /** "../schemas/booking.schema.json", as it is written in a file of a folder, from the mail folder's root. */
 export function pathFrom(folder: string, written: string): string {
-  const steps = [folder];
+  const steps = folder.split('/');
   for (const step of written.split('/')) {
     if (step === '..') steps.pop();
     else if (step !== '.' && step !== '') steps.push(step);
@@ -70,48 +60,4 @@ export function readJson(file: string, text: string | undefined, problems: Probl
     );
     return undefined;
   }
-}
-
-/** A data schema, ready to check data. */
-export interface DataSchema {
-  readonly schema: JsonSchema;
-  readonly checkData: DataCheck;
-  /** How its sensitive fields are hidden; undefined where it marks none. */
-  readonly masking: Masking | undefined;
-}
-
-/** Reads a data schema; `undefined` when there is none that can be used. */
-export function readSchemaFile(reading: FolderReading, file: string): DataSchema | undefined {
-  const { problems } = reading;
-  const text = readText(reading, file);
-  const schema = readJson(file, text, problems) as JsonSchema | undefined;
-  if (schema === undefined) return undefined;
-  const tooMuch = schemaBoundFault(schema);
-  if (tooMuch !== undefined) {
-    problems.push(problem('schema-size', new SourceText(file, '').whole, tooMuch, 'Say less: what is not shown needs no schema.'));
-    return undefined;
-  }
-  const notATruth = sensitiveFault(schema);
-  if (notATruth !== undefined) {
-    problems.push(
-      problem(
-        'schema',
-        new SourceText(file, '').whole,
-        `"${SENSITIVE}" must be true or false (${notATruth}).`,
-        `Write: "${SENSITIVE}": true`,
-      ),
-    );
-    return undefined;
-  }
-  try {
-    return { schema, checkData: dataCheck(schema), masking: maskingOf(schema) };
-  } catch (error) {
-    if (!(error instanceof Fault)) throw error;
-    problems.push(problem('schema', new SourceText(file, text ?? '').place(0), schemaMessage(error.message)));
-    return undefined;
-  }
-}
-
-function schemaMessage(message: string): string {
-  return /^The pattern /.test(message) ? message : `This is no valid JSON Schema: ${message.replace(/\.?$/, '.')}`;
 }

@@ -241,6 +241,7 @@ class Directives {
       );
       return colons === '::' ? 'none' : 'flow';
     }
+    if (known === 'optional') return colons === '::' ? 'none' : 'flow';
     if (colons === ':::' && known === 'none') {
       this.problems.push(
         problem(
@@ -377,6 +378,7 @@ class Directives {
     const children = frame.parts[0]?.children ?? [];
     switch (frame.mode) {
       case 'none':
+      case 'optional':
         return { mode: 'none' };
       case 'verbatim':
       case 'flow':

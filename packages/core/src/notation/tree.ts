@@ -95,8 +95,8 @@ export interface Argument {
   readonly place: Place;
 }
 
-/** What may stand inside a block; each block has one of these. */
-export type ContentMode = 'none' | 'flow' | 'facts' | 'rows' | 'raw' | 'verbatim';
+/** What a block can contain; each has one of these. `optional`: prose and blocks, or nothing. */
+export type ContentMode = 'none' | 'flow' | 'optional' | 'facts' | 'rows' | 'raw' | 'verbatim';
 
 export interface BlockUse {
   readonly kind: 'block';

@@ -9,15 +9,19 @@ import type { FolderContext, Parsed } from './context.js';
 import { uses } from './read-source.js';
 import { bodiesAt, compileTemplate, type CompiledTemplate } from './template.js';
 
+const SLOT_NAME = { name: 'name', kind: 'text', summary: 'the name of a place for content' } as const;
+
 const BUILT_IN: BlockModes = new Map([
   ...[...BLOCKS].map(([name, block]) => [name, block.signature.content] as const),
   ['body', 'none'],
-  ['content', 'none'],
+  ['content', 'optional'],
+  ['slot', 'flow'],
 ]);
 const SIGNATURES = new Map<string, BlockSignature>([
   ...[...BLOCKS].map(([name, block]) => [name, block.signature] as const),
   ['body', { name: 'body', args: [], content: 'none' }],
-  ['content', { name: 'content', args: [], content: 'none' }],
+  ['content', { name: 'content', first: SLOT_NAME, args: [], content: 'optional' }],
+  ['slot', { name: 'slot', first: { ...SLOT_NAME, required: true }, args: [], content: 'flow' }],
 ]);
 
 export interface CompiledFolder {
@@ -123,7 +127,7 @@ function readLayouts(project: MailProject, modes: BlockModes, problems: Problem[
             ? 'This layout has no "::body".'
             : all.length > 1
               ? `This layout has "::body" ${all.length} times.`
-              : '"::body" is inside a loop, a list or a condition, so some emails would have no body.',
+              : '"::body" is inside a loop, a list or a condition, or follows "::let" in its block: it must always be there, with no other names.',
           'A line "::body", once, is where the template’s body goes.',
         ),
       );

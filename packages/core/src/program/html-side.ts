@@ -17,7 +17,7 @@ import type {
 import type { Op } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
-import { commonSide, inputsOf, inserted, partsAddress, steer, tidy, type Inner } from './sides.js';
+import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, steer, tidy, variantsOf, type Inner } from './sides.js';
 import type { Names } from './values.js';
 
 export interface HtmlSettings {
@@ -233,14 +233,17 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
     const { settings, context } = this;
     const { background, inner, names, isRoot = false } = this.scope;
     if (node.name === 'content' && inner !== undefined) {
+      const { nodes, isOwn } = filling(node, inner);
+      if (isOwn) return this.flow(nodes);
       return new HtmlCompiler(settings, context, { names: inner.names.above(names.depth), background, inner: inner.inner, isRoot }).flow(
-        inner.nodes,
+        nodes,
       );
     }
     const own = context.own.get(node.name);
+    const variants = variantsOf(node, names);
+    if (variants !== undefined) return [{ op: 'if', branches: variants.map(({ test, use }) => ({ test, body: this.#block(use) })) }];
     if (own === undefined) return BLOCKS.get(node.name)?.html(node, this) ?? [];
-    const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    const scope = { names: inputsOf(own, node, names, context), background, inner: { nodes, names, inner }, isRoot };
+    const scope = { names: inputsOf(own, node, names, context), background, inner: { ...contentOf(node), names, inner }, isRoot };
     return new HtmlCompiler(settings, context, scope).flow(own.tree.body);
   }
 

@@ -1,5 +1,5 @@
 import type { MailProject } from '../folder/index.js';
-import { parseSource, type BlockModes, type SourceTree } from '../notation/index.js';
+import { parseSource, type BlockModes, type BlockUse, type SourceTree } from '../notation/index.js';
 import { problem, SourceText, type Problem } from '../problems/index.js';
 import { accepts, literal, optional, typeOfSchema, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
 import { nodesOf } from './walk.js';
@@ -21,7 +21,7 @@ export interface OwnBlock {
 }
 
 /** Whether a block takes content says its source. */
-const CONTENT_LINE = /^[ \t]*::content[ \t]*$/m;
+const CONTENT_LINE = /^[ \t]*:::?content\b/m;
 
 /** The modes of all blocks of a folder: built in, and its own. */
 export function modesOf(builtIn: BlockModes, project: MailProject): BlockModes {
@@ -38,7 +38,7 @@ export function readOwnBlocks(
 ): Map<string, OwnBlock> {
   const out = new Map<string, OwnBlock>();
   for (const [name, file] of project.blocks) {
-    const parsed = parseSource(file.file, file.text, new Map([...modes, ['content', 'none']]));
+    const parsed = parseSource(file.file, file.text, new Map([...modes, ['content', 'optional']]));
     problems.push(...parsed.problems);
     if (builtIn.has(name))
       problems.push(
@@ -52,7 +52,8 @@ export function readOwnBlocks(
       required: input.required,
       summary: input.name,
     }));
-    out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none' } });
+    const slots = slotsIn(parsed.tree, problems);
+    out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none', slots } });
   }
   for (const name of out.keys()) {
     const circle = circleFrom(name, out);
@@ -66,6 +67,30 @@ export function readOwnBlocks(
       );
   }
   return problems.some(({ code }) => code === 'block-circle') ? new Map<string, OwnBlock>() : out;
+}
+
+/** The names of places for content that a block's source has: `::content aside`. */
+function slotsIn({ body }: SourceTree, problems: Problem[]): string[] {
+  const slots: string[] = [];
+  for (const use of nodesOf(body, 'block')) {
+    const name = use.name === 'content' ? slotName(use) : undefined;
+    if (use.name === 'content' && name === undefined)
+      problems.push(
+        problem('slot-name', use.namePlace, 'The name of a place for content is one word, written out.', 'For example "::content aside".'),
+      );
+    if (name === undefined || name === '') continue;
+    if (slots.includes(name)) problems.push(problem('slot-twice', use.namePlace, `There are two places for the content "${name}".`));
+    else slots.push(name);
+  }
+  return slots;
+}
+
+/** The name that a `content` or `slot` is written with; '' for the main content, undefined for one that is not written out. */
+export function slotName(use: BlockUse): string | undefined {
+  const [arg] = use.args;
+  if (arg === undefined) return '';
+  const text = arg.parts.length === 1 && typeof arg.parts[0] === 'string' ? arg.parts[0] : undefined;
+  return arg.name === undefined && text !== undefined && /^[A-Za-z][A-Za-z0-9-]*$/.test(text) ? text : undefined;
 }
 
 function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {

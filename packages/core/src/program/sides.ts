@@ -6,7 +6,7 @@ import { isSteer, resteered, type Address, type Op, type Steer, type Value } fro
 import { hasFormat } from '../typing/index.js';
 import { addressOf } from './address.js';
 import type { CompileContext } from './context.js';
-import type { OwnBlock } from './own-blocks.js';
+import { slotName, type OwnBlock } from './own-blocks.js';
 import { argumentValue, valueOf, type Names } from './values.js';
 
 /** Turns branches and loops of the tree into branches and loops of operations; each entry gives any number of them. */
@@ -51,12 +51,52 @@ export function steer<N extends { readonly kind: string }, T>(
   });
 }
 
+/** The uses of a block that an argument with a value stands for: one for each word that it can be, with its test; the last has none. */
+export function variantsOf(
+  use: BlockUse,
+  names: Names,
+): readonly { readonly test: Value | undefined; readonly use: BlockUse }[] | undefined {
+  const signature = BLOCKS.get(use.name)?.signature;
+  const isChoice = ({ name }: Argument): boolean =>
+    (name === undefined ? signature?.first : signature?.args.find((wanted) => wanted.name === name))?.kind === 'choice';
+  const arg = use.args.find((given) => isChoice(given) && given.parts.some((part) => typeof part !== 'string'));
+  const [value] = arg?.parts ?? [];
+  if (arg === undefined || value === undefined || typeof value === 'string') return undefined;
+  const words = new Set(names.types.get(value)?.members.flatMap((member) => (member.kind === 'text' ? (member.values ?? []) : [])));
+  return [...words].map((word, i) => ({
+    test: i === words.size - 1 ? undefined : { k: 'two', operator: '==', a: valueOf(value, names), b: { k: 'const', value: word } },
+    use: { ...use, args: use.args.map((given) => (given === arg ? { ...given, parts: [word] } : given)) },
+  }));
+}
+
 /** What a caller put inside a block of one's own, to be set where the block says `::content`. */
 export interface Inner {
   readonly nodes: readonly Flow[];
+  /** What it put into the other places, by their names. */
+  readonly slots: ReadonlyMap<string, readonly Flow[]>;
   readonly names: Names;
   /** What stands inside the caller, where the caller is such a block too. */
   readonly inner: Inner | undefined;
+}
+
+/** What a caller put inside a block of one's own: the `:::slot`s among it are apart. */
+export function contentOf(use: BlockUse): Pick<Inner, 'nodes' | 'slots'> {
+  const children = use.content.mode === 'flow' ? use.content.children : [];
+  const slots = new Map<string, readonly Flow[]>();
+  const nodes = children.filter((child) => {
+    if (child.kind !== 'block' || child.name !== 'slot') return true;
+    slots.set(slotName(child) ?? '', child.content.mode === 'flow' ? child.content.children : []);
+    return false;
+  });
+  return { nodes, slots };
+}
+
+/** What stands in the place of a `content`: what the caller gave, or what the block has there otherwise. */
+export function filling(use: BlockUse, inner: Inner): { readonly nodes: readonly Flow[]; readonly isOwn: boolean } {
+  const name = slotName(use) ?? '';
+  const given = name === '' ? inner.nodes : (inner.slots.get(name) ?? []);
+  if (given.length > 0 || use.content.mode !== 'flow') return { nodes: given, isOwn: false };
+  return { nodes: use.content.children, isOwn: true };
 }
 
 /** The names that a block of one's own sees at this use. */

@@ -208,3 +208,47 @@ describe('loops', () => {
     expect(`${found?.message} ${found?.hint}`).toContain(said);
   });
 });
+
+describe('a value in the place of a word', () => {
+  const notice = (value: string): string => `:::notice tone=${value}\nPier 2.\n:::`;
+
+  test.each([
+    ['{{ total > 5000 ? "warning" : "info" }}', DATA, 'Warning'],
+    ['{{ total > 5000 ? "warning" : "info" }}', { ...DATA, total: 1 }, 'Note'],
+    ['"{{ prices.bicycle ? "good" : "danger" }}"', DATA, 'Good'],
+  ])('%s', (value, data, word) => {
+    const { problems, render } = folder(notice(value));
+    expect(problems.filter(({ severity }) => severity === 'error')).toEqual([]);
+    const { html, text: plain } = render(data);
+    expect(plain).toMatch(/^\| [\w ]+:\n\| Pier 2\.\n/);
+    expect(html.match(/class="block-notice (\w+)/)?.[1]).toBe(value.includes(`"${word.toLowerCase()}"`) ? word.toLowerCase() : 'info');
+  });
+
+  test('of an input of a block of one’s own, whose words are listed', () => {
+    const { problems, render } = testFolder(SCHEMA, {
+      'blocks/alert.md': '---\ninputs:\n  kind: { enum: [info, danger], default: info }\n---\n:::notice tone={{ kind }}\nX\n:::',
+      'templates/t/message.md': md('::alert kind=danger\n\n::alert'),
+    });
+    expect(problems.filter(({ severity }) => severity === 'error')).toEqual([]);
+    expect([...render(DATA).html.matchAll(/block-notice (\w+)/g)].map(([, tone]) => tone)).toEqual(['danger', 'info']);
+  });
+
+  test.each([
+    ['{{ name }}', 'may be anything else'],
+    ['{{ total > 5000 ? "warning" : "loud" }}', '"loud"'],
+    ['{{ total > 5000 ? "warning" : null }}', 'absent'],
+    ['"warn{{ name }}"', 'one value'],
+    ['loud', '"loud"'],
+  ])('%s is refused', (value, said) => {
+    const found = folder(notice(value)).problems.find(({ code }) => code === 'argument-choice');
+    expect(`${found?.message} ${found?.hint}`).toContain(said);
+    expect(found?.hint).toMatch(/info|Did you mean/);
+  });
+});
+
+test('in a layout, the body cannot see local names of the layout', () => {
+  const layout = (source: string) =>
+    testFolder(SCHEMA, { 'layouts/l.md': source, 'templates/t/message.md': md('{{ name }}', 'subject: "S"\nlayout: l') });
+  expect(layout(':::card\n::let name = "no"\n{{ name }}\n:::\n\n::body').render(DATA).text).toBe('no\n\nÁsa\n');
+  expect(layout('::let name = "no"\n{{ name }}\n\n::body').problems.find(({ code }) => code === 'layout-body')?.message).toContain('::let');
+});

@@ -4,7 +4,7 @@ import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowP
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
-import { commonSide, inputsOf, inserted, partsAddress, steer, tidy, type Inner } from './sides.js';
+import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, steer, tidy, variantsOf, type Inner } from './sides.js';
 import { valueOf, type Names } from './values.js';
 
 type Leaf = Exclude<Flow, Steering<Flow>>;
@@ -130,12 +130,14 @@ export class TextCompiler implements TextSide {
   #block(node: BlockUse): TextOp[] {
     const { context, inner, names } = this;
     if (node.name === 'content' && inner !== undefined) {
-      return new TextCompiler(context, inner.names.above(names.depth), inner.inner).flow(inner.nodes);
+      const { nodes, isOwn } = filling(node, inner);
+      return isOwn ? this.flow(nodes) : new TextCompiler(context, inner.names.above(names.depth), inner.inner).flow(nodes);
     }
     const own = context.own.get(node.name);
+    const variants = variantsOf(node, names);
+    if (variants !== undefined) return [{ op: 'if', branches: variants.map(({ test, use }) => ({ test, body: this.#block(use) })) }];
     if (own === undefined) return BLOCKS.get(node.name)?.text(node, this) ?? [];
-    const nodes = node.content.mode === 'flow' ? node.content.children : [];
-    return new TextCompiler(context, inputsOf(own, node, names, context), { nodes, names, inner }).flow(own.tree.body);
+    return new TextCompiler(context, inputsOf(own, node, names, context), { ...contentOf(node), names, inner }).flow(own.tree.body);
   }
 
   #inlineLeaf(node: InlineLeaf): Op[] {

@@ -56,15 +56,32 @@ function missing(node: { readonly name: string; readonly namePlace: Place }, wha
 
 function valueFaults(block: string, wanted: BlockSignature['args'][number], arg: Argument): Problem[] {
   const written = writtenOut(arg);
-  if (wanted.kind === 'choice' && (written === undefined || !(wanted.choices ?? []).includes(written))) {
-    const hint = written === undefined ? `One of: ${(wanted.choices ?? []).join(', ')}.` : didYouMean(written, wanted.choices ?? []);
-    const reason = written === undefined ? 'it cannot hold {{ }}' : `"${written}" is none`;
-    return [problem('argument-choice', arg.place, `"${wanted.name}" of "${block}" is written out and one of its words; ${reason}.`, hint)];
-  }
+  if (wanted.kind === 'choice' && written !== undefined && !(wanted.choices ?? []).includes(written))
+    return [
+      problem(
+        'argument-choice',
+        arg.place,
+        `"${wanted.name}" of "${block}" is one of its words; "${written}" is not.`,
+        didYouMean(written, wanted.choices ?? []),
+      ),
+    ];
   if (wanted.kind === 'number' && (written === undefined || !/^\d{1,5}$/.test(written)))
     return [problem('argument-number', arg.place, `"${wanted.name}" of "${block}" must be a whole number of pixels.`)];
   if (written === '' && wanted.required === true) return [problem('argument-empty', arg.place, `"${wanted.name}" of "${block}" is empty.`)];
   return [];
+}
+
+/** Why a value cannot choose among the words of an argument: each that it can be must be one of them. */
+export function choiceFaults(block: string, wanted: BlockArgument, arg: Argument, type: Type | undefined): Problem[] {
+  const words = wanted.choices ?? [];
+  const fault = (message: string): Problem[] => [problem('argument-choice', arg.place, message, `One of: ${words.join(', ')}.`)];
+  if (type === undefined) return fault(`"${wanted.name}" of "${block}" is one of its words, or one value that is.`);
+  if (isFaulty(type)) return [];
+  const values = type.members.map((member) => (member.kind === 'text' ? member.values : undefined));
+  if (type.absent || values.some((known) => known === undefined))
+    return fault(`"${wanted.name}" of "${block}" is one of its words; this value may be ${type.absent ? 'absent' : 'anything else'}.`);
+  const wrong = values.flat().find((value) => value !== undefined && !words.includes(value));
+  return wrong === undefined ? [] : fault(`"${wanted.name}" of "${block}" is one of its words; "${wrong}" is not.`);
 }
 
 /** The text of an argument that holds no values. */

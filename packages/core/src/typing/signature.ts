@@ -19,4 +19,6 @@ export interface BlockSignature {
   readonly first?: BlockArgument;
   readonly args: readonly BlockArgument[];
   readonly content: ContentMode;
+  /** Names of its places for content, beside the main one. */
+  readonly slots?: readonly string[];
 }

@@ -17,7 +17,8 @@ import type {
   VerbatimTree,
 } from '../notation/index.js';
 import { problem, warning, type Place, type Problem } from '../problems/index.js';
-import { argumentFaults, barewordFaults, inputFaults } from './block-arguments.js';
+import { argumentFaults, barewordFaults, choiceFaults, inputFaults } from './block-arguments.js';
+import { slotFaults } from './slots.js';
 import { ExpressionTyper, type SayTypes } from './expressions.js';
 import { insertFaults } from './insertion.js';
 import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
@@ -95,7 +96,8 @@ export function typeTrees(input: TypingInput): Typing {
     typer.verbatim(tree.body, scope);
   }
   const used = expressions.usedFields;
-  const declared = [...declaredFields(input.schema)];
+  // What several templates have in common is not used by each of them.
+  const declared = [...declaredFields(input.schema)].filter(([pointer]) => !pointer.startsWith(SHARED));
   const unusedPointers = declared.filter(([pointer]) => !used.has(pointer)).map(([pointer]) => pointer);
   const unusedFields = declared
     .filter(
@@ -107,7 +109,13 @@ export function typeTrees(input: TypingInput): Typing {
   return { problems, types: expressions.types, unusedFields };
 }
 
+/** Where schemas of other files are put: see folder/schema-references. */
+const SHARED = '/$defs/schemas~1';
+
 class TreeTyper {
+  /** Blocks that are directly inside another. */
+  readonly #placed = new WeakSet<BlockUse>();
+
   constructor(
     private readonly expressions: ExpressionTyper,
     private readonly problems: Problem[],
@@ -268,11 +276,23 @@ class TreeTyper {
     const signature = this.signatures.get(node.name);
     for (const arg of node.args) {
       this.problems.push(...barewordFaults(arg, scope));
-      const wanted = signature?.args.find((argument) => argument.name === arg.name);
+      const wanted = arg.name === undefined ? signature?.first : signature?.args.find((argument) => argument.name === arg.name);
       if (wanted?.kind === 'value') this.#input(node.name, wanted, arg, scope);
+      else if (wanted?.kind === 'choice' && arg.parts.some((part) => typeof part !== 'string')) this.#choice(node.name, wanted, arg, scope);
       else this.parts(arg.parts, scope);
     }
     if (signature !== undefined) this.problems.push(...argumentFaults(node, signature));
+    this.problems.push(...slotFaults(node, signature));
+    if (node.name === 'slot' && !this.#placed.has(node))
+      this.problems.push(
+        problem(
+          'slot-here',
+          node.namePlace,
+          'A slot is directly inside the block that it fills.',
+          'It cannot be in a condition or a loop there; put those into it.',
+        ),
+      );
+    if (node.content.mode === 'flow') for (const child of node.content.children) if (child.kind === 'block') this.#placed.add(child);
     const { content } = node;
     switch (content.mode) {
       case 'flow':
@@ -306,6 +326,14 @@ class TreeTyper {
       case 'none':
       default:
     }
+  }
+
+  /** A value in the place of a word: every text that it can be must be one of the words. */
+  #choice(block: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
+    const [value] = arg.parts;
+    const isOne = arg.parts.length === 1 && value !== undefined && typeof value !== 'string';
+    const type = isOne ? this.expressions.type(value, scope) : undefined;
+    this.problems.push(...choiceFaults(block, wanted, arg, type));
   }
 
   /** An input takes a value of its type; several parts make a text, or an address where one is wanted. */
