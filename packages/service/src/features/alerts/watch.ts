@@ -56,8 +56,7 @@ interface Change extends Counts, Pick<RuleInForce, 'minutes'> {
 function inWords(rule: RuleInForce, group: string, value: number, { events, handovers }: Counts): string {
   const whom = rule.by === undefined || group === '' ? '' : ` for ${rule.by} ${group}`;
   const what = rule.of.join(' or ');
-  if ('queueSeconds' in rule.over)
-    return `The oldest email has waited ${Math.round(value)} s (limit ${rule.over.queueSeconds} s).`;
+  if ('queueSeconds' in rule.over) return `The oldest email has waited ${Math.round(value)} s (limit ${rule.over.queueSeconds} s).`;
   if ('fewer' in rule.over)
     return `${events === 0 ? 'No' : `Only ${events}`} ${what}${rule.where === '' ? '' : ` (${rule.where})`} in ${rule.minutes} minutes (at least ${rule.over.fewer} expected).`;
   if ('count' in rule.over) return `${events} ${what} in ${rule.minutes} minutes${whom} (limit ${rule.over.count}).`;
