@@ -17,6 +17,7 @@ const FEATURES: readonly FeatureCommands[] = [
     commands: [
       ['init <folder>', 'write: create a small mail folder that works'],
       ['types <mailfolder>', 'write: write types of the data of every template'],
+      ['sample <mailfolder> <template>', 'write: make samples of a template from its data schema'],
       ['check <mailfolder>', 'write: check a mail folder'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],
       ['preview <mailfolder>', 'write: show a mail folder on a local page that follows every save'],

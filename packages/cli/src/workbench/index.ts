@@ -5,7 +5,11 @@ import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
 import type { render } from './render.js';
 import type { PreviewOptions } from './preview.js';
+import type { SampleOptions } from './sample.js';
 import type { TypesOptions } from './types.js';
+
+/** As in core/typing, which is not loaded to show help. */
+const SAMPLE_KINDS = ['typical', 'minimal', 'nasty'];
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, example }: Making): void {
@@ -31,6 +35,8 @@ export function define(root: Command, { run, remote, example }: Making): void {
     'verbalis types demo/mail --out src/mail-data.ts',
     'verbalis types demo/mail --format json-schema --out schemas',
   ).action((folder: string, options: TypesOptions) => run(async (output) => (await import('./types.js')).types(folder, options, output)));
+
+  defineSample(root, { run, example });
 
   example(
     root
@@ -78,5 +84,21 @@ export function define(root: Command, { run, remote, example }: Making): void {
         : undefined;
       return (await import('./preview.js')).preview(folder, options, connection, output);
     }),
+  );
+}
+
+function defineSample(root: Command, { run, example }: Pick<Making, 'run' | 'example'>): void {
+  example(
+    root
+      .command('sample <mailfolder> <template>')
+      .description('write: make samples of a template from its data schema')
+      .addOption(new Option('--kind <kind>', 'typical data, only what is required, or long and odd data').choices(SAMPLE_KINDS))
+      .option('--write', 'write files to the samples of the template: all kinds, unless one is given')
+      .option('--force', 'replace files that exist')
+      .option('--json', 'print JSON for programs'),
+    'verbalis sample demo/mail booking-confirmed --kind nasty',
+    'verbalis sample mail receipt --write',
+  ).action((folder: string, template: string, options: SampleOptions) =>
+    run(async (output) => (await import('./sample.js')).sample(folder, template, options, output)),
   );
 }

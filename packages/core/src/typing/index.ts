@@ -9,6 +9,7 @@ export { schemaBoundFault } from './bounds.js';
 export { declareData } from './declare.js';
 export { type Pattern } from './pattern.js';
 export { MASK, maskingOf, SENSITIVE, sensitiveFault, type Masking } from './sensitive.js';
+export { SAMPLE_KINDS, sampleOf, type SampleKind } from './made-samples.js';
 export { typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
 export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';
