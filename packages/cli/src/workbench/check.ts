@@ -3,7 +3,7 @@ import { adviseFolder, withoutSilenced } from '@verbalis/core/check';
 import { codeFrame, inReadingOrder, type Problem } from '@verbalis/core/problems';
 import { compileFolder } from '@verbalis/core/program';
 import { sendingProblems } from '@verbalis/core/schedules';
-import { readMailFolder } from '@verbalis/service/mail-folder';
+import { readMailFolder, watchMailFolder } from '@verbalis/service/mail-folder';
 import type { ExitCode, Output } from '../output.js';
 import { asGithub, asSarif, forMachines, type Format } from './check-formats.js';
 import { deadLinks } from './links.js';
@@ -13,9 +13,48 @@ export interface CheckOptions {
   readonly format?: Format;
   readonly links?: boolean;
   readonly strict?: boolean;
+  readonly watch?: boolean;
 }
 
+/** Checks a mail folder: once, or again after each change until it is interrupted. @returns 1 if there are errors */
 export async function check(folder: string, options: CheckOptions, output: Output): Promise<ExitCode> {
+  const first = await checkOnce(folder, options, output);
+  return options.watch === true ? followed(folder, options, output, first) : first;
+}
+
+/** Changes that come together are one: an editor writes a file in several steps. In milliseconds. */
+const TOGETHER_MS = 50;
+
+async function followed(folder: string, options: CheckOptions, output: Output, first: ExitCode): Promise<ExitCode> {
+  let last = first;
+  let timer: NodeJS.Timeout | undefined;
+  let turn: Promise<unknown> = Promise.resolve();
+  const again = async (): Promise<void> => {
+    output.note(`\nChanged at ${new Date().toLocaleTimeString('en-GB')}.`);
+    // A folder that is being written may have no files for a moment.
+    last = await checkOnce(folder, options, output).catch((error: unknown): ExitCode => {
+      output.note(error instanceof Error ? error.message : String(error));
+      return 1;
+    });
+  };
+  const unwatch = await watchMailFolder(folder, () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => {
+      turn = turn.then(again);
+    }, TOGETHER_MS);
+  });
+  output.note('Waiting for changes. End with Ctrl+C.');
+  await new Promise<void>((done) => {
+    process.once('SIGINT', () => done());
+    process.once('SIGTERM', () => done());
+  });
+  clearTimeout(timer);
+  await unwatch();
+  await turn;
+  return last;
+}
+
+async function checkOnce(folder: string, options: CheckOptions, output: Output): Promise<ExitCode> {
   const project = linkFolder(await readMailFolder(folder));
   const compiled = compileFolder(project);
   const now = Date.now();

@@ -44,9 +44,11 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .description('write: check a mail folder')
       .option('--links', 'ask for every link and picture of every sample, over the network')
       .option('--strict', 'warnings fail too')
+      .option('--watch', 'check again after every change, until interrupted')
       .addOption(new Option('--format <format>', 'how it is written').choices(FORMATS).default('text'))
       .option('--json', 'the same as --format json'),
     'verbalis check demo/mail --strict',
+    'verbalis check mail --watch',
   ).action((folder: string, options: Parameters<typeof check>[1]) =>
     run(async (output) => (await import('./check.js')).check(folder, options, output)),
   );

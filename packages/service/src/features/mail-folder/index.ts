@@ -1,1 +1,2 @@
 export { readMailFolder } from './read.js';
+export { watchMailFolder } from './watch.js';

@@ -1,8 +1,7 @@
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
-import { dirname, join, relative, resolve, sep } from 'node:path';
-import { watch } from 'chokidar';
+import { dirname, join, resolve } from 'node:path';
 import type { Clock } from '../../kernel/index.js';
-import { readMailFolder } from '../mail-folder/index.js';
+import { readMailFolder, watchMailFolder } from '../mail-folder/index.js';
 import { editedViews } from './edits.js';
 import { folderViews, type FolderView } from './view.js';
 import { notSaved, type Workbench } from './workbench.js';
@@ -31,7 +30,6 @@ export async function folderWorkbench(
   const notify = (paths: readonly string[]): void => {
     for (const listener of [...listeners]) listener(paths);
   };
-  const nameOf = (file: string): string => relative(folder, file).split(sep).join('/');
 
   const changed = new Set<string>();
   let timer: NodeJS.Timeout | undefined;
@@ -57,8 +55,8 @@ export async function folderWorkbench(
     notify(paths);
     lookAtRest(FIRST_MS);
   }
-  const note = (file: string): void => {
-    changed.add(nameOf(file));
+  const note = (name: string): void => {
+    changed.add(name);
     timer ??= setTimeout(() => void take(), TOGETHER_MS);
   };
 
@@ -87,16 +85,7 @@ export async function folderWorkbench(
     looking = setTimeout(() => void step(), after);
   }
 
-  const watcher = watch(folder, {
-    ignoreInitial: true,
-    // What an editor leaves beside a file is none of the folder's.
-    ignored: (file) =>
-      nameOf(file)
-        .split('/')
-        .some((text) => text.startsWith('.') && text !== '' && text !== '..'),
-  });
-  for (const event of ['add', 'change', 'unlink'] as const) watcher.on(event, note);
-  await new Promise<void>((ready) => watcher.once('ready', ready));
+  const unwatch = await watchMailFolder(folder, note);
   lookAtRest(FIRST_MS);
 
   return {
@@ -129,7 +118,7 @@ export async function folderWorkbench(
       closed = true;
       clearTimeout(timer);
       clearTimeout(looking);
-      await Promise.all([watcher.close(), views.stop()]);
+      await Promise.all([unwatch(), views.stop()]);
     },
   };
 }

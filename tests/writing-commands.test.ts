@@ -1,8 +1,9 @@
-import { cpSync, readFileSync } from 'node:fs';
+import { once } from 'node:events';
+import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { afterAll, expect, test } from '@jest/globals';
-import { DEMO_FOLDER, ROOT, temporaryFolder } from './support/service.js';
+import { DEMO_FOLDER, ROOT, temporaryFolder, until } from './support/service.js';
 
 const { path, remove } = temporaryFolder();
 afterAll(remove);
@@ -37,4 +38,23 @@ test('a template that does not exist is a wrong use, with what there is', () => 
     status: 2,
     stderr: expect.stringContaining('Did you mean "booking-confirmed"'),
   });
+});
+
+test('check --watch checks again after a change, and ends with what it found last', async () => {
+  const child = spawn(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), 'check', mail, '--watch']);
+  let printed = '';
+  for (const stream of [child.stdout, child.stderr]) stream.on('data', (bytes: Buffer) => (printed += bytes.toString()));
+  await until(() => (printed.includes('Waiting for changes') ? true : undefined));
+  expect(printed).toContain('0 errors');
+  const file = join(mail, 'templates/sign-in-code/message.md');
+  const before = readFileSync(file, 'utf8');
+  writeFileSync(file, `${before}\n{{ nobody }}\n`);
+  await until(() => (printed.includes('The data has no field "nobody".') && printed.includes('1 error,') ? true : undefined));
+  writeFileSync(file, before);
+  await until(() => (printed.split('0 errors').length === 3 ? true : undefined));
+  writeFileSync(file, `${before}\n{{ nobody }}\n`);
+  await until(() => (printed.split('1 error,').length === 3 ? true : undefined));
+  child.kill('SIGINT');
+  expect((await once(child, 'exit'))[0]).toBe(1);
+  writeFileSync(file, before);
 });
