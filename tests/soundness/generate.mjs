@@ -527,7 +527,9 @@ function pieceText(one, paths, depth) {
     case 18:
       return `<!-- ${value} -->\n{{# (${value.replaceAll(/[{}]/g, '')})\n\n:::if x }}(${value})<!-- x --> y`;
     case 10:
-      return `({{ say "s${one.how % 4}" x=(${a.path}) }})`;
+      return one.how % 5 === 4
+        ? `({{ say "s4" x=(${a.path}) l=${one.guard % 2 === 0 ? '"/fixed"' : b.path} }})`
+        : `({{ say "s${one.how % 5}" x=(${a.path}) }})`;
     default:
       return `{{ if ${a.path} }}(${value}){{ else }}(x){{ end }}`;
   }
@@ -577,6 +579,7 @@ export function filesOf({ tree, templates }) {
       s1: '{x, plural, one {# one} other {# many}}',
       s2: '{x, date, long}',
       s3: '{x, select, a {first} other {rest}}',
+      s4: 'Read <l>{x} <i>now</i></l>, <b>please {x}</b>',
     }),
   };
   const inputs = [

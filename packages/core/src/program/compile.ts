@@ -44,7 +44,11 @@ export function folderCompiler(project: MailProject): FolderCompiler {
   const modes = modesOf(BUILT_IN, project);
   const own = readOwnBlocks(project, modes, new Set(BUILT_IN.keys()), problems);
   const signatures = new Map([...SIGNATURES, ...[...own].map(([name, block]) => [name, block.signature] as const)]);
-  const say: SayTypes = { keys: project.strings.names.keys(), names: (key) => project.strings.names.get(key) };
+  const say: SayTypes = {
+    keys: project.strings.names.keys(),
+    names: (key) => project.strings.names.get(key),
+    isRich: (key) => project.strings.rich.has(key),
+  };
   const ownTypes = typesOfOwn(own, { signatures, say, hasBaseUrl: project.settings.baseUrl !== undefined, problems });
   const layouts = readLayouts(project, modes, problems);
   problems.push(...sheetFaults(project));

@@ -37,6 +37,8 @@ export interface CompileContext {
   readonly types: TypeOf;
   /** Blocks of the mail folder's own. */
   readonly own: ReadonlyMap<string, OwnBlock>;
+  /** Texts of strings/ with emphasis or links, by key, with the names of the links. */
+  readonly rich: ReadonlyMap<string, readonly string[]>;
   /** "" where the folder has none. */
   readonly baseUrl: string;
   /** Files of assets/, and whether pictures have an address of their own. */
@@ -75,6 +77,7 @@ export function bareContext(): CompileContext {
   return {
     types: new Map(),
     own: new Map(),
+    rich: new Map(),
     baseUrl: '',
     assets: new Set(),
     hasAssetUrl: false,

@@ -17,7 +17,7 @@ import type {
 import type { Op } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
-import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, steer, tidy, variantsOf, type Inner } from './sides.js';
+import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, richSay, steer, tidy, variantsOf, type Inner } from './sides.js';
 import type { Names } from './values.js';
 
 export interface HtmlSettings {
@@ -294,8 +294,10 @@ ${this.#items(node.items, { tight: node.tight })}</${tag}>
     switch (node.kind) {
       case 'text':
         return [fixed(node.text)];
-      case 'insert':
-        return [inserted(node.value, names, 'html')];
+      case 'insert': {
+        const attributes = ` class="${textClass(background.link)}" style="color:${theme.color[background.link].light};text-decoration:underline"`;
+        return [richSay(node, { names, context: this.context, as: 'html', attributes }) ?? inserted(node.value, names, 'html')];
+      }
       case 'strong':
         return markup`<strong>${this.inline(node.children)}</strong>`;
       case 'emphasis':

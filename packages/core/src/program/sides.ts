@@ -136,6 +136,29 @@ export function partsAddress(
   );
 }
 
+/** A text of strings/ with emphasis or links; undefined for any other value. */
+export function richSay(
+  { value, place }: Extract<Inline, { kind: 'insert' }>,
+  {
+    names,
+    context,
+    as,
+    attributes,
+  }: { readonly names: Names; readonly context: CompileContext; readonly as: 'html' | 'text'; readonly attributes: string },
+): Op | undefined {
+  const tags = value.kind === 'say' ? context.rich.get(value.key) : undefined;
+  if (value.kind !== 'say' || tags === undefined) return undefined;
+  const given = value.values.filter(({ name }) => tags.includes(name));
+  const links = Object.fromEntries(
+    given.map(({ name, value: address }): [string, Address] => [
+      name,
+      partsAddress([address.kind === 'literal' ? String(address.value) : address], { names, context, place, kind: 'link' }),
+    ]),
+  );
+  const words = { ...value, values: value.values.filter(({ name }) => !tags.includes(name)) };
+  return { op: 'rich', value: valueOf(words, names), links, attributes, as };
+}
+
 /** A value in running text. */
 export function inserted(value: Extract<Inline, { kind: 'insert' }>['value'], names: Names, as: 'html' | 'text'): Op {
   const keeps = names.types.get(value)?.members.some((member) => hasFormat(member, 'lines')) === true;

@@ -148,6 +148,11 @@ function build(context: FolderContext, input: BuildInput): Program {
   };
 }
 
+/** Texts with emphasis or links, each with the names of its links. */
+function richTexts({ rich, names }: MailProject['strings']): Map<string, readonly string[]> {
+  return new Map([...rich].map((key) => [key, [...(names.get(key) ?? [])].filter(([, uses]) => uses.has('link')).map(([name]) => name)]));
+}
+
 function makeParts(context: FolderContext, { read, problems, single, classes }: BuildInput, direction: 'ltr' | 'rtl'): Made {
   const { project, own, ownTypes } = context;
   const { theme, settings } = project;
@@ -156,6 +161,7 @@ function makeParts(context: FolderContext, { read, problems, single, classes }: 
   const compile: CompileContext = {
     types,
     own,
+    rich: richTexts(project.strings),
     baseUrl: settings.baseUrl ?? '',
     assets: project.assets,
     hasAssetUrl: settings.assetUrl !== undefined,

@@ -4,7 +4,7 @@ import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowP
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
-import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, steer, tidy, variantsOf, type Inner } from './sides.js';
+import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, richSay, steer, tidy, variantsOf, type Inner } from './sides.js';
 import { valueOf, type Names } from './values.js';
 
 type Leaf = Exclude<Flow, Steering<Flow>>;
@@ -146,7 +146,7 @@ export class TextCompiler implements TextSide {
       case 'text':
         return [running(node.text)];
       case 'insert':
-        return [inserted(node.value, names, 'text')];
+        return [richSay(node, { names, context: this.context, as: 'text', attributes: '' }) ?? inserted(node.value, names, 'text')];
       // Words in plain text stand for themselves.
       case 'strong':
       case 'emphasis':

@@ -3,6 +3,7 @@ import { isColor, isLength } from '../formats/index.js';
 import { countTurn, MAX_OUTPUT, type Environment } from './environment.js';
 import { escapeHtml, escapeLine, escapeText, htmlLines, textLines } from './escape.js';
 import type { EachOp, Escape, LetOp, Op, Steer } from './ops.js';
+import { piecesOf } from '../strings/index.js';
 import { compileAddress, compileValue, put, truthy, type Run } from './values.js';
 import { Fault } from '../problems/index.js';
 
@@ -61,6 +62,8 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
         return `[${found === -1 ? env.notes.push(url) : found + 1}]`;
       };
     }
+    case 'rich':
+      return compileRich(op);
     case 'css': {
       const value = compileValue(op.value);
       return (env) => {
@@ -89,6 +92,35 @@ function compileOp(op: Exclude<Op, string>): Run<string> {
     default:
       return compileSteer(op, compileOps);
   }
+}
+
+const EMPHASIS: Readonly<Record<string, string>> = { b: 'strong', i: 'em' };
+
+/** A text with marks for its tags: elements in the HTML; in the text part words, and the numbers of links. */
+function compileRich(op: Extract<Op, { op: 'rich' }>): Run<string> {
+  const value = compileValue(op.value);
+  const links = new Map(Object.entries(op.links).map(([name, address]) => [name, compileAddress(address)]));
+  if (op.as === 'text') {
+    const notes = new Map(Object.entries(op.links).map(([name, address]) => [name, compileOp({ op: 'note', address })]));
+    return (env) =>
+      piecesOf(put(value(env)))
+        .map((piece) => {
+          if ('text' in piece) return escapeText(piece.text);
+          const note = 'closes' in piece ? notes.get(piece.closes) : undefined;
+          return note === undefined ? '' : ` ${note(env)}`;
+        })
+        .join('');
+  }
+  return (env) =>
+    piecesOf(put(value(env)))
+      .map((piece) => {
+        if ('text' in piece) return escapeHtml(piece.text);
+        const name = 'opens' in piece ? piece.opens : piece.closes;
+        const element = EMPHASIS[name];
+        if ('closes' in piece) return `</${element ?? 'a'}>`;
+        return element === undefined ? `<a href="${escapeHtml(links.get(name)?.(env) ?? '')}"${op.attributes}>` : `<${element}>`;
+      })
+      .join('');
 }
 
 /** Runs the turns of a loop, with its names in their slots. @returns whether there was one */

@@ -117,6 +117,17 @@ export type Op =
   | { readonly op: 'put'; readonly value: Value; readonly as: Escape }
   /** An address, made absolute and checked, then escaped. */
   | { readonly op: 'address'; readonly address: Address; readonly as: 'html' | 'text' }
+  /**
+   * A text of strings/ with emphasis and links. `links`: the address of each link by the name of its tag; `attributes`: what stands in the `<a>`
+   * beside it.
+   */
+  | {
+      readonly op: 'rich';
+      readonly value: Value;
+      readonly links: Readonly<Record<string, Address>>;
+      readonly attributes: string;
+      readonly as: 'html' | 'text';
+    }
   /** A colour, length or number within CSS; anything else is a fault. */
   | { readonly op: 'css'; readonly value: Value; readonly at: string }
   /** The number of a link in the text part; the same address has the same number. */

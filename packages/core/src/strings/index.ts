@@ -9,3 +9,4 @@ export {
   type Strings,
   type StringsFile,
 } from './strings.js';
+export { piecesOf } from './rich.js';

@@ -5,16 +5,18 @@ import {
   isNumberElement,
   isPluralElement,
   isSelectElement,
+  isTagElement,
   isTimeElement,
   parse,
   type MessageFormatElement,
 } from '@formatjs/icu-messageformat-parser';
 import { IntlMessageFormat } from 'intl-messageformat';
 import { instantOf, memo } from '../formats/index.js';
+import { EMPHASIS, hasTags, marked, unmarked } from './rich.js';
 import { depthOf, didYouMean, duplicateKeys, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
-/** How a text uses a value: as it stands, as a number, as a date, or to choose between variants. */
-export type SayUse = 'text' | 'number' | 'date' | 'choice';
+/** How a text uses a value: as it stands, as a number, as a date, to choose between variants, or as the address of a link. */
+export type SayUse = 'text' | 'number' | 'date' | 'choice' | 'link';
 
 /** Short translated texts of a mail folder: ICU messages by key and locale. */
 export interface Strings {
@@ -22,6 +24,8 @@ export interface Strings {
   readonly byLocale: ReadonlyMap<string, ReadonlyMap<string, string>>;
   /** The values that a key's text takes, with their uses over all its locales. */
   readonly names: ReadonlyMap<string, ReadonlyMap<string, ReadonlySet<SayUse>>>;
+  /** Keys whose text has emphasis or links in some locale. */
+  readonly rich: ReadonlySet<string>;
   readonly problems: readonly Problem[];
 }
 
@@ -42,7 +46,10 @@ function argumentsIn(elements: readonly MessageFormatElement[], out: Uses): void
     if (isArgumentElement(element)) add(element.value, 'text');
     else if (isNumberElement(element)) add(element.value, 'number');
     else if (isDateElement(element) || isTimeElement(element)) add(element.value, 'date');
-    else if (isPluralElement(element) || isSelectElement(element)) {
+    else if (isTagElement(element)) {
+      if (!EMPHASIS.includes(element.value)) add(element.value, 'link');
+      argumentsIn(element.children, out);
+    } else if (isPluralElement(element) || isSelectElement(element)) {
       add(element.value, isPluralElement(element) ? 'number' : 'choice');
       for (const option of Object.values(element.options)) argumentsIn(option.value, out);
     }
@@ -57,6 +64,7 @@ function missingForms(elements: readonly MessageFormatElement[], locale: string)
   const out = new Set<string>();
   const walk = (list: readonly MessageFormatElement[]): void => {
     for (const element of list) {
+      if (isTagElement(element)) walk(element.children);
       if (!isPluralElement(element) && !isSelectElement(element)) continue;
       if (isPluralElement(element)) {
         const type = element.pluralType ?? 'cardinal';
@@ -92,7 +100,7 @@ type Read = { readonly uses: Uses; readonly missing: readonly string[] } | { rea
 const readMessage = memo((locale: string, message: string): Read => {
   const found: Uses = new Map();
   try {
-    const elements = parse(message, { ignoreTag: true });
+    const elements = parse(message, { ignoreTag: !hasTags(message) });
     argumentsIn(elements, found);
     // What only formatting finds out: a unit or a pattern of dates that there is not.
     compileMessage(message, locale, 'UTC')(exampleValues(found));
@@ -124,7 +132,8 @@ export function readStrings(files: readonly StringsFile[], own: string): Strings
       if (locale !== own) problems.push(...compareTexts({ ...texts, locale }, { ...base, locale: own }));
     }
   }
-  return { byLocale: new Map([...read].map(([locale, { texts }]) => [locale, texts])), names: valueNames(read, own), problems };
+  const rich = new Set([...read.values()].flatMap(({ texts }) => [...texts].flatMap(([key, text]) => (hasTags(text) ? [key] : []))));
+  return { byLocale: new Map([...read].map(([locale, { texts }]) => [locale, texts])), names: valueNames(read, own), rich, problems };
 }
 
 function readFile({ locale, file, text }: StringsFile, problems: Problem[]): LocaleTexts | undefined {
@@ -318,20 +327,24 @@ function formatsIn(timeZone: string): Formats {
 
 /** An ICU message ready to be filled in. Dates come as RFC 3339 texts, as in all data. */
 export function compileMessage(text: string, locale: string, timeZone: string): (values: Readonly<Record<string, unknown>>) => string {
-  const elements = parse(text, { ignoreTag: true });
+  const isRich = hasTags(text);
+  const elements = parse(text, { ignoreTag: !isRich });
+  const tags = isRich ? tagsIn(elements) : [];
   const dates = new Set<string>();
   datesIn(elements, dates);
-  const made = (zone: string): IntlMessageFormat => new IntlMessageFormat(elements, locale, formatsIn(zone), { ignoreTag: true });
+  const made = (zone: string): IntlMessageFormat => new IntlMessageFormat(elements, locale, formatsIn(zone), { ignoreTag: !isRich });
   let own: IntlMessageFormat | undefined;
   let utc: IntlMessageFormat | undefined;
   const inUtc = (): IntlMessageFormat => (utc ??= made('UTC'));
   return (values) => {
     const plain = plainMessage(elements, values);
     if (plain !== undefined) return plain;
-    const given: Record<string, string | number | boolean | Date> = {};
+    const given: Record<string, string | number | boolean | Date | ((chunks: unknown[]) => string)> = {};
     for (const [name, value] of Object.entries(values)) {
-      given[name] = dates.has(name) && typeof value === 'string' ? new Date(instantOf(value)) : (value as string | number);
+      given[name] =
+        dates.has(name) && typeof value === 'string' ? new Date(instantOf(value)) : ((isRich ? unmarked(value) : value) as string | number);
     }
+    for (const tag of tags) given[tag] = (chunks) => marked(tag, chunks.join(''));
     // A calendar date has no zone: it is shown as it is, wherever the mail goes.
     const isCalendar = [...dates].some((name) => /^\d{4}-\d\d-\d\d$/.test(String(values[name])));
     const said = (isCalendar ? inUtc() : (own ??= made(timeZone))).format(given);
@@ -356,9 +369,23 @@ function plainMessage(elements: readonly MessageFormatElement[], values: Readonl
   return said;
 }
 
+/** The tags of a message, each once. */
+function tagsIn(elements: readonly MessageFormatElement[], out = new Set<string>()): readonly string[] {
+  for (const element of elements) {
+    if (isTagElement(element)) {
+      out.add(element.value);
+      tagsIn(element.children, out);
+    }
+    if (isPluralElement(element) || isSelectElement(element))
+      for (const option of Object.values(element.options)) tagsIn(option.value, out);
+  }
+  return [...out];
+}
+
 function datesIn(elements: readonly MessageFormatElement[], out: Set<string>): void {
   for (const element of elements) {
     if (isDateElement(element) || isTimeElement(element)) out.add(element.value);
+    if (isTagElement(element)) datesIn(element.children, out);
     if (isPluralElement(element) || isSelectElement(element))
       for (const option of Object.values(element.options)) datesIn(option.value, out);
   }

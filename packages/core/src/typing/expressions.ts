@@ -1,11 +1,11 @@
 import { FORMATS } from '../formats/index.js';
 import type { Expression } from '../notation/index.js';
 import { didYouMean, problem, type Problem } from '../problems/index.js';
-import type { SayUse } from '../strings/index.js';
 import { equalityFault, orderFault } from './comparison.js';
 import { argumentFaults, argumentsOf, resultOf } from './format-types.js';
 import { argumentFault, valueFault, type ArgumentUse } from './formatter-use.js';
-import { fits, isNonzero, isWhole } from './kinds.js';
+import { isNonzero, isWhole } from './kinds.js';
+import { sayFaults, type SayTypes } from './say-use.js';
 import { narrow, type Scope } from './scope.js';
 import {
   ABSENT,
@@ -28,18 +28,13 @@ import {
 } from './type.js';
 import { absenceHint, anythingHint, shown } from './wording.js';
 
-/** Short texts of the mail folder, as far as types need them. */
-export interface SayTypes {
-  readonly keys: Iterable<string>;
-  /** The values that the text of this key takes, each with its uses in any locale; undefined when there is no such key. */
-  readonly names: (key: string) => ReadonlyMap<string, ReadonlySet<SayUse>> | undefined;
-}
-
 /** Types expressions against a scope, collecting problems, what each expression is, and which schema fields were used. */
 export class ExpressionTyper {
   readonly types = new Map<Expression, Type>();
   readonly usedFields = new Set<string>();
   #quiet = 0;
+  /** What is put into running text as it is. */
+  #inserted: Expression | undefined;
 
   constructor(
     private readonly problems: Problem[],
@@ -49,6 +44,14 @@ export class ExpressionTyper {
   type(expression: Expression, scope: Scope): Type {
     const type = this.#type(expression, scope);
     if (this.#quiet === 0) this.types.set(expression, type);
+    return type;
+  }
+
+  /** The type of what is put into running text as it is, where texts can have emphasis and links. */
+  typeInserted(expression: Expression, scope: Scope): Type {
+    this.#inserted = expression;
+    const type = this.type(expression, scope);
+    this.#inserted = undefined;
     return type;
   }
 
@@ -379,53 +382,12 @@ export class ExpressionTyper {
   }
 
   #say(expression: Extract<Expression, { kind: 'say' }>, scope: Scope): Type {
-    const uses = this.say?.names(expression.key);
-    for (const { name, value } of expression.values) {
-      const type = this.type(value, scope);
+    const types = expression.values.map(({ value }) => this.type(value, scope));
+    for (const [i, { value }] of expression.values.entries()) {
+      const type = types[i] ?? FAULTY;
       if (type.absent) this.#absent(value, type);
-      else if (!isFaulty(type)) for (const use of uses?.get(name) ?? []) this.#sayValue(expression.key, { name, use, value, type });
     }
-    if (uses === undefined) {
-      return this.#report(
-        'unknown-string',
-        expression.place,
-        `There is no string "${expression.key}" in strings/.`,
-        didYouMean(expression.key, this.say?.keys ?? []),
-      );
-    }
-    const given = expression.values.map((value) => value.name);
-    for (const name of uses.keys()) {
-      if (!given.includes(name))
-        this.#report(
-          'string-value',
-          expression.place,
-          `The string "${expression.key}" needs a value for "${name}".`,
-          `Write {{ say "${expression.key}" ${name}=… }}.`,
-        );
-    }
-    for (const name of given) {
-      if (!uses.has(name))
-        this.#report('string-value', expression.place, `The string "${expression.key}" takes no "${name}".`, didYouMean(name, uses.keys()));
-    }
-    return TEXT;
-  }
-
-  #sayValue(
-    key: string,
-    { name, use, value, type }: { readonly name: string; readonly use: SayUse; readonly value: Expression; readonly type: Type },
-  ): void {
-    const fine = type.members.every((member) => {
-      if (use === 'number') return member.kind === 'number';
-      if (use === 'date') return fits(member, 'date') || fits(member, 'datetime');
-      return member.kind === 'text' || member.kind === 'number' || (use === 'choice' && member.kind === 'truth');
-    });
-    if (fine) return;
-    const wanted = { number: 'a number', date: 'a date', text: 'a text or a number', choice: 'a text, a number, or true or false' }[use];
-    this.#report(
-      'string-value-type',
-      value.place,
-      `The string "${key}" takes ${wanted} for "${name}"; "${shown(value)}" is ${inWords(type)}.`,
-      anythingHint(type) ?? (use === 'date' ? 'Give the field "format": "date-time" (or "date") in the data schema.' : undefined),
-    );
+    for (const fault of sayFaults(expression, types, this.say, { isInserted: this.#inserted === expression })) this.#reportAny(fault);
+    return this.say?.names(expression.key) === undefined ? FAULTY : TEXT;
   }
 }

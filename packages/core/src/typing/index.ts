@@ -1,5 +1,6 @@
 export { dataCheck, type DataCheck, type DataProblem } from './data.js';
-export { ExpressionTyper, type SayTypes } from './expressions.js';
+export { ExpressionTyper } from './expressions.js';
+export { type SayTypes } from './say-use.js';
 export { argumentsOf } from './format-types.js';
 export { insertFaults } from './insertion.js';
 export { Scope } from './scope.js';

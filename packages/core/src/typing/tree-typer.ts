@@ -19,7 +19,8 @@ import type {
 import { problem, warning, type Place, type Problem } from '../problems/index.js';
 import { argumentFaults, barewordFaults, choiceFaults, inputFaults } from './block-arguments.js';
 import { slotFaults } from './slots.js';
-import { ExpressionTyper, type SayTypes } from './expressions.js';
+import { ExpressionTyper } from './expressions.js';
+import type { SayTypes } from './say-use.js';
 import { insertFaults } from './insertion.js';
 import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
 import { Scope } from './scope.js';
@@ -135,7 +136,7 @@ class TreeTyper {
     for (const node of nodes) {
       switch (node.kind) {
         case 'insert':
-          this.#inserted(node.value, scope, { prose: true });
+          this.problems.push(...insertFaults(node.value, this.expressions.typeInserted(node.value, scope), { prose: true }));
           break;
         case 'emphasis':
         case 'strong':
