@@ -35,6 +35,7 @@ export function cut(source: SourceText, from: number, to: number, problems: Prob
   const flush = (end: number): void => {
     if (end > start) out.push({ kind: 'text', from: start, to: end });
   };
+  let isUnclosed = false;
   let at = text.indexOf('{{', from);
   while (at !== -1 && at < to) {
     let end: number;
@@ -50,7 +51,9 @@ export function cut(source: SourceText, from: number, to: number, problems: Prob
       flush(at);
       COMMENT.lastIndex = at;
       const isComment = COMMENT.test(text);
-      const close = isComment ? text.indexOf('}}', at) : -1;
+      const close: number = isComment && !isUnclosed ? text.indexOf('}}', at) : -1;
+      // Looked for once: a text of many comments that are never closed costs no more than its length.
+      isUnclosed ||= isComment && close === -1;
       end = isComment ? (close === -1 || close + 2 > to ? -1 : close + 2) : closingBraces(text, at + 2, to);
       if (end === -1) {
         const line = text.indexOf('\n', at);
