@@ -1,6 +1,6 @@
 /**
- * How many made-up cases a test tries: the usual number, or with `VERBALIS_TESTS=thorough` so many more. Everything is run in both; a thorough
- * run takes an hour and comes before a release.
+ * How many made-up cases a test tries: the usual number, or with `VERBALIS_TESTS=thorough` so many more. Every test is
+ * run in both; a thorough run comes before a release.
  */
 export function scaled(usual: number, thorough: number): number {
   return process.env['VERBALIS_TESTS'] === 'thorough' ? thorough : usual;

@@ -91,7 +91,7 @@ export function contentOf(use: BlockUse): Pick<Inner, 'nodes' | 'slots'> {
   return { nodes, slots };
 }
 
-/** What stands in the place of a `content`: what the caller gave, or what the block has there otherwise. */
+/** What a `content` is replaced by: the content of the caller, or the block's own where the caller gives none. */
 export function filling(use: BlockUse, inner: Inner): { readonly nodes: readonly Flow[]; readonly isOwn: boolean } {
   const name = slotName(use) ?? '';
   const given = name === '' ? inner.nodes : (inner.slots.get(name) ?? []);

@@ -118,8 +118,8 @@ export type Op =
   /** An address, made absolute and checked, then escaped. */
   | { readonly op: 'address'; readonly address: Address; readonly as: 'html' | 'text' }
   /**
-   * A text of strings/ with emphasis and links. `links`: the address of each link by the name of its tag; `attributes`: what stands in the `<a>`
-   * beside it.
+   * A text of strings/ with emphasis and links. `links`: the address of each link by the name of its tag; `attributes`: the other attributes
+   * of its `<a>`.
    */
   | {
       readonly op: 'rich';
