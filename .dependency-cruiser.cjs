@@ -24,6 +24,7 @@ const STEPS = [
   'check',
   'mime',
   'schedules',
+  'editing',
   'inspect',
   'preview',
   'dkim',

@@ -4,6 +4,7 @@ import { type Making, type Remote } from '../command.js';
 import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
 import type { render } from './render.js';
+import type { FormatOptions } from './format.js';
 import type { PreviewOptions } from './preview.js';
 import type { SampleOptions } from './sample.js';
 import type { TypesOptions } from './types.js';
@@ -37,6 +38,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((folder: string, options: TypesOptions) => run(async (output) => (await import('./types.js')).types(folder, options, output)));
 
   defineSample(root, { run, example });
+  defineEditing(root, { run, example });
 
   example(
     root
@@ -102,5 +104,29 @@ function defineSample(root: Command, { run, example }: Pick<Making, 'run' | 'exa
     'verbalis sample mail receipt --write',
   ).action((folder: string, template: string, options: SampleOptions) =>
     run(async (output) => (await import('./sample.js')).sample(folder, template, options, output)),
+  );
+}
+
+function defineEditing(root: Command, { run, example }: Pick<Making, 'run' | 'example'>): void {
+  example(
+    root
+      .command('format <mailfolder>')
+      .description('write: format the sources of a mail folder')
+      .option('--check', 'change nothing; exit with 1 if a source is not formatted')
+      .option('--json', 'print JSON for programs'),
+    'verbalis format mail',
+    'verbalis format mail --check',
+  ).action((folder: string, options: FormatOptions) =>
+    run(async (output) => (await import('./format.js')).format(folder, options, output)),
+  );
+
+  example(
+    root.command('lsp').description('write: serve the language server protocol on standard input and output, for editors'),
+    'verbalis lsp   (an editor starts it: see docs/editors.md)',
+  ).action(() =>
+    run(async () => {
+      await (await import('./language-server/server.js')).serve();
+      return 0;
+    }),
   );
 }

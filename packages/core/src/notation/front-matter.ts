@@ -4,7 +4,7 @@ import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
 /** The keys a source may have before its body. */
-const FRONT_KEYS = [
+export const FRONT_KEYS = [
   'subject',
   'preview',
   'topic',

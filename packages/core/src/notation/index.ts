@@ -1,7 +1,9 @@
 export type { BinaryOperator, Expression, Insertion } from './expression.js';
 export { MAX_SOURCE_BYTES } from './open.js';
 export { MAX_NESTING, parseSource, parseVerbatim, type BlockModes } from './parse.js';
-export { MAX_EXPRESSION_DEPTH, parseExpression } from './parse-expression.js';
+export { FRONT_KEYS } from './front-matter.js';
+export { MAX_EXPRESSION_DEPTH, parseExpression, parseInsertion } from './parse-expression.js';
+export { tokenize, type Token } from './tokens.js';
 export { parseParts } from './parts.js';
 export type {
   Argument,

@@ -38,9 +38,9 @@ export interface FolderCompiler {
   readonly template: (name: string) => CompiledTemplate | undefined;
 }
 
-/** Makes the compiler of a mail folder: reads its layouts and blocks, and no template yet. */
-export function folderCompiler(project: MailProject): FolderCompiler {
-  const problems: Problem[] = [...project.problems];
+/** Reads what the templates of a folder share: its layouts and blocks. */
+export function readShared(project: MailProject): { readonly context: FolderContext; readonly problems: readonly Problem[] } {
+  const problems: Problem[] = [];
   const modes = modesOf(BUILT_IN, project);
   const own = readOwnBlocks(project, modes, new Set(BUILT_IN.keys()), problems);
   const signatures = new Map([...SIGNATURES, ...[...own].map(([name, block]) => [name, block.signature] as const)]);
@@ -62,7 +62,18 @@ export function folderCompiler(project: MailProject): FolderCompiler {
         ),
       );
   }
-  const context: FolderContext = { project, modes, signatures, layouts, own, ownTypes, say };
+  return { context: { project, modes, signatures, layouts, own, ownTypes, say }, problems };
+}
+
+/** Makes the compiler of a mail folder: reads its layouts and blocks, and no template yet. */
+export function folderCompiler(project: MailProject): FolderCompiler {
+  return compilerWith(readShared(project));
+}
+
+/** The compiler of a folder whose shared parts have been read. */
+export function compilerWith({ context, problems: shared }: ReturnType<typeof readShared>): FolderCompiler {
+  const { project } = context;
+  const problems = [...project.problems, ...shared];
   const kept = new Map<string, CompiledTemplate>();
   return {
     problems,

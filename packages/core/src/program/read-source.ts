@@ -1,7 +1,7 @@
 import type { SourceFile, TemplateFiles, TemplateSource } from '../folder/index.js';
 import { parseSource, parseVerbatim, type BlockUse, type FrontValue } from '../notation/index.js';
 import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
-import { anythingHint, typeOfSchema, typeTrees } from '../typing/index.js';
+import { anythingHint, typeOfSchema, typeTrees, type Watch } from '../typing/index.js';
 import type { FolderContext, Parsed, ReadSource } from './context.js';
 import { nodesOf } from './walk.js';
 
@@ -13,7 +13,14 @@ export function readSource(
     tag,
     file,
     problems,
-  }: { readonly template: TemplateFiles; readonly tag: string; readonly file: TemplateSource; readonly problems: Problem[] },
+    watch,
+  }: {
+    readonly template: TemplateFiles;
+    readonly tag: string;
+    readonly file: TemplateSource;
+    readonly problems: Problem[];
+    readonly watch?: Watch | undefined;
+  },
 ): ReadSource {
   const markdown = file.kind === 'md' ? parseSource(file.file, file.text, context.modes) : undefined;
   const html = file.kind === 'html' ? parseVerbatim(file.file, file.text, context.modes) : undefined;
@@ -44,6 +51,7 @@ export function readSource(
     signatures: context.signatures,
     say: context.say,
     hasBaseUrl: context.project.settings.baseUrl !== undefined,
+    watch,
   });
   problems.push(...typing.problems);
   return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };

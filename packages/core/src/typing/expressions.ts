@@ -28,6 +28,9 @@ import {
 } from './type.js';
 import { absenceHint, anythingHint, shown } from './wording.js';
 
+/** Is shown every expression that is typed, with the names in reach where it stands. */
+export type Watch = (expression: Expression, scope: Scope) => void;
+
 /** Types expressions against a scope, collecting problems, what each expression is, and which schema fields were used. */
 export class ExpressionTyper {
   readonly types = new Map<Expression, Type>();
@@ -39,11 +42,15 @@ export class ExpressionTyper {
   constructor(
     private readonly problems: Problem[],
     private readonly say: SayTypes | undefined,
+    private readonly watch?: Watch,
   ) {}
 
   type(expression: Expression, scope: Scope): Type {
     const type = this.#type(expression, scope);
-    if (this.#quiet === 0) this.types.set(expression, type);
+    if (this.#quiet === 0) {
+      this.types.set(expression, type);
+      this.watch?.(expression, scope);
+    }
     return type;
   }
 

@@ -339,6 +339,12 @@ export function resolve(root: JsonSchema, reference: string): Node | undefined {
   return isSchema(at) ? { schema: at, pointer: fragment } : undefined;
 }
 
+/** The schema at a JSON Pointer (RFC 6901) of a schema; undefined where there is none, and for one that is only true or false. */
+export function schemaAt(root: JsonSchema, pointer: string): Readonly<Record<string, unknown>> | undefined {
+  const found = resolve(root, `#${pointer.replaceAll('%', '%25')}`)?.schema;
+  return typeof found === 'object' ? found : undefined;
+}
+
 function safelyDecoded(text: string): string {
   try {
     return decodeURIComponent(text);

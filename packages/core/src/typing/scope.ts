@@ -1,15 +1,25 @@
-import type { Expression } from '../notation/index.js';
+import type { Expression, Local, Loop } from '../notation/index.js';
 import { literal, mayEqual, present, type Member, type Type } from './type.js';
 
 /** The identity of the whole data: its fields are names in reach. */
 const ROOT = '$';
+
+/** What gives a name: a loop, or `let`. */
+export type Binder = Loop<unknown> | Local<unknown>;
+
+interface Named {
+  readonly id: string;
+  readonly type: Type;
+  /** Undefined for an input of a block, and for `mail`. */
+  readonly binder?: Binder | undefined;
+}
 
 /** Names in reach, and what is known of paths beyond their declared type ("inside this `if` it is there"). */
 export class Scope {
   private constructor(
     /** The data, whose fields are in reach by their names; undefined inside a block of one's own. */
     readonly root: Type | undefined,
-    private readonly names: ReadonlyMap<string, { readonly id: string; readonly type: Type }>,
+    private readonly names: ReadonlyMap<string, Named>,
     private readonly known: ReadonlyMap<string, Type>,
   ) {}
 
@@ -28,15 +38,20 @@ export class Scope {
     return this.names.get(name)?.type;
   }
 
+  /** What gives a name that is not a field of the data. */
+  binder(name: string): Binder | undefined {
+    return this.names.get(name)?.binder;
+  }
+
   /** The data, as far as conditions have narrowed it. */
   get data(): Type | undefined {
     return this.known.get(ROOT) ?? this.root;
   }
 
   /** A new name; one that hides another gets a fresh identity, so that nothing known of the old one sticks to it. */
-  with(name: string, type: Type): Scope {
+  with(name: string, type: Type, binder?: Binder): Scope {
     const id = `!${name}#${this.names.size}${this.names.has(name) ? `'${this.names.get(name)?.id ?? ''}` : ''}`;
-    return new Scope(this.root, new Map([...this.names, [name, { id, type }]]), this.known);
+    return new Scope(this.root, new Map([...this.names, [name, { id, type, binder }]]), this.known);
   }
 
   knowing(path: string, type: Type): Scope {

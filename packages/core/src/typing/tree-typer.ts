@@ -19,7 +19,7 @@ import type {
 import { problem, warning, type Place, type Problem } from '../problems/index.js';
 import { argumentFaults, barewordFaults, choiceFaults, inputFaults } from './block-arguments.js';
 import { slotFaults } from './slots.js';
-import { ExpressionTyper } from './expressions.js';
+import { ExpressionTyper, type Watch } from './expressions.js';
 import type { SayTypes } from './say-use.js';
 import { insertFaults } from './insertion.js';
 import { declaredFields, typeOfSchema, type JsonSchema } from './schema.js';
@@ -70,6 +70,7 @@ export interface TypingInput {
   readonly say?: SayTypes;
   /** Whether the folder says where its links lead. */
   readonly hasBaseUrl: boolean;
+  readonly watch?: Watch | undefined;
 }
 
 export interface Typing {
@@ -85,7 +86,7 @@ export function typeTrees(input: TypingInput): Typing {
   const problems: Problem[] = [];
   const root = input.names === undefined ? typeOfSchema(input.schema) : undefined;
   const names = new Map<string, Type>([...(input.names ?? []), ['mail', mailType(input.hasBaseUrl)]]);
-  const expressions = new ExpressionTyper(problems, input.say);
+  const expressions = new ExpressionTyper(problems, input.say, input.watch);
   const typer = new TreeTyper(expressions, problems, input.signatures);
   const scope = Scope.of(root, names);
   for (const tree of input.trees) {
@@ -222,7 +223,7 @@ class TreeTyper {
   #local<T>(node: Local<T>, scope: Scope, each: (body: readonly T[], scope: Scope) => void): void {
     const type = this.expressions.type(node.value, scope);
     this.#reserved(node);
-    each(node.body, scope.with(node.name, type));
+    each(node.body, scope.with(node.name, type, node));
   }
 
   #reserved({ name, place }: { readonly name: string; readonly place: Place }): void {
@@ -252,8 +253,8 @@ class TreeTyper {
     const { entry, second, problems } = loopNames(node, type);
     this.problems.push(...problems);
     if (second !== undefined) this.expressions.useWhole(type, 1);
-    let inner = scope.with(node.name, isFaulty(entry) ? FAULTY : entry);
-    if (node.second !== undefined) inner = inner.with(node.second, second ?? FAULTY);
+    let inner = scope.with(node.name, isFaulty(entry) ? FAULTY : entry, node);
+    if (node.second !== undefined) inner = inner.with(node.second, second ?? FAULTY, node);
     each(node.body, inner);
     each(node.between, inner);
     each(node.otherwise, scope);
