@@ -1,6 +1,6 @@
 // npm run docs: makes the documentation site from docs/*.md: pages with navigation, anchors and a search that needs no server. The service serves it
 // at /docs. Fails on a link to a page or heading that does not exist.
-import { copyFileSync, cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join, posix } from 'node:path';
 import GithubSlugger from 'github-slugger';
 import MarkdownIt from 'markdown-it';
@@ -163,5 +163,6 @@ writeFileSync(join(OUT, 'search.json'), JSON.stringify(search));
 for (const name of ['site.css', 'site.js']) copyFileSync(join(SITE, name), join(OUT, name));
 copyFileSync(join(root, 'node_modules/minisearch/dist/umd/index.js'), join(OUT, 'minisearch.js'));
 cpSync(join(DOCS, 'screenshots'), join(OUT, 'screenshots'), { recursive: true });
-copyFileSync(join(DOCS, 'reference/configuration.schema.json'), join(OUT, 'reference/configuration.schema.json'));
+for (const name of readdirSync(join(DOCS, 'reference')).filter((file) => file.endsWith('.schema.json')))
+  copyFileSync(join(DOCS, 'reference', name), join(OUT, 'reference', name));
 console.error(`${pages.size} pages, ${documents.length} sections, in ${OUT}`);

@@ -6,11 +6,12 @@ import { metrics, problemTypes } from './service-codes.mjs';
 import { root } from './steps.mjs';
 
 const core = (path) => import(join(root, `packages/core/dist/${path}.js`));
-const [{ BLOCKS }, { FORMATS }, { CSS_FEATURES, FAMILY_WORDS }, { CAUSE_TABLE }] = [
+const [{ BLOCKS }, { FORMATS }, { CSS_FEATURES, FAMILY_WORDS }, { CAUSE_TABLE }, { fileSchemas }] = [
   await core('blocks/index'),
   await core('formats/index'),
   await core('check/clients'),
   await core('delivery/index'),
+  await core('editing/index'),
 ];
 const cell = (text) => String(text).replaceAll('|', '\\|').replaceAll('\n', ' ');
 const table = (head, rows) =>
@@ -304,6 +305,7 @@ const metricPage = table(
 );
 
 const files = {
+  ...Object.fromEntries(fileSchemas().map(({ name, schema }) => [`${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`])),
   'cli.md': `# Command line\n\n${made}${cliPage}`,
   'client.md': `# Client library\n\n${made}Every endpoint as a method: its path parameters, then its body, its query, and options (\`signal\`, \`timeout\`, \`idempotencyKey\`). Bodies, queries and results have the types of the [HTTP interface](api.md). [How to use it](../client.md).\n\n${clientGroups.join('\n')}`,
   'problem-types.md': `# Problem types\n\n${made}A refusal of the API is \`application/problem+json\` (RFC 9457). Its \`type\` is \`urn:verbalis:problem:\` and one of these. "…" stands for what differs from case to case.\n\n${problemTypePage}`,

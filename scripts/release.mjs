@@ -13,6 +13,9 @@ const INSIDE = ['console', 'cli'];
 /** What apps install on their own. */
 const OWN = ['client', 'core', 'test-kit'];
 
+/** What the package of the command line has from the root of the repository. */
+const AT_ROOT = new Set(['demo', 'editors']);
+
 const read = (file) => JSON.parse(readFileSync(join(root, file), 'utf8'));
 const ended = (message) => {
   console.error(message);
@@ -47,7 +50,7 @@ function copyPackage(name, to, isInside) {
   const { private: _private, devDependencies: _dev, scripts: _scripts, ...manifest } = read(`packages/${name}/package.json`);
   mkdirSync(to, { recursive: true });
   for (const path of manifest.files) {
-    const source = name === 'cli' && path === 'demo' ? join(root, 'demo') : join(from, path);
+    const source = name === 'cli' && AT_ROOT.has(path) ? join(root, path) : join(from, path);
     cpSync(source, join(to, path), { recursive: true, filter: (file) => !/\.tsbuildinfo$|\/\.sources$|\/\.packages\.json$/.test(file) });
   }
   cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));

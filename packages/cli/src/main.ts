@@ -22,6 +22,7 @@ const FEATURES: readonly FeatureCommands[] = [
       ['format <mailfolder>', 'write: format the sources of a mail folder'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],
       ['preview <mailfolder>', 'write: show a mail folder on a local page that follows every save'],
+      ['schemas <folder>', 'write: write JSON Schemas of mail.yaml, rules, schedules, front matter and configuration'],
       ['lsp', 'write: serve the language server protocol on standard input and output, for editors'],
     ],
     load: () => import('./workbench/index.js'),

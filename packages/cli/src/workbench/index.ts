@@ -121,6 +121,14 @@ function defineEditing(root: Command, { run, example }: Pick<Making, 'run' | 'ex
   );
 
   example(
+    root
+      .command('schemas <folder>')
+      .description('write: write JSON Schemas of mail.yaml, rules, schedules, front matter and configuration')
+      .option('--json', 'print JSON for programs'),
+    'verbalis schemas .schemas',
+  ).action((folder: string) => run(async (output) => (await import('./schemas.js')).schemas(folder, output)));
+
+  example(
     root.command('lsp').description('write: serve the language server protocol on standard input and output, for editors'),
     'verbalis lsp   (an editor starts it: see docs/editors.md)',
   ).action(() =>

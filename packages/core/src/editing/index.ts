@@ -6,3 +6,4 @@ export { applied, problemsOfSending, type Edit, type Refused } from './edits.js'
 export { openFolder, type EditedFolder } from './folder.js';
 export { rename, renameableAt, type Renameable } from './rename.js';
 export { formatSource } from './format.js';
+export { fileSchemas, type FileSchema } from './file-schemas.js';

@@ -1,5 +1,5 @@
 export { linkFolder, type MailProject, type Sample, type SourceFile, type TemplateFiles, type TemplateSource } from './link.js';
 export { pathFrom, type MailFiles } from './reading.js';
 export { type DataSchema } from './schemas.js';
-export { TimeZone, type MailSettings, type Tracking } from './settings.js';
+export { MailSettings, TimeZone, type Tracking } from './settings.js';
 export { readYamlFile, type YamlFile } from './yaml-file.js';

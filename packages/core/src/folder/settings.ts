@@ -36,36 +36,34 @@ export type Localized = z.infer<typeof Localized>;
 
 /** What becomes known of what recipients do with an email; nothing, when left out. */
 const Tracking = z.strictObject({
-  /** Whether the picture at its end was loaded. */
-  opens: z.boolean().default(false),
-  /** Which links were followed. */
-  clicks: z.boolean().default(false),
-  /** The links of the text part, too. */
-  text: z.boolean().default(false),
-  /** By whom, or only how often. */
-  mode: z.enum(['individual', 'counts']).default('counts'),
+  opens: z.boolean().default(false).meta({ description: 'Whether the picture at its end was loaded.' }),
+  clicks: z.boolean().default(false).meta({ description: 'Which links were followed.' }),
+  text: z.boolean().default(false).meta({ description: 'The links of the text part, too.' }),
+  mode: z.enum(['individual', 'counts']).default('counts').meta({ description: 'By whom, or only how often.' }),
 });
 export type Tracking = z.infer<typeof Tracking>;
 
 const Topic = z.strictObject({
-  /** As recipients know it, on the page where they choose. */
-  label: Localized,
-  /** What it brings, in a sentence for recipients. */
-  description: Localized.optional(),
-  purpose: z.enum(['essential', 'optional']),
-  tracking: Tracking.optional(),
-  /** Whether answers come to the service, tied to their message; an address for answers that the app or the template names goes before. */
-  replies: z.boolean().optional(),
-  /** After so many seconds an email of this topic is not sent any more. */
-  lifetimeSeconds: z.int().min(1).optional(),
-  /** For how many days less is kept of its messages than the service keeps: bodies; data and all that is made of them; everything. */
+  label: Localized.meta({ description: 'As recipients know it, on the page where they choose.' }),
+  description: Localized.optional().meta({ description: 'What it brings, in a sentence for recipients.' }),
+  purpose: z.enum(['essential', 'optional']).meta({ description: 'Whether recipients can leave the topic: only an optional one.' }),
+  tracking: Tracking.optional().meta({ description: 'What becomes known of what recipients do with an email; nothing, when left out.' }),
+  replies: z.boolean().optional().meta({
+    description:
+      'Whether answers come to the service, tied to their message; an address for answers that the app or the template names goes before.',
+  }),
+  lifetimeSeconds: z.int().min(1).optional().meta({ description: 'After so many seconds an email of this topic is not sent any more.' }),
   keep: z
     .strictObject({
       bodyDays: z.number().min(0).max(36_500).optional(),
       dataDays: z.number().min(0).max(36_500).optional(),
       factDays: z.number().min(0).max(36_500).optional(),
     })
-    .optional(),
+    .optional()
+    .meta({
+      description:
+        'For how many days less is kept of its messages than the service keeps: bodies; data and all that is made of them; everything.',
+    }),
 });
 
 /** An IANA time zone. */
@@ -73,7 +71,7 @@ export const TimeZone = z.string().refine(isTimeZone, 'must be an IANA time zone
 
 /** What `mail.yaml` holds. */
 export const MailSettings = z.strictObject({
-  name: z.string().min(1),
+  name: z.string().min(1).meta({ description: 'The name of the app or the company, for people.' }),
   locale: z
     .string()
     .superRefine((tag, context) => {
@@ -81,37 +79,42 @@ export const MailSettings = z.strictObject({
       if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
     })
     .transform((tag) => canonicalLocale(tag) ?? tag)
-    .default('en'),
-  timeZone: TimeZone.default('UTC'),
+    .default('en')
+    .meta({ description: 'The language of sources without one in their name (BCP 47).' }),
+  timeZone: TimeZone.default('UTC').meta({ description: 'The zone of dates and times where the message gives none (IANA).' }),
   baseUrl: z
     .string()
     .regex(/^https?:\/\/\S+$/, 'must be an http or https address')
-    .optional(),
-  /** Where the pictures of assets/ are served, under their hash: ADDRESS/HASH/NAME. The service does that under /assets. */
+    .optional()
+    .meta({ description: 'What addresses without a host begin with.' }),
   assetUrl: z
     .string()
     .regex(/^https?:\/\/\S+[^/]$/, 'must be an http or https address without "/" at its end')
-    .optional(),
-  /** Hosts that addresses from data may lead to, "*.example.org" for all below; any, when left out. */
+    .optional()
+    .meta({
+      description: 'Where the pictures of assets/ are served, under their hash: ADDRESS/HASH/NAME. The service does that under /assets.',
+    }),
   linkHosts: z
     .array(z.string().regex(/^(?:\*\.)?[a-z0-9-]+(?:\.[a-z0-9-]+)*$/i, 'must be a host name such as "example.org" or "*.example.org"'))
-    .optional(),
-  layout: z.string().optional(),
-  /** A mailbox, "Name <address>", or its parts. */
+    .optional()
+    .meta({ description: 'Hosts that addresses from data may lead to, "*.example.org" for all below; any, when left out.' }),
+  layout: z.string().optional().meta({ description: 'The layout of sources that name none.' }),
   sender: z
     .union([z.string(), z.strictObject({ name: z.string().optional(), address: z.string() })])
     .transform((sender) => (typeof sender === 'string' ? sender : mailboxOf(sender.name ?? '', sender.address)))
-    .optional(),
-  styles: z.array(z.string()).default([]),
+    .optional()
+    .meta({ description: 'Who writes where neither message nor template says: "Name <address>", or its parts.' }),
+  styles: z.array(z.string()).default([]).meta({ description: 'Style sheets for all templates, by their paths.' }),
   topics: z
     .record(z.string(), Topic)
     .refine((topics) => !Object.hasOwn(topics, 'engagement'), 'cannot have a topic "engagement": consent to tracking has this name')
-    .default({}),
-  /** Warnings and suggestions that `check` leaves out, by code, each with the reason. */
+    .default({})
+    .meta({ description: 'What email is about, by name: recipients can leave optional topics.' }),
   silence: z
     .record(z.string(), z.string().min(1))
     .refine((codes) => Object.keys(codes).length <= 500, 'names more than 500 codes')
-    .default({}),
+    .default({})
+    .meta({ description: 'Warnings and suggestions that `check` leaves out, by code, each with the reason.' }),
 });
 export type MailSettings = z.infer<typeof MailSettings>;
 

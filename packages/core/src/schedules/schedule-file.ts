@@ -15,22 +15,26 @@ const Source = z.strictObject({
 });
 
 /** What `schedules/NAME.yaml` holds. */
-const ScheduleFile = z.strictObject({
-  starts: Text,
-  timeZone: TimeZone.optional(),
-  repeat: Text.optional(),
-  missed: z.enum(['run', 'skip']).default('run'),
-  template: Text,
-  recipientSource: Source.refine((source) => Object.keys(source).length === 1, 'must be one of: { url: … }, { file: … }, { list: … }'),
-  data: z.record(z.string(), z.unknown()).optional(),
+export const ScheduleFile = z.strictObject({
+  starts: Text.meta({ description: 'The first time, as a local time of its zone: 2026-12-02T07:30.' }),
+  timeZone: TimeZone.optional().meta({ description: 'IANA time zone; that of mail.yaml when left out.' }),
+  repeat: Text.optional().meta({ description: 'A recurrence rule (RFC 5545), such as FREQ=WEEKLY;BYDAY=WE; once when left out.' }),
+  missed: z.enum(['run', 'skip']).default('run').meta({ description: 'What happens to a time at which the service was not running.' }),
+  template: Text.meta({ description: 'The name of the template.' }),
+  recipientSource: Source.refine((source) => Object.keys(source).length === 1, 'must be one of: { url: … }, { file: … }, { list: … }').meta(
+    { description: 'Who gets it: an address of the app, a file, or a list.' },
+  ),
+  data: z.record(z.string(), z.unknown()).optional().meta({ description: 'Data for all recipients; that of a recipient goes before.' }),
   locale: Text.superRefine((tag, context) => {
     const fault = localeFault(tag);
     if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
-  }).optional(),
-  reference: Text.max(200).optional(),
-  labels: z.record(Text.max(60), z.string().max(200)).optional(),
-  perMinute: z.int().min(1).max(1_000_000).optional(),
-  essential: z.boolean().default(false),
+  })
+    .optional()
+    .meta({ description: 'The language, where the recipient has none (BCP 47 tag).' }),
+  reference: Text.max(200).optional().meta({ description: 'What the app calls it, to find it again.' }),
+  labels: z.record(Text.max(60), z.string().max(200)).optional().meta({ description: 'Names and values of the app, to filter by.' }),
+  perMinute: z.int().min(1).max(1_000_000).optional().meta({ description: 'How many are sent in a minute.' }),
+  essential: z.boolean().default(false).meta({ description: 'Whether it may be of an essential topic, which recipients cannot leave.' }),
 });
 export type ScheduleFile = z.infer<typeof ScheduleFile>;
 

@@ -17,31 +17,34 @@ const SignalType = z.string().regex(/^[A-Za-z0-9][\w.:/-]{0,199}$/, 'must be a t
 const Text = z.string().min(1);
 
 const SendPart = z.strictObject({
-  template: Text,
-  to: z.unknown().refine((to) => to !== undefined, 'is missing'),
+  template: Text.meta({ description: 'The name of the template.' }),
+  to: z
+    .unknown()
+    .refine((to) => to !== undefined, 'is missing')
+    .meta({ description: 'Who gets it: an address, `{ name, address }`, or a list; expressions are allowed.' }),
   cc: z.unknown().optional(),
   replyTo: z.unknown().optional(),
-  locale: Text.optional(),
-  timeZone: Text.optional(),
-  reference: Text.optional(),
+  locale: Text.optional().meta({ description: 'BCP 47 tag.' }),
+  timeZone: Text.optional().meta({ description: 'IANA time zone.' }),
+  reference: Text.optional().meta({ description: 'What the app calls it, to find it again.' }),
   labels: z.record(Text, z.string()).optional(),
-  data: z.unknown().optional(),
+  data: z.unknown().optional().meta({ description: 'The data of the template; texts may hold {{ data.path }} of the signal.' }),
 });
 const CombinePart = z.strictObject({ within: Duration, by: Text });
 const AtMostPart = z.strictObject({ count: z.int().min(1).max(1000), within: Duration });
 
 /** What `signals/NAME.yaml` holds. */
-const RuleFile = z
+export const RuleFile = z
   .strictObject({
-    on: SignalType,
-    data: Text,
-    when: Text.optional(),
+    on: SignalType.meta({ description: 'The type of the signals that it is about.' }),
+    data: Text.meta({ description: 'The data schema of these signals, from this file.' }),
+    when: Text.optional().meta({ description: 'A test; nothing is sent where it is false.' }),
     send: SendPart,
-    after: Duration.optional(),
-    unless: SignalType.optional(),
-    key: Text.optional(),
-    combine: CombinePart.optional(),
-    atMost: AtMostPart.optional(),
+    after: Duration.optional().meta({ description: 'Wait so long (ISO 8601 duration).' }),
+    unless: SignalType.optional().meta({ description: 'A signal of this type with the same key in the meantime cancels it.' }),
+    key: Text.optional().meta({ description: 'An expression: by it the later signal is known to mean the same thing.' }),
+    combine: CombinePart.optional().meta({ description: 'Signals within this time, by this expression, make one email.' }),
+    atMost: AtMostPart.optional().meta({ description: 'So many emails for each recipient within this time.' }),
   })
   .superRefine(({ unless, key }, context) => {
     if (unless !== undefined && key === undefined)
