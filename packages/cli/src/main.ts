@@ -18,6 +18,7 @@ const FEATURES: readonly FeatureCommands[] = [
       ['init <folder>', 'write: create a small mail folder that works'],
       ['types <mailfolder>', 'write: write types of the data of every template'],
       ['sample <mailfolder> <template>', 'write: make samples of a template from its data schema'],
+      ['import <page>', 'write: make a template of a page of HTML'],
       ['check <mailfolder>', 'write: check a mail folder'],
       ['format <mailfolder>', 'write: format the sources of a mail folder'],
       ['render <mailfolder> <template>', 'write: render an email from a sample or from data'],

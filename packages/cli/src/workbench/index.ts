@@ -5,6 +5,7 @@ import type { check } from './check.js';
 import { FORMATS } from './check-formats.js';
 import type { render } from './render.js';
 import type { FormatOptions } from './format.js';
+import type { ImportOptions } from './import.js';
 import type { PreviewOptions } from './preview.js';
 import type { SampleOptions } from './sample.js';
 import type { TypesOptions } from './types.js';
@@ -38,6 +39,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
   ).action((folder: string, options: TypesOptions) => run(async (output) => (await import('./types.js')).types(folder, options, output)));
 
   defineSample(root, { run, example });
+  defineImport(root, { run, example });
   defineEditing(root, { run, example });
 
   example(
@@ -104,6 +106,26 @@ function defineSample(root: Command, { run, example }: Pick<Making, 'run' | 'exa
     'verbalis sample mail receipt --write',
   ).action((folder: string, template: string, options: SampleOptions) =>
     run(async (output) => (await import('./sample.js')).sample(folder, template, options, output)),
+  );
+}
+
+function defineImport(root: Command, { run, example }: Pick<Making, 'run' | 'example'>): void {
+  example(
+    root
+      .command('import <page>')
+      .description('write: make a template of a page of HTML')
+      .requiredOption('--into <folder>', 'the folder of the new template, in templates/ of a mail folder')
+      .option(
+        '--placeholder <pattern>',
+        'how the page marks values, with "name" for the name; can be given again',
+        (pattern: string, before: readonly string[]) => [...before, pattern],
+        [],
+      )
+      .option('--force', 'replace files that exist')
+      .option('--json', 'print JSON for programs'),
+    "verbalis import welcome.html --into mail/templates/welcome --placeholder '%name%'",
+  ).action((page: string, options: ImportOptions) =>
+    run(async (output) => (await import('./import.js')).importPage(page, options, output)),
   );
 }
 

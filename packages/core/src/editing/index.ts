@@ -7,3 +7,5 @@ export { openFolder, type EditedFolder } from './folder.js';
 export { rename, renameableAt, type Renameable } from './rename.js';
 export { formatSource } from './format.js';
 export { fileSchemas, type FileSchema } from './file-schemas.js';
+export { importHtml, type Imported, type ImportNote } from './import-html.js';
+export { placeholderFault } from './placeholders.js';
