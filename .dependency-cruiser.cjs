@@ -27,6 +27,7 @@ const STEPS = [
   'editing',
   'inspect',
   'preview',
+  'comparison',
   'dkim',
   'authentication',
   'domains',

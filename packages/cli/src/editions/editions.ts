@@ -38,17 +38,6 @@ export async function showEdition(client: Client, number: string, output: Output
   return 0;
 }
 
-/** Ends with 1 when the editions differ. */
-export async function diffEditions(
-  client: Client,
-  { from, to }: { readonly from: string; readonly to: string },
-  output: Output,
-): Promise<ExitCode> {
-  const { changes } = await client.editions.diff(numberOf(from), numberOf(to));
-  output.result({ changes }, changes.length === 0 ? 'Nothing differs.' : changesText(changes, output));
-  return changes.length === 0 ? 0 : 1;
-}
-
 export async function useEdition(client: Client, number: string, output: Output): Promise<ExitCode> {
   const edition = await client.editions.use({ number: numberOf(number) });
   output.result(edition, `Edition ${edition.number} is in use.`);

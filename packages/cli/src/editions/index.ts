@@ -1,7 +1,8 @@
 import { type Command } from 'commander';
 import { connect } from '../connection.js';
 import { type Making, type Remote } from '../command.js';
-import { listEditions, showEdition, diffEditions, promoteEdition, useEdition } from './editions.js';
+import type { CompareOptions } from './compare.js';
+import { listEditions, promoteEdition, showEdition, useEdition } from './editions.js';
 
 /** Commands of this feature. */
 export function define(root: Command, { run, remote, listed, example }: Making): void {
@@ -23,9 +24,19 @@ export function define(root: Command, { run, remote, listed, example }: Making):
   );
 
   example(
-    remote(editions.command('diff <from> <to>').description('show the differences of two editions; exits with 1 if there are any')),
+    remote(
+      editions
+        .command('diff <from> <to>')
+        .description('show what differs between two editions or mail folders, for their readers too; exits with 1 if anything does')
+        .option('--files-only', 'only which files differ')
+        .option('--pictures <folder>', 'write a page with pictures side by side to a folder (needs Chromium)'),
+    ),
     'verbalis editions diff 2 3',
-  ).action((from: string, to: string, options: Remote) => run((output) => diffEditions(connect(options), { from, to }, output)));
+    'verbalis editions diff 3 demo/mail --pictures review',
+    'verbalis editions diff main/mail branch/mail   (needs no service)',
+  ).action((from: string, to: string, options: Remote & Pick<CompareOptions, 'pictures' | 'filesOnly'>) =>
+    run(async (output) => (await import('./compare.js')).compare(() => connect(options), { ...options, from, to }, output)),
+  );
 
   example(
     remote(

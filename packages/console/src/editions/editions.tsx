@@ -27,6 +27,8 @@ const SIGNS = { added: '+ added', changed: '~ changed', removed: '− removed' }
 /** Files that can be read as text. */
 const TEXT = /\.(?:md|html|txt|json|css|yaml|svg)$/;
 
+const decoded = (bytes: Uint8Array): string => new TextDecoder().decode(bytes);
+
 /** Publications of the space, and what differs between two of them. */
 export function Editions() {
   const { client, space, folder } = useSession();
@@ -47,8 +49,8 @@ export function Editions() {
   const texts = useQuery({
     queryKey: ['diff', space.name, from, to, path],
     queryFn: async () => ({
-      before: change?.change === 'added' ? '' : await client.editions.file(from, path ?? ''),
-      after: change?.change === 'removed' ? '' : await client.editions.file(to, path ?? ''),
+      before: change?.change === 'added' ? '' : decoded(await client.editions.file(from, path ?? '')),
+      after: change?.change === 'removed' ? '' : decoded(await client.editions.file(to, path ?? '')),
     }),
     enabled: change !== undefined && TEXT.test(change.path),
   });

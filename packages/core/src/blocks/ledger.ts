@@ -49,7 +49,9 @@ export const ledger: Block = {
         const cell = `<${tag}${scope} class="${line}" align="${flush ? far : near}"${flush && !isHead ? ' nowrap' : ''} style="padding:${gap};${border}${weight}">`;
         return [cell, ...inner.inline(row.cells[c] ?? []), `</${tag}>`];
       });
-      return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold"`}>
+      // A heading that is broken anywhere would make its column as narrow as a letter.
+      const wrap = row.role === 'head' ? ';overflow-wrap:break-word' : '';
+      return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold${wrap}"`}>
 ${columns.flat()}</tr>
 `;
     });

@@ -180,7 +180,7 @@ const file = endpoint({
   summary: 'A file of an edition',
   scope: 'read',
   params: textParams('number', 'path'),
-  answers: { 200: content('Its text.', 'text/plain') },
+  answers: { 200: content('Its bytes.', 'application/octet-stream') },
   run({ caller: { space }, params: { number, path } }, { store }) {
     const hash = found(store, space, number).manifest[path];
     if (hash === undefined) throw new Refusal(404, 'unknown-file', 'This edition has no such file', { detail: `No file "${path}".` });

@@ -1,0 +1,2 @@
+export { compareFolders, type Comparison, type RenderingChange } from './compare.js';
+export { changedRows, type ChangedRows } from './rows.js';
