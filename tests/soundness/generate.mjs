@@ -595,12 +595,16 @@ export function filesOf({ tree, templates }) {
   const which = (templates[0]?.pieces[0]?.how ?? 0) % inputs.length;
   files['blocks/own.md'] = `---\ninputs:\n  in: ${inputs[which]}\n---\n${bodies[which]}`;
   files['blocks/box.md'] = '::content\n\n:::content aside\n(none)\n:::';
+  files['layouts/outer.md'] = '---\ninputs:\n  foot: { type: string, default: usual }\n---\n::body\n\n{{ foot }}';
+  files['layouts/frame.md'] =
+    '---\nlayout: outer\nfoot: "({{ line }})"\ninputs:\n  line: { type: string, default: usual }\n---\n:::card\n({{ line }})\n\n::body\n:::';
   templates.forEach(({ pieces, styled, own, html }, i) => {
     const text = pieces.map((one) => (html ? pieceHtml : pieceText)(one, usable, 0)).join('\n\n');
     const body = html ? `<!DOCTYPE html>\n<html><head><title>T</title></head><body>\n${text}\n</body></html>` : text;
     const first = usable[(pieces[0]?.b ?? 0) % usable.length];
     files[`templates/t${i}/data.schema.json`] = schema;
-    const front = `---\nsubject: 'S${own ? ` {{ ${first.path} }}` : ''}'\npreview: "p"\n${styled ? 'styles: styles/x.css\n' : ''}---\n`;
+    const frame = html || i % 3 > 0 ? '' : `layout: frame\n${styled ? `line: '({{ ${first.path} }})'\n` : ''}`;
+    const front = `---\nsubject: 'S${own ? ` {{ ${first.path} }}` : ''}'\npreview: "p"\n${styled ? 'styles: styles/x.css\n' : ''}${frame}---\n`;
     files[`templates/t${i}/message.${html ? 'html' : 'md'}`] = front + body;
   });
   return files;

@@ -89,12 +89,13 @@ export function readFile(folder: EditedFolder, path: string, text = folder.proje
   const layout = /^layouts\/([^/]+)\.md$/.exec(path)?.[1];
   if (layout !== undefined) {
     const [template] = usersOfLayout(folder, layout);
-    return readAlone(folder, { file: path, text }, { template, schema: template?.schema ?? { type: 'object' } });
+    const inputs = folder.context.layouts.get(layout)?.inputs ?? [];
+    return readAlone(folder, { file: path, text }, { template, schema: template?.schema ?? { type: 'object' }, inputs });
   }
   const block = /^blocks\/([^/]+)\.md$/.exec(path)?.[1];
   if (block !== undefined) {
     const inputs = folder.context.own.get(block)?.inputs ?? [];
-    return readAlone(folder, { file: path, text }, { names: new Map(inputs.map(({ name, type }) => [name, type])) });
+    return readAlone(folder, { file: path, text }, { inputs });
   }
   const template = templateOf(folder, path);
   return template === undefined ? undefined : readOfTemplate(folder, template, { file: path, text });
@@ -103,14 +104,16 @@ export function readFile(folder: EditedFolder, path: string, text = folder.proje
 function readAlone(
   { context, project }: EditedFolder,
   { file, text }: SourceFile,
-  against: { readonly template?: TemplateFiles | undefined; readonly schema?: JsonSchema; readonly names?: ReadonlyMap<string, Type> },
+  against: { readonly template?: TemplateFiles | undefined; readonly schema?: JsonSchema; readonly inputs: readonly { readonly name: string; readonly type: Type }[] },
 ): ReadFile {
   const parsed = parseSource(file, text, new Map([...context.modes, ['content', 'optional']]));
   const { seen, watch } = watched(file);
+  const inputs = new Map(against.inputs.map(({ name, type }) => [name, type]));
   const typing = typeTrees({
     trees: [parsed.tree],
     schema: against.schema ?? true,
-    ...(against.names === undefined ? {} : { names: against.names }),
+    // A block sees its inputs alone, a layout the data too.
+    ...(against.schema === undefined ? { names: inputs } : { inputs: new Map([[parsed.tree, inputs]]) }),
     signatures: context.signatures,
     say: context.say,
     hasBaseUrl: project.settings.baseUrl !== undefined,

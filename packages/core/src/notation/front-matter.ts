@@ -1,5 +1,5 @@
 import { isMap, isScalar, type Document } from 'yaml';
-import { didYouMean, problem, readYaml, SourceText, type Place, type Problem } from '../problems/index.js';
+import { problem, readYaml, SourceText, type Place, type Problem } from '../problems/index.js';
 import { parseParts } from './parts.js';
 import type { FrontValue } from './tree.js';
 
@@ -38,6 +38,8 @@ class ScalarSource extends SourceText {
 /** What stands between the two lines at the top. */
 export interface Front {
   readonly front: Map<string, FrontValue>;
+  /** Keys that are not among these. */
+  readonly others: Map<string, FrontValue>;
   readonly inputs: unknown;
   /** Codes that `check` leaves out, with the reason of each. */
   readonly silence: ReadonlyMap<string, string>;
@@ -50,17 +52,18 @@ export interface Front {
  */
 export function parseFrontMatter(source: SourceText, problems: Problem[]): Front {
   const front = new Map<string, FrontValue>();
+  const others = new Map<string, FrontValue>();
   const silence = new Map<string, string>();
   const { text } = source;
   const opening = /^---[ \t]*\r?\n/.exec(text);
-  if (opening === null) return { front, inputs: undefined, silence, bodyFrom: 0 };
+  if (opening === null) return { front, others, inputs: undefined, silence, bodyFrom: 0 };
   let inputs: unknown;
   const from = opening[0].length;
   const closing = /^---[ \t]*(?:\r?\n|$)/m;
   const found = closing.exec(text.slice(from));
   if (found === null) {
     problems.push(problem('front-matter-open', source.place(0, 3), 'The front matter is not closed.', 'End it with a line "---".'));
-    return { front, inputs, silence, bodyFrom: from };
+    return { front, others, inputs, silence, bodyFrom: from };
   }
   const yaml = text.slice(from, from + found.index);
   const { document, faults } = readYaml(yaml);
@@ -79,10 +82,6 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): Front
       if (!isScalar(key)) continue;
       const name = String(key.value);
       const keyPlace = source.place(from + key.range[0], name.length);
-      if (!(FRONT_KEYS as readonly string[]).includes(name)) {
-        problems.push(problem('front-key', keyPlace, `The front matter has no key "${name}".`, didYouMean(name, FRONT_KEYS)));
-        continue;
-      }
       if (name === 'inputs') {
         inputs = inputsOf(document, keyPlace, problems);
         continue;
@@ -96,12 +95,13 @@ export function parseFrontMatter(source: SourceText, problems: Problem[]): Front
         problems.push(problem('front-value', keyPlace, `"${name}" must be a text on one line.`, `Put it in quotes: ${name}: "…".`));
         continue;
       }
-      front.set(name, readScalar(source, { from: from + value.range[0], to: from + value.range[1], value: value.toString(), problems }));
+      const read = readScalar(source, { from: from + value.range[0], to: from + value.range[1], value: value.toString(), problems });
+      ((FRONT_KEYS as readonly string[]).includes(name) ? front : others).set(name, { ...read, keyPlace });
     }
   } else if (faults.length === 0 && document.contents !== null) {
     problems.push(problem('front-value', source.place(from), 'The front matter must be a list of "key: value" lines.'));
   }
-  return { front, inputs, silence, bodyFrom: from + found.index + found[0].length };
+  return { front, others, inputs, silence, bodyFrom: from + found.index + found[0].length };
 }
 
 function inputsOf(document: Document, place: Place, problems: Problem[]): unknown {
@@ -138,7 +138,7 @@ function readSilence(value: unknown, into: Map<string, string>): boolean {
 function readScalar(
   source: SourceText,
   { from, to, value, problems }: { readonly from: number; readonly to: number; readonly value: string; readonly problems: Problem[] },
-): FrontValue {
+): Omit<FrontValue, 'keyPlace'> {
   const written = source.text.slice(from, to);
   const inset = /^["']/.test(written) ? 1 : 0;
   const place = source.place(from, to - from);

@@ -46,9 +46,9 @@ const DIVIDERS = new Set(['else', 'else-if', 'empty']);
  * Never throws: what is wrong is in `problems`, and the tree holds what could be read.
  */
 export function parseSource(file: string, text: string, blocks: BlockModes): { tree: SourceTree; problems: Problem[]; source: SourceText } {
-  const { source, problems, front, inputs, silence, bodyFrom, refused } = open(file, text);
+  const { source, problems, front, others, inputs, silence, bodyFrom, refused } = open(file, text);
   const body = refused ? [] : new Directives(source, blocks, problems).read(bodyFrom);
-  return { tree: { file, front, inputs, silence, body }, problems, source };
+  return { tree: { file, front, others, inputs, silence, body }, problems, source };
 }
 
 /** Reads a source that is taken as it stands (message.html, message.txt): only `if` and `each` lines have a meaning. @param blocks names that would mean a block elsewhere */
@@ -57,9 +57,9 @@ export function parseVerbatim(
   text: string,
   blocks: BlockModes = new Map(),
 ): { tree: VerbatimTree; problems: Problem[]; source: SourceText } {
-  const { source, problems, front, silence, bodyFrom, refused } = open(file, text);
+  const { source, problems, front, others, silence, bodyFrom, refused } = open(file, text);
   const body = refused ? [] : new Directives(source, blocks, problems).readVerbatim(bodyFrom);
-  return { tree: { file, front, silence, body }, problems, source };
+  return { tree: { file, front, others, silence, body }, problems, source };
 }
 
 class Directives {

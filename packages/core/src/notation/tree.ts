@@ -150,12 +150,16 @@ export type Verbatim =
 export interface FrontValue {
   readonly parts: Parts;
   readonly place: Place;
+  /** Of its key. */
+  readonly keyPlace: Place;
 }
 
 /** A source that is taken as it stands, as a tree. */
 export interface VerbatimTree {
   readonly file: string;
   readonly front: ReadonlyMap<string, FrontValue>;
+  /** Keys that the notation does not know: they are for the layout. */
+  readonly others: ReadonlyMap<string, FrontValue>;
   /** Codes that `check` leaves out, with the reason of each. */
   readonly silence: ReadonlyMap<string, string>;
   readonly body: readonly Verbatim[];
@@ -165,9 +169,11 @@ export interface VerbatimTree {
 export interface SourceTree {
   readonly file: string;
   readonly front: ReadonlyMap<string, FrontValue>;
+  /** Keys that the notation does not know: they are for the layout. */
+  readonly others: ReadonlyMap<string, FrontValue>;
   /** Codes that `check` leaves out, with the reason of each. */
   readonly silence: ReadonlyMap<string, string>;
-  /** Inputs of a block of one's own, from its front matter: JSON Schema of each. */
+  /** Inputs of a block of one's own or of a layout, from its front matter: JSON Schema of each. */
   readonly inputs: unknown;
   readonly body: readonly Flow[];
 }

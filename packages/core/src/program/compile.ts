@@ -1,13 +1,13 @@
 import { BLOCKS } from '../blocks/index.js';
 import type { MailProject } from '../folder/index.js';
-import { parseSource, type BlockModes, type Expression } from '../notation/index.js';
+import { type BlockModes, type Expression } from '../notation/index.js';
 import { inReadingOrder, problem, type Problem } from '../problems/index.js';
 import { typeTrees, type BlockSignature, type SayTypes, type Type } from '../typing/index.js';
 import { sheetFaults, strangeClasses } from './sheets.js';
 import { modesOf, readOwnBlocks, type OwnBlock } from './own-blocks.js';
-import type { FolderContext, Parsed } from './context.js';
-import { uses } from './read-source.js';
-import { bodiesAt, compileTemplate, type CompiledTemplate } from './template.js';
+import type { FolderContext } from './context.js';
+import { readLayouts } from './layouts.js';
+import { compileTemplate, type CompiledTemplate } from './template.js';
 
 const SLOT_NAME = { name: 'name', kind: 'text', summary: 'the name of a place for content' } as const;
 
@@ -123,35 +123,6 @@ function typesOfOwn(
     const typing = typeTrees({ trees: [block.tree], schema: true, names, signatures, say, hasBaseUrl });
     problems.push(...typing.problems);
     for (const [expression, type] of typing.types) out.set(expression, type);
-  }
-  return out;
-}
-
-function readLayouts(project: MailProject, modes: BlockModes, problems: Problem[]): Map<string, Parsed> {
-  const out = new Map<string, Parsed>();
-  for (const [name, layout] of project.layouts) {
-    const parsed = parseSource(layout.file, layout.text, modes);
-    const [all, always] = [uses(parsed.tree.body, 'body'), bodiesAt(parsed.tree.body)];
-    const [first] = all;
-    if (all.length !== 1 || always !== 1) {
-      parsed.problems.push(
-        problem(
-          'layout-body',
-          first?.namePlace ?? parsed.source.place(0),
-          all.length === 0
-            ? 'This layout has no "::body".'
-            : all.length > 1
-              ? `This layout has "::body" ${all.length} times.`
-              : '"::body" is inside a loop, a list or a condition, or follows "::let" in its block: it must always be there, with no other names.',
-          'A line "::body", once, is where the template’s body goes.',
-        ),
-      );
-    }
-    for (const [key, value] of parsed.tree.front)
-      if (key !== 'summary')
-        parsed.problems.push(problem('front-here', value.place, `"${key}" has no meaning in a layout.`, 'Templates have it.'));
-    problems.push(...parsed.problems);
-    out.set(name, parsed);
   }
   return out;
 }

@@ -2,6 +2,7 @@ import type { MailProject, TemplateSource } from '../folder/index.js';
 import type { BlockModes, Expression, FrontValue, parseSource, SourceTree, VerbatimTree } from '../notation/index.js';
 import { problem, type Place, type Problem, type SourceText } from '../problems/index.js';
 import type { BlockSignature, SayTypes, Type, Typing } from '../typing/index.js';
+import type { Layout, LayoutUse } from './layouts.js';
 import type { OwnBlock } from './own-blocks.js';
 import type { Names, TypeOf } from './values.js';
 import type { Theme } from '../html/index.js';
@@ -14,7 +15,7 @@ export interface FolderContext {
   readonly project: MailProject;
   readonly modes: BlockModes;
   readonly signatures: ReadonlyMap<string, BlockSignature>;
-  readonly layouts: ReadonlyMap<string, Parsed>;
+  readonly layouts: ReadonlyMap<string, Layout>;
   readonly own: ReadonlyMap<string, OwnBlock>;
   readonly ownTypes: ReadonlyMap<Expression, Type>;
   readonly say: SayTypes;
@@ -27,7 +28,8 @@ export interface ReadSource {
   readonly tree: SourceTree | undefined;
   readonly html: VerbatimTree | undefined;
   readonly text: VerbatimTree | undefined;
-  readonly layout: Parsed | undefined;
+  /** The layouts around it, from the innermost on. */
+  readonly layouts: readonly LayoutUse[];
   readonly typing: Typing;
   readonly source: SourceText;
 }

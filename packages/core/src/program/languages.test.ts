@@ -234,7 +234,7 @@ group('files and settings', () => {
     if (codes.includes('yaml')) expect(codes).not.toContain('no-subject');
   });
   test.each([
-    [{ 'layouts/l.md': '---\nlayout: x\n---\n::body' }, 'front-here'],
+    [{ 'layouts/l.md': '---\ntopic: x\n---\n::body' }, 'front-here'],
     [{ 'layouts/l.md': ':::each x in xs\n::body\n:::' }, 'layout-body'],
     [{ 'layouts/l.md': ':::if n\n::body\n:::' }, 'layout-body'],
     [{ 'layouts/l.md': '> ::body' }, 'layout-body'],

@@ -67,6 +67,7 @@ function sourceFor(locale: string, read: ReadonlyMap<string, ReadSource>, main: 
 function ownOf(source: ReadSource): unknown[] {
   return [
     [...source.front].filter(([key]) => ['subject', 'preview', 'title'].includes(key)).map(([, value]) => value),
+    [...(source.tree?.others.values() ?? [])],
     source.tree?.body,
     source.html?.body,
     source.text?.body,
@@ -75,7 +76,8 @@ function ownOf(source: ReadSource): unknown[] {
 
 /** The layout, and every block of the folder's own that is used, directly or through another. */
 function sharedOf(context: FolderContext, source: ReadSource): unknown[] {
-  const out: unknown[] = [source.layout?.tree.body];
+  const around = source.layouts.map(({ layout }) => layout.parsed.tree.body);
+  const out: unknown[] = [...around, source.layouts.map(({ layout }) => [...layout.parsed.tree.others.values()])];
   const seen = new Set<string>();
   const follow = (tree: unknown): void => {
     for (const { name } of nodesOf(tree, 'block')) {
@@ -86,7 +88,7 @@ function sharedOf(context: FolderContext, source: ReadSource): unknown[] {
       follow(own.tree.body);
     }
   };
-  follow([source.tree?.body, source.layout?.tree.body]);
+  follow([source.tree?.body, ...around]);
   return out;
 }
 

@@ -1,7 +1,7 @@
 import type { MailProject } from '../folder/index.js';
-import { parseSource, type BlockModes, type BlockUse, type SourceTree } from '../notation/index.js';
-import { problem, SourceText, type Problem } from '../problems/index.js';
-import { accepts, literal, optional, typeOfSchema, TEXT, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+import { FRONT_KEYS, parseSource, type BlockModes, type BlockUse, type SourceTree } from '../notation/index.js';
+import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
+import { accepts, literal, optional, typeOfSchema, TEXT, type BlockArgument, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
 import { nodesOf } from './walk.js';
 
 export interface Input {
@@ -45,13 +45,8 @@ export function readOwnBlocks(
         problem('block-name-taken', parsed.source.place(0, 0), `There is a built-in block "${name}".`, 'Give yours another name.'),
       );
     const inputs = readInputs(parsed.tree.inputs, parsed.source, problems);
-    const args = inputs.map((input) => ({
-      name: input.name,
-      kind: 'value' as const,
-      type: input.type,
-      required: input.required,
-      summary: input.name,
-    }));
+    const args = inputs.map(argumentOf);
+    problems.push(...unknownKeys(parsed.tree, []));
     const slots = slotsIn(parsed.tree, problems);
     out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none', slots } });
   }
@@ -67,6 +62,19 @@ export function readOwnBlocks(
       );
   }
   return problems.some(({ code }) => code === 'block-circle') ? new Map<string, OwnBlock>() : out;
+}
+
+/** An input as an argument. */
+export function argumentOf({ name, type, required }: Input): BlockArgument {
+  return { name, kind: 'value', type, required, summary: name };
+}
+
+/** Keys of a front matter that neither the notation nor a layout knows. */
+export function unknownKeys({ others }: Pick<SourceTree, 'others'>, inputs: readonly Input[]): Problem[] {
+  const known = [...FRONT_KEYS, ...inputs.map(({ name }) => name)];
+  return [...others]
+    .filter(([name]) => !known.includes(name))
+    .map(([name, { keyPlace }]) => problem('front-key', keyPlace, `The front matter has no key "${name}".`, didYouMean(name, known)));
 }
 
 /** The names of places for content that a block's source has: `::content aside`. */
@@ -93,7 +101,8 @@ export function slotName(use: BlockUse): string | undefined {
   return arg.name === undefined && text !== undefined && /^[A-Za-z][A-Za-z0-9-]*$/.test(text) ? text : undefined;
 }
 
-function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {
+/** The inputs that a front matter declares, each with its type. */
+export function readInputs(raw: unknown, source: SourceText, problems: Problem[]): Input[] {
   if (raw === undefined || raw === null) return [];
   const at = source.place(Math.max(0, source.text.indexOf('inputs')), 6);
   if (typeof raw !== 'object' || Array.isArray(raw)) {

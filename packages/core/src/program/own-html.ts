@@ -8,7 +8,7 @@ import { elementsOf, isIntact, readDocument, refuseForbidden, tagsAt, type DomFa
 import { isHiddenElement, textOfDocument } from './html-text.js';
 import { mark, originOf, type Marked } from './marked.js';
 import { afterDoctype, placeOfStyle, sheetsOf, styleDocument, withImports, type Styled } from './own-styles.js';
-import { stylesNamed } from './read-source.js';
+import { stylesNamed } from './front.js';
 import { checkSteering } from './steering.js';
 import { placedOps } from './verbatim.js';
 import type { Writing } from './write-attributes.js';

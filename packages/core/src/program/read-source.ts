@@ -2,7 +2,10 @@ import type { SourceFile, TemplateFiles, TemplateSource } from '../folder/index.
 import { parseSource, parseVerbatim, type BlockUse, type FrontValue } from '../notation/index.js';
 import { didYouMean, problem, SourceText, type Place, type Problem } from '../problems/index.js';
 import { anythingHint, typeOfSchema, typeTrees, type Watch } from '../typing/index.js';
-import type { FolderContext, Parsed, ReadSource } from './context.js';
+import type { FolderContext, ReadSource } from './context.js';
+import { stylesNamed, written } from './front.js';
+import { layoutsAround } from './layouts.js';
+import { unknownKeys } from './own-blocks.js';
 import { nodesOf } from './walk.js';
 
 /** Reads a source with its front matter, layout and text part, and types them against the data schema. */
@@ -39,13 +42,16 @@ export function readSource(
   if (!front.has('subject') && !problems.some(({ code, place }) => code === 'yaml' && place.file === parsed.source.file))
     problems.push(problem('no-subject', top, 'This source has no subject.', 'Put subject: "…" between two lines "---" at the top.'));
   problems.push(...topicFaults(context, front), ...styleFaults(context, front, top));
-  const layout = layoutOf(context, { front, top, isMarkdown: markdown !== undefined, problems });
+  const layouts = layoutsAround(context, { front, top, tree: markdown?.tree, problems });
+  for (const verbatim of [html, text]) if (verbatim !== undefined) problems.push(...unknownKeys(verbatim.tree, []));
   for (const stray of uses(markdown?.tree.body, 'body'))
     problems.push(problem('body-here', stray.namePlace, '"::body" belongs in a layout.'));
   for (const stray of uses(markdown?.tree.body, 'content'))
     problems.push(problem('content-here', stray.namePlace, '"::content" belongs in a block of blocks/.'));
   const typing = typeTrees({
-    trees: [layout?.tree, markdown?.tree].filter((value) => value !== undefined),
+    trees: [...layouts.map(({ layout }) => layout.parsed.tree).reverse(), markdown?.tree].filter((value) => value !== undefined),
+    inputs: new Map(layouts.map(({ layout }) => [layout.parsed.tree, new Map(layout.inputs.map(({ name, type }) => [name, type]))])),
+    gifts: layouts.flatMap(({ gifts }) => gifts),
     verbatim: [html?.tree, text?.tree].filter((value) => value !== undefined),
     schema: template.schema,
     signatures: context.signatures,
@@ -54,7 +60,7 @@ export function readSource(
     watch,
   });
   problems.push(...typing.problems);
-  return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layout, typing, source: parsed.source };
+  return { file, front, tree: markdown?.tree, html: html?.tree, text: text?.tree, layouts, typing, source: parsed.source };
 }
 
 /** The data is an object: its schema has to say so. */
@@ -93,54 +99,6 @@ function styleFaults({ project }: FolderContext, front: ReadonlyMap<string, Fron
         didYouMean(path, project.styles.keys()),
       ),
     );
-}
-
-interface LayoutInput {
-  readonly front: ReadonlyMap<string, FrontValue>;
-  readonly top: Place;
-  readonly isMarkdown: boolean;
-  readonly problems: Problem[];
-}
-
-/** The layout around a Markdown source: its own, or the folder's. */
-function layoutOf({ project, layouts }: FolderContext, { front, top, isMarkdown, problems }: LayoutInput): Parsed | undefined {
-  const own = front.get('layout');
-  if (!isMarkdown) {
-    if (own !== undefined)
-      problems.push(
-        problem(
-          'front-here',
-          own.place,
-          'A message.html has no layout: it is the whole document.',
-          'Leave the line out, or write the mail as message.md.',
-        ),
-      );
-    return undefined;
-  }
-  const wanted = written(own) ?? project.settings.layout;
-  if (wanted === undefined || wanted === 'none') return undefined;
-  const layout = layouts.get(wanted);
-  if (layout === undefined)
-    problems.push(
-      problem(
-        'unknown-layout',
-        own?.place ?? top,
-        `There is no layout "${wanted}" in layouts/.`,
-        didYouMean(wanted, ['none', ...layouts.keys()]),
-      ),
-    );
-  return layout;
-}
-
-/** Paths of the style sheets that the front matter names. */
-export function stylesNamed(front: ReadonlyMap<string, FrontValue>): string[] {
-  return (written(front.get('styles')) ?? '').split(/[\s,]+/).filter((text) => text !== '');
-}
-
-/** A value of the front matter that holds no expressions. */
-export function written(value: FrontValue | undefined): string | undefined {
-  const texts = value?.parts.filter((part) => typeof part === 'string');
-  return value === undefined || texts?.length !== value.parts.length ? undefined : texts.join('');
 }
 
 /** Every use of a block in a tree. */

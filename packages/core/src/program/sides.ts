@@ -6,7 +6,7 @@ import { isSteer, resteered, type Address, type Op, type Steer, type Value } fro
 import { hasFormat } from '../typing/index.js';
 import { addressOf } from './address.js';
 import type { CompileContext } from './context.js';
-import { slotName, type OwnBlock } from './own-blocks.js';
+import { slotName, type Input, type OwnBlock } from './own-blocks.js';
 import { argumentValue, valueOf, type Names } from './values.js';
 
 /** Turns branches and loops of the tree into branches and loops of operations; each entry gives any number of them. */
@@ -103,15 +103,21 @@ export function filling(use: BlockUse, inner: Inner): { readonly nodes: readonly
 export function inputsOf(own: OwnBlock, use: BlockUse, names: Names, context: CompileContext): Names {
   const values = own.inputs.map((input) => {
     const given = use.args.find((arg) => arg.name === input.name);
-    const usual: Value = { k: 'const', value: input.usual };
-    if (given === undefined) return [input.name, usual] as const;
-    const value = inputValue(given, input.type, names, context);
-    return [input.name, input.usual === null ? value : ({ k: 'two', operator: '??', a: value, b: usual } satisfies Value)] as const;
+    return [input.name, given === undefined ? usualValue(input) : inputValue(given, input, names, context)] as const;
   });
   return names.inputs(values);
 }
 
-function inputValue(given: Argument, type: OwnBlock['inputs'][number]['type'], names: Names, context: CompileContext): Value {
+/** The value that an input of this type takes. */
+export function inputValue(given: Argument, input: Input, names: Names, context: CompileContext): Value {
+  const value = valueFor(given, input.type, names, context);
+  return input.usual === null ? value : { k: 'two', operator: '??', a: value, b: usualValue(input) };
+}
+
+/** What an input is where nothing is given. */
+export const usualValue = ({ usual }: Input): Value => ({ k: 'const', value: usual });
+
+function valueFor(given: Argument, type: Input['type'], names: Names, context: CompileContext): Value {
   const single = given.parts.length === 1 && typeof given.parts[0] !== 'string';
   const takesAddress = type.members.some((member) => hasFormat(member, 'uri') || hasFormat(member, 'uri-reference'));
   if (single || !takesAddress) return argumentValue(given.parts, names, type);

@@ -2,7 +2,7 @@ import { wordsOf } from '../blocks/index.js';
 import { htmlDocument, INSIDE } from '../html/index.js';
 import { memo } from '../formats/index.js';
 import type { MailProject, TemplateFiles } from '../folder/index.js';
-import type { Expression, Flow, FrontValue } from '../notation/index.js';
+import type { Expression, FrontValue } from '../notation/index.js';
 import { hasErrors, inReadingOrder, problem, SourceText, warning, type Problem } from '../problems/index.js';
 import type { Op, Program, TextOp } from '../render/index.js';
 import { textOf } from '../strings/index.js';
@@ -13,9 +13,11 @@ import { fromHtml } from './own-html.js';
 import { placeOfStyle, styleDocument, withImports } from './own-styles.js';
 import { HtmlCompiler } from './html-side.js';
 import { localesOf } from './languages.js';
+import { framed } from './layouts.js';
 import { mark } from './marked.js';
 import { MAX_NODES, type CompileContext, type FolderContext, type MakeInput, type ReadSource } from './context.js';
-import { readSource, stylesNamed, written } from './read-source.js';
+import { stylesNamed, written } from './front.js';
+import { readSource } from './read-source.js';
 import { tidy } from './sides.js';
 import { TextCompiler } from './text-side.js';
 import { placeAssets } from './assets.js';
@@ -219,14 +221,15 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
   const { theme, direction } = head;
   const { project } = context;
   const faults: DomFault[] = [];
-  const body = read.layout === undefined ? (read.tree?.body ?? []) : withBody(read.layout.tree.body, read.tree?.body ?? []);
+  const { body, names: outer, inner } = framed(read, names, compile);
   const side = new HtmlCompiler({ theme, direction }, compile, {
-    names,
+    names: outer,
+    inner,
     background: { text: 'text', soft: 'soft', link: 'link', size: theme.size.text, width: INSIDE },
     isRoot: true,
   });
   const html = htmlDocument({ ...head, body: side.flow(body) });
-  const text = new TextCompiler(compile, names).flow(body);
+  const text = new TextCompiler(compile, outer, inner).flow(body);
   const sheets = [...project.settings.styles, ...stylesNamed(read.front)]
     .map((path) => project.styles.get(path))
     .filter((sheet) => sheet !== undefined)
@@ -273,22 +276,3 @@ const RIGHT_TO_LEFT = new Set(['Arab', 'Hebr', 'Thaa', 'Syrc', 'Nkoo', 'Adlm', '
 const directionOf = memo((locale: string): 'ltr' | 'rtl' =>
   RIGHT_TO_LEFT.has(new Intl.Locale(locale).maximize().script ?? '') ? 'rtl' : 'ltr',
 );
-
-/** The layout's tree with the template's body in the place of `::body`. */
-function withBody(nodes: readonly Flow[], body: readonly Flow[]): Flow[] {
-  return nodes.flatMap((node): readonly Flow[] => {
-    if (node.kind === 'block' && node.name === 'body') return body;
-    if (node.kind === 'block' && node.content.mode === 'flow')
-      return [{ ...node, content: { mode: 'flow', children: withBody(node.content.children, body) } }];
-    return [node];
-  });
-}
-
-/** How often a layout has a place for the body where it always stands: not in a loop, a list or a condition. */
-export function bodiesAt(nodes: readonly Flow[]): number {
-  return nodes.reduce((sum, node) => {
-    if (node.kind !== 'block') return sum;
-    if (node.name === 'body') return sum + 1;
-    return node.content.mode === 'flow' ? sum + bodiesAt(node.content.children) : sum;
-  }, 0);
-}

@@ -28,6 +28,11 @@ export class Names {
     return new Names(this.types, new Map<string, Value>([MAIL, ...inputs]), this.depth);
   }
 
+  /** The same names, with inputs of a layout. */
+  plus(inputs: Iterable<readonly [string, Value]>): Names {
+    return new Names(this.types, new Map<string, Value>([...this.known, ...inputs]), this.depth);
+  }
+
   /** The same names, new slots from `depth` on. */
   above(depth: number): Names {
     return depth <= this.depth ? this : new Names(this.types, this.known, depth);

@@ -13,7 +13,7 @@ export { MASK, maskingOf, SENSITIVE, sensitiveFault, type Masking } from './sens
 export { SAMPLE_KINDS, sampleOf, type SampleKind } from './made-samples.js';
 export { schemaAt, typeOfSchema, type JsonSchema } from './schema.js';
 export type { BlockArgument, BlockSignature } from './signature.js';
-export { typeTrees, type Typing, type TypingInput } from './tree-typer.js';
+export { typeTrees, type Gift, type Typing, type TypingInput } from './tree-typer.js';
 export {
   ABSENT,
   ANY,

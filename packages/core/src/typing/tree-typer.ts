@@ -71,6 +71,19 @@ export interface TypingInput {
   /** Whether the folder says where its links lead. */
   readonly hasBaseUrl: boolean;
   readonly watch?: Watch | undefined;
+  /** Names that only one of the trees has beside the data: the inputs of a layout. */
+  readonly inputs?: ReadonlyMap<SourceTree, ReadonlyMap<string, Type>>;
+  /** What front matters give to the inputs of layouts. */
+  readonly gifts?: readonly Gift[];
+}
+
+/** A value of a front matter that an input of a layout takes. */
+export interface Gift {
+  readonly layout: string;
+  readonly wanted: BlockArgument;
+  readonly arg: Argument;
+  /** The tree whose front matter it is in. */
+  readonly from: SourceTree;
 }
 
 export interface Typing {
@@ -89,10 +102,15 @@ export function typeTrees(input: TypingInput): Typing {
   const expressions = new ExpressionTyper(problems, input.say, input.watch);
   const typer = new TreeTyper(expressions, problems, input.signatures);
   const scope = Scope.of(root, names);
+  const scopeOf = (tree: SourceTree): Scope => {
+    const own = input.inputs?.get(tree);
+    return own === undefined ? scope : Scope.of(root, [...names, ...own]);
+  };
   for (const tree of input.trees) {
-    for (const [, value] of tree.front) typer.parts(value.parts, scope);
-    typer.flows(tree.body, scope);
+    for (const [, value] of tree.front) typer.parts(value.parts, scopeOf(tree));
+    typer.flows(tree.body, scopeOf(tree));
   }
+  for (const { layout, wanted, arg, from } of input.gifts ?? []) typer.gift(layout, wanted, arg, scopeOf(from));
   for (const tree of input.verbatim ?? []) {
     for (const [, value] of tree.front) typer.parts(value.parts, scope);
     typer.verbatim(tree.body, scope);
@@ -336,6 +354,11 @@ class TreeTyper {
     const isOne = arg.parts.length === 1 && value !== undefined && typeof value !== 'string';
     const type = isOne ? this.expressions.type(value, scope) : undefined;
     this.problems.push(...choiceFaults(block, wanted, arg, type));
+  }
+
+  /** A value that a front matter gives to a layout. */
+  gift(layout: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
+    this.#input(layout, wanted, arg, scope);
   }
 
   /** An input takes a value of its type; several parts make a text, or an address where one is wanted. */
