@@ -383,6 +383,7 @@ const AROUND = [
   (value) => `| h | i |\n|---|--:|\n| x | (${value}) |`,
   (value) => `:::facts\n- Label: (${value})\n:::`,
   (value) => `:::ledger\n- Label | (${value})\n= Sum | (${value})\n:::`,
+  (value) => `:::ledger\n::row label="(${value})"\n= Sum | (${value})\n:::\n\n:::facts\n::fact label="(${value})"\n:::`,
   (value) => `:::notice tone=info\n(${value})\n:::`,
   (value) => `:::quote by="(${value})"\nx\n:::`,
   (value) => `:::postal\n(${value})\nx\n:::`,
@@ -558,6 +559,7 @@ function pieceHtml(one, paths, depth) {
       `<table>\n::let n${depth} = ${b.path}\n:::each k, v in ${a.path}\n<tr><td>({{ k }})</td><td>({{ v ?? n${depth} }})</td></tr>\n:::\n</table>`,
     () => `<p>x</p><!--[if mso]><v:rect href="${address}" title="${value}">x</v:rect><![endif]-->`,
     () => `<p title="${value}" class=${value}>x</p>`,
+    () => `<p {{ if ${b.path} }}data-a="(${value})" align="left"{{ else }}dir="ltr"{{ end }}data-b="(${value})">x</p>`,
     () => `<table><tr>(${value})<td>x</td></tr></table>`,
   ];
   return ways[one.kind % ways.length]();
@@ -594,6 +596,8 @@ export function filesOf({ tree, templates }) {
   const bodies = ['({{ in }})', '({{ in }})', '({{ in ?? 3 }})', '({{ in }})', '({{ in | list }})', '[there]({{ in }}/x)', '({{ in.a }})'];
   const which = (templates[0]?.pieces[0]?.how ?? 0) % inputs.length;
   files['blocks/own.md'] = `---\ninputs:\n  in: ${inputs[which]}\n---\n${bodies[which]}`;
+  files['blocks/row.md'] = '---\ngives: rows\ninputs:\n  label: { type: string }\n---\n- {{ label }} | 1\n:::if label == "x"\n- y | 2\n:::';
+  files['blocks/fact.md'] = '---\ngives: facts\ninputs:\n  label: { type: string }\n---\n- Label: {{ label }}';
   files['blocks/box.md'] = '::content\n\n:::content aside\n(none)\n:::';
   files['layouts/outer.md'] = '---\ninputs:\n  foot: { type: string, default: usual }\n---\n::body\n\n{{ foot }}';
   files['layouts/frame.md'] =

@@ -32,6 +32,8 @@ export interface Side {
   readonly address: (argument: Argument, what?: AddressKind) => Op;
   /** Text as it stands, with values and branches in it; `fixed` treats what is written out. */
   readonly pieces: (nodes: readonly Verbatim[], fixed: (text: string) => string) => Op[];
+  /** Rows that a block of the folder's own gives. */
+  readonly rowsOf: (use: BlockUse) => readonly RowPart[];
   /** Whether every value that this cell can hold is a number or an amount. */
   readonly numeric: (cell: readonly Inline[]) => boolean;
 }

@@ -4,13 +4,16 @@ import type { TextOp } from '../render/index.js';
 import type { Block, Side } from './block.js';
 import { textClass, letters } from './style.js';
 
-function rowsIn(nodes: readonly RowPart[]): Row[] {
-  return nodes.flatMap((node) => (node.kind === 'row' ? [node] : rowsIn(within<RowPart>(node))));
+function rowsIn(nodes: readonly RowPart[], side: Side): Row[] {
+  return nodes.flatMap((node) => {
+    if (node.kind === 'row') return [node];
+    return rowsIn(node.kind === 'block' ? side.rowsOf(node) : within<RowPart>(node), side);
+  });
 }
 
 /** Flush right: the last column, and each column whose cells are all numbers or amounts. */
 function flushRight(nodes: readonly RowPart[], side: Side): boolean[] {
-  const rows = rowsIn(nodes);
+  const rows = rowsIn(nodes, side);
   const count = Math.max(0, ...rows.map((row) => row.cells.length));
   return Array.from({ length: count }, (_, c) => {
     // Headings follow what is under them.

@@ -33,6 +33,8 @@ test.each([
       ['html', 'er'],
     ],
   ],
+  ['<p><a href="mailto:">there</a></p>', 'there: mailto:', []],
+  ['<p>tel: 123</p>', 'tel: 123', []],
 ])('%s and %j', (a, b, wanted) => {
   expect(compareParts(a, b).map((part) => [part.missingIn, part.what])).toEqual(wanted);
 });

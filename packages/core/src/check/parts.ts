@@ -13,7 +13,8 @@ export interface Difference {
 const UNSPACED = /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー]/u;
 const WORDS =
   /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー]|(?:(?![\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Hangul}\p{Script=Thai}ー])[\p{L}\p{N}\p{M}])+/gu;
-const URLS = /(?:https?|sms|tel|mailto):[^\s<>"]+/g;
+// An address from data may be empty: the scheme alone is no word either.
+const URLS = /(?:https?|sms|tel|mailto):[^\s<>"]*/g;
 
 function wordsOf(text: string): Map<string, number> {
   const out = new Map<string, number>();

@@ -104,7 +104,11 @@ export function readFile(folder: EditedFolder, path: string, text = folder.proje
 function readAlone(
   { context, project }: EditedFolder,
   { file, text }: SourceFile,
-  against: { readonly template?: TemplateFiles | undefined; readonly schema?: JsonSchema; readonly inputs: readonly { readonly name: string; readonly type: Type }[] },
+  against: {
+    readonly template?: TemplateFiles | undefined;
+    readonly schema?: JsonSchema;
+    readonly inputs: readonly { readonly name: string; readonly type: Type }[];
+  },
 ): ReadFile {
   const parsed = parseSource(file, text, new Map([...context.modes, ['content', 'optional']]));
   const { seen, watch } = watched(file);

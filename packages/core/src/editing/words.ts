@@ -11,7 +11,8 @@ export const FRONT_WORDS: Readonly<Record<(typeof FRONT_KEYS)[number], string>> 
   replyTo: 'where answers go',
   styles: 'style sheets of styles/ beside those of mail.yaml',
   summary: 'what it is for, in the lists of the console',
-  inputs: 'what a block takes: the JSON Schema of each input',
+  inputs: 'what a block or a layout takes: the JSON Schema of each input',
+  gives: 'what a block gives instead of prose: rows of a ledger, or facts',
   silence: 'codes that `check` leaves out, with the reason of each',
 };
 

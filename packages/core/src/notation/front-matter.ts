@@ -15,6 +15,7 @@ export const FRONT_KEYS = [
   'styles',
   'summary',
   'inputs',
+  'gives',
   'silence',
 ] as const;
 

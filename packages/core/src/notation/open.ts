@@ -36,7 +36,16 @@ export function open(file: string, text: string): Opened {
       problem('noncharacter', source.place(odd.index), 'This is a Unicode noncharacter, which no text may hold.', 'Delete it.'),
     );
   if (problems.length > 0)
-    return { source, problems, front: new Map(), others: new Map(), inputs: undefined, silence: new Map(), bodyFrom: text.length, refused: true };
+    return {
+      source,
+      problems,
+      front: new Map(),
+      others: new Map(),
+      inputs: undefined,
+      silence: new Map(),
+      bodyFrom: text.length,
+      refused: true,
+    };
   // Placeholders of other notations are plain text in this one, and readers would see them.
   for (const found of text.matchAll(FOREIGN))
     problems.push(

@@ -47,7 +47,10 @@ const DIVIDERS = new Set(['else', 'else-if', 'empty']);
  */
 export function parseSource(file: string, text: string, blocks: BlockModes): { tree: SourceTree; problems: Problem[]; source: SourceText } {
   const { source, problems, front, others, inputs, silence, bodyFrom, refused } = open(file, text);
-  const body = refused ? [] : new Directives(source, blocks, problems).read(bodyFrom);
+  const [given] = front.get('gives')?.parts ?? [];
+  const directives = new Directives(source, blocks, problems);
+  const gives = given === 'rows' || given === 'facts' ? given : undefined;
+  const body = refused ? [] : gives === undefined ? directives.read(bodyFrom) : directives.readEntries(bodyFrom, gives);
   return { tree: { file, front, others, inputs, silence, body }, problems, source };
 }
 
@@ -78,6 +81,14 @@ class Directives {
 
   read(from: number): Flow[] {
     return this.#flows(this.#scan(from, 'flow'));
+  }
+
+  /** The source of a block that gives entries: they are read as the content of what they are for. */
+  readEntries(from: number, mode: 'rows' | 'facts'): Flow[] {
+    const root = this.#frame(mode === 'rows' ? 'ledger' : 'facts', { mode, place: this.source.place(from, 0), line: undefined });
+    root.parts[0]?.children.push(...this.#scan(from, mode));
+    const { name, place } = root;
+    return [{ kind: 'block', name, args: [], content: this.#content(root), place, namePlace: place }];
   }
 
   readVerbatim(from: number): Verbatim[] {
@@ -241,6 +252,7 @@ class Directives {
       );
       return colons === '::' ? 'none' : 'flow';
     }
+    if (known === 'gives-rows' || known === 'gives-facts') return this.#entryMode(frame, known, { name, namePlace, colons });
     if (known === 'optional') return colons === '::' ? 'none' : 'flow';
     if (colons === ':::' && known === 'none') {
       this.problems.push(
@@ -262,6 +274,24 @@ class Directives {
         problem('block-here', namePlace, `The block "${name}" cannot stand inside "${frame.name}".`, 'Only "if", "each" and "let" can.'),
       );
     }
+    return known;
+  }
+
+  /** A block that gives entries stands where entries do. */
+  #entryMode(
+    frame: Frame,
+    known: 'gives-rows' | 'gives-facts',
+    { name, namePlace, colons }: { readonly name: string; readonly namePlace: Place; readonly colons: string },
+  ): ContentMode {
+    const what = known === 'gives-rows' ? 'rows' : 'facts';
+    if (colons === ':::')
+      this.problems.push(
+        problem('block-content', namePlace, `The block "${name}" has nothing inside.`, `Write it with two colons: "::${name} …".`),
+      );
+    if (frame.mode !== what)
+      this.problems.push(
+        problem('block-here', namePlace, `The block "${name}" gives ${what}: it stands inside "${what === 'rows' ? 'ledger' : 'facts'}".`),
+      );
     return known;
   }
 
@@ -379,6 +409,8 @@ class Directives {
     switch (frame.mode) {
       case 'none':
       case 'optional':
+      case 'gives-rows':
+      case 'gives-facts':
         return { mode: 'none' };
       case 'verbatim':
       case 'flow':
@@ -397,6 +429,7 @@ class Directives {
     const local = children.findIndex((child) => child.kind === 'done' && child.frame.name === 'let');
     const entries = (local === -1 ? children : children.slice(0, local)).flatMap((child): (T | Steering<never>)[] => {
       if (child.kind === 'run') return read(child.region);
+      if (child.frame.mode === 'gives-rows' || child.frame.mode === 'gives-facts') return this.#block(child.frame) as T[];
       if (child.frame.name !== 'if' && child.frame.name !== 'each') return [];
       return this.#steered(child.frame, (inner) => this.#entries(inner, read)) as Steering<never>[];
     });

@@ -75,7 +75,8 @@ export interface Fact {
   readonly value: readonly Inline[];
   readonly place: Place;
 }
-export type FactPart = Fact | Branches<FactPart> | Loop<FactPart> | Local<FactPart>;
+/** A block among facts or rows is one of the folder's own that gives such entries. */
+export type FactPart = Fact | BlockUse | Branches<FactPart> | Loop<FactPart> | Local<FactPart>;
 
 export interface Row {
   readonly kind: 'row';
@@ -84,7 +85,7 @@ export interface Row {
   readonly cells: readonly (readonly Inline[])[];
   readonly place: Place;
 }
-export type RowPart = Row | Branches<RowPart> | Loop<RowPart> | Local<RowPart>;
+export type RowPart = Row | BlockUse | Branches<RowPart> | Loop<RowPart> | Local<RowPart>;
 
 export interface Argument {
   /** undefined for the first, unnamed value. */
@@ -95,8 +96,8 @@ export interface Argument {
   readonly place: Place;
 }
 
-/** What a block can contain; each has one of these. `optional`: prose and blocks, or nothing. */
-export type ContentMode = 'none' | 'flow' | 'optional' | 'facts' | 'rows' | 'raw' | 'verbatim';
+/** What a block can contain; each has one of these. `optional`: prose and blocks, or nothing. `gives-rows`: nothing, and it stands among rows. */
+export type ContentMode = 'none' | 'gives-rows' | 'gives-facts' | 'flow' | 'optional' | 'facts' | 'rows' | 'raw' | 'verbatim';
 
 export interface BlockUse {
   readonly kind: 'block';

@@ -1,14 +1,29 @@
 import type { MailProject, TemplateSource } from '../folder/index.js';
 import type { BlockModes, Expression, FrontValue, parseSource, SourceTree, VerbatimTree } from '../notation/index.js';
 import { problem, type Place, type Problem, type SourceText } from '../problems/index.js';
-import type { BlockSignature, SayTypes, Type, Typing } from '../typing/index.js';
-import type { Layout, LayoutUse } from './layouts.js';
-import type { OwnBlock } from './own-blocks.js';
+import type { BlockSignature, Gift, SayTypes, Type, Typing } from '../typing/index.js';
+import type { Input, OwnBlock } from './own-blocks.js';
 import type { Names, TypeOf } from './values.js';
 import type { Theme } from '../html/index.js';
 import type { Op } from '../render/index.js';
 
 export type Parsed = ReturnType<typeof parseSource>;
+
+/** A frame around the bodies of templates. */
+export interface Layout {
+  readonly name: string;
+  readonly parsed: Parsed;
+  /** What it takes from the front matter of what it is around. */
+  readonly inputs: readonly Input[];
+  /** The layout around it, by its name. */
+  readonly outer: string | undefined;
+}
+
+/** A layout around a source, with what the front matters within it give to it. */
+export interface LayoutUse {
+  readonly layout: Layout;
+  readonly gifts: readonly Gift[];
+}
 
 /** What all templates of a folder share. */
 export interface FolderContext {

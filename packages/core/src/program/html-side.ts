@@ -17,6 +17,7 @@ import type {
 import type { Op } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
+import { entriesOf } from './own-blocks.js';
 import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, richSay, steer, tidy, variantsOf, type Inner } from './sides.js';
 import type { Names } from './values.js';
 
@@ -64,6 +65,7 @@ export class HtmlCompiler implements HtmlSide {
   readonly address: HtmlSide['address'];
   readonly pieces: HtmlSide['pieces'];
   readonly numeric: HtmlSide['numeric'];
+  readonly rowsOf: HtmlSide['rowsOf'];
   readonly single: boolean;
 
   constructor(
@@ -86,6 +88,7 @@ export class HtmlCompiler implements HtmlSide {
     this.pieces = common.pieces;
     this.single = context.single;
     this.numeric = common.numeric;
+    this.rowsOf = common.rowsOf;
   }
 
   #on(change: Partial<Background> | undefined): HtmlCompiler {
@@ -148,11 +151,28 @@ export class HtmlCompiler implements HtmlSide {
   }
 
   facts(nodes: readonly FactPart[], each: (fact: Fact, side: HtmlSide) => Op[]): Op[] {
-    return this.#steer<Fact>(nodes, each);
+    return this.#steer<Fact | BlockUse>(nodes, (node, side) => {
+      if (node.kind !== 'block') return each(node, side);
+      const given = side.#given<FactPart>(node);
+      return given === undefined ? [] : given.side.facts(given.entries, each);
+    });
   }
 
   rows(nodes: readonly RowPart[], each: (row: Row, side: HtmlSide) => Op[]): Op[] {
-    return this.#steer<Row>(nodes, each);
+    return this.#steer<Row | BlockUse>(nodes, (node, side) => {
+      if (node.kind !== 'block') return each(node, side);
+      const given = side.#given<RowPart>(node);
+      return given === undefined ? [] : given.side.rows(given.entries, each);
+    });
+  }
+
+  /** The entries of a block that gives such, with the scope that they are in. */
+  #given<T>(use: BlockUse): { readonly side: HtmlCompiler; readonly entries: readonly T[] } | undefined {
+    const { context, settings, background } = this;
+    const own = spend(context, use.place) ? context.own.get(use.name) : undefined;
+    if (own === undefined) return undefined;
+    const names = inputsOf(own, use, this.scope.names, context);
+    return { side: new HtmlCompiler(settings, context, { names, background }), entries: entriesOf<T>(own) };
   }
 
   raw(nodes: readonly Verbatim[]): Op[] {

@@ -1,7 +1,10 @@
 import { describe, expect, test } from '@jest/globals';
 import { md, object, testFolder } from './test-folder.js';
 
-const SCHEMA = object({ name: { type: 'string' }, line: { type: 'string' }, late: { type: 'boolean' }, fee: { type: 'integer' } }, { required: ['name', 'line', 'late'] });
+const SCHEMA = object(
+  { name: { type: 'string' }, line: { type: 'string' }, late: { type: 'boolean' }, fee: { type: 'integer' } },
+  { required: ['name', 'line', 'late'] },
+);
 const DATA = { name: 'Ada', line: 'of the data', late: true };
 
 /** The text part of a template within layouts; the problems where it has any. */
@@ -44,10 +47,30 @@ describe('a layout takes values from the front matter', () => {
   });
 
   test.each([
-    ['what it does not have', 'hro: x', '  hero: { type: string }', 'front-key templates/t/message.md:4 The front matter has no key "hro".'],
-    ['nothing for what it needs', '', '  hero: { type: string }', 'missing-argument templates/t/message.md:3 The layout "frame" needs "hero".'],
-    ['another type', 'hero: "{{ late }}"', '  hero: { type: string }', 'input-type templates/t/message.md:4 "hero" of "frame" takes a text; this is true or false.'],
-    ['what may be absent', 'hero: "{{ fee }}"', '  hero: { type: integer }', 'maybe-absent templates/t/message.md:4 "hero" of "frame" needs a value, and this one may be absent.'],
+    [
+      'what it does not have',
+      'hro: x',
+      '  hero: { type: string }',
+      'front-key templates/t/message.md:4 The front matter has no key "hro".',
+    ],
+    [
+      'nothing for what it needs',
+      '',
+      '  hero: { type: string }',
+      'missing-argument templates/t/message.md:3 The layout "frame" needs "hero".',
+    ],
+    [
+      'another type',
+      'hero: "{{ late }}"',
+      '  hero: { type: string }',
+      'input-type templates/t/message.md:4 "hero" of "frame" takes a text; this is true or false.',
+    ],
+    [
+      'what may be absent',
+      'hero: "{{ fee }}"',
+      '  hero: { type: integer }',
+      'maybe-absent templates/t/message.md:4 "hero" of "frame" needs a value, and this one may be absent.',
+    ],
     ['a record', 'hero: { a: b }', '  hero: { type: string }', 'front-value'],
   ])('is not given %s', (_what, front, inputs, wanted) => {
     expect(inFrame(front, layout(inputs))).toContain(wanted);
@@ -71,15 +94,19 @@ describe('a layout takes values from the front matter', () => {
 });
 
 describe('a layout is within a layout', () => {
-  const OUTER = '---\ninputs:\n  heading: { type: string, default: Usual }\n  foot: { type: string, default: Foot }\n---\nOuter {{ heading }}\n\n::body\n\n{{ foot }}\n';
-  const MIDDLE = '---\nlayout: outer\nheading: "from the middle, {{ hero }}"\ninputs:\n  hero: { type: string, default: h }\n---\n:::card\nMiddle\n\n::body\n:::\n';
+  const OUTER =
+    '---\ninputs:\n  heading: { type: string, default: Usual }\n  foot: { type: string, default: Foot }\n---\nOuter {{ heading }}\n\n::body\n\n{{ foot }}\n';
+  const MIDDLE =
+    '---\nlayout: outer\nheading: "from the middle, {{ hero }}"\ninputs:\n  hero: { type: string, default: h }\n---\n:::card\nMiddle\n\n::body\n:::\n';
   const files = { 'layouts/outer.md': OUTER, 'layouts/middle.md': MIDDLE };
 
   test('each holds the next, and gives what the outer one takes; the template goes before', () => {
     expect(text({ ...files, 'templates/t/message.md': md('Body', 'subject: S\nlayout: middle\nhero: "{{ name }}"') })).toBe(
       'Outer from the middle, Ada\n\nMiddle\n\nBody\n\nFoot',
     );
-    expect(text({ ...files, 'templates/t/message.md': md('Body', 'subject: S\nlayout: middle\nheading: mine\nfoot: End') })).toBe('Outer mine\n\nMiddle\n\nBody\n\nEnd');
+    expect(text({ ...files, 'templates/t/message.md': md('Body', 'subject: S\nlayout: middle\nheading: mine\nfoot: End') })).toBe(
+      'Outer mine\n\nMiddle\n\nBody\n\nEnd',
+    );
     expect(text({ ...files, 'templates/t/message.md': md('Body', 'subject: S\nlayout: outer') })).toBe('Outer Usual\n\nBody\n\nFoot');
   });
 
@@ -96,12 +123,24 @@ describe('a layout is within a layout', () => {
   });
 
   test.each([
-    [{ 'layouts/a.md': '---\nlayout: b\n---\n::body', 'layouts/b.md': '---\nlayout: a\n---\n::body' }, 'layout-circle layouts/a.md:2 The layout "a" ends up in itself: a → b → a.'],
+    [
+      { 'layouts/a.md': '---\nlayout: b\n---\n::body', 'layouts/b.md': '---\nlayout: a\n---\n::body' },
+      'layout-circle layouts/a.md:2 The layout "a" ends up in itself: a → b → a.',
+    ],
     [{ 'layouts/a.md': '---\nlayout: a\n---\n::body' }, 'layout-circle layouts/a.md:2 The layout "a" ends up in itself: a → a.'],
-    [{ 'layouts/a.md': '---\nlayout: none-such\n---\n::body' }, 'unknown-layout layouts/a.md:2 There is no layout "none-such" in layouts/.'],
-    [{ 'layouts/a.md': '---\ninputs: { title: { type: string } }\n---\n::body' }, 'inputs layouts/a.md:1 "title" is a key of every front matter'],
+    [
+      { 'layouts/a.md': '---\nlayout: none-such\n---\n::body' },
+      'unknown-layout layouts/a.md:2 There is no layout "none-such" in layouts/.',
+    ],
+    [
+      { 'layouts/a.md': '---\ninputs: { title: { type: string } }\n---\n::body' },
+      'inputs layouts/a.md:1 "title" is a key of every front matter',
+    ],
     [{ 'layouts/a.md': '---\nlayout: outer\nheadign: x\n---\n::body' }, 'front-key layouts/a.md:3 The front matter has no key "headign".'],
-    [{ 'layouts/a.md': '---\nlayout: outer\nheading: "{{ late }}"\n---\n::body' }, 'input-type layouts/a.md:3 "heading" of "outer" takes a text; this is true or false.'],
+    [
+      { 'layouts/a.md': '---\nlayout: outer\nheading: "{{ late }}"\n---\n::body' },
+      'input-type layouts/a.md:3 "heading" of "outer" takes a text; this is true or false.',
+    ],
   ])('%j', (more, wanted) => {
     expect(text({ ...files, ...more, 'templates/t/message.md': md('Body', 'subject: S\nlayout: a') })).toContain(wanted);
   });

@@ -1,29 +1,12 @@
 import type { MailProject } from '../folder/index.js';
 import { FRONT_KEYS, parseSource, type Argument, type BlockModes, type Flow, type FrontValue, type SourceTree } from '../notation/index.js';
 import { didYouMean, problem, type Place, type Problem } from '../problems/index.js';
-import type { Gift } from '../typing/index.js';
-import type { CompileContext, FolderContext, Parsed, ReadSource } from './context.js';
+import type { CompileContext, FolderContext, Layout, LayoutUse, Parsed, ReadSource } from './context.js';
 import { written } from './front.js';
 import { argumentOf, readInputs, unknownKeys, type Input } from './own-blocks.js';
 import { inputValue, usualValue, type Inner } from './sides.js';
 import type { Names } from './values.js';
 import { nodesOf } from './walk.js';
-
-/** A frame around the bodies of templates. */
-export interface Layout {
-  readonly name: string;
-  readonly parsed: Parsed;
-  /** What it takes from the front matter of what it is around. */
-  readonly inputs: readonly Input[];
-  /** The layout around it, by its name. */
-  readonly outer: string | undefined;
-}
-
-/** A layout around a source, with what the front matters within it give to it. */
-export interface LayoutUse {
-  readonly layout: Layout;
-  readonly gifts: readonly Gift[];
-}
 
 /** Keys that a layout's front matter may have, beside those for the layout around it. */
 const LAYOUT_KEYS = new Set(['summary', 'layout']);
@@ -35,13 +18,19 @@ export function readLayouts(project: MailProject, modes: BlockModes, problems: P
     const parsed = parseSource(file.file, file.text, modes);
     parsed.problems.push(...bodyFaults(parsed));
     for (const [key, value] of parsed.tree.front)
-      if (!LAYOUT_KEYS.has(key)) parsed.problems.push(problem('front-here', value.place, `"${key}" has no meaning in a layout.`, 'Templates have it.'));
+      if (!LAYOUT_KEYS.has(key))
+        parsed.problems.push(problem('front-here', value.place, `"${key}" has no meaning in a layout.`, 'Templates have it.'));
     const outer = written(parsed.tree.front.get('layout'));
     const inputs = readInputs(parsed.tree.inputs, parsed.source, problems);
     for (const { name: input } of inputs)
       if ((FRONT_KEYS as readonly string[]).includes(input) || input === 'mail')
         parsed.problems.push(
-          problem('inputs', parsed.source.place(0, 0), `"${input}" is a key of every front matter, or what the service gives.`, 'Give the input another name.'),
+          problem(
+            'inputs',
+            parsed.source.place(0, 0),
+            `"${input}" is a key of every front matter, or what the service gives.`,
+            'Give the input another name.',
+          ),
         );
     problems.push(...parsed.problems);
     out.set(name, { name, parsed, inputs, outer: outer === 'none' ? undefined : outer });
@@ -81,19 +70,33 @@ function bodiesAt(nodes: readonly Flow[]): number {
 function outerFaults(layout: Layout, all: ReadonlyMap<string, Layout>): Problem[] {
   const place = layout.parsed.tree.front.get('layout')?.place ?? layout.parsed.source.place(0, 0);
   if (layout.outer !== undefined && !all.has(layout.outer))
-    return [problem('unknown-layout', place, `There is no layout "${layout.outer}" in layouts/.`, didYouMean(layout.outer, ['none', ...all.keys()]))];
+    return [
+      problem(
+        'unknown-layout',
+        place,
+        `There is no layout "${layout.outer}" in layouts/.`,
+        didYouMean(layout.outer, ['none', ...all.keys()]),
+      ),
+    ];
   const around = chainOf(layout.outer, all);
   if (around.includes(layout)) {
     const names = [layout, ...around.slice(0, around.indexOf(layout) + 1)].map(({ name }) => name);
     return [problem('layout-circle', place, `The layout "${layout.name}" ends up in itself: ${names.join(' → ')}.`)];
   }
-  return unknownKeys(layout.parsed.tree, around.flatMap(({ inputs }) => inputs));
+  return unknownKeys(
+    layout.parsed.tree,
+    around.flatMap(({ inputs }) => inputs),
+  );
 }
 
 /** A layout and those around it, from the innermost on; one that ends up in itself is gone through once. */
 function chainOf(name: string | undefined, all: ReadonlyMap<string, Layout>): Layout[] {
   const out: Layout[] = [];
-  for (let at = name === undefined ? undefined : all.get(name); at !== undefined && !out.includes(at); at = at.outer === undefined ? undefined : all.get(at.outer))
+  for (
+    let at = name === undefined ? undefined : all.get(name);
+    at !== undefined && !out.includes(at);
+    at = at.outer === undefined ? undefined : all.get(at.outer)
+  )
     out.push(at);
   return out;
 }
@@ -125,12 +128,27 @@ export function layoutsAround({ project, layouts }: FolderContext, { front, top,
   const isNone = wanted === undefined || wanted === 'none';
   if (!isNone && !layouts.has(wanted))
     problems.push(
-      problem('unknown-layout', own?.place ?? top, `There is no layout "${wanted}" in layouts/.`, didYouMean(wanted, ['none', ...layouts.keys()])),
+      problem(
+        'unknown-layout',
+        own?.place ?? top,
+        `There is no layout "${wanted}" in layouts/.`,
+        didYouMean(wanted, ['none', ...layouts.keys()]),
+      ),
     );
   const chain = isNone ? [] : chainOf(wanted, layouts);
-  problems.push(...unknownKeys(tree, chain.flatMap(({ inputs }) => inputs)));
+  problems.push(
+    ...unknownKeys(
+      tree,
+      chain.flatMap(({ inputs }) => inputs),
+    ),
+  );
   const missing = (layout: Layout, { name }: Input): Problem =>
-    problem('missing-argument', own?.place ?? top, `The layout "${layout.name}" needs "${name}".`, `Write ${name}: "…" in the front matter.`);
+    problem(
+      'missing-argument',
+      own?.place ?? top,
+      `The layout "${layout.name}" needs "${name}".`,
+      `Write ${name}: "…" in the front matter.`,
+    );
   return chain.map((layout, i) => ({
     layout,
     gifts: layout.inputs.flatMap((input) => {

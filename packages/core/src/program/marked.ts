@@ -16,8 +16,13 @@ export interface PlacedText {
 }
 /** A value whose treatment depends on where in the markup it turns out to stand. */
 export type SlotOp = Slot & { readonly op: 'slot' };
+/** Attributes of a tag that stand under a condition. */
+export interface AttributesOp {
+  readonly op: 'attributes';
+  readonly steer: Steer<Op>;
+}
 /** Operations before they are marked. */
-export type Markable = Op | PlacedText | SlotOp | IfOp<Markable> | EachOp<Markable> | LetOp;
+export type Markable = Op | PlacedText | SlotOp | AttributesOp | IfOp<Markable> | EachOp<Markable> | LetOp;
 export type Hidden = Op | SlotOp;
 
 /** Operations as text with hidden places, and what is hidden. */
@@ -43,6 +48,8 @@ export function mark(ops: readonly Markable[]): Marked {
     else if (op.op === 'placed') {
       origins.push({ at: html.length, offset: op.offset });
       html += op.text;
+    } else if (op.op === 'attributes') {
+      html += `${OPEN}${hidden.push(op.steer) - 1}${CLOSE}`;
     } else {
       // A branch or loop is hidden for its test or list; its bodies stand in the text and are put back from there.
       const index = hidden.push(op as Hidden) - 1;

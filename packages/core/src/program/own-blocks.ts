@@ -1,7 +1,18 @@
 import type { MailProject } from '../folder/index.js';
-import { FRONT_KEYS, parseSource, type BlockModes, type BlockUse, type SourceTree } from '../notation/index.js';
+import { FRONT_KEYS, parseSource, type BlockModes, type BlockUse, type ContentMode, type SourceTree } from '../notation/index.js';
 import { didYouMean, problem, SourceText, type Problem } from '../problems/index.js';
-import { accepts, literal, optional, typeOfSchema, TEXT, type BlockArgument, type BlockSignature, type JsonSchema, type Type } from '../typing/index.js';
+import {
+  accepts,
+  literal,
+  optional,
+  typeOfSchema,
+  TEXT,
+  type BlockArgument,
+  type BlockSignature,
+  type JsonSchema,
+  type Type,
+} from '../typing/index.js';
+import { written } from './front.js';
 import { nodesOf } from './walk.js';
 
 export interface Input {
@@ -23,9 +34,26 @@ export interface OwnBlock {
 /** Whether a block takes content says its source. */
 const CONTENT_LINE = /^[ \t]*:::?content\b/m;
 
+/** What a block gives instead of prose says its front matter. */
+const GIVES_LINE = /^gives:[ \t]*["']?(rows|facts)\b/m;
+
+function modeOf(text: string): ContentMode {
+  const front = /^---[ \t]*\r?\n([^]*?)^---/m.exec(text)?.[1] ?? '';
+  const gives = text.startsWith('---') ? GIVES_LINE.exec(front)?.[1] : undefined;
+  if (gives !== undefined) return gives === 'rows' ? 'gives-rows' : 'gives-facts';
+  return CONTENT_LINE.test(text) ? 'flow' : 'none';
+}
+
+/** Entries that a block gives. */
+export function entriesOf<T>({ tree }: OwnBlock): readonly T[] {
+  const [only] = tree.body;
+  const content = only?.kind === 'block' ? only.content : undefined;
+  return content?.mode === 'rows' || content?.mode === 'facts' ? (content.children as readonly unknown[] as readonly T[]) : [];
+}
+
 /** The modes of all blocks of a folder: built in, and its own. */
 export function modesOf(builtIn: BlockModes, project: MailProject): BlockModes {
-  const own = [...project.blocks].map(([name, source]) => [name, CONTENT_LINE.test(source.text) ? 'flow' : 'none'] as const);
+  const own = [...project.blocks].map(([name, source]) => [name, modeOf(source.text)] as const);
   return new Map([...own, ...builtIn]);
 }
 
@@ -46,7 +74,7 @@ export function readOwnBlocks(
       );
     const inputs = readInputs(parsed.tree.inputs, parsed.source, problems);
     const args = inputs.map(argumentOf);
-    problems.push(...unknownKeys(parsed.tree, []));
+    problems.push(...unknownKeys(parsed.tree, []), ...givesFaults(parsed.tree));
     const slots = slotsIn(parsed.tree, problems);
     out.set(name, { name, inputs, tree: parsed.tree, signature: { name, args, content: modes.get(name) ?? 'none', slots } });
   }
@@ -62,6 +90,16 @@ export function readOwnBlocks(
       );
   }
   return problems.some(({ code }) => code === 'block-circle') ? new Map<string, OwnBlock>() : out;
+}
+
+/** What a block gives is one of two words. */
+function givesFaults({ front }: SourceTree): Problem[] {
+  const gives = front.get('gives');
+  const word = written(gives);
+  if (gives === undefined || word === 'rows' || word === 'facts') return [];
+  return [
+    problem('front-value', gives.place, `"gives" is "rows" or "facts"; "${word ?? ''}" is neither.`, 'Leave it out for a block of prose.'),
+  ];
 }
 
 /** An input as an argument. */

@@ -3,6 +3,7 @@ import { hiddenPreview } from '../html/index.js';
 import type { VerbatimTree } from '../notation/index.js';
 import { problem, suggestion, warning } from '../problems/index.js';
 import type { Op, TextOp } from '../render/index.js';
+import { withConditionalAttributes } from './conditional-attributes.js';
 import type { FolderContext, MakeInput } from './context.js';
 import { elementsOf, isIntact, readDocument, refuseForbidden, tagsAt, type DomFault } from './dom.js';
 import { isHiddenElement, textOfDocument } from './html-text.js';
@@ -19,7 +20,7 @@ export function fromHtml({ project }: FolderContext, tree: VerbatimTree, input: 
   const { read, head, compile, names, classes } = input;
   const { problems } = compile;
   const faults: DomFault[] = [];
-  const marked = mark(placedOps(tree.body, names, compile));
+  const marked = mark(withConditionalAttributes(placedOps(tree.body, names, compile), faults));
   const placeOf: Writing['placeOf'] = (offset) => originOf(marked, read.source, offset);
   const document = readDocument(marked, (what, offset) => {
     problems.push(

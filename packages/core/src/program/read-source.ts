@@ -36,6 +36,9 @@ export function readSource(
     problems.push(
       problem('front-here', parsed.source.place(0, 0), '"inputs" belongs to a block of blocks/; a template has a data schema.'),
     );
+  const gives = front.get('gives');
+  if (gives !== undefined)
+    problems.push(problem('front-here', gives.keyPlace, '"gives" belongs to a block of blocks/.', 'A template gives a whole email.'));
   problems.push(...rootFaults(template));
   const top = parsed.source.place(0, 0);
   // Front matter that cannot be read has said so already.
@@ -102,6 +105,6 @@ function styleFaults({ project }: FolderContext, front: ReadonlyMap<string, Fron
 }
 
 /** Every use of a block in a tree. */
-export function uses(tree: unknown, name: string): BlockUse[] {
+function uses(tree: unknown, name: string): BlockUse[] {
   return nodesOf(tree, 'block').filter((blockUse) => blockUse.name === name);
 }

@@ -1,12 +1,12 @@
 import { BLOCKS, type AddressKind, type Side } from '../blocks/index.js';
 import { joined } from '../html/index.js';
-import type { Argument, BlockUse, Flow, Inline, Parts, Steering, Verbatim } from '../notation/index.js';
+import type { Argument, BlockUse, Flow, Inline, Parts, RowPart, Steering, Verbatim } from '../notation/index.js';
 import type { Place } from '../problems/index.js';
 import { isSteer, resteered, type Address, type Op, type Steer, type Value } from '../render/index.js';
 import { hasFormat } from '../typing/index.js';
 import { addressOf } from './address.js';
 import type { CompileContext } from './context.js';
-import { slotName, type Input, type OwnBlock } from './own-blocks.js';
+import { entriesOf, slotName, type Input, type OwnBlock } from './own-blocks.js';
 import { argumentValue, valueOf, type Names } from './values.js';
 
 /** Turns branches and loops of the tree into branches and loops of operations; each entry gives any number of them. */
@@ -205,6 +205,10 @@ export function commonSide(names: Names, context: CompileContext, as: 'html' | '
           node.kind === 'text' ? [treat(node.text)] : [inserted(node.value, scope, as)],
         ),
       ),
+    rowsOf: (use) => {
+      const own = context.own.get(use.name);
+      return own === undefined ? [] : entriesOf<RowPart>(own);
+    },
     numeric: (cell) => isNumeric(cell, context.types),
   };
 }

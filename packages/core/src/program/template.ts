@@ -20,7 +20,7 @@ import { stylesNamed, written } from './front.js';
 import { readSource } from './read-source.js';
 import { tidy } from './sides.js';
 import { TextCompiler } from './text-side.js';
-import { placeAssets } from './assets.js';
+import { hasVariants, placeAssets } from './assets.js';
 import { Names, valueOf } from './values.js';
 import { verbatimOps } from './verbatim.js';
 
@@ -112,8 +112,10 @@ interface Made {
   readonly direction: 'ltr' | 'rtl';
   readonly subject: readonly Op[];
   readonly preview: readonly Op[];
+  /** With the addresses of pictures as they are written. */
   readonly html: readonly Op[];
-  readonly carried: Program['carried'];
+  /** The same with their final addresses, where they are those of every language. */
+  readonly placed?: ReturnType<typeof placeAssets>;
   readonly text: readonly TextOp[];
   readonly slots: number;
   /** Keys of the strings that it says. */
@@ -132,6 +134,7 @@ function build(context: FolderContext, input: BuildInput): Program {
   let made = others.find((other) => other.read === read && other.single === single && other.direction === direction);
   if (made === undefined) others.push((made = makeParts(context, input, direction)));
   const { timeZone, linkHosts } = settings;
+  const { ops: html, carried } = made.placed ?? placeAssets(made.html, project, locale);
   return {
     template: template.name,
     locale,
@@ -143,8 +146,8 @@ function build(context: FolderContext, input: BuildInput): Program {
     words: { ...wordsOf(locale) },
     subject: made.subject,
     preview: made.preview,
-    html: made.html.map((op) => (typeof op === 'string' ? op.replaceAll(LANGUAGE, locale) : op)),
-    carried: made.carried,
+    html: html.map((op) => (typeof op === 'string' ? op.replaceAll(LANGUAGE, locale) : op)),
+    carried,
     text: made.text,
     slots: made.slots,
   };
@@ -179,7 +182,7 @@ function makeParts(context: FolderContext, { read, problems, single, classes }: 
   const head = { theme, locale: LANGUAGE, direction, title, preview: lineOps(front.get('preview'), names, 'html') };
   const input: MakeInput = { read, head, compile, names, classes };
   const parts = read.html === undefined ? fromMarkdown(context, input) : fromHtml(context, read.html, input);
-  const { ops: html, carried } = placeAssets(parts.html, project);
+  const { html } = parts;
   const text: readonly TextOp[] =
     read.text === undefined ? parts.text : [{ op: 'lines', body: verbatimOps(read.text.body, names, compile) }];
   return {
@@ -189,7 +192,7 @@ function makeParts(context: FolderContext, { read, problems, single, classes }: 
     subject,
     preview,
     html,
-    carried,
+    ...(hasVariants(project) ? {} : { placed: placeAssets(html, project, settings.locale) }),
     text,
     slots: compile.deepest,
     said: saidIn([subject, preview, html, text]),

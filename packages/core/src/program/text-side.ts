@@ -4,6 +4,7 @@ import type { BlockUse, Fact, FactPart, Flow, Inline, ListItem, Parts, Row, RowP
 import type { Op, Steer, TextItem, TextOp } from '../render/index.js';
 import { rawHtml } from './raw.js';
 import { spend, type CompileContext } from './context.js';
+import { entriesOf } from './own-blocks.js';
 import { commonSide, contentOf, filling, inputsOf, inserted, partsAddress, richSay, steer, tidy, variantsOf, type Inner } from './sides.js';
 import { valueOf, type Names } from './values.js';
 
@@ -26,6 +27,7 @@ export class TextCompiler implements TextSide {
   readonly address: TextSide['address'];
   readonly pieces: TextSide['pieces'];
   readonly numeric: TextSide['numeric'];
+  readonly rowsOf: TextSide['rowsOf'];
   readonly single: boolean;
 
   constructor(
@@ -44,6 +46,7 @@ export class TextCompiler implements TextSide {
     this.pieces = common.pieces;
     this.single = context.single;
     this.numeric = common.numeric;
+    this.rowsOf = common.rowsOf;
   }
 
   #in(names: Names): TextCompiler {
@@ -66,11 +69,27 @@ export class TextCompiler implements TextSide {
   }
 
   facts<T>(nodes: readonly FactPart[], each: (fact: Fact, side: TextSide) => T): (T | Steer<T>)[] {
-    return this.#steer<Fact, T>(nodes, (fact, side) => [each(fact, side)]);
+    return this.#steer<Fact | BlockUse, T>(nodes, (node, side) => {
+      if (node.kind !== 'block') return [each(node, side)];
+      const given = side.#given<FactPart>(node);
+      return given === undefined ? [] : (given.side.facts(given.entries, each) as T[]);
+    });
   }
 
   rows<T>(nodes: readonly RowPart[], each: (row: Row, side: TextSide) => T): (T | Steer<T>)[] {
-    return this.#steer<Row, T>(nodes, (row, side) => [each(row, side)]);
+    return this.#steer<Row | BlockUse, T>(nodes, (node, side) => {
+      if (node.kind !== 'block') return [each(node, side)];
+      const given = side.#given<RowPart>(node);
+      return given === undefined ? [] : (given.side.rows(given.entries, each) as T[]);
+    });
+  }
+
+  /** The entries of a block that gives such, with the scope that they are in. */
+  #given<T>(use: BlockUse): { readonly side: TextCompiler; readonly entries: readonly T[] } | undefined {
+    const { context, names } = this;
+    const own = spend(context, use.place) ? context.own.get(use.name) : undefined;
+    if (own === undefined) return undefined;
+    return { side: new TextCompiler(context, inputsOf(own, use, names, context)), entries: entriesOf<T>(own) };
   }
 
   raw(nodes: readonly Verbatim[]): TextOp[] {

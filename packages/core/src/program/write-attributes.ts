@@ -1,7 +1,7 @@
 import type { AddressKind } from '../blocks/index.js';
 import { fixed, joined, type TagAttribute } from '../html/index.js';
 import type { Place } from '../problems/index.js';
-import type { Op } from '../render/index.js';
+import { isSteer, type Op } from '../render/index.js';
 import { fits, isFaulty, isFormatted, shown } from '../typing/index.js';
 import { addressOf, isAsItStands } from './address.js';
 import type { CompileContext } from './context.js';
@@ -10,7 +10,7 @@ import { holdsMark, piecesOf, tracesIn, type Hidden, type Marked, type SlotOp } 
 import { placed, valueOf } from './values.js';
 
 /** Attributes that hold an address, each with what is to be found there. */
-const ADDRESSES = new Map<string, AddressKind>([
+export const ADDRESSES: ReadonlyMap<string, AddressKind> = new Map<string, AddressKind>([
   ['href', 'link'],
   ['xlink:href', 'link'],
   ['o:href', 'link'],
@@ -25,7 +25,18 @@ const ADDRESSES = new Map<string, AddressKind>([
   ['dynsrc', 'picture'],
 ]);
 /** Attributes that are read as more than a text, so that no escaping makes data safe in them. */
-const NO_DATA = new Set(['srcset', 'imagesrcset', 'ping', 'http-equiv', 'xmlns', 'usemap', 'sizes', 'type', 'rel', 'target']);
+export const NO_DATA: ReadonlySet<string> = new Set([
+  'srcset',
+  'imagesrcset',
+  'ping',
+  'http-equiv',
+  'xmlns',
+  'usemap',
+  'sizes',
+  'type',
+  'rel',
+  'target',
+]);
 
 /** What the writing of markup needs to know. */
 export interface Writing {
@@ -45,6 +56,9 @@ export function attributeOps({ name, value, from }: TagAttribute, writing: Writi
     faults.push(steeringHere(`the attribute "${name}"`, from));
     return [];
   }
+  const [only, ...more] = piecesOf(name, marked.hidden);
+  // Attributes under a condition: see conditional-attributes.
+  if (more.length === 0 && typeof only === 'object' && only.op !== 'slot' && isSteer(only)) return [only];
   if (tracesIn(name).length > 0) {
     faults.push(movedFault(from));
     return [];

@@ -319,7 +319,11 @@ class TreeTyper {
         this.flows(content.children, scope);
         break;
       case 'facts':
-        this.#steered(content.children, scope, (fact: Fact, inner) => {
+        this.#steered(content.children, scope, (fact: Fact | BlockUse, inner) => {
+          if (fact.kind === 'block') {
+            this.#block(fact, inner);
+            return;
+          }
           this.inlines(fact.label, inner);
           this.inlines(fact.value, inner);
         });
@@ -336,8 +340,9 @@ class TreeTyper {
                   'Write each step out.',
                 ),
               );
-        this.#steered(content.children, scope, (row: Row, inner) => {
-          for (const cell of row.cells) this.inlines(cell, inner);
+        this.#steered(content.children, scope, (row: Row | BlockUse, inner) => {
+          if (row.kind === 'block') this.#block(row, inner);
+          else for (const cell of row.cells) this.inlines(cell, inner);
         });
         break;
       case 'raw':
