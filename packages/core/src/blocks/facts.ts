@@ -1,6 +1,6 @@
 import { colorClass, css, markup } from '../html/index.js';
 import type { Block } from './block.js';
-import { textClass, letters } from './style.js';
+import { breaking, textClass, letters } from './style.js';
 
 export const facts: Block = {
   signature: { name: 'facts', args: [], content: 'facts' },
@@ -14,7 +14,7 @@ export const facts: Block = {
     const cells = side.facts(use.content.children, (fact, inner) => {
       const { soft, text: textColor, size } = inner.background;
       return markup`<tr>
-<th scope="row" class="${textClass(soft)} ${colorClass('line', 'line')}" align="${direction === 'rtl' ? 'right' : 'left'}" valign="top" width="36%" style="${letters(theme, soft, size, { 'font-weight': 'normal', hyphens: 'auto', 'overflow-wrap': 'break-word' })};${end};${line}">${inner.inline(fact.label, { text: soft })}</th>
+<th scope="row" class="${textClass(soft)} ${colorClass('line', 'line')}" align="${direction === 'rtl' ? 'right' : 'left'}" valign="top" width="36%" style="${letters(theme, soft, size, { 'font-weight': 'normal', hyphens: 'auto', 'overflow-wrap': breaking(fact.label) })};${end};${line}">${inner.inline(fact.label, { text: soft })}</th>
 <td class="${textClass(textColor)} ${colorClass('line', 'line')}" valign="top" style="${letters(theme, textColor, size)};padding:8px 0;${line}">${inner.inline(fact.value)}</td>
 </tr>
 `;

@@ -23,4 +23,4 @@ export const BLOCKS: ReadonlyMap<string, Block> = new Map(
 );
 export type { AddressKind, Block, Background, HtmlSide, Side, TextSide } from './block.js';
 export { TONE_WORDS, wordsOf, type BlockWords } from './words.js';
-export { textClass, letters, lineHeight } from './style.js';
+export { breaking, textClass, letters, lineHeight } from './style.js';

@@ -2,7 +2,7 @@ import { colorClass, css, markup } from '../html/index.js';
 import { within, type Inline, type Row, type RowPart } from '../notation/index.js';
 import type { TextOp } from '../render/index.js';
 import type { Block, Side } from './block.js';
-import { textClass, letters } from './style.js';
+import { breaking, textClass, letters } from './style.js';
 
 function rowsIn(nodes: readonly RowPart[], side: Side): Row[] {
   return nodes.flatMap((node) => {
@@ -53,7 +53,7 @@ export const ledger: Block = {
         return [cell, ...inner.inline(row.cells[c] ?? []), `</${tag}>`];
       });
       // A heading that is broken anywhere would make its column as narrow as a letter.
-      const wrap = row.role === 'head' ? ';overflow-wrap:break-word' : '';
+      const wrap = row.role === 'head' && row.cells.every((cell) => breaking(cell) === 'break-word') ? ';overflow-wrap:break-word' : '';
       return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold${wrap}"`}>
 ${columns.flat()}</tr>
 `;

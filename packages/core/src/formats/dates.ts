@@ -63,7 +63,8 @@ function zoneOf(
 
 function show(value: string, context: FormatContext, how: Shown): string {
   // Most values have no zone of their own: nothing is looked up for them.
-  if (how.zone === undefined) return shown(context.locale, DATE_ONLY.test(value) ? 'UTC' : context.timeZone, `${how.date}/${how.time}/`, value);
+  if (how.zone === undefined)
+    return shown(context.locale, DATE_ONLY.test(value) ? 'UTC' : context.timeZone, `${how.date}/${how.time}/`, value);
   const { zone, named } = zoneOf(value, how, context);
   return shown(context.locale, zone, `${how.date}/${how.time}/${named}`, value);
 }

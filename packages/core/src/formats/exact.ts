@@ -52,11 +52,12 @@ export function overExactly(value: number, by: number, rounding: Rounding): numb
   return numberOf(roundedRatio(a.units * 10n ** BigInt(b.digits), b.units * 10n ** BigInt(a.digits), rounding));
 }
 
-/** A number rounded to so many digits after the point. */
+/** A number rounded to so many digits after the point; with -3, to thousands. */
 export function roundedTo(value: number, digits: number, rounding: Rounding): number {
   const { units, digits: has } = decimalOf(value);
   if (has <= digits) return value;
   const rounded = roundedRatio(units, 10n ** BigInt(has - digits), rounding);
+  if (digits < 0) return numberOf(rounded * 10n ** BigInt(-digits));
   const text = String(rounded < 0n ? -rounded : rounded).padStart(digits + 1, '0');
   const whole = text.slice(0, text.length - digits);
   return Number(`${rounded < 0n ? '-' : ''}${whole}${digits === 0 ? '' : `.${text.slice(-digits)}`}`);

@@ -18,6 +18,8 @@ const moneys = memo((locale: string, currency: string, digits: string) => {
 });
 
 const DIGITS = [0, 15] as const;
+/** The same for rounding: before the point, too. */
+const ROUNDED = [-15, 15] as const;
 
 /** Fraction digits that a formatter's argument asks for, within what there is. */
 function digitsOf(value: number | undefined, usual: string): string {
@@ -54,13 +56,13 @@ export const NUMBER_FORMATS: readonly Format[] = [
   {
     name: 'round',
     takes: ['number', 'whole'],
-    args: [{ name: 'digits', kind: 'whole', optional: true, range: DIGITS }, ROUNDING],
+    args: [{ name: 'digits', kind: 'whole', optional: true, range: ROUNDED }, ROUNDING],
     gives: 'number',
     summary:
-      'Rounded to digits after the point (0, if left out). Halves go to the even neighbour, or as the rounding says: half-up, up, down.',
+      'Rounded to digits after the point (0, if left out; -3 for thousands). Halves go to the even neighbour, or as the rounding says: half-up, up, down.',
     example: { value: 2.5, gives: '2' },
     run: (value: number, [digits, rounding = 'half-even']: readonly [number?, Rounding?]) =>
-      whole(roundedTo(value, Number(digitsOf(digits, '0')), rounding)),
+      whole(roundedTo(value, Math.min(ROUNDED[1], Math.max(ROUNDED[0], Math.trunc(digits ?? 0) || 0)), rounding)),
   },
   {
     name: 'floor',

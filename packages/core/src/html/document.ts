@@ -39,8 +39,9 @@ export function hiddenPreview(preview: readonly Op[]): Op[] {
 /** Classes of ours that stand in a body: the head holds rules for these only. */
 function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   for (const op of ops) {
-    if (typeof op === 'string') for (const [found] of op.matchAll(/\bv(?:[a-z]\d+|dark|t)\b/g)) out.add(found);
-    else if (isSteer(op)) for (const body of bodiesOf<Op>(op)) classesIn(body, out);
+    const markup = typeof op === 'string' ? op : op.op === 'rich' ? op.attributes : '';
+    for (const [found] of markup.matchAll(/\bv(?:[a-z]\d+|dark|t)\b/g)) out.add(found);
+    if (typeof op !== 'string' && isSteer(op)) for (const body of bodiesOf<Op>(op)) classesIn(body, out);
   }
   return out;
 }

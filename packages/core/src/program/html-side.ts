@@ -1,4 +1,4 @@
-import { BLOCKS, textClass, letters, lineHeight, type Background, type HtmlSide } from '../blocks/index.js';
+import { BLOCKS, breaking, textClass, letters, lineHeight, type Background, type HtmlSide } from '../blocks/index.js';
 import { colorClass, css, EDGE, fixed, markup, type Theme } from '../html/index.js';
 import type {
   BlockUse,
@@ -24,6 +24,7 @@ import type { Names } from './values.js';
 export interface HtmlSettings {
   readonly theme: Theme;
   readonly direction: 'ltr' | 'rtl';
+  readonly column?: Column;
 }
 
 /** Where in the tree a compiler is. */
@@ -41,9 +42,44 @@ const FULL_WIDTH: ReadonlySet<string> = new Set(['card', 'band', 'fineprint']);
 /** Blocks that hold what stands in their place. */
 const TRANSPARENT: ReadonlySet<string> = new Set(['content', 'body', 'only']);
 
+/** Room between a strip over the full width and words that stand in no card, in CSS pixels. A card stands close under it. */
+const UNDER_STRIP = 24;
+
+const SPACER = `<div style="height:${UNDER_STRIP}px;line-height:${UNDER_STRIP}px;font-size:1px">&nbsp;</div>\n`;
+
+/** Where in the column the last part ends, in the order of the mail: it is known when the next one is made. */
+interface Column {
+  isUnderStrip: boolean;
+  /** Where branches begin that all follow the same part. */
+  readonly starts: Map<Flow, boolean>;
+}
+
+/** What stands first in each branch, loop and local name. */
+function firstsOf(nodes: readonly Flow[]): Flow[] {
+  const [first] = nodes;
+  if (first === undefined) return [];
+  switch (first.kind) {
+    case 'if':
+      return first.branches.flatMap(({ body }) => firstsOf(body));
+    case 'each':
+      return [...firstsOf(first.body), ...firstsOf(first.otherwise)];
+    case 'let':
+      return firstsOf(first.body);
+    case 'block':
+    case 'code':
+    case 'heading':
+    case 'list':
+    case 'paragraph':
+    case 'quote':
+    case 'rule':
+    case 'table':
+      return [first];
+  }
+}
+
 /** A part of the column with the same edge as cards have. */
-function section(body: readonly Op[]): Op[] {
-  return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:0 ${EDGE}px">
+function section(body: readonly Op[], { isUnderStrip }: { readonly isUnderStrip: boolean }): Op[] {
+  return markup`<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td class="vp" style="padding:${isUnderStrip ? `${UNDER_STRIP}px` : '0'} ${EDGE}px${isUnderStrip ? ' 0' : ''}">
 ${body}</td></tr></table>
 `;
 }
@@ -113,7 +149,7 @@ export class HtmlCompiler implements HtmlSide {
     const out: Op[] = [];
     let run: Flow[] = [];
     const flush = (): void => {
-      if (run.length > 0) out.push(...section(this.#inside().flow(run)));
+      if (run.length > 0) out.push(...this.#section(() => this.#inside().flow(run)));
       run = [];
     };
     for (const node of nodes) {
@@ -122,15 +158,46 @@ export class HtmlCompiler implements HtmlSide {
         continue;
       }
       flush();
-      out.push(...this.#steer<Leaf>([node], (leaf, side) => side.#leafInColumn(leaf)));
+      out.push(...this.#underStrip(node, () => this.#steer<Leaf>([node], (leaf, side) => side.#leafInColumn(leaf))));
     }
     flush();
     return tidy(out);
   }
 
   #leafInColumn(node: Leaf): Op[] {
-    if (!this.#isAligned(node)) return section(this.#inside().#leaf(node));
-    return node.kind === 'block' && FULL_WIDTH.has(node.name) ? this.#inside().#leaf(node) : this.#leaf(node);
+    const { column } = this.settings;
+    const start = column?.starts.get(node);
+    if (column !== undefined && start !== undefined) column.isUnderStrip = start;
+    if (!this.#isAligned(node)) return this.#section(() => this.#inside().#leaf(node));
+    if (node.kind !== 'block' || !FULL_WIDTH.has(node.name)) return this.#leaf(node);
+    const made = this.#inside().#leaf(node);
+    if (column !== undefined) column.isUnderStrip = node.name === 'band';
+    return made;
+  }
+
+  /** A branch or loop that may be what stands first under a strip. */
+  #underStrip(node: Flow, make: () => readonly Op[]): readonly Op[] {
+    const { column } = this.settings;
+    if (column?.isUnderStrip !== true || (node.kind !== 'if' && node.kind !== 'each' && node.kind !== 'let')) return make();
+    const isBare = (leaf: Flow): boolean => leaf.kind !== 'block' || !(FULL_WIDTH.has(leaf.name) || this.context.own.has(leaf.name));
+    if (node.kind === 'each') {
+      // Only the first turn is under the strip: the room is before the loop.
+      if (!firstsOf([node]).some(isBare)) return make();
+      column.isUnderStrip = false;
+      return [SPACER, ...make()];
+    }
+    for (const first of firstsOf([node])) column.starts.set(first, true);
+    const made = make();
+    // Where no branch is taken, what follows is under the strip.
+    if (node.kind === 'if' && !node.branches.some(({ test }) => test === undefined)) column.isUnderStrip = true;
+    return made;
+  }
+
+  #section(make: () => readonly Op[]): Op[] {
+    const { column } = this.settings;
+    const isUnderStrip = column?.isUnderStrip === true;
+    if (column !== undefined) column.isUnderStrip = false;
+    return section(make(), { isUnderStrip });
   }
 
   #in(names: Names): HtmlCompiler {
@@ -233,9 +300,8 @@ ${this.flow(node.children, { text: background.soft })}</blockquote>
           'font-weight': heading ? 'bold' : 'normal',
           padding: direction === 'rtl' ? `8px 0 8px ${gap}` : `8px ${gap} 8px 0`,
           'text-align': align ?? near,
-          // A column is as wide as its longest word.
           hyphens: 'auto',
-          'overflow-wrap': 'break-word',
+          'overflow-wrap': breaking(cells[c] ?? []),
           ...(align === 'right' ? { 'white-space': 'nowrap' } : {}),
           'border-bottom': `${heading ? 2 : 1}px solid ${theme.color.line.light}`,
         });

@@ -78,6 +78,7 @@ describe('what is accepted gives this', () => {
     ['{{ total | over share | money "EUR" }}', '€3.33'],
     [':::each part in total | split 3\n- {{ part | money "EUR" }}\n:::', '- €3.34\n- €3.33\n- €3.33'],
     ['{{ (total | split (lines | pick "cents"))[0] ?? 0 | money "EUR" }}', '€0.83'],
+    ['{{ 1234567 | round -3 }} {{ 1500 | round -3 }} {{ -2501 | round -3 "down" }} {{ 7 | round -15 }}', '1235000 2000 -2000 0'],
     ['{{ total * rate | round | money "EUR" }} {{ rate | round 1 }} {{ rate | ceil }} {{ rate | floor | abs }}', '€1.90 0.2 1 0'],
     ['{{ total | max 2000 | min 5000 | difference 100 | money "EUR" }}', '€19.00'],
     ['{{ flight.at | time zone=flight.zone }} {{ flight.at | time }}', '9:15 AM GMT+1 10:15 AM'],

@@ -32,6 +32,13 @@ describe('texts of strings/ with emphasis and links', () => {
     );
   });
 
+  test('its links have the colours of the dark scheme, also where it has the only link of the mail', () => {
+    const { html } = folder('{{ say "agree" terms=terms name=name }}').render(DATA);
+    const [, link = ''] = /<a href="[^"]*" class="(v[a-z]\d+)"/.exec(html) ?? [];
+    expect(link).not.toBe('');
+    expect(html).toContain(`.${link}{color:`);
+  });
+
   test('an address that is written out is one of the folder', () => {
     expect(folder('{{ say "agree" terms="/terms" name=name }}').render(DATA).html).toContain('<a href="https://shop.example/terms"');
   });

@@ -225,7 +225,7 @@ function fromMarkdown(context: FolderContext, { read, head, compile, names, clas
   const { project } = context;
   const faults: DomFault[] = [];
   const { body, names: outer, inner } = framed(read, names, compile);
-  const side = new HtmlCompiler({ theme, direction }, compile, {
+  const side = new HtmlCompiler({ theme, direction, column: { isUnderStrip: false, starts: new Map() } }, compile, {
     names: outer,
     inner,
     background: { text: 'text', soft: 'soft', link: 'link', size: theme.size.text, width: INSIDE },
