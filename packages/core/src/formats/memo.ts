@@ -1,5 +1,10 @@
 import { LRUCache } from 'lru-cache';
 
+function isSame(a: readonly string[], b: readonly string[]): boolean {
+  for (let i = 0; i < a.length; i += 1) if (a[i] !== b[i]) return false;
+  return true;
+}
+
 /** Keeps what `make` made for each list of texts. Intl objects are slow to make and cheap to keep; the count is bounded. */
 export function memo<A extends readonly string[], T>(make: (...key: A) => T, most = 500): (...key: A) => T {
   const kept = new LRUCache<string, { readonly made: T }>({ max: most });
@@ -7,7 +12,7 @@ export function memo<A extends readonly string[], T>(make: (...key: A) => T, mos
   let lastMade: T | undefined;
   return (...key) => {
     // One mail asks for the same again and again.
-    if (lastMade !== undefined && key.every((part, i) => part === last[i])) return lastMade;
+    if (lastMade !== undefined && isSame(key, last)) return lastMade;
     const name = key.join('\n');
     const found = kept.get(name);
     if (found !== undefined) {
