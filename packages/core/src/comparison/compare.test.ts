@@ -172,3 +172,18 @@ describe('rows of pictures', () => {
     );
   });
 });
+
+test('two texts that have nothing in common are not compared word by word', () => {
+  const long = (word: string): Map<string, Uint8Array> =>
+    new Map(
+      Object.entries({
+        'mail.yaml': 'name: T\nbaseUrl: https://a.example/\n',
+        'templates/t/message.md': `---\nsubject: S\n---\n${Array.from({ length: 2000 }, (_, i) => `${word}${i}`).join(' ')}`,
+        'templates/t/data.schema.json': '{"type":"object"}',
+        'templates/t/samples/a.json': '{}',
+      }).map(([path, text]) => [path, Buffer.from(text)]),
+    );
+  const [change] = compareFolders(long('a'), long('b'), 0).renderings;
+  expect(change?.words.added).toHaveLength(1);
+  expect(change?.text.filter(({ mark }) => mark === '+').length).toBeGreaterThan(100);
+});

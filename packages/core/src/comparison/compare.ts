@@ -129,17 +129,26 @@ function isSame(a: MailPreview, b: MailPreview): boolean {
   return a.subject === b.subject && a.preview === b.preview && a.text === b.text && a.htmlSource === b.htmlSource && a.html === b.html;
 }
 
+/** Words or lines that are added and removed before two texts count as different from the first to the last: looking costs their product. */
+const MOST_CHANGES = 500;
+
 /** Runs of words that only one of two texts has; how lines are broken does not count. */
 function wordsOf(before: string, after: string): Changes<string> {
   const plain = (text: string): string => text.replace(/\s+/g, ' ').trim();
-  const parts = diffWordsWithSpace(plain(before), plain(after));
+  const [a, b] = [plain(before), plain(after)];
+  const parts = diffWordsWithSpace(a, b, { maxEditLength: MOST_CHANGES });
+  if (parts === undefined) return { added: [b], removed: [a] };
   const only = (which: 'added' | 'removed'): string[] =>
     parts.filter((part) => part[which] && part.value.trim() !== '').map(({ value }) => value.trim());
   return { added: only('added'), removed: only('removed') };
 }
 
 function linesOf(before: string, after: string): TextLine[] {
-  const all = diffLines(before, after).flatMap(({ value, added, removed }): TextLine[] =>
+  const parts = diffLines(before, after, { maxEditLength: MOST_CHANGES }) ?? [
+    { value: before, removed: true, added: false },
+    { value: after, removed: false, added: true },
+  ];
+  const all = parts.flatMap(({ value, added, removed }): TextLine[] =>
     value
       .replace(/\n$/, '')
       .split('\n')

@@ -1,5 +1,8 @@
 import { diffArrays } from 'diff';
 
+/** Rows that are added and removed before two pictures count as different from the first to the last: looking costs their product. */
+const MOST_CHANGES = 3000;
+
 /** Rows that differ between two pictures: from the first on, and how many; none where there are only rows of the other picture. */
 export interface ChangedRows {
   readonly before: readonly [from: number, count: number];
@@ -14,7 +17,9 @@ export function changedRows(before: readonly string[], after: readonly string[])
   const out: ChangedRows[] = [];
   let [a, b] = [0, 0];
   let open: { before: [number, number]; after: [number, number] } | undefined;
-  for (const { added, removed, count } of diffArrays([...before], [...after])) {
+  const parts = diffArrays([...before], [...after], { maxEditLength: MOST_CHANGES });
+  if (parts === undefined) return [{ before: [0, before.length], after: [0, after.length] }];
+  for (const { added, removed, count } of parts) {
     if (!added && !removed) {
       if (open !== undefined) out.push(open);
       open = undefined;

@@ -59,10 +59,10 @@ export function importHtml({ text, placeholders, beside }: ImportInput): Importe
   const pictures = filesIn(document, text, {
     beside,
     note,
-    isTaken: (from, to) => found.some((value) => value.from < to && from < value.to),
+    isTaken: (from, to) => within(found, from, to).length > 0,
   });
   const changes = [...found.map(({ from, to, path }): Change => ({ from, to, text: `{{ ${path} }}` })), ...pictures.changes];
-  changes.push(...literals(text, changes, note));
+  for (const literal of literals(text, changes, note)) changes.push(literal);
   noteForeign(document, note);
   const values = new Map<string, number>();
   for (const { path } of found) values.set(path, (values.get(path) ?? 0) + 1);
@@ -87,15 +87,31 @@ interface Value {
 }
 
 function valuesIn(text: string, placeholders: readonly string[]): Value[] {
+  const all = placeholders.flatMap((placeholder, rank) =>
+    [...text.matchAll(placeholderPattern(placeholder))].map(({ index, 0: whole, 1: name = '' }) => ({
+      rank,
+      value: { from: index, to: index + whole.length, written: name, path: pathOf(name) },
+    })),
+  );
+  // Where two patterns take the same signs, the one that begins first has them, or else the one that was given first.
+  all.sort((a, b) => a.value.from - b.value.from || a.rank - b.rank);
   const out: Value[] = [];
-  for (const placeholder of placeholders)
-    for (const found of text.matchAll(placeholderPattern(placeholder))) {
-      const [whole, name = ''] = found;
-      const to = found.index + whole.length;
-      if (out.some((value) => value.from < to && found.index < value.to)) continue;
-      out.push({ from: found.index, to, written: name, path: pathOf(name) });
-    }
-  return out.sort((a, b) => a.from - b.from);
+  for (const { value } of all) if (value.from >= (out.at(-1)?.to ?? 0)) out.push(value);
+  return out;
+}
+
+/** The values that touch a stretch of the page; values are in the order of the page. */
+function within(values: readonly Value[], from: number, to: number): Value[] {
+  let low = 0;
+  let high = values.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if ((values[middle]?.to ?? 0) <= from) low = middle + 1;
+    else high = middle;
+  }
+  const out: Value[] = [];
+  for (let i = low; i < values.length && (values[i]?.from ?? to) < to; i += 1) out.push(values[i] as Value);
+  return out;
 }
 
 /** Words of the language, which no path begins with. */
@@ -129,25 +145,38 @@ function pathOf(name: string): string {
 
 /** Two names that became the same path, and a path that would be both a text and a record. */
 function noteClashes(values: readonly Value[], note: (offset: number, message: string) => void): void {
-  const names = new Map<string, string>();
+  const names = new Map<string, Set<string>>();
+  const first = new Map<string, number>();
   for (const { path, written, from } of values) {
-    const other = names.get(path);
-    if (other !== undefined && other !== written) note(from, `"${written}" and "${other}" both became "${path}". Rename one of them.`);
-    names.set(path, other ?? written);
+    const known = names.get(path) ?? new Set<string>();
+    const [other] = known;
+    if (other !== undefined && !known.has(written)) note(from, `"${written}" and "${other}" both became "${path}". Rename one of them.`);
+    names.set(path, known.add(written));
+    if (!first.has(path)) first.set(path, from);
   }
-  for (const { path, from } of new Map(values.map((value) => [value.path, value])).values())
-    if ([...names.keys()].some((other) => other.startsWith(`${path}.`)))
-      note(from, `"${path}" is a value here and a record of values elsewhere. Rename one of them.`);
+  const records = new Set([...names.keys()].flatMap((path) => prefixesOf(path)));
+  for (const [path, from] of first)
+    if (records.has(path)) note(from, `"${path}" is a value here and a record of values elsewhere. Rename one of them.`);
+}
+
+/** "a.b.c": "a", "a.b". */
+function prefixesOf(path: string): string[] {
+  const steps = path.split('.');
+  return steps.slice(1).map((_, i) => steps.slice(0, i + 1).join('.'));
 }
 
 /** Braces and lines of the page that mean something in a template: they are written so that they stay what they are. */
 function literals(text: string, changes: readonly Change[], note: (offset: number, message: string) => void): Change[] {
   const out: Change[] = [];
-  const isFree = (at: number): boolean => !changes.some(({ from, to }) => from <= at && at < to);
+  const taken = [...changes].sort((a, b) => a.from - b.from);
+  let next = 0;
+  let last = 0;
   for (const { index } of text.matchAll(/\{\{/g)) {
-    if (!isFree(index) || out.some(({ to }) => to > index)) continue;
+    while ((taken[next]?.to ?? Infinity) <= index) next += 1;
+    if (index < last || (taken[next]?.from ?? Infinity) <= index) continue;
+    last = index + 2;
     // Four braces are two that are shown.
-    out.push({ from: index, to: index + 2, text: '{{{{' });
+    out.push({ from: index, to: last, text: '{{{{' });
     note(index, 'These braces stay as text: no placeholder pattern takes them for a value.');
   }
   for (const { index } of text.matchAll(/^[ \t]*(?:::(?:let\b|#(?=[ \t]|$))|:::(?:if|else|else-if|each|empty)?(?=[ \t]|$))/gm))
@@ -253,7 +282,7 @@ function wholeAddresses(document: Document, values: readonly Value[]): Set<strin
     for (const name of ['href', 'src', 'background']) {
       const at = attrs[name];
       const address = element.attribs[name]?.trim() ?? '';
-      const inside = at === undefined ? [] : values.filter(({ from, to }) => at.startOffset <= from && to <= at.endOffset);
+      const inside = at === undefined ? [] : within(values, at.startOffset, at.endOffset);
       const [only] = inside;
       if (inside.length === 1 && only !== undefined && address.length === only.to - only.from) out.add(only.path);
     }
@@ -290,15 +319,19 @@ function subjectOf(document: Document, values: readonly Value[]): string {
   const [text] = title?.children ?? [];
   const start = (text as Located | undefined)?.sourceCodeLocation?.startOffset;
   if (text === undefined || !isText(text) || start === undefined || text.data.trim() === '') return 'Subject';
-  const inside = values.filter(({ from, to }) => start <= from && to <= start + text.data.length);
+  const inside = within(values, start, start + text.data.length);
   const own = inside.map(({ from, to, path }): Change => ({ from: from - start, to: to - start, text: `{{ ${path} }}` }));
   return changed(text.data, own).replace(/\s+/g, ' ').trim();
 }
 
 function changed(text: string, changes: readonly Change[]): string {
-  let out = text;
-  for (const { from, to, text: by } of [...changes].sort((a, b) => b.from - a.from)) out = `${out.slice(0, from)}${by}${out.slice(to)}`;
-  return out;
+  const out: string[] = [];
+  let last = 0;
+  for (const { from, to, text: by } of [...changes].sort((a, b) => a.from - b.from)) {
+    out.push(text.slice(last, from), by);
+    last = to;
+  }
+  return out.join('') + text.slice(last);
 }
 
 /** The elements of a document in the order of the page; without recursion, since pages nest as deeply as they like. */
@@ -308,7 +341,7 @@ function elementsOf(document: Document): Element[] {
   for (let next = left.pop(); next !== undefined; next = left.pop()) {
     if (!isTag(next)) continue;
     out.push(next);
-    left.push(...[...next.children].reverse());
+    for (let i = next.children.length - 1; i >= 0; i -= 1) left.push(next.children[i] as ChildNode);
   }
   return out;
 }

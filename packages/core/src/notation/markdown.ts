@@ -137,9 +137,15 @@ export class Prose {
     }
     text = text.slice(0, -1);
     const toSource = (offset: number): number => {
-      let n = starts.length - 1;
-      while (n > 0 && (starts[n] ?? 0) > offset) n -= 1;
-      return (region.lines[n]?.offset ?? 0) + offset - (starts[n] ?? 0);
+      // The last line that begins at or before the offset.
+      let low = 0;
+      let high = starts.length - 1;
+      while (low < high) {
+        const middle = (low + high + 1) >> 1;
+        if ((starts[middle] ?? 0) <= offset) low = middle;
+        else high = middle - 1;
+      }
+      return (region.lines[low]?.offset ?? 0) + offset - (starts[low] ?? 0);
     };
     return new Reading({ text: this.#hide(text, toSource), toSource, source, hidden: this.#hidden, problems: this.problems, column });
   }
