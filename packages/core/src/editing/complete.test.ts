@@ -128,6 +128,17 @@ describe('in the front matter', () => {
   });
 });
 
+test('keys that the layouts around a template take are among those of its front matter', () => {
+  const layouts = {
+    'layouts/inner.md': '---\nlayout: quay\ninputs: { hero: { type: string } }\n---\n::body\n',
+    'layouts/quay.md': '---\ninputs: { tone: { enum: [a, b], default: a } }\n---\n::body\n',
+  };
+  expect(labels(opened({ ...layouts, 'templates/t/message.md': '---\nlayout: inner\n¦\n---\nx' }))).toEqual(
+    expect.arrayContaining(['subject', 'hero', 'tone']),
+  );
+  expect(labels(opened({ ...layouts, 'templates/t/message.md': '---\n¦\n---\nx' }))).not.toContain('hero');
+});
+
 test('never fails, wherever the cursor is in a text that is being typed', () => {
   const text =
     '---\nsubject: "S {{ say "hello" name=passenger.name }}"\n---\n:::notice tone={{ state == "late" ? "warning" : "info" }}\n{{ if booking.vehicle }}{{ booking.total | money booking.currency }}{{ end }}\n:::\n';

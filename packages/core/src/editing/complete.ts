@@ -1,5 +1,6 @@
 import { BLOCKS } from '../blocks/index.js';
 import { FRONT_KEYS } from '../notation/index.js';
+import { inWords, type Type } from '../typing/index.js';
 import { completeExpression } from './complete-expression.js';
 import { valuesOf, type Completion } from './completion.js';
 import { cursorAt } from './cursor.js';
@@ -35,14 +36,10 @@ export function complete(folder: EditedFolder, path: string, offset: number): Co
     case 'argument-value':
       return isMarkdown ? argumentsOf(folder, cursor, { text, offset }) : [];
     case 'front-key':
-      return FRONT_KEYS.map((key) => ({
-        label: key,
-        kind: 'word',
-        detail: FRONT_WORDS[key],
-        insert: `${key}: `,
-        from: cursor.from,
-        to: offset,
-      }));
+      return [
+        ...FRONT_KEYS.map((key) => ({ key, detail: FRONT_WORDS[key] })),
+        ...layoutInputs(folder, path, text).map(({ name, type }) => ({ key: name, detail: `for the layout: ${inWords(type)}` })),
+      ].map(({ key, detail }) => ({ label: key, kind: 'word', detail, insert: `${key}: `, from: cursor.from, to: offset }));
     case 'front-value':
       return frontValues(folder, cursor.key).map((value) => ({
         label: value,
@@ -54,6 +51,25 @@ export function complete(folder: EditedFolder, path: string, offset: number): Co
     case 'text':
       return [];
   }
+}
+
+/** What the layouts around a source take from its front matter. */
+function layoutInputs(
+  { context, project }: EditedFolder,
+  path: string,
+  text: string,
+): readonly { readonly name: string; readonly type: Type }[] {
+  if (!/^(?:templates\/[^/]+\/message|layouts\/)/.test(path)) return [];
+  const written = /^layout:[ \t]*["']?([^\s"']+)/m.exec(text)?.[1];
+  const out = new Map<string, { readonly name: string; readonly type: Type }>();
+  const seen = new Set<string>();
+  for (let name = written ?? (path.startsWith('layouts/') ? undefined : project.settings.layout); name !== undefined && !seen.has(name);) {
+    seen.add(name);
+    const layout = context.layouts.get(name);
+    for (const input of layout?.inputs ?? []) out.set(input.name, input);
+    name = layout?.outer;
+  }
+  return [...out.values()];
 }
 
 interface AtColons {
