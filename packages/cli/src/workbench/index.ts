@@ -154,7 +154,8 @@ function defineEditing(root: Command, { run, example }: Pick<Making, 'run' | 'ex
     root.command('lsp').description('write: serve the language server protocol on standard input and output, for editors'),
     'verbalis lsp   (an editor starts it: see docs/editors.md)',
   ).action(() =>
-    run(async () => {
+    run(async (output) => {
+      if (process.stdin.isTTY) output.note('This is for editors, which start it and talk to it: see docs/editors.md. End with Ctrl+C.');
       await (await import('./language-server/server.js')).serve();
       return 0;
     }),
