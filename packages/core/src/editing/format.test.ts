@@ -40,7 +40,9 @@ describe('a source is formatted', () => {
   });
 
   test('in its front matter', () => {
-    expect(format('---\nsubject:    "{{a|upper}}"\n---\nx\n')).toBe('---\nsubject: "{{ a | upper }}"\n---\nx\n');
+    expect(format('---\nsubject:    "{{a|upper}}"\npreview: "{{b}}"\n---\nx\n')).toBe(
+      '---\nsubject: "{{ a | upper }}"\npreview: "{{ b }}"\n---\nx\n',
+    );
   });
 });
 

@@ -163,6 +163,8 @@ export function formatSource(path: string, text: string, modes: BlockModes): str
   return out;
 }
 
+const PLACES = new Set(['place', 'namePlace', 'keyPlace', 'column']);
+
 /** A tree without its places, which formatting moves. */
 function bare(node: unknown): unknown {
   if (node instanceof Map) return [...node].map(([key, value]): unknown => [key, bare(value)]);
@@ -170,7 +172,7 @@ function bare(node: unknown): unknown {
   if (typeof node !== 'object' || node === null) return node;
   return Object.fromEntries(
     Object.entries(node)
-      .filter(([key]) => key !== 'place' && key !== 'namePlace' && key !== 'column')
+      .filter(([key]) => !PLACES.has(key))
       .map(([key, value]) => [key, bare(value)]),
   );
 }
