@@ -2,7 +2,7 @@ import { colorClass, css, markup } from '../html/index.js';
 import { within, type Inline, type Row, type RowPart } from '../notation/index.js';
 import type { TextOp } from '../render/index.js';
 import type { Block, Side } from './block.js';
-import { breaking, textClass, letters } from './style.js';
+import { textClass, letters } from './style.js';
 
 function rowsIn(nodes: readonly RowPart[], side: Side): Row[] {
   return nodes.flatMap((node) => {
@@ -52,9 +52,7 @@ export const ledger: Block = {
         const cell = `<${tag}${scope} class="${line}" align="${flush ? far : near}"${flush && !isHead ? ' nowrap' : ''} style="padding:${gap};${border}${weight}">`;
         return [cell, ...inner.inline(row.cells[c] ?? []), `</${tag}>`];
       });
-      // A heading that is broken anywhere would make its column as narrow as a letter.
-      const wrap = row.role === 'head' && row.cells.every((cell) => breaking(cell) === 'break-word') ? ';overflow-wrap:break-word' : '';
-      return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold${wrap}"`}>
+      return markup`<tr${row.role === 'item' ? ' valign="top"' : ` class="${row.role}" style="font-weight:bold"`}>
 ${columns.flat()}</tr>
 `;
     });
