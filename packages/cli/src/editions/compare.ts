@@ -116,7 +116,7 @@ function comparisonText({ same, renderings, advice, broken }: Comparison, output
   return [...out, renderings.length === 0 ? `No email of ${same} differs for its readers.` : sum].join('\n');
 }
 
-/** Samples and languages of a template that differ in the same way are told once. */
+/** Samples of a template that differ in the same way, together: each difference is printed once. */
 function grouped(renderings: readonly RenderingChange[]): RenderingChange[][] {
   const groups = new Map<string, RenderingChange[]>();
   for (const rendering of renderings) {

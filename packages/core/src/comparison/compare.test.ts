@@ -79,6 +79,12 @@ describe('two folders', () => {
     }
   });
 
+  test('differ where only the bytes of a picture have changed', () => {
+    const message = '---\nsubject: S\npreview: P\n---\n::picture "assets/a.png" alt="A" width=10 height=10\n';
+    const files = (bytes: string): Map<string, Uint8Array> => folder({ 'templates/t/message.md': message, 'assets/a.png': bytes });
+    expect(compareFolders(files('one'), files('two'), 0).renderings.map(({ template }) => template)).toEqual(['t']);
+  });
+
   test('say what a check finds in one of them only, and which template is broken', () => {
     const { advice, broken } = compare({
       'templates/u/message.md': '---\nsubject: U\npreview: P\n---\n{{ nothing }}\n',

@@ -43,7 +43,7 @@ function directiveCursor(name: string, after: string, at: number): Cursor {
   return argumentCursor(name, after, at);
 }
 
-/** The argument that is being typed: they are told apart by spaces outside of quotes and braces. */
+/** The argument that is being typed. Spaces outside of quotes and braces separate arguments. */
 function argumentCursor(block: string, after: string, at: number): Cursor {
   let start = 0;
   let quote = '';

@@ -26,7 +26,7 @@ export interface Imported {
   readonly source: string;
   /** A proposed data schema of the placeholders. */
   readonly schema: Readonly<Record<string, unknown>>;
-  /** Paths of the values, with how often each stands in the page. */
+  /** Paths of the values, and how often the page has each of them. */
   readonly values: ReadonlyMap<string, number>;
   /** Pictures and style sheets by their path in the mail folder. */
   readonly files: ReadonlyMap<string, Uint8Array>;
@@ -133,7 +133,7 @@ const RESERVED = new Set([
   'end',
 ]);
 
-/** "first-name" is no name in expressions; "order.total" is a path already. */
+/** "first-name" is not valid as a name in expressions and becomes "first_name"; "order.total" is a path already. */
 function pathOf(name: string): string {
   const path = name
     .split('.')

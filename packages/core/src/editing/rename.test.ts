@@ -152,7 +152,7 @@ describe('a field', () => {
       'fare',
       /new problem|something else/,
     ],
-    ['what is no name', '{{ booking.to¦tal }}', 'the total', /is not a name that expressions can use/],
+    ['something that is not a name', '{{ booking.to¦tal }}', 'the total', /is not a name that expressions can use/],
     ['a word of the language', '{{ booking.to¦tal }}', 'and', /is not a name that expressions can use/],
     ['what the service gives', '{{ mail.loc¦ale }}', 'language', /none of them/],
   ])('is not renamed to %s', (_what, text, to, reason) => {
