@@ -86,18 +86,20 @@ export class ChangeCapture {
     raw.function('is_referred', { varargs: true }, (table: unknown, ...key: unknown[]) =>
       this.#later.size > 0 && this.#later.has(rowName(String(table), key)) ? 1 : 0,
     );
-    raw.function('may_refer', () => (this.#later.size < MOST_LATER ? 1 : 0));
+    raw.function('may_refer', () => (!this.#isWhole && this.#later.size < MOST_LATER ? 1 : 0));
     this.#watchStatements();
   }
 
   #tables: Readonly<Record<string, CapturedTable>> = {};
+  #isWhole = false;
 
   get isOn(): boolean {
     return this.#triggers.length > 0;
   }
 
-  /** Between transactions. */
-  start(): void {
+  /** Between transactions. @param isWhole whether all bytes stand in the records, for those who do not have this file */
+  start({ isWhole = false } = {}): void {
+    this.#isWhole = isWhole;
     if (this.isOn) return;
     if (this.raw.inTransaction) throw new Error('Changes are captured from the beginning of a transaction.');
     // Without it, what REPLACE removes would not be noted.
@@ -164,10 +166,10 @@ export class ChangeCapture {
     return { text: `[${this.#noted.map(({ text }) => text).join(',')}]`, isOld: this.#noted.some(({ isOld }) => isOld === true) };
   }
 
-  /** What was noted is on the disk, as this record. */
-  kept(seq: number): void {
+  /** What was noted is on the disk, as this record; undefined where no record of the file has it. */
+  kept(seq: number | undefined): void {
     const rows = this.#noted.flatMap(({ later }) => later ?? []);
-    if (rows.length > 0) this.#laterBySeq.push({ seq, rows });
+    if (rows.length > 0 && seq !== undefined) this.#laterBySeq.push({ seq, rows });
     this.#noted = [];
   }
 

@@ -32,7 +32,7 @@ export interface ChangeRecord {
 }
 
 /** Tables that describe the file itself. */
-const NOT_CAPTURED = new Set(['__drizzle_migrations', 'change_log']);
+const NOT_CAPTURED = new Set(['__drizzle_migrations', 'change_log', 'log_position']);
 
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 

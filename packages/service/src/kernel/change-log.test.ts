@@ -35,7 +35,7 @@ function captured() {
   }) as [Sqlite.Database, Sqlite.Database];
   raw.pragma('foreign_keys = ON');
   const capture = new ChangeCapture(raw);
-  const changes = groupChanges(raw, capture, steppedClock(7));
+  const changes = groupChanges(raw, { capture, clock: steppedClock(7), isKept: true });
   const group = new GroupCommit(new Connection(raw), { log: SILENT, changes });
   capture.start();
   const rows = (of: Sqlite.Database) =>

@@ -4,9 +4,10 @@ import { asc, eq, gt, lte } from 'drizzle-orm';
 import type { ChangeCapture } from './change-capture.js';
 import { layoutNumber, layoutOf, type ChangeRecord, type Layout } from './change-layout.js';
 import { readRecords, type Most } from './change-records.js';
+import { BEGINNING, type ChangeSink, type LogPlace, type PlannedGroup } from './change-sink.js';
 import type { Clock } from './clock.js';
 import { listeners } from './listeners.js';
-import { changeLog, kernelState } from './tables.js';
+import { changeLog, kernelState, logPosition } from './tables.js';
 import type { Reader, Tx } from './transaction.js';
 
 export interface ChangeLogParts {
@@ -14,6 +15,7 @@ export interface ChangeLogParts {
   readonly reads: Reader;
   readonly write: <T>(run: (tx: Tx) => T) => Promise<T>;
   readonly writeSoon: <T>(run: (tx: Tx) => T, withinMs?: number) => Promise<T>;
+  readonly groups: GroupsKept;
 }
 
 /**
@@ -57,9 +59,11 @@ function lineageOf(from: Reader): string | undefined {
 }
 
 /** @internal The door to the change log, and what the kernel calls when a group has ended. */
-export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, writeSoon }: ChangeLogParts) {
+export function changeLogOn({ capture, reads, write, writeSoon, groups }: ChangeLogParts) {
   const recorded = listeners();
   let owner: symbol | undefined;
+  // On the connection that reads: a group that is not committed yet counts for nothing.
+  const { raw } = reads.connection;
   const lastSeq = raw.prepare("select seq from sqlite_sequence where name = 'change_log'").pluck();
   const kept = raw.prepare('select coalesce(sum(octet_length(changes)), 0) from change_log').pluck();
   const anew = (tx: Tx): string => {
@@ -75,15 +79,17 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
   const log: ChangeLog = {
     begin: async (by) => {
       owner = by;
-      capture.start();
+      groups.keep(true);
+      if (!capture.isOn) capture.start();
       return write((tx) => lineageOf(tx) ?? anew(tx));
     },
     owner: () => owner,
     end: async () => {
       owner = undefined;
-      if (!capture.isOn) return;
+      if (!groups.areKept()) return;
       await write(breakLineage);
-      capture.stop();
+      groups.keep(false);
+      if (!groups.haveSink) capture.stop();
     },
     beginAnew: () => write(anew),
     after: (seq, most) => readRecords(reads.connection.raw, seq, most),
@@ -118,22 +124,70 @@ export function changeLogOn(raw: Sqlite.Database, { capture, reads, write, write
 export interface GroupChanges {
   readonly mark: () => number;
   readonly undoTo: (mark: number) => void;
-  /** Within the transaction, before COMMIT. */
-  readonly seal: () => void;
+  /** Within the transaction, before COMMIT. @returns what must be stored before the COMMIT; undefined where nothing must */
+  readonly seal: () => PlannedGroup['store'] | undefined;
   /** After COMMIT. */
   readonly committed: () => void;
+  /** The log of others has gone on without this file. */
+  readonly superseded: () => void;
+}
+
+/** @internal Whether groups are kept in the file, for those who copy it. */
+export interface GroupsKept {
+  readonly areKept: () => boolean;
+  readonly keep: (isKept: boolean) => void;
+  readonly haveSink: boolean;
+}
+
+/** Where a file stands in the log that it shares; undefined where it shares none. */
+export function positionOf(from: Pick<Reader, 'db'>): (LogPlace & { readonly log: string }) | undefined {
+  const { log, seq, group } = logPosition;
+  return from.db.select({ log, seq, group }).from(logPosition).get();
+}
+
+/** Notes where a file stands in the log that it shares. */
+export function setPosition(tx: Tx, { log, seq, group }: LogPlace & { readonly log: string }): void {
+  tx.db
+    .insert(logPosition)
+    .values({ id: 1, log, seq, group })
+    .onConflictDoUpdate({ target: logPosition.id, set: { log, seq, group } })
+    .run();
+}
+
+/** From now on the file is used by one service alone. */
+export function leaveLog(tx: Tx): void {
+  tx.db.delete(logPosition).run();
+}
+
+export interface GroupChangesParts {
+  readonly capture: ChangeCapture;
+  readonly clock: Clock;
+  readonly isKept: boolean;
+  readonly sink?: ChangeSink | undefined;
+  /** Where the file stands in the log of the sink. */
+  readonly place?: LogPlace;
 }
 
 /** @internal */
 export function groupChanges(
   raw: Sqlite.Database,
-  capture: ChangeCapture,
-  clock: Clock,
-): GroupChanges & { onRecorded: (run: () => void) => void } {
+  { capture, clock, isKept, sink, place: first = BEGINNING }: GroupChangesParts,
+): GroupChanges & GroupsKept & { onRecorded: (run: () => void) => void } {
   const insert = raw.prepare('insert into change_log (at, has_old, changes) values (?, ?, ?)');
-  let sealed: number | undefined;
+  const shared =
+    sink === undefined
+      ? undefined
+      : { sink, move: raw.prepare('update log_position set seq = ?, group_id = ?'), layout: layoutNumber(raw) };
+  let areKept = isKept;
+  let sealed: { readonly seq: number | undefined; readonly place: LogPlace | undefined } | undefined;
+  let place = first;
   let recorded: () => void = () => undefined;
   return {
+    haveSink: sink !== undefined,
+    areKept: () => areKept,
+    keep: (kept) => {
+      areKept = kept;
+    },
     mark: () => capture.mark,
     undoTo: (mark) => {
       capture.undoTo(mark);
@@ -141,14 +195,24 @@ export function groupChanges(
     },
     seal: () => {
       const noted = capture.sealed();
-      sealed = noted === undefined ? undefined : Number(insert.run(clock.now(), noted.isOld ? 1 : 0, noted.text).lastInsertRowid);
+      sealed = undefined;
+      if (noted === undefined) return undefined;
+      const at = clock.now();
+      const seq = areKept ? Number(insert.run(at, noted.isOld ? 1 : 0, noted.text).lastInsertRowid) : undefined;
+      const planned = shared?.sink.plan({ at, changes: noted.text }, place, shared.layout);
+      if (planned !== undefined) shared?.move.run(planned.place.seq, planned.place.group);
+      sealed = { seq, place: planned?.place };
+      return planned?.store;
     },
     committed: () => {
       if (sealed === undefined) return;
-      capture.kept(sealed);
+      const { seq } = sealed;
+      place = sealed.place ?? place;
       sealed = undefined;
-      recorded();
+      capture.kept(seq);
+      if (seq !== undefined) recorded();
     },
+    superseded: () => sink?.superseded(),
     onRecorded: (run) => {
       recorded = run;
     },

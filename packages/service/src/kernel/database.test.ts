@@ -110,10 +110,10 @@ test('before an upgrade changes the tables, the database is copied beside it: th
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-migrations-'));
   cpSync(MIGRATIONS, folder, { recursive: true });
   const journal = JSON.parse(readFileSync(join(folder, 'meta/_journal.json'), 'utf8')) as { entries: { when: number }[] };
-  const [first] = journal.entries;
-  journal.entries.push({ ...first!, idx: 1, tag: '0001_more', when: first!.when + 1 } as never);
+  const first = journal.entries.at(-1);
+  journal.entries.push({ ...first!, idx: journal.entries.length, tag: '9999_more', when: first!.when + 1 } as never);
   writeFileSync(join(folder, 'meta/_journal.json'), JSON.stringify(journal));
-  writeFileSync(join(folder, '0001_more.sql'), 'create table more (id integer primary key);');
+  writeFileSync(join(folder, '9999_more.sql'), 'create table more (id integer primary key);');
   const upgraded = await openKernel({ file, migrations: folder, log: SILENT, clock: SYSTEM_CLOCK });
   expect(upgraded.epoch).toBe(2);
   await upgraded.close();

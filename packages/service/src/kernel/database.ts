@@ -7,7 +7,8 @@ import type { Logger } from 'pino';
 import { apartFrom, type Apart } from './apart.js';
 import { inAct } from './audit-log.js';
 import { ChangeCapture } from './change-capture.js';
-import { breakLineage, changeLogOn, groupChanges, type ChangeLog } from './change-log.js';
+import { breakLineage, changeLogOn, groupChanges, leaveLog, positionOf, type ChangeLog } from './change-log.js';
+import type { ChangeSink, LogPlace } from './change-sink.js';
 import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
 import { keepPrivate } from './private-file.js';
@@ -31,6 +32,8 @@ export interface KernelOptions {
   readonly secrets?: string;
   /** Captures row changes from the first write on; without it, what was captured before ends here. */
   readonly captureChanges?: boolean;
+  /** A log that several services share: what changes is in it before it is committed here. */
+  readonly sink?: ChangeSink;
   /** Is given the writing connection before anything is prepared on it; a test makes statements fail here. */
   readonly instrument?: (raw: Sqlite.Database) => void;
 }
@@ -48,6 +51,8 @@ export interface Kernel {
   readonly writeNow: () => void;
   /** Whether something waits to be written. */
   readonly busy: () => boolean;
+  /** For how long it has not been known whether the last changes are stored in the log that is shared, in milliseconds. */
+  readonly doubtMs: () => number;
   /** Writes something, to see whether it can be. @returns what is wrong, in a sentence */
   readonly probe: () => Promise<string | undefined>;
   /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
@@ -63,15 +68,16 @@ export interface Kernel {
 /** Reading and writing share the pages of the operating system; each keeps so much of its own, in KiB. */
 const CACHE_KIB = 16_384;
 
-function open(file: string, { readonly }: { readonly readonly: boolean }): Sqlite.Database {
+/** @internal */
+export function openFile(file: string, { readonly }: { readonly readonly: boolean }): Sqlite.Database {
   // Nothing waits for a lock with the event loop stopped: see GroupCommit.
   const raw = new Sqlite(file, { timeout: readonly ? 1000 : 0, readonly });
   raw.pragma(`cache_size = -${CACHE_KIB}`);
   return raw;
 }
 
-/** What a file's migrations say of the program that wrote it. @returns whether this version changes its tables @throws StartError */
-function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): boolean {
+/** @internal What a file's migrations say of the program that wrote it. @returns whether this version changes its tables @throws StartError */
+export function refuseForeign(raw: Sqlite.Database, file: string, migrations: string): boolean {
   const tables = raw.prepare("select count(*) from sqlite_master where type = 'table'").pluck().get() as number;
   if (tables === 0) return false;
   const isOurs = raw.prepare("select count(*) from sqlite_master where name = '__drizzle_migrations'").pluck().get() === 1;
@@ -96,8 +102,8 @@ function keepOld(raw: Sqlite.Database, file: string, { log, clock }: KernelOptio
   takeSnapshot(file, to, clock.now());
 }
 
-/** Refuses secrets that a file was not made with. */
-function refuseOtherSecrets(raw: Sqlite.Database, file: string, secrets: string | undefined): void {
+/** @internal Refuses secrets that a file was not made with. */
+export function refuseOtherSecrets(raw: Sqlite.Database, file: string, secrets: string | undefined): void {
   const known = raw.prepare('select secrets from kernel_state').pluck().get() as string | null | undefined;
   if (secrets === undefined || known === undefined || known === null || known === secrets) return;
   throw new StartError(
@@ -116,7 +122,7 @@ interface Writer {
 function openWriter(options: KernelOptions): Writer {
   const { file, migrations, instrument, secrets } = options;
   keepPrivate(file);
-  const raw = open(file, { readonly: false });
+  const raw = openFile(file, { readonly: false });
   try {
     if (refuseForeign(raw, file, migrations)) keepOld(raw, file, options);
     raw.pragma('journal_mode = WAL');
@@ -142,22 +148,34 @@ function openWriter(options: KernelOptions): Writer {
   }
 }
 
+/** Where a file stands in the log that it shares. @throws StartError where it is no part of that log */
+function placeIn(connection: Connection, file: string, sink: ChangeSink | undefined): LogPlace | undefined {
+  if (sink === undefined) return undefined;
+  const place = positionOf(connection);
+  if (place === undefined || place.log !== sink.log)
+    throw new StartError(`${file} is not part of this cluster${place === undefined ? '' : ', but of another one'}.`, {
+      hint: 'Move it aside: the service then begins with what the cluster has. To make a cluster of this file: verbalis cluster init.',
+    });
+  return place;
+}
+
 /**
  * Takes the lock of a database file, opens it and brings its tables up to date.
  * @throws StartError when another service has it, or it cannot be used, with what to do
  */
 export async function openKernel(options: KernelOptions): Promise<Kernel> {
-  const { file, log, clock, secrets, captureChanges = false } = options;
+  const { file, log, clock, secrets, captureChanges = false, sink } = options;
   const lock = lockFile(file);
   let writer: Connection | undefined;
   try {
     const { connection, capture, migrated } = openWriter(options);
     writer = connection;
     const { raw } = connection;
-    const groupsChanges = groupChanges(raw, capture, clock);
-    if (captureChanges) capture.start();
+    const place = placeIn(connection, file, sink);
+    const groupsChanges = groupChanges(raw, { capture, clock, isKept: captureChanges, sink, ...(place === undefined ? {} : { place }) });
+    if (captureChanges || sink !== undefined) capture.start({ isWhole: sink !== undefined });
     const group = new GroupCommit(connection, { log, ...options.group, changes: groupsChanges });
-    const reader = new Connection(open(file, { readonly: true }));
+    const reader = new Connection(openFile(file, { readonly: true }));
     const reads = new Reads(reader, () => group.running);
     const { apart, stop: stopApart } = apartFrom(file);
     const epoch = await group.write((tx) => {
@@ -170,10 +188,12 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
           .run();
       else tx.db.update(kernelState).set(now).where(eq(kernelState.id, 1)).run();
       if (!captureChanges || migrated) breakLineage(tx);
+      if (sink === undefined) leaveLog(tx);
       return now.epoch;
     });
-    const changes = changeLogOn(raw, {
+    const changes = changeLogOn({
       capture,
+      groups: groupsChanges,
       reads,
       write: (run) => group.write(run),
       writeSoon: (run, ms) => group.writeSoon(run, ms),
@@ -191,6 +211,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
         group.writeNow();
       },
       busy: () => group.busy,
+      doubtMs: () => group.doubtMs,
       probe: async () => {
         try {
           await group.write((tx) => {
@@ -204,6 +225,8 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
       },
       epoch,
       emptyLog: () => {
+        // A group that is not committed yet keeps the log.
+        if (raw.inTransaction) return false;
         const [row] = raw.pragma('wal_checkpoint(TRUNCATE)') as { busy: number }[];
         return row?.busy === 0;
       },

@@ -108,6 +108,8 @@ export interface Endpoint<D> {
   /** Whether it shows what emails say: not every viewer may see that. */
   readonly showsContent: boolean;
   readonly audited: Audited;
+  /** Whether a standby answers it although it is no read. */
+  readonly isForStandby: boolean;
   readonly params: z.ZodObject | undefined;
   readonly query: z.ZodObject | undefined;
   readonly headers: z.ZodObject | undefined;
@@ -139,6 +141,7 @@ interface EndpointOptions<D, P extends z.ZodObject, Q extends z.ZodObject, H ext
   readonly showsContent?: boolean;
   /** Usual: what changes something, and what shows content. */
   readonly audited?: Audited;
+  readonly isForStandby?: boolean;
   readonly params?: P;
   readonly query?: Q;
   readonly headers?: H;
@@ -175,6 +178,7 @@ export function endpointsOf<D>() {
       isForService,
       showsContent,
       audited: options.audited ?? usual,
+      isForStandby: options.isForStandby ?? false,
       refusals,
       isRepeatable,
     } as Endpoint<D>;

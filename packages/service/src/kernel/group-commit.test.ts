@@ -189,3 +189,102 @@ test('closing writes what waits', async () => {
   await Promise.all(waiting);
   expect(all()).toEqual(['a', 'b']);
 });
+
+/** A group commit whose groups are stored elsewhere before they are committed: the test decides how that goes. */
+function sharedNotes(options: Parameters<typeof notesFile>[0] = {}) {
+  const asked: ((isStored: boolean | 'unknown') => void)[] = [];
+  let superseded = 0;
+  const notes = notesFile({
+    ...options,
+    changes: {
+      mark: () => 0,
+      undoTo: () => undefined,
+      seal: () => (signal) =>
+        new Promise((resolve) => {
+          asked.push(resolve);
+          signal.addEventListener('abort', () => {
+            resolve('unknown');
+          });
+        }),
+      committed: () => undefined,
+      superseded: () => (superseded += 1),
+    },
+  });
+  return {
+    ...notes,
+    superseded: () => superseded,
+    asked,
+    /** Resolves once so many groups were to be stored. */
+    groups: async (n: number): Promise<void> => {
+      while (asked.length < n) await new Promise((done) => setImmediate(done));
+    },
+  };
+}
+
+test('a group that others store is not committed, and nobody is answered, before it is stored', async () => {
+  const { group, insert, all, groups, asked } = sharedNotes();
+  const seen: string[] = [];
+  const write = (text: string) =>
+    group
+      .write((tx) => {
+        tx.afterCommit(() => seen.push(`effect ${text}`));
+        insert.run(text);
+      })
+      .then(() => seen.push(text));
+  const first = [write('a'), write('b')];
+  await groups(1);
+  const second = write('c');
+  for (let i = 0; i < 20; i += 1) await new Promise((done) => setImmediate(done));
+  expect([all(), seen, asked.length, group.busy, group.doubtMs > 0]).toEqual([[], [], 1, true, true]);
+  asked[0]?.(true);
+  await Promise.all(first);
+  expect([all(), seen]).toEqual([['a', 'b'], ['effect a', 'effect b', 'a', 'b']]); // prettier-ignore
+  await groups(2);
+  asked[1]?.(true);
+  await second;
+  expect([all(), group.busy, group.doubtMs]).toEqual([['a', 'b', 'c'], false, 0]);
+});
+
+test('a group that another service was before is undone, and nothing is written any more', async () => {
+  const { group, insert, all, groups, asked, superseded } = sharedNotes();
+  const effects: string[] = [];
+  const write = (text: string) =>
+    group.write((tx) => {
+      tx.afterCommit(() => effects.push(text));
+      insert.run(text);
+    });
+  const writes = [write('a'), write('b')];
+  await groups(1);
+  const behind = write('c');
+  asked[0]?.(false);
+  for (const refused of await Promise.allSettled([...writes, behind, write('d')]))
+    expect(refused).toMatchObject({
+      status: 'rejected',
+      reason: { name: 'StoreUnavailable', message: expect.stringContaining('taken over') },
+    });
+  expect([all(), effects, superseded(), asked.length]).toEqual([[], [], 1, 1]);
+});
+
+test('behind a group in doubt nobody waits for ever, and what is refused was not written', async () => {
+  const { group, insert, all, groups, asked } = sharedNotes({ patienceMs: 1 });
+  const first = group.write(() => insert.run('a'));
+  await groups(1);
+  await expect(group.write(() => insert.run('b'))).rejects.toMatchObject({
+    name: 'StoreUnavailable',
+    message: expect.stringContaining('do not confirm'),
+  });
+  asked[0]?.(true);
+  await first;
+  expect(all()).toEqual(['a']);
+});
+
+test('a group in doubt does not keep the service from ending; whether it is stored, the log knows', async () => {
+  const { group, insert, all, groups } = sharedNotes({ closeMs: 1 });
+  const first = group.write(() => insert.run('a'));
+  await groups(1);
+  const behind = group.write(() => insert.run('b'));
+  const refused = Promise.allSettled([first, behind]);
+  await group.close();
+  expect(statuses(await refused)).toBe('rr');
+  expect(all()).toEqual([]);
+});

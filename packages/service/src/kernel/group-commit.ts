@@ -16,6 +16,8 @@ export interface GroupCommitOptions {
   readonly log: Logger;
   /** How long a write waits for another process to let go of the file, in milliseconds. */
   readonly patienceMs?: number;
+  /** How long a group that others may not have stored keeps this from closing, in milliseconds. */
+  readonly closeMs?: number;
   /** How many writes wait at most. */
   readonly mostWaiting?: number;
   /** Runs between COMMIT and the effects; a test crashes here. */
@@ -32,6 +34,9 @@ const SOON_MS = 15;
 const [FIRST_LOOK_MS, LONGEST_LOOK_MS] = [1, 50];
 const PATIENCE_MS = 5000;
 const MOST_WAITING = 20_000;
+/** How often those are refused that wait too long behind a group in doubt, and how long such a group keeps the service from ending. */
+const [LOOK_LATE_MS, CLOSE_MS] = [250, 5000];
+const SUPERSEDED = 'Another service of the cluster has taken over.';
 
 /**
  * Many transactions, one fsync, on the one writing connection: what is asked for within one turn of the event loop shares a commit.
@@ -44,6 +49,7 @@ export class GroupCommit {
   readonly #log: Logger;
   readonly #patienceMs: number;
   readonly #mostWaiting: number;
+  readonly #closeMs: number;
   readonly #committed: (() => void) | undefined;
   readonly #changes: GroupChanges | undefined;
   readonly #statements: Readonly<Record<'begin' | 'commit' | 'savepoint' | 'release' | 'undo', Sqlite.Statement>>;
@@ -54,6 +60,12 @@ export class GroupCommit {
   #lookTimer: NodeJS.Timeout | undefined;
   #lookMs = FIRST_LOOK_MS;
   #running = false;
+  /** A group that others store before it is committed here: resolves when that is known. */
+  #storing: Promise<void> | undefined;
+  #storingSince = 0;
+  readonly #giveUp = new AbortController();
+  /** Another service writes now; this one never again. */
+  #isSuperseded = false;
 
   constructor(
     private readonly connection: Connection,
@@ -63,6 +75,7 @@ export class GroupCommit {
     this.#raw = raw;
     this.#log = options.log;
     this.#patienceMs = options.patienceMs ?? PATIENCE_MS;
+    this.#closeMs = options.closeMs ?? CLOSE_MS;
     this.#mostWaiting = options.mostWaiting ?? MOST_WAITING;
     this.#committed = options.committed;
     this.#changes = options.changes;
@@ -77,7 +90,12 @@ export class GroupCommit {
 
   /** Whether something waits to be written. */
   get busy(): boolean {
-    return this.#waiting.length > 0;
+    return this.#waiting.length > 0 || this.#storing !== undefined;
+  }
+
+  /** For how long it has not been known whether a group is stored, in milliseconds; 0 where nothing is in doubt. */
+  get doubtMs(): number {
+    return this.#storing === undefined ? 0 : performance.now() - this.#storingSince;
   }
 
   /** Whether a transaction runs at this moment. */
@@ -119,15 +137,27 @@ export class GroupCommit {
 
   /** Writes what waits, then refuses what could not be written. */
   async close(): Promise<void> {
-    while (this.#waiting.length > 0) {
+    // What is stored elsewhere and not committed here is found there at the next start.
+    const limit = setTimeout(() => {
+      this.#giveUp.abort();
+    }, this.#closeMs);
+    while (this.busy) {
       const count = this.#waiting.length;
-      this.#flush();
-      if (this.#waiting.length === count) break;
+      if (this.#storing === undefined) this.#flush();
+      const isLeft = await this.#stored();
+      if (!isLeft && this.#waiting.length === count) break;
     }
+    clearTimeout(limit);
     clearTimeout(this.#soonTimer);
     clearTimeout(this.#lookTimer);
     for (const { reject } of this.#waiting.splice(0)) reject(new StoreUnavailable('The service is stopping.'));
-    await Promise.resolve();
+  }
+
+  /** Waits for a group that others store. @returns whether there was one */
+  async #stored(): Promise<boolean> {
+    if (this.#storing === undefined) return false;
+    await this.#storing;
+    return true;
   }
 
   #add<T>(run: (tx: Tx) => T): Promise<T> {
@@ -151,12 +181,76 @@ export class GroupCommit {
   #flush(): void {
     clearTimeout(this.#soonTimer);
     this.#soonTimer = undefined;
+    // The group before is not known to be stored: this goes on when it is.
+    if (this.#storing !== undefined) return;
+    if (this.#isSuperseded) this.#refuse(this.#waiting.splice(0), new StoreUnavailable(SUPERSEDED));
     if (this.#waiting.length > 0 && this.#begin()) {
       const [only] = this.#waiting.length === 1 ? this.#waiting.splice(0) : [];
-      this.#commit(only === undefined ? this.#runMembers() : this.#runAlone(only));
+      this.#end(only === undefined ? this.#runMembers() : this.#runAlone(only));
     }
-    this.#scheduled = this.#lookTimer !== undefined;
+    this.#goOn();
+  }
+
+  #goOn(): void {
+    this.#scheduled = this.#lookTimer !== undefined || this.#storing !== undefined;
     if (this.#waiting.length > 0) this.#schedule();
+  }
+
+  /** A group has run: it is stored by others where that is needed, then committed. */
+  #end(ran: readonly Ran[] | undefined): void {
+    if (ran === undefined) return;
+    let store: ReturnType<GroupChanges['seal']>;
+    try {
+      store = this.#changes?.seal();
+    } catch (error) {
+      this.#rollback();
+      this.#lost(ran, error);
+      return;
+    }
+    if (store === undefined) {
+      this.#commit(ran);
+      return;
+    }
+    this.#storingSince = performance.now();
+    const cancel = this.#refuseLate();
+    this.#storing = store(this.#giveUp.signal)
+      .catch((error: unknown) => {
+        this.#log.error({ err: error }, 'a group could not be stored by others');
+        return 'unknown' as const;
+      })
+      .then((isStored) => {
+        cancel();
+        this.#storing = undefined;
+        if (isStored === true) this.#commit(ran);
+        else this.#unstored(ran, isStored);
+        this.#goOn();
+      });
+  }
+
+  #unstored(ran: readonly Ran[], isStored: false | 'unknown'): void {
+    this.#rollback();
+    // Whatever comes after a group of which nothing is known could only make it worse.
+    this.#isSuperseded = true;
+    this.#lost(ran, new StoreUnavailable(isStored === false ? SUPERSEDED : 'The service is stopping.'));
+    if (isStored === false) this.#changes?.superseded();
+  }
+
+  /** While nothing is known of a group, those behind it wait, but not for ever. @returns what ends it */
+  #refuseLate(): () => void {
+    const timer = setInterval(() => {
+      this.#refuseOverdue(new StoreUnavailable('The brokers of the cluster do not confirm what is written.'));
+    }, LOOK_LATE_MS);
+    return () => {
+      clearInterval(timer);
+    };
+  }
+
+  #refuseOverdue(error: unknown): void {
+    const now = performance.now();
+    const late = this.#waiting.filter((member) => member.giveUpAt <= now);
+    if (late.length === 0) return;
+    this.#waiting = this.#waiting.filter((member) => member.giveUpAt > now);
+    this.#refuse(late, error);
   }
 
   /** @returns whether a transaction has begun; if not, who has waited too long is refused and the others wait on */
@@ -170,10 +264,7 @@ export class GroupCommit {
         this.#refuse(this.#waiting.splice(0), error);
         return false;
       }
-      const now = performance.now();
-      const late = this.#waiting.filter((member) => member.giveUpAt <= now);
-      this.#waiting = this.#waiting.filter((member) => member.giveUpAt > now);
-      this.#refuse(late, error);
+      this.#refuseOverdue(error);
       this.#lookTimer = setTimeout(() => {
         this.#lookTimer = undefined;
         this.#flush();
@@ -252,10 +343,8 @@ export class GroupCommit {
     }
   }
 
-  #commit(ran: readonly Ran[] | undefined): void {
-    if (ran === undefined) return;
+  #commit(ran: readonly Ran[]): void {
     try {
-      this.#changes?.seal();
       this.#statements.commit.run();
     } catch (error) {
       this.#rollback();

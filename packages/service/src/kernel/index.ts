@@ -1,7 +1,10 @@
 export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
 export { openKernel, type Kernel, type KernelOptions } from './database.js';
-export { layoutOf, type ChangeRecord } from './change-layout.js';
+export { layoutOf, type ChangeRecord, type RowChange } from './change-layout.js';
 export { openCopy, readRecords, type Most } from './change-records.js';
+export { leaveLog, positionOf, setPosition } from './change-log.js';
+export { BEGINNING, type ChangeSink, type GroupRecord, type LogPlace, type PlannedGroup } from './change-sink.js';
+export { follow, placeOfFile, type FilePlace, type Following, type FollowOptions, type Follows, type LoggedGroup } from './follow.js';
 export { startErrorOf } from './start-error.js';
 export {
   faultsOfFile,
@@ -74,7 +77,7 @@ export {
   type Endpoint,
   type ServedEndpoint,
 } from './endpoint.js';
-export { endpointRouter } from './router.js';
+export { endpointRouter, refusedByStandby, type Standby } from './router.js';
 export { completeAct, outsideActs, type AuditedEndpoint, type AuditEntry, type AuditLog } from './audit-log.js';
 export { apiDocument, type ApiGroup } from './api-document.js';
 export { faultsOf, problemHandler } from './problem.js';

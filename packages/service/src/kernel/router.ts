@@ -8,6 +8,7 @@ import { Reply, type Call, type Endpoint, type ServedEndpoint } from './endpoint
 import { plainAddress } from './networks.js';
 import { faultsOf, refuseDeep } from './problem.js';
 import { invalid, Refusal, type RequestProblem } from './refusal.js';
+import { StoreUnavailable } from './unavailable.js';
 
 export interface RouterOptions {
   readonly endpoints: readonly ServedEndpoint[];
@@ -16,6 +17,59 @@ export interface RouterOptions {
   readonly bodyBytes: number;
   /** Where is kept who did what; nowhere where there are no records. */
   readonly audit?: AuditLog | undefined;
+  /** Answers reads alone, as a standby does. */
+  readonly standby?: Standby | undefined;
+  /** See {@link inTimeOf}. */
+  readonly doubtMs?: (() => number) | undefined;
+}
+
+/** Who else takes what this service does not. */
+export interface Standby {
+  /** Where the primary is reached, or what it is called; undefined where nobody knows. */
+  readonly primary: () => string | undefined;
+}
+
+const RETRY_SECONDS = 5;
+
+/** What a standby does not answer. */
+export function refusedByStandby({ primary }: Standby, why = 'It answers reads alone.'): Refusal {
+  const where = primary();
+  return new Refusal(503, 'standby', 'This service is on standby', {
+    detail: why,
+    hint: where === undefined ? 'There is no primary at the moment; a standby takes over within seconds.' : `The primary is ${where}.`,
+    retryAfterSeconds: RETRY_SECONDS,
+  });
+}
+
+/** What changes something must be kept; a stream is fed by changes that only the primary hears of. */
+function refuseOnStandby({ method, audited: kept, answers, isForStandby }: Endpoint<unknown>, standby: Standby): void {
+  if (isForStandby) return;
+  if (kept === 'reading')
+    throw refusedByStandby(standby, 'Who reads what emails say is kept in the audit log, which only the primary can write.');
+  const streams = Object.values(answers).some(({ type }) => type === 'text/event-stream');
+  if (method !== 'get' || streams) throw refusedByStandby(standby, streams ? 'Streams come from the primary.' : undefined);
+}
+
+/** How long a request waits for changes of which nobody knows whether they are stored, and how often that is looked at. In milliseconds. */
+const [DOUBT_MS, LOOK_MS] = [8000, 500];
+
+/**
+ * Gives up waiting for requests while it is in doubt whether anything is stored: nobody is told that it is, and what is repeated with the same
+ * idempotency key is done once.
+ * @param doubtMs for how long it has been in doubt, in milliseconds
+ */
+function inTimeOf(doubtMs: () => number): <T>(work: Promise<T>) => Promise<T> {
+  const waiting = new Set<(error: unknown) => void>();
+  const timer = setInterval(() => {
+    if (waiting.size === 0 || doubtMs() < DOUBT_MS) return;
+    for (const giveUp of [...waiting]) giveUp(new StoreUnavailable('The brokers of the cluster do not confirm what is written.'));
+  }, LOOK_MS);
+  timer.unref();
+  return (work) =>
+    new Promise((resolve, reject) => {
+      waiting.add(reject);
+      work.then(resolve, reject).finally(() => waiting.delete(reject));
+    });
 }
 
 /** Smaller answers are not compressed, in bytes. */
@@ -43,12 +97,13 @@ function expressPath(path: string): string {
 /** Every endpoint, and for what no endpoint answers: 405 with the methods that a path has. */
 export function endpointRouter(options: RouterOptions): Router {
   const router = Router();
+  const inTime = options.doubtMs === undefined ? undefined : inTimeOf(options.doubtMs);
   router.use(compression({ threshold: COMPRESSED_FROM, filter: isCompressed }));
   const paths = new Map<string, ServedEndpoint[]>();
   for (const served of options.endpoints) paths.set(served.endpoint.path, [...(paths.get(served.endpoint.path) ?? []), served]);
   for (const [path, all] of [...paths].sort(([a], [b]) => bySpecificity(a, b))) {
     const route = router.route(expressPath(path));
-    for (const served of all) route[served.endpoint.method](...handlersOf(served, options));
+    for (const served of all) route[served.endpoint.method](...handlersOf(served, { ...options, inTime }));
     const allowed = all.flatMap(({ endpoint: { method } }) => (method === 'get' ? ['GET', 'HEAD'] : [method.toUpperCase()])).sort();
     route.all((request, response) => {
       response.setHeader('Allow', allowed.join(', '));
@@ -67,12 +122,15 @@ function isCompressed(request: Request, response: Response): boolean {
   return request.method === 'GET' && /^(?:application\/(?:[\w.-]+\+)?json|text\/csv)/.test(type);
 }
 
-function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit }: RouterOptions): RequestHandler[] {
+type Handling = RouterOptions & { readonly inTime: ReturnType<typeof inTimeOf> | undefined };
+
+function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit, standby, inTime }: Handling): RequestHandler[] {
   const callers = new WeakMap<Request, Caller>();
   const admit: RequestHandler = (request, response, next) => {
     const caller = endpoint.scope === 'open' ? UNKNOWN : access(request, endpoint);
     if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
     if (endpoint.showsContent) requireContent(caller);
+    if (standby !== undefined) refuseOnStandby(endpoint, standby);
     callers.set(request, caller);
     response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
     refuseType(endpoint, request);
@@ -81,7 +139,8 @@ function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, aud
   const run: RequestHandler = async (request, response) => {
     const call = await readCall(endpoint, deps, { request, response, caller: callers.get(request) ?? UNKNOWN });
     const address = plainAddress(request.ip ?? '');
-    const result = await audited(audit, { endpoint, address }, call, () => endpoint.run(call, deps));
+    const work = audited(audit, { endpoint, address }, call, () => endpoint.run(call, deps));
+    const result = await (inTime === undefined || endpoint.method === 'get' ? work : inTime(work));
     sendResult(endpoint, call, result);
   };
   return [admit, ...bodyReaders(endpoint, deps, bodyBytes), run];

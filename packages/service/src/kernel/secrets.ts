@@ -16,6 +16,7 @@ export interface Secrets {
   /** A key for one use, made from the master key; the same every time. */
   readonly keyFor: (
     use:
+      | 'cluster'
       | 'domain pages'
       | 'recipient sources'
       | 'engagement'

@@ -59,7 +59,7 @@ export function syncFile(path: string): void {
 }
 
 /** Writes a small file that only its owner reads, whole or not at all. */
-export function writeWhole(file: string, text: string): void {
+export function writeWhole(file: string, text: string | Uint8Array): void {
   const part = `${file}.part`;
   writeFileSync(part, text, { mode: 0o600, flush: true });
   renameSync(part, file);

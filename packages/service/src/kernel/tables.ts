@@ -11,6 +11,17 @@ export const kernelState = sqliteTable('kernel_state', {
   lineage: text('lineage'),
 });
 
+/** Where a file stands in the log that it shares with other services: one row, or none where it is used by one service alone. */
+export const logPosition = sqliteTable('log_position', {
+  id: integer('id').primaryKey(),
+  /** What names the log. */
+  log: text('log').notNull(),
+  /** The last record that is in the file. */
+  seq: integer('seq').notNull(),
+  /** What names the group that it ends. */
+  group: text('group_id').notNull(),
+});
+
 /** Row changes of each group of transactions, until all who follow them have them. */
 export const changeLog = sqliteTable('change_log', {
   seq: integer('seq').primaryKey({ autoIncrement: true }),

@@ -1,1 +1,1 @@
-export { openStore, type Store } from './records.js';
+export { openFollowing, openStore, type Store } from './records.js';

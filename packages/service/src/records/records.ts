@@ -31,7 +31,7 @@ import { matchStore, signalStore } from '../features/signals/index.js';
 import { suppressionStore } from '../features/suppressions/index.js';
 import { senderStore } from '../features/senders/index.js';
 import { subscriptionStore } from '../features/webhooks/index.js';
-import { openKernel, type Kernel, type KernelOptions } from '../kernel/index.js';
+import { follow, openKernel, type Following, type FollowOptions, type Kernel, type KernelOptions } from '../kernel/index.js';
 
 // From src/records (tests) and from dist/records the migrations stand at the same distance.
 const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
@@ -44,6 +44,12 @@ export interface Store extends ReturnType<typeof recordsOn> {}
 /** Opens a database file for this process alone. @throws StartError */
 export async function openStore(file: string, options: Omit<KernelOptions, 'file' | 'migrations'>): Promise<Store> {
   return recordsOn(await openKernel({ ...options, file, migrations: MIGRATIONS }));
+}
+
+/** Opens a database file that follows the log of another service. @throws StartError */
+export function openFollowing(options: Omit<FollowOptions, 'migrations'>): { readonly store: Store; readonly following: Following } {
+  const following = follow({ ...options, migrations: MIGRATIONS });
+  return { store: recordsOn(following.kernel), following };
 }
 
 function recordsOn(kernel: Kernel) {
