@@ -27,6 +27,7 @@ const DEBIAN = [
   ['swaks', '/usr/bin/swaks'],
   ['mutt', '/usr/bin/mutt'],
   ['nginx-light', '/usr/sbin/nginx'],
+  ['nats-server', '/usr/sbin/nats-server'],
   ['systemd', '/usr/bin/systemd-analyze'],
   ['zsh', '/usr/bin/zsh'],
   ['fish', '/usr/bin/fish'],

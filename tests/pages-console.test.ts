@@ -81,6 +81,7 @@ const PAGES = [
   'harbour/set-up/people',
   'harbour/set-up/spaces',
   'harbour/set-up/backups',
+  'harbour/set-up/cluster',
   'harbour/set-up/configuration',
   'harbour/set-up/audit?of=service',
   'harbour/set-up/health',

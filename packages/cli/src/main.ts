@@ -84,6 +84,7 @@ const FEATURES: readonly FeatureCommands[] = [
   { commands: [['quarantine', 'track: work with items that could not be processed']], load: () => import('./quarantine/index.js') },
   {
     commands: [
+      ['deliver', 'set up: run a delivery worker of a cluster'],
       ['serve', 'set up: run the service'],
       ['config', 'set up: check and show the configuration'],
       ['reload', 'set up: make a running service read its configuration again'],
@@ -110,6 +111,10 @@ const FEATURES: readonly FeatureCommands[] = [
       ['console', 'set up: open the console'],
     ],
     load: () => import('./people/index.js'),
+  },
+  {
+    commands: [['cluster', 'set up: work with several services that can take over from each other']],
+    load: () => import('./cluster/index.js'),
   },
   { commands: [['audit', 'set up: show the audit log']], load: () => import('./audit/index.js') },
   { commands: [['doctor', 'set up: list what is missing or risky']], load: () => import('./doctor/index.js') },

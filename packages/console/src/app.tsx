@@ -15,6 +15,7 @@ import { Audit } from './audit/audit.js';
 import { Configuration } from './configuration/configuration.js';
 import { Spaces } from './spaces/spaces.js';
 import { Backups } from './backups/backups.js';
+import { Cluster } from './cluster/cluster.js';
 import { baseOf, usePlace, withoutSpace } from './place.js';
 import { InboundEmail } from './inbound/email.js';
 import { Inbound } from './inbound/inbound.js';
@@ -98,6 +99,7 @@ function Pages({ home }: { readonly home: string }) {
             <Route path="/set-up/people" element={<People />} />
             <Route path="/set-up/spaces" element={<Spaces />} />
             <Route path="/set-up/backups" element={<Backups />} />
+            <Route path="/set-up/cluster" element={<Cluster />} />
             <Route path="/set-up/configuration" element={<Configuration />} />
             <Route path="/set-up/audit" element={<Audit />} />
             <Route path="/set-up/health" element={<Health />} />

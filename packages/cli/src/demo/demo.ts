@@ -20,7 +20,7 @@ import { stateWord } from '../words.js';
 
 // In the package the demo is beside the code; in a checkout it is at the top.
 const PACKED = fileURLToPath(new URL('../../demo/', import.meta.url));
-const SOURCE = existsSync(PACKED) ? PACKED : fileURLToPath(new URL('../../../../demo/', import.meta.url));
+export const SOURCE = existsSync(PACKED) ? PACKED : fileURLToPath(new URL('../../../../demo/', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SPACE = 'harbour';
 /** The made-up weeks end at a whole half hour. */

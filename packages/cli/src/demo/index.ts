@@ -11,8 +11,12 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--once', 'show the outcome and end: 0 when all came out as scripted')
       .option('--dir <folder>', 'where its database goes (.demo)')
       .option('--port <port>', 'the first of its 13 ports (8620)')
-      .option('--keep', 'go on with the data of the demo before'),
+      .option('--keep', 'go on with the data of the demo before')
+      .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends by itself'),
     'verbalis demo --once',
     'verbalis demo --dir /tmp/second --port 18620',
-  ).action((options: Parameters<typeof demo>[0]) => run((output) => demo(options, output)));
+    'verbalis demo --cluster',
+  ).action((options: Parameters<typeof demo>[0] & { cluster?: boolean }) =>
+    run(async (output) => (options.cluster === true ? (await import('./cluster.js')).demoCluster(output) : demo(options, output))),
+  );
 }

@@ -4,6 +4,7 @@ import { connect } from '../connection.js';
 import type { ReadConfig } from '@verbalis/service/settings';
 import type { serve } from './serve.js';
 import { defineCopying } from './copying.js';
+import type { DeliverCommand } from './deliver.js';
 import type { ProveOptions } from './prove.js';
 
 /** Commands that read the configuration without a running service. */
@@ -49,6 +50,17 @@ export function define(root: Command, making: Making): void {
   ).action((options: Parameters<typeof serve>[0]) => run(async (output) => (await import('./serve.js')).serve(options, output)));
 
   example(
+    root
+      .command('deliver')
+      .description('set up: run a delivery worker of a cluster, which makes and sends emails for the primary and has no database')
+      .option('--config <file>', 'configuration (verbalis.yaml when left out)')
+      .option('--most <n>', 'emails at once (64)')
+      .option('--ends-with-stdin', 'end when standard input ends: for programs that start it as a child')
+      .option('--json', 'print its name as JSON'),
+    'verbalis deliver --config verbalis.yaml',
+  ).action((options: DeliverCommand) => run(async (output) => (await import('./deliver.js')).deliver(options, output)));
+
+  example(
     remote(
       root
         .command('status')
@@ -71,7 +83,9 @@ export function define(root: Command, making: Making): void {
       .description('set up: kill a service under load and compare its reports with what was received')
       .option('--kills <n>', 'how often it is killed (20)')
       .option('--workers <n>', 'threads that render, sign and hand over (1)')
+      .option('--cluster', 'a cluster of three brokers, two nodes and two delivery workers (needs nats-server)')
       .option('--json', 'the figures as JSON'),
     'verbalis prove --kills 60',
+    'verbalis prove --cluster --kills 20',
   ).action((options: ProveOptions) => run(async (output) => (await import('./prove.js')).prove(options, output)));
 }

@@ -28,6 +28,8 @@ export interface ProofReport {
   readonly events: number;
   /** Events that did not arrive at the consumer. */
   readonly missing: number;
+  /** Types of those. */
+  readonly missed?: readonly string[];
   /** Deliveries whose events arrived in another order. */
   readonly disordered: number;
   readonly ok: boolean;
@@ -88,7 +90,9 @@ export async function reconcile(
   // What set the proof up is in the audit log, and in part older than the consumer.
   const known = (await allEvents(client)).filter(({ type }) => !type.startsWith('verbalis.audit.'));
   const arrived = new Set([...world.events.values()].flat());
-  const missing = known.filter(({ id }) => !arrived.has(id)).length;
+  const absent = known.filter(({ id }) => !arrived.has(id));
+  const missing = absent.length;
+  const missed = [...new Set(absent.map(({ type }) => type))];
   const byDelivery = new Map<string, string[]>();
   for (const { id, subject = '' } of known) byDelivery.set(subject, [...(byDelivery.get(subject) ?? []), id]);
   const disordered = [...byDelivery].filter(
@@ -102,5 +106,14 @@ export async function reconcile(
     missing === 0 &&
     disordered === 0 &&
     isPlausible(sum.uncertain, sum.duplicates);
-  return { messages: offered.length, ...counts, ...sum, events: known.length, missing, disordered, ok };
+  return {
+    messages: offered.length,
+    ...counts,
+    ...sum,
+    events: known.length,
+    missing,
+    ...(missing === 0 ? {} : { missed }),
+    disordered,
+    ok,
+  };
 }

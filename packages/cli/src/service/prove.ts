@@ -1,27 +1,25 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer, type AddressInfo } from 'node:net';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { fileURLToPath, pathToFileURL } from 'node:url';
-import { createClient, UnreachableError, type Client } from '@verbalis/client';
+import { createClient } from '@verbalis/client';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
-import { reconcile, type Offered, type ProofReport } from './prove-report.js';
-import { BEHAVIOURS, openWorld, type Behaviour, type World } from './prove-world.js';
+import { freePort, offering, settled, STARTER, wait } from './prove-offers.js';
+import { reconcile, type ProofReport } from './prove-report.js';
+import { openWorld, type World } from './prove-world.js';
 
 export interface ProveOptions {
   readonly kills?: string;
   readonly workers?: string;
+  readonly cluster?: boolean;
   readonly json?: boolean;
 }
 
-const STARTER = fileURLToPath(new URL('../../starter/', import.meta.url));
 const CLOCK = fileURLToPath(new URL('prove-clock.js', import.meta.url));
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
 const SECRET = 'the-operator-of-the-proof-run';
-/** So many apps offer messages at once. */
-const APPS = 8;
 /** Messages that are offered between two kills, at least. */
 const FOR_EACH_KILL = 25;
 /** A kill comes so long after the last start, at most; a pause lasts so long, at most. In milliseconds. */
@@ -30,23 +28,6 @@ const [MOST_UNTIL_KILL, MOST_PAUSE] = [700, 1500];
 const [PAUSE_ONE_OF, JUMP_ONE_OF] = [5, 4];
 /** How far the clock jumps from that of the machine, at most, in milliseconds. */
 const MOST_JUMP = 20 * 3_600_000;
-/** One message in so many goes to a domain that answers slowly. */
-const TARPIT_ONE_OF = 100;
-/** How long the service may take to end everything after the last fault. */
-const SETTLE_MS = 180_000;
-/** Nothing has arrived for so long. */
-const SETTLED_MS = 1000;
-
-const wait = (ms: number): Promise<void> => new Promise((done) => setTimeout(done, ms));
-
-async function freePort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
-  const { port } = server.address() as AddressInfo;
-  await new Promise((done) => server.close(done));
-  return port;
-}
-
 /** A service in a process of its own, that is killed and started again on the same file. */
 class Subject {
   readonly #clockFile: string;
@@ -123,74 +104,18 @@ spaces:
   );
 }
 
-/** Offers messages until `end` is called. Each has an idempotency key, so that repeating a call whose answer was lost does not add a message. */
-function offering(client: Client, template: string, data: unknown) {
-  const names = (Object.keys(BEHAVIOURS) as Behaviour[]).filter((name) => name !== 'tarpit');
-  const offered: Offered[] = [];
-  const end = new AbortController();
-  const offerOne = async (n: number): Promise<void> => {
-    const behaviour = n % TARPIT_ONE_OF === 0 ? 'tarpit' : (names[n % names.length] as Behaviour);
-    const address = `${behaviour}-${n}@${behaviour === 'tarpit' ? 'tarpit' : `post${n % 7}`}.example`;
-    for (;;) {
-      try {
-        const message = await client.messages.send(
-          { template, to: [address], data: data as Record<string, unknown> },
-          { idempotencyKey: `proof-${n}` },
-        );
-        offered.push({ id: message.id, address, behaviour });
-        return;
-      } catch (error) {
-        if (!(error instanceof UnreachableError)) throw error;
-        await wait(20);
-      }
-    }
-  };
-  let next = 0;
-  const offerAll = async (): Promise<void> => {
-    while (!end.signal.aborted) {
-      next += 1;
-      await offerOne(next);
-    }
-  };
-  const done = Promise.all(Array.from({ length: APPS }, offerAll));
-  return {
-    offered,
-    end: () => {
-      end.abort();
-      return done;
-    },
-  };
-}
-
-/** Waits until nothing waits and nothing more arrives, but not longer than the time for it. */
-async function settled(client: Client, world: World): Promise<void> {
-  const end = Date.now() + SETTLE_MS;
-  let before = -1;
-  while (Date.now() < end) {
-    const { waiting } = await client.queue.get();
-    const { subscriptions } = await client.subscriptions.list();
-    const isBehind = subscriptions.some(({ url, behind, waiting: own }) => url === world.consumerUrl && (behind > 0 || own > 0));
-    if (waiting === 0 && !isBehind && world.reportsDue() === 0 && world.arrivals() === before) return;
-    before = world.arrivals();
-    await wait(SETTLED_MS);
-  }
-}
-
 async function run(kills: number, workers: number, output: Output): Promise<ProofReport> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-proof-'));
   const [port, returnsPort] = [await freePort(), await freePort()];
   const world = await openWorld(returnsPort);
   configure(folder, { port, returnsPort }, world);
-  const [template = ''] = readdirSync(join(STARTER, 'templates'));
-  const [sample = ''] = readdirSync(join(STARTER, 'templates', template, 'samples'));
-  const data: unknown = JSON.parse(readFileSync(join(STARTER, 'templates', template, 'samples', sample), 'utf8'));
   const client = createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space: 'proof', tries: 1 });
   const subject = new Subject(folder, workers);
   let [pauses, jumps] = [0, 0];
   try {
     await subject.start();
     for (const url of [world.hangingUrl, world.consumerUrl]) await client.subscriptions.add({ url, handshake: false });
-    const offers = offering(client, template, data);
+    const offers = offering(() => client);
     for (let kill = 1; kill <= kills; kill += 1) {
       await wait(Math.random() * MOST_UNTIL_KILL);
       while (offers.offered.length < kill * FOR_EACH_KILL) await wait(5);
@@ -223,7 +148,8 @@ export async function prove(options: ProveOptions, output: Output): Promise<Exit
   const kills = Number(options.kills ?? 20);
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(kills) || kills < 0 || kills > 10_000) throw new UsageError(`"${options.kills ?? ''}" is not a number of kills.`);
-  const report = await run(kills, workers, output);
+  const report =
+    options.cluster === true ? await (await import('./prove-cluster.js')).proveCluster(kills, output) : await run(kills, workers, output);
   if (options.json === true) output.json(report);
   else {
     const { ok, ...figures } = report;

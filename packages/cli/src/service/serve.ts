@@ -1,8 +1,10 @@
-import { startService, type Service } from '@verbalis/service';
+import { startNode, startService, type Node, type Service, type StartOptions } from '@verbalis/service';
 import { readConfig, type ReadConfig } from '@verbalis/service/settings';
 import { findingLines } from '../doctor/findings.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { errorText, reloadText } from './configuration.js';
+import { end, interruption } from './ending.js';
+import { versionOf } from './version.js';
 
 const MOST_WORKERS = 64;
 
@@ -21,6 +23,31 @@ async function showFirstSteps(service: Service, output: Output): Promise<void> {
   output.note(['', 'Still to be done (verbalis doctor shows it again):', ...findingLines(open, output.color)].join('\n'));
 }
 
+const PARTS: Readonly<Record<ReturnType<Node['role']>, string>> = {
+  primary: 'the primary',
+  standby: 'a standby',
+  starting: 'starting',
+  drained: 'drained',
+};
+
+/** Runs a node of a cluster until it is interrupted, or cannot go on. */
+async function serveNode(options: ServeOptions, starting: StartOptions, output: Output): Promise<ExitCode> {
+  const interrupted = interruption(options);
+  const changed = (role: ReturnType<Node['role']>): void => {
+    if (options.json !== true) output.note(`This node is ${PARTS[role]}.`);
+  };
+  const node = await startNode({ ...starting, version: versionOf(), changed });
+  const { name, url } = node;
+  output.line(
+    { url, node: name, role: node.role() },
+    [`Verbalis listens at ${url}`, `Node ${name}: ${PARTS[node.role()]}. End with Ctrl+C.`].join('\n'),
+  );
+  const why = await Promise.race([interrupted, node.failed]);
+  if (why !== 'interrupted') output.note(why);
+  await end(node, options, output);
+  return why === 'interrupted' ? 0 : 1;
+}
+
 /** Runs the service until it is interrupted to end (SIGINT, SIGTERM). */
 export async function serve(options: ServeOptions, output: Output): Promise<ExitCode> {
   const workers = Number(options.workers ?? 1);
@@ -33,7 +60,9 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     output.note(`Neither the new configuration nor the old one could be opened: ${error instanceof Error ? error.message : String(error)}`);
     process.exit(1);
   };
-  const service = await startService({ config, reread, failed, workers, operatorSecret });
+  const starting: StartOptions = { config, reread, failed, workers, operatorSecret };
+  if (config.settings.cluster.servers.length > 0) return serveNode(options, starting, output);
+  const service = await startService(starting);
   // On a hang-up signal the configuration is read again; it ends nothing.
   process.on('SIGHUP', () => {
     service.reload().then(
@@ -41,21 +70,12 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
       (error: unknown) => output.note(errorText(error)),
     );
   });
-  const { url, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort, stop } = service;
+  const { url, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort } = service;
   // Whoever reads the log of a service must not be able to sign in by it.
   const isShown = options.signInLink === true || (options.json !== true && process.stdout.isTTY);
   const signInUrl = isShown ? await service.signInLink() : undefined;
   // Whoever reads where it listens may end it at once: the ear is open before the mouth.
-  const interrupted = new Promise<void>((resolve) => {
-    process.once('SIGINT', () => resolve());
-    process.once('SIGTERM', () => resolve());
-    // Whoever has started it may end without a word.
-    if (options.endsWithStdin === true)
-      process.stdin
-        .once('end', () => resolve())
-        .once('error', () => resolve())
-        .resume();
-  });
+  const interrupted = interruption(options);
   const addresses = { url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort };
   output.line(
     addresses,
@@ -70,11 +90,6 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
   );
   if (options.json !== true) await showFirstSteps(service, output);
   await interrupted;
-  output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');
-  // A second signal does not wait for anything.
-  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));
-  await stop();
-  // It would keep this process alive for as long as whoever has started it lives.
-  if (options.endsWithStdin === true) process.stdin.destroy();
+  await end(service, options, output);
   return 0;
 }

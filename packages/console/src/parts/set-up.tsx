@@ -13,6 +13,7 @@ const PAGES: readonly (readonly [to: string, name: string, of: 'all' | 'managers
   ['providers', 'Providers', 'all'],
   ['quarantine', 'Quarantine', 'all'],
   ['backups', 'Backups', 'operators'],
+  ['cluster', 'Cluster', 'operators'],
   ['configuration', 'Configuration', 'operators'],
   ['audit', 'Audit log', 'managers'],
   ['health', 'Health', 'operators'],

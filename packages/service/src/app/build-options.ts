@@ -1,6 +1,8 @@
+import type { ClusterNode } from '../features/cluster/index.js';
 import type { ConfigurationEndpoints } from '../features/configuration/index.js';
 import type { Editions } from '../features/editions/index.js';
 import type { LinkListener } from '../features/engagement/index.js';
+import type { Elsewhere, WorkerMethods } from '../features/queue/index.js';
 import type { Runtime, Secrets } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import type { Settings } from '../settings/index.js';
@@ -23,4 +25,10 @@ export interface BuildOptions {
   readonly links: LinkListener | undefined;
   /** Where a mail folder cannot be published, the edition that is in use stays. */
   readonly keepEditions: boolean;
+  /** This service as a node of a cluster; undefined where it is on its own. */
+  readonly node: ClusterNode | undefined;
+  /** Processes elsewhere that hand over, where there are such. */
+  readonly elsewhere: ((methods: WorkerMethods) => Elsewhere) | undefined;
+  /** Another service writes: what this one would write when it opens is left to that. */
+  readonly isStandby: boolean;
 }

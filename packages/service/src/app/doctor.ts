@@ -1,10 +1,12 @@
 import { existsSync, statfsSync, statSync } from 'node:fs';
 import { dirname, isAbsolute, join } from 'node:path';
 import { lastBackupIn } from '../features/backups/index.js';
+import type { ClusterNode } from '../features/cluster/index.js';
 import {
   diagnose,
   isHere,
   recordsFor,
+  type ClusterFacts,
   type DoctorFacts,
   type Finding,
   type Listening,
@@ -28,6 +30,8 @@ interface Examined {
   readonly records: Records | undefined;
   /** What is published, where the service runs. */
   readonly editions: Pick<Editions, 'current'> | undefined;
+  /** Where it runs as a node of a cluster. */
+  readonly node?: ClusterNode | undefined;
 }
 
 function listeningOf({ listen, submission, metrics }: Settings, publicUrl: string | undefined): Listening[] {
@@ -89,6 +93,13 @@ async function spacesOf(settings: Settings, { editions, records }: Examined): Pr
   );
 }
 
+function clusterOf({ cluster }: Settings, node: ClusterNode | undefined): ClusterFacts | undefined {
+  const { servers, tls } = cluster;
+  if (servers.length === 0) return undefined;
+  const isSafe = tls !== undefined || servers.every((server) => isHere(server.replace(/:\d+$/, '')));
+  return { servers: servers.length, trouble: node?.trouble(), isKnown: node !== undefined, isSafe };
+}
+
 function providersOf(settings: Settings, records: Records | undefined): ProviderFacts[] {
   const used = new Set(
     Object.values(settings.spaces).flatMap(({ mode, route }) => (mode === 'deliver' ? route.map(({ provider }) => provider) : [])),
@@ -128,6 +139,7 @@ export async function examine(options: Examined): Promise<Finding[]> {
       lastAt: backupFolder === undefined ? undefined : lastBackupIn(backupFolder),
       isCopying: settings.copies.folder !== undefined,
     },
+    cluster: clusterOf(settings, options.node),
     disk: { path: disk, freeBytes: bavail * bsize, totalBytes: blocks * bsize },
     linkSpace: settings.people.space,
     canSendLinks: Object.entries(settings.spaces).some(

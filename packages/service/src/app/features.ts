@@ -5,6 +5,7 @@ import { openAlerts, type ServiceTroubles } from '../features/alerts/index.js';
 import { openAudit } from '../features/audit/index.js';
 import { openAttachments } from '../features/attachments/index.js';
 import { openBackups } from '../features/backups/index.js';
+import { openClusterNode } from '../features/cluster/index.js';
 import { composeMail, type EmailLinks } from '../features/composing/index.js';
 import { openConfiguration } from '../features/configuration/index.js';
 import type { Consent } from '../features/consent/index.js';
@@ -124,6 +125,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
   const sending = await openSending(options, writing, upper);
   const ledgerFile = `${runtime.within(settings.databaseFile)}.erasures`;
   const copies = await openCopies(runtime, { store, settings: settings.copies, ledgerFile });
+  const cluster = openClusterNode(runtime, options.node);
   const backups = openBackups(runtime, { store, settings: settings.backup, ledgerFile });
   const authors = await openAuthors(options, writing);
   const { watch } = authors;
@@ -153,6 +155,7 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       keys.feature,
       openQuarantine(runtime, store),
       copies.feature,
+      cluster.feature,
       backups.feature,
       writing.editing,
       openAttachments(runtime, store, settings.limits.attachmentBytes),
@@ -167,16 +170,16 @@ export async function openFeatures(options: BuildOptions): Promise<Built> {
       receiving.callbacks.feature,
       receiving.captured.feature,
       ...authors.features,
-      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups }, watch, whatFollows }),
+      ...openUpper(options, { writing, sending, receiving, ledgerFile, troubles: { copies, backups, cluster }, watch, whatFollows }),
     ],
   };
 }
 
-function examinesWith({ runtime, store, settings, folder, origins, secrets, editions }: BuildOptions): () => Promise<Finding[]> {
+function examinesWith({ runtime, store, settings, folder, origins, secrets, editions, node }: BuildOptions): () => Promise<Finding[]> {
   return () => {
     const now = runtime.clock.now();
     const chosenSecret = secrets.isChosen ? secrets.operator : undefined;
-    return examine({ config: { settings, folder, origins }, now, chosenSecret, records: recordsFor(store.reads, now), editions });
+    return examine({ config: { settings, folder, origins }, now, chosenSecret, records: recordsFor(store.reads, now), editions, node });
   };
 }
 
@@ -261,25 +264,28 @@ function openUpper(options: BuildOptions, { writing, sending, receiving, ledgerF
 
 type Writing = Awaited<ReturnType<typeof openWriting>>;
 
+function sensitiveOf({ runtime, store, settings, secrets }: BuildOptions): ReturnType<typeof sensitiveData> {
+  const keys = dayKeysIn(runtime.within(dayKeysFolder(settings)));
+  return sensitiveData({ store, keys, master: secrets.keyFor('sensitive data') });
+}
+
 /** What a message is made of, and what is known about it. */
-async function openWriting({ runtime, store, settings, secrets, editions, links, keepEditions }: BuildOptions, upper: Later) {
+async function openWriting(options: BuildOptions, upper: Later) {
+  const { runtime, store, settings, secrets, editions, links, isStandby } = options;
   const { spaces, limits } = settings;
   const isNeeded: Parameters<typeof openEditions>[1]['isNeeded'] = (tx, space, number) => store.messages.usesEdition(tx, space, number);
-  const { publishFolders, feature: editing } = await openEditions(runtime, { store, spaces, editions, isNeeded, keepEditions });
+  const { publishFolders, feature: editing } = await openEditions(runtime, { ...options, spaces, isNeeded });
   const { domains, feature: sendingAs } = await openDomains(runtime, {
     store,
     master: secrets.keyFor('signing'),
     sharedHost: settings.returns.domain,
     isChecked: settings.dns.check,
+    isStandby,
   });
   const senders = sendersOf({ store, spaces, domains });
   const { suppressing, feature: suppressions } = openSuppressions(runtime, store, settings.suppress, secrets.keyFor('erasure'));
   const suppressionFor = (row: DeliveryRow, from: Reader): string | undefined => suppressing.suppressionFor(row, from);
-  const sensitive = sensitiveData({
-    store,
-    keys: dayKeysIn(runtime.within(dayKeysFolder(settings))),
-    master: secrets.keyFor('sensitive data'),
-  });
+  const sensitive = sensitiveOf(options);
   const {
     accept,
     readings,
@@ -326,7 +332,11 @@ async function openWriting({ runtime, store, settings, secrets, editions, links,
 }
 
 /** What hands messages over to providers. */
-async function openSending({ runtime, store, settings, secrets, folder, threads }: BuildOptions, writing: Writing, upper: Later) {
+async function openSending(
+  { runtime, store, settings, secrets, folder, threads, elsewhere }: BuildOptions,
+  writing: Writing,
+  upper: Later,
+) {
   const { spaces, limits, outside } = settings;
   const { editions, domains, suppressionFor } = writing;
   const capture = (job: Job): Promise<void> => upper.capture(job);
@@ -371,6 +381,7 @@ async function openSending({ runtime, store, settings, secrets, folder, threads 
     routes,
     folder,
     threads,
+    elsewhere,
     providers,
     router,
     editions,

@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import type { Express } from 'express';
-import { endStreams } from '../kernel/index.js';
+import type { Logger } from 'pino';
+import { bareApp, endStreams, problemHandler, Refusal } from '../kernel/index.js';
 
 /** How long requests that are under way may take when what answers them is replaced, in milliseconds. */
 const REQUESTS_MS = 5000;
@@ -57,4 +58,17 @@ export class Front {
     clearTimeout(timer);
     this.#idle = [];
   }
+}
+
+/** Answers while a node of a cluster has no part yet. */
+export function startingApp(log: Logger): Express {
+  const app = bareApp();
+  app.get('/health/live', (_request, response) => {
+    response.json({ live: true });
+  });
+  app.use(() => {
+    throw new Refusal(503, 'node-starting', 'This node of the cluster is starting', { retryAfterSeconds: 5 });
+  });
+  app.use(problemHandler(log));
+  return app;
 }

@@ -13,6 +13,7 @@ import {
   type Running,
   type Runtime,
   type Secrets,
+  type Standby,
 } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
 import type { ReadConfig } from '../settings/index.js';
@@ -35,6 +36,10 @@ export interface Ground {
   /** What was published, ready to be used, whatever the configuration says. */
   readonly editions: BuildOptions['editions'];
   readonly links: BuildOptions['links'];
+  readonly node: BuildOptions['node'];
+  readonly elsewhere: BuildOptions['elsewhere'];
+  /** Another service writes; this one answers reads. */
+  readonly standby: Standby | undefined;
 }
 
 /** All features as one configuration has them, with what they run and listen to. */
@@ -126,7 +131,7 @@ function stoppedOnce(running: readonly Running[]): Required<Pick<Running, 'rest'
   };
 }
 
-function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store, isStopping }: Ground): Express {
+function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store, isStopping, standby, node }: Ground): Express {
   return makeApp({
     store,
     clock: runtime.clock,
@@ -134,7 +139,8 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     registry: runtime.registry,
     endpoints: built.features.flatMap((feature) => feature.endpoints ?? []),
     access: built.access,
-    audit: built.audit,
+    // A standby writes nothing down, and answers nothing that must be.
+    audit: standby === undefined ? built.audit : undefined,
     consentPages: built.consentPages,
     hitPages: built.hitPages,
     hosts: { names: settings.listen.hosts, isLinkHost: built.isLinkHost },
@@ -147,11 +153,14 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
     trustProxy: settings.listen.trustProxy,
     metrics: settings.metrics,
     consoleFolder: CONSOLE_FOLDER,
+    standby,
+    doubtMs: node === undefined ? undefined : store.doubtMs,
     readiness: readiness({
       store,
       databaseFile: runtime.within(settings.databaseFile),
       features: built.features,
       isStopping,
+      standby,
     }),
     isStopping,
   });
@@ -164,7 +173,7 @@ function appOf({ settings }: ReadConfig, built: Built, runtime: Runtime, { store
  */
 export async function openGeneration(config: ReadConfig, ground: Ground, { keepEditions = false } = {}): Promise<Generation> {
   const { settings, folder } = config;
-  const { store, secrets, threads, clock, log, reloading, editions, links } = ground;
+  const { store, secrets, threads, clock, log, reloading, editions, links, node, elsewhere, standby } = ground;
   const runtime = makeRuntime(config, ground);
   const [rooms, sockets] = [new Undo(), new Undo()];
   try {
@@ -180,6 +189,9 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
       editions,
       links,
       keepEditions,
+      node,
+      elsewhere,
+      isStandby: standby !== undefined,
     });
     const { features } = built;
     for (const feature of features) rooms.add(feature.close);
@@ -191,7 +203,8 @@ export async function openGeneration(config: ReadConfig, ground: Ground, { keepE
     const workers = stoppedOnce(running);
     const unfollow = followClock(features, runtime);
     rooms.add(unfollow);
-    for (const feature of features) {
+    // Nothing but reads comes in to a standby.
+    for (const feature of standby === undefined ? features : []) {
       await feature.listen?.();
       sockets.add(feature.closeSockets);
     }

@@ -15,11 +15,13 @@ import {
   plainAddress,
   problemHandler,
   Refusal,
+  refusedByStandby,
   type Access,
   type AuditLog,
   type Clock,
   type MetricsSettings,
   type ServedEndpoint,
+  type Standby,
   type StreamLimits,
 } from '../kernel/index.js';
 import type { Store } from '../records/index.js';
@@ -34,7 +36,7 @@ export interface HttpOptions {
   readonly registry: Registry;
   readonly endpoints: readonly ServedEndpoint[];
   readonly access: Access;
-  readonly audit: AuditLog;
+  readonly audit: AuditLog | undefined;
   readonly consentPages: Consent['pages'];
   readonly hitPages: EngagementFeature['pages'];
   readonly hosts: Omit<HostRules, 'publicUrl'>;
@@ -50,7 +52,12 @@ export interface HttpOptions {
   readonly consoleFolder: string;
   readonly readiness: Readiness;
   readonly isStopping: () => boolean;
+  readonly standby: Standby | undefined;
+  readonly doubtMs: (() => number) | undefined;
 }
+
+/** Pages outside of the API at which something is written down. */
+const WRITING_PAGES = ['/go', '/image', '/unsubscribe', '/preferences', '/join', '/domain', '/confirm'] as const;
 
 /** Below /v1 there is nothing but endpoints. */
 export function refuseUnknown(app: Express, title: string, hint: string): void {
@@ -94,6 +101,11 @@ export function makeApp(options: HttpOptions): Express {
   limitStreams(app, streams);
   addMonitoring(app, options);
   app.use(hostCheck({ publicUrl, ...options.hosts }));
+  const { standby, doubtMs } = options;
+  if (standby !== undefined)
+    app.use([...WRITING_PAGES], () => {
+      throw refusedByStandby(standby);
+    });
   app.use('/go', hitPages.go);
   app.use('/image', hitPages.image);
   app.use('/assets', assetRouter(store));
@@ -107,7 +119,7 @@ export function makeApp(options: HttpOptions): Express {
     response.json(document);
   });
   app.use('/v1/permitted-messages', options.permitCors);
-  app.use(endpointRouter({ endpoints, access, bodyBytes, audit }));
+  app.use(endpointRouter({ endpoints, access, bodyBytes, audit, standby, doubtMs }));
   refuseUnknown(app, 'There is nothing at this address', 'GET /v1/openapi.json lists what is.');
   app.use(consoleRouter(consoleFolder));
   app.use(problemHandler(log));

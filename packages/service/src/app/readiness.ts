@@ -1,6 +1,6 @@
 import { statfsSync } from 'node:fs';
 import { dirname } from 'node:path';
-import { shared, type Feature, type Kernel } from '../kernel/index.js';
+import { shared, type Feature, type Kernel, type Standby } from '../kernel/index.js';
 
 export interface ReadinessOptions {
   readonly store: Pick<Kernel, 'probe'>;
@@ -8,6 +8,7 @@ export interface ReadinessOptions {
   readonly features: readonly Feature[];
   /** Whether the service is stopping. */
   readonly isStopping: () => boolean;
+  readonly standby: Standby | undefined;
 }
 
 /** What keeps the service from taking work, in sentences. Several who ask at once share one look. */
@@ -24,9 +25,10 @@ function spaceFault(databaseFile: string): string | undefined {
 }
 
 /** Looks whether the database can be written, the disk has room, and everything listens. */
-export function readiness({ store, databaseFile, features, isStopping }: ReadinessOptions): Readiness {
+export function readiness({ store, databaseFile, features, isStopping, standby }: ReadinessOptions): Readiness {
   return shared(async () => {
     if (isStopping()) return ['The service is stopping.'];
+    if (standby !== undefined) return ['This service is on standby: send requests to the primary.'];
     const faults = [await store.probe(), spaceFault(databaseFile), ...features.map((feature) => feature.fault?.())];
     return faults.flatMap((fault) => fault ?? []);
   });

@@ -4,19 +4,23 @@ import { dirname, isAbsolute, join, resolve } from 'node:path';
 import { pino, type DestinationStream, type Logger } from 'pino';
 import { copyLedger, ledgerIn } from '../features/copies/index.js';
 import type { Finding } from '../features/doctor/index.js';
+import type { ClusterNode } from '../features/cluster/index.js';
 import { editionCache, sharedCompiler } from '../features/editions/index.js';
 import { openLinkListener, type LinkListener } from '../features/engagement/index.js';
 import {
   portFault,
+  positionOf,
   readSecrets,
   Refusal,
   StartError,
   startErrorOf,
   SYSTEM_CLOCK,
   takeSnapshot,
+  type ChangeSink,
   type Clock,
   type Feature,
   type KernelOptions,
+  type LogPlace,
   type Manifest,
   type Runtime,
 } from '../kernel/index.js';
@@ -60,6 +64,10 @@ export interface Service {
   readonly memory: () => Record<string, unknown>;
   /** Does now what waits for others to go with, for those who move the clock. */
   readonly writeNow: () => void;
+  /** For how long it has not been known whether the last changes are stored by the cluster, in milliseconds. */
+  readonly doubtMs: () => number;
+  /** Where the database stands in the log of its cluster; undefined where there is none. */
+  readonly logPlace: () => LogPlace | undefined;
   /** What is missing or risky in how the service is set up. */
   readonly examine: () => Promise<Finding[]>;
   /** Makes an address that opens the console, once and for 15 minutes. */
@@ -76,7 +84,7 @@ const JUMPED_MS = 60_000;
 /** How long requests that are under way may take once the service stops, in milliseconds. */
 const REQUESTS_MS = 5000;
 
-function makeLog(level: string, logTo: DestinationStream | undefined): Logger {
+export function makeLog(level: string, logTo: DestinationStream | undefined): Logger {
   return pino(
     {
       level,
@@ -102,7 +110,7 @@ async function recover({ store, clock, log }: Ground): Promise<void> {
 }
 
 /** Opens the socket of the API. @returns its address */
-async function listen(front: Front, { host: name, port }: Settings['listen'], undo: Undo): Promise<string> {
+export async function listen(front: Front, { host: name, port }: Settings['listen'], undo: Undo): Promise<string> {
   const server = createServer(front.handle);
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error) => {
@@ -192,14 +200,21 @@ async function openLinks(
 }
 
 /** Opens what stays open for as long as the service runs, whatever its configuration becomes. @throws StartError */
-async function openLasting(options: StartOptions) {
+async function openLasting(options: StartOptions, place: Place | undefined) {
   const { settings, folder } = options.config;
   const clock = options.clock ?? SYSTEM_CLOCK;
   const log = makeLog(settings.log.level, options.logTo);
   const databaseFile = resolve(folder, settings.databaseFile);
   const secrets = readSecrets(resolve(folder, settings.secretsFile), options.operatorSecret, databaseFile);
   const captureChanges = settings.copies.folder !== undefined;
-  const store = await openStore(databaseFile, { log, clock, secrets: secrets.fingerprint, captureChanges, ...options.kernel });
+  const store = await openStore(databaseFile, {
+    log,
+    clock,
+    secrets: secrets.fingerprint,
+    captureChanges,
+    ...(place === undefined ? {} : { sink: place.sink }),
+    ...options.kernel,
+  });
   const undo = new Undo();
   undo.add(store.close);
   const links = await openLinks(settings, { databaseFile, store, log, secrets }).catch(async (error: unknown) => {
@@ -210,11 +225,21 @@ async function openLasting(options: StartOptions) {
   return { databaseFile, undo, lasting: { clock, log, store, secrets, links, threads: threadsOf(options) } };
 }
 
+/** What a service is given that is the primary of a cluster: its node has the socket, and goes on when this service ends. */
+export interface Place {
+  readonly front: Front;
+  /** Where it is reached. */
+  readonly url: string;
+  readonly sink: ChangeSink;
+  readonly node: ClusterNode;
+  readonly elsewhere: Ground['elsewhere'];
+}
+
 /** Starts the service: opens the records and all features, then the sockets, then what runs by itself. @throws StartError */
-export async function startService(options: StartOptions): Promise<Service> {
-  const { databaseFile, undo, lasting } = await openLasting(options);
+export async function startService(options: StartOptions, place?: Place): Promise<Service> {
+  const { databaseFile, undo, lasting } = await openLasting(options, place);
   const { log, store, secrets, links } = lasting;
-  const front = new Front();
+  const front = place?.front ?? new Front();
   let isStopping = false;
   let current: Generation;
   const ground: Ground = {
@@ -222,6 +247,9 @@ export async function startService(options: StartOptions): Promise<Service> {
     isStopping: () => isStopping,
     reloading: { reload: (except) => reload(except) },
     editions: editionCache(store, sharedCompiler()),
+    node: place?.node,
+    elsewhere: place?.elsewhere,
+    standby: undefined,
   };
   const { reload, settled } = untilStopped(
     reloader({
@@ -242,7 +270,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     // It stops after the sockets have closed, so that nothing comes in any more.
     undo.add(() => current.close());
     undo.add(() => current.closeSockets());
-    const url = await listen(front, options.config.settings.listen, undo);
+    const url = place?.url ?? (await listen(front, options.config.settings.listen, undo));
     front.open(current.app);
     current.start();
     log.info({ url, returnsPort: current.built.returnsPort() }, 'listening');
@@ -253,6 +281,8 @@ export async function startService(options: StartOptions): Promise<Service> {
       busy: () => store.busy() || isBusy(current),
       memory: () => memoryOf(current.built.features, current.runtime),
       writeNow: store.writeNow,
+      doubtMs: store.doubtMs,
+      logPlace: () => positionOf(store.reads),
       examine: () => current.built.examine(),
       signInLink: () => current.built.signInLink(current.config.settings.publicUrl ?? url),
       operatorSecret: secrets.operator,

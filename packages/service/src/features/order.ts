@@ -3,6 +3,7 @@ import { addressEndpoints } from './addresses/index.js';
 import { alertEndpoints } from './alerts/index.js';
 import { backupEndpoints } from './backups/index.js';
 import { bulkEndpoints } from './bulk-sends/index.js';
+import { clusterEndpoints } from './cluster/index.js';
 import { copyEndpoints } from './copies/index.js';
 import { uploadEndpoints } from './attachments/index.js';
 import { callbackEndpoints } from './callbacks/index.js';
@@ -81,6 +82,14 @@ export const FEATURES: readonly Listed[] = [
       step: 'set-up',
       groups: [{ name: 'copies', description: 'Continuous copies of the database.' }],
       endpoints: copyEndpoints,
+    },
+  },
+  {
+    name: 'cluster',
+    api: {
+      step: 'set-up',
+      groups: [{ name: 'cluster', description: 'Several services that can take over from each other.' }],
+      endpoints: clusterEndpoints,
     },
   },
   {

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { AlertSettings } from '../features/alerts/index.js';
 import { BackupSettings } from '../features/backups/index.js';
 import { CaptureSettings } from '../features/capture/index.js';
+import { ClusterSettings } from '../features/cluster/index.js';
 import { CopySettings } from '../features/copies/index.js';
 import { LinkSettings } from '../features/engagement/index.js';
 import { NameServerSettings } from '../features/name-servers/index.js';
@@ -69,6 +70,7 @@ export const Settings = z.strictObject({
     .meta({ description: 'How long things are kept, in days.' }),
   backup: BackupSettings.meta({ description: 'Backups that the service makes automatically.' }),
   copies: CopySettings.meta({ description: 'Continuous copies: every change, within a second, in another folder.' }),
+  cluster: ClusterSettings.meta({ description: 'Several services that can take over from each other. Off unless servers are set.' }),
   limits: z
     .strictObject({
       bodyBytes: z

@@ -3,7 +3,7 @@ import type { AlertRules } from './rules.js';
 import type { Store } from './store.js';
 
 /** Rules over the service as a whole. */
-const SERVICE_RULES = ['copies', 'backups'] as const;
+const SERVICE_RULES = ['copies', 'backups', 'cluster'] as const;
 type ServiceRule = (typeof SERVICE_RULES)[number];
 
 /** What an operator must know of the service as a whole, by the rule that it fires. */
@@ -15,6 +15,7 @@ export type ServiceTroubles = Readonly<
 const RESOLVED: Readonly<Record<ServiceRule, string>> = {
   copies: 'Resolved: the continuous copies have everything.',
   backups: 'Resolved: a backup was made.',
+  cluster: 'Resolved: a standby has every change.',
 };
 
 /** What a rule that is always there finds for a space. */
@@ -55,7 +56,8 @@ export function callsCountUntil({ byProvider }: MeaninglessCalls, now: number): 
 
 /**
  * The rules that are always there: something waits in quarantine, a provider is in trouble, the profile of a provider finds nothing in its
- * calls, the DNS of a domain is no longer right, the continuous copies are behind, or no backup can be made.
+ * calls, the DNS of a domain is no longer right, the continuous copies are behind, no backup can be made, or the cluster has no standby that has every
+ * change.
  */
 export function builtInFindings({ store, rules, meaningless, troubles: ofService, domains }: LookedAt, now: number): Finding[] {
   const quarantined = store.quarantine.counts();

@@ -46,7 +46,16 @@ const RUNAWAY: Omit<RuleInForce, 'spaces'> = {
   from: 'built-in',
 };
 /** Names of the rules that are always there. */
-export const BUILT_IN_RULES: readonly string[] = ['quarantine', 'provider', 'callbacks', 'domain', 'runaway', 'copies', 'backups'];
+export const BUILT_IN_RULES: readonly string[] = [
+  'quarantine',
+  'provider',
+  'callbacks',
+  'domain',
+  'runaway',
+  'copies',
+  'backups',
+  'cluster',
+];
 
 /** The parts of the configuration that rules come from. */
 export interface RulesOf {

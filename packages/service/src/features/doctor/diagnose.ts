@@ -230,6 +230,37 @@ function backups({ now, backups: { folder, lastAt, isCopying }, spaces }: Doctor
   return [{ code, level, title, hint: 'See why: verbalis backups' }];
 }
 
+function cluster({ cluster: found }: DoctorFacts): Finding[] {
+  if (found === undefined) return [];
+  const findings: Finding[] = [];
+  if (found.trouble !== undefined)
+    findings.push({
+      code: 'cluster-standby',
+      level: 'must',
+      title: 'No standby could take over',
+      detail: found.trouble,
+      hint: 'See which nodes there are: verbalis cluster status',
+    });
+  else if (found.isKnown) findings.push({ code: 'cluster-standby', level: 'good', title: 'A standby has every change' });
+  if (found.servers < 3)
+    findings.push({
+      code: 'cluster-brokers',
+      level: 'should',
+      title: `The cluster has ${found.servers} ${found.servers === 1 ? 'broker' : 'brokers'}`,
+      detail: 'With fewer than three, the loss of one stops the service.',
+      hint: 'Run three brokers on three machines (docs/cluster.md).',
+    });
+  if (!found.isSafe)
+    findings.push({
+      code: 'cluster-open',
+      level: 'must',
+      title: 'Connections to the brokers are not encrypted',
+      detail: 'Every change goes over them, with the addresses and texts of emails.',
+      hint: 'Set cluster.tls, and a user or credentials.',
+    });
+  return findings;
+}
+
 function signingIn({ records, canSendLinks, linkSpace, publicUrl }: DoctorFacts): Finding[] {
   if (linkSpace !== undefined && !canSendLinks)
     return [
@@ -292,6 +323,7 @@ const CHECKS = [
   clock,
   disk,
   backups,
+  cluster,
   signingIn,
   firstSteps,
 ] as const;

@@ -40,6 +40,18 @@ export interface RecordFacts {
   readonly newestAt: number | undefined;
 }
 
+/** This service as a node of a cluster. */
+export interface ClusterFacts {
+  /** Brokers of the configuration, and how many of them have each record. */
+  readonly servers: number;
+  /** What is wrong with the standbys, in a sentence; undefined where one could take over, or nobody has looked. */
+  readonly trouble: string | undefined;
+  /** Whether this node runs, so that its standbys are known. */
+  readonly isKnown: boolean;
+  /** Whether connections to the brokers are encrypted, or stay on this machine. */
+  readonly isSafe: boolean;
+}
+
 /** All that is looked at. Times are milliseconds since the epoch. */
 export interface DoctorFacts {
   readonly now: number;
@@ -61,6 +73,7 @@ export interface DoctorFacts {
   readonly providers: readonly ProviderFacts[];
   readonly records: RecordFacts | undefined;
   readonly backups: { readonly folder: string | undefined; readonly lastAt: number | undefined; readonly isCopying: boolean };
+  readonly cluster: ClusterFacts | undefined;
   readonly disk: { readonly path: string; readonly freeBytes: number; readonly totalBytes: number };
   /** The space that is named for links to sign in, and whether there is one that can send them. */
   readonly linkSpace: string | undefined;

@@ -3,7 +3,7 @@ import { doctorEndpoints, type DoctorEndpoints } from './endpoints.js';
 
 export { diagnose, isHere } from './diagnose.js';
 export { doctorEndpoints } from './endpoints.js';
-export type { DoctorFacts, Finding, Listening, ProviderFacts, SpaceFacts } from './facts.js';
+export type { ClusterFacts, DoctorFacts, Finding, Listening, ProviderFacts, SpaceFacts } from './facts.js';
 export { recordsFor } from './queries.js';
 
 /** What is missing or risky in how the service is set up. */

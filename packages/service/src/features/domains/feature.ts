@@ -10,13 +10,15 @@ interface Options {
   readonly sharedHost: string;
   /** Whether somebody looks at the DNS; else keys sign at once. */
   readonly isChecked: boolean;
+  /** Another service writes down which hosts there are. */
+  readonly isStandby: boolean;
 }
 
 /** The domains that mail is sent as, with the keys that sign for them. */
 export async function openDomains({ clock }: Runtime, options: Options): Promise<{ readonly domains: Domains; readonly feature: Feature }> {
-  const { store } = options;
+  const { store, isStandby } = options;
   const domains = sendingDomains({ ...options, clock });
-  await domains.noteSharedHost();
+  if (!isStandby) await domains.noteSharedHost();
   const feature: Feature = {
     name: 'domains',
     retention: [{ name: 'old return hosts', step: (tx, now) => store.domains.forgetHosts(tx, now - OLD_HOST_MS) }],

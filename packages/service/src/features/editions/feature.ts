@@ -17,6 +17,8 @@ interface Options {
   readonly isNeeded: (tx: Tx, space: string, number: number) => boolean;
   /** Where a folder cannot be published, the edition that is in use stays. */
   readonly keepEditions: boolean;
+  /** Another service publishes folders. */
+  readonly isStandby: boolean;
 }
 
 /** Publications of mail folders, and how those of a configuration are published. */
@@ -29,7 +31,7 @@ interface OpenedEditions {
 /** Publications of mail folders. Folders that the configuration names are published now. @throws Refusal, StartError */
 export async function openEditions(
   runtime: Runtime,
-  { store, spaces, editions, isNeeded, keepEditions }: Options,
+  { store, spaces, editions, isNeeded, keepEditions, isStandby }: Options,
 ): Promise<OpenedEditions> {
   const { clock, log, within, ages } = runtime;
 
@@ -49,7 +51,7 @@ export async function openEditions(
 
   for (const [name, { mailFolder, mode }] of Object.entries(spaces)) {
     // Without a folder, a space has what is published to it.
-    if (mailFolder !== undefined) {
+    if (mailFolder !== undefined && !isStandby) {
       try {
         await publishChanged(name, await readMailFolder(within(mailFolder)));
       } catch (error) {

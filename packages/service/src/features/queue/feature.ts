@@ -1,7 +1,9 @@
 import { USUAL_RETRIES, type Cause, type RetryPlan, type RetryRule, type RouteEntry, type ProviderRouter } from '@verbalis/core/delivery';
+import type { Logger } from 'pino';
 import { serve, type Feature, type Runtime, type OutsideRules, type Reader } from '../../kernel/index.js';
 import type { EmailLinks } from '../composing/index.js';
-import type { Editions } from '../editions/index.js';
+import type { SigningKey } from '@verbalis/core/dkim';
+import type { EditionParts, Editions } from '../editions/index.js';
 import type { Feed } from '../events/index.js';
 import type { Domains } from '../domains/index.js';
 import type { Holding } from '../holds/index.js';
@@ -13,7 +15,7 @@ import { queueCounts } from './counts.js';
 import { queueEndpoints } from './endpoints.js';
 import { handOver, type HandOverSources } from './hand-over.js';
 import { queueMetrics } from './metrics.js';
-import { handOverPool } from './pool.js';
+import { handOverPool, type Elsewhere, type HandOverPool } from './pool.js';
 import { providerEvents } from './provider-events.js';
 import type { QueueSettings } from './settings.js';
 import type { Store } from './store.js';
@@ -41,10 +43,18 @@ interface Options {
   /** What of an email leads to the service. */
   readonly linksOf: (message: MessageRow, delivery: DeliveryRow) => EmailLinks;
   readonly readings: Readings;
+  /** Processes elsewhere that hand over; they ask for what they need of the database. */
+  readonly elsewhere?: ((methods: WorkerMethods) => Elsewhere) | undefined;
   /** What people want held. */
   readonly holding: Holding;
   /** Why a delivery must not be sent, in a sentence. */
   readonly suppressionFor: (delivery: DeliveryRow, from: Reader) => string | undefined;
+}
+
+/** What a process that hands over needs of the database. */
+export interface WorkerMethods {
+  readonly edition: (of: { readonly space: string; readonly number: number }) => Promise<EditionParts | undefined>;
+  readonly keys: (domain: string) => readonly SigningKey[];
 }
 
 export interface Queue {
@@ -93,6 +103,26 @@ function sourcesOf({ store, providers, editions, domains, capture }: Options): H
   };
 }
 
+/** Where emails are handed over: by threads, by processes elsewhere, or here. */
+function poolOf(
+  { settings, folder, routes, threads, editions, domains, elsewhere }: Options,
+  sources: HandOverSources,
+  log: Logger,
+): HandOverPool {
+  const keys = (domain: string): readonly SigningKey[] => domains.keysFor(domain);
+  return handOverPool({
+    settings,
+    folder,
+    routes,
+    threads,
+    log,
+    local: (job, gate) => handOver(job, sources, gate),
+    edition: editions.parts,
+    keysFor: keys,
+    elsewhere: elsewhere?.({ edition: ({ space, number }) => editions.parts(space, number), keys }),
+  });
+}
+
 /** How many emails those providers were given that may be given only so many. */
 async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, now: number): Promise<void> {
   for (const { provider, since } of router.allowances(now))
@@ -109,8 +139,7 @@ async function restoreAllowances({ deliveries }: Store, router: ProviderRouter, 
 /** Deliveries that wait: claimed in order, handed to providers, retried. */
 export async function openQueue(runtime: Runtime, options: Options): Promise<Queue> {
   const { clock, log, workers, registry, metricSpace } = runtime;
-  const { store, settings, queue, spaces, folder, feed, threads, router, editions, domains, outside, returnSecret, suppressionFor } =
-    options;
+  const { store, queue, spaces, feed, router, domains, outside, returnSecret, suppressionFor } = options;
   const now = clock.now();
   await restoreAllowances(store, router, now);
   // What was in trouble when the service ended is tried by one email.
@@ -126,16 +155,7 @@ export async function openQueue(runtime: Runtime, options: Options): Promise<Que
       ),
   });
   const sources = sourcesOf(options);
-  const pool = handOverPool({
-    settings,
-    folder,
-    routes: options.routes,
-    threads,
-    log,
-    local: (job, gate) => handOver(job, sources, gate),
-    edition: editions.parts,
-    keysFor: (domain) => domains.keysFor(domain),
-  });
+  const pool = poolOf(options, sources, log);
   const dispatcher = new Dispatcher({
     store,
     workers,

@@ -22,6 +22,16 @@ export interface PoolOptions extends PoolThreadData {
   readonly local: (job: HandOverJob, gate: Gate) => Promise<Handed>;
   readonly edition: (space: string, number: number) => Promise<EditionParts | undefined>;
   readonly keysFor: (domain: string) => readonly SigningKey[];
+  /** Processes elsewhere that hand over, where there are such. */
+  readonly elsewhere?: Elsewhere | undefined;
+}
+
+/** Processes on other machines that make emails and hand them over. */
+export interface Elsewhere {
+  readonly hasRoom: () => boolean;
+  /** @throws ThreadFault when the process that had it is gone */
+  readonly handOver: (id: string, job: unknown, gate: Gate) => Promise<unknown>;
+  readonly close: () => void;
 }
 
 export interface HandOverPool {
@@ -44,7 +54,7 @@ interface Place {
  * Hands over in threads: they render, sign and speak to providers, and report how it went. They never open the database: what they need of it
  * they ask for here. Mail with stored files stays in this process, where the files are.
  */
-export function handOverPool({ threads, log, local, edition, keysFor, settings, folder, routes }: PoolOptions): HandOverPool {
+export function handOverPool({ threads, log, local, edition, keysFor, settings, folder, routes, elsewhere }: PoolOptions): HandOverPool {
   let isStopping = false;
   const places: Place[] = [];
   /** What threads ask and report, by delivery. */
@@ -86,6 +96,7 @@ export function handOverPool({ threads, log, local, edition, keysFor, settings, 
 
   return {
     async handOver(job, gate) {
+      if (elsewhere?.hasRoom() === true && isForThreads(job)) return (await elsewhere.handOver(job.delivery.id, job, gate)) as Handed;
       const [place] = places.filter(({ thread }) => thread !== undefined).sort((a, b) => a.jobs - b.jobs);
       if (place?.thread === undefined || !isForThreads(job)) return local(job, gate);
       const { id } = job.delivery;
@@ -100,6 +111,7 @@ export function handOverPool({ threads, log, local, edition, keysFor, settings, 
     },
     async stop() {
       isStopping = true;
+      elsewhere?.close();
       await Promise.all(
         places.map(async ({ thread }) => {
           if (thread === undefined) return;

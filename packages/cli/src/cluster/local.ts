@@ -1,0 +1,127 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { copyFileSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import { fileURLToPath } from 'node:url';
+import { createClient, type Client } from '@verbalis/client';
+import { initCluster } from '@verbalis/service';
+import { readConfig } from '@verbalis/service/settings';
+import { freePort, wait, type LocalBrokers } from './brokers.js';
+
+// A cluster on this machine, to try one with: two nodes and two delivery workers, each in a folder and a process of its own.
+
+const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
+const SECRET = 'the-operator-of-a-local-cluster';
+/** How long the cluster may take to be whole again after a fault. */
+const WHOLE_MS = 120_000;
+
+/** A process of the cluster. */
+class Member {
+  #child: ChildProcess | undefined;
+
+  constructor(
+    readonly name: string,
+    private readonly folder: string,
+    private readonly command: 'serve' | 'deliver',
+  ) {}
+
+  get database(): string {
+    return join(this.folder, 'verbalis.sqlite');
+  }
+
+  async start(): Promise<void> {
+    const child = spawn(process.execPath, [CLI, this.command, '--json', '--config', join(this.folder, 'verbalis.yaml')], {
+      cwd: this.folder,
+      env: { PATH: process.env['PATH'], VERBALIS_OPERATOR_SECRET: SECRET },
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+    this.#child = child;
+    await new Promise((ready) => {
+      createInterface({ input: child.stdout }).once('line', ready);
+      child.once('exit', ready);
+    });
+  }
+
+  async end(signal: NodeJS.Signals): Promise<void> {
+    const child = this.#child;
+    this.#child = undefined;
+    if (child === undefined || child.exitCode !== null || child.signalCode !== null) return;
+    const ended = new Promise((done) => child.once('exit', done));
+    child.kill(signal);
+    await ended;
+  }
+
+  loseDisk(): void {
+    for (const end of ['', '-wal', '-shm', '.lock', '.owner']) rmSync(`${this.database}${end}`, { force: true });
+  }
+
+  async standStill(ms: number): Promise<void> {
+    this.#child?.kill('SIGSTOP');
+    await wait(ms);
+    this.#child?.kill('SIGCONT');
+  }
+}
+
+export interface LocalCluster {
+  readonly nodes: readonly { readonly member: Member; readonly client: Client }[];
+  readonly workers: readonly Member[];
+}
+
+export interface LocalClusterOptions {
+  /** The space that clients work in. */
+  readonly space: string;
+  /** The rest of the configuration, as YAML. */
+  readonly settings: string;
+}
+
+/** Makes the cluster and all folders; nothing runs yet. */
+export async function makeLocalCluster(
+  folder: string,
+  brokers: LocalBrokers,
+  { space, settings }: LocalClusterOptions,
+): Promise<LocalCluster> {
+  const made: { name: string; own: string; port: number }[] = [];
+  const servers = brokers.servers.map((server) => `"${server}"`).join(', ');
+  for (const name of ['node-a', 'node-b', 'worker-1', 'worker-2']) {
+    const own = join(folder, name);
+    mkdirSync(own, { recursive: true });
+    const port = await freePort();
+    made.push({ name, own, port });
+    writeFileSync(
+      join(own, 'verbalis.yaml'),
+      `listen: { port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings}`,
+    );
+  }
+  const [first, ...others] = made;
+  if (first === undefined) throw new Error('A cluster has a node.');
+  await initCluster({ config: readConfig(join(first.own, 'verbalis.yaml'), {}), operatorSecret: SECRET });
+  for (const { own } of others) copyFileSync(join(first.own, 'verbalis.secrets.json'), join(own, 'verbalis.secrets.json'));
+  return {
+    nodes: made.slice(0, 2).map(({ name, own, port }) => ({
+      member: new Member(name, own, 'serve'),
+      client: createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space, tries: 1, timeout: 20_000 }),
+    })),
+    workers: made.slice(2).map(({ name, own }) => new Member(name, own, 'deliver')),
+  };
+}
+
+/** The node that is the primary; undefined where none says so. */
+export async function primaryOf({ nodes }: LocalCluster): Promise<number | undefined> {
+  for (const [i, { client }] of nodes.entries()) {
+    const state = await client.cluster.get().catch(() => undefined);
+    if (state?.role === 'primary' && state.primary?.node === state.node) return i;
+  }
+  return undefined;
+}
+
+/** Until there is a primary, a standby that has everything, and workers. */
+export async function whole(cluster: LocalCluster): Promise<number> {
+  const end = Date.now() + WHOLE_MS;
+  while (Date.now() < end) {
+    const i = await primaryOf(cluster);
+    const state = i === undefined ? undefined : await cluster.nodes[i]?.client.cluster.get().catch(() => undefined);
+    if (i !== undefined && state?.state === 'healthy' && state.workers?.length === cluster.workers.length) return i;
+    await wait(200);
+  }
+  throw new Error('The cluster was not whole again in time.');
+}

@@ -1,0 +1,14 @@
+export { callsOver, type Calls } from './calls.js';
+export { connectBrokers, isInCluster, namesOf, nodeName, openCluster, type Brokers, type Cluster } from './connection.js';
+export { clusterEndpoints, type ClusterMeasures, type ClusterNode } from './endpoints.js';
+export { sharedFiles, type SharedFiles } from './files.js';
+export { openClusterNode } from './feature.js';
+export { OtherLayout, startFollower, type Follower } from './follower.js';
+export { holderOf, takeLease, wantedNode, wantNode, type Holder, type Lease } from './lease.js';
+export { logBounds, logSink, recordAt } from './log.js';
+export { makeCluster } from './make.js';
+export { announce, membersOf, type Member } from './members.js';
+export { ClusterSettings } from './settings.js';
+export { addSnapshot, fetchSnapshot, newestSnapshot } from './snapshots.js';
+export { clusterStatus, standbyTrouble } from './status.js';
+export { deliveryWorkers, startWorking, type DeliveryWorkers, type WorkerState } from './workers.js';

@@ -1,0 +1,62 @@
+import type { z } from 'zod';
+import type { Cluster } from './connection.js';
+import { holderOf } from './lease.js';
+import { logBounds } from './log.js';
+import { membersOf, type Member } from './members.js';
+import type { ClusterView } from './model.js';
+import { newestSnapshot } from './snapshots.js';
+
+type View = z.input<typeof ClusterView>;
+
+/** A standby that is so far behind would lose time when it takes over, in milliseconds. */
+const BEHIND_MS = 30_000;
+
+const iso = (at: number): string => new Date(at).toISOString();
+
+function viewOf({ node, role, url, version, seq, lagRecords, lagMs, takesOver, at, problem }: Member): View['nodes'][number] {
+  return {
+    node,
+    role,
+    url,
+    version,
+    record: seq,
+    behind: lagRecords,
+    lagSeconds: Math.round(lagMs / 100) / 10,
+    takesOver,
+    heardAt: iso(at),
+    problem,
+  };
+}
+
+/** What is wrong with the standbys that a primary has; undefined where one of them could take over at once. */
+export function standbyTrouble(members: readonly Member[]): { readonly state: 'no-standby' | 'behind'; readonly text: string } | undefined {
+  const able = members.filter(({ role, takesOver }) => role === 'standby' && takesOver);
+  if (able.length === 0)
+    return { state: 'no-standby', text: 'No standby could take over: the loss of this machine would stop everything.' };
+  const best = able.reduce((a, b) => (b.lagMs < a.lagMs ? b : a));
+  return best.lagMs > BEHIND_MS
+    ? { state: 'behind', text: `The standby ${best.node} is ${best.lagRecords} records (${Math.round(best.lagMs / 1000)} s) behind.` }
+    : undefined;
+}
+
+/** The cluster, as its brokers know it. @throws where they do not answer */
+export async function clusterStatus(cluster: Cluster, own: Pick<Member, 'node' | 'role' | 'problem'>): Promise<View> {
+  const [holder, members, bounds, snapshot, info] = await Promise.all([
+    holderOf(cluster.lease),
+    membersOf(cluster),
+    logBounds(cluster),
+    newestSnapshot(cluster),
+    cluster.manager.streams.info(cluster.names.log),
+  ]);
+  const trouble = standbyTrouble(members);
+  return {
+    state: holder === undefined ? 'no-primary' : (trouble?.state ?? 'healthy'),
+    node: own.node,
+    role: own.role,
+    ...(holder === undefined ? {} : { primary: { node: holder.node, url: holder.url, since: iso(holder.since) } }),
+    nodes: members.map(viewOf),
+    log: { ...bounds, mostBytes: info.config.max_bytes },
+    ...(snapshot === undefined ? {} : { snapshot: { record: snapshot.seq, asOf: snapshot.asOf, bytes: snapshot.bytes } }),
+    problem: own.problem ?? trouble?.text,
+  };
+}
