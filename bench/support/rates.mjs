@@ -22,13 +22,17 @@ export async function acceptRate(url, key) {
   return result.requests.average;
 }
 
-/** Emails of 10 kB from the queue to the provider "sink"; what waits for later does not count. */
-export async function dispatchRate(client, emails) {
+/**
+ * Emails of 10 kB from the queue to the provider "sink"; what waits for later does not count.
+ * @param begun is called when they are accepted, before the first one is sent
+ */
+export async function dispatchRate(client, emails, begun = () => undefined) {
   const data = read('demo/mail/templates/refund-receipt/samples/typical.json');
   const chunk = Array.from({ length: 500 }, (_, i) => ({ template: 'refund-receipt', to: [`guest${i}@post.example`], data }));
   await client.providers.pause('sink');
   const before = (await client.queue.get()).waiting;
   for (let i = 0; i < emails; i += chunk.length) await client.messages.sendBatch({ mode: 'all', messages: chunk });
+  begun();
   const from = performance.now();
   await client.providers.resume('sink');
   while ((await client.queue.get()).waiting > before) await new Promise((done) => setTimeout(done, 100));

@@ -2,4 +2,6 @@
 if (typeof window !== 'undefined') {
   const { TextDecoder, TextEncoder } = require('node:util');
   Object.assign(globalThis, { TextDecoder, TextEncoder });
+  // Dialogs ask for it (CSSOM, 2.1: what an identifier may not have is escaped).
+  globalThis.CSS ??= { escape: (text) => text.replace(/[^\w-]/g, (sign) => `\\${sign}`) };
 }

@@ -1,6 +1,7 @@
 import type { Client } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
+import { Confirm } from '../parts/confirm.js';
 import { Facts } from '../parts/facts.js';
 import { Head } from '../parts/list.js';
 import { PlainTable } from '../parts/plain-table.js';
@@ -38,9 +39,13 @@ export function Cluster() {
       <Head>
         <h1>Cluster</h1>
         {canGiveUp && (
-          <Button onPress={() => drain.mutate(true)} isDisabled={drain.isPending}>
-            Give the primary to a standby
-          </Button>
+          <Confirm
+            label="Give the primary to a standby"
+            title="Give the primary to a standby?"
+            words={`${data.node ?? 'This node'} finishes what is under way, and a standby goes on. It takes no place any more, until you let it.`}
+            action="Give it"
+            onConfirm={() => drain.mutate(true)}
+          />
         )}
         {own?.takesOver === false && (
           <Button onPress={() => drain.mutate(false)} isDisabled={drain.isPending}>
@@ -69,9 +74,12 @@ export function Cluster() {
               { title: 'Behind', show: behindText },
               { title: 'Version', show: ({ version }) => version },
               { title: 'Address', show: ({ url }) => <Mono>{url ?? ''}</Mono> },
-              { title: 'Problem', show: ({ problem }) => problem ?? '' },
+              ...(data.nodes.some(({ problem }) => problem !== undefined)
+                ? [{ title: 'Problem', show: ({ problem }: ClusterState['nodes'][number]) => problem ?? '' }]
+                : []),
             ]}
           />
+          <h2>Primary and log</h2>
           <Facts
             facts={[
               ['Primary', data.primary === undefined ? 'none' : <Mono key="primary">{data.primary.node}</Mono>],
@@ -83,6 +91,7 @@ export function Cluster() {
                   : `records ${data.log.first} to ${data.log.last}, ${inBytes(data.log.bytes)} of ${inBytes(data.log.mostBytes)}`,
               ],
               ['Snapshot', data.snapshot === undefined ? undefined : `record ${data.snapshot.record}, ${inBytes(data.snapshot.bytes)}`],
+              ['Workers', data.workers?.map(({ worker, underWay }) => `${worker} (${underWay} under way)`).join(', ') || undefined],
               ['Taken', data.snapshot === undefined ? undefined : <When key="taken" at={data.snapshot.asOf} />],
             ]}
           />
