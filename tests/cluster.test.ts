@@ -5,6 +5,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { connectBrokers, namesOf } from '@verbalis/service/cluster';
 import { headers } from '@nats-io/transport-node';
 import { startBrokers, type Brokers } from './support/brokers.js';
+import { cuttable } from './support/cuttable.js';
 import { makeMachines, type ChildNode, type Machine } from './support/cluster.js';
 import { booking, OPERATOR, until } from './support/service.js';
 import { hashesOf } from './support/tables.js';
@@ -240,6 +241,38 @@ describe('when a machine is lost', () => {
     await endTogether(ofChild(second), ofChild(first));
     sameFiles(a, b);
   });
+});
+
+test('a primary that is cut off from the brokers acknowledges nothing, and is a standby when it reaches them again', async () => {
+  const ways = await Promise.all(brokers.servers.map(cuttable));
+  opened.push(async () => {
+    for (const way of ways) await way.close();
+  });
+  const { a, b } = await cluster({ serversOf: (name) => (name === 'a' ? ways.map(({ address }) => address) : brokers.servers) });
+  const [first, second] = [await a.run(), await b.run()];
+  await stateIs(first.client, 'healthy');
+  const load = sending(() => (second.role() === 'primary' ? second.client : first.client));
+  await load.more(10);
+  for (const way of ways) way.cut();
+  const refused = await fetch(`${first.url}/v1/messages`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${OPERATOR}`, 'verbalis-space': 'drydock', 'content-type': 'application/json' },
+    body: JSON.stringify(booking(newAddress())),
+  });
+  expect(refused.status).toBe(503);
+  await until(() => (second.role() === 'primary' ? true : undefined));
+  // It believes that it is the primary, and can tell nobody that anything is stored.
+  expect(first.role()).toBe('primary');
+  await load.more(10);
+  for (const way of ways) way.mend();
+  await until(() => (first.role() === 'standby' ? true : undefined));
+  await load.more(10);
+  await load.end();
+  await allThere(second.client, load.accepted);
+  await stateIs(second.client, 'healthy');
+  await isLevel(second.client);
+  await endTogether(ofNode(second), ofNode(first));
+  sameFiles(a, b);
 });
 
 describe('when brokers are lost', () => {

@@ -56,7 +56,15 @@ export async function makeMachines(
     space = 'drydock',
     change = {},
     cluster = {},
-  }: { names?: readonly string[]; space?: string; change?: Record<string, unknown>; cluster?: Record<string, unknown> } = {},
+    serversOf = () => brokers.servers,
+  }: {
+    names?: readonly string[];
+    space?: string;
+    change?: Record<string, unknown>;
+    cluster?: Record<string, unknown>;
+    /** Where a machine reaches the brokers. */
+    serversOf?: (name: string) => readonly string[];
+  } = {},
 ): Promise<{ readonly machines: readonly Machine[]; readonly prefix: string; readonly remove: () => Promise<void> }> {
   const { path, remove } = temporaryFolder();
   const prefix = `test-${process.pid}-${(clusters += 1)}`;
@@ -74,7 +82,7 @@ export async function makeMachines(
         listen: { port: await freePort() },
         returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
         dns: { check: false },
-        cluster: { servers: brokers.servers, prefix, node: name, leaseSeconds: 8, replicas: brokers.servers.length, ...cluster },
+        cluster: { servers: serversOf(name), prefix, node: name, leaseSeconds: 8, replicas: brokers.servers.length, ...cluster },
         spaces: { drydock: { mode: 'capture', mailFolder: DEMO_FOLDER, senderDomains: ['saltmarsh-ferries.example'] } },
         ...change,
       }),
