@@ -1,4 +1,5 @@
 import { copyFileSync, existsSync, readdirSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:net';
 import { basename, join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
@@ -7,6 +8,7 @@ import { headers } from '@nats-io/transport-node';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { cuttable } from './support/cuttable.js';
 import { makeMachines, type ChildNode, type Machine } from './support/cluster.js';
+import { freePort } from './support/postfix.js';
 import { booking, OPERATOR, until } from './support/service.js';
 import { hashesOf } from './support/tables.js';
 
@@ -380,6 +382,19 @@ test('an operator changes the primary, and takes a node out of turn; nothing is 
   await stateIs(first.client, 'healthy');
   await endTogether(ofNode(first), ofNode(second));
   sameFiles(a, b);
+});
+
+test('a node that cannot take over yet tries again', async () => {
+  const port = await freePort();
+  const { a, b } = await cluster({ change: { returns: { port, domain: 'returns.saltmarsh-ferries.example' } } });
+  const [first, second] = [await a.run(), await b.run()];
+  await stateIs(first.client, 'healthy');
+  await first.stop();
+  const other = createServer().listen(port, '127.0.0.1');
+  await until(() => (second.logs.join('').includes('a step of this node failed') ? true : undefined));
+  await new Promise((done) => other.close(done));
+  await until(() => (second.role() === 'primary' ? true : undefined));
+  await second.client.messages.send(booking(newAddress()));
 });
 
 test('without a cluster the calls say so', async () => {

@@ -70,8 +70,8 @@ export interface LocalCluster {
 export interface LocalClusterOptions {
   /** The space that clients work in. */
   readonly space: string;
-  /** The rest of the configuration, as YAML. */
-  readonly settings: string;
+  /** The rest of the configuration of a node, as YAML. */
+  readonly settings: (node: string) => string;
 }
 
 /** Makes the cluster and all folders; nothing runs yet. */
@@ -89,7 +89,7 @@ export async function makeLocalCluster(
     made.push({ name, own, port });
     writeFileSync(
       join(own, 'verbalis.yaml'),
-      `listen: { port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings}`,
+      `listen: { port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings(name)}`,
     );
   }
   const [first, ...others] = made;
@@ -99,7 +99,7 @@ export async function makeLocalCluster(
   return {
     nodes: made.slice(0, 2).map(({ name, own, port }) => ({
       member: new Member(name, own, 'serve'),
-      client: createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space, tries: 1, timeout: 20_000 }),
+      client: createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space, tries: 1, timeout: 5000 }),
     })),
     workers: made.slice(2).map(({ name, own }) => new Member(name, own, 'deliver')),
   };

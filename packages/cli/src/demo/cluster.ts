@@ -114,7 +114,7 @@ export async function demoCluster(output: Output): Promise<ExitCode> {
     output.note('Three brokers, two nodes and two delivery workers start on this machine.');
     cluster = await makeLocalCluster(folder, brokers, {
       space: SPACE,
-      settings: `returns: { port: 0 }
+      settings: () => `returns: { port: 0 }
 providers: { relay: { kind: smtp, host: 127.0.0.1, port: ${provider.port} } }
 spaces: { ${SPACE}: { mode: deliver, mailFolder: ${join(SOURCE, 'mail')}, senderDomains: [saltmarsh-ferries.example], route: [relay], runaway: false } }
 `,

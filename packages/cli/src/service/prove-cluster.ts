@@ -44,11 +44,12 @@ interface Proving extends LocalCluster {
   readonly brokers: LocalBrokers;
 }
 
-async function make(folder: string, brokers: LocalBrokers, world: World, returnsPort: number): Promise<Omit<Proving, 'brokers'>> {
+async function make(folder: string, brokers: LocalBrokers, world: World, returns: readonly number[]): Promise<Omit<Proving, 'brokers'>> {
   const retry = '{ firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 }';
   return makeLocalCluster(folder, brokers, {
     space: 'proof',
-    settings: `returns: { port: ${returnsPort}, domain: returns.proof.example }
+    // On one machine a primary that stands still keeps its port, so each has its own.
+    settings: (name) => `returns: { port: ${(name === 'node-a' ? returns[0] : returns[1]) ?? 0}, domain: returns.proof.example }
 outside: { allow: [127.0.0.1] }
 dispatch: { retry: ${retry}, retryByCause: { rate-or-greylist: ${retry}, unreachable: ${retry} } }
 providers:
@@ -127,13 +128,13 @@ async function strike(proving: Proving, fault: Fault, n: number, accepted: () =>
 /** Proves the promises of a cluster on this machine. */
 export async function proveCluster(faults: number, output: Output): Promise<ClusterReport> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-proof-'));
-  const returnsPort = await freePort();
-  const world = await openWorld(returnsPort);
+  const returns = [await freePort(), await freePort()];
+  const world = await openWorld(returns[0] ?? 0);
   const brokers = await startLocalBrokers(folder);
   let proving: Proving = { brokers, nodes: [], workers: [] };
   const times: number[] = [];
   try {
-    proving = { brokers, ...(await make(folder, brokers, world, returnsPort)) };
+    proving = { brokers, ...(await make(folder, brokers, world, returns)) };
     for (const { member } of proving.nodes) await member.start();
     for (const worker of proving.workers) await worker.start();
     let at = await whole(proving);
@@ -143,6 +144,7 @@ export async function proveCluster(faults: number, output: Output): Promise<Clus
     const following = (async () => {
       while (!over.signal.aborted) {
         at = (await primaryOf(proving)) ?? at;
+        world.returnTo(returns[at] ?? 0);
         await wait(100);
       }
     })();

@@ -26,6 +26,8 @@ export interface World {
   /** Ids of events that have arrived, in the order of their first arrival, by delivery. */
   readonly events: ReadonlyMap<string, readonly string[]>;
   readonly arrivals: () => number;
+  /** Reports are mailed to another port from now on. */
+  readonly returnTo: (port: number) => void;
   /** How many reports are still to be mailed. */
   readonly reportsDue: () => number;
   readonly close: () => Promise<void>;
@@ -71,13 +73,14 @@ function behave(behaviour: Behaviour, tries: number): SmtpBehaviour {
 
 /** @param returnsPort where the service listens for reports */
 export async function openWorld(returnsPort: number): Promise<World> {
+  const returnsTo = { host: '127.0.0.1', port: returnsPort };
   const simulator: SmtpSimulator = await startSmtpProvider({
     name: 'prover',
     host: '127.0.0.1',
     port: 0,
     script: {},
     behaviour: (to, tries) => behave(to.slice(0, to.indexOf('-')) as Behaviour, tries),
-    returnsTo: { host: '127.0.0.1', port: returnsPort },
+    returnsTo,
     reportAfterMs: REPORT_MS,
   });
   const events = new Map<string, string[]>();
@@ -112,6 +115,9 @@ export async function openWorld(returnsPort: number): Promise<World> {
     accepted: (address) => simulator.seen.get(address)?.taken ?? 0,
     events,
     arrivals: () => arrivals,
+    returnTo: (port) => {
+      returnsTo.port = port;
+    },
     reportsDue: simulator.reportsDue,
     async close() {
       for (const server of [consumer, hanging]) {

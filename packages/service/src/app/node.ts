@@ -41,7 +41,7 @@ import { Undo } from './generation.js';
 import { listen, makeLog, startService, type Service, type StartOptions } from './service.js';
 import { snapshotKeeper, type SnapshotKeeper } from './node-snapshots.js';
 import { standbyWatch, type StandbyWatch } from './standby-watch.js';
-import { discardFor, openStandby, prepareFile, type StandbyPart } from './standby.js';
+import { discardFor, ForeignFile, openStandby, prepareFile, type StandbyPart } from './standby.js';
 
 type Role = Member['role'];
 
@@ -242,7 +242,8 @@ class ClusterService {
         else await this.#stand();
       } catch (error) {
         this.log.error({ err: error }, 'a step of this node failed; it is tried again');
-        if (error instanceof StartError) {
+        // A file that is not of this cluster any more is for a person to decide about; what keeps a node from taking over may pass.
+        if (error instanceof ForeignFile) {
           this.#fail(error.message);
           return;
         }

@@ -65,6 +65,11 @@ function removeDatabase(file: string): void {
   for (const end of ['', '-wal', '-shm']) rmSync(`${file}${end}`, { force: true });
 }
 
+/** A database that is not of this cluster: it is left alone. */
+export class ForeignFile extends StartError {
+  override name = 'ForeignFile';
+}
+
 /**
  * Whether the log goes on from a file: its last record is the log's, and the next one is still there.
  * @throws StartError where it is a file of something else, which is left alone
@@ -72,7 +77,7 @@ function removeDatabase(file: string): void {
 async function isBeginningOfLog(cluster: Cluster, file: string): Promise<boolean> {
   const { place } = placeOfFile(file);
   if (place?.log !== cluster.id)
-    throw new StartError(`${file} is not a database of this cluster.`, {
+    throw new ForeignFile(`${file} is not a database of this cluster.`, {
       hint: 'Move it aside: this node then begins with what the cluster has. To make a cluster of it: verbalis cluster init.',
     });
   const { first, last } = await logBounds(cluster);
