@@ -1,21 +1,12 @@
 // A cluster on this machine: three brokers, and nodes with their configuration.
 import { spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
-import { folder, root, started } from './processes.mjs';
+import { folder, freePort, root, started } from './processes.mjs';
 
 export const OPERATOR = 'operator-of-the-benchmark';
 const CLI = join(root, 'packages/cli/bin/verbalis.js');
 const env = { VERBALIS_OPERATOR_SECRET: OPERATOR };
-
-async function freePort() {
-  const server = createServer();
-  await new Promise((done) => server.listen(0, '127.0.0.1', done));
-  const { port } = server.address();
-  await new Promise((done) => server.close(done));
-  return port;
-}
 
 async function startBrokers() {
   const path = folder();

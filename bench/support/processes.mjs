@@ -1,6 +1,7 @@
 // Servers of a benchmark run as processes of their own, as they do in life.
 import { spawn } from 'node:child_process';
 import { mkdtempSync } from 'node:fs';
+import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
@@ -9,6 +10,14 @@ export const root = resolve(import.meta.dirname, '../..');
 
 export function folder() {
   return mkdtempSync(join(tmpdir(), 'verbalis-bench-'));
+}
+
+export async function freePort() {
+  const server = createServer();
+  await new Promise((done) => server.listen(0, '127.0.0.1', done));
+  const { port } = server.address();
+  await new Promise((done) => server.close(done));
+  return port;
 }
 
 /** Starts `node FILE ARGS` and reads the line of JSON that it says first. */

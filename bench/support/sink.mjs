@@ -1,14 +1,7 @@
 // Postfix's smtp-sink on a free port: it takes every mail and keeps none.
 import { spawn } from 'node:child_process';
-import { createConnection, createServer } from 'node:net';
-
-async function freePort() {
-  const server = createServer();
-  await new Promise((done) => server.listen(0, '127.0.0.1', done));
-  const { port } = server.address();
-  await new Promise((done) => server.close(done));
-  return port;
-}
+import { createConnection } from 'node:net';
+import { freePort } from './processes.mjs';
 
 export async function startSink() {
   const port = await freePort();

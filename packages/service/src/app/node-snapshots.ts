@@ -1,5 +1,5 @@
 import type { Logger } from 'pino';
-import { addSnapshot, newestSnapshot, type Cluster } from '../features/cluster/index.js';
+import { addSnapshot, logBounds, newestSnapshot, type Cluster } from '../features/cluster/index.js';
 import { placeOfFile, snapshotThread, type Clock } from '../kernel/index.js';
 
 /** Adds whole copies to what a cluster has, in a thread of its own. */
@@ -27,14 +27,13 @@ export function snapshotKeeper({ cluster, file, clock, log, snapshotHours }: Sna
   let underWay: Promise<void> | undefined;
 
   async function isFresh(): Promise<boolean> {
-    const { manager, names } = cluster;
-    const [snapshot, { state, config }] = await Promise.all([newestSnapshot(cluster), manager.streams.info(names.log)]);
-    const isLogRoomy = state.bytes < config.max_bytes / 2;
+    const [snapshot, { first, last, bytes, mostBytes }] = await Promise.all([newestSnapshot(cluster), logBounds(cluster)]);
+    const isLogRoomy = bytes < mostBytes / 2;
     return (
       snapshot !== undefined &&
       snapshot.layout === placeOfFile(file).layout &&
       clock.now() - Date.parse(snapshot.asOf) < snapshotHours * HOUR &&
-      (isLogRoomy || snapshot.seq > (state.first_seq + state.last_seq) / 2)
+      (isLogRoomy || snapshot.seq > (first + last) / 2)
     );
   }
 

@@ -66,7 +66,7 @@ export interface Service {
   readonly writeNow: () => void;
   /** For how long it has not been known whether the last changes are stored by the cluster, in milliseconds. */
   readonly doubtMs: () => number;
-  /** Where the database stands in the log of its cluster; undefined where there is none. */
+  /** The position of the database in its cluster's log; undefined without a cluster. */
   readonly logPlace: () => LogPlace | undefined;
   /** What is missing or risky in how the service is set up. */
   readonly examine: () => Promise<Finding[]>;

@@ -21,7 +21,7 @@ function watched() {
   const watch = standbyWatch(clock, () => (changes += 1));
   return {
     watch,
-    /** Looks again after so many seconds. @returns what is wrong, and how often somebody was told */
+    /** Looks again after so many seconds. @returns what is wrong, and how many changes were reported */
     after: (seconds: number, members: readonly Member[]) => {
       now += seconds * 1000;
       watch.note(members);

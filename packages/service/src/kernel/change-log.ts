@@ -139,13 +139,13 @@ export interface GroupsKept {
   readonly haveSink: boolean;
 }
 
-/** Where a file stands in the log that it shares; undefined where it shares none. */
+/** The position of a file in its shared log; undefined where it has none. */
 export function positionOf(from: Pick<Reader, 'db'>): (LogPlace & { readonly log: string }) | undefined {
   const { log, seq, group } = logPosition;
   return from.db.select({ log, seq, group }).from(logPosition).get();
 }
 
-/** Notes where a file stands in the log that it shares. */
+/** Notes the position of a file in its shared log. */
 export function setPosition(tx: Tx, { log, seq, group }: LogPlace & { readonly log: string }): void {
   tx.db
     .insert(logPosition)
@@ -164,7 +164,7 @@ export interface GroupChangesParts {
   readonly clock: Clock;
   readonly isKept: boolean;
   readonly sink?: ChangeSink | undefined;
-  /** Where the file stands in the log of the sink. */
+  /** The position of the file in the sink's log. */
   readonly place?: LogPlace;
 }
 

@@ -148,7 +148,7 @@ function openWriter(options: KernelOptions): Writer {
   }
 }
 
-/** Where a file stands in the log that it shares. @throws StartError where it is no part of that log */
+/** The position of a file in its shared log. @throws StartError where it is not part of that log */
 function placeIn(connection: Connection, file: string, sink: ChangeSink | undefined): LogPlace | undefined {
   if (sink === undefined) return undefined;
   const place = positionOf(connection);

@@ -27,7 +27,7 @@ export interface FollowOptions {
   readonly of: string;
 }
 
-/** A group of changes, as it stands in a log. */
+/** A group of changes, as a log has it. */
 export interface LoggedGroup {
   /** Where the log stands behind it. */
   readonly place: LogPlace;
@@ -47,7 +47,7 @@ export interface Following {
   readonly tables: Layout;
   /** Writes groups, in their order, in one transaction. @returns the tables that they changed @throws what SQLite throws; then nothing is written */
   readonly apply: (groups: readonly LoggedGroup[], follows?: Follows) => ReadonlySet<string>;
-  /** What stands in the log up to this place changes nothing. */
+  /** Records up to this place change nothing. */
   readonly skipTo: (place: LogPlace) => void;
 }
 

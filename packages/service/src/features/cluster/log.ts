@@ -17,7 +17,7 @@ const [ANSWER_MS, AGAIN_MS] = [2000, 200];
 /** JetStream's code for a record that does not follow the last one. */
 const WRONG_LAST_SEQUENCE = 10071;
 
-/** A part of a group, as it stands in the log. */
+/** A part of a group, as the log has it. */
 export interface Part {
   readonly seq: number;
   readonly group: string;
@@ -160,11 +160,16 @@ export function logSink(cluster: Cluster, { log, superseded, doubted = () => und
   };
 }
 
-/** Where the log begins and ends. */
-export async function logBounds({
-  manager,
-  names,
-}: Cluster): Promise<{ readonly first: number; readonly last: number; readonly bytes: number }> {
-  const { state } = await manager.streams.info(names.log);
-  return { first: state.first_seq, last: state.last_seq, bytes: state.bytes };
+/** The records that the log has, and how large it is. */
+export interface LogBounds {
+  readonly first: number;
+  readonly last: number;
+  readonly bytes: number;
+  readonly mostBytes: number;
+}
+
+/** @throws where the brokers do not answer */
+export async function logBounds({ manager, names }: Cluster): Promise<LogBounds> {
+  const { state, config } = await manager.streams.info(names.log);
+  return { first: state.first_seq, last: state.last_seq, bytes: state.bytes, mostBytes: config.max_bytes };
 }

@@ -7,7 +7,7 @@ import { z } from 'zod';
 import { placeOfFile, StartError, syncFile, type Manifest } from '../../kernel/index.js';
 import type { Cluster } from './connection.js';
 
-/** A whole copy of the database, and where it stands in the log. */
+/** A whole copy of the database, with its position in the log. */
 const Snapshot = z.strictObject({
   /** Its name among the objects. */
   object: z.string(),

@@ -41,12 +41,11 @@ export function standbyTrouble(members: readonly Member[]): { readonly state: 'n
 
 /** The cluster, as its brokers know it. @throws where they do not answer */
 export async function clusterStatus(cluster: Cluster, own: Pick<Member, 'node' | 'role' | 'problem'>): Promise<View> {
-  const [holder, members, bounds, snapshot, info] = await Promise.all([
+  const [holder, members, log, snapshot] = await Promise.all([
     holderOf(cluster.lease),
     membersOf(cluster),
     logBounds(cluster),
     newestSnapshot(cluster),
-    cluster.manager.streams.info(cluster.names.log),
   ]);
   const trouble = standbyTrouble(members);
   return {
@@ -55,7 +54,7 @@ export async function clusterStatus(cluster: Cluster, own: Pick<Member, 'node' |
     role: own.role,
     ...(holder === undefined ? {} : { primary: { node: holder.node, url: holder.url, since: iso(holder.since) } }),
     nodes: members.map(viewOf),
-    log: { ...bounds, mostBytes: info.config.max_bytes },
+    log,
     ...(snapshot === undefined ? {} : { snapshot: { record: snapshot.seq, asOf: snapshot.asOf, bytes: snapshot.bytes } }),
     problem: own.problem ?? trouble?.text,
   };
