@@ -1,5 +1,5 @@
-import { createServer } from 'node:net';
-import { createSocket } from 'node:dgram';
+import { createServer, type Server } from 'node:net';
+import { createSocket, type Socket } from 'node:dgram';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client, type DomainView } from '@verbalis/client';
 import { startNameServer } from '@verbalis/simulators';
@@ -327,20 +327,32 @@ test('each check is kept with what every server answered', async () => {
 });
 
 describe('name servers that misbehave', () => {
+  /** One port for datagrams and streams. What is free for the first may be taken for the second, so it is tried again. */
+  async function sockets(): Promise<{ readonly udp: Socket; readonly stream: Server }> {
+    for (;;) {
+      const udp = createSocket('udp4');
+      const stream = createServer();
+      await new Promise<void>((done) => udp.bind(0, '127.0.0.1', done));
+      const isFree = await new Promise<boolean>((done) => {
+        stream.once('error', () => done(false)).listen(udp.address().port, '127.0.0.1', () => done(true));
+      });
+      if (isFree) return { udp, stream };
+      udp.close();
+    }
+  }
+
   /** A domain whose authoritative server, or the resolver, is the one given. */
   async function checkWith(answer: (query: Buffer) => Buffer | undefined, tcp?: (query: Buffer) => Buffer): Promise<DomainView> {
-    const udp = createSocket('udp4');
+    const { udp, stream } = await sockets();
+    const own = udp.address().port;
     udp.on('message', (bytes, from) => {
       const reply = answer(bytes);
       if (reply !== undefined) udp.send(reply, from.port, from.address);
     });
-    await new Promise<void>((done) => udp.bind(0, '127.0.0.1', done));
-    const own = udp.address().port;
-    const stream = createServer((socket) => {
+    stream.on('connection', (socket) => {
       socket.on('error', () => undefined);
       socket.on('data', (bytes) => socket.write(tcp?.(bytes) ?? Buffer.alloc(0)));
     });
-    await new Promise<void>((done) => stream.listen(own, '127.0.0.1', done));
     const other = await startTestService({ change: { dns: { servers: [`127.0.0.1:${own}`], port: own, waitSeconds: 1 } } });
     try {
       const client = createClient({ url: other.service.url, key: OPERATOR });
