@@ -14,6 +14,11 @@ export interface Grant {
 
 /** A session that nobody uses ends after so long, in milliseconds. */
 const IDLE_MS = 3 * 86_400_000;
+/**
+ * What was made further in the future, in milliseconds, was made while the clock was wrong. Its end is wrong with it: a link for a quarter of an
+ * hour would work for as long as the clock was ahead. Less than this is a time server at work.
+ */
+const AHEAD_MS = 5 * 60_000;
 
 /** A secret that cannot be guessed. */
 export function newSecret(): string {
@@ -40,7 +45,8 @@ export function peopleStore(reads: Reader) {
       .where(eq(roles.personId, sql.placeholder('personId')))
       .prepare(),
   );
-  const isLive = (now: number) => and(gt(sessions.expiresAt, now), gt(sessions.lastSeenAt, now - IDLE_MS));
+  const isLive = (now: number) =>
+    and(gt(sessions.expiresAt, now), gt(sessions.lastSeenAt, now - IDLE_MS), lte(sessions.createdAt, now + AHEAD_MS));
   return {
     add(tx: Tx, person: PersonRow): void {
       tx.db.insert(people).values(person).run();
@@ -105,7 +111,7 @@ export function peopleStore(reads: Reader) {
     /** The session or link of a secret, if it is still good. */
     opened(kind: SessionRow['kind'], secret: string, now: number, from: Reader = reads): SessionRow | undefined {
       const row = byHash(from).get({ hash: hashOf(secret), kind });
-      if (row === undefined || row.expiresAt <= now) return undefined;
+      if (row === undefined || row.expiresAt <= now || row.createdAt > now + AHEAD_MS) return undefined;
       return kind === 'session' && row.lastSeenAt <= now - IDLE_MS ? undefined : row;
     },
 
