@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
+import { foreignMail } from '@verbalis/core/mime';
+import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, Page } from 'playwright-core';
 import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
@@ -14,7 +16,10 @@ let browser: Browser;
 let page: Page;
 const ids: Record<string, string> = {};
 beforeAll(async () => {
-  all = await startTestService({ script: { 'failed@post.example': 'report-failed' } });
+  all = await startTestService({
+    script: { 'failed@post.example': 'report-failed' },
+    change: { inbound: { addresses: [{ address: 'help@returns.saltmarsh-ferries.example', space: 'harbour', name: 'help' }] } },
+  });
   const operator: Client = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
   const drydock = createClient({ url: all.service.url, key: OPERATOR, space: 'drydock' });
   const { id } = await all.client.messages.send({ ...booking(`failed@post.example`, 'SM-6001'), labels: { till: LONG.slice(0, 200) } });
@@ -23,6 +28,8 @@ beforeAll(async () => {
   await drydock.messages.send(booking('asa@post.example', 'SM-6002'));
   const captured = await until(async () => (await drydock.captured.list({})).captured[0]);
   const back = await until(async () => (await operator.returns.list({})).returns[0]);
+  await writeIn();
+  const inbound = await until(async () => (await operator.inbound.list({})).inbound[0]);
   const { id: subscription } = await operator.subscriptions.add({
     url: `http://127.0.0.1:9/${LONG}`,
     handshake: false,
@@ -37,7 +44,7 @@ beforeAll(async () => {
     grants: [{ space: '*', role: 'viewer' }],
     send: false,
   });
-  Object.assign(ids, { message: id, captured: captured.id, return: back.id, subscription });
+  Object.assign(ids, { message: id, captured: captured.id, return: back.id, subscription, inbound: inbound.id });
   browser = await launch();
   page = await browser.newPage();
   page.setDefaultTimeout(LIMITS.element);
@@ -48,6 +55,15 @@ afterAll(async () => {
   await browser.close();
   await all.stop();
 });
+
+/** A stranger writes, at length. */
+async function writeIn(): Promise<void> {
+  const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.post.example' });
+  await connection.open();
+  const text = `From: ${LONG.slice(0, 60)} <una@post.example>\r\nTo: help@returns.saltmarsh-ferries.example\r\nSubject: ${LONG}\r\nMessage-ID: <1@post.example>\r\n\r\n${'Is there still room on the car deck? '.repeat(20)}${LONG}\r\n`;
+  await connection.deliver({ from: 'una@post.example', to: 'help@returns.saltmarsh-ferries.example' }, foreignMail(Buffer.from(text)));
+  connection.close();
+}
 
 const PAGES = [
   'harbour/write',
@@ -64,6 +80,7 @@ const PAGES = [
   'harbour/track',
   'harbour/track/messages/:message',
   'harbour/track/inbound',
+  'harbour/track/inbound/:inbound',
   'harbour/track/returns',
   'harbour/track/returns/:return',
   'harbour/track/suppressions',
@@ -80,6 +97,7 @@ const PAGES = [
   'harbour/set-up/keys',
   'harbour/set-up/people',
   'harbour/set-up/spaces',
+  'harbour/set-up/providers',
   'harbour/set-up/backups',
   'harbour/set-up/cluster',
   'harbour/set-up/configuration',

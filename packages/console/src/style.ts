@@ -44,6 +44,9 @@ export const GlobalStyle = createGlobalStyle`
   h1 { font-size: 28px; letter-spacing: -0.01em; }
   h2 { font-size: 20px; }
   p { margin: 0; }
+  /* Room below a heading, and below a table, for what says nothing else. */
+  :where(main > h1) + :where(table, div, form) { margin-top: 16px; }
+  :where(h2) + :where(table, form), :where(h2) + p, :where(table) + p { margin-top: 8px; }
   a { color: var(--accent); text-underline-offset: 3px; }
   code, kbd { font-family: ${font.mono}; font-size: 0.9em; }
   :focus-visible { outline: 2px solid var(--accent); outline-offset: 2px; border-radius: 3px; }

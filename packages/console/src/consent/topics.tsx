@@ -83,9 +83,11 @@ export function Topics() {
                   )}
                 </Cell>
                 <Cell>{PURPOSES[purpose]}</Cell>
-                <Cell>{trackingText(tracking)}</Cell>
-                <Cell>{purpose === 'optional' || left > 0 ? left.toLocaleString('en') : ''}</Cell>
-                <Cell>{templates.join(', ')}</Cell>
+                <Cell data-name="Tracking">{trackingText(tracking)}</Cell>
+                <Cell {...(purpose === 'optional' || left > 0 ? { 'data-name': 'Have left' } : {})}>
+                  {purpose === 'optional' || left > 0 ? left.toLocaleString('en') : ''}
+                </Cell>
+                <Cell data-name="Templates">{templates.join(', ')}</Cell>
               </Row>
             ))}
           </TableBody>

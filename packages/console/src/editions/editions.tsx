@@ -102,11 +102,11 @@ export function Editions() {
           <TableBody>
             {editions.map((edition) => (
               <Row key={edition.number} id={edition.number}>
-                <Cell>{edition.number}</Cell>
-                <Cell>
+                <Cell data-name="Edition">{edition.number}</Cell>
+                <Cell data-name="Published">
                   <When at={edition.createdAt} />
                 </Cell>
-                <Cell>{edition.files}</Cell>
+                <Cell data-name="Files">{edition.files}</Cell>
                 <Cell>
                   {edition.inUse ? (
                     '● in use'

@@ -25,6 +25,14 @@ const Start = styled.span`
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+  /* A line of its own ends where the screen does. */
+  @media (max-width: 899px) {
+    white-space: normal;
+    overflow-wrap: anywhere;
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
+  }
 `;
 const Careful = styled.span`
   color: ${color.wait};

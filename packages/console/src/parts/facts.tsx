@@ -7,6 +7,9 @@ const List = styled.dl<{ readonly $isPaired: boolean }>`
   grid-template-columns: minmax(96px, max-content) minmax(0, 1fr);
   gap: 6px 20px;
   margin: 0 0 24px;
+  :is(h1, h2) + & {
+    margin-top: 12px;
+  }
   dt {
     color: ${color.soft};
   }

@@ -90,6 +90,11 @@ const sheet = css`
     border-bottom: 1px solid ${color.hair};
     vertical-align: baseline;
   }
+  /* What can be pressed is never broken within a word. */
+  td button {
+    overflow-wrap: normal;
+    white-space: nowrap;
+  }
   @media (min-width: 900px) {
     td:nth-child(1),
     td:nth-child(2) {

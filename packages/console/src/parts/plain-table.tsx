@@ -42,11 +42,16 @@ export function PlainTable<T>({
             <th scope="row" {...(first?.isWhole === true ? { 'data-whole': '' } : {})}>
               {first?.show(row)}
             </th>
-            {others.map(({ title, show, isQuiet = false, isWhole = false }) => (
-              <td key={title} {...(isQuiet ? {} : { 'data-name': title })} {...(isWhole ? { 'data-whole': '' } : {})}>
-                {show(row)}
-              </td>
-            ))}
+            {others.map(({ title, show, isQuiet = false, isWhole = false }) => {
+              const shown = show(row);
+              // The title before nothing says nothing.
+              const isNamed = !isQuiet && shown !== '';
+              return (
+                <td key={title} {...(isNamed ? { 'data-name': title } : {})} {...(isWhole ? { 'data-whole': '' } : {})}>
+                  {shown}
+                </td>
+              );
+            })}
           </tr>
         ))}
       </tbody>

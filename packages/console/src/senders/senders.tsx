@@ -173,9 +173,9 @@ export function Senders() {
                 <Cell>
                   <Mono>{sender.address}</Mono>
                 </Cell>
-                <Cell>{sender.name ?? ''}</Cell>
+                <Cell {...(sender.name === undefined ? {} : { 'data-name': 'Display name' })}>{sender.name ?? ''}</Cell>
                 <Cell>
-                  {FROM[sender.from]}
+                  <span style={{ whiteSpace: 'nowrap' }}>{FROM[sender.from]}</span>
                   {sender.template !== undefined && <Small> {sender.template}</Small>}
                 </Cell>
                 <Cell>
