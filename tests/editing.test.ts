@@ -62,7 +62,8 @@ test(
         const after = openFolder(new Map([...folder.files, [file, Buffer.from(formatted)]]), folder);
         expect({ text, rendered: rendered(after, name) }).toEqual({ text, rendered: before });
       }
-    expect(changed).toBeGreaterThan(10);
+    // Most made-up sources are refused by a check, or formatted already.
+    expect(changed).toBeGreaterThan(3);
   },
   LIMITS.longTest,
 );

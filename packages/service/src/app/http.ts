@@ -8,7 +8,7 @@ import { consoleRouter } from '../features/console/index.js';
 import { assetRouter } from '../features/editions/index.js';
 import {
   bareApp,
-  endpointRouter,
+  endpointRoutes,
   limitStreams,
   metricsAnswer,
   networks,
@@ -102,6 +102,9 @@ export function makeApp(options: HttpOptions): Express {
   addMonitoring(app, options);
   app.use(hostCheck({ publicUrl, ...options.hosts }));
   const { standby, doubtMs } = options;
+  const { direct, router } = endpointRoutes({ endpoints, access, bodyBytes, audit, standby, doubtMs });
+  app.use('/v1/permitted-messages', options.permitCors);
+  app.use(direct);
   if (standby !== undefined)
     app.use([...WRITING_PAGES], () => {
       throw refusedByStandby(standby);
@@ -118,8 +121,7 @@ export function makeApp(options: HttpOptions): Express {
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);
   });
-  app.use('/v1/permitted-messages', options.permitCors);
-  app.use(endpointRouter({ endpoints, access, bodyBytes, audit, standby, doubtMs }));
+  app.use(router);
   refuseUnknown(app, 'There is nothing at this address', 'GET /v1/openapi.json lists what is.');
   app.use(consoleRouter(consoleFolder));
   app.use(problemHandler(log));

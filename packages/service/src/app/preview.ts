@@ -5,7 +5,7 @@ import { pino } from 'pino';
 import { consoleRouter } from '../features/console/index.js';
 import { openToThisMachine } from '../features/people/index.js';
 import { folderWorkbench, templateDeps, templateEndpoints, type TestSending } from '../features/workbench/index.js';
-import { bareApp, endpointRouter, problemHandler, Refusal, serve, SYSTEM_CLOCK } from '../kernel/index.js';
+import { bareApp, endpointRoutes, problemHandler, Refusal, serve, SYSTEM_CLOCK } from '../kernel/index.js';
 import { refuseUnknown } from './http.js';
 
 export { Refusal } from '../kernel/index.js';
@@ -52,7 +52,7 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
     response.json({ spaces: [{ name: space, mode: 'capture' }], folder, operator: true });
   });
   const deps = templateDeps(workbench, options.testing ?? NO_TESTING, SYSTEM_CLOCK);
-  app.use(endpointRouter({ endpoints: serve(templateEndpoints, deps), access, bodyBytes: BODY_BYTES }));
+  app.use(endpointRoutes({ endpoints: serve(templateEndpoints, deps), access, bodyBytes: BODY_BYTES }).router);
   refuseUnknown(app, 'A preview shows templates only', 'verbalis serve starts a service.');
   app.use(consoleRouter(CONSOLE_FOLDER));
   app.use(problemHandler(pino({ level: 'error' })));

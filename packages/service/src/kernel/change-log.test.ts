@@ -144,11 +144,11 @@ test('what was undone is not in the log: a member, a statement, the whole group'
     }),
   ];
   expect((await Promise.allSettled(members)).map(({ status }) => status)).toEqual(['fulfilled', 'rejected', 'fulfilled']);
-  expect(raw.prepare('select changes from change_log').pluck().all()).toEqual([
-    JSON.stringify([
-      ['+', 'notes', 'kept', null, null, null, null, null],
-      ['+', 'notes', 'after', null, null, null, null, null],
-    ]),
+  // In one group, or in more where the machine stood still meanwhile.
+  const logged = raw.prepare('select changes from change_log order by seq').pluck().all() as string[];
+  expect(logged.flatMap((changes) => JSON.parse(changes) as unknown[])).toEqual([
+    ['+', 'notes', 'kept', null, null, null, null, null],
+    ['+', 'notes', 'after', null, null, null, null, null],
   ]);
   await expect(
     group.write(() => {

@@ -77,7 +77,7 @@ export {
   type Endpoint,
   type ServedEndpoint,
 } from './endpoint.js';
-export { endpointRouter, refusedByStandby, type Standby } from './router.js';
+export { endpointRoutes, refusedByStandby, type Standby } from './router.js';
 export { completeAct, outsideActs, type AuditedEndpoint, type AuditEntry, type AuditLog } from './audit-log.js';
 export { apiDocument, type ApiGroup } from './api-document.js';
 export { faultsOf, problemHandler } from './problem.js';

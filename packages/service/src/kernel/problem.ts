@@ -1,5 +1,5 @@
 import { didYouMean, isDeeper, issueWords, jsonFault, SourceText } from '@verbalis/core/problems';
-import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
+import type { ErrorRequestHandler, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import { unavailableOf } from './group-commit.js';
@@ -8,11 +8,10 @@ import { invalid, Refusal, type RequestProblem } from './refusal.js';
 /** Levels of lists and records that a request may have: past some thousands, nothing could go through it, not even to store it. */
 const MAX_BODY_DEPTH = 300;
 
-/** Refuses a body that nests without end. */
-export const refuseDeep: RequestHandler = (request, _response, next) => {
-  if (isDeeper(request.body, MAX_BODY_DEPTH)) throw invalid([{ path: '', message: `nests deeper than ${MAX_BODY_DEPTH} levels` }]);
-  next();
-};
+/** @throws Refusal when a body nests without end */
+export function refuseDeep(body: unknown): void {
+  if (isDeeper(body, MAX_BODY_DEPTH)) throw invalid([{ path: '', message: `nests deeper than ${MAX_BODY_DEPTH} levels` }]);
+}
 
 /** Writes a refusal as application/problem+json (RFC 9457). */
 function sendProblem(response: Response, refusal: Refusal): void {

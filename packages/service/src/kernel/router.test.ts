@@ -1,5 +1,6 @@
 import { createServer, type Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { connect, type AddressInfo } from 'node:net';
+import { gzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import express from 'express';
 import { pino } from 'pino';
@@ -8,7 +9,7 @@ import {
   bytesBody,
   content,
   empty,
-  endpointRouter,
+  endpointRoutes,
   endpointsOf,
   invalid,
   json,
@@ -117,17 +118,17 @@ let base = '';
 beforeAll(async () => {
   const app = express();
   app.set('etag', false);
-  app.use(
-    endpointRouter({
-      endpoints: serve(ENDPOINTS, { notes }),
-      access: (request) => {
-        const { authorization } = request.headers;
-        if (authorization === undefined) throw new Refusal(401, 'no-key', 'A key is needed');
-        return authorization === 'reader' ? reader : writer;
-      },
-      bodyBytes: 1000,
-    }),
-  );
+  const { direct, router } = endpointRoutes({
+    endpoints: serve(ENDPOINTS, { notes }),
+    access: (request) => {
+      const { authorization } = request.headers;
+      if (authorization === undefined) throw new Refusal(401, 'no-key', 'A key is needed');
+      return authorization === 'reader' ? reader : writer;
+    },
+    bodyBytes: 1000,
+  });
+  app.use(direct);
+  app.use(router);
   app.use(problemHandler(pino({ level: 'silent' })));
   server = createServer(app).listen(0, '127.0.0.1');
   await new Promise((resolve) => server.once('listening', resolve));
@@ -185,6 +186,50 @@ describe('an endpoint', () => {
     const large = await ask('POST', '/v1/notes/batch', 'x'.repeat(11), { 'content-type': 'text/plain' });
     expect([large.status, JSON.parse(large.text)]).toMatchObject([413, { detail: 'A request to this address has at most 10 bytes.' }]);
     expect((await ask('POST', '/v1/notes', JSON.stringify({ text: 'x'.repeat(1000) }))).status).toBe(413);
+  });
+
+  test('reads a body however it comes', async () => {
+    const text = '{"text":"low tide"}';
+    const bodies: [string, Record<string, string>, Buffer | ReadableStream][] = [
+      ['with the charset', { 'content-type': 'application/json; charset=utf-8' }, Buffer.from(text)],
+      ['with a byte order mark', {}, Buffer.from(`\uFEFF${text}`)],
+      ['compressed', { 'content-encoding': 'gzip' }, gzipSync(text)],
+      ['in pieces, without its length', {}, new Blob([text]).stream()],
+      ['in UTF-16', { 'content-type': 'application/json; charset=utf-16le' }, Buffer.from(text, 'utf16le')],
+    ];
+    for (const [how, headers, body] of bodies) {
+      const init = { method: 'POST', headers: { authorization: 'writer', 'content-type': 'application/json', ...headers } };
+      const answer = await fetch(`${base}/v1/notes`, { ...init, body: body as Uint8Array<ArrayBuffer>, duplex: 'half' } as RequestInit);
+      expect([how, answer.status]).toEqual([how, 201]);
+    }
+    // What is read in another way is refused in the same words.
+    const broken = async (headers: Record<string, string>, body: Buffer) =>
+      (
+        await fetch(`${base}/v1/notes`, {
+          method: 'POST',
+          headers: { authorization: 'writer', 'content-type': 'application/json', ...headers },
+          body: new Uint8Array(body),
+        })
+      ).text();
+    expect(await broken({ 'content-encoding': 'gzip' }, gzipSync('{"text": tide}'))).toBe(await broken({}, Buffer.from('{"text": tide}')));
+    expect(await broken({ 'content-encoding': 'gzip' }, gzipSync(`"${'x'.repeat(2000)}"`))).toBe(
+      await broken({}, Buffer.from(`"${'x'.repeat(2000)}"`)),
+    );
+  });
+
+  test('that is cut off on its way is not run, and holds nothing', async () => {
+    const before = notes.size;
+    const socket = connect(Number(new URL(base).port), '127.0.0.1');
+    await new Promise<void>((done) => socket.once('connect', done));
+    const ended = new Promise<void>((done) => socket.once('close', () => done()));
+    socket.resume();
+    socket.write(
+      'POST /v1/notes HTTP/1.1\r\nHost: x\r\nAuthorization: writer\r\nContent-Type: application/json\r\nContent-Length: 90\r\n\r\n{"text":',
+    );
+    socket.end();
+    await ended;
+    expect((await ask('POST', '/v1/notes', '{"text":"ab"}')).status).toBe(201);
+    expect(notes.size).toBe(before + 1);
   });
 
   test('answers HEAD like GET, without the body', async () => {

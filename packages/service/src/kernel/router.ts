@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import compression from 'compression';
-import express, { Router, type Request, type RequestHandler, type Response } from 'express';
+import { Router, type Request, type RequestHandler, type Response } from 'express';
 import { z } from 'zod';
 import { NOBODY, requireContent, requireScope, type Access, type Caller } from './access.js';
 import { audited, type AuditLog } from './audit-log.js';
 import { Reply, type Call, type Endpoint, type ServedEndpoint } from './endpoint.js';
+import { bytesReader, jsonBodyReader, type BodyReader } from './json-body.js';
 import { plainAddress } from './networks.js';
 import { faultsOf, refuseDeep } from './problem.js';
 import { invalid, Refusal, type RequestProblem } from './refusal.js';
@@ -95,15 +96,35 @@ function expressPath(path: string): string {
 }
 
 /** Every endpoint, and for what no endpoint answers: 405 with the methods that a path has. */
-export function endpointRouter(options: RouterOptions): Router {
+export interface EndpointRoutes {
+  /**
+   * Endpoints whose path has no parameters, found at once. It goes first: whatever else is asked on the way to an endpoint is asked of every
+   * request, and the routes of some hundred endpoints are tried in turn.
+   */
+  readonly direct: RequestHandler;
+  /** All of them. */
+  readonly router: Router;
+}
+
+type Handle = (request: Request, response: Response) => Promise<void>;
+
+export function endpointRoutes(options: RouterOptions): EndpointRoutes {
   const router = Router();
   const inTime = options.doubtMs === undefined ? undefined : inTimeOf(options.doubtMs);
-  router.use(compression({ threshold: COMPRESSED_FROM, filter: isCompressed }));
+  const compress = compression({ threshold: COMPRESSED_FROM, filter: isCompressed });
+  router.use(compress);
+  const direct = new Map<string, Handle>();
   const paths = new Map<string, ServedEndpoint[]>();
   for (const served of options.endpoints) paths.set(served.endpoint.path, [...(paths.get(served.endpoint.path) ?? []), served]);
   for (const [path, all] of [...paths].sort(([a], [b]) => bySpecificity(a, b))) {
     const route = router.route(expressPath(path));
-    for (const served of all) route[served.endpoint.method](...handlersOf(served, { ...options, inTime }));
+    for (const served of all) {
+      const { method } = served.endpoint;
+      const handle = handlerOf(served, { ...options, inTime });
+      route[method](handle);
+      // What is read may be compressed, so it takes the other way.
+      if (method !== 'get' && !path.includes('{')) direct.set(`${method.toUpperCase()} ${path}`, handle);
+    }
     const allowed = all.flatMap(({ endpoint: { method } }) => (method === 'get' ? ['GET', 'HEAD'] : [method.toUpperCase()])).sort();
     route.all((request, response) => {
       response.setHeader('Allow', allowed.join(', '));
@@ -113,7 +134,14 @@ export function endpointRouter(options: RouterOptions): Router {
       });
     });
   }
-  return router;
+  return {
+    router,
+    direct: (request, response, next) => {
+      const handle = direct.get(`${request.method} ${request.path}`);
+      if (handle === undefined) next();
+      else handle(request, response).catch(next);
+    },
+  };
 }
 
 /** Lists and tables; a stream must reach the other side piece by piece, and bytes of emails are sent as they are. */
@@ -124,37 +152,40 @@ function isCompressed(request: Request, response: Response): boolean {
 
 type Handling = RouterOptions & { readonly inTime: ReturnType<typeof inTimeOf> | undefined };
 
-function handlersOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit, standby, inTime }: Handling): RequestHandler[] {
-  const callers = new WeakMap<Request, Caller>();
-  const admit: RequestHandler = (request, response, next) => {
+const HEADERS = { 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' } as const;
+
+function handlerOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit, standby, inTime }: Handling): Handle {
+  const read = bodyReader(endpoint, deps, bodyBytes);
+  return async (request, response) => {
     const caller = endpoint.scope === 'open' ? UNKNOWN : access(request, endpoint);
     if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
     if (endpoint.showsContent) requireContent(caller);
     if (standby !== undefined) refuseOnStandby(endpoint, standby);
-    callers.set(request, caller);
-    response.set({ 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' });
+    for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value);
     refuseType(endpoint, request);
-    next();
-  };
-  const run: RequestHandler = async (request, response) => {
-    const call = await readCall(endpoint, deps, { request, response, caller: callers.get(request) ?? UNKNOWN });
+    await read?.(request, response);
+    const call = await readCall(endpoint, deps, { request, response, caller });
     const address = plainAddress(request.ip ?? '');
     const work = audited(audit, { endpoint, address }, call, () => endpoint.run(call, deps));
     const result = await (inTime === undefined || endpoint.method === 'get' ? work : inTime(work));
     sendResult(endpoint, call, result);
   };
-  return [admit, ...bodyReaders(endpoint, deps, bodyBytes), run];
 }
 
-function bodyReaders({ body }: Endpoint<unknown>, deps: unknown, bodyBytes: number): RequestHandler[] {
+function bodyReader({ body }: Endpoint<unknown>, deps: unknown, bodyBytes: number): BodyReader | undefined {
   switch (body?.kind) {
-    case 'json':
-      return [express.json({ limit: Math.min(bodyBytes, body.mostBytes ?? Infinity), strict: false, type: () => true }), refuseDeep];
+    case 'json': {
+      const read = jsonBodyReader(Math.min(bodyBytes, body.mostBytes ?? Infinity));
+      return async (request, response) => {
+        await read(request, response);
+        refuseDeep(request.body);
+      };
+    }
     case 'bytes':
-      return [express.raw({ type: () => true, limit: body.limit(deps) })];
+      return bytesReader(body.limit(deps));
     case 'stream':
     case undefined:
-      return [];
+      return undefined;
   }
 }
 
@@ -274,6 +305,12 @@ function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unk
     return;
   }
   const text = JSON.stringify(body);
+  if (endpoint.method !== 'get') {
+    const bytes = Buffer.from(text);
+    response.writeHead(status, { 'Content-Type': 'application/json; charset=utf-8', 'Content-Length': bytes.length });
+    response.end(bytes);
+    return;
+  }
   // One resource has a version that the other side may hold (RFC 9110, section 13); a list changes with every request.
   if (endpoint.method === 'get' && endpoint.path.endsWith('}') && status === 200) {
     const tag = `"${createHash('sha256').update(text).digest('base64url').slice(0, 22)}"`;
