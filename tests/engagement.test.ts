@@ -438,10 +438,10 @@ describe('consent', () => {
 
 describe('hosts', () => {
   /** The status that a host answers with at a path. */
-  const statusAt = (host: string, path: string): Promise<number> =>
+  const statusAt = (host: string, path: string, method = 'GET'): Promise<number> =>
     new Promise((done, failed) => {
       const { port } = new URL(all.service.url);
-      httpRequest({ host: '127.0.0.1', port, path, headers: { host, 'user-agent': BROWSER } }, (response) => {
+      httpRequest({ host: '127.0.0.1', port, path, method, headers: { host, 'user-agent': BROWSER } }, (response) => {
         response.resume();
         done(response.statusCode ?? 0);
       })
@@ -460,6 +460,7 @@ describe('hosts', () => {
     expect(await statusAt('mail.saltmarsh-ferries.example', path)).toBe(302);
     expect(await statusAt('elsewhere.example', path)).toBe(404);
     expect(await statusAt('links.saltmarsh-ferries.example', '/v1/messages')).toBe(404);
+    expect(await statusAt('links.saltmarsh-ferries.example', '/v1/messages', 'POST')).toBe(404);
     expect(await statusAt('links.saltmarsh-ferries.example', '/')).toBe(404);
     // Links in emails that were sent lead to the old host.
     await operator.domains.change('saltmarsh-ferries.example', { linkHost: null });
@@ -484,5 +485,11 @@ describe('hosts', () => {
     expect(await statusAt('inner.example', '/v1/openapi.json')).toBe(200);
     expect(await statusAt('other.example', '/v1/openapi.json')).toBe(404);
     expect(await statusAt('127.0.0.1', '/v1/openapi.json')).toBe(200);
+    for (const path of ['/v1/messages', '/console/session']) {
+      expect(await statusAt('other.example', path, 'POST')).toBe(404);
+      expect(await statusAt('inner.example', path, 'POST')).not.toBe(404);
+    }
+    // What watches the service does so by its address, whatever that is.
+    expect(await statusAt('other.example', '/health/ready')).toBe(200);
   });
 });

@@ -66,12 +66,18 @@ export function refuseUnknown(app: Express, title: string, hint: string): void {
   });
 }
 
+/** A connection that is kept would keep the service from stopping. */
+function closeWhenStopping(app: Express, isStopping: () => boolean): void {
+  app.use((_request, response, next) => {
+    if (isStopping()) response.set('Connection', 'close');
+    next();
+  });
+}
+
 /** Whether the service lives, whether it takes work, what it counts: for what watches it. */
-function addMonitoring(app: Express, { readiness, isStopping, registry, metrics }: HttpOptions): void {
+function addMonitoring(app: Express, { readiness, registry, metrics }: HttpOptions): void {
   app.use((_request, response, next) => {
     response.set('X-Content-Type-Options', 'nosniff');
-    // A connection that is kept would keep the service from stopping.
-    if (isStopping()) response.set('Connection', 'close');
     next();
   });
   app.get('/health/live', (_request, response) => {
@@ -99,12 +105,15 @@ export function makeApp(options: HttpOptions): Express {
   const isProxy = networks(trustProxy);
   if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
   limitStreams(app, streams);
-  addMonitoring(app, options);
-  app.use(hostCheck({ publicUrl, ...options.hosts }));
+  closeWhenStopping(app, options.isStopping);
+  const guard = hostCheck({ publicUrl, ...options.hosts });
   const { standby, doubtMs } = options;
-  const { direct, router } = endpointRoutes({ endpoints, access, bodyBytes, audit, standby, doubtMs });
+  const { direct, router } = endpointRoutes({ endpoints, access, bodyBytes, audit, standby, doubtMs, guard });
   app.use('/v1/permitted-messages', options.permitCors);
+  // First of all, since nearly every request is one of these.
   app.use(direct);
+  addMonitoring(app, options);
+  app.use(guard);
   if (standby !== undefined)
     app.use([...WRITING_PAGES], () => {
       throw refusedByStandby(standby);

@@ -65,10 +65,9 @@ export function bytesReader(mostBytes: number): BodyReader {
 /** Lets middleware of Express do its part. */
 function through(middleware: express.RequestHandler, request: Request, response: Response): Promise<void> {
   return new Promise((done, fail) => {
-    const next = (error?: unknown): void => {
-      if (error === undefined) done();
-      else fail(error as Error);
-    };
-    void middleware(request, response, next);
+    void middleware(request, response, (error?: Error | 'route' | 'router') => {
+      if (error instanceof Error) fail(error);
+      else done();
+    });
   });
 }

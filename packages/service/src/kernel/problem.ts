@@ -17,6 +17,7 @@ export function refuseDeep(body: unknown): void {
 function sendProblem(response: Response, refusal: Refusal): void {
   const { detail, hint, problems, retryAfterSeconds } = refusal.more;
   if (retryAfterSeconds !== undefined) response.setHeader('Retry-After', String(retryAfterSeconds));
+  response.setHeader('X-Content-Type-Options', 'nosniff');
   if (refusal.status === 401) response.setHeader('WWW-Authenticate', 'Bearer');
   response
     .status(refusal.status)

@@ -22,6 +22,8 @@ export interface RouterOptions {
   readonly standby?: Standby | undefined;
   /** See {@link inTimeOf}. */
   readonly doubtMs?: (() => number) | undefined;
+  /** Comes before every endpoint that is found directly. */
+  readonly guard?: RequestHandler | undefined;
 }
 
 /** Who else takes what this service does not. */
@@ -110,9 +112,9 @@ type Handle = (request: Request, response: Response) => Promise<void>;
 
 export function endpointRoutes(options: RouterOptions): EndpointRoutes {
   const router = Router();
-  const inTime = options.doubtMs === undefined ? undefined : inTimeOf(options.doubtMs);
-  const compress = compression({ threshold: COMPRESSED_FROM, filter: isCompressed });
-  router.use(compress);
+  const { guard, doubtMs } = options;
+  const inTime = doubtMs === undefined ? undefined : inTimeOf(doubtMs);
+  router.use(compression({ threshold: COMPRESSED_FROM, filter: isCompressed }));
   const direct = new Map<string, Handle>();
   const paths = new Map<string, ServedEndpoint[]>();
   for (const served of options.endpoints) paths.set(served.endpoint.path, [...(paths.get(served.endpoint.path) ?? []), served]);
@@ -138,8 +140,16 @@ export function endpointRoutes(options: RouterOptions): EndpointRoutes {
     router,
     direct: (request, response, next) => {
       const handle = direct.get(`${request.method} ${request.path}`);
+      const run = (): void => {
+        handle?.(request, response).catch(next);
+      };
       if (handle === undefined) next();
-      else handle(request, response).catch(next);
+      else if (guard === undefined) run();
+      else
+        void guard(request, response, (error?: unknown) => {
+          if (error === undefined) run();
+          else next(error);
+        });
     },
   };
 }
@@ -154,14 +164,18 @@ type Handling = RouterOptions & { readonly inTime: ReturnType<typeof inTimeOf> |
 
 const HEADERS = { 'Cache-Control': 'no-store', 'X-Content-Type-Options': 'nosniff' } as const;
 
+function setHeaders(response: Response): void {
+  for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value);
+}
+
 function handlerOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audit, standby, inTime }: Handling): Handle {
   const read = bodyReader(endpoint, deps, bodyBytes);
-  return async (request, response) => {
+  const handle: Handle = async (request, response) => {
     const caller = endpoint.scope === 'open' ? UNKNOWN : access(request, endpoint);
     if (endpoint.scope !== 'open') requireScope(caller, endpoint.scope);
     if (endpoint.showsContent) requireContent(caller);
     if (standby !== undefined) refuseOnStandby(endpoint, standby);
-    for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value);
+    if (endpoint.method === 'get') setHeaders(response);
     refuseType(endpoint, request);
     await read?.(request, response);
     const call = await readCall(endpoint, deps, { request, response, caller });
@@ -169,6 +183,14 @@ function handlerOf({ endpoint, deps }: ServedEndpoint, { access, bodyBytes, audi
     const work = audited(audit, { endpoint, address }, call, () => endpoint.run(call, deps));
     const result = await (inTime === undefined || endpoint.method === 'get' ? work : inTime(work));
     sendResult(endpoint, call, result);
+  };
+  return async (request, response) => {
+    try {
+      await handle(request, response);
+    } catch (error) {
+      if (!response.headersSent) setHeaders(response);
+      throw error;
+    }
   };
 }
 
@@ -213,6 +235,8 @@ interface Parts {
   readonly caller: Caller;
 }
 
+const NO_QUERY = z.strictObject({});
+
 /** Reads all parts of a request by their schemas. @throws Refusal that names every fault of all parts */
 async function readCall(endpoint: Endpoint<unknown>, deps: unknown, parts: Parts): Promise<Call<unknown, unknown, unknown, unknown>> {
   const { request } = parts;
@@ -226,7 +250,7 @@ async function readCall(endpoint: Endpoint<unknown>, deps: unknown, parts: Parts
   };
   const params = read(endpoint.params, joined(request.params));
   const rest = Object.fromEntries(Object.entries(request.query).filter(([name]) => name !== SPACE));
-  const query = read(endpoint.query ?? (endpoint.scope === 'open' ? undefined : z.strictObject({})), rest);
+  const query = read(endpoint.query ?? (endpoint.scope === 'open' ? undefined : NO_QUERY), rest);
   if (problems.some(({ path }) => path === 'cursor'))
     throw new Refusal(400, 'broken-cursor', 'This cursor is not one of ours', {
       hint: 'Use nextCursor of the page before as it is, with the same filter; leave it out for the first page.',
@@ -291,7 +315,9 @@ function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unk
   const [first = 200] = Object.keys(endpoint.answers).map(Number);
   if (result === undefined) {
     // Written by the endpoint itself, or without a body.
-    if (!response.headersSent && !response.writableEnded && endpoint.answers[first]?.type === undefined) response.status(first).end();
+    if (response.headersSent || response.writableEnded || endpoint.answers[first]?.type !== undefined) return;
+    setHeaders(response);
+    response.status(first).end();
     return;
   }
   const { body, more } = result instanceof Reply ? (result as Reply) : new Reply(result);
@@ -299,6 +325,7 @@ function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unk
   const type = endpoint.answers[status]?.type;
   if (more.headers !== undefined) response.set(more.headers);
   if (typeof body === 'string' || body instanceof Uint8Array) {
+    setHeaders(response);
     if (type !== undefined && !response.hasHeader('Content-Type'))
       response.setHeader('Content-Type', type.startsWith('text/') ? `${type}; charset=utf-8` : type);
     response.status(status).send(typeof body === 'string' ? body : Buffer.from(body.buffer, body.byteOffset, body.byteLength));
@@ -307,12 +334,12 @@ function sendResult(endpoint: Endpoint<unknown>, { request, response }: Call<unk
   const text = JSON.stringify(body);
   if (endpoint.method !== 'get') {
     const bytes = Buffer.from(text);
-    response.writeHead(status, { 'Content-Type': 'application/json; charset=utf-8', 'Content-Length': bytes.length });
+    response.writeHead(status, { ...HEADERS, 'Content-Type': 'application/json; charset=utf-8', 'Content-Length': bytes.length });
     response.end(bytes);
     return;
   }
   // One resource has a version that the other side may hold (RFC 9110, section 13); a list changes with every request.
-  if (endpoint.method === 'get' && endpoint.path.endsWith('}') && status === 200) {
+  if (endpoint.path.endsWith('}') && status === 200) {
     const tag = `"${createHash('sha256').update(text).digest('base64url').slice(0, 22)}"`;
     response.set({ ETag: tag, 'Cache-Control': 'private, no-cache' });
     if (matches(request.headers['if-none-match'], tag)) {
