@@ -45,4 +45,6 @@ export default async () => ({
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
   maxWorkers: 2,
+  // Suites leave something of themselves in a worker: after two hundred it held 4 GB, which a small machine does not have.
+  workerIdleMemoryLimit: '1500MB',
 });
