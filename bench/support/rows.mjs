@@ -61,6 +61,7 @@ export async function historyRows(store, { messages, from, to, space, step = 500
               heldFrom: null,
               intended: null,
               kept: false,
+              sensitive: false,
             },
           ],
           idempotency: undefined,
