@@ -22,7 +22,7 @@ async function serviceOf(sink, createClient, more) {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\n${more(path)}providers: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: 30, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndns: { check: false }\n${more(path)}providers: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: 30, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
   );
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--config', file], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,

@@ -18,7 +18,7 @@ export default async function bench() {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndns: { check: false }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sink.port}, connections: ${3 * CONNECTIONS}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
   );
   const service = await started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--workers', '2', '--config', file], {
     VERBALIS_OPERATOR_SECRET: OPERATOR,

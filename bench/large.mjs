@@ -52,7 +52,7 @@ async function serviceOn(path, sinkPort) {
   const file = join(path, 'verbalis.yaml');
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sinkPort}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: error }\ndns: { check: false }\nproviders: { sink: { kind: smtp, host: 127.0.0.1, port: ${sinkPort}, emailsPerConnection: 1000 } }\nspaces: { dock: { mode: deliver, mailFolder: ${join(root, 'demo/mail')}, route: [sink], senderDomains: [saltmarsh-ferries.example], runaway: false } }\n`,
   );
   return started(join(root, 'packages/cli/bin/verbalis.js'), ['serve', '--json', '--config', file], { VERBALIS_OPERATOR_SECRET: OPERATOR });
 }

@@ -502,6 +502,63 @@ describe('events', () => {
     });
   });
 
+  test('are the same however a filter is looked up, page by page', async () => {
+    const { id } = await client.messages.send({ ...booking('asa@post.example', 'SM-9572'), labels: { live: 'no' } });
+    await all.ended(id, 'accepted');
+    const every: CloudEvent[] = [];
+    const walk = async (filter?: string, deliveryId?: string): Promise<CloudEvent[]> => {
+      const found: CloudEvent[] = [];
+      for (let cursor: string | undefined, more = true; more;) {
+        const page = await client.events.list({ filter, deliveryId, limit: filter === undefined ? 200 : 3, cursor });
+        found.push(...page.events);
+        cursor = page.nextCursor;
+        more = cursor !== undefined;
+      }
+      return found;
+    };
+    // Events that come meanwhile are newer than all of these.
+    every.push(...(await walk()));
+    const newest = every[0]?.id;
+    const textOf = ({ data }: CloudEvent, name: string): unknown => data[name];
+    const isOf =
+      (...kinds: string[]) =>
+      (event: CloudEvent) =>
+        kinds.some((kind) => event.type === `verbalis.${kind}`);
+    const cases: [string, (event: CloudEvent) => boolean][] = [
+      ['type = failed', isOf('delivery.failed')],
+      ['type in [failed, accepted]', isOf('delivery.failed', 'delivery.accepted')],
+      ['type = failed or type = audited', isOf('delivery.failed', 'audit.recorded')],
+      ['type = failed and type = accepted', () => false],
+      ['not type = accepted', (event) => !isOf('delivery.accepted')(event)],
+      ['reference = SM-9572', (event) => textOf(event, 'reference') === 'SM-9572'],
+      ['reference = SM-9572 and type = accepted', (event) => textOf(event, 'reference') === 'SM-9572' && isOf('delivery.accepted')(event)],
+      ['reference = SM-9572 or reference = SM-9571', (event) => ['SM-9572', 'SM-9571'].includes(String(textOf(event, 'reference')))],
+      ['reference = nothing', () => false],
+      ['template = booking-confirmed', (event) => textOf(event, 'template') === 'booking-confirmed'],
+      [
+        'template = booking-confirmed and type = failed',
+        (event) => textOf(event, 'template') === 'booking-confirmed' && isOf('delivery.failed')(event),
+      ],
+      [
+        'domain = "post.example" and topic = bookings',
+        (event) => textOf(event, 'domain') === 'post.example' && textOf(event, 'topic') === 'bookings',
+      ],
+      ['cause = mailbox-unknown', (event) => textOf(event, 'cause') === 'mailbox-unknown'],
+      ['address = "asa@post.example"', (event) => textOf(event, 'address') === 'asa@post.example'],
+      [`messageId = ${id}`, (event) => textOf(event, 'messageId') === id],
+      ['labels.live = no', (event) => (textOf(event, 'labels') as Record<string, string> | undefined)?.['live'] === 'no'],
+    ];
+    for (const [filter, fits] of cases) {
+      const found = await walk(filter);
+      const from = found.findIndex((event) => event.id === newest || every.some(({ id: known }) => known === event.id));
+      const known = from === -1 ? [] : found.slice(from);
+      expect([filter, known.map((event) => event.id)]).toEqual([filter, every.filter(fits).map((event) => event.id)]);
+    }
+    const [{ id: deliveryId } = { id: '' }] = (await client.messages.get(id)).deliveries;
+    expect((await walk(undefined, deliveryId)).map((event) => event.data['deliveryId'])).toEqual(expect.arrayContaining([deliveryId]));
+    expect(await walk('type = audited', deliveryId)).toEqual([]);
+  });
+
   test('have JSON Schemas that they fit', async () => {
     const { default: Ajv } = createRequire(join(ROOT, 'packages/core/package.json'))('ajv/dist/2020.js') as {
       default: new (options: object) => { compile: (schema: object) => ((data: unknown) => boolean) & { errors: unknown } };

@@ -21,9 +21,9 @@ type OtherKind = keyof typeof OTHER_TYPES;
 type FirstWord<Type extends string> = Type extends `${infer Word}.${string}` ? Word : Type;
 
 /** Kinds of events that are about no delivery. */
-const OTHER_KINDS = Object.keys(OTHER_TYPES) as OtherKind[];
+export const ABOUT_NO_DELIVERY = Object.keys(OTHER_TYPES) as OtherKind[];
 /** What an event is about, in a word. */
-export const EVENT_KINDS: readonly EventKind[] = [...FACT_KINDS, ...OTHER_KINDS];
+export const EVENT_KINDS: readonly EventKind[] = [...FACT_KINDS, ...ABOUT_NO_DELIVERY];
 export type EventKind = (typeof FACT_KINDS)[number] | OtherKind;
 export type EventSchemaName = 'delivery' | FirstWord<(typeof OTHER_TYPES)[OtherKind]>;
 

@@ -303,6 +303,33 @@ export function passes(filter: Filter, fields: EventFields): boolean {
   }
 }
 
+/**
+ * The values of which a field must have one for a filter to let an event through; undefined where it may have any, or none at all. So a search
+ * can begin with what is rare.
+ */
+export function valuesOf(filter: Filter, field: string): readonly (string | number)[] | undefined {
+  switch (filter.kind) {
+    case 'compare':
+      return filter.field === field && filter.operator === '=' ? [filter.value] : undefined;
+    case 'in':
+      return filter.field === field ? filter.values : undefined;
+    case 'not':
+      return undefined;
+    case 'and':
+      return filter.parts
+        .map((part) => valuesOf(part, field))
+        .reduce(
+          (all, values) => (all === undefined || values === undefined ? (all ?? values) : all.filter((value) => values.includes(value))),
+          undefined,
+        );
+    case 'or': {
+      const all = filter.parts.map((part) => valuesOf(part, field));
+      // Without parts nothing passes.
+      return all.every((values) => values !== undefined) ? [...new Set(all.flat())] : undefined;
+    }
+  }
+}
+
 type Compare = (value: string | number | undefined, wanted: string | number) => boolean;
 
 const ordered =

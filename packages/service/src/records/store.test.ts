@@ -249,7 +249,7 @@ group('the end of an attempt', () => {
       messageId: one.messageId,
     });
     expect(store.events.bareAfter(1, 10).map((event) => event.kind)).toEqual(['delivered', 'test']);
-    expect(store.events.list({ space: 'harbour', limit: 10, kinds: ['delivered'] })).toHaveLength(1);
+    expect(store.events.list({ space: 'harbour', limit: 10, kinds: ['delivered'] }).events).toHaveLength(1);
     expect([store.events.before(30), store.events.before(31), store.events.before(99)]).toEqual([0, 1, 3]);
     expect(await store.events.forget(32, 10)).toBe(2);
     expect(store.events.after(0, 10).map((event) => event.seq)).toEqual([3]);

@@ -1,4 +1,14 @@
-import { eventOf, fieldsOf, passes, readFilter, type Filter } from '@verbalis/core/events';
+import {
+  ABOUT_NO_DELIVERY,
+  EVENT_KINDS,
+  eventOf,
+  fieldsOf,
+  passes,
+  readFilter,
+  valuesOf,
+  type EventKind,
+  type Filter,
+} from '@verbalis/core/events';
 import {
   content,
   endpointsOf,
@@ -16,7 +26,7 @@ import {
 import { EVENT_SCHEMAS } from './data-schemas.js';
 import type { Feed } from './feed.js';
 import { EventList, EventsQuery, FilterTest, FilterResult, StreamQuery } from './model.js';
-import type { KnownEvent } from './queries.js';
+import type { EventFilter, KnownEvent } from './list-queries.js';
 import type { Store } from './store.js';
 
 export interface EventEndpoints {
@@ -29,9 +39,12 @@ export interface EventEndpoints {
 const endpoint = endpointsOf<EventEndpoints>();
 
 const DAY = 24 * 3_600_000;
-const STEP = 300;
-/** Events that one call looks through. */
-const MOST_LOOKED = 20_000;
+/** Events that are read, and that are looked at, without a pause. */
+const [READ_STEP, LOOK_STEP] = [300, 1000];
+/** Events that one call looks through, and how many of them it reads whole: some tens of milliseconds. */
+const [MOST_LOOKED, MOST_READ] = [4000, 600];
+/** Events that a trial of a filter looks through. */
+const MOST_TRIED = 20_000;
 
 /** Reads a filter. @throws Refusal with the place of what is wrong */
 export function filterOf(text: string, path = 'filter'): Filter {
@@ -45,6 +58,43 @@ const optionalFilter = (text: string | undefined): Filter | undefined => (text =
 
 /** What an event has of what an email says. */
 const CONTENT = ['text', 'quoted', 'signature', 'html'] as const;
+
+/** Deliveries of one address or reference that events are looked up of; where there are more, they are met soon enough. */
+const MOST_DELIVERIES = 500;
+
+const LOOKED_AT = ['template', 'topic', 'domain', 'cause'] as const;
+
+/** What only events can be that a filter lets through: a look begins with what is rare. */
+function narrowed({ events }: Store, space: string, filter: Filter | undefined): Pick<EventFilter, 'kinds' | 'deliveryIds' | 'only'> {
+  if (filter === undefined) return {};
+  const only = (field: string): string | undefined => {
+    const [value, ...others] = valuesOf(filter, field) ?? [];
+    return typeof value === 'string' && others.length === 0 ? value : undefined;
+  };
+  const types = valuesOf(filter, 'type');
+  return {
+    kinds: types === undefined ? undefined : EVENT_KINDS.filter((kind) => types.includes(kind)),
+    deliveryIds: events.deliveriesOf(
+      space,
+      { reference: only('reference'), address: only('address'), messageId: only('messageId') },
+      MOST_DELIVERIES,
+    ),
+    only: Object.fromEntries(
+      LOOKED_AT.flatMap((field) => {
+        const values = valuesOf(filter, field);
+        return values === undefined ? [] : [[field, values.map(String)]];
+      }),
+    ),
+  };
+}
+
+/** Of some kinds those that are about a delivery. */
+function factKinds(kinds: readonly EventKind[] = EVENT_KINDS): readonly EventKind[] {
+  return kinds.filter((kind) => !(ABOUT_NO_DELIVERY as readonly EventKind[]).includes(kind));
+}
+
+/** Lets others have their turn in the middle of a long look. */
+const turn = (): Promise<void> => new Promise((done) => setImmediate(done));
 
 /** An event as somebody may see it: without what emails say where their role does not show it. */
 function forCaller(event: KnownEvent, readsContent: boolean): KnownEvent {
@@ -61,22 +111,28 @@ const list = endpoint({
   scope: 'read',
   query: EventsQuery,
   answers: { 200: json('A page.', EventList) },
-  run({ caller: { space, readsContent }, query: { limit, cursor, filter: text, deliveryId } }, { store, publicUrl }) {
+  async run({ caller: { space, readsContent }, query: { limit, cursor, filter: text, deliveryId } }, { store, publicUrl }) {
     const filter = optionalFilter(text);
+    const narrow = narrowed(store, space, filter);
+    const look = deliveryId === undefined ? narrow : { ...narrow, kinds: factKinds(narrow.kinds), deliveryIds: [deliveryId] };
+    const isRead = Object.keys(look.only ?? {}).length === 0;
     let before = cursor;
     const found: KnownEvent[] = [];
     // A filter that lets little through is looked for no further than so many events; the cursor goes on from there.
-    for (let looked = 0; found.length < limit && looked < MOST_LOOKED; looked += STEP) {
-      const rows = store.events.list({ space, limit: STEP, before, deliveryId });
-      for (const row of rows) {
-        before = row.seq;
-        if (filter === undefined || passes(filter, fieldsOf(row))) found.push(row);
-        if (found.length === limit) break;
-      }
-      if (rows.length < STEP && found.length < limit) {
-        before = undefined;
+    for (let [looked, read] = [0, 0]; looked < MOST_LOOKED && read < MOST_READ;) {
+      if (looked > 0) await turn();
+      const page = store.events.list({ space, limit: looked === 0 || isRead ? READ_STEP : LOOK_STEP, before, ...look });
+      looked += page.looked;
+      read += page.events.length;
+      before = page.next;
+      for (const event of page.events) {
+        if (filter !== undefined && !passes(filter, fieldsOf(event))) continue;
+        found.push(event);
+        if (found.length < limit) continue;
+        before = event.seq;
         break;
       }
+      if (before === undefined || found.length === limit) break;
     }
     return {
       events: found.map((row) => eventOf(forCaller(row, readsContent), publicUrl)),
@@ -95,21 +151,23 @@ const tryFilter = endpoint({
   body: jsonBody(FilterTest),
   answers: { 200: json('Counts.', FilterResult) },
   isRepeatable: true,
-  run({ caller: { space }, body }, { store, clock }) {
+  async run({ caller: { space }, body }, { store, clock }) {
     const filter = filterOf(body.filter);
     const since = store.events.before(clock.now() - DAY);
     const kinds: Record<string, number> = {};
     let [looked, passed] = [0, 0];
-    for (let before: number | undefined; looked < MOST_LOOKED;) {
-      const rows = store.events.list({ space, limit: 1000, before }).filter((row) => row.seq > since && row.kind !== 'test');
+    for (let before: number | undefined; looked < MOST_TRIED;) {
+      if (before !== undefined) await turn();
+      const page = store.events.list({ space, limit: READ_STEP, before });
+      const rows = page.events.filter((row) => row.seq > since && row.kind !== 'test');
       for (const row of rows) {
-        before = row.seq;
         looked += 1;
         if (!passes(filter, fieldsOf(row))) continue;
         passed += 1;
         kinds[row.kind] = (kinds[row.kind] ?? 0) + 1;
       }
-      if (rows.length === 0) break;
+      before = page.next;
+      if (before === undefined || before <= since) break;
     }
     return { looked, passed, kinds };
   },
@@ -131,13 +189,13 @@ const follow = endpoint({
     let at = Number.isInteger(given) ? given : store.events.last();
     const look = (): void => {
       for (;;) {
-        const rows = store.events.after(at, STEP);
+        const rows = store.events.after(at, READ_STEP);
         for (const row of rows) {
           at = row.seq;
           if (row.space !== space || (filter !== undefined && !passes(filter, fieldsOf(row)))) continue;
           if (!stream.send({ id: row.seq, event: 'event', data: eventOf(forCaller(row, caller.readsContent), publicUrl) })) return;
         }
-        if (rows.length < STEP) return;
+        if (rows.length < READ_STEP) return;
       }
     };
     stream.onClose(feed.onNew(look));

@@ -1,5 +1,6 @@
 export { eventFeed, type Feed } from './feed.js';
-export { type KnownEvent, eventStore, type BareEvent } from './queries.js';
+export type { KnownEvent } from './list-queries.js';
+export { eventStore, type BareEvent } from './queries.js';
 export { events } from './tables.js';
 export type { EventRecords } from './queries.js';
 export { eventRetention } from './retention.js';

@@ -1,16 +1,10 @@
-import { and, asc, desc, eq, gt, inArray, lt, max, sql, type SQL } from 'drizzle-orm';
+import { asc, desc, eq, gt, inArray, max, sql } from 'drizzle-orm';
 import type { HitDetails } from '@verbalis/core/delivery';
-import type { EventInput, EventKind } from '@verbalis/core/events';
+import type { EventKind } from '@verbalis/core/events';
 import { reading, writing, type Reader, type Tx } from '../../kernel/index.js';
+import { eventLists, type KnownEvent } from './list-queries.js';
 import { cursors, events } from './tables.js';
 import { deliveries, facts, messages, type NewFact } from '../messages/index.js';
-
-/** An event with its place in the order of becoming known. */
-export interface KnownEvent extends EventInput {
-  readonly seq: number;
-  readonly recordedAt: number;
-  readonly deliveryId: string | undefined;
-}
 
 /** An event without what its fact says: for those who only count. */
 export interface BareEvent extends Pick<typeof events.$inferSelect, 'seq' | 'kind' | 'deliveryId' | 'at'> {
@@ -25,15 +19,6 @@ export interface NewEvent {
   readonly kind: EventKind;
   readonly at: number;
   readonly data: Readonly<Record<string, unknown>>;
-}
-
-export interface EventFilter {
-  readonly space: string;
-  readonly limit: number;
-  /** Only older ones. */
-  readonly before?: number | undefined;
-  readonly kinds?: readonly EventKind[] | undefined;
-  readonly deliveryId?: string | undefined;
 }
 
 /** Everything that is made public, in the order of becoming known. */
@@ -162,6 +147,15 @@ export function eventStore(reads: Reader) {
       .prepare(),
   );
 
+  function at(seqs: readonly number[], from: Reader = reads): KnownEvent[] {
+    if (seqs.length === 0) return [];
+    return joined(from.db)
+      .where(inArray(events.seq, [...seqs]))
+      .orderBy(asc(events.seq))
+      .all()
+      .map(known);
+  }
+
   return {
     /** A fact is public at once: its event is written in the same transaction. */
     publish(tx: Tx, { id, kind, deliveryId, at }: NewFact, recordedAt: number): void {
@@ -186,28 +180,8 @@ export function eventStore(reads: Reader) {
       return bareFollowing(from).all({ seq, limit });
     },
 
-    at(seqs: readonly number[], from: Reader = reads): KnownEvent[] {
-      if (seqs.length === 0) return [];
-      return joined(from.db)
-        .where(inArray(events.seq, [...seqs]))
-        .orderBy(asc(events.seq))
-        .all()
-        .map(known);
-    },
-
-    /** Newest first. */
-    list({ space, limit, before, kinds, deliveryId }: EventFilter, from: Reader = reads): KnownEvent[] {
-      const found: (SQL | undefined)[] = [eq(events.space, space)];
-      if (before !== undefined) found.push(lt(events.seq, before));
-      if (kinds !== undefined) found.push(inArray(events.kind, [...kinds]));
-      if (deliveryId !== undefined) found.push(eq(events.deliveryId, deliveryId));
-      return joined(from.db)
-        .where(and(...found))
-        .orderBy(desc(events.seq))
-        .limit(limit)
-        .all()
-        .map(known);
-    },
+    at,
+    ...eventLists(reads, at),
 
     last(from: Reader = reads): number {
       return lastSeq(from).get()?.seq ?? 0;

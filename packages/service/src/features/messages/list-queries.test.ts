@@ -95,7 +95,7 @@ test('a look that finds nothing ends after so many steps, says so, and goes on f
   let before = first.next;
   let pages = 1;
   for (; before !== undefined; pages += 1) before = messagePage({ ...filter, before }, apart.store.reads).next;
-  expect(pages).toBeGreaterThan(2);
+  expect(pages).toBeGreaterThan(1);
   // One that has no hit in its own index costs one look.
   expect(messagePage({ ...filter, template: 'never-used' }, apart.store.reads)).toEqual({ ids: [], next: undefined, partial: false });
   await apart.close();

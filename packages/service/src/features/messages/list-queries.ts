@@ -150,6 +150,113 @@ function sourcesOf(filter: MessageFilter, from: Reader): Source[] {
   return sources;
 }
 
+/** Messages of a template, and deliveries in a state, are both many: entries of the rarer are looked at in blocks, so many of them for a page. */
+const [BLOCK, MOST_ENTRIES] = [400, 2400];
+/** Which is the rarer is seen by how far so many entries of each go back. */
+const PROBE = 200;
+
+const stateBlock = reading((db) =>
+  db
+    .select({ id: deliveries.messageId, other: messages.template })
+    .from(deliveries)
+    .innerJoin(messages, eq(messages.id, deliveries.messageId))
+    .where(
+      and(
+        eq(deliveries.space, sql.placeholder('space')),
+        eq(deliveries.state, sql.placeholder('state')),
+        lt(deliveries.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(deliveries.id))
+    .limit(BLOCK)
+    .prepare(),
+);
+const templateBlock = reading((db) =>
+  db
+    .select({
+      id: messages.id,
+      // With a name of its own: within a query of one table columns stand without that of their table.
+      other: sql<0 | 1>`exists (select 1 from deliveries d where d.message_id = messages.id and d.state = ${sql.placeholder('state')})`,
+    })
+    .from(messages)
+    .where(
+      and(
+        eq(messages.space, sql.placeholder('space')),
+        eq(messages.template, sql.placeholder('template')),
+        lt(messages.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(messages.id))
+    .limit(BLOCK)
+    .prepare(),
+);
+const stateProbe = reading((db) =>
+  db
+    .select({ id: deliveries.id })
+    .from(deliveries)
+    .where(
+      and(
+        eq(deliveries.space, sql.placeholder('space')),
+        eq(deliveries.state, sql.placeholder('state')),
+        lt(deliveries.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(deliveries.id))
+    .limit(1)
+    .offset(PROBE)
+    .prepare(),
+);
+const templateProbe = reading((db) =>
+  db
+    .select({ id: messages.id })
+    .from(messages)
+    .where(
+      and(
+        eq(messages.space, sql.placeholder('space')),
+        eq(messages.template, sql.placeholder('template')),
+        lt(messages.id, sql.placeholder('before')),
+      ),
+    )
+    .orderBy(desc(messages.id))
+    .limit(1)
+    .offset(PROBE)
+    .prepare(),
+);
+
+interface Both {
+  readonly space: string;
+  readonly template: string;
+  readonly state: State;
+}
+
+/** The messages of a template with a recipient in a state. */
+function pageOfBoth(both: Both, limit: number, { before: start, oldest }: { before: string; oldest: string }, from: Reader): MessagePage {
+  const timeOf = (row: { id: string } | undefined): string => row?.id.slice(1) ?? '';
+  const isByState =
+    timeOf(stateProbe(from).get({ ...both, before: ofDelivery(start) })) < timeOf(templateProbe(from).get({ ...both, before: start }));
+  const ids: string[] = [];
+  let before = start;
+  for (let looked = 0; looked < MOST_ENTRIES; looked += BLOCK) {
+    const rows = isByState
+      ? stateBlock(from)
+          .all({ ...both, before: ofDelivery(before) })
+          .map(({ id, other }) => ({ id, fits: other === both.template }))
+      : templateBlock(from)
+          .all({ ...both, before })
+          .map(({ id, other }) => ({ id, fits: other === 1 }));
+    for (const { id, fits } of rows) {
+      if (id < oldest) return { ids, next: undefined, partial: false };
+      before = id;
+      // Several recipients of one message may be in the state.
+      if (!fits || ids.at(-1) === id) continue;
+      if (ids.length === limit) return { ids, next: ids.at(-1), partial: false };
+      ids.push(id);
+    }
+    if (rows.length < BLOCK) return { ids, next: undefined, partial: false };
+  }
+  return { ids, next: before, partial: true };
+}
+
 /**
  * The messages that fit a filter, newest first, found through indexes alone: each condition has one that is ordered by id, and whichever does
  * not hold for a candidate says from where to go on. So the cost is bounded by the rarest condition, and in any case by a number of look-ups.
@@ -160,6 +267,9 @@ export function messagePage(filter: MessageFilter, from: Reader): MessagePage {
   const oldest = filter.from === undefined ? '' : idSince('m', filter.from);
   const newest = filter.to === undefined ? NEWEST : idSince('m', filter.to);
   let before = filter.before !== undefined && filter.before < newest ? filter.before : newest;
+  const { space, template, state, address, reference } = filter;
+  if (template !== undefined && state !== undefined && address === undefined && reference === undefined)
+    return pageOfBoth({ space, template, state }, filter.limit, { before, oldest }, from);
   const ids: string[] = [];
   let looks = 0;
   for (;;) {

@@ -236,7 +236,7 @@ describe('a schedule', () => {
       ['started', null],
     ]);
     expect(times(begun)).toEqual(['2026-12-04T04:00']);
-    const events = opened.store.events.list({ space, limit: 10 });
+    const { events } = opened.store.events.list({ space, limit: 10 });
     expect(events.map(({ kind, data }) => [kind, data?.['text']])).toEqual([
       ['schedule-failed', 'The schedule “weekly” could not run at 2026-11-27T04:00:00.000Z. This is not valid CSV: Line 2.'],
     ]);
