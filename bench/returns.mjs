@@ -87,6 +87,7 @@ export default async function bench() {
         heldBy: null,
         intended: null,
         kept: false,
+        sensitive: false,
       };
       store.messages.insert(tx, { message, deliveries: [row], idempotency: undefined });
       const attemptId = newId('a', now);
