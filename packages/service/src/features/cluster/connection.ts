@@ -118,15 +118,32 @@ async function managerOf(connection: NatsConnection): Promise<JetStreamManager> 
 
 const HINT = 'Check cluster.servers, and that the brokers run with JetStream (docs/cluster.md).';
 
+/** Why brokers cannot be used, and what can be done about it. */
+function reasonOf({ message }: Error): { readonly why: string; readonly hint: string } {
+  if (/authori[sz]ation|authentication/i.test(message))
+    return {
+      why: 'they refuse its user, password or credentials',
+      hint: 'Check cluster.user and cluster.password, or cluster.credentialsFile.',
+    };
+  if (/certificate|issuer|self.signed|altnames/i.test(message))
+    return { why: `their certificate is not accepted: ${message}`, hint: 'Check cluster.tls.caFile, and the names in cluster.servers.' };
+  // Brokers say nothing to a certificate that they do not know: the connection just ends.
+  if (/timeout/i.test(message))
+    return {
+      why: `none has answered within ${CONNECT_MS / 1000} seconds`,
+      hint: 'Check cluster.servers; and where the brokers ask for a certificate (tls with verify), cluster.tls.certFile and cluster.tls.keyFile.',
+    };
+  return { why: message, hint: HINT };
+}
+
 /** Connects to the brokers. @throws StartError where none of them can be used */
 export async function connectBrokers(settings: ClusterSettings, within: (path: string) => string): Promise<Brokers> {
   let connection: NatsConnection;
   try {
     connection = await connect(optionsOf(settings, within));
   } catch (error) {
-    throw new StartError(`No broker of the cluster can be used (${settings.servers.join(', ')}): ${(error as Error).message}.`, {
-      hint: HINT,
-    });
+    const { why, hint } = reasonOf(error as Error);
+    throw new StartError(`No broker of the cluster can be used (${settings.servers.join(', ')}): ${why}.`, { hint });
   }
   try {
     const manager = await managerOf(connection);
