@@ -3,11 +3,13 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Cell, Column, Input, Label, Row, TableBody, TableHeader } from 'react-aria-components';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
+import { Attention } from '../parts/attention.js';
 import { Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Choose } from '../parts/choose.js';
 import { Confirm } from '../parts/confirm.js';
 import { Head, Search, Sheet } from '../parts/list.js';
 import { useFollow } from '../parts/follow.js';
+import { useTryMatters } from '../parts/matters.js';
 import { Older, usePages } from '../parts/pages.js';
 import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
@@ -80,6 +82,7 @@ export function CapturedList() {
     else next.set(name, value);
     setParams(next, { replace: true });
   };
+  const matters = useTryMatters();
   const { rows } = pages;
   const filtered = find !== '' || to !== '';
   const known = addresses.data?.addresses ?? [];
@@ -112,6 +115,7 @@ export function CapturedList() {
         {rows.length > 0 && <SaveCsv name="captured" columns={CSV} all={pages.all} />}
         <Live role="status">{CONNECTION[connection]}</Live>
       </Head>
+      {!filtered && <Attention matters={matters} />}
       {pages.error !== null && <Fault error={pages.error} />}
       {refusal !== undefined && <Fault error={refusal} />}
       {clear.error !== null && <Fault error={clear.error} />}

@@ -4,7 +4,7 @@ import { screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { showTo } from '../test-session.js';
 import { Attention } from './attention.js';
-import { useSendMatters, useTrackMatters, writeMatters, type Matter } from './matters.js';
+import { useSendMatters, useTrackMatters, useTryMatters, writeMatters, type Matter } from './matters.js';
 
 const links = (): (string | null)[] => screen.getAllByRole('link').map((link) => link.textContent);
 
@@ -46,7 +46,38 @@ function Sending() {
 function Tracking() {
   return <Attention matters={useTrackMatters()} />;
 }
+function Trying() {
+  return <Attention matters={useTryMatters()} />;
+}
 const none = <T extends string>(name: T) => ({ list: () => Promise.resolve({ [name]: [] }) });
+
+test('of trying: why an email that one waits for is not there', async () => {
+  const message = { id: 'm1', createdAt: new Date().toISOString() };
+  const withheld = {
+    messages: [
+      {
+        ...message,
+        deliveries: [
+          { address: 'liv@post.example', state: 'withheld', cause: 'mailbox-unknown' },
+          { address: 'asa@post.example', state: 'accepted' },
+        ],
+      },
+      { ...message, id: 'm2', createdAt: '2020-01-01T00:00:00Z', deliveries: [{ address: 'old@post.example', state: 'withheld' }] },
+    ],
+  };
+  const templates = [
+    { name: 'broken', errors: 1 },
+    { name: 'good', errors: 0 },
+  ];
+  const client = {
+    templates: { list: () => Promise.resolve({ templates }) },
+    quarantine: none('items'),
+    messages: { list: () => Promise.resolve(withheld) },
+  };
+  showTo(<Trying />, { client: client as never });
+  await screen.findByText(/broken/);
+  expect(links()).toEqual(['broken has 1 error: nothing is made from it', 'Email to liv@post.example was withheld: mailbox-unknown']);
+});
 
 test('of sending: providers in trouble, schedules that failed, what is held and what is late', async () => {
   const client = {

@@ -90,6 +90,42 @@ export function useSendMatters(): Matter[] {
   ];
 }
 
+/** How long one looks for an email that has not come, in milliseconds. */
+const LOOKED_FOR_MS = 86_400_000;
+
+/** Of the step Try: why an email that somebody waits for is not among those that were captured. */
+export function useTryMatters(): Matter[] {
+  const { client } = useSession();
+  const withheld = useList('withheld', () => client.messages.list({ state: 'withheld', limit: 20 }))?.messages ?? [];
+  const templates = useList('broken', () => client.templates.list())?.templates ?? [];
+  const quarantine = useQuarantine();
+  return [
+    ...templates.flatMap(({ name, errors }): Matter[] =>
+      errors > 0
+        ? [
+            {
+              level: 'must',
+              text: `${name} has ${counted(errors, 'error', 'errors')}: nothing is made from it`,
+              to: `/write/templates/${name}`,
+            },
+          ]
+        : [],
+    ),
+    ...quarantine,
+    ...withheld.flatMap(({ id, createdAt, deliveries }): Matter[] =>
+      Date.now() - Date.parse(createdAt) > LOOKED_FOR_MS
+        ? []
+        : deliveries
+            .filter(({ state }) => state === 'withheld')
+            .map(({ address, cause }) => ({
+              level: 'should',
+              text: `Email to ${address} was withheld${cause === undefined ? '' : `: ${cause}`}`,
+              to: `/track/messages/${id}`,
+            })),
+    ),
+  ];
+}
+
 /** Of the step Track: what went wrong, and who was not notified of it. */
 export function useTrackMatters(): Matter[] {
   const { client } = useSession();
