@@ -56,9 +56,6 @@ export interface HttpOptions {
   readonly doubtMs: (() => number) | undefined;
 }
 
-/** Pages outside of the API at which something is written down. */
-const WRITING_PAGES = ['/go', '/image', '/unsubscribe', '/preferences', '/join', '/domain', '/confirm'] as const;
-
 /** Below /v1 there is nothing but endpoints. */
 export function refuseUnknown(app: Express, title: string, hint: string): void {
   app.use('/v1', (request) => {
@@ -97,10 +94,30 @@ function addMonitoring(app: Express, { readiness, registry, metrics }: HttpOptio
   });
 }
 
+/** Pages outside of the API, each with whether something is written down there: a standby has only those that read. */
+function addPages(app: Express, { store, hitPages, consentPages, sharedDomains, confirmPages, standby }: HttpOptions): void {
+  const pages: readonly (readonly [path: string, does: 'reads' | 'writes', pages: RequestHandler])[] = [
+    ['/go', 'writes', hitPages.go],
+    ['/image', 'writes', hitPages.image],
+    ['/assets', 'reads', assetRouter(store)],
+    ['/unsubscribe', 'writes', consentPages.unsubscribe],
+    ['/preferences', 'writes', consentPages.preferences],
+    ['/join', 'writes', consentPages.join],
+    ['/domain', 'writes', sharePages(sharedDomains)],
+    ['/confirm', 'writes', confirmPages],
+  ];
+  for (const [path, does, handler] of pages) {
+    if (standby === undefined || does === 'reads') app.use(path, handler);
+    else
+      app.use(path, () => {
+        throw refusedByStandby(standby);
+      });
+  }
+}
+
 /** The service's HTTP interface. */
 export function makeApp(options: HttpOptions): Express {
-  const { store, log, endpoints, access, audit, consentPages, hitPages, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } =
-    options;
+  const { log, endpoints, access, audit, publicUrl, bodyBytes, consoleFolder, streams, trustProxy } = options;
   const app = bareApp();
   const isProxy = networks(trustProxy);
   if (trustProxy.length > 0) app.set('trust proxy', (address: string) => isProxy(plainAddress(address)));
@@ -114,18 +131,7 @@ export function makeApp(options: HttpOptions): Express {
   app.use(direct);
   addMonitoring(app, options);
   app.use(guard);
-  if (standby !== undefined)
-    app.use([...WRITING_PAGES], () => {
-      throw refusedByStandby(standby);
-    });
-  app.use('/go', hitPages.go);
-  app.use('/image', hitPages.image);
-  app.use('/assets', assetRouter(store));
-  app.use('/unsubscribe', consentPages.unsubscribe);
-  app.use('/preferences', consentPages.preferences);
-  app.use('/join', consentPages.join);
-  app.use('/domain', sharePages(options.sharedDomains));
-  app.use('/confirm', options.confirmPages);
+  addPages(app, options);
   const document = openApiDocument(publicUrl);
   app.get('/v1/openapi.json', (_request, response) => {
     response.json(document);
