@@ -157,7 +157,9 @@ describe('a standby', () => {
       problem: { detail: expect.stringContaining('audit log') },
     });
     expect(await standby.client.readiness()).toMatchObject({ ready: false });
-    expect((await fetch(`${standby.url}/go/x`)).status).toBe(503);
+    for (const page of ['go', 'image', 'unsubscribe', 'preferences', 'join', 'domain', 'confirm'])
+      expect([page, (await fetch(`${standby.url}/${page}/x`)).status]).toEqual([page, 503]);
+    expect((await fetch(`${standby.url}/assets/x`)).status).not.toBe(503);
     // What the primary has beside its database: keys of sensitive data, for tomorrow too, and the ledger of erasures.
     await primary.client.addresses.erase('bo@post.example');
     const beside = (machine: Machine) => {
