@@ -31,8 +31,11 @@ async function startBrokers() {
   };
 }
 
-/** @param settings the rest of the configuration, as YAML */
-export async function startCluster(settings) {
+/**
+ * @param settings the rest of the configuration, as YAML
+ * @param prepare makes the database in a folder that the cluster begins with
+ */
+export async function startCluster(settings, prepare = async () => undefined) {
   const brokers = await startBrokers();
   const path = folder();
   const names = ['a', 'b', 'worker'];
@@ -44,6 +47,7 @@ export async function startCluster(settings) {
     );
   }
   const config = (name) => join(path, name, 'verbalis.yaml');
+  await prepare(join(path, 'a'));
   const made = spawnSync(process.execPath, [CLI, 'cluster', 'init', '--config', config('a')], { env: { ...process.env, ...env } });
   if (made.status !== 0) throw new Error(String(made.stderr));
   for (const name of ['b', 'worker']) copyFileSync(join(path, 'a/verbalis.secrets.json'), join(path, name, 'verbalis.secrets.json'));
