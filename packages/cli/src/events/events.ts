@@ -35,6 +35,14 @@ function eventLine(event: CloudEvent, { color }: Output): string {
     .join('  ');
 }
 
+/** Pages without an event that one call goes through: some seconds. */
+const MOST_EMPTY = 200;
+
+function emptyNote(filter: string | undefined, hasMore: boolean): string {
+  if (filter === undefined) return 'No events yet.';
+  return hasMore ? 'No event has passed the filter so far; there are older ones.' : 'No event passes the filter.';
+}
+
 export async function listEvents(
   client: Client,
   options: { readonly json?: boolean; readonly filter?: string; readonly limit?: string; readonly cursor?: string; readonly try?: boolean },
@@ -43,9 +51,13 @@ export async function listEvents(
   if (options.try === true) return tryFilter(client, options, output);
   const { json, limit, filter: text, cursor } = options;
   const filter = { ...(text === undefined ? {} : { filter: text }), ...(cursor === undefined ? {} : { cursor }) };
-  const page = await client.events.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  const ask = (from: object) => client.events.list({ ...filter, ...from, ...(limit === undefined ? {} : { limit: Number(limit) }) });
+  let page = await ask({});
+  // A page of a filter that lets little through may be empty, and others follow.
+  for (let asked = 1; asked < MOST_EMPTY && page.events.length === 0 && page.nextCursor !== undefined; asked += 1)
+    page = await ask({ cursor: page.nextCursor });
   if (json === true) output.json(page);
-  else if (page.events.length === 0) output.note('No events yet.');
+  else if (page.events.length === 0) output.note(emptyNote(text, page.nextCursor !== undefined));
   else for (const event of page.events) output.out(eventLine(event, output));
   if (page.nextCursor !== undefined && json !== true) output.note(`More: --cursor ${page.nextCursor}`);
   return 0;

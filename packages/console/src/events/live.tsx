@@ -1,4 +1,4 @@
-import type { CloudEvent } from '@verbalis/client';
+import type { Client, CloudEvent } from '@verbalis/client';
 import { useEffect, useRef, useState } from 'react';
 import { Input, Label } from 'react-aria-components';
 import { Link, useSearchParams } from 'react-router';
@@ -86,6 +86,21 @@ function EventLine({ event }: { readonly event: CloudEvent }) {
   );
 }
 
+/** Events that are shown at first, and pages that are read for them at most: with a filter they may be short. */
+const [FIRST, MOST_PAGES] = [30, 20];
+
+async function newest(client: Client, filter: { readonly filter?: string }): Promise<CloudEvent[]> {
+  const found: CloudEvent[] = [];
+  let cursor: string | undefined;
+  for (let pages = 0; pages < MOST_PAGES && found.length < FIRST; pages += 1) {
+    const page = await client.events.list({ ...filter, limit: FIRST, ...(cursor === undefined ? {} : { cursor }) });
+    found.push(...page.events);
+    cursor = page.nextCursor;
+    if (cursor === undefined) break;
+  }
+  return found.slice(0, FIRST);
+}
+
 /** What becomes known, as it does. */
 export function Live() {
   const { client, space } = useSession();
@@ -109,10 +124,10 @@ export function Live() {
       },
       began: () => {
         held.current = [];
-        client.events.list({ ...wanted, limit: 30 }).then(
+        newest(client, wanted).then(
           (before) => {
-            const known = new Set(before.events.map(({ id }) => id));
-            setEvents((list) => [...before.events, ...list.filter(({ id }) => !known.has(id))].slice(0, MOST));
+            const known = new Set(before.map(({ id }) => id));
+            setEvents((list) => [...before, ...list.filter(({ id }) => !known.has(id))].slice(0, MOST));
           },
           // The stream says what is wrong.
           () => undefined,

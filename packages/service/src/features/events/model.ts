@@ -33,7 +33,15 @@ export const EventsQuery = z.strictObject({
   filter: FilterText.optional(),
   deliveryId: z.string().optional(),
 });
-export const EventList = z.strictObject({ events: z.array(CloudEventView), nextCursor: z.string().optional() }).meta({ id: 'EventList' });
+export const EventList = z
+  .strictObject({
+    events: z.array(CloudEventView),
+    nextCursor: z.string().optional().meta({
+      description:
+        'Where the next page begins. A filter that lets little through ends a page before it is full, or empty: go on from here.',
+    }),
+  })
+  .meta({ id: 'EventList' });
 export const FilterTest = z.strictObject({ filter: FilterText }).meta({ id: 'FilterTest' });
 export const FilterResult = z
   .strictObject({
