@@ -1,9 +1,9 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
-import { createClient } from '@verbalis/client';
+import { createClient, type Client } from '@verbalis/client';
 import { startChild } from './support/child.js';
-import { movableClock } from './support/clock.js';
+import { movableClock, type MovableClock } from './support/clock.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until } from './support/service.js';
 import { smallDisk } from './support/small-disk.js';
 
@@ -30,12 +30,19 @@ const signIn = (url: string, link: string) => asked(url, '/console/session', { b
 const session = async (url: string, cookie: string) => (await asked(url, '/console/session', { cookie })).status;
 
 describe('a clock that jumps', () => {
-  test('what was made while it was ahead does not work for as long as it was ahead', async () => {
+  /** With a service that goes by a clock which can be moved, and a client of its operator. */
+  async function withClock(run: (parts: { clock: MovableClock; url: string; operator: Client }) => Promise<void>): Promise<void> {
     const clock = movableClock(Date.UTC(2026, 2, 14, 9));
     const all = await startTestService({ clock });
     try {
-      const { url } = all.service;
-      const operator = createClient({ url, key: OPERATOR });
+      await run({ clock, url: all.service.url, operator: createClient({ url: all.service.url, key: OPERATOR }) });
+    } finally {
+      await all.stop();
+    }
+  }
+
+  test('what was made while it was ahead does not work for as long as it was ahead', () =>
+    withClock(async ({ clock, url, operator }) => {
       const before = (await signIn(url, (await operator.session.link()).url)).cookie;
       clock.jump(YEAR);
       const [used, unused] = [(await operator.session.link()).url, (await operator.session.link()).url];
@@ -46,39 +53,23 @@ describe('a clock that jumps', () => {
       expect(await session(url, during)).toBe(401);
       expect(await session(url, before)).toBe(200);
       expect((await signIn(url, (await operator.session.link()).url)).status).toBe(200);
-    } finally {
-      await all.stop();
-    }
-  });
+    }));
 
-  test('a time server that sets it back by some minutes signs nobody out', async () => {
-    const clock = movableClock(Date.UTC(2026, 2, 14, 9));
-    const all = await startTestService({ clock });
-    try {
-      const { url } = all.service;
-      const operator = createClient({ url, key: OPERATOR });
+  test('a time server that sets it back by some minutes signs nobody out', () =>
+    withClock(async ({ clock, url, operator }) => {
       const link = (await operator.session.link()).url;
       const { cookie } = await signIn(url, (await operator.session.link()).url);
       clock.jump(-4 * MINUTE);
       expect(await session(url, cookie)).toBe(200);
       expect((await signIn(url, link)).status).toBe(200);
-    } finally {
-      await all.stop();
-    }
-  });
+    }));
 
-  test('forward beyond its end: a link is too old, and stays so when the clock is right again', async () => {
-    const clock = movableClock(Date.UTC(2026, 2, 14, 9));
-    const all = await startTestService({ clock });
-    try {
-      const { url } = all.service;
-      const link = (await createClient({ url, key: OPERATOR }).session.link()).url;
+  test('forward beyond its end: a link is too old', () =>
+    withClock(async ({ clock, url, operator }) => {
+      const link = (await operator.session.link()).url;
       clock.jump(HOUR);
       expect(await signIn(url, link)).toMatchObject({ status: 401, problem: 'sign-in' });
-    } finally {
-      await all.stop();
-    }
-  });
+    }));
 });
 
 test('a full disk: a link that could not be used works when there is room again', async () => {

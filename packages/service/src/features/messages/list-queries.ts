@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray, lt, sql, type SQL } from 'drizzle-orm';
 import type { State } from '@verbalis/core/delivery';
 import { reading, type Reader, idSince } from '../../kernel/index.js';
 import { deliveries, messages } from './tables.js';
@@ -36,74 +36,49 @@ interface Source {
   readonly has: (id: string) => boolean;
 }
 
-const byTemplate = reading((db) =>
-  db
-    .select({ id: messages.id })
-    .from(messages)
-    .where(
-      and(
-        eq(messages.space, sql.placeholder('space')),
-        eq(messages.template, sql.placeholder('value')),
-        lt(messages.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(messages.id))
-    .limit(1)
-    .prepare(),
-);
-const byReference = reading((db) =>
-  db
-    .select({ id: messages.id })
-    .from(messages)
-    .where(
-      and(
-        eq(messages.space, sql.placeholder('space')),
-        eq(messages.reference, sql.placeholder('value')),
-        lt(messages.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(messages.id))
-    .limit(1)
-    .prepare(),
-);
+/** What a row has in a column, before an id: conditions that an index ending with the id answers. */
+function hasBefore(
+  { space, id }: Pick<typeof messages, 'space' | 'id'> | Pick<typeof deliveries, 'space' | 'id'>,
+  column: typeof messages.template | typeof messages.reference | typeof deliveries.state | typeof deliveries.address,
+): SQL | undefined {
+  return and(eq(space, sql.placeholder('space')), eq(column, sql.placeholder('value')), lt(id, sql.placeholder('before')));
+}
+
+/** The newest message with a value; or the one so many entries behind it. */
+const messageWith = (column: typeof messages.template | typeof messages.reference, behind = 0) =>
+  reading((db) =>
+    db
+      .select({ id: messages.id })
+      .from(messages)
+      .where(hasBefore(messages, column))
+      .orderBy(desc(messages.id))
+      .limit(1)
+      .offset(behind)
+      .prepare(),
+  );
+// Ids are one sequence, whatever they begin with: those of a message's deliveries come after its own and before the next message's. So an
+// index that ends with the delivery's id gives messages in order.
+const recipientWith = (column: typeof deliveries.state | typeof deliveries.address, behind = 0) =>
+  reading((db) =>
+    db
+      .select({ id: deliveries.messageId })
+      .from(deliveries)
+      .where(hasBefore(deliveries, column))
+      .orderBy(desc(deliveries.id))
+      .limit(1)
+      .offset(behind)
+      .prepare(),
+  );
+const byTemplate = messageWith(messages.template);
+const byReference = messageWith(messages.reference);
+const byState = recipientWith(deliveries.state);
+const byAddress = recipientWith(deliveries.address);
 const bySpace = reading((db) =>
   db
     .select({ id: messages.id })
     .from(messages)
     .where(and(eq(messages.space, sql.placeholder('space')), lt(messages.id, sql.placeholder('before'))))
     .orderBy(desc(messages.id))
-    .limit(1)
-    .prepare(),
-);
-// Ids are one sequence, whatever they begin with: those of a message's deliveries come after its own and before the next message's. So an
-// index that ends with the delivery's id gives messages in order.
-const byState = reading((db) =>
-  db
-    .select({ id: deliveries.messageId })
-    .from(deliveries)
-    .where(
-      and(
-        eq(deliveries.space, sql.placeholder('space')),
-        eq(deliveries.state, sql.placeholder('value')),
-        lt(deliveries.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(deliveries.id))
-    .limit(1)
-    .prepare(),
-);
-const byAddress = reading((db) =>
-  db
-    .select({ id: deliveries.messageId })
-    .from(deliveries)
-    .where(
-      and(
-        eq(deliveries.space, sql.placeholder('space')),
-        eq(deliveries.address, sql.placeholder('value')),
-        lt(deliveries.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(deliveries.id))
     .limit(1)
     .prepare(),
 );
@@ -155,18 +130,14 @@ const [BLOCK, MOST_ENTRIES] = [400, 2400];
 /** Which is the rarer is seen by how far so many entries of each go back. */
 const PROBE = 200;
 
+const stateProbe = recipientWith(deliveries.state, PROBE);
+const templateProbe = messageWith(messages.template, PROBE);
 const stateBlock = reading((db) =>
   db
     .select({ id: deliveries.messageId, other: messages.template })
     .from(deliveries)
     .innerJoin(messages, eq(messages.id, deliveries.messageId))
-    .where(
-      and(
-        eq(deliveries.space, sql.placeholder('space')),
-        eq(deliveries.state, sql.placeholder('state')),
-        lt(deliveries.id, sql.placeholder('before')),
-      ),
-    )
+    .where(hasBefore(deliveries, deliveries.state))
     .orderBy(desc(deliveries.id))
     .limit(BLOCK)
     .prepare(),
@@ -179,47 +150,9 @@ const templateBlock = reading((db) =>
       other: sql<0 | 1>`exists (select 1 from deliveries d where d.message_id = messages.id and d.state = ${sql.placeholder('state')})`,
     })
     .from(messages)
-    .where(
-      and(
-        eq(messages.space, sql.placeholder('space')),
-        eq(messages.template, sql.placeholder('template')),
-        lt(messages.id, sql.placeholder('before')),
-      ),
-    )
+    .where(hasBefore(messages, messages.template))
     .orderBy(desc(messages.id))
     .limit(BLOCK)
-    .prepare(),
-);
-const stateProbe = reading((db) =>
-  db
-    .select({ id: deliveries.id })
-    .from(deliveries)
-    .where(
-      and(
-        eq(deliveries.space, sql.placeholder('space')),
-        eq(deliveries.state, sql.placeholder('state')),
-        lt(deliveries.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(deliveries.id))
-    .limit(1)
-    .offset(PROBE)
-    .prepare(),
-);
-const templateProbe = reading((db) =>
-  db
-    .select({ id: messages.id })
-    .from(messages)
-    .where(
-      and(
-        eq(messages.space, sql.placeholder('space')),
-        eq(messages.template, sql.placeholder('template')),
-        lt(messages.id, sql.placeholder('before')),
-      ),
-    )
-    .orderBy(desc(messages.id))
-    .limit(1)
-    .offset(PROBE)
     .prepare(),
 );
 
@@ -232,17 +165,19 @@ interface Both {
 /** The messages of a template with a recipient in a state. */
 function pageOfBoth(both: Both, limit: number, { before: start, oldest }: { before: string; oldest: string }, from: Reader): MessagePage {
   const timeOf = (row: { id: string } | undefined): string => row?.id.slice(1) ?? '';
+  const { space, template, state } = both;
   const isByState =
-    timeOf(stateProbe(from).get({ ...both, before: ofDelivery(start) })) < timeOf(templateProbe(from).get({ ...both, before: start }));
+    timeOf(stateProbe(from).get({ space, value: state, before: ofDelivery(start) })) <
+    timeOf(templateProbe(from).get({ space, value: template, before: start }));
   const ids: string[] = [];
   let before = start;
   for (let looked = 0; looked < MOST_ENTRIES; looked += BLOCK) {
     const rows = isByState
       ? stateBlock(from)
-          .all({ ...both, before: ofDelivery(before) })
-          .map(({ id, other }) => ({ id, fits: other === both.template }))
+          .all({ space, value: state, before: ofDelivery(before) })
+          .map(({ id, other }) => ({ id, fits: other === template }))
       : templateBlock(from)
-          .all({ ...both, before })
+          .all({ space, value: template, state, before })
           .map(({ id, other }) => ({ id, fits: other === 1 }));
     for (const { id, fits } of rows) {
       if (id < oldest) return { ids, next: undefined, partial: false };
