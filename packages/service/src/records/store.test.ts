@@ -250,6 +250,14 @@ group('the end of an attempt', () => {
     });
     expect(store.events.bareAfter(1, 10).map((event) => event.kind)).toEqual(['delivered', 'test']);
     expect(store.events.list({ space: 'harbour', limit: 10, kinds: ['delivered'] }).events).toHaveLength(1);
+    // A look that is narrowed to deliveries, or to values of theirs, leaves out nothing that is about no delivery: its data may have the same.
+    const kindsOf = (more: object) => store.events.list({ space: 'harbour', limit: 10, ...more }).events.map(({ kind }) => kind);
+    expect(kindsOf({ deliveryIds: [] })).toEqual(['test']);
+    expect(kindsOf({ deliveryIds: [one.id] })).toEqual(['test', 'delivered', 'accepted']);
+    expect(kindsOf({ only: { template: ['another'] } })).toEqual(['test']);
+    expect(kindsOf({ only: { template: ['booking-confirmed'], cause: ['policy'] } })).toEqual(['test']);
+    expect(kindsOf({ only: { topic: ['bookings'], domain: ['post.example'] }, kinds: ['accepted', 'test'] })).toEqual(['test', 'accepted']);
+    expect(store.events.list({ space: 'harbour', limit: 2 })).toMatchObject({ next: 2, looked: 2 });
     expect([store.events.before(30), store.events.before(31), store.events.before(99)]).toEqual([0, 1, 3]);
     expect(await store.events.forget(32, 10)).toBe(2);
     expect(store.events.after(0, 10).map((event) => event.seq)).toEqual([3]);
