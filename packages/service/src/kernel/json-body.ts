@@ -40,7 +40,7 @@ function textOf(request: Request): Promise<string> {
 }
 
 /**
- * Reads JSON bodies. One that is sent plainly and whole, as nearly all are, is read here, which takes a tenth of the time (docs/performance.md);
+ * Reads JSON bodies. One that is sent plainly and whole, as nearly all are, is read here, which takes less time (docs/performance.md);
  * what is compressed, in pieces, in another encoding or too large goes to Express's reader.
  * @param mostBytes the largest body
  */
