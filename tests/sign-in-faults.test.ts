@@ -4,7 +4,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { startChild } from './support/child.js';
 import { movableClock, type MovableClock } from './support/clock.js';
-import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until } from './support/service.js';
+import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder } from './support/service.js';
 import { smallDisk } from './support/small-disk.js';
 
 // Signing in while something else fails: the clock, the disk, the process.
@@ -84,8 +84,10 @@ spaces: { harbour: { mode: capture, mailFolder: ${DEMO_FOLDER} } }\n`,
   try {
     const { url } = child;
     const client = createClient({ url, key: OPERATOR, space: 'harbour', tries: 1 });
-    const links = [(await client.session.link()).url, (await client.session.link()).url];
-    const { cookie } = await signIn(url, links[0]!);
+    const { cookie } = await signIn(url, (await client.session.link()).url);
+    // More than one: a disk that refuses an email may have a page left for a session.
+    const links: string[] = [];
+    for (let n = 0; n < 40; n += 1) links.push((await client.session.link()).url);
     expect(cookie).not.toBe('');
     // Until nothing can be written any more.
     disk.fill(6_000_000);
@@ -96,22 +98,17 @@ spaces: { harbour: { mode: capture, mailFolder: ${DEMO_FOLDER} } }\n`,
         (error: unknown) => error,
       );
     expect(last).toMatchObject({ problem: { status: 503 } });
-    const tried = await until(async () => {
-      const answer = await signIn(url, links[1]!);
-      if (answer.status !== 200) return answer;
-      // There was a page left for it: another link then.
-      links[1] = await client.session.link().then(
-        (made) => made.url,
-        () => links[1]!,
-      );
-      return undefined;
-    });
+    let tried = await signIn(url, links[0]!);
+    while (tried.status === 200 && links.length > 1) {
+      links.shift();
+      tried = await signIn(url, links[0]!);
+    }
     expect(tried).toMatchObject({ status: 503, problem: 'store-unavailable' });
     // Who is signed in stays so.
     expect(await session(url, cookie)).toBe(200);
     disk.fill(0);
-    expect((await signIn(url, links[1]!)).status).toBe(200);
-    expect(await signIn(url, links[1]!)).toMatchObject({ status: 401 });
+    expect((await signIn(url, links[0]!)).status).toBe(200);
+    expect(await signIn(url, links[0]!)).toMatchObject({ status: 401 });
   } finally {
     await child.end('SIGKILL');
     await disk.remove();
