@@ -73,8 +73,14 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   const config = readConfig(configFile, env);
   const parts = new Parts();
   try {
-    if (!once && !keep) await makeWeeks(config, operator, output);
-    const run = await startAll({ place, first, env, config, configFile, operator }, parts, output);
+    // Beside the made-up weeks: each of its processes needs a second. What fails is reported when both have ended.
+    const [weeks, outside] = await Promise.allSettled([
+      once || keep ? undefined : makeWeeks(config, operator, output),
+      startOutside({ place, first, settings: config.settings }, parts),
+    ]);
+    if (weeks.status === 'rejected') throw weeks.reason;
+    if (outside.status === 'rejected') throw outside.reason;
+    const run = await startAll({ place, first, env, config, configFile, operator, outside: outside.value }, parts, output);
     const messages = keep ? [] : await fill(run, { once }, output);
     if (once) return messages.every((message) => asScripted(message, run.script)) ? 0 : 1;
     output.out(whereToLook(run, output));
@@ -115,6 +121,13 @@ class Parts {
   }
 }
 
+interface OutsideOptions {
+  readonly place: DemoPlace;
+  /** Of its ports. */
+  readonly first: number | undefined;
+  readonly settings: ReadConfig['settings'];
+}
+
 interface Started {
   readonly place: DemoPlace;
   /** Of its ports. */
@@ -123,6 +136,27 @@ interface Started {
   readonly config: ReadConfig;
   readonly configFile: string;
   readonly operator: string;
+  readonly outside: Outside;
+}
+
+/** What is outside of Verbalis, as stand-ins. */
+interface Outside {
+  readonly script: Script;
+  readonly chatUrl: string;
+  readonly names: NameServerSimulator;
+}
+
+/** Starts the stand-ins: providers, a chat, a name server, the colleagues' accounts. */
+async function startOutside({ place: { dir }, first, settings }: OutsideOptions, parts: Parts): Promise<Outside> {
+  const script = readDemo<Script>('simulator-script.json');
+  const [names, chatUrl] = await Promise.all([
+    startNames({ host: '127.0.0.1', port: settings.dns.port }),
+    startChat(parts.processes, { dir, port: moved(CHAT_PORT, first) }),
+    startProviders(parts.processes, { dir, settings, script }),
+  ]);
+  parts.closing.push(names);
+  if (settings.people.openid !== undefined) parts.closing.push(await startAccounts(settings.people.openid));
+  return { script, chatUrl, names };
 }
 
 /** A demo that runs. */
@@ -142,16 +176,13 @@ interface DemoRun {
   readonly script: Script;
 }
 
-async function startAll({ place, first, env, config, configFile, operator }: Started, parts: Parts, output: Output): Promise<DemoRun> {
+async function startAll(
+  { place, first, env, config, configFile, operator, outside: { script, chatUrl, names } }: Started,
+  parts: Parts,
+  output: Output,
+): Promise<DemoRun> {
   const { settings } = config;
-  const { dir } = place;
-  const script = readDemo<Script>('simulator-script.json');
-  output.note('Starting the simulator providers and the service …');
-  await startProviders(parts.processes, { dir, settings, script });
-  const chatUrl = await startChat(parts.processes, { dir, port: moved(CHAT_PORT, first) });
-  const names = await startNames({ host: '127.0.0.1', port: settings.dns.port });
-  parts.closing.push(names);
-  if (settings.people.openid !== undefined) parts.closing.push(await startAccounts(settings.people.openid));
+  output.note('Starting the service …');
   const started = await parts.processes.start(CLI, ['serve', '--config', configFile, '--json', '--sign-in-link'], env);
   const service = started['result'] as Record<string, unknown>;
   const url = String(service['url']);

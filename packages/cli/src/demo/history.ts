@@ -4,7 +4,7 @@ import { startService, type Clock } from '@verbalis/service';
 import { SCHEDULE } from './what-happened.js';
 import type { ReadConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type Behaviour, type SmtpSimulator } from '@verbalis/simulators';
-import { demoReaders } from './readers.js';
+import { demoReaders, isFollowed } from './readers.js';
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -16,15 +16,17 @@ const STORM = 9;
 /** What lies within the same so many minutes happens together, so that weeks pass in seconds. */
 const STEP = 30 * MINUTE;
 /**
- * Waits of the service end together, too: what it does every minute is done every ten, and what it does every quarter of an hour once an hour. That
- * is most of the work of a quiet service.
+ * Waits of the service end together, too: what it does every half minute is done every ten, and what it removes every quarter of an hour every three
+ * hours. Most of what a quiet service does is to look whether there is something to do.
  */
 const GRIDS = [
   { upTo: 900, grid: 1 },
-  { upTo: 45_000, grid: 30_000 },
+  { upTo: 20_000, grid: 30_000 },
   { upTo: 12 * MINUTE, grid: 10 * MINUTE },
-  { upTo: Infinity, grid: HOUR },
+  { upTo: 16 * MINUTE, grid: 3 * HOUR },
+  { upTo: Infinity, grid: STEP },
 ] as const;
+const LONGEST = GRIDS[4];
 
 /** A number from 0 to 1 that is the same for the same words: the demo's weeks are the same every time. */
 function chance(...words: readonly (string | number)[]): number {
@@ -130,7 +132,7 @@ function historyClock(start: number) {
     /** The clock of the service: its waits end on the grid. */
     coarse(): Clock {
       const at = (due: number, run: () => void): (() => void) => {
-        const { grid } = GRIDS.find(({ upTo }) => due - now < upTo) ?? GRIDS[2];
+        const { grid } = GRIDS.find(({ upTo }) => due - now < upTo) ?? LONGEST;
         return this.at(Math.ceil(due / grid) * grid, run);
       };
       return { now: this.now, elapsed: this.elapsed, onJump: this.onJump, at, after: (ms, run) => at(now + ms, run) };
@@ -284,7 +286,7 @@ export async function makeHistory(config: ReadConfig, { space, operator, begin }
       sent += messages.length;
       await clock.moveTo(at + MINUTE);
       await readers.sent(
-        results.flatMap(({ id }) => id ?? []),
+        results.flatMap(({ id }, i) => (id !== undefined && isFollowed(messages[i]?.template) ? [id] : [])),
         at,
       );
     }

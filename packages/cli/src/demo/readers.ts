@@ -24,11 +24,14 @@ interface Visit {
 }
 
 export interface Readers {
-  /** Emails have been sent: who will read them, and when, is decided. */
+  /** Emails of templates that are followed have been sent: who will read them, and when, is decided. */
   readonly sent: (ids: readonly string[], at: number) => Promise<void>;
   /** Does what is due. */
   readonly act: (now: number) => Promise<void>;
 }
+
+/** Whether emails of a template are read by anybody here: they have links of the news, or of another sailing. */
+export const isFollowed = (template: string | undefined): boolean => template === 'pier-bulletin' || template === 'sailing-cancelled';
 
 /** How an address reads: whether something stands before it that follows all links, or loads all images. */
 function habitsOf(address: string): { readonly isScanned: boolean; readonly isProxied: boolean } {
@@ -76,9 +79,8 @@ export function demoReaders(client: Client, url: string, chance: Chance): Reader
   return {
     async sent(ids, at) {
       for (const id of ids) {
-        const { deliveries, template } = await client.messages.get(id);
-        const [delivery] = deliveries;
-        if (delivery === undefined || (template !== 'pier-bulletin' && template !== 'sailing-cancelled')) continue;
+        const [delivery] = (await client.messages.get(id)).deliveries;
+        if (delivery === undefined) continue;
         if (delivery.state !== 'accepted' && delivery.state !== 'delivered') continue;
         const { html } = await client.messages.mail(id);
         visits.push(...visitsTo(html, { id, address: delivery.address, at }, chance));

@@ -23,8 +23,9 @@ export async function startProviders(processes: Processes, { dir, settings, scri
     if (relay?.kind !== 'smtp') throw new UsageError(`The demo’s configuration has no SMTP provider "${name}".`);
     return { kind: 'smtp', name, host: relay.host, port: relay.port, returnsTo: { host, port }, reportAfterMs: REPORT_AFTER_MS, script };
   });
-  for (const relay of relays) await startSimulator(processes, join(dir, `${relay.name}.json`), relay);
-  for (const api of APIS) await startSimulator(processes, join(dir, `${api[0]}.json`), mailApi(api, settings, script));
+  const apis = APIS.map((api) => [api[0], mailApi(api, settings, script)] as const);
+  const all = [...relays.map((relay) => [relay.name, relay] as const), ...apis];
+  await Promise.all(all.map(([name, simulator]) => startSimulator(processes, join(dir, `${name}.json`), simulator)));
 }
 
 /** The HTTP mail APIs of the demo: the name of the provider, its dialect, and the secret that the simulator knows it by. */
