@@ -74,6 +74,16 @@ const MISTAKES: readonly (readonly [args: string, status: number, ...words: stri
   ['render mail loan-due --sample nope', 2, 'has no sample "nope"', 'typical'],
   ['render mail loan-due --part pdf', 2, '"pdf" is not a valid value of --part <part>.'],
   ['render mail loan-due --locale english', 2, 'there is no language "english"'],
+  // Files that are written.
+  ['types mail --out new/folder/types.ts', 0, 'written to new/folder/types.ts'],
+  ['types mail --out two-keys/types.ts', 2, 'The file two-keys/types.ts cannot be written: it is a file.'],
+  ['types mail --out empty', 2, 'The file empty cannot be written: it is a folder.'],
+  ['types mail --format json-schema --out two-keys', 2, 'cannot be written'],
+  ['schemas two-keys', 2, 'cannot be written'],
+  ['suppressions export --out empty', 2, 'The file empty cannot be written: it is a folder.'],
+  ['init two-keys/mail', 2, 'The folder two-keys/mail cannot be made: it is not a folder.'],
+  ['init two-keys', 2, 'two-keys is not empty.'],
+  ['import page.html --into two-keys/page', 2, 'two-keys/page is not the folder of a template'],
   // Configuration.
   ['serve --config nofile.yaml', 2, 'does not exist. Name another with --config FILE.'],
   ['config check broken.yaml', 1, 'The configuration has errors', 'line 2'],
@@ -119,6 +129,7 @@ beforeAll(async () => {
   write('broken.json', '{"a": 1,}');
   write('two-keys', 'one\ntwo\n');
   write('broken.yaml', 'spaces: [\n');
+  write('page.html', '<h1>Harbour</h1>');
   write('typo.yaml', 'listen: { prot: 8620 }\nspaces: {}\n');
   write('port.yaml', 'listen: { port: 86200 }\nspaces: {}\n');
   write('no-route.yaml', 'spaces: { a: { mode: deliver } }\n');

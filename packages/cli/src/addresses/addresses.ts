@@ -1,5 +1,5 @@
-import { writeFileSync } from 'node:fs';
 import type { Client } from '@verbalis/client';
+import { writeOut } from '../out-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 export async function exportAddress(
@@ -12,7 +12,7 @@ export async function exportAddress(
   const text = JSON.stringify(found, null, 2);
   if (out === undefined) output.out(text);
   else {
-    writeFileSync(out, `${text}\n`, { mode: 0o600 });
+    writeOut(out, `${text}\n`, 0o600);
     output.out(
       `Written to ${out}: ${found.messages.length} messages, ${found.returns.length} returns, ${found.captured.length} captured emails.`,
     );
@@ -30,7 +30,7 @@ export async function eraseAddress(
   output: Output,
 ): Promise<ExitCode> {
   if (!yes)
-    throw new UsageError(`Nothing was removed: everything that is known about ${address} would be, for good.`, 'Repeat it with --yes.');
+    throw new UsageError(`Nothing was removed. This removes everything that is known about ${address}, permanently.`, 'Repeat it with --yes.');
   const done = await client.addresses.erase(address);
   const { messages, others, captured, suppressions, elsewhere, waiting } = done;
   if (json) output.json(done);

@@ -1,5 +1,5 @@
-import { writeFile } from 'node:fs/promises';
 import { RefusedError, type CapturedMail, type Cause, type Client, type SimulatedOutcome } from '@verbalis/client';
+import { writeOut } from '../out-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime, kilobytes } from '../words.js';
 
@@ -50,7 +50,7 @@ export interface ShowOptions {
 
 async function show(mail: CapturedMail, { part, save, json }: ShowOptions, output: Output): Promise<ExitCode> {
   if (save !== undefined) {
-    await writeFile(save, await mail.source());
+    writeOut(save, await mail.source());
     output.note(`Its bytes are in ${save}.`);
     return 0;
   }

@@ -37,6 +37,8 @@ export interface DemoOptions {
   readonly port?: string;
   /** Goes on with what an earlier demo made. */
   readonly keep?: boolean;
+  /** Whether two weeks are made up before (the usual). */
+  readonly weeks?: boolean;
 }
 
 /** Ports that the demo's files name, of what is not in its configuration. */
@@ -54,7 +56,7 @@ const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonl
 
 /** Starts simulators and service, sends the demo's bookings through the API, and shows their outcomes. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
-  const { once = false, keep = false } = options;
+  const { once = false, keep = false, weeks: withWeeks = true } = options;
   if (once && keep) throw new UsageError('--once makes a demo of its own: leave out --keep.');
   const first = firstPort(options.port);
   // Before anything is removed: the demo before may still run.
@@ -75,7 +77,7 @@ export async function demo(options: DemoOptions, output: Output): Promise<ExitCo
   try {
     // Beside the made-up weeks: each of its processes needs a second. What fails is reported when both have ended.
     const [weeks, outside] = await Promise.allSettled([
-      once || keep ? undefined : makeWeeks(config, operator, output),
+      once || keep || !withWeeks ? undefined : makeWeeks(config, operator, output),
       startOutside({ place, first, settings: config.settings }, parts),
     ]);
     if (weeks.status === 'rejected') throw weeks.reason;

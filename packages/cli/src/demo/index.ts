@@ -12,6 +12,7 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--dir <folder>', 'where its database goes (.demo)')
       .option('--port <port>', 'the first of its 13 ports (8620)')
       .option('--keep', 'go on with the data of the demo before')
+      .option('--no-weeks', 'without the made-up weeks before: ready in seconds, with less to look at')
       .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends by itself'),
     'verbalis demo --once',
     'verbalis demo --dir /tmp/second --port 18620',

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Client } from '@verbalis/client';
 import { compareFolders, type Comparison, type RenderingChange } from '@verbalis/core/comparison';
 import type { MailFiles } from '@verbalis/core/folder';
 import { readMailFolder } from '@verbalis/service/mail-folder';
+import { makeFolder } from '../out-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { changesText } from './changes.js';
 
@@ -84,7 +85,7 @@ export async function compare(client: () => Client, options: CompareOptions, out
   const comparison = compareFolders(await before.files(), await after.files(), Date.now());
   let page: string | undefined;
   if (options.pictures !== undefined) {
-    mkdirSync(options.pictures, { recursive: true });
+    makeFolder(options.pictures);
     const { writePictures } = await import('./pictures.js');
     page = await writePictures({ folder: options.pictures, names: [before.name, after.name], comparison }, output);
   }

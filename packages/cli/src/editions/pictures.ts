@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
-import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { PNG } from 'pngjs';
 import { changedRows, type Comparison, type RenderingChange } from '@verbalis/core/comparison';
+import { writeOut } from '../out-file.js';
 import type { Output } from '../output.js';
 import { openBrowser, type Browser } from './browser.js';
 
@@ -45,7 +45,7 @@ export async function writePictures({ folder, names, comparison }: PicturesInput
     await browser.close();
   }
   const page = join(folder, 'index.html');
-  writeFileSync(page, pageOf(names, comparison, parts));
+  writeOut(page, pageOf(names, comparison, parts));
   return page;
 }
 
@@ -69,7 +69,7 @@ async function section({ browser, folder, rendering, i }: SectionInput): Promise
     }
     const bytes = await browser.picture(document, WIDTH);
     const file = `${String(i + 1).padStart(3, '0')}-${side}.png`;
-    writeFileSync(join(folder, file), bytes);
+    writeOut(join(folder, file), bytes);
     shots.push({ file, png: PNG.sync.read(bytes), regions: [] });
   }
   const [before, after] = shots;

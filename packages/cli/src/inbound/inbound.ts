@@ -1,8 +1,9 @@
-import { mkdir, readFile, writeFile } from 'node:fs/promises';
+import { readFile, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { text as textOf } from 'node:stream/consumers';
 import type { Client, InboundFilter, InboundView } from '@verbalis/client';
 import { readJson } from '../json-file.js';
+import { makeFolder } from '../out-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime, kilobytes } from '../words.js';
 
@@ -112,7 +113,7 @@ export async function saveInbound(
 ): Promise<ExitCode> {
   const folder = options.folder ?? id;
   const email = await client.inbound.get(id);
-  await mkdir(folder, { recursive: true });
+  makeFolder(folder);
   const saved: string[] = [];
   const save = async (name: string, bytes: Uint8Array): Promise<void> => {
     const path = join(folder, name);

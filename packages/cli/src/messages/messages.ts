@@ -1,5 +1,5 @@
-import { writeFileSync } from 'node:fs';
 import type { Client, Delivery, Message, State } from '@verbalis/client';
+import { writeOut } from '../out-file.js';
 import { tableText, type ExitCode, type Output } from '../output.js';
 import { clockTime, stateWord } from '../words.js';
 
@@ -154,7 +154,7 @@ export async function showSource(client: Client, id: string, { save }: { readonl
   const bytes = Buffer.from(await client.messages.source(id));
   if (save === undefined) output.bytes(bytes);
   else {
-    writeFileSync(save, bytes);
+    writeOut(save, bytes);
     output.note(`${bytes.length} bytes are in ${save}.`);
   }
   return 0;

@@ -1,5 +1,6 @@
-import { readFile, writeFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import type { Client, SuppressionView } from '@verbalis/client';
+import { writeOut } from '../out-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { clockTime } from '../words.js';
 
@@ -92,7 +93,7 @@ export async function exportSuppressions(client: Client, options: { out?: string
   const text = await client.suppressions.export();
   if (options.out === undefined) output.out(text);
   else {
-    await writeFile(options.out, text);
+    writeOut(options.out, text);
     output.note(`Written to ${options.out}.`);
   }
   return 0;

@@ -1,10 +1,11 @@
-import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, statSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve, sep } from 'node:path';
 import { importHtml, openFolder, placeholderFault, type Imported } from '@verbalis/core/editing';
 import { inReadingOrder, type Problem } from '@verbalis/core/problems';
 import { fileFault } from '@verbalis/core/system';
 import { sampleOf } from '@verbalis/core/typing';
 import { readMailFolder } from '@verbalis/service/mail-folder';
+import { writeOut } from '../out-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
 
@@ -39,8 +40,7 @@ export async function importPage(page: string, options: ImportOptions, output: O
   if (clashes.length > 0 && options.force !== true) return refuse(clashes, output);
   const problems = problemsOf(name, new Map([...before, ...made]));
   for (const [path, bytes] of made) {
-    mkdirSync(dirname(join(folder, path)), { recursive: true });
-    writeFileSync(join(folder, path), bytes);
+    writeOut(join(folder, path), bytes);
   }
   return report({ name, page, folder, imported, files: [...made.keys()], ...problems }, output);
 }

@@ -1,6 +1,7 @@
-import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, readdirSync, statSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { makeFolder, writeOut } from '../out-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
 const STARTER = fileURLToPath(new URL('../../starter/', import.meta.url));
@@ -12,9 +13,9 @@ export async function initConfiguration(folder: string, output: Output): Promise
   const [file, schema] = [join(folder, 'verbalis.yaml'), join(folder, 'verbalis.schema.json')];
   if (existsSync(file)) throw new UsageError(`${file} is there already.`, 'Name another folder, or remove it.');
   const { settingsSchema } = await import('@verbalis/service/settings');
-  mkdirSync(folder, { recursive: true });
+  makeFolder(folder);
   cpSync(STARTER_CONFIGURATION, file);
-  writeFileSync(schema, `${JSON.stringify(settingsSchema(), null, 2)}\n`);
+  writeOut(schema, `${JSON.stringify(settingsSchema(), null, 2)}\n`);
   for (const made of [file, schema]) output.out(`made ${made}`);
   output.note(`\nTry it:\n  verbalis config check ${file}\n  verbalis serve --config ${file}`);
   return 0;
@@ -22,8 +23,9 @@ export async function initConfiguration(folder: string, output: Output): Promise
 
 /** Makes a small mail folder that works. */
 export function init(folder: string, output: Output): Promise<ExitCode> {
-  if (existsSync(folder) && readdirSync(folder).length > 0)
+  if (existsSync(folder) && (!statSync(folder).isDirectory() || readdirSync(folder).length > 0))
     throw new UsageError(`${folder} is not empty.`, 'Name a folder that does not exist yet.');
+  makeFolder(folder);
   cpSync(STARTER, folder, { recursive: true });
   for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
     if (entry.isFile()) output.out(`made ${join(folder, relative(folder, join(entry.parentPath, entry.name)))}`);

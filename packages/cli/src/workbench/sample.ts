@@ -1,9 +1,10 @@
-import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { linkFolder } from '@verbalis/core/folder';
 import { didYouMean } from '@verbalis/core/problems';
 import { SAMPLE_KINDS, sampleOf, type SampleKind } from '@verbalis/core/typing';
 import { readMailFolder } from '@verbalis/service/mail-folder';
+import { writeOut } from '../out-file.js';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 import { problemText } from './check.js';
 
@@ -54,7 +55,6 @@ function writeSamples(
   samples: readonly Sample[],
   { options, output, status }: { readonly options: SampleOptions; readonly output: Output; readonly status: ExitCode },
 ): ExitCode {
-  mkdirSync(folder, { recursive: true });
   let result = status;
   const written: string[] = [];
   for (const { kind, data } of samples) {
@@ -64,7 +64,7 @@ function writeSamples(
       result = 1;
       continue;
     }
-    writeFileSync(file, `${JSON.stringify(data, null, 2)}\n`);
+    writeOut(file, `${JSON.stringify(data, null, 2)}\n`);
     written.push(file);
   }
   output.result({ written }, written.map((file) => `Written: ${file}`).join('\n'));

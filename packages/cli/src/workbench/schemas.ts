@@ -1,7 +1,7 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileSchemas, type FileSchema } from '@verbalis/core/editing';
 import { settingsSchema } from '@verbalis/service/settings';
+import { writeOut } from '../out-file.js';
 import type { ExitCode, Output } from '../output.js';
 
 /** JSON Schemas of the files that people write by hand. */
@@ -11,10 +11,9 @@ export function allFileSchemas(): FileSchema[] {
 
 /** Writes the JSON Schemas of the files of a mail folder and of the configuration, for editors. */
 export function schemas(folder: string, output: Output): Promise<ExitCode> {
-  mkdirSync(folder, { recursive: true });
   const written = allFileSchemas().map(({ name, files, schema }) => {
     const path = join(folder, `${name}.schema.json`);
-    writeFileSync(path, `${JSON.stringify(schema, null, 2)}\n`);
+    writeOut(path, `${JSON.stringify(schema, null, 2)}\n`);
     return { path, files };
   });
   output.result(written, written.map(({ path, files }) => `made ${path}, for ${files}`).join('\n'));

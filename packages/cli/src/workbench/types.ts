@@ -1,9 +1,9 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { linkFolder } from '@verbalis/core/folder';
 import { compileRules } from '@verbalis/core/signals';
 import { declareData, type JsonSchema } from '@verbalis/core/typing';
 import { readMailFolder } from '@verbalis/service/mail-folder';
+import { writeOut } from '../out-file.js';
 import type { ExitCode, Output } from '../output.js';
 import { problemText } from './check.js';
 
@@ -29,7 +29,7 @@ export async function types(folder: string, options: TypesOptions, output: Outpu
   const text = declareData(schemas, signals);
   if (options.out === undefined) output.out(text);
   else {
-    writeFileSync(options.out, text);
+    writeOut(options.out, text);
     output.note(`${project.templates.size} template${project.templates.size === 1 ? '' : 's'}, written to ${options.out}`);
   }
   return 0;
@@ -42,8 +42,7 @@ function writeSchemas(schemas: readonly (readonly [name: string, schema: JsonSch
     output.result({ schemas: all }, JSON.stringify(all, null, 2));
     return 0;
   }
-  mkdirSync(out, { recursive: true });
-  for (const [name, schema] of schemas) writeFileSync(join(out, `${name}.schema.json`), `${JSON.stringify(schema, null, 2)}\n`);
+  for (const [name, schema] of schemas) writeOut(join(out, `${name}.schema.json`), `${JSON.stringify(schema, null, 2)}\n`);
   output.note(`${schemas.length} schema${schemas.length === 1 ? '' : 's'}, written to ${out}`);
   return 0;
 }
