@@ -195,6 +195,12 @@ describe('a consumer', () => {
     await until(async () => ((await client.events.list({ filter: 'reference = SM-9520' })).events.length > 0 ? true : undefined));
     expect(got).toEqual([]);
     await expect(client.subscriptions.resume(made.id)).resolves.toMatchObject({ state: 'unproven' });
+    // Nor by way of a pause.
+    await expect(client.subscriptions.pause(made.id)).rejects.toMatchObject({
+      problem: { status: 409, type: expect.stringMatching(/subscription-inactive$/) },
+    });
+    await expect(client.subscriptions.resume(made.id)).resolves.toMatchObject({ state: 'unproven' });
+    expect(got).toEqual([]);
   });
 
   test('that fails now and then gets everything, in order for each delivery', async () => {

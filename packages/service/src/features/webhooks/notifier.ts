@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { SECRET_BYTES, secretText } from '@verbalis/core/events';
 import type { Logger } from 'pino';
-import { type Clock, type WorkerGroup, outsideAgent, type OutsideRules, encrypt, decrypt, newId } from '../../kernel/index.js';
+import { type Clock, type WorkerGroup, outsideAgent, type OutsideRules, encrypt, decrypt, newId, Refusal } from '../../kernel/index.js';
 import type { Store } from './store.js';
 import type { SubscriptionRow } from './queries.js';
 import type { Feed } from '../events/index.js';
@@ -41,6 +41,12 @@ export type Notifier = ReturnType<typeof notifier>;
 
 /** How long a consumer may take, in milliseconds. */
 const WAIT_MS = 15_000;
+
+const sendsNothing = (state: 'unproven' | 'gone'): Refusal =>
+  new Refusal(409, 'subscription-inactive', 'Only an active subscription can be paused', {
+    detail: state === 'gone' ? 'The address answered that it is gone (410).' : 'The address has not agreed yet.',
+    hint: 'Nothing is sent to it. "verbalis subscriptions resume" asks it again.',
+  });
 
 /** Sends events to subscriptions: each with a worker of its own, so that none holds up another. */
 export function notifier(options: NotifierOptions) {
@@ -125,9 +131,15 @@ export function notifier(options: NotifierOptions) {
       return { row: wanted.handshake ? await prove(row) : working.restart(row.space, id), secret };
     },
     prove,
+    /**
+     * Pauses it, or goes on. Only an active one can be paused: one that were paused before its address has agreed would be active when it is resumed.
+     * @throws Refusal 409
+     */
     async pause(row: SubscriptionRow, { paused }: { readonly paused: boolean }): Promise<SubscriptionRow> {
       await working.changing(row, (tx) => {
-        store.subscriptions.change(tx, row.id, { state: paused ? 'paused' : 'active', reason: null });
+        const { state } = store.subscriptions.find(row.space, row.id, tx) ?? row;
+        if (paused && (state === 'unproven' || state === 'gone')) throw sendsNothing(state);
+        if (paused || state !== 'unproven') store.subscriptions.change(tx, row.id, { state: paused ? 'paused' : 'active', reason: null });
       });
       return current(row);
     },
