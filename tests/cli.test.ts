@@ -450,12 +450,14 @@ test('a demo removes what a demo made, and nothing else', async () => {
   const dir = join(folder.path, 'not-a-demo');
   mkdirSync(dir);
   writeFileSync(join(dir, 'thesis.txt'), 'three years of work');
-  expect(await verbalis(['demo', '--once', '--dir', dir])).toMatchObject({
+  // At ports of its own: a demo may run here.
+  const port = ['--port', String(await freePorts(13))];
+  expect(await verbalis(['demo', '--once', '--dir', dir, ...port])).toMatchObject({
     code: 2,
     err: expect.stringContaining('has files that no demo has made, such as "thesis.txt"'),
   });
   expect(readdirSync(dir)).toEqual(['thesis.txt']);
-  expect(await verbalis(['demo', '--keep', '--dir', join(folder.path, 'nowhere')])).toMatchObject({
+  expect(await verbalis(['demo', '--keep', '--dir', join(folder.path, 'nowhere'), ...port])).toMatchObject({
     code: 2,
     err: expect.stringContaining('There is no earlier demo'),
   });

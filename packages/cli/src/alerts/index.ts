@@ -33,7 +33,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
         .addOption(new Option('--by <what>', 'each of them on its own').choices(['template', 'topic', 'provider', 'domain', 'cause']))
         .option('--where <filter>', 'only these events'),
     ),
-    'verbalis alerts set many-fail --percent 5 --by topic --minutes 15',
+    'verbalis alerts set topic-fails --percent 5 --by topic --minutes 15',
     `verbalis alerts set complaints --of complained --count 3 --minutes 1440 --least 1 --where 'topic = "pier-news"'`,
     'verbalis alerts set stuck --queue-seconds 300',
     `verbalis alerts set no-codes --of accepted --fewer 1 --minutes 30 --where 'template = "sign-in-code"' --hours 06:00-22:00`,
@@ -41,7 +41,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
     run((output) => setRule(connect(options), name, only(options), output)),
   );
 
-  example(remote(alerts.command('remove <rule>').description('remove a rule')), 'verbalis alerts remove many-fail').action(
+  example(remote(alerts.command('remove <rule>').description('remove a rule')), 'verbalis alerts remove topic-fails').action(
     (name: string, options: Remote) => run((output) => removeRule(connect(options), name, output)),
   );
 }
