@@ -508,6 +508,6 @@ test('returns read: one line an email, also of mbox files and Maildirs, without 
       .map((line) => resultOf<{ kind: string }>(line).kind),
   ).toEqual(['auto-reply', 'delivery-status', 'delivery-status', 'complaint']);
   const shown = await verbalis(['returns', 'read', file]);
-  expect(shown.out).toContain('✗ asa@post.example  failed  550 5.1.1  mailbox-unknown, for good (sure: “user unknown”)');
+  expect(shown.out).toContain('✗ asa@post.example  failed  550 5.1.1  mailbox-unknown, permanent (sure: “user unknown”)');
   expect(await verbalis(['returns', 'read', 'nowhere.eml'])).toMatchObject({ code: 2, err: expect.stringContaining('There is no file') });
 });

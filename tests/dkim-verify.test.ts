@@ -140,7 +140,7 @@ describe('broken mails', () => {
     ['version 2', (mail) => mail.replace(' v=1;', ' v=2;'), 'permerror', /version "2"/],
     ['an unknown algorithm', (mail) => mail.replace('a=rsa-sha256', 'a=rsa-md5'), 'permerror', /rsa-md5/],
     ['SHA-1', (mail) => mail.replace('a=rsa-sha256', 'a=rsa-sha1'), 'permerror', /RFC 8301/],
-    ['an unknown form', (mail) => mail.replace('c=relaxed/relaxed', 'c=loose'), 'permerror', /c= that nobody knows/],
+    ['an unknown form', (mail) => mail.replace('c=relaxed/relaxed', 'c=loose'), 'permerror', /unknown c=/],
     ['From not signed', (mail) => mail.replace(/:from/g, ':x-from'), 'permerror', /does not sign the From field/],
     ['an identity elsewhere', (mail) => mail.replace(' v=1;', ' v=1; i=@other.example;'), 'permerror', /not under saltmarsh/],
     [
@@ -152,7 +152,7 @@ describe('broken mails', () => {
     ['expired', (mail) => mail.replace(' v=1;', ` v=1; x=${NOW - 1};`).replace(/\r\n t=\d+;/, ''), 'permerror', /expired/],
     ['ends before it begins', (mail) => mail.replace(' v=1;', ' v=1; x=5;').replace(/ t=\d+;/, ' t=9;'), 'permerror', /ends before/],
     ['times that are none', (mail) => mail.replace(/ t=\d+;/, ' t=soon;'), 'permerror', /not a number/],
-    ['a key by other means', (mail) => mail.replace(' v=1;', ' v=1; q=http;'), 'permerror', /where nobody looks/],
+    ['a key by other means', (mail) => mail.replace(' v=1;', ' v=1; q=http;'), 'permerror', /unknown place for its key/],
     ['b= that is not base64', (mail) => mail.replace(/ b=[^;]*?(?=\r\n[A-Z])/, ' b=***'), 'permerror', /b= that is not base64/],
     [
       'a signature cut off',

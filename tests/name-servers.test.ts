@@ -104,7 +104,7 @@ const FAULTS: readonly Fault[] = [
     name: 'zone-twice',
     zone: (lines, domain) => joined(without(lines, 'ed'), txt(`${nameOf(lines.ed)}${domain}.`, textOf(lines.ed))),
     kinds: ['doubled-name'],
-    sentence: /the panel adds the name of the zone by itself, so enter "v\d+e\._domainkey"/,
+    sentence: /the panel appends the name of the zone, so enter "v\d+e\._domainkey"/,
   },
   {
     name: 'no-underscores',

@@ -64,7 +64,7 @@ browserTest('an operator invites a colleague, who signs in by the email and sees
   await page.getByRole('link', { name: 'Set up' }).click();
   await page.getByRole('link', { name: 'People' }).click();
   await heading('People');
-  await page.getByText('Nobody is invited yet').waitFor();
+  await page.getByText('No one is invited yet').waitFor();
   expect(await axe(page)).toEqual([]);
   await page.getByLabel('Address').fill('mara.voss@saltmarsh-ferries.example');
   await page.getByLabel('Role in harbour').selectOption('member');

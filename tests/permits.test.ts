@@ -307,5 +307,5 @@ test('the command line makes, lists and revokes them', async () => {
   expect((await cli('list')).out).toMatch(new RegExp(`● open +0/1 .* booking-confirmed +who is signed in +${id}`));
   expect((await cli('revoke', id)).out).toContain(`${id} can no longer be used.`);
   expect((await cli('list')).out).toMatch(/✗ revoked/);
-  expect((await cli('add', 'sign-in-code')).notes).toContain('Say whom the email is to.');
+  expect((await cli('add', 'sign-in-code')).notes).toContain('Name the recipient of the email.');
 });

@@ -170,7 +170,7 @@ describe('bounds', () => {
     const talks = Array.from({ length: 3 }, () => open('203.0.113.30'));
     for (const talk of talks) await talk.hear(/220 .*\r\n/);
     const fourth = open('203.0.113.30');
-    await fourth.hear(/421 4\.7\.0 Too many connections from you at once\r\n/);
+    await fourth.hear(/421 4\.7\.0 Too many concurrent connections from you\r\n/);
     await fourth.closed();
     const other = open('203.0.113.31');
     await other.hear(/220 .*\r\n/);
@@ -226,7 +226,7 @@ describe('bounds', () => {
 test('the return path has its limits, too', async () => {
   const talks = Array.from({ length: 51 }, () => new Talk(connect(all.service.returnsPort, '127.0.0.1')));
   await until(() => (talks.filter(({ said }) => said.startsWith('220')).length === 50 ? true : undefined));
-  await until(() => (talks.some(({ said }) => said.startsWith('421 4.7.0 Too many connections from you at once')) ? true : undefined));
+  await until(() => (talks.some(({ said }) => said.startsWith('421 4.7.0 Too many concurrent connections from you')) ? true : undefined));
   for (const talk of talks) talk.socket.destroy();
 });
 

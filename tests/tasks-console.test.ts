@@ -190,7 +190,7 @@ browserTest('a message is composed from a template: its form, its look, who gets
   await operator.suppressions.add({ address: 'nomore@post.example', note: 'asked at the pier' });
   await page.goto(`${all.service.url}/in/harbour/send/compose?template=booking-confirmed`);
   await page.frameLocator('iframe[title="The email"]:not([data-coming])').getByRole('heading').first().waitFor();
-  await page.getByText('Say whom it is to.').waitFor();
+  await page.getByText('Name the recipient.').waitFor();
   expect(await axe(page)).toEqual([]);
   await page.getByLabel(/^To \(several/).fill('Liv <liv2@post.example>, nomore@post.example');
   await page.getByText('nomore@post.example gets no mail').waitFor();

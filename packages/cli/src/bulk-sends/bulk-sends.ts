@@ -200,7 +200,7 @@ export async function listRefused(client: Client, id: string, { limit, cursor, j
     output.json(page);
     return 0;
   }
-  if (page.refused.length === 0) output.note('Nobody was refused.');
+  if (page.refused.length === 0) output.note('No recipient was refused.');
   else
     output.out(
       tableText(

@@ -24,7 +24,7 @@ export function define(root: Command, making: Making): void {
         .option('--locale <tag>', 'BCP 47 tag')
         .option('--per-minute <n>', 'so many recipients a minute')
         .option('--first <n>', 'only the first: a test run')
-        .option('--essential', 'of an essential topic, from which nobody can unsubscribe')
+        .option('--essential', 'of an essential topic, which recipients cannot unsubscribe from')
         .option('--wait', 'show how it goes until it ends; exits with 1 if it failed or was canceled'),
     ),
     'verbalis bulk-sends start pier-bulletin --file recipients.csv --data bulletin.json --first 10 --wait',

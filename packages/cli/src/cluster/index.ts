@@ -14,7 +14,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .command('init')
       .description('make a cluster at the brokers; it begins with the database of this machine, whose service must not run')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
-      .option('--again', 'make a cluster anew that the brokers have already: the other nodes begin anew with this database')
+      .option('--again', 'replace a cluster that the brokers already have: the other nodes start over with this database')
       .option('--yes', 'do not ask'),
     'verbalis cluster init --config /etc/verbalis/verbalis.yaml',
   ).action((options: InitCommand) => run(async (output) => (await import('./init.js')).initialize(options, output)));

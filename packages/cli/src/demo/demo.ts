@@ -57,7 +57,7 @@ const ENDINGS: Readonly<Record<ScriptedOutcome, { readonly state: State; readonl
 /** Starts simulators and service, sends the demo's bookings through the API, and shows their outcomes. */
 export async function demo(options: DemoOptions, output: Output): Promise<ExitCode> {
   const { once = false, keep = false, weeks: withWeeks = true } = options;
-  if (once && keep) throw new UsageError('--once makes a demo of its own: leave out --keep.');
+  if (once && keep) throw new UsageError('--once makes a new demo: leave out --keep.');
   const first = firstPort(options.port);
   // Before anything is removed: the demo before may still run.
   await refuseTaken(

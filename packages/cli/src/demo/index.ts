@@ -13,7 +13,7 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--port <port>', 'the first of its 13 ports (8620)')
       .option('--keep', 'go on with the data of the demo before')
       .option('--no-weeks', 'without the made-up weeks before: ready in seconds, with less to look at')
-      .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends by itself'),
+      .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends when this is done'),
     'verbalis demo --once',
     'verbalis demo --dir /tmp/second --port 18620',
     'verbalis demo --cluster',

@@ -57,7 +57,7 @@ async function answerable(client: Client, id: string): Promise<{ readonly to: st
 
 /** Passengers write: an answer, a question with a picture, one in German below the quote, one that is forged; and one who has had enough. */
 export async function letPassengersWrite({ admin, client, port, names, folder, messages }: Passengers, output: Output): Promise<void> {
-  output.note('Passengers answer, one asks for her scarf with a picture, and somebody pretends to be the harbour office …');
+  output.note('Passengers answer, one asks for her scarf with a picture, and a stranger pretends to be the harbour office …');
   const spf = { type: 'TXT', value: 'v=spf1 ip4:127.0.0.1 -all' } as const;
   for (const zone of ['post.example', 'fjordpost.example'])
     names.setZone(zone, [

@@ -32,7 +32,7 @@ export async function addDomain(
   if (options.json !== true) {
     output.note('Publish these records; the service looks for them every minute, and signs when the keys are there.');
     output.note(`As lines of a zone file: verbalis domains records ${domain.name} --format zone`);
-    output.note(`For whoever owns the DNS: verbalis domains share ${domain.name}`);
+    output.note(`For the owner of the DNS: verbalis domains share ${domain.name}`);
   }
   return 0;
 }
@@ -136,7 +136,7 @@ export async function verifyDomain(
   while (outcome.state === 'under-way' && Date.now() < until) {
     await new Promise((done) => setTimeout(done, POLL_MS));
     outcome = await client.domains.verification(name);
-    if (outcome.messageId !== messageId) throw new UsageError('Another test email of this domain was sent meanwhile.');
+    if (outcome.messageId !== messageId) throw new UsageError('Another test email of this domain was sent in the meantime.');
   }
   output.result(outcome, verificationText(outcome, output));
   return outcome.state === 'arrived' && outcome.results.every(({ state }) => state !== 'wrong') ? 0 : 1;

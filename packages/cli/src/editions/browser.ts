@@ -30,7 +30,7 @@ function program(): string {
         // The next one.
       }
     }
-  throw new UsageError('Pictures need Chromium, and there is none in PATH.', 'Install it, or leave --pictures out.');
+  throw new UsageError('Pictures need Chromium, which is not in PATH.', 'Install it, or leave --pictures out.');
 }
 
 /** The port that a browser says it listens on. */

@@ -16,7 +16,7 @@ export async function listInbound(client: Client, { json, limit, ...filter }: Li
   const page = await client.inbound.list({ ...filter, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json === true) output.json(page);
   else if (page.inbound.length === 0)
-    output.note('Nobody has written yet. Give a topic "replies: true", or list addresses: inbound.addresses in verbalis.yaml.');
+    output.note('There are no emails yet. Give a topic "replies: true", or list addresses: inbound.addresses in verbalis.yaml.');
   else
     output.out(
       tableText(
@@ -119,7 +119,7 @@ export async function saveInbound(
     const path = join(folder, name);
     await writeFile(path, bytes, { flag: 'wx' }).catch((error: unknown) => {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
-      throw new UsageError(`"${path}" is there already.`, 'Name another folder: --folder FOLDER.');
+      throw new UsageError(`"${path}" already exists.`, 'Name another folder: --folder FOLDER.');
     });
     saved.push(path);
   };

@@ -47,7 +47,7 @@ function defineSending(root: Command, { run, remote, example }: Making): void {
         .option('--reference <text>', 'your own name for what it is about')
         .option('--label <name=value...>', 'labels')
         .option('--cc <address...>', 'who gets a copy that all see')
-        .option('--bcc <address...>', 'who gets a copy that nobody sees')
+        .option('--bcc <address...>', 'who gets a blind copy')
         .option('--reply-to <address...>', 'where answers go')
         .option('--subject <text>', 'without a template: the subject')
         .option('--text <file>', 'without a template: the text; - for standard input')

@@ -15,7 +15,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       people
         .command('invite <email>')
-        .description('invite somebody by an email with a sign-in link')
+        .description('invite a person by an email with a sign-in link')
         .requiredOption('--role <role...>', ROLE)
         .option('--name <name>', 'how they are called')
         .option('--link', 'print the link instead of sending it'),
@@ -34,7 +34,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       people
         .command('role <person>')
-        .description('replace the roles of somebody, by address or id')
+        .description('replace the roles of a person, by address or id')
         .requiredOption('--role <role...>', ROLE),
     ),
     'verbalis people role vera.holm@saltmarsh-ferries.example --role harbour=viewer+content',
@@ -46,7 +46,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     remote(
       people
         .command('link <person>')
-        .description('invite somebody again; earlier links become invalid')
+        .description('invite a person again; earlier links become invalid')
         .option('--link', 'print the link instead of sending it'),
     ),
     'verbalis people link vera.holm@saltmarsh-ferries.example --link',
@@ -57,7 +57,7 @@ export function define(root: Command, { run, remote, listed, example }: Making):
   remote(
     people
       .command('remove <person>')
-      .description('remove somebody; their sessions and links end immediately')
+      .description('remove a person; their sessions and links end immediately')
       .option('--yes', 'do not ask'),
   ).action((person: string, options: Remote & { yes?: boolean }) =>
     run(async (output) => {

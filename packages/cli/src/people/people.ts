@@ -68,7 +68,8 @@ export async function inviteAgain(
 export async function listPeople(client: Client, { json = false }: Json, output: Output): Promise<ExitCode> {
   const { people } = await client.people.list();
   if (json) output.json({ people });
-  else if (people.length === 0) output.note('Nobody is invited yet. Do it with: verbalis people invite EMAIL --role SPACE=member');
+  else if (people.length === 0)
+    output.note('No one is invited yet. Invite a person with: verbalis people invite EMAIL --role SPACE=member');
   else {
     const rows = people.map((person) => [
       person.email,

@@ -35,7 +35,7 @@ function recipientsText(to: PermitView['to']): string {
 /** Makes a permit, and prints it. */
 export async function addPermit(client: Client, template: string, options: AddOptions, output: Output): Promise<ExitCode> {
   const { to, toIdentity = false, data, mayAdd, times, minutes, locale, reference, json = false } = options;
-  if ((to === undefined) === !toIdentity) throw new UsageError('Say whom the email is to.', '--to ADDRESS …, or --to-identity.');
+  if ((to === undefined) === !toIdentity) throw new UsageError('Name the recipient of the email.', '--to ADDRESS …, or --to-identity.');
   const wanted: NewPermit = {
     template,
     to: to ?? 'identity',

@@ -83,7 +83,7 @@ export async function readReturns(
       const codes = [recipient.replyCode, recipient.status].filter((part) => part !== undefined).join(' ');
       const bad = recipient.action === 'failed' || recipient.action === 'delayed';
       const why = bad
-        ? `  ${recipient.cause}${recipient.action === 'failed' ? (recipient.permanent ? ', for good' : ', for now') : ''} ${color.dim(`(${recipient.confidence}: ${recipient.evidence})`)}`
+        ? `  ${recipient.cause}${recipient.action === 'failed' ? (recipient.permanent ? ', permanent' : ', temporary') : ''} ${color.dim(`(${recipient.confidence}: ${recipient.evidence})`)}`
         : '';
       lines.push(
         `  ${bad ? color.red('✗') : color.green('●')} ${recipient.address}  ${recipient.action}${codes === '' ? '' : `  ${codes}`}${why}`,

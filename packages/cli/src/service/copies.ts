@@ -24,7 +24,7 @@ export async function copiesStatus(client: Client, { json = false }: { json?: bo
   if (status.folder !== undefined)
     output.out(`folder    ${status.folder}\nbehind    ${status.behind} groups of changes, ${status.lagSeconds} s`);
   if (status.problem !== undefined) output.out(`problem   ${status.problem}`);
-  if (status.onSameDisk) output.out('warning   The folder lies on the same disk as the database: losing the one loses the other.');
+  if (status.onSameDisk) output.out('warning   The folder is on the same disk as the database: if the disk is lost, both are.');
   if (status.snapshotUnderWay) output.out('A snapshot is being taken.');
   if (status.snapshots.length > 0)
     output.out(

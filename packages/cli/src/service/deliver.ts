@@ -22,7 +22,7 @@ export async function deliver(options: DeliverCommand, output: Output): Promise<
   const interrupted = interruption(options);
   const operatorSecret = process.env['VERBALIS_OPERATOR_SECRET'];
   const worker = await startDeliveryWorker({ config, operatorSecret, version: versionOf(), most });
-  output.line({ worker: worker.name }, `Delivery worker ${worker.name}: up to ${most} emails at once. End with Ctrl+C.`);
+  output.line({ worker: worker.name }, `Delivery worker ${worker.name}: up to ${most} concurrent emails. End with Ctrl+C.`);
   await interrupted;
   await end(worker, options, output);
   return 0;

@@ -20,7 +20,7 @@ export function interruption({ endsWithStdin }: Ending): Promise<'interrupted'> 
 
 /** Finishes what is under way, unless it is interrupted again. */
 export async function end({ stop }: { readonly stop: () => Promise<void> }, { endsWithStdin }: Ending, output: Output): Promise<void> {
-  output.note('Stopping: what is under way is finished first. Press Ctrl+C again to stop at once.');
+  output.note('Stopping: work in progress is finished first. Press Ctrl+C again to stop immediately.');
   // A second signal does not wait for anything.
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));
   await stop();

@@ -54,7 +54,7 @@ export function define(root: Command, making: Making): void {
       .command('deliver')
       .description('set up: run a delivery worker of a cluster, which makes and sends emails for the primary and has no database')
       .option('--config <file>', 'configuration (verbalis.yaml when left out)')
-      .option('--most <n>', 'emails at once (64)')
+      .option('--most <n>', 'concurrent emails (64)')
       .option('--ends-with-stdin', 'end when standard input ends: for programs that start it as a child')
       .option('--json', 'print its name as JSON'),
     'verbalis deliver --config verbalis.yaml',

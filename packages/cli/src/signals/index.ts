@@ -17,9 +17,9 @@ export function define(root: Command, making: Making): void {
         .option('--data <file>', 'JSON data; - for standard input')
         .option('--file <file>', 'a whole signal as JSON, with its type, or a list')
         .option('--subject <text>', 'what it is about')
-        .option('--source <text>', 'which part of the app says so')
+        .option('--source <text>', 'the part of the app that reports it')
         .option('--time <time>', 'when it happened; now, when left out')
-        .option('--id <id>', 'with the source it stands for one signal, however often it is sent')
+        .option('--id <id>', 'with the source it identifies the signal: sent again, it is the same one')
         .option('--wait', 'wait until no rule waits to be asked; exits with 1 if one refused it'),
     ),
     'verbalis signal booking.paid --data booking.json --wait',

@@ -53,7 +53,7 @@ export async function addSuppression(
     ...(topic === undefined ? {} : { topic }),
     ...(note === undefined ? {} : { note }),
   });
-  output.result(one, `${one.address} gets no more mail${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}. (${one.id})`);
+  output.result(one, `${one.address} gets no mail any more${one.topic === undefined ? '' : ` of the topic "${one.topic}"`}. (${one.id})`);
   return 0;
 }
 

@@ -48,9 +48,9 @@ export function define(root: Command, making: Making): void {
   ).action((id: string, options: Remote) => run((output) => showSubscription(connect(options), id, output)));
 
   const actions: readonly (readonly [(typeof ACTIONS)[number], string])[] = [
-    ['pause', 'send nothing until it is resumed; nothing is lost meanwhile'],
+    ['pause', 'send nothing until it is resumed; no event is lost'],
     ['resume', 'go on; asks the address again where it has not said yes'],
-    ['renew-secret', 'a new secret that signs beside the old one'],
+    ['renew-secret', 'a new secret; until the next one, the old one signs too'],
   ];
 
   for (const [action, words] of actions)

@@ -130,7 +130,7 @@ export async function showSubscription(client: Client, id: string, output: Outpu
 
 export async function removeSubscription(client: Client, id: string, output: Output): Promise<ExitCode> {
   await client.subscriptions.remove(id);
-  output.note(`${id} gets no more events.`);
+  output.note(`${id} gets no events any more.`);
   return 0;
 }
 

@@ -64,7 +64,7 @@ export function define(root: Command, { run, remote, example }: Making): void {
       .option('--sample <name>', 'a sample of the template (typical, or the first one, when left out)')
       .option('--data <file>', 'JSON data; - for standard input')
       .option('--locale <tag>', 'BCP 47 tag')
-      .addOption(new Option('--part <part>', 'one part, as it is').choices(['subject', 'preview', 'html', 'text', 'eml']))
+      .addOption(new Option('--part <part>', 'one part, unchanged').choices(['subject', 'preview', 'html', 'text', 'eml']))
       .option('--json', 'for machines'),
     'verbalis render demo/mail booking-confirmed --sample typical --part text',
   ).action((folder: string, template: string, options: Parameters<typeof render>[2]) =>

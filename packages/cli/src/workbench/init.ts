@@ -11,7 +11,7 @@ const STARTER_CONFIGURATION = fileURLToPath(new URL('../../starter-configuration
 /** Makes a configuration to begin with, and the schema by which editors complete and check it. */
 export async function initConfiguration(folder: string, output: Output): Promise<ExitCode> {
   const [file, schema] = [join(folder, 'verbalis.yaml'), join(folder, 'verbalis.schema.json')];
-  if (existsSync(file)) throw new UsageError(`${file} is there already.`, 'Name another folder, or remove it.');
+  if (existsSync(file)) throw new UsageError(`${file} already exists.`, 'Name another folder, or remove it.');
   const { settingsSchema } = await import('@verbalis/service/settings');
   makeFolder(folder);
   cpSync(STARTER_CONFIGURATION, file);

@@ -45,7 +45,7 @@ export function BulkSends() {
           title="No bulk send yet"
           command="verbalis bulk-sends start pier-bulletin --file recipients.csv --data bulletin.json --first 10 --wait"
         >
-          One template to many recipients, from a file or from an address of your app. Each is checked by itself, and gets one message.
+          One template to many recipients, from a file or from an address of your app. Each recipient is checked and gets one message.
         </Empty>
       )}
       {rows.length > 0 && (

@@ -137,7 +137,7 @@ export function CapturedList() {
       )}
       {pages.isSuccess && rows.length === 0 && filtered && (
         <Empty title="No captured mail fits" command="verbalis captured list">
-          All words must stand in it, in whatever order and case. Take a filter away to see more.
+          All words must occur, in any order and case. Remove a filter to see more.
         </Empty>
       )}
       {rows.length > 0 && (

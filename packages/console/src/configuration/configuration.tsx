@@ -72,7 +72,7 @@ export function Configuration() {
           </section>
         ),
       )}
-      <p>Settings are changed in the file, or by variables of the environment; secrets are shown to nobody.</p>
+      <p>Change settings in the file or by environment variables. Secrets are never shown.</p>
     </>
   );
 }

@@ -112,7 +112,7 @@ export function Domain() {
               </Button>
               <CopyButton text={data.records.map(({ zoneLine }) => zoneLine).join('\n')} label="Copy all as a zone file" />
               <Button $quiet onPress={() => share.mutate()}>
-                Share with whoever owns the DNS
+                Share with the owner of the DNS
               </Button>
               <Confirm
                 label="Rotate keys"
@@ -136,7 +136,7 @@ export function Domain() {
                 <Confirm
                   label="End all shared pages"
                   title={`End all shared pages of ${name}?`}
-                  words="Whoever has the address of one sees nothing any more."
+                  words="Their addresses stop working."
                   action="End them"
                   onConfirm={() => unshare.mutate()}
                 />

@@ -172,11 +172,11 @@ export function Live() {
       </Head>
       {refusal !== undefined && <Fault error={refusal} />}
       {connection === 'lost' && refusal === undefined && (
-        <p role="status">△ The service does not answer; it is asked again. What happens meanwhile is shown afterwards.</p>
+        <p role="status">△ The service does not answer; the page keeps trying. Events of the meantime are shown when it does.</p>
       )}
       {events.length === 0 && refusal === undefined && connection !== 'lost' && (
         <Empty title="No events yet" command="verbalis messages follow">
-          Each fact about a delivery stands here as soon as it is known, with what the other side said.
+          Each fact about a delivery appears here as soon as it is known, with the reply of the other side.
         </Empty>
       )}
       <Feed aria-label="Events" aria-live={paused ? 'off' : 'polite'}>

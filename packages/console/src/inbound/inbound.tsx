@@ -91,7 +91,7 @@ export function Inbound() {
       {pages.error !== null && <Fault error={pages.error} />}
       {pages.isSuccess && rows.length === 0 && (
         <Empty
-          title={isFiltered ? 'No inbound mail fits' : 'Nobody has written yet'}
+          title={isFiltered ? 'No inbound mail fits' : 'No emails yet'}
           command={'topics:\n  bookings:\n    purpose: essential\n    replies: true'}
         >
           Answers to messages come here when their topic has replies: true in mail.yaml, and email to the addresses that inbound.addresses

@@ -106,7 +106,7 @@ function Actions({ of, onMade }: { readonly of: Key; readonly onMade: (made: Key
           label="Rotate"
           name={`Rotate the key ${of.name}`}
           title={`Give ${of.name} a new secret?`}
-          words="The old one stays valid for 24 hours, so that the app can be changed meanwhile. For one that has leaked: verbalis keys rotate --overlap 0."
+          words="The old one stays valid for 24 hours, so that the app can be changed. For a key that has leaked: verbalis keys rotate --overlap 0."
           action="Rotate"
           onConfirm={() => rotate.mutate()}
         />
@@ -211,7 +211,7 @@ export function Keys() {
       {error !== null && <Fault error={error} />}
       {data !== undefined && keys.length === 0 && (
         <Empty title="A key for each app" command={`verbalis keys add shop --space ${space.name} --scopes send,read`}>
-          An app comes with a key of the space. A key has only the scopes that it needs, and can be rotated and revoked by itself.
+          An app authenticates with a key of the space. Give each app its own key, with only the scopes it needs.
         </Empty>
       )}
       {keys.length > 0 && (

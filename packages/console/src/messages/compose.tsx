@@ -201,7 +201,7 @@ function Draft({ name }: { readonly name: string }) {
               onConfirm={act}
             />
           ) : (
-            <Small>{addresses.length === 0 ? 'Say whom it is to.' : 'The data does not fit yet; see the form.'}</Small>
+            <Small>{addresses.length === 0 ? 'Name the recipient.' : 'The data does not fit yet; see the form.'}</Small>
           )}
         </div>
         {send.error !== null && <Fault error={send.error} />}

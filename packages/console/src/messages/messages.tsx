@@ -161,7 +161,7 @@ export function Messages() {
           title="Nothing has been sent here yet"
           command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json"}
         >
-          Each message that an app asks for stands here, with what became of every recipient.
+          Each message that an app sends appears here, with the state of every delivery.
         </Empty>
       )}
       {pages.isSuccess && rows.length === 0 && filtered && (

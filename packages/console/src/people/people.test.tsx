@@ -38,7 +38,7 @@ test('an invitation says who may do what where, and shows a link only where it w
   };
   showTo(<People />, { client });
   const person = userEvent.setup();
-  const form = await screen.findByRole('form', { name: 'Invite somebody' });
+  const form = await screen.findByRole('form', { name: 'Invite a person' });
   await person.type(within(form).getByLabelText('Address'), 'mara.voss@saltmarsh-ferries.example');
   await person.selectOptions(within(form).getByLabelText('Role in harbour'), 'member');
   await person.selectOptions(within(form).getByLabelText('Role in drydock'), 'viewer+content');
@@ -53,7 +53,7 @@ test('an invitation says who may do what where, and shows a link only where it w
     ],
   });
   // What was filled in does not stay for the next one.
-  const again = screen.getByRole('form', { name: 'Invite somebody' });
+  const again = screen.getByRole('form', { name: 'Invite a person' });
   expect(within(again).getByLabelText<HTMLInputElement>('Address').value).toBe('');
   await person.type(within(again).getByLabelText('Address'), 'owen.pike@saltmarsh-ferries.example');
   await person.click(within(again).getByLabelText(/Show me the link/));
@@ -92,5 +92,5 @@ test('nobody can change or remove themselves; others than operators see their ow
   shown.unmount();
   showTo(<People />, { client, operator: false });
   await screen.findByRole('heading', { name: 'Your sessions' });
-  await waitFor(() => expect(screen.queryByRole('form', { name: 'Invite somebody' })).toBeNull());
+  await waitFor(() => expect(screen.queryByRole('form', { name: 'Invite a person' })).toBeNull());
 });

@@ -74,7 +74,7 @@ function Actions({ person, onInvited }: { readonly person: PersonView; readonly 
           label="Remove"
           name={`Remove ${person.email}`}
           title={`Remove ${person.email}?`}
-          words="Their sessions and links end at once. What they did stays in the audit log."
+          words="Their sessions and links end immediately. Their actions stay in the audit log."
           onConfirm={() => remove.mutate()}
         />
       </Buttons>
@@ -116,7 +116,7 @@ function Invite({ onInvited }: { readonly onInvited: (invited: InvitedPerson) =>
   return (
     <Section
       key={key}
-      aria-label="Invite somebody"
+      aria-label="Invite a person"
       onSubmit={(event) => {
         event.preventDefault();
         const form = new FormData(event.currentTarget);
@@ -127,7 +127,7 @@ function Invite({ onInvited }: { readonly onInvited: (invited: InvitedPerson) =>
         invite.mutate({ email: of('email'), name: of('name'), grants: Grants.read(form), send: form.get('hand-over') === null });
       }}
     >
-      <h2>Invite somebody</h2>
+      <h2>Invite a person</h2>
       <Field name="email" label="Address" required />
       <Field name="name" label="Name" />
       <Grants given={[]} />
@@ -169,7 +169,7 @@ function Everybody() {
       </Head>
       {error !== null && <Fault error={error} />}
       {data !== undefined && people.length === 0 && (
-        <Empty title="Nobody is invited yet" command="verbalis people invite mara.voss@saltmarsh-ferries.example --role harbour=member">
+        <Empty title="No one is invited yet" command="verbalis people invite mara.voss@saltmarsh-ferries.example --role harbour=member">
           Everybody who uses the console gets a session and a role of their own, so that what was done has a name and can be ended.
         </Empty>
       )}

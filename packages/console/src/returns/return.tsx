@@ -79,7 +79,7 @@ export function Return() {
           <p>
             <Mono>{recipient.address}</Mono>: <strong>{recipient.action}</strong>
             {recipient.action === 'failed' || recipient.action === 'delayed' ? `, ${recipient.cause}` : ''}
-            {recipient.action === 'failed' ? (recipient.permanent ? ', for good' : ', for now') : ''}
+            {recipient.action === 'failed' ? (recipient.permanent ? ', permanent' : ', temporary') : ''}
           </p>
           {recipient.evidence !== '' && (
             <p>

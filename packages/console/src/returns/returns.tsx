@@ -79,8 +79,8 @@ export function Returns() {
       {pages.error !== null && <Fault error={pages.error} />}
       {pages.isSuccess && rows.length === 0 && (
         <Empty title={shown === undefined ? 'Nothing has come back' : 'No return fits'} command="verbalis returns add bounces.mbox">
-          Delivery reports, complaints and callbacks stand here, each with what it says and the delivery that it is about. What could not be
-          matched is kept and can be matched by hand. Hand in what came to another mailbox:
+          Delivery reports, complaints and callbacks appear here, each with its content and its delivery. Returns that could not be matched
+          are kept and can be matched by hand. Add returns that came to another mailbox:
         </Empty>
       )}
       {rows.length > 0 && (

@@ -26,7 +26,8 @@ export function Schedules() {
       {error !== null && <Fault error={error} />}
       {data !== undefined && schedules.length === 0 && (
         <Empty title="No schedule" command="verbalis publish mail">
-          A schedule is a file of the mail folder, schedules/NAME.yaml: when a template goes to many, and who says to whom.
+          A schedule is a file of the mail folder, schedules/NAME.yaml: which template is sent to many, when, and where the recipients come
+          from.
         </Empty>
       )}
       {schedules.length > 0 && (

@@ -126,7 +126,7 @@ export function SignalPage() {
           {data.isOpen && <p role="status">No rule was asked yet.</p>}
           {!data.isOpen && data.rules.length === 0 && data.cancels === undefined && <p>No rule of the mail folder is on this type.</p>}
           {data.rules.length > 0 && (
-            <Made aria-label="What the rules made of it">
+            <Made aria-label="Results of the rules">
               {data.rules.map((made) => (
                 <Rule key={made.rule} made={made} />
               ))}

@@ -146,7 +146,7 @@ export function Signals() {
       <Head>
         <h1>Signals</h1>
         <Filters
-          aria-label="What a rule made of it"
+          aria-label="Result of the rule"
           selectionMode="single"
           selectedKeys={state === undefined ? [] : [state]}
           onSelectionChange={(keys) => setParams([...keys].length === 0 ? {} : { show: String([...keys][0]) }, { replace: true })}

@@ -9,6 +9,6 @@ export const RULE_STATES: Readonly<Record<State, { readonly sign: string; readon
   sent: { sign: '●', color: color.good, means: 'there is a message' },
   canceled: { sign: '–', color: color.soft, means: 'canceled before it was due' },
   limited: { sign: '–', color: color.wait, means: 'its recipients had as many as the rule allows' },
-  refused: { sign: '✕', color: color.bad, means: 'no email could be made of it' },
+  refused: { sign: '✕', color: color.bad, means: 'no email could be made from it' },
   ignored: { sign: '–', color: color.soft, means: 'the test of the rule does not hold' },
 };

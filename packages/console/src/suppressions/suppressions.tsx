@@ -151,7 +151,7 @@ function AddForm() {
       {add.error !== null && <Fault error={add.error} />}
       {add.data !== undefined && (
         <p role="status">
-          {add.data.address} gets no more mail{add.data.topic === undefined ? '' : ` of the topic ${add.data.topic}`}.
+          {add.data.address} gets no mail any more{add.data.topic === undefined ? '' : ` of the topic ${add.data.topic}`}.
         </p>
       )}
     </Add>
@@ -209,8 +209,8 @@ export function Suppressions() {
           title={isLifted ? 'Nothing was lifted' : find === '' ? 'No address is suppressed' : 'This address is not suppressed'}
           command="verbalis suppressions import old.csv"
         >
-          An address that refuses mail for good, whose owner complains or unsubscribes gets no more mail, until somebody lifts it with a
-          note. Bring a list along:
+          An address that refuses mail permanently, or whose owner complains or unsubscribes, gets no mail until a person lifts it with a
+          note. Import a list:
         </Empty>
       )}
       {rows.length > 0 && (

@@ -98,7 +98,7 @@ function SubscriptionActions({ subscription }: { readonly subscription: Subscrip
   };
   const pause = async (): Promise<string> => {
     await subscriptions.pause(id);
-    return 'It is paused; nothing is lost meanwhile.';
+    return 'It is paused; no event is lost.';
   };
   const resume = async (): Promise<string> =>
     (await subscriptions.resume(id)).state === 'active' ? 'It goes on from where it stood.' : 'It has not said yes.';
@@ -131,7 +131,7 @@ function SubscriptionActions({ subscription }: { readonly subscription: Subscrip
         <Confirm
           label="Remove"
           title={`Remove “${subscription.name}”?`}
-          words="It gets no more events, and its notifications are deleted."
+          words="It gets no events any more, and its notifications are deleted."
           onConfirm={() => act.mutate(remove)}
         />
       </Actions>

@@ -116,8 +116,8 @@ export function Subscriptions() {
           title="No subscriptions yet"
           command={"verbalis subscriptions add https://app.example/mail-events --filter 'type in [failed, complained]'"}
         >
-          A subscription sends what becomes known to an address, signed, in order for each delivery, and tries for three days when nobody
-          answers.
+          A subscription sends events to an address, signed and in order for each delivery, and retries for three days when the address does
+          not answer.
         </Empty>
       )}
       {(data?.length ?? 0) > 0 && (

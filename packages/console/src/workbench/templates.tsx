@@ -72,7 +72,7 @@ export function Templates() {
       {error !== null && !missing && <Fault error={error} />}
       {missing && (
         <Empty title="Nothing is published to this space yet" command={'verbalis preview demo/mail\nverbalis publish demo/mail'}>
-          Templates, layouts and theme stand in a mail folder in your repository, with a data schema and samples beside each template. The
+          Templates, layouts and theme are in a mail folder in your repository, with a data schema and samples beside each template. The
           preview shows them as you write, without a service; publishing makes them this space’s edition.
         </Empty>
       )}

@@ -129,7 +129,7 @@ function readSignature(tags: ReadonlyMap<string, string>, seconds: number): Sign
   if (algorithm === 'rsa-sha1') return 'uses rsa-sha1, which counts for nothing (RFC 8301)';
   if (algorithm !== 'rsa-sha256' && algorithm !== 'ed25519-sha256') return `uses "${algorithm.slice(0, 30)}", which nobody knows`;
   const [header = '', body = 'simple', more] = (tags.get('c') ?? 'simple').toLowerCase().split('/');
-  if (!isCanonical(header) || !isCanonical(body) || more !== undefined) return `has a c= that nobody knows`;
+  if (!isCanonical(header) || !isCanonical(body) || more !== undefined) return `has an unknown c=`;
   const names = bare(tag('h')).toLowerCase().split(':');
   if (!names.includes('from')) return 'does not sign the From field';
   const [domain, selector] = [tag('d').toLowerCase(), tag('s').toLowerCase()];
@@ -137,7 +137,7 @@ function readSignature(tags: ReadonlyMap<string, string>, seconds: number): Sign
   const identity = (tags.get('i') ?? `@${domain}`).toLowerCase();
   const under = identity.slice(identity.lastIndexOf('@') + 1);
   if (under !== domain && !under.endsWith(`.${domain}`)) return `is for ${under}, which is not under ${domain}`;
-  if (tags.has('q') && !bare(tag('q')).split(':').includes('dns/txt')) return 'has its key where nobody looks';
+  if (tags.has('q') && !bare(tag('q')).split(':').includes('dns/txt')) return 'names an unknown place for its key';
   const times = timesOf(tags);
   if (times === undefined) return 'has a t=, x= or l= that is not a number';
   if (times.expires !== undefined && times.signed !== undefined && times.expires <= times.signed) return 'ends before it begins';

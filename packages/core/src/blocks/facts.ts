@@ -4,7 +4,7 @@ import { breaking, textClass, letters } from './style.js';
 
 export const facts: Block = {
   signature: { name: 'facts', args: [], content: 'facts' },
-  summary: 'Labels and their values. In the text part the values stand in one column.',
+  summary: 'Labels and their values. In the text part the values are aligned in one column.',
   example: ':::facts\n- Reference: SM-1042\n- Vessel: MV Sandpiper\n:::',
   html(use, side) {
     if (use.content.mode !== 'facts') return [];

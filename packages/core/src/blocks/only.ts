@@ -7,7 +7,7 @@ export const only: Block = {
     args: [],
     content: 'flow',
   },
-  summary: 'What stands in one of the two parts only.',
+  summary: 'Content of one of the two parts only.',
   example: ':::only html\nSeen in the HTML part.\n:::',
   html: (use, side) => (side.single && side.word(use, undefined, '') === 'html' ? side.flow(flowOf(use)) : []),
   text: (use, side) => (side.single && side.word(use, undefined, '') === 'text' ? side.flow(flowOf(use)) : []),

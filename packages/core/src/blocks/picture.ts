@@ -10,7 +10,7 @@ export const picture: Block = {
     name: 'picture',
     first: { name: 'source', kind: 'url', required: true, summary: 'where the picture is: an address, or a path below the base URL' },
     args: [
-      { name: 'alt', kind: 'text', required: true, summary: 'what is said where the picture is not shown' },
+      { name: 'alt', kind: 'text', required: true, summary: 'the text shown in place of the picture' },
       { name: 'width', kind: 'number', summary: 'in pixels on a wide screen; the full width when left out' },
       { name: 'height', kind: 'number', summary: 'in pixels at that width, so that nothing jumps' },
       { name: 'dark', kind: 'url', summary: 'another picture for a dark background' },

@@ -7,7 +7,7 @@ const EDGES = 19;
 
 export const quote: Block = {
   signature: { name: 'quote', args: [{ name: 'by', kind: 'text', summary: 'who said it' }], content: 'flow' },
-  summary: 'Somebody’s words, and whose they are.',
+  summary: 'A quotation, with its source.',
   example: ':::quote by="Maren Holt, purser"\nI found it under the bench by the bow.\n:::',
   html(use, side) {
     const { theme, background, direction } = side;

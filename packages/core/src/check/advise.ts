@@ -160,7 +160,7 @@ function partProblems(
         'parts-differ',
         source.place(0, 0),
         `With the sample "${sample.name}" in ${locale}, the ${part === 'text' ? 'text part' : 'HTML'} lacks ${missing.slice(0, 6).join(', ')}${more}.`,
-        'Both parts say the same. What is meant for one of them only stands in ":::only html" or ":::only text".',
+        'Both parts must say the same. Put what is meant for one of them only in ":::only html" or ":::only text".',
       ),
     ];
   });

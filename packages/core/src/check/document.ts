@@ -77,7 +77,7 @@ function pictureFindings(node: Element, input: DocumentInput): Finding[] {
     add(
       'picture-alt',
       `The picture ${name} has no alt text.`,
-      'Many readers see no pictures: say what it shows, or alt="" where it says nothing.',
+      'Many readers see no pictures: describe what it shows, or write alt="" for decoration.',
     );
   if (node.attribs['width'] === undefined && input.ownMarkup)
     add(

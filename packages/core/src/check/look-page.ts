@@ -78,7 +78,7 @@ function elementFindings(node: Element): Finding[] {
       out.push({
         code: 'type-small',
         message: `"${near}" has letters of ${size} px.`,
-        hint: `${LEAST_LETTERS} px is the least that reads well; phones make it larger by themselves.`,
+        hint: `${LEAST_LETTERS} px is the smallest readable size; phones enlarge smaller text.`,
         near,
       });
   }
@@ -129,7 +129,7 @@ function pictureOnly(document: Document, elements: readonly Element[]): Finding[
   return [
     {
       code: 'pictures-only',
-      message: 'This mail says nothing without its pictures: filters distrust that, and many readers see none.',
+      message: 'This email has no content without its pictures: filters distrust that, and many readers see no pictures.',
       hint: 'Write the words as text.',
       near: '<img',
     },

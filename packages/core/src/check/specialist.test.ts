@@ -63,7 +63,7 @@ describe('each fault of a mail is reported', () => {
     ['external-style', 'from elsewhere', own('', '<style>@import url(https://fonts.test/a.css);</style>')],
     [
       'preview-twice',
-      'of its own',
+      'a preview line already',
       { 'templates/t/message.html': page('').replace('<body>', '<body><div style="display:none">Hidden words of the author</div>') },
     ],
     ['block-verbatim', '"action" is a block', own('\n::action "Go" to="/x"\n')],

@@ -65,7 +65,7 @@ export const PRECEDENCE: readonly {
   {
     kind: 'complained',
     state: 'complained',
-    because: 'Somebody read it and minded: that says more than any earlier word about its delivery.',
+    because: 'A recipient read it and complained: that outweighs earlier facts about its delivery.',
   },
   {
     kind: 'failed',
@@ -76,10 +76,10 @@ export const PRECEDENCE: readonly {
   { kind: 'delivered', state: 'delivered', because: 'The mailbox has it; a refusal of another attempt does not take it back.' },
   { kind: 'delayed', source: 'return', state: 'delayed', because: 'A server that took it says that it still waits.' },
   { kind: 'relayed', state: 'accepted', because: 'It was passed on to a system that gives no reports.' },
-  { kind: 'accepted', state: 'accepted', because: 'A provider took it. What was asked or decided meanwhile came too late.' },
-  { kind: 'failed', state: 'failed', because: 'A provider refused it for good, or the attempts are used up.' },
+  { kind: 'accepted', state: 'accepted', because: 'A provider accepted it. A request to cancel it came too late.' },
+  { kind: 'failed', state: 'failed', because: 'A provider refused it permanently, or the attempts are used up.' },
   { kind: 'expired', state: 'expired', because: 'Its deadline passed before a provider took it.' },
   { kind: 'canceled', state: 'canceled', because: 'It was called back before the hand-over.' },
   { kind: 'withheld', state: 'withheld', because: 'It must not be sent to this address.' },
-  { kind: 'delayed', state: 'delayed', because: 'An attempt was put off; another follows.' },
+  { kind: 'delayed', state: 'delayed', because: 'An attempt was deferred; another follows.' },
 ];

@@ -112,10 +112,10 @@ const SENTENCES: Readonly<Record<FindingKind, (words: Words) => string>> = {
   missing: ({ record, host, zone }) =>
     `There is no ${record.type} record at ${record.name}; add one with the name "${host}" in the zone ${zone} and the value shown here.`,
   'not-everywhere': ({ record, detail }) =>
-    `${detail} not have the right ${record.type} record at ${record.name} yet, and the other servers of the zone do; wait until the zone is copied, or tell whoever runs the servers.`,
+    `${detail} not have the right ${record.type} record at ${record.name} yet, and the other servers of the zone do; wait until the zone is copied, or tell the operator of the servers.`,
   'wrong-type': ({ record, detail }) => `The value is at ${record.name} as a record of type ${detail}; enter it as type ${record.type}.`,
   'doubled-name': ({ host, detail }) =>
-    `The record is at ${detail}: the panel adds the name of the zone by itself, so enter "${host}" as the name.`,
+    `The record is at ${detail}: the panel appends the name of the zone, so enter "${host}" as the name.`,
   'other-place': ({ record, host, detail }) => `The record is at ${detail} and belongs at ${record.name}; enter "${host}" as the name.`,
   'stray-characters': ({ detail }) => `The value contains ${detail}, pasted along with it; enter the value without.`,
   'cut-off': ({ detail }) =>
@@ -143,10 +143,10 @@ const SENTENCES: Readonly<Record<FindingKind, (words: Words) => string>> = {
   'mx-to-alias': ({ record, detail }) =>
     `The MX record at ${record.name} leads to ${detail}, which is a CNAME, and not every server delivers there; it must be a name with an address.`,
   'mx-to-nothing': ({ detail }) =>
-    `${detail} has no address, so nobody can deliver there; give it an A or AAAA record, or correct returns.name in the configuration.`,
+    `${detail} has no address, so nothing can be delivered there; give it an A or AAAA record, or correct returns.name in the configuration.`,
   'mx-elsewhere': ({ record, detail }) => `Mail to ${record.name} goes to ${detail} first; replace the MX record with the one shown here.`,
   wildcard: ({ record, detail }) =>
-    `A wildcard record (${detail}) answers for ${record.name}, where there is no record of its own; add the one shown here.`,
+    `A wildcard record (${detail}) answers for ${record.name}, which has no record itself; add the one shown here.`,
   dnssec: ({ zone }) =>
     `The answers of the zone ${zone} do not pass DNSSEC, so many receivers see nothing of it; renew its signatures, or correct the DS record at the registrar.`,
   'stale-cache': ({ detail }) =>

@@ -34,7 +34,7 @@ const PURPOSES: Readonly<Record<Purpose, string>> = {
   spf: 'It names the servers that may send with this return path.',
   bounces: 'Email that cannot be delivered comes back to the host that this record names.',
   dmarc: 'It tells receivers what to do with email that only claims to be from the domain, and where to report it.',
-  links: 'Links to follow, to unsubscribe and to choose topics lead to this host, which stands for the service.',
+  links: 'Links to follow, to unsubscribe and to choose topics lead to this host, which must point to the service.',
   provider: 'The provider checks it before it accepts email of the domain.',
   'tls-reports': 'Receivers report there when they cannot deliver bounces over TLS.',
 };
@@ -42,7 +42,7 @@ const WITHOUT: Readonly<Record<Purpose, string>> = {
   dkim: 'Without it the service does not sign, and large mailbox providers reject the email or file it as spam.',
   spf: 'Without it SPF fails, and many receivers trust the email less.',
   bounces:
-    'Without it nobody learns which addresses no longer exist, and the return path of the service is used, which does not align with the domain.',
+    'Without it, bounces are lost: it stays unknown which addresses no longer exist, and the return path of the service is used, which does not align with the domain.',
   dmarc: 'Without it anybody can send in the name of the domain, and large mailbox providers reject bulk email.',
   links: 'Email passes without it; its links lead to the host of the service.',
   provider: 'Without it the provider refuses email of the domain, or signs it as its own.',
@@ -59,7 +59,7 @@ function titleOf(purpose: Purpose, record: DnsRecord, provider: string | undefin
 export function guideOf({ purpose, record, provider }: WantedRecord, zone: string): Guide {
   const host = hostWithin(record.name, zone);
   const entering = [
-    `Name: "${host}" where the panel adds ${zone} by itself, else "${record.name}" (with a dot at its end where the panel asks for one).`,
+    `Name: "${host}" where the panel adds ${zone} automatically, else "${record.name}" (with a dot at its end where the panel asks for one).`,
   ];
   const mistakes = [`Entering "${record.name}" where the panel adds the zone: the record is then at ${record.name}.${zone}.`];
   if (record.type === 'TXT') {
@@ -77,7 +77,7 @@ export function guideOf({ purpose, record, provider }: WantedRecord, zone: strin
     mistakes.push(
       record.type === 'MX'
         ? 'An IP address as the value: an MX record leads to a name.'
-        : 'Other records beside the alias: the DNS allows none.',
+        : 'Other records with the same name as the alias: the DNS does not allow that.',
     );
   }
   return {

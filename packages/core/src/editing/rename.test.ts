@@ -154,7 +154,7 @@ describe('a field', () => {
     ],
     ['something that is not a name', '{{ booking.to¦tal }}', 'the total', /is not a name that expressions can use/],
     ['a word of the language', '{{ booking.to¦tal }}', 'and', /is not a name that expressions can use/],
-    ['what the service gives', '{{ mail.loc¦ale }}', 'language', /none of them/],
+    ['what the service gives', '{{ mail.loc¦ale }}', 'language', /something else/],
   ])('is not renamed to %s', (_what, text, to, reason) => {
     expect(refused(inBody(text), to)).toMatch(reason);
   });

@@ -22,7 +22,7 @@ const RESERVED = new Set(['mail', 'and', 'or', 'not', 'true', 'false', 'null', '
 /** What stands at an offset of a file and can be renamed. */
 export function renameableAt(folder: EditedFolder, path: string, offset: number): Renameable | Refused {
   const nothing: Refused = {
-    refused: 'Fields of the data, names of loops and "let", and keys of strings/ can be renamed. This is none of them.',
+    refused: 'Fields of the data, names of loops and "let", and keys of strings/ can be renamed. This is something else.',
   };
   if (path.endsWith('.json')) return inJson(folder, path, offset) ?? nothing;
   const read = readFile(folder, path);

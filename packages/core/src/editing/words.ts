@@ -7,7 +7,7 @@ export const FRONT_WORDS: Readonly<Record<(typeof FRONT_KEYS)[number], string>> 
   topic: 'what the email is about, of the topics in mail.yaml: recipients can leave it',
   layout: 'the frame around it, from layouts/; "none" for none',
   title: 'the title of the HTML page, where it differs from the subject',
-  sender: 'whom it is from, of the senders in mail.yaml',
+  sender: 'the sender, one of the senders in mail.yaml',
   replyTo: 'where answers go',
   styles: 'style sheets of styles/ beside those of mail.yaml',
   summary: 'what it is for, in the lists of the console',

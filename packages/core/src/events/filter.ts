@@ -115,7 +115,7 @@ function tokensOf(source: string): Token[] {
         message: `"${String.fromCodePoint(source.codePointAt(at) ?? 0)}" has no meaning in a filter.`,
         at,
         length: 1,
-        hint: 'Texts stand in quotes.',
+        hint: 'Put texts in quotes.',
       });
     out.push({ kind: 'sign', text: found, at, length: found.length });
     at += found.length;
@@ -136,7 +136,7 @@ class Reader {
   read(): Filter {
     const filter = this.#or(0);
     const next = this.#peek();
-    if (next.kind !== 'end') this.#stop(next, `Nothing may stand here, but "${next.text}" does.`, 'Join conditions by "and" or "or".');
+    if (next.kind !== 'end') this.#stop(next, `Expected the end, found "${next.text}" does.`, 'Join conditions by "and" or "or".');
     return filter;
   }
 
@@ -196,7 +196,7 @@ class Reader {
     if (field.kind !== 'word' || KEYWORDS.has(field.text))
       this.#stop(
         field,
-        field.kind === 'end' ? 'A condition is missing at the end.' : `A field must stand here, not "${field.text}".`,
+        field.kind === 'end' ? 'A condition is missing at the end.' : `Expected a field, found "${field.text}".`,
         'A condition is written: field operator value.',
       );
     const known =
@@ -249,7 +249,7 @@ class Reader {
     const token = this.#take();
     if (token.kind === 'end') this.#stop(token, 'A value is missing at the end.');
     if (token.kind === 'sign' || (token.kind === 'word' && KEYWORDS.has(token.text)))
-      this.#stop(token, `A value must stand here, not "${token.text}".`);
+      this.#stop(token, `Expected a value, found "${token.text}".`);
     if (known.type === 'number') {
       if (token.kind !== 'number') this.#stop(token, `"${field}" is a number, "${token.text}" is none.`);
       return Number(token.text);

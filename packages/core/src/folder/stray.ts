@@ -23,7 +23,7 @@ export function strayFile(path: string): Problem | undefined {
     return undefined;
   const [folder = '', ...rest] = path.split('/');
   let hint: string | undefined;
-  if (folder === 'templates' && rest.length === 1) hint = 'Each template has a folder of its own: templates/NAME/message.md.';
+  if (folder === 'templates' && rest.length === 1) hint = 'Each template has its own folder: templates/NAME/message.md.';
   else if (folder === 'templates') {
     const name = rest.slice(1).join('/');
     const tagged = /^message[._-]([A-Za-z]{2,3}(?:[-_][A-Za-z0-9]{2,8})*)\.(md|html|txt)$/.exec(name);

@@ -10,7 +10,7 @@ const MACHINES =
  */
 export function whyNoAnswer(mail: Part, envelopeFrom: string): string | undefined {
   const value = (name: string): string => fieldOf(mail, name)?.trim().toLowerCase() ?? '';
-  if (envelopeFrom === '') return 'It has no return path, so nobody wants an answer.';
+  if (envelopeFrom === '') return 'It has no return path, so no answer is wanted.';
   const submitted = value('auto-submitted');
   if (submitted !== '' && !/^no\b/.test(submitted)) return `A program has written it (Auto-Submitted: ${submitted.slice(0, 60)}).`;
   if (value('list-id') !== '' || value('list-post') !== '') return 'It came by a mailing list.';

@@ -219,7 +219,7 @@ function multipart(body: Buffer, boundary: string, { work, depth }: Content): Bu
   const emit = (piece: Buffer, { isPart, isClosed }: { readonly isPart: boolean; readonly isClosed: boolean }): void => {
     if (!isPart) {
       if (travels(piece)) out.push(piece);
-      else work.repairs.add('Text beside the parts, which nobody sees, was removed');
+      else work.repairs.add('Text outside of the parts, which is not displayed, was removed');
       return;
     }
     work.parts -= 1;

@@ -382,7 +382,7 @@ function habitHint(text: string): string | undefined {
   const inner = text.trim();
   if (/^[#/^]/.test(inner))
     return 'Loops are {{ each NAME in LIST }} … {{ end }}, or ":::each NAME in LIST" … ":::"; conditions are {{ if TEST }} … {{ else }} … {{ end }}, or ":::if TEST" … ":::". A comment has a space after "#".';
-  if (/^[{&]/.test(inner)) return 'Values are always escaped. Write {{ name }}; markup of your own stands in ":::raw html".';
+  if (/^[{&]/.test(inner)) return 'Values are always escaped. Write {{ name }}; put your own markup in ":::raw html".';
   if (/^!/.test(inner)) return 'A comment is written {{# … }}.';
-  return /^>/.test(inner) ? 'A part of its own is a block: "::name" takes it from blocks/.' : undefined;
+  return /^>/.test(inner) ? 'A part is a block: "::name" takes it from blocks/.' : undefined;
 }

@@ -219,7 +219,7 @@ class Directives {
       this.#finish(frame, opened);
     } else if (stack.length > MAX_NESTING) {
       this.problems.push(
-        problem('nesting', place, `Blocks nest deeper than ${MAX_NESTING} levels here.`, 'Move a part into a block of its own.'),
+        problem('nesting', place, `Blocks nest deeper than ${MAX_NESTING} levels here.`, 'Move a part into its own block.'),
       );
       this.#skipped = 1;
     } else {
@@ -271,7 +271,7 @@ class Directives {
     }
     if (frame.mode === 'facts' || frame.mode === 'rows') {
       this.problems.push(
-        problem('block-here', namePlace, `The block "${name}" cannot stand inside "${frame.name}".`, 'Only "if", "each" and "let" can.'),
+        problem('block-here', namePlace, `The block "${name}" cannot be inside "${frame.name}".`, 'Only "if", "each" and "let" can.'),
       );
     }
     return known;
@@ -290,7 +290,7 @@ class Directives {
       );
     if (frame.mode !== what)
       this.problems.push(
-        problem('block-here', namePlace, `The block "${name}" gives ${what}: it stands inside "${what === 'rows' ? 'ledger' : 'facts'}".`),
+        problem('block-here', namePlace, `The block "${name}" gives ${what}: use it inside "${what === 'rows' ? 'ledger' : 'facts'}".`),
       );
     return known;
   }
@@ -384,7 +384,7 @@ class Directives {
     if (this.#names > MAX_NAMES) {
       if (this.#names === MAX_NAMES + 1)
         this.problems.push(
-          problem('too-many-names', place, `This source has more than ${MAX_NAMES} local names.`, 'Move a part into a block of its own.'),
+          problem('too-many-names', place, `This source has more than ${MAX_NAMES} local names.`, 'Move a part into its own block.'),
         );
       return [];
     }

@@ -89,7 +89,7 @@ export function readCall({ callbacks }: ReadProfile, call: Call, now: number | u
     now === undefined
       ? undefined
       : typeof wanted === 'object'
-        ? { ok: false, why: `Its key stands at ${wanted.url}, which is fetched only when a call comes.` }
+        ? { ok: false, why: `Its key is at ${wanted.url}, which is fetched only when a call comes.` }
         : callbacks.signature.verify({ call, outside, now });
   if (met !== undefined) {
     const { answer } = met;

@@ -127,7 +127,7 @@ export type Handshake = z.infer<typeof Handshake>;
 /** How the content of a call is read, step by step. */
 const ReadStep = z.union([
   z.enum(['json', 'lines', 'form', 'xml', 'base64', 'base64url']),
-  z.strictObject({ at: Source }).meta({ description: 'Goes on with what stands there.' }),
+  z.strictObject({ at: Source }).meta({ description: 'Continues with the value at this place.' }),
 ]);
 
 const Meaning = z.enum(EVENT_MEANINGS);
@@ -159,7 +159,7 @@ export const Callbacks = z.strictObject({
     url: Source.optional().meta({ description: 'The link that was followed.' }),
   }),
   words: z.record(z.string(), EventWord).meta({
-    description: 'Their words for types, and what they mean; case does not count. "/…/" is a pattern, "*" stands for all others.',
+    description: 'Their words for types, and what they mean; case is ignored. "/…/" is a pattern, "*" matches all others.',
   }),
 });
 export type Callbacks = z.infer<typeof Callbacks>;

@@ -91,7 +91,7 @@ export function addressOf(pieces: readonly (string | Slot)[], context: CompileCo
       fault(
         'address-host',
         expression.place,
-        `"${shown(expression)}" would stand in the host of this address, and data cannot change where a link leads.`,
+        `"${shown(expression)}" would be in the host of this address, and data must not change where a link leads.`,
         'Write a "/" before it, or take the whole address from a field of "format": "uri".',
       );
     } else {

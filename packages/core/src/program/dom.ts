@@ -168,7 +168,7 @@ function droppedTag(marked: Marked, elements: ReadonlySet<number>): DomFault | u
     : {
         code: 'html-dropped',
         message: `<${lost.name}> has no meaning here, and clients drop it.`,
-        hint: 'Rows and cells stand in a table only; one form or link cannot stand in another.',
+        hint: 'Rows and cells must be inside a table; a form or link cannot contain another.',
         offset: lost.from,
       };
 }
@@ -271,7 +271,7 @@ export function refuseForbidden(document: Document, faults: DomFault[], { isPart
       faults.push({
         code: 'forbidden-element',
         message: `<${node.name}> belongs into the head of a document, not among its text.`,
-        hint: 'Style sheets stand in styles/, titles in the front matter.',
+        hint: 'Put style sheets into styles/ and titles into the front matter.',
         offset: offsetOf(node),
       });
       remove(node);
@@ -296,7 +296,7 @@ export function refuseForbidden(document: Document, faults: DomFault[], { isPart
 export function steeringHere(where: string, offset: number | undefined): DomFault {
   return {
     code: 'steering-here',
-    message: `"if" and "each" cannot stand inside of ${where}.`,
+    message: `"if" and "each" cannot be inside of ${where}.`,
     hint: 'Choose between values: {{ test ? "one" : "other" }}.',
     offset,
   };

@@ -197,7 +197,7 @@ group('files and settings', () => {
     ['templates/t/message_de.md', 'Did you mean "message.de.md"?'],
     ['templates/t/message-pt_BR.md', 'Did you mean "message.pt-BR.md"?'],
     ['templates/t/mesage.md', 'Did you mean "message.md"?'],
-    ['templates/note.md', 'Each template has a folder'],
+    ['templates/note.md', 'Each template has its own folder'],
     ['layout/x.md', 'Did you mean "layouts"?'],
     ['layouts/x.html', 'layouts/NAME.md'],
     ['styles/x.scss', 'styles/NAME.css'],

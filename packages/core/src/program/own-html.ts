@@ -55,7 +55,7 @@ export function fromHtml({ project }: FolderContext, tree: VerbatimTree, input: 
       suggestion(
         'preview-twice',
         read.source.place(0, 0),
-        'This mail has a preview line of its own in the HTML, and "preview:" puts another one before it.',
+        'The HTML has a preview line already, and "preview:" adds another one before it.',
         'Keep one of them.',
       ),
     );

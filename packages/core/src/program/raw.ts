@@ -40,7 +40,7 @@ export function rawHtml(nodes: readonly Verbatim[], names: Names, context: Compi
         if (/\uFDD0\d+\uFDD1/.test(value) && isSlot(marked, value))
           faults.push({
             code: 'raw-data',
-            message: 'Within ":::raw html", a value stands in text only, not in an attribute.',
+            message: 'Within ":::raw html", a value can be in text only, not in an attribute.',
             hint: 'Links and pictures of data are made by blocks: "::action", "::picture". Or write the mail as message.html.',
             offset: (node as { sourceCodeLocation?: { startOffset: number } | null }).sourceCodeLocation?.startOffset,
           });

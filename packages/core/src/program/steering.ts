@@ -8,7 +8,7 @@ export function crossing(offset: number | undefined): DomFault {
   return {
     code: 'steering-crosses',
     message: 'An "if" or "each" begins inside of an element and ends outside of it (or the other way round).',
-    hint: 'Both ends must stand in the same element. In a table, put whole rows between them.',
+    hint: 'Both ends must be in the same element. In a table, put whole rows between them.',
     offset,
   };
 }

@@ -124,7 +124,7 @@ function cssOps(pieces: readonly (string | Exclude<Hidden, string>)[], offset: n
     if (!fine)
       faults.push({
         code: 'style-data',
-        message: `"${shown(expression)}" cannot stand in a style: only colours, lengths and numbers can.`,
+        message: `"${shown(expression)}" cannot be in a style: only colours, lengths and numbers can.`,
         hint: 'Give the field "format": "color" or "length" in the data schema, or a list of such values in "enum".',
         offset,
         place: expression.place,

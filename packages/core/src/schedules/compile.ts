@@ -124,7 +124,7 @@ function topicFaults({ project, file, problems }: Reading, compiled: Pick<Compil
       problem(
         'schedule-essential',
         file.valueAt(['template']),
-        `Nobody can unsubscribe from "${template}": it is of no optional topic.`,
+        `Recipients cannot unsubscribe from "${template}": it is of no optional topic.`,
         'Give it an optional topic of mail.yaml, or write "essential: true" where everybody must get it.',
       ),
     );

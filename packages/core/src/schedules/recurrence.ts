@@ -71,7 +71,7 @@ function partsOf(repeat: string): ReadonlyMap<string, string> | Omit<TimesFault,
     if (name === 'FREQ' && /^(?:MINUTELY|SECONDLY)$/.test(value))
       return {
         fault: 'repeats more often than hourly',
-        hint: 'A schedule sends to many at once. Where something has happened, send a signal.',
+        hint: 'A schedule sends to many recipients. To report that something happened, send a signal.',
       };
     if (!isValid(value)) return { fault: `has a value of ${name} that is not valid: "${value}"`, hint: EXAMPLE };
     parts.set(name, value);

@@ -116,7 +116,7 @@ describe('schedules of a mail folder', () => {
     ['no recipients', replaced(/recipientSource.*\n/, ''), 'schedule', 1, '"recipientSource" is missing.'],
     ['two sources', sourced('{ url: "https://a.example/", list: [a@host.example] }'), 'schedule', 5, /must be one of/],
     ['an address of the wrong kind', sourced('{ url: "ftp://a.example/" }'), 'schedule', 5, /must be an http or https address/],
-    ['an essential template', replaced('bulletin', 'notice'), 'schedule-essential', 4, /Nobody can unsubscribe from "notice"/],
+    ['an essential template', replaced('bulletin', 'notice'), 'schedule-essential', 4, /Recipients cannot unsubscribe from "notice"/],
     ['essential, but optional', `${WEEKLY}essential: true\n`, 'schedule-essential', 6, /topic "news" of "bulletin" is optional/],
     ['data of the wrong type', `${WEEKLY}data: { week: seven }\n`, 'schedule-data', 6, '"data.week" must be an integer, is a string.'],
     ['data that is not wanted', `${WEEKLY}data: { weeks: 7 }\n`, 'schedule-data', 6, /"data.weeks" is not a field/],

@@ -133,7 +133,7 @@ export const VERDICTS: readonly VerdictRow[] = [
     kind: 'refused',
     cause: 'too-large',
     phases: ['recipient'],
-    because: 'Too large for this mailbox, whoever hands it over (RFC 3463 3.3).',
+    because: 'Too large for this mailbox, by any provider (RFC 3463 3.3).',
   },
   {
     phases: ['recipient'],

@@ -152,7 +152,7 @@ function readFile({ locale, file, text }: StringsFile, problems: Problem[]): Loc
   }
   for (const { name, offset, length } of duplicateKeys(text))
     problems.push(
-      warning('string-twice', source.place(offset, length), `"${name}" stands here twice; the last one counts.`, 'Delete one of them.'),
+      warning('string-twice', source.place(offset, length), `"${name}" is defined twice; the last one counts.`, 'Delete one of them.'),
     );
   const texts = new Map<string, string>();
   const wrong: string[] = [];
@@ -168,7 +168,7 @@ function readFile({ locale, file, text }: StringsFile, problems: Problem[]): Loc
           'icu',
           placeOf(source, key),
           `The text of "${key}" is no ICU message: ${read.fault}.`,
-          "Braces mean a value; a literal brace stands in apostrophes: '{'.",
+          "Braces mean a value; put a literal brace in apostrophes: '{'.",
         ),
       );
       continue;

@@ -353,7 +353,7 @@ class ClusterService {
     if (lease === undefined) return false;
     this.#lease = lease;
     const from = performance.now();
-    this.log.warn({ node: this.cluster.node }, 'nobody is the primary: this node takes over');
+    this.log.warn({ node: this.cluster.node }, 'there is no primary: this node takes over');
     try {
       await this.#standby?.catchUp();
       const caughtUp = performance.now();

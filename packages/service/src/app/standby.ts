@@ -100,10 +100,10 @@ export async function prepareFile(cluster: Cluster, file: string, log: Logger): 
     throw new StartError(
       `The log of the cluster begins with record ${first}, and its newest snapshot ends with record ${seq}: records are missing.`,
       {
-        hint: 'If the brokers were restored: make the cluster anew of the best database there is (verbalis cluster init --again).',
+        hint: 'If the brokers were restored: make the cluster again from the best database there is (verbalis cluster init --again).',
       },
     );
-  log.info({ record: seq, bytes }, 'the database was made of the newest snapshot');
+  log.info({ record: seq, bytes }, 'the database was made from the newest snapshot');
 }
 
 /** What is made of rows, and stands in no record. */
@@ -163,7 +163,7 @@ export async function openStandby(from: StandbyOptions): Promise<StandbyPart> {
     timer ??= setTimeout(() => {
       timer = undefined;
       openReads().catch((error: unknown) => {
-        log.error({ err: error }, 'the reads of this standby could not be opened anew');
+        log.error({ err: error }, 'the reads of this standby could not be reopened');
       });
     }, REOPEN_MS);
   }

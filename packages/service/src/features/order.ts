@@ -115,7 +115,7 @@ export const FEATURES: readonly Listed[] = [
     name: 'suppressions',
     api: {
       step: 'track',
-      groups: [{ name: 'suppressions', description: 'Addresses that get no more mail.' }],
+      groups: [{ name: 'suppressions', description: 'Addresses that get no mail any more.' }],
       endpoints: suppressionEndpoints,
     },
   },

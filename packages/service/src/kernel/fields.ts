@@ -62,6 +62,6 @@ export const Problem = z
     hint: z.string().optional(),
     problems: z.array(RequestFault).optional(),
   })
-  .meta({ id: 'Problem', description: 'RFC 9457, with all faults at once.' });
+  .meta({ id: 'Problem', description: 'RFC 9457, with all errors.' });
 
 export const Time = z.iso.datetime({ offset: true });

@@ -10,7 +10,7 @@ import { Host, Port } from './setting-fields.js';
 export const MetricsSettings = z
   .strictObject({
     host: Host.default('127.0.0.1'),
-    port: Port.optional().meta({ description: 'A port of its own; without one it is /metrics of the service.' }),
+    port: Port.optional().meta({ description: 'A separate port; without it, metrics are at /metrics of the service.' }),
     token: z.string().min(16).max(200).optional().meta({ description: 'What a monitoring system must send as "Authorization: Bearer …".' }),
     spaces: z.boolean().default(false).meta({ description: 'Whether the names of spaces are in it.' }),
   })

@@ -253,7 +253,7 @@ async function readCall(endpoint: Endpoint<unknown>, deps: unknown, parts: Parts
   const query = read(endpoint.query ?? (endpoint.scope === 'open' ? undefined : NO_QUERY), rest);
   if (problems.some(({ path }) => path === 'cursor'))
     throw new Refusal(400, 'broken-cursor', 'This cursor is not one of ours', {
-      hint: 'Use nextCursor of the page before as it is, with the same filter; leave it out for the first page.',
+      hint: 'Use nextCursor of the page before unchanged, with the same filter; leave it out for the first page.',
     });
   const headers = read(endpoint.headers, request.headers);
   const beside = problems.length;

@@ -49,7 +49,7 @@ export function readSecrets(file: string, operator: string | undefined, database
     if (existsSync(database) && statSync(database).size > 0)
       throw new StartError(
         `The secrets file ${file} is missing, but the database ${database} exists: its return paths, signing keys and webhook secrets are ` +
-          'encrypted with the master key in that file. Restore the file from a backup, or move the database away to start anew.',
+          'encrypted with the master key in that file. Restore the file from a backup, or move the database away to start over.',
       );
     make(file);
   }

@@ -155,7 +155,7 @@ export function readManifest(copy: string): Manifest {
     text = readFileSync(file, 'utf8');
   } catch (error) {
     throw new StartError(
-      `The manifest ${file} cannot be read: ${(error as Error).message}. Without it nobody knows whether the copy is whole.`,
+      `The manifest ${file} cannot be read: ${(error as Error).message}. Without it, it is unknown whether the copy is complete.`,
     );
   }
   try {

@@ -200,8 +200,7 @@ function submissionFaults({ submission, spaces }: Settings): RequestProblem[] {
   const space = spaces[openTo];
   if (space?.mode === 'capture') return [];
   const hint = space === undefined ? didYouMean(openTo, capturing) : 'Name a space with mode: capture.';
-  const message =
-    space === undefined ? `names no space: "${openTo}".` : `names "${openTo}", which delivers: nobody may send by it without a key.`;
+  const message = space === undefined ? `names no space: "${openTo}".` : `names "${openTo}", which delivers: sending by it needs a key.`;
   return [{ path, message, ...(hint === undefined ? {} : { hint }) }];
 }
 

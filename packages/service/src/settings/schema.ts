@@ -48,13 +48,13 @@ export const Settings = z.strictObject({
     .meta({ description: 'Where keys that the service makes for itself are kept (mode 0600).' }),
   dayKeysFolder: z.string().optional().meta({
     description:
-      'Where the keys of sensitive data are, one for each day; the folder day-keys beside the database, when left out. Neither backups nor copies have them.',
+      'The folder of the keys of sensitive data, one for each day. By default day-keys next to the database. Backups and copies do not include them.',
   }),
   helloName: z.string().default('localhost'),
   dns: NameServerSettings.meta({ description: 'How the records of sending domains are looked up.' }),
   returns: ReturnSettings,
   inbound: InboundSettings.meta({ description: 'Addresses at which people reach your apps, beside answers to messages.' }),
-  suppress: SuppressionSettings.meta({ description: 'When addresses get no more mail.' }),
+  suppress: SuppressionSettings.meta({ description: 'When addresses are suppressed.' }),
   submission: SubmissionSettings.meta({
     description: 'Where apps hand whole emails in by SMTP, with a key as password. Off unless a port is set.',
   }),
@@ -86,7 +86,9 @@ export const Settings = z.strictObject({
       streams: z
         .strictObject({ perKey: z.int().min(1).default(20), all: z.int().min(1).default(500) })
         .prefault({})
-        .meta({ description: 'Streams of server-sent events at once: of one key, and of all keys together (and as many of operators).' }),
+        .meta({
+          description: 'Concurrent streams of server-sent events: of one key, and of all keys together (and as many of operators).',
+        }),
     })
     .prefault({}),
   dispatch: QueueSettings,

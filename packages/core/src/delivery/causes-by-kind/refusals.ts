@@ -75,7 +75,7 @@ export const REFUSALS = {
       'too busy',
     ],
     sentence: 'the server asked to try again later',
-    advice: 'Nothing: Verbalis tries again by itself.',
+    advice: 'Nothing: Verbalis retries automatically.',
     example: '450 4.2.0 <asa@post.example>: Recipient address rejected: Greylisted for 5 minutes',
   },
   authentication: {

@@ -74,7 +74,7 @@ const setRule = endpoint({
   scope: 'write',
   params: RuleParams,
   body: jsonBody(WrittenRule.meta({ id: 'NewAlertRule' })),
-  answers: { 200: json('The rule as it is in force now.', AlertRuleView) },
+  answers: { 200: json('The rule that is now in force.', AlertRuleView) },
   refusals: CONFIGURED,
   async run({ caller: { space }, params: { name }, body: rule }, { store, clock, rules, alerting }) {
     refuseConfigured(rules, space, name);

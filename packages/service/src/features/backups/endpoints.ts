@@ -37,7 +37,7 @@ const add = endpoint({
   method: 'post',
   path: '/v1/backups',
   summary: 'Make a backup now',
-  description: 'Answers when it is whole: it was read again and lies on the disk. A large database takes its time.',
+  description: 'Answers when the backup is complete: written to the disk and read again. A large database takes a while.',
   scope: 'operator',
   isForService: true,
   answers: { 201: json('The backup.', BackupView) },
@@ -46,7 +46,7 @@ const add = endpoint({
   async run(_call, { backups }) {
     if (backups === undefined)
       throw new Refusal(409, 'no-backup-folder', 'No folder is set for backups', {
-        hint: 'Set backup.folder (VERBALIS_BACKUP_FOLDER), or run beside the service: verbalis backup FILE.',
+        hint: 'Set backup.folder (VERBALIS_BACKUP_FOLDER), or run on the machine of the service: verbalis backup FILE.',
       });
     try {
       return new Reply(view(await backups.make()), { status: 201 });

@@ -69,7 +69,7 @@ const start = endpoint({
   path: '/v1/bulk-sends',
   summary: 'Send a template to many recipients',
   description:
-    'Recipients are read a piece at a time, each is checked by itself, and each address gets one message, also where the service is killed on the way. Suppressions and consent hold as for every message.',
+    'Recipients are read in pieces, each is checked, and each address gets one message, even if the service is killed midway. Suppressions and consent hold as for every message.',
   scope: 'send',
   body: jsonBody(NewBulkSend),
   answers: { 202: json('It has begun.', BulkView) },

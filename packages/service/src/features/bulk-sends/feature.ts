@@ -43,7 +43,7 @@ export function openBulkSends(
     const { topic } = ready.compiled;
     if (edition.project.settings.topics[topic ?? '']?.purpose !== 'optional' && !essential)
       throw new Refusal(422, 'essential-bulk', 'This template is of no optional topic', {
-        detail: `Nobody can unsubscribe from "${template}".`,
+        detail: `Recipients cannot unsubscribe from "${template}".`,
         hint: 'If everybody must receive it, set "essential": true (--essential).',
       });
     if (ready.files.masking !== undefined)

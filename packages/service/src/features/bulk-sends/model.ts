@@ -47,7 +47,7 @@ export const NewBulkSend = z
     essential: z
       .boolean()
       .default(false)
-      .meta({ description: 'Must be true for a template of an essential topic: nobody can unsubscribe from it.' }),
+      .meta({ description: 'Must be true for a template of an essential topic: recipients cannot unsubscribe from it.' }),
   })
   .meta({ id: 'NewBulkSend' });
 

@@ -153,7 +153,7 @@ const wait = endpoint({
   method: 'get',
   path: '/v1/captured/wait',
   summary: 'The newest captured email that matches, as soon as there is one',
-  description: 'Answered at once where there is one already; 404 when none was captured in time.',
+  description: 'Answered immediately if there is one already; 404 when none was captured in time.',
   scope: 'read',
   showsContent: true,
   query: CapturedWait,

@@ -36,7 +36,7 @@ export function simulator({ store, clock, intake, bytesOf, returnHostFor, return
     const delivery = row.deliveryId === null ? undefined : store.deliveries.find(row.deliveryId);
     if (delivery === undefined)
       throw new Refusal(409, 'no-delivery', 'No outcome can be simulated for this email', {
-        detail: 'This mail is a test of its own: no delivery of a message stands behind it.',
+        detail: 'This email is a test: it belongs to no delivery of a message.',
         hint: 'Send it as a message to this space to try what follows.',
       });
     const now = clock.now();
@@ -51,7 +51,7 @@ export function simulator({ store, clock, intake, bytesOf, returnHostFor, return
             at: now,
             details: {
               by: 'person',
-              reason: 'Somebody simulated it.',
+              reason: 'A person simulated it.',
               ...(outcome === 'link-followed' ? { link: { url: more.link, label: '', index: 0, block: '' } } : {}),
             },
           }),

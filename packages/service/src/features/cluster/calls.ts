@@ -86,7 +86,7 @@ export function callsOver(connection: NatsConnection): Calls {
       if (error !== null) return;
       if (message.headers?.code === NO_RESPONDERS) {
         const id = message.subject.slice(inbox.length + 1);
-        waiting.get(id)?.reject(new CallFault('Nobody answers there.', true));
+        waiting.get(id)?.reject(new CallFault('There is no answer.', true));
         return;
       }
       const said = together(message);

@@ -60,7 +60,7 @@ export async function makeCluster(
     const known = await clusterId(brokers);
     if (known !== undefined && !again)
       throw new StartError(`The brokers have a cluster "${settings.prefix}" already.`, {
-        hint: 'Start this service with the same settings: it joins. With --again the cluster is made anew of this database, and the other nodes begin anew.',
+        hint: 'Start this service with the same settings: it joins. With --again the cluster is made again from this database, and the other nodes start over.',
       });
     await removeParts(brokers);
     await makeParts(brokers, settings);

@@ -58,7 +58,7 @@ const en: Words = {
   pause: 'Pause for 30 days',
   paused: 'Paused until {date}.',
   tracking: 'The sender may see which links I follow',
-  trackingAbout: 'Without this, links are only counted, and nobody knows who followed them.',
+  trackingAbout: 'Without this, links are only counted, without who followed them.',
 };
 const de: Words = {
   unknownTitle: 'Dieser Link ist nicht bekannt',

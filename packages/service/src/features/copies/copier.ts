@@ -85,7 +85,7 @@ export function copier(options: CopierOptions) {
   /** Goes on with another lineage, in a folder of its own, and a snapshot to begin with. */
   async function beginAnew(why: string): Promise<void> {
     lineage = await changes.beginAnew();
-    log.warn({ lineage, why }, 'the copies begin anew with a snapshot');
+    log.warn({ lineage, why }, 'the copies start over with a snapshot');
     copied = (changes.next(0)?.seq ?? changes.last() + 1) - 1;
     await thread.call('begin', { folder, head: headOf(lineage), from: copied });
     await store.write((tx) => {
@@ -193,7 +193,7 @@ export function copier(options: CopierOptions) {
       folderProblem = error instanceof ThreadFault ? `The folder does not answer: ${error.message}` : (error as Error).message;
       if (changes.keptBytes() > settings.behindMiB * MIB) {
         // There must be room for what apps send.
-        log.error({ folder }, 'the copies are too far behind; the changes that wait are given up, and they will begin anew');
+        log.error({ folder }, 'the copies are too far behind; waiting changes are dropped, and the copies will start over');
         lineage = await changes.beginAnew();
       }
       throw error;

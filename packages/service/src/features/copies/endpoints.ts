@@ -44,8 +44,9 @@ const begin = endpoint({
   name: 'copies.begin',
   method: 'post',
   path: '/v1/copies/begin',
-  summary: 'Begin the continuous copies anew, with a snapshot',
-  description: 'Where the disk of the folder was replaced: an empty folder is taken for one that is not mounted, and left alone.',
+  summary: 'Start the continuous copies over, with a snapshot',
+  description:
+    'After the disk of the folder was replaced. Otherwise an empty folder is left alone, because it may be a disk that is not mounted.',
   scope: 'operator',
   isForService: true,
   answers: { 202: json('They begin.', CopiesBegun) },

@@ -4,7 +4,7 @@ import { z } from 'zod';
 export const CopySettings = z
   .strictObject({
     folder: z.string().min(1).optional().meta({ description: 'On another disk, or a mounted share. Nothing is copied without it.' }),
-    snapshotHours: z.number().positive().max(8760).default(24).meta({ description: 'How often the whole database is copied anew.' }),
+    snapshotHours: z.number().positive().max(8760).default(24).meta({ description: 'How often the whole database is copied again.' }),
     keepDays: z.number().positive().default(7).meta({ description: 'How far back it can be restored.' }),
     behindMiB: z
       .int()

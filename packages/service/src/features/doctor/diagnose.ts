@@ -27,7 +27,7 @@ function runtime({ node, now }: DoctorFacts): Finding[] {
       {
         code,
         level: 'should',
-        title: `Node.js ${node} gets no more corrections`,
+        title: `Node.js ${node} gets no corrections any more`,
         detail: `Its support ended on ${until}.`,
         hint: `Use Node.js ${RECOMMENDED}.`,
       },
@@ -222,7 +222,7 @@ function backups({ now, backups: { folder, lastAt, isCopying }, spaces }: Doctor
         code,
         level,
         title: 'No backups are made',
-        detail: 'With the disk everything is lost: what is still to be sent, who must get no more mail, and the keys that sign.',
+        detail: 'If the disk is lost, everything is: emails still to be sent, suppressions, and the signing keys.',
         hint: 'Set backup.folder, best on another disk, or copies.folder (docs/backup.md). Keep the secrets file with it.',
       },
     ];
@@ -298,7 +298,7 @@ function firstSteps({ records, canSendLinks, spaces }: DoctorFacts): Finding[] {
     findings.push({
       code: 'no-people',
       level: 'should',
-      title: 'Nobody is invited: one secret is everybody’s account',
+      title: 'No one is invited: all people share one secret',
       hint: `verbalis people invite YOU@… --role "*=operator"${canSendLinks ? '' : ' --link'}`,
     });
   if ((records?.quarantined ?? 0) > 0)

@@ -59,7 +59,7 @@ export const DomainRecordView = z
         purpose: z.string(),
         without: z.string(),
         type: z.string().meta({ description: 'In words: "text (TXT)".' }),
-        host: z.string().meta({ description: 'The name for a panel that adds the zone by itself.' }),
+        host: z.string().meta({ description: 'The name for a panel that appends the zone.' }),
         entering: z.array(z.string()),
         mistakes: z.array(z.string()),
       })

@@ -90,7 +90,7 @@ export function verifying({ store, domains, clock, nameServers, accept, spaces, 
           to: [to],
           from: `verify@${domain}`,
           subject: `Test of ${name}`,
-          text: `This email tests how ${name} sends. It comes back to the service that sent it; nobody has to read it.\n`,
+          text: `This email tests how ${name} sends. It comes back to the service that sent it; you need not read it.\n`,
         },
         { isBuiltIn: true },
       );

@@ -31,7 +31,7 @@ export function linkHostsOf({ store, isChecked, above, known }: Options) {
       if (taken !== undefined && taken.domain !== domain && store.domains.find(taken.domain, tx)?.linkHost === host)
         throw new Refusal(409, 'host-in-use', 'This host is used already', {
           detail: `The links of ${taken.domain} are at ${host}.`,
-          hint: 'Each domain needs a host of its own, such as links.DOMAIN.',
+          hint: 'Each domain needs its own host, such as links.DOMAIN.',
         });
       store.domains.setLinkHost(tx, { host, domain, liveFrom: isChecked ? (taken?.liveFrom ?? null) : now });
     },

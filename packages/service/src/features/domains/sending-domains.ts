@@ -259,7 +259,7 @@ export function sendingDomains(options: Options) {
     if (row === undefined || row.domain === domain || row.domain === '' || row.retiredAt !== null) return;
     throw new Refusal(409, 'host-in-use', 'This host is used already', {
       detail: `The return paths of ${row.domain} are at ${host}.`,
-      hint: 'Each domain needs a host of its own, such as returns.DOMAIN.',
+      hint: 'Each domain needs its own host, such as returns.DOMAIN.',
     });
   }
 

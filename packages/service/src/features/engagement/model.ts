@@ -36,6 +36,6 @@ export const Engagement = z
     ),
     hours: z
       .array(z.strictObject({ hour: z.int(), ...Both }))
-      .meta({ description: 'By whole hours after an email was sent; the last one stands for all that come later.' }),
+      .meta({ description: 'By whole hours after an email was sent; the last one includes all later ones.' }),
   })
   .meta({ id: 'Engagement' });

@@ -7,7 +7,7 @@ export const LinkSettings = z
     host: Host.default('127.0.0.1'),
     port: Port.optional().meta({
       description:
-        'A port of its own for links that are followed and images that are loaded, answered by a thread of its own: a proxy passes /go/ and /image/ to it. Without one they are answered at listen.port.',
+        'A separate port for links that are followed and images that are loaded, answered by a separate thread: a proxy passes /go/ and /image/ to it. Without it they are answered at listen.port.',
     }),
   })
   .prefault({});

@@ -12,7 +12,7 @@ export const InboundSettings = z
           address: z
             .string()
             .regex(PATTERN, 'must be an address such as "support@host.example", or a pattern such as "lost+*@host.example"')
-            .meta({ description: 'An address at a host whose mail comes to the listener of return paths; "*" stands for any signs.' }),
+            .meta({ description: 'An address at a host whose mail comes to the listener of return paths; "*" matches any characters.' }),
           space: z.string().meta({ description: 'The space that gets what comes.' }),
           name: Name.meta({ description: 'What the app, the console and events call it.' }),
         }),

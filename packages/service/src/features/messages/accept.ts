@@ -230,7 +230,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
       const mail = { fields };
       const from = isCaptured ? capturedAuthor(mail) : ownAuthor(mail, allowed);
       if (fault !== undefined && !isCaptured)
-        throw new Refusal(422, 'cannot-travel', 'The email cannot be sent as it is', { detail: `It ${fault}.` });
+        throw new Refusal(422, 'cannot-travel', 'The email cannot be sent in this form', { detail: `It ${fault}.` });
       const own = labelsOf(fields, Object.keys(topics));
       const recipients = envelopeRecipients(to);
       // What such an email says of its template is a label: its content is the app's.
@@ -302,7 +302,7 @@ export function acceptor(options: AcceptOptions): Acceptor {
   function refuseOther(earlier: { bodyHash: string; messageId: string }, wanted: MessageRequest): void {
     if (!hashes.isOf(earlier.bodyHash, wanted)) {
       throw new Refusal(409, 'idempotency-conflict', 'This idempotency key was used for another request', {
-        detail: `The key stands for the message ${earlier.messageId}, which was asked for with another body.`,
+        detail: `The key belongs to the message ${earlier.messageId}, which was asked for with another body.`,
         hint: 'Use a new key for a new message, and the same body with the same key.',
       });
     }

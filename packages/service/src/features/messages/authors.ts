@@ -24,7 +24,7 @@ export function ownAuthor(mail: Pick<Part, 'fields'>, { domains, isAdded }: Allo
     const mailbox = readAuthor(value);
     if (isFault(mailbox)) return refuse(`Its ${name} field ${mailbox.fault}.`, mailbox.hint);
     if (!domains.includes(mailbox.domain) && !isAdded(mailbox))
-      refuse(`${mailbox.domain} in its ${name} field is none of ${domains.join(', ') || 'those allowed'}.`);
+      refuse(`${mailbox.domain} in its ${name} field is not one of ${domains.join(', ') || 'those allowed'}.`);
     return mailbox;
   };
   const resent = mail.fields.find(({ name }) => name.startsWith('resent-'));

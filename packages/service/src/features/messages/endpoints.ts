@@ -124,7 +124,7 @@ const sendBatch = endpoint({
   method: 'post',
   path: '/v1/messages/batch',
   summary: 'Accept up to 1,000 messages',
-  description: 'The idempotency key stands for the batch: an entry that was accepted under it is not accepted again.',
+  description: 'The idempotency key is that of the batch: an entry that was accepted under it is not accepted again.',
   scope: 'send',
   audited: 'people',
   headers: IdempotencyHeader,

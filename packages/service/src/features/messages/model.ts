@@ -13,7 +13,7 @@ export const Locale = z
     if (fault !== undefined) context.addIssue({ code: 'custom', message: fault });
   })
   .meta({ description: 'BCP 47 tag; the mail folder’s own when left out.' });
-export const State = z.enum(STATES).meta({ id: 'State', description: 'What became of a delivery.' });
+export const State = z.enum(STATES).meta({ id: 'State', description: 'The state of a delivery.' });
 export const CauseName = z.enum(CAUSES).meta({ id: 'Cause', description: 'Why a delivery failed or waits.' });
 
 const Recipient = z
@@ -155,7 +155,7 @@ export const HitFields = {
       url: z.string().optional().meta({ description: 'Absent where the data of the email is no longer kept.' }),
       label: z.string().meta({ description: 'Its words, without what comes from the data of the email.' }),
       index: z.int().meta({ description: 'From 1, in the order of the email; 0 where only its address is known.' }),
-      block: z.string().meta({ description: 'The block that it stands in: "action", "picture"; empty for none.' }),
+      block: z.string().meta({ description: 'The block that contains it: "action", "picture"; empty for none.' }),
     })
     .optional(),
 };
@@ -178,7 +178,7 @@ export const DeliveryView = z
   .strictObject({
     id: z.string(),
     address: z.string(),
-    intended: z.string().optional().meta({ description: 'Whom the app meant, where the space’s rules sent it elsewhere.' }),
+    intended: z.string().optional().meta({ description: 'The recipient that the app named, if the rules of the space redirected it.' }),
     state: State,
     cause: CauseName.optional(),
     sentence: z.string().meta({ description: 'The outcome in one sentence.' }),

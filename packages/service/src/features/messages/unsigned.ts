@@ -52,6 +52,6 @@ export function refuseUnsigned(
     detail: isOptional
       ? `The keys of ${domain} are not published, and email that can be unsubscribed from must be signed (RFC 8058).`
       : `The keys of ${domain} are not published, and the space "${space}" sends nothing unsigned.`,
-    hint: `See what is missing: verbalis domains check ${domain}${isOptional ? '' : `; or allow it meanwhile: spaces.${space}.unsigned`}.`,
+    hint: `See what is missing: verbalis domains check ${domain}${isOptional ? '' : `; or allow it until then: spaces.${space}.unsigned`}.`,
   });
 }

@@ -56,7 +56,7 @@ function found({ store }: PeopleEndpoints, given: string, from?: Tx): PersonRow 
   const row = store.people.find(given, from) ?? store.people.byEmail(given.toLowerCase(), from);
   if (row !== undefined) return row;
   throw new Refusal(404, 'unknown-person', 'There is no such person', {
-    detail: `Nobody has the id or the address "${given}".`,
+    detail: `No person has the id or the address "${given}".`,
     hint: 'See: verbalis people list.',
   });
 }

@@ -156,7 +156,7 @@ const back = endpoint({
       const { iss, sub, email, email_verified: isVerified } = claims;
       identity = { issuer: iss, subject: sub, email: typeof email === 'string' && isVerified === true ? email : undefined };
     } catch (error) {
-      log.warn({ err: error }, 'somebody could not sign in at the OpenID provider');
+      log.warn({ err: error }, 'a person could not sign in at the OpenID provider');
       refuse(response, 'interrupted');
       return undefined;
     }
@@ -164,7 +164,7 @@ const back = endpoint({
     if (typeof person === 'string') {
       log.warn(
         { issuer: identity.issuer, subject: identity.subject, why: person },
-        'somebody signed in elsewhere who may not use this service',
+        'a person signed in at the OpenID provider who may not use this service',
       );
       refuse(response, person);
       return undefined;

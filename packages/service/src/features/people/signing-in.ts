@@ -170,7 +170,7 @@ const ways = endpoint({
   path: '/console/sign-in',
   summary: 'How people can sign in here',
   scope: 'open',
-  answers: { 200: json('The ways, beside the operator’s secret.', SignInWays) },
+  answers: { 200: json('The ways to sign in, besides the operator’s secret.', SignInWays) },
   refusals: { 404: 'The service does not answer to this host name.' },
   run: ({ request }, { links, openidName, publicUrl }) => ({
     links: links.space !== undefined && safeBaseOf(request, publicUrl) !== undefined,

@@ -108,7 +108,7 @@ async function refuseUseless(
   const { masking } = ready.files;
   if (masking !== undefined && !isDeepStrictEqual(masking.shown(data), data))
     throw new Refusal(422, 'sensitive-permit', 'Sensitive data cannot be fixed in a permit', {
-      detail: 'A permit is kept as it is.',
+      detail: 'A permit cannot be changed.',
       hint: 'Leave them out here, and let the request bring them: mayAdd.',
     });
   if (to === 'identity' && identityOf(space) === undefined)
@@ -242,7 +242,7 @@ const send = endpoint({
   method: 'post',
   path: '/v1/permitted-messages',
   summary: 'Ask for an email with a permit',
-  description: 'For browsers: the permit stands for the key. With an Idempotency-Key, the same request again is the same email.',
+  description: 'For browsers: the permit takes the place of the key. With an Idempotency-Key, the same request again is the same email.',
   scope: 'open',
   headers: IdempotencyHeader,
   body: smallJsonBody(PermittedMessage, MOST_BYTES),

@@ -20,7 +20,7 @@ export const Limits = z
         by: z
           .enum(['provider', 'space', 'sender'])
           .default('provider')
-          .meta({ description: 'What has a ceiling of its own: the provider, each space, each domain that is sent from.' }),
+          .meta({ description: 'What has its own limit: the provider, each space, each sending domain.' }),
       })
       .optional(),
   })

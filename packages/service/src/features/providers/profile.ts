@@ -9,7 +9,7 @@ export const HttpProfile = z.strictObject({
     .string()
     .min(1)
     .optional()
-    .meta({ description: 'A folder with profile.yaml and examples/*.http; what stands here goes before it.' }),
+    .meta({ description: 'A folder with profile.yaml and examples/*.http; settings given here take precedence.' }),
   ...PROFILE_SHAPE,
   secretFiles: z
     .record(z.string(), z.string().min(1))

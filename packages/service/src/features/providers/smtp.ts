@@ -192,6 +192,6 @@ function explained(outcome: Outcome, options: ConnectionOptions): { detail: stri
         : 'Check host and port, and whether a firewall blocks them.',
     };
   if (outcome.phase === 'greeting' && code === undefined && options.security !== 'implicit')
-    return { detail, hint: 'A server that waits for TLS from the first byte says nothing: set tls.mode: implicit (usual on port 465).' };
+    return { detail, hint: 'A server that waits for TLS from the first byte stays silent: set tls.mode: implicit (usual on port 465).' };
   return { detail, hint: undefined };
 }

@@ -31,7 +31,7 @@ function found({ quarantine }: Kernel, caller: Caller, id: string): QuarantinedR
   if (row !== undefined) return row;
   throw new Refusal(404, 'unknown-item', 'There is no such item in quarantine', {
     detail: `No item "${id}" waits in quarantine for this space.`,
-    hint: 'It may have been retried or dropped meanwhile: verbalis quarantine list',
+    hint: 'It may have been retried or dropped: verbalis quarantine list',
   });
 }
 

@@ -36,7 +36,7 @@ export const ReturnView = z
     about: z
       .array(z.string())
       .optional()
-      .meta({ description: 'Addresses that a feedback report names, where it says nothing of how a delivery ended.' }),
+      .meta({ description: 'Addresses that a feedback report names, if it does not say how a delivery ended.' }),
     problem: z.string().optional(),
     recipients: z.array(ReportView),
   })

@@ -32,7 +32,7 @@ export const ReturnSettings = z
     domain: z
       .string()
       .default('returns.localhost')
-      .meta({ description: 'The domain of return paths where a sender’s domain has none of its own; its mail must reach the listener.' }),
+      .meta({ description: 'The domain of return paths for senders whose domain has none; its mail must reach the listener.' }),
     maxBytes: z
       .int()
       .min(10_000)

@@ -175,7 +175,7 @@ const skip = endpoint({
   params: textParams('name'),
   body: optionalJsonBody(Skip),
   answers: { 200: json('The schedule.', ScheduleView) },
-  refusals: { 404: 'There is no such schedule.', 409: 'It has no next time.', 422: 'It is none of the next five times.' },
+  refusals: { 404: 'There is no such schedule.', 409: 'It has no next time.', 422: 'It is not one of the next five times.' },
   async run({ caller: { space }, params: { name }, body: { at: wanted } }, deps) {
     const { schedule, row } = await find(deps, space, name);
     if (row.nextAt === null)
@@ -185,7 +185,7 @@ const skip = endpoint({
     const times = upcoming(deps, { schedule, row });
     const plannedAt = wanted === undefined ? row.nextAt : Date.parse(wanted);
     if (!times.some(({ at }) => at === plannedAt))
-      throw new Refusal(422, 'schedule-time', 'This is none of its next times', {
+      throw new Refusal(422, 'schedule-time', 'This is not one of its next times', {
         detail: `"${name}" does not run at ${instant(plannedAt)}.`,
         hint: `Its next times: ${times.map(({ at }) => instant(at)).join(', ')}.`,
       });
@@ -213,7 +213,7 @@ const pause = endpoint({
   method: 'post',
   path: '/v1/schedules/{name}/pause',
   summary: 'Run a schedule no more, until it is resumed',
-  description: 'A run that has begun goes on; it is a bulk send, and can be paused as one. Times that pass meanwhile are not made up for.',
+  description: 'A run that has begun goes on; it is a bulk send, and can be paused as one. Times that pass until then are skipped.',
   scope: 'send',
   params: textParams('name'),
   answers: { 200: json('The schedule.', ScheduleView) },

@@ -10,7 +10,7 @@ export function confirmPages({ open, confirm }: Pick<Confirming, 'open' | 'confi
     sendPage(
       response.status(404),
       'This link is not known',
-      '<p>It is not complete, or it has ended. Ask whoever sent it for a new one.</p>',
+      '<p>It is incomplete, or it has expired. Ask the person who sent it for a new one.</p>',
     );
   };
 

@@ -132,7 +132,8 @@ export function confirming(options: ConfirmOptions): Confirming {
 
   async function askAgain(id: string, base: string): Promise<SenderRow> {
     const row = store.senders.byId(id);
-    if (row === undefined) throw new Refusal(404, 'unknown-sender', 'There is no such sender', { detail: 'It was removed meanwhile.' });
+    if (row === undefined)
+      throw new Refusal(404, 'unknown-sender', 'There is no such sender', { detail: 'It was removed in the meantime.' });
     if (row.confirmedAt !== null)
       throw new Refusal(409, 'already-confirmed', 'The sender is confirmed', {
         detail: `The owner of ${row.address} agreed on ${new Date(row.confirmedAt).toISOString().slice(0, 10)}.`,

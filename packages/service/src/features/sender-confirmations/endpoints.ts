@@ -50,7 +50,7 @@ const list = endpoint({
   name: 'senders.list',
   method: 'get',
   path: '/v1/senders',
-  summary: 'Whom the space sends as, and whether it may',
+  summary: 'The senders of the space, and whether it may send as them',
   scope: 'read',
   answers: { 200: json('All of them: configured, of the mail folder, and added.', SenderList) },
   run: async ({ caller: { space } }, deps) => sendersView(sources(space, deps), await deps.editions.current(space)),

@@ -13,8 +13,10 @@ export const NewSignal = z
     id: oneLine(200)
       .min(1)
       .optional()
-      .meta({ description: 'With `source` it stands for one signal, however often it is sent. Left out: every request is another one.' }),
-    source: oneLine(500).min(1).default('/').meta({ description: 'Who says so: a part of the app.' }),
+      .meta({
+        description: 'With `source` it identifies the signal: sent again, it is the same one. If left out, every request is a new signal.',
+      }),
+    source: oneLine(500).min(1).default('/').meta({ description: 'The source: a part of the app.' }),
     type: Type,
     subject: oneLine(300).min(1).optional(),
     time: Time.optional().meta({ description: 'When it happened; now, when left out.' }),
@@ -30,7 +32,7 @@ export type NewSignal = z.output<typeof NewSignal>;
 export const SignalState = z.enum(['waiting', 'sent', 'canceled', 'limited', 'refused', 'ignored']).meta({
   id: 'SignalState',
   description:
-    'What a rule made of a signal. waiting: its email is due later. sent: there is a message. canceled: a later signal or a person. limited: its recipients had as many as the rule allows. refused: what the rule made is no email that can be sent. ignored: the test of the rule does not hold.',
+    'The result of a rule for a signal. waiting: its email is due later. sent: there is a message. canceled: a later signal or a person. limited: its recipients had as many as the rule allows. refused: what the rule made is no email that can be sent. ignored: the test of the rule does not hold.',
 });
 
 const SignalMatch = z

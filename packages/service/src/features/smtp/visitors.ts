@@ -32,7 +32,7 @@ export class Visitors {
     const address = sourceOf(from);
     const own = this.#now.get(address) ?? 0;
     if (this.#connections >= this.limits.connections) return 'Too many connections, come back later';
-    if (own >= this.limits.perAddress) return 'Too many connections from you at once';
+    if (own >= this.limits.perAddress) return 'Too many concurrent connections from you';
     if (counted(this.#visits, { address, now, forMs: MINUTE_MS }) > this.limits.perMinute)
       return 'Too many connections from you, come back later';
     this.#connections += 1;

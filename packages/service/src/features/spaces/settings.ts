@@ -80,7 +80,7 @@ export const SpaceSettings = z
         .prefault({})
         .meta({ description: 'Emails that a browser asks for.' }),
       archive: z.string().optional().meta({ description: 'Gets a copy of every mail.' }),
-      operator: z.string().optional().meta({ description: 'Whom to notify of what needs a person.' }),
+      operator: z.string().optional().meta({ description: 'The address for notifications about what needs a person.' }),
     }),
   )
   .default({});

@@ -18,7 +18,7 @@ export const SubmissionSettings = z
     lineEnds: z
       .enum(['refuse', 'repair'])
       .default('refuse')
-      .meta({ description: 'An email with a CR or LF by itself is refused (RFC 5321 2.3.8), or its line ends are made CRLF.' }),
+      .meta({ description: 'An email with a bare CR or LF is refused (RFC 5321 2.3.8), or its line ends are made CRLF.' }),
     ...ListenerSettings({ perAddress: 100, perMinute: 6000 }),
   })
   .refine(({ tlsPort, tls }) => tlsPort === undefined || tls !== undefined, {

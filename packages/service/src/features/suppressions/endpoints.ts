@@ -55,7 +55,7 @@ const list = endpoint({
   name: 'suppressions.list',
   method: 'get',
   path: '/v1/suppressions',
-  summary: 'Addresses that get no more mail, newest first',
+  summary: 'Addresses that get no mail any more, newest first',
   scope: 'read',
   query: SuppressionQuery,
   answers: { 200: json('A page.', SuppressionList) },

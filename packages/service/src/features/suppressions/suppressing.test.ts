@@ -54,7 +54,7 @@ test('an address that does not exist is suppressed at once, and mail to it is wi
 });
 
 test.each(['policy', 'reputation', 'content', 'authentication', 'too-large'] as const)(
-  '%s is the sender’s fault: it says nothing suppressionFor the recipient',
+  '%s is the sender’s fault: it says nothing about the recipient',
   async (cause) => {
     for (let i = 0; i < 5; i += 1) await failed('fine@post.example', cause, NOW + i);
     expect(isSuppressed('fine@post.example')).toBe(false);

@@ -34,11 +34,11 @@ export type Suppressing = ReturnType<typeof suppressing>;
 const MEMORY = 90 * 24 * 3_600_000;
 
 const REASONS: Readonly<Record<SuppressionReason, string>> = {
-  failed: 'an email to it failed for good',
+  failed: 'an email to it failed permanently',
   'failed-repeatedly': 'emails to it failed again and again',
   complained: 'an email was reported as unwanted',
   unsubscribed: 'the recipient has unsubscribed',
-  added: 'somebody has added it',
+  added: 'a person added it',
   imported: 'it was imported',
 };
 

@@ -135,7 +135,7 @@ const save = endpoint({
   scope: 'write',
   body: jsonBody(SaveFile),
   answers: { 204: empty('Written.') },
-  refusals: { 409: 'The file has changed meanwhile, or is not editable.' },
+  refusals: { 409: 'The file has changed in the meantime, or is not editable.' },
   async run({ body: { path, text, was } }, { workbench }) {
     await workbench.save(path, text, was);
     return undefined;
@@ -168,7 +168,7 @@ const frameHtml = endpoint({
   name: 'templates.frameHtml',
   method: 'get',
   path: '/v1/frames/{frame}/html',
-  summary: 'Its HTML as it is sent',
+  summary: 'The HTML that is sent',
   scope: 'read',
   params: textParams('frame'),
   answers: { 200: content('HTML, as text.', 'text/plain') },

@@ -105,7 +105,7 @@ export async function folderWorkbench(
         throw notSaved(`"${name}" is no source of a mail folder.`);
       const before = files.get(name);
       const now = before === undefined ? '' : Buffer.from(before).toString('utf8');
-      if (now !== was) throw notSaved(`${name} has changed on the disk meanwhile.`);
+      if (now !== was) throw notSaved(`${name} has changed on the disk in the meantime.`);
       const file = join(folder, name);
       await mkdir(dirname(file), { recursive: true });
       // Whoever reads it sees the old text or the new one, never half of it.

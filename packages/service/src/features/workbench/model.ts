@@ -33,7 +33,7 @@ export const TemplateSummary = z
 
 export const TemplateList = z
   .strictObject({
-    edition: z.int().optional().meta({ description: 'The edition they stand in.' }),
+    edition: z.int().optional().meta({ description: 'The edition that contains them.' }),
     folder: z.string().optional().meta({ description: 'The folder on the disk, in a local preview.' }),
     editable: z.boolean(),
     testBy: z.array(z.string()).meta({ description: 'What a test can be sent by.' }),
@@ -108,7 +108,7 @@ export const SaveFile = z
   .strictObject({
     path: z.string().min(1).max(300),
     text: z.string().max(2_000_000),
-    was: z.string().max(2_000_000).meta({ description: 'Its text before; a file that has changed meanwhile is not overwritten.' }),
+    was: z.string().max(2_000_000).meta({ description: 'Its text before; a file that has changed in the meantime is not overwritten.' }),
   })
   .meta({ id: 'SaveFile' });
 
