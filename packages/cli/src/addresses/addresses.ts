@@ -30,7 +30,10 @@ export async function eraseAddress(
   output: Output,
 ): Promise<ExitCode> {
   if (!yes)
-    throw new UsageError(`Nothing was removed. This removes everything that is known about ${address}, permanently.`, 'Repeat it with --yes.');
+    throw new UsageError(
+      `Nothing was removed. This removes everything that is known about ${address}, permanently.`,
+      'Repeat it with --yes.',
+    );
   const done = await client.addresses.erase(address);
   const { messages, others, captured, suppressions, elsewhere, waiting } = done;
   if (json) output.json(done);

@@ -10,12 +10,9 @@ const Type = z
 export const NewSignal = z
   .looseObject({
     specversion: z.literal('1.0', 'must be "1.0"').default('1.0'),
-    id: oneLine(200)
-      .min(1)
-      .optional()
-      .meta({
-        description: 'With `source` it identifies the signal: sent again, it is the same one. If left out, every request is a new signal.',
-      }),
+    id: oneLine(200).min(1).optional().meta({
+      description: 'With `source` it identifies the signal: sent again, it is the same one. If left out, every request is a new signal.',
+    }),
     source: oneLine(500).min(1).default('/').meta({ description: 'The source: a part of the app.' }),
     type: Type,
     subject: oneLine(300).min(1).optional(),
