@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import { testBundle } from './tests/support/bundle.mjs';
 
 const shared = {
@@ -44,7 +45,8 @@ export default async () => ({
   ],
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
-  maxWorkers: 2,
+  // One more than there are processors: suites wait for servers and browsers a seventh of their time.
+  maxWorkers: availableParallelism() + 1,
   // Suites leave something of themselves in a worker: after two hundred it held 4 GB, which a small machine does not have.
   workerIdleMemoryLimit: '1500MB',
 });

@@ -3,7 +3,7 @@
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { build, ensurePackages, root } from './steps.mjs';
+import { installAndBuild, root } from './steps.mjs';
 
 const args = process.argv.slice(2);
 const name = args.find((one) => !one.startsWith('--'));
@@ -18,8 +18,7 @@ if (name === undefined || !existsSync(file)) {
 // What the build says goes to stderr; only the figures go to stdout.
 const log = console.log;
 console.log = console.error;
-ensurePackages();
-build();
+await installAndBuild();
 const { default: bench, runs = 5 } = await import(pathToFileURL(file));
 const median = (values) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
 const results = [];

@@ -16,10 +16,10 @@ export function run(title, command, args, options = {}) {
 }
 
 /**
- * Runs commands beside each other, as many at once as there are processors; what each printed is shown when it has ended.
- * Ends the process when one of them failed, after all have ended.
+ * Runs commands beside each other, as many as there are processors (at least two); what each printed is shown when it has ended.
+ * @returns 0, or the status of one that failed, after all have ended
  */
-export async function runBeside(steps) {
+export async function runBeside(steps, most = Math.max(2, availableParallelism())) {
   const waiting = [...steps];
   let failed = 0;
   const work = async () => {
@@ -40,28 +40,32 @@ export async function runBeside(steps) {
       if (status !== 0) failed = status ?? 1;
     }
   };
-  await Promise.all(Array.from({ length: Math.max(1, availableParallelism()) }, work));
-  if (failed !== 0) process.exit(failed);
+  await Promise.all(Array.from({ length: most }, work));
+  return failed;
 }
 
-/** Installs the packages, unless those of this very lock file are there. */
-export function ensurePackages() {
-  const lock = createHash('sha256')
+const mark = join(root, 'node_modules/.verbalis-lock');
+const lockHash = () =>
+  createHash('sha256')
     .update(readFileSync(join(root, 'package-lock.json')))
     .digest('hex');
-  const mark = join(root, 'node_modules/.verbalis-lock');
-  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return;
+
+/** Installs the packages, unless those of this very lock file are there, and builds. The first time, SQLite is compiled beside the build. */
+export async function installAndBuild() {
+  const lock = lockHash();
+  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) {
+    run('Building', process.execPath, ['scripts/build.mjs']);
+    return;
+  }
   const [major] = process.versions.node.split('.').map(Number);
   if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
-  run('Installing packages (the first time takes some minutes: SQLite is built)', 'npm', [
-    'ci',
-    '--no-audit',
-    '--no-fund',
-    '--loglevel=error',
+  const quiet = ['--no-audit', '--no-fund', '--loglevel=error'];
+  run('Installing packages', 'npm', ['ci', '--ignore-scripts', ...quiet]);
+  console.error('\n▸ Compiling SQLite, and building (the first time takes some minutes) …');
+  const status = await runBeside([
+    ['SQLite', 'npm', ['rebuild', 'better-sqlite3', ...quiet]],
+    ['Building', process.execPath, ['scripts/build.mjs']],
   ]);
+  if (status !== 0) process.exit(status);
   writeFileSync(mark, lock);
-}
-
-export function build() {
-  run('Building', process.execPath, ['scripts/build.mjs']);
 }

@@ -1,7 +1,8 @@
-// npm test: installs what the tests need, then runs everything that must be right: see verify.mjs.
+// npm test: installs what the tests need, then runs everything that must be right: see checks.mjs.
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync } from 'node:fs';
-import { ensurePackages, run } from './steps.mjs';
+import { checks } from './checks.mjs';
+import { installAndBuild, run } from './steps.mjs';
 
 // Debian packages that tests drive for real, each with a file that shows that it is there.
 const DEBIAN = [
@@ -55,7 +56,7 @@ if (missing.length > 0 && existsSync('/etc/debian_version')) {
     `\n!! These are missing and not installed here (no Debian): ${missing.join(', ')}. The tests that need them are SKIPPED.\n`,
   );
 }
-ensurePackages();
+await installAndBuild();
 // Other mail servers cannot be installed beside the first, so their files are unpacked.
 for (const [name, debian, program] of [
   ['exim', 'exim4-daemon-light', 'usr/sbin/exim4'],
@@ -68,4 +69,4 @@ for (const [name, debian, program] of [
   const [file] = readdirSync(folder).filter((entry) => entry.endsWith('.deb'));
   run(`Unpack ${debian}`, 'dpkg', ['-x', file, '.'], { cwd: folder });
 }
-run('Verify', process.execPath, ['scripts/verify.mjs', ...process.argv.slice(2)]);
+await checks(process.argv.slice(2));

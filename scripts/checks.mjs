@@ -1,0 +1,61 @@
+// All that must be right: lint, reference pages, types, format, arrows, unused code, tests.
+import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { spawn } from 'node:child_process';
+import { root, run, runBeside } from './steps.mjs';
+
+const node = process.execPath;
+
+/** The longest runs beside all others, the tests included. */
+const LINT = ['Lint', 'npx', ['eslint', '.', '--max-warnings', '0']];
+const OTHERS = [
+  ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
+  ['Types of tests', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']],
+  ['Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']],
+  ['Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']],
+  ['Arrows point down', 'npm', ['run', '-s', 'arrows']],
+  ['Nothing is unused', 'npx', ['knip']],
+];
+
+/** Runs the tests. @param args for Jest: names of files, options @returns its status, and how many were skipped */
+async function test(args) {
+  const results = join(root, 'node_modules/.cache/verbalis-jest.json');
+  mkdirSync(dirname(results), { recursive: true });
+  rmSync(results, { force: true });
+  const jest = [
+    '--experimental-vm-modules',
+    '--disable-warning=ExperimentalWarning',
+    'node_modules/jest/bin/jest.js',
+    '--json',
+    `--outputFile=${results}`,
+    ...args,
+  ];
+  console.error('\n▸ Tests');
+  const child = spawn(node, jest, { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, FORCE_COLOR: '0' } });
+  const status = await new Promise((done) => child.once('close', (code) => done(code ?? 1)));
+  const { numPassedTests, numFailedTests, numPendingTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(results, 'utf8'));
+  const failed = numFailedTests + numRuntimeErrorTestSuites;
+  console.log(`${numPassedTests} passed, ${failed} failed${numPendingTests > 0 ? `, ${numPendingTests} skipped` : ''}`);
+  return { status, skipped: numPendingTests };
+}
+
+/** Runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
+export async function checks(args) {
+  const linting = runBeside([LINT]);
+  const others = await runBeside(OTHERS, 1);
+  if (others !== 0) {
+    await linting;
+    process.exit(others);
+  }
+  const { status, skipped } = await test(args);
+  const lint = await linting;
+  if (skipped > 0 && process.env.CI) {
+    console.error('On CI a test that cannot run is a failure.');
+    process.exit(1);
+  }
+  // The page of conformance says what all tests have shown; a run of some, or one that had to leave some out, says less.
+  if (status === 0 && skipped === 0 && args.length === 0)
+    run('The page of conformance is current', node, ['scripts/conformance.mjs', '--check']);
+  if (lint !== 0) console.error('Lint has failed: see above.');
+  process.exit(status || lint);
+}
