@@ -28,8 +28,8 @@ export interface Machine {
   readonly database: string;
   /** Runs its node in this process. */
   readonly run: () => Promise<Node & { readonly client: Client; readonly logs: readonly string[] }>;
-  /** Runs its node in a process of its own. */
-  readonly spawn: () => Promise<ChildNode>;
+  /** Runs its node in a process of its own. @param program the command line; that of this checkout, when left out */
+  readonly spawn: (program?: string) => Promise<ChildNode>;
   /** Runs a delivery worker in a process of its own. */
   readonly deliver: () => Promise<ChildProcess>;
   /** Its disk is lost: nothing but configuration and secrets comes from elsewhere. */
@@ -103,8 +103,8 @@ export async function makeMachines(
         undo.push(() => node.stop().catch(() => undefined));
         return Object.assign({ ...node }, { client: clientOf(node.url, space), logs });
       },
-      async spawn() {
-        const child = spawn(process.execPath, [CLI, 'serve', '--json', '--config', config], {
+      async spawn(program = CLI) {
+        const child = spawn(process.execPath, [program, 'serve', '--json', '--config', config], {
           env: { ...process.env, VERBALIS_OPERATOR_SECRET: OPERATOR },
           stdio: ['ignore', 'pipe', process.env['SHOW_NODES'] === undefined ? 'ignore' : 'inherit'],
         });

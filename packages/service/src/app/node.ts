@@ -331,12 +331,19 @@ class ClusterService {
       await this.#standby.catchUp();
       await this.#standby.openReads();
     } catch (error) {
+      const why = this.#whyBroken() ?? error;
       await this.#leavePart();
-      throw error;
+      discardFor(why, this.#file);
+      throw why;
     }
     this.#setRole(this.#isDrained ? 'drained' : 'standby');
     this.#setProblem(undefined);
     this.#wasFree = false;
+  }
+
+  /** Why the log could not be followed; it is known before what waited for it fails. */
+  #whyBroken(): unknown {
+    return this.#broken?.why;
   }
 
   /** Becomes the primary. @returns false where another node was first */

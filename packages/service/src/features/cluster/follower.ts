@@ -40,6 +40,9 @@ const LOOK_MS = 50;
 /** The log has records of tables that this file does not have. */
 export class OtherLayout extends Error {
   override name = 'OtherLayout';
+  constructor(record: number) {
+    super(`The primary is of another version of Verbalis, with other tables (record ${record}). Upgrade this node to the same version.`);
+  }
 }
 
 /** Writes what comes into the log of a cluster into the file of a standby. */
@@ -62,7 +65,7 @@ export async function startFollower(options: FollowerOptions): Promise<Follower>
     while (waiting.length > 0 && !isStopped) {
       const groups = waiting.slice(0, AT_ONCE);
       const other = groups.find(({ layout }) => layout !== following.layout);
-      if (other !== undefined) throw new OtherLayout(`Record ${other.place.seq} is of another version of Verbalis.`);
+      if (other !== undefined) throw new OtherLayout(other.place.seq);
       applied(following.apply(groups, follows));
       waiting = waiting.slice(groups.length);
       lastAt = groups.at(-1)?.at ?? lastAt;
