@@ -206,3 +206,41 @@ describe('completion', () => {
     }
   });
 });
+
+describe('on a terminal', () => {
+  /** The command on a terminal of its own, on which something is typed when it asks. */
+  function typed(command: string, answer: string): Promise<{ readonly code: number | null; readonly text: string }> {
+    const { url } = all.service;
+    const line = `${process.execPath} ${CLI} ${command} --space harbour`;
+    return new Promise((done) => {
+      const child = spawn('script', ['-qec', line, '/dev/null'], {
+        env: { ...process.env, VERBALIS_URL: url, VERBALIS_KEY: OPERATOR },
+        stdio: ['pipe', 'pipe', 'inherit'],
+      });
+      let text = '';
+      child.stdout.on('data', (bytes: Buffer) => {
+        const isAsked = text.includes('[y/N]');
+        text += bytes.toString();
+        if (!isAsked && text.includes('[y/N]')) child.stdin.write(answer);
+      });
+      child.on('close', (code) => done({ code, text }));
+    });
+  }
+
+  test.each([
+    ['n\r', 1, 'active'],
+    ['\r', 1, 'active'],
+    // Ctrl+C and Ctrl+D
+    ['\u0003', 1, 'active'],
+    ['\u0004', 1, 'active'],
+    ['y\r', 0, 'revoked'],
+  ])('a question that is answered with %j', async (answer, status, state) => {
+    const operator = createClient({ url: all.service.url, key: OPERATOR, space: 'harbour' });
+    const { id } = await operator.keys.add({ name: 'till', scopes: ['send'] });
+    const { code, text } = await typed(`keys revoke ${id}`, answer);
+    expect(text).toContain('[y/N]');
+    expect((await operator.keys.get(id)).state).toBe(state);
+    expect({ code, text }).toEqual({ code: status, text: expect.any(String) });
+    expect(text).not.toMatch(/\bat .+:\d+:\d+/);
+  });
+});

@@ -49,7 +49,12 @@ export async function confirmed(
   const { createInterface } = await import('node:readline/promises');
   const terminal = createInterface({ input: process.stdin, output: process.stderr });
   try {
-    const answer = await terminal.question(`${question} [y/N] `);
+    const answer = await terminal.question(`${question} [y/N] `).catch((error: unknown) => {
+      // Ctrl+C or Ctrl+D is a no, too.
+      if ((error as Error).name !== 'AbortError') throw error;
+      process.stderr.write('\n');
+      return '';
+    });
     if (/^y(?:es)?$/i.test(answer.trim())) return true;
     output.note('Nothing was changed.');
     return false;
