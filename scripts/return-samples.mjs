@@ -1,6 +1,6 @@
 // node scripts/return-samples.mjs [FOLDER]: runs real mail systems on loopback, lets a scripted next hop refuse their mail in many ways, and
 // keeps the reports that they send back, one file each, in FOLDER/<system>. Needs root, Postfix, and Exim and OpenSMTPD unpacked.
-// What these reports must be read as stands in expected.json beside them, written by hand.
+// What these reports must be read as is in expected.json beside them, written by hand.
 import { spawn, spawnSync } from 'node:child_process';
 import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createConnection, createServer } from 'node:net';

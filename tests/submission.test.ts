@@ -4,7 +4,7 @@ import type { Client } from '@verbalis/client';
 import { talkTo } from './support/talk.js';
 import { DEMO_FOLDER, startTestService, until, type TestService } from './support/service.js';
 
-// What an app can say by SMTP, byte by byte: it works by its RFC, or is refused where it stands.
+// What an app can say by SMTP, byte by byte: it works by its RFC, or is refused.
 
 let all: TestService;
 let client: Client;

@@ -9,7 +9,7 @@ const STEP = 20_000;
 const TABLES = ['messages', 'deliveries', 'attempts', 'facts', 'events'];
 const ID = /^[mda]01[0-9a-z]{24}/;
 
-/** Column by column, what a copy has in the place of a value. */
+/** Column by column, what a copy has in place of a value. */
 function copier(names) {
   return (row, { ids, delta, number, sample }) =>
     names.map((name) => {

@@ -179,7 +179,7 @@ function SeriesTable({ series, grain }: Pick<FiguresView, 'series' | 'grain'>) {
   );
 }
 
-/** How many, what became of them, how long it took; this period against the one before. */
+/** How many, the outcome, how long it took; this period against the one before. */
 export function Figures() {
   const { client, space } = useSession();
   const [params, setParams] = useSearchParams();

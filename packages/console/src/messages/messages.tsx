@@ -54,7 +54,7 @@ const DAY_MS = 86_400_000;
 /** A handle that is being moved asks for nothing yet. */
 const SETTLED_MS = 250;
 
-/** How many over the last weeks, with a span to choose that stands in the address. */
+/** How many over the last weeks, with a span to choose that is in the address. */
 function Weeks({
   from,
   to,

@@ -12,7 +12,7 @@ type Series = FiguresView['series'];
 
 /** From what went well at the bottom to what did not on top. */
 const ORDER: readonly State[] = ['delivered', 'accepted', 'queued', 'delayed', 'withheld', 'expired', 'canceled', 'complained', 'failed'];
-/** Fills that differ in brightness too, so that they are told apart without colours. */
+/** Fills that differ in brightness too, so that they are distinguished without colours. */
 const FILL: Readonly<Partial<Record<State, string>>> = {
   delivered: 'color-mix(in srgb, var(--good) 82%, var(--paper))',
   accepted: 'color-mix(in srgb, var(--good) 34%, var(--paper))',
@@ -89,7 +89,7 @@ function useWidth(): readonly [RefObject<HTMLElement | null>, number] {
   return [ref, width];
 }
 
-/** How many over time, and what became of them: a bar for each hour or day. */
+/** How many over time, and the outcome: a bar for each hour or day. */
 export function StateBars({
   series,
   grain,

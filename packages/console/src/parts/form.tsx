@@ -31,7 +31,7 @@ export function Field({
   readonly name: string;
   readonly label: string;
   readonly required?: boolean;
-  /** What stands in it at first. */
+  /** What is in it at first. */
   readonly value?: string;
   readonly type?: 'text' | 'number';
 }) {

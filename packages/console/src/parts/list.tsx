@@ -13,7 +13,7 @@ export const Head = styled.div`
     flex: 1 0 100%;
   }
   position: relative;
-  /* What saves the table stands in the corner, out of the way of what chooses. */
+  /* What saves the table is in the corner, out of the way of what chooses. */
   > [data-save] {
     position: absolute;
     inset: 6px 0 auto auto;

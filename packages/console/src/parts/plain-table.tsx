@@ -2,7 +2,7 @@ import type { ReactNode } from 'react';
 import { Plain } from './list.js';
 import { Unseen } from './unseen.js';
 
-/** A column of a table: its title, and what stands in it. The first names the row. */
+/** A column of a table: its title, and what is in it. The first names the row. */
 export interface PlainColumn<T> {
   readonly title: string;
   readonly show: (row: T) => ReactNode;

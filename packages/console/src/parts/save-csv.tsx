@@ -17,7 +17,7 @@ const Said = styled.span`
   font-size: 15px;
 `;
 
-/** A column of a file: its name, and what stands in it. */
+/** A column of a file: its name, and what is in it. */
 export type CsvColumn<T> = readonly [name: string, value: (row: T) => string | number | boolean | undefined];
 
 /** What no table program should be asked to hold. */

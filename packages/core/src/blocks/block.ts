@@ -4,7 +4,7 @@ import type { Color, Theme } from '../html/index.js';
 import type { Op, Steer, TextOp, Value } from '../render/index.js';
 import type { BlockSignature } from '../typing/index.js';
 
-/** The colours that prose has where it stands; a block with a background of its own changes them for what is inside. */
+/** The colours that prose has where it is; a block with a background of its own changes them for what is inside. */
 export interface Background {
   readonly text: Color;
   readonly soft: Color;
@@ -51,7 +51,7 @@ export interface HtmlSide extends Side {
   readonly rows: (nodes: readonly RowPart[], one: (row: Row, side: HtmlSide) => Op[]) => Op[];
   /** Markup of the author's own. */
   readonly raw: (nodes: readonly Verbatim[]) => Op[];
-  /** False where both parts are made to be compared: what stands in one of them only is left out. */
+  /** False where both parts are made to be compared: what is in one of them only is left out. */
   readonly single: boolean;
 }
 

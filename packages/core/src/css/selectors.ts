@@ -62,7 +62,7 @@ function some(node: CssNode, test: (inner: CssNode) => boolean): boolean {
   return found;
 }
 
-/** Whether browsers know all of a selector; one that they do not know voids the whole list that it stands in (Selectors 4, 3.9). */
+/** Whether browsers know all of a selector; one that they do not know voids the whole list that it is in (Selectors 4, 3.9). */
 function isKnown(selector: Selector): boolean {
   return !some(selector, (node) => {
     if (node.type === 'PseudoElementSelector') return !PSEUDO_ELEMENTS.has(node.name.toLowerCase());

@@ -59,7 +59,7 @@ const CLOSES = new Map<number, number>([
   [T.LeftSquareBracket, T.RightSquareBracket],
 ]);
 
-/** Reads the structure of CSS as browsers do (CSS Syntax 3, 5.4), with nesting; every item knows where it stands. */
+/** Reads the structure of CSS as browsers do (CSS Syntax 3, 5.4), with nesting; every item knows where it is. */
 class Reader {
   readonly #tokens: Token[] = [];
   #at = 0;

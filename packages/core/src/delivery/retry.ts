@@ -29,7 +29,7 @@ export const USUAL_RETRIES: RetryPlan = {
 
 /**
  * How long to wait after the `made`-th attempt (from 1), in milliseconds; undefined when no other follows.
- * @param random from 0 to 1: spreads the waits by a quarter, so that emails put off together do not come back together
+ * @param random from 0 to 1: spreads the waits by a quarter, so that emails deferred together do not come back together
  */
 export function waitAfter(plan: RetryPlan, made: number, cause: Cause | undefined, random: number): number | undefined {
   if (made >= plan.attempts) return undefined;

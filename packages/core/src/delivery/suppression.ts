@@ -28,7 +28,7 @@ export interface SuppressionVerdict {
   readonly fact: AddressFact;
 }
 
-/** Whether a failure was one for good: the reply code says it, then the enhanced one; without any it is. */
+/** Whether a failure was permanent: the reply code says it, then the enhanced one; without any it is. */
 function isLasting(fact: Pick<Fact, 'replyCode' | 'status'>): boolean {
   if (fact.replyCode !== undefined) return fact.replyCode >= 500;
   return fact.status?.startsWith('4') !== true;

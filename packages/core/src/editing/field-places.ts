@@ -13,7 +13,7 @@ const keyOf = ({ file, pointer }: SchemaPlace): string => `${file}#${pointer}`;
 
 /** Where the schemas of a template declare a field, by the files that they are written in. */
 export function fieldIdentities(template: TemplateFiles, pointers: readonly string[]): SchemaPlace[] {
-  // A condition's other case has a pointer that stands in no file.
+  // A condition's other case has a pointer that is in no file.
   return pointers.filter((pointer) => !pointer.includes('#')).map((pointer) => inFiles(pointer, template));
 }
 

@@ -47,7 +47,7 @@ function haveSameShared(before: MailFiles, now: MailFiles): boolean {
   return paths.every((path) => before.get(path) === now.get(path));
 }
 
-/** An expression of a file, with the names in reach where it stands. */
+/** An expression of a file, with the names in reach where it is. */
 export interface Seen {
   readonly expression: Expression;
   readonly scope: Scope;

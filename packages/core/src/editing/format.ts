@@ -2,7 +2,7 @@ import { parseSource, parseVerbatim, type BlockModes } from '../notation/index.j
 import { hasErrors } from '../problems/index.js';
 import { formatBraces, formatExpression } from './format-expression.js';
 
-/** A line of a source with what is known of where it stands. */
+/** A line of a source with what is known of where it is. */
 interface Line {
   readonly text: string;
   /** In a block of code or a comment: it stays as it is. In a block that takes text as it stands, only its braces are formatted. */

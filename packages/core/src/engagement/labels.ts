@@ -33,7 +33,7 @@ export function labelMask(data: unknown): (label: string) => string {
   };
 }
 
-/** A text without another that stands in it as a word. */
+/** A text without another that is in it as a word. */
 function without(label: string, text: string): string {
   const lower = label.toLowerCase();
   // Some letters are longer in small: then places do not fit.

@@ -18,7 +18,7 @@ const formatter = memo((locale: string, timeZone: string, styles: string) => {
   const isStyle = (STYLES as readonly string[]).includes(date === '' ? time : date);
   if (!isStyle && skeleton !== undefined)
     return new Intl.DateTimeFormat(locale, { timeZone, ...skeleton, ...(named === '' ? {} : { timeZoneName: 'short' as const }) });
-  // Intl takes no name of the zone beside a style: what the style means stands in its place.
+  // Intl takes no name of the zone beside a style: what the style means is in its place.
   const options: Intl.DateTimeFormatOptions = {
     timeZone,
     ...(date === '' ? {} : { dateStyle: date as Style }),

@@ -8,7 +8,7 @@ export interface TagAttribute {
   readonly to: number;
 }
 
-/** A tag or comment of markup that need not be a whole document, with where it stands. */
+/** A tag or comment of markup that need not be a whole document, with where it is. */
 export interface Tag {
   readonly kind: 'start' | 'end' | 'other';
   readonly name: string;

@@ -14,7 +14,7 @@ const ATTRIBUTES = new Set(
     ' ',
   ),
 );
-/** Properties that change how text looks, and nothing of where it stands. */
+/** Properties that change how text looks, and nothing of where it is. */
 const PROPERTIES =
   /^(?:color|background-color|font(?:-family|-size|-style|-weight|-variant)?|text-(?:align|decoration|decoration-line|transform|indent)|line-height|letter-spacing|word-spacing|vertical-align|white-space|direction|unicode-bidi|margin(?:-(?:top|right|bottom|left))?|padding(?:-(?:top|right|bottom|left))?|border(?:-(?:top|right|bottom|left|collapse|spacing|color|style|width|radius))?|(?:max-|min-)?width|height|list-style-type)$/;
 /** Signs that no harmless value has: addresses, escapes, functions that fetch or compute. */

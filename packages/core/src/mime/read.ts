@@ -21,7 +21,7 @@ export interface Part {
   /** "text/plain", lower case. */
   readonly type: string;
   readonly parameters: Readonly<Record<string, string>>;
-  /** As it stands in the mail. */
+  /** As it is in the mail. */
   readonly body: Uint8Array;
   /** Of a multipart, or the one mail inside message/rfc822. */
   readonly parts: readonly Part[];

@@ -289,7 +289,7 @@ class Reader {
       return { kind: 'name', name: token.text, place };
     }
     if (token.kind === 'sign' && token.text === '(') {
-      // What stands within counts for itself.
+      // What is within counts for itself.
       const inner = this.pipe();
       this.take(')', 'to close the parenthesis');
       return inner;

@@ -380,7 +380,7 @@ class ShapeReader {
     return new SourceText(this.where, text);
   }
 
-  /** Problems of a text within, with where it stands. */
+  /** Problems of a text within, with where it is. */
   #report(path: string, found: readonly Problem[]): void {
     this.problems.push(...found.map((fault) => this.#placed(path, fault)));
   }

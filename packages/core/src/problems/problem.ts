@@ -1,4 +1,4 @@
-/** Where something stands in a source file. Lines and columns count from 1; offsets count UTF-16 units from 0. */
+/** Where something is in a source file. Lines and columns count from 1; offsets count UTF-16 units from 0. */
 export interface Place {
   readonly file: string;
   readonly line: number;

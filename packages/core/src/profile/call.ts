@@ -13,7 +13,7 @@ export interface Call {
   readonly body: Buffer;
 }
 
-/** The content of a call: as it stands in the bytes, and as its events are looked for in it. */
+/** The content of a call: as it is in the bytes, and as its events are looked for in it. */
 export interface CallContent {
   /** After the first step, for signatures and handshakes: the fields of the form, the JSON around. */
   readonly outside: unknown;

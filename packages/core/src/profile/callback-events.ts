@@ -34,7 +34,7 @@ export interface CallbackEvent {
   readonly source: unknown;
 }
 
-/** An event as it stands in its call, with the values that stand elsewhere in the call. It is JSON, so that it can be kept and read later. */
+/** An event as it is in its call, with the values that stand elsewhere in the call. It is JSON, so that it can be kept and read later. */
 export interface RawEvent {
   readonly event: unknown;
   readonly given: Readonly<Record<string, string>>;

@@ -16,7 +16,7 @@ function quoted(name: string): string {
   return `"${name.replace(/\r\n|\r|\n/g, '%0D%0A').replace(/"/g, '%22')}"`;
 }
 
-/** A boundary that stands in none of the parts, and is the same for the same parts and seed. */
+/** A boundary that is in none of the parts, and is the same for the same parts and seed. */
 function boundaryOf(seed: string, contents: readonly Buffer[]): string {
   for (let n = 0; ; n += 1) {
     const boundary = `verbalis-${createHash('sha256').update(`${seed}/${n}`).digest('hex').slice(0, 32)}`;

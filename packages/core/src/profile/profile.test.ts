@@ -7,7 +7,7 @@ import { MESSAGE_NAMES, PROFILE_SHAPE, readProfile, UnreadableContent, type Mess
 
 const Profile = z.strictObject(PROFILE_SHAPE);
 
-/** A profile as it stands in the configuration; all that is wrong with it, as "path message hint". */
+/** A profile as it is in the configuration; all that is wrong with it, as "path message hint". */
 function profile(yaml: string): { readonly read: ReadProfile; readonly faults: readonly string[] } {
   const read = readProfile(Profile.parse(parse(yaml)));
   return { read, faults: read.faults.map(({ path, message, hint = '' }) => `${path} ${message} ${hint}`.trim()) };

@@ -4,7 +4,7 @@ import type { Callbacks } from './schema-callbacks.js';
 
 export type Secrets = Readonly<Record<string, string>>;
 
-/** Where something stands in a profile, and what is wrong with it. */
+/** Where something is in a profile, and what is wrong with it. */
 export interface Place {
   readonly path: string;
   readonly faults: ProfileFaults;

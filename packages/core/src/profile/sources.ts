@@ -46,7 +46,7 @@ function compilePrefixed(prefix: (typeof PREFIXES)[number], rest: string, writte
 
 /**
  * Compiles a source.
- * @param allowed the kinds that have a meaning where it stands
+ * @param allowed the kinds that have a meaning where it is
  * @returns why it cannot be used, as the end of a sentence, where it cannot
  */
 export function compileSource(written: string, allowed: readonly SourceKind[]): CompiledSource | string {

@@ -6,7 +6,7 @@ import { anythingHint, hasFormat, inWords, isFaulty, shown, type Type } from '..
 import type { CompileContext } from './context.js';
 import { placed, valueOf, type Names } from './values.js';
 
-/** A value where it stands: the expression, and the names that it sees. */
+/** A value where it is: the expression, and the names that it sees. */
 export interface Slot {
   readonly expression: Expression;
   readonly names: Names;
@@ -38,7 +38,7 @@ function positionAfter(before: string): Position {
 }
 
 /**
- * Makes an address of its pieces: decides for each value by the component it stands in how it is encoded, and whether it may stand there.
+ * Makes an address of its pieces: decides for each value by the component it is in how it is encoded, and whether it may stand there.
  * Data never says where a link leads, unless the whole address is data and its schema says so.
  */
 export function addressOf(pieces: readonly (string | Slot)[], context: CompileContext, place: Place, kind: AddressKind): Address {

@@ -25,7 +25,7 @@ function after(text: string, from: State): State {
   return state;
 }
 
-/** Attributes, one after the other; a value of data (U+FDD0 here) stands in quotes. */
+/** Attributes, one after the other; a value of data (U+FDD0 here) is in quotes. */
 const ATTRIBUTES = /^\s*(?:[A-Za-z][\w:-]*(?:=(?:"[^"<>]*"|'[^'<>]*'))?(?:\s+|$))+$/;
 const ONE = /([A-Za-z][\w:-]*)(?:=("[^"]*"|'[^']*'))?/g;
 const VALUE = '\uFDD0';

@@ -62,7 +62,7 @@ export interface CompileContext {
   readonly assets: ReadonlySet<string> | ReadonlyMap<string, unknown>;
   readonly hasAssetUrl: boolean;
   readonly problems: Problem[];
-  /** False where both parts are made to be compared: what stands in one of them only is left out. */
+  /** False where both parts are made to be compared: what is in one of them only is left out. */
   readonly single: boolean;
   /** How many loop variables were in reach at once so far. */
   deepest: number;

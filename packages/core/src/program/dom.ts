@@ -80,7 +80,7 @@ export function tagsAt(
   return { start: { from: start.startOffset, to: start.endOffset }, end: location?.endTag?.startOffset };
 }
 
-/** Where an attribute of a source stands in the marked text. */
+/** Where an attribute of a source is in the marked text. */
 export function attributeOffset(node: Element, name: string): number | undefined {
   return (node as Located).sourceCodeLocation?.attrs?.[name]?.startOffset ?? offsetOf(node);
 }

@@ -39,7 +39,7 @@ export interface HtmlScope {
 
 /** Blocks that reach from side to side, with an edge of their own around what they hold. */
 const FULL_WIDTH: ReadonlySet<string> = new Set(['card', 'band', 'fineprint']);
-/** Blocks that hold what stands in their place. */
+/** Blocks that hold what is in their place. */
 const TRANSPARENT: ReadonlySet<string> = new Set(['content', 'body', 'only']);
 
 /** Room between a strip over the full width and words that stand in no card, in CSS pixels. A card stands close under it. */
@@ -137,14 +137,14 @@ export class HtmlCompiler implements HtmlSide {
     return this.scope.isRoot === true ? new HtmlCompiler(this.settings, this.context, { ...this.scope, isRoot: false }) : this;
   }
 
-  /** Where a node stands in the column itself: whether it begins at the same line as what is within cards, by itself or in its blocks. */
+  /** Where a node is in the column itself: whether it begins at the same line as what is within cards, by itself or in its blocks. */
   #isAligned(node: Flow): boolean {
     if (node.kind === 'if' || node.kind === 'each' || node.kind === 'let') return true;
     if (node.kind !== 'block') return false;
     return FULL_WIDTH.has(node.name) || TRANSPARENT.has(node.name) || this.context.own.has(node.name);
   }
 
-  /** What stands in no card begins where the words in cards begin. */
+  /** What is in no card begins where the words in cards begin. */
   #column(nodes: readonly Flow[]): Op[] {
     const out: Op[] = [];
     let run: Flow[] = [];

@@ -193,7 +193,7 @@ export function framed({ layouts, tree }: ReadSource, names: Names, context: Com
   return framed;
 }
 
-/** A layout's tree with `::content` in the place of `::body`: what it holds is in a scope of its own. */
+/** A layout's tree with `::content` in place of `::body`: what it holds is in a scope of its own. */
 function withContent(nodes: readonly Flow[]): Flow[] {
   return nodes.map((node): Flow => {
     if (node.kind !== 'block') return node;

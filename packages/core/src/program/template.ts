@@ -31,7 +31,7 @@ export interface CompiledTemplate {
   readonly replyTo: string | undefined;
   /** By locale; the folder's own locale is always there. Empty when the template has errors. */
   readonly programs: ReadonlyMap<string, Program>;
-  /** The same without what stands in one part only, so that its parts can be compared; left out where there is nothing of that kind. */
+  /** The same without what is in one part only, so that its parts can be compared; left out where there is nothing of that kind. */
   readonly compared?: ReadonlyMap<string, Program>;
   /** Codes that `check` leaves out, with the reason of each. */
   readonly silence?: ReadonlyMap<string, string>;

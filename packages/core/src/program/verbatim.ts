@@ -7,7 +7,7 @@ import { valueOf, type Names } from './values.js';
 
 type Leaf = Extract<Verbatim, { kind: 'text' | 'insert' }>;
 
-/** Markup that is taken as it stands, as operations that know where they stood. What a value becomes is decided by where it stands. */
+/** Markup that is taken as it stands, as operations that know where they stood. What a value becomes is decided by where it is. */
 export function placedOps(nodes: readonly Verbatim[], names: Names, context: CompileContext): Markable[] {
   return steer<Leaf, Markable>(nodes, names, context, (node, scope) =>
     node.kind === 'text'

@@ -115,7 +115,7 @@ class Writer {
     });
   }
 
-  /** A `<style>` with a new text, in the place of a `<style>` or of a `<link>`. */
+  /** A `<style>` with a new text, in place of a `<style>` or of a `<link>`. */
   #sheet(tag: Tag, text: string, end: string): Op[] {
     if (text === '') return [];
     const open = tag.name === 'style' ? this.#tag(tag) : ['<style>'];

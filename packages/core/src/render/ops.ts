@@ -27,7 +27,7 @@ export type Value =
   | { readonly k: 'url'; readonly address: Address };
 
 /**
- * How a value is encoded in an address, by the component that it stands in (RFC 3986 3): one segment of a path, a name or value of a query
+ * How a value is encoded in an address, by the component that it is in (RFC 3986 3): one segment of a path, a name or value of a query
  * or a fragment, the mailbox of mailto:, the number of tel: and sms:. `whole`: it is the address, or the beginning of one.
  */
 export type Encoding = 'segment' | 'component' | 'mailbox' | 'number' | 'whole';

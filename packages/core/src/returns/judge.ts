@@ -18,7 +18,7 @@ export interface RecipientReport {
   /** How the cause was found out. */
   readonly evidence: string;
   readonly confidence: 'sure' | 'likely' | 'guess';
-  /** Whether the last word of the other side was one for good; an email may have failed without it. */
+  /** Whether the last word of the other side was a permanent failure; an email may have failed without it. */
   readonly permanent: boolean;
   /** What the other side said, on one line. */
   readonly diagnostic: string | undefined;

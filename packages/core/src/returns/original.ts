@@ -13,7 +13,7 @@ function isHeader(fields: readonly HeaderField[]): boolean {
   return new Set(fields.map((field) => field.name).filter((name) => NAMES.includes(name))).size >= 2;
 }
 
-/** A header that stands in bytes of any type. */
+/** A header that is in bytes of any type. */
 function headerIn(bytes: Uint8Array): Original | undefined {
   // Empty lines before it, and a line of an mbox file, belong to nobody.
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, Math.min(bytes.byteLength, HEADER_BYTES)).toString('latin1');
@@ -44,7 +44,7 @@ export function originalIn(parts: readonly Part[], except: readonly Part[]): Ori
   return undefined;
 }
 
-/** A header that stands in a text, as it is, quoted with ">" or moved in. */
+/** A header that is in a text, as it is, quoted with ">" or moved in. */
 export function originalInText(text: string): Original | undefined {
   const lines = text.slice(0, HEADER_BYTES).split(/\r\n|\r|\n/);
   let best: Original | undefined;
@@ -69,7 +69,7 @@ export function originalInText(text: string): Original | undefined {
   return best;
 }
 
-/** An id as it stands in brackets, without them. */
+/** An id as it is in brackets, without them. */
 export function bareId(value: string | undefined): string | undefined {
   if (value === undefined) return undefined;
   const inner = /<\s*([^<>\s]{1,900})\s*>/.exec(value)?.[1];

@@ -1,4 +1,4 @@
-// A message with emphasis or links is formatted with marks in the place of its tags: noncharacters, which no value keeps when it is escaped.
+// A message with emphasis or links is formatted with marks in place of its tags: noncharacters, which no value keeps when it is escaped.
 const [OPEN, NAMED, CLOSE] = ['\uFDD2', '\uFDD3', '\uFDD4'];
 const MARKS = /\uFDD2([A-Za-z][A-Za-z0-9_-]*)\uFDD3|\uFDD4/g;
 const TAGS = /<([A-Za-z][A-Za-z0-9_-]*)>/;

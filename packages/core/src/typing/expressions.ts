@@ -28,7 +28,7 @@ import {
 } from './type.js';
 import { absenceHint, anythingHint, shown } from './wording.js';
 
-/** Is shown every expression that is typed, with the names in reach where it stands. */
+/** Is shown every expression that is typed, with the names in reach where it is. */
 export type Watch = (expression: Expression, scope: Scope) => void;
 
 /** Types expressions against a scope, collecting problems, what each expression is, and which schema fields were used. */

@@ -16,7 +16,7 @@ interface Plain {
   readonly pointer: string;
 }
 
-/** Alternatives that are told apart at most; what goes beyond is left out of account, which only makes a type wider. */
+/** Alternatives that are distinguished at most; what goes beyond is left out of account, which only makes a type wider. */
 const MOST_ALTERNATIVES = 64;
 
 /** A step of a JSON Pointer (RFC 6901 3). */

@@ -2,7 +2,7 @@ import { TEXT_KINDS } from '../formats/index.js';
 import { compilePattern } from './pattern.js';
 import { isObject, resolve, type JsonSchema } from './schema.js';
 
-/** What is shown in the place of a sensitive value. */
+/** What is shown in place of a sensitive value. */
 export const MASK = '•••';
 
 /** The keyword by which a data schema marks a field as sensitive. */
@@ -16,7 +16,7 @@ export interface Masking {
   /** Data as they may be shown: each sensitive value is "•••". */
   readonly shown: (data: unknown) => unknown;
   /**
-   * Data that a template can be rendered with, made from the data or from what is shown of them: in the place of each sensitive value another of its kind, which says nothing about it.
+   * Data that a template can be rendered with, made from the data or from what is shown of them: in place of each sensitive value another of its kind, which says nothing about it.
    * @param variant numbers are 0 or 1, and truths false or true: what comes out alike with both does not depend on them
    */
   readonly standIns: (data: unknown, variant?: 0 | 1) => unknown;

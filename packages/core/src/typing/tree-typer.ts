@@ -353,7 +353,7 @@ class TreeTyper {
     }
   }
 
-  /** A value in the place of a word: every text that it can be must be one of the words. */
+  /** A value in place of a word: every text that it can be must be one of the words. */
   #choice(block: string, wanted: BlockArgument, arg: Argument, scope: Scope): void {
     const [value] = arg.parts;
     const isOne = arg.parts.length === 1 && value !== undefined && typeof value !== 'string';

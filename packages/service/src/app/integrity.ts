@@ -7,7 +7,7 @@ import { attemptsCounted, emailsOwned, statesByFacts } from '../features/message
 import { faultsOfFile, readAtOnce, StartError, startErrorOf, type Audit } from '../kernel/index.js';
 
 /**
- * Looks through a database file, also while a service runs on it: whether SQLite finds it whole, and whether what stands in it twice says the same.
+ * Looks through a database file, also while a service runs on it: whether SQLite finds it whole, and whether what is in it twice says the same.
  * @throws StartError where it cannot be read
  */
 export function checkIntegrity(file: string, now: number): readonly Audit[] {

@@ -106,7 +106,7 @@ export async function prepareFile(cluster: Cluster, file: string, log: Logger): 
   log.info({ record: seq, bytes }, 'the database was made from the newest snapshot');
 }
 
-/** What is made of rows, and stands in no record. */
+/** What is made of rows, and is in no record. */
 function makeIndexes(store: Store, { tables }: Following, tx: Tx, changes: readonly RowChange[]): void {
   const column = tables['captured']?.columns.indexOf('seq') ?? -1;
   const seqs = new Set<number>();

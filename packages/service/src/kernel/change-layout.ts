@@ -38,7 +38,7 @@ export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"
 
 /**
  * The tables of a file, from its schema. Full-text indexes are none: they are made again from rows.
- * @throws where a table has no primary key, so that its rows cannot be told apart
+ * @throws where a table has no primary key, so that its rows cannot be distinguished
  */
 export function layoutOf(raw: Sqlite.Database): Layout {
   return Object.fromEntries(Object.entries(capturedTables(raw)).map(([name, { columns, key }]) => [name, { columns, key }]));

@@ -12,7 +12,7 @@ export interface Runtime {
   readonly workers: WorkerGroup;
   /** Where a feature registers its metrics. */
   readonly registry: Registry;
-  /** Under which name a space stands in metrics: its own where that is wanted, else all are one. */
+  /** Under which name a space is in metrics: its own where that is wanted, else all are one. */
   readonly metricSpace: (space: string) => string;
   /** A path of the configuration, which may start from its folder. */
   readonly within: (path: string) => string;

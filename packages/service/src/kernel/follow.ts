@@ -166,7 +166,7 @@ export function follow({ file, migrations, log, clock, secrets, of }: FollowOpti
   }
 }
 
-/** Where a database file stands in a log that it shares, and the layout of its tables. */
+/** Where a database file is in a log that it shares, and the layout of its tables. */
 export interface FilePlace {
   /** Undefined where it shares none. */
   readonly place: (LogPlace & { readonly log: string }) | undefined;

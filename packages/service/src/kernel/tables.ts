@@ -11,7 +11,7 @@ export const kernelState = sqliteTable('kernel_state', {
   lineage: text('lineage'),
 });
 
-/** Where a file stands in the log that it shares with other services: one row, or none where it is used by one service alone. */
+/** Where a file is in the log that it shares with other services: one row, or none where it is used by one service alone. */
 export const logPosition = sqliteTable('log_position', {
   id: integer('id').primaryKey(),
   /** What names the log. */

@@ -13,7 +13,7 @@ export function isRecord(value: unknown): value is Json {
 
 /** What the configuration is put together from, before it is looked at as a whole. */
 export interface Expanding {
-  /** As it stands in the file; changed in place. */
+  /** As it is in the file; changed in place. */
   readonly raw: Json;
   /** Folder that relative paths start from. */
   readonly folder: string;
@@ -29,7 +29,7 @@ export function noteOrigins(value: unknown, path: string, from: string, origins:
   else origins.set(path, from);
 }
 
-/** Puts what stands in the configuration over what stands in a profile. */
+/** Puts what is in the configuration over what is in a profile. */
 function over(base: unknown, own: unknown): unknown {
   if (!isRecord(base) || !isRecord(own)) return own ?? base;
   const keys = new Set([...Object.keys(base), ...Object.keys(own)]);

@@ -8,7 +8,7 @@ export interface Mention {
   readonly erased: (text: string) => string;
 }
 
-/** What stands in its place. */
+/** What is in its place. */
 export const ERASED = 'erased@erased.invalid';
 
 export function mentionOf(address: string): Mention {

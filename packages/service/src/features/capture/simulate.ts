@@ -73,7 +73,7 @@ export function simulator({ store, clock, intake, bytesOf, returnHostFor, return
     const cause = more.cause ?? (outcome === 'delayed' ? 'mailbox-full' : 'mailbox-unknown');
     const said = causeRow(cause).example.replace(/<[^<>@\s]+@[^<>\s]+>/g, `<${delivery.address}>`);
     const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(said)?.[0];
-    // What is given up for good is a failure whatever the number began with (RFC 3464 2.3.3).
+    // What is given up permanently is a failure whatever the number began with (RFC 3464 2.3.3).
     const report = { ...base, diagnostic: said, ...(status === undefined ? {} : { status }) };
     const bytes =
       outcome === 'complained'

@@ -85,7 +85,7 @@ export async function composeMail(
   const pictures = rendering.carried.flatMap(({ path, id, type }) => {
     const bytes = edition?.project.assets.get(path);
     const name = path.slice(path.lastIndexOf('/') + 1);
-    // What stands in a branch that was not taken stays at home.
+    // What is in a branch that was not taken stays at home.
     return bytes === undefined || rendering.html?.includes(`cid:${id}`) !== true
       ? []
       : [{ id: id, name, type: type, body: { size: bytes.length, chunks: () => [bytes] } }];

@@ -115,7 +115,7 @@ export function consentChanges({ store, clock, suppressing, feed, paused }: Opti
     const isOff = (): boolean =>
       [address, suppressing.hiddenOf(address)].some((name) => store.suppressions.exactly(space, name, topic, tx) !== undefined);
     const [hadLeft, wasOff] = [before?.kind === 'left', isOff()];
-    // Whoever leaves for good during a pause means something else.
+    // Whoever leaves permanently during a pause means something else.
     const isSame =
       topic === ENGAGEMENT
         ? (before?.kind === 'rejoined') === (kind === 'rejoined')

@@ -190,7 +190,7 @@ export function spokenIn(locales: readonly (string | undefined)[]): Spoken {
   return { words: en, language: { lang: 'en', dir: 'ltr' } };
 }
 
-/** Fills in what stands in braces. Everything is given as HTML. */
+/** Fills in what is in braces. Everything is given as HTML. */
 export function filled(text: string, values: Readonly<Record<string, string>>): string {
   return text.replace(/\{(\w+)\}/g, (whole, name: string) => values[name] ?? whole);
 }

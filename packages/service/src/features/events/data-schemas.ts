@@ -4,7 +4,7 @@ import type { EventSchemaName } from '@verbalis/core/events';
 import { z } from 'zod';
 import { HitFields } from '../messages/index.js';
 
-// What stands in the data of events: JSON Schema is made from these.
+// What is in the data of events: JSON Schema is made from these.
 
 const DeliveryData = z
   .object({

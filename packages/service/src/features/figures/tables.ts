@@ -19,7 +19,7 @@ export const figures = sqliteTable(
   (table) => [primaryKey({ columns: [table.space, table.grain, table.dimension, table.at, table.value, table.measure] })],
 );
 
-/** As what a delivery stands in the figures. */
+/** As what a delivery is in the figures. */
 export const counted = sqliteTable('counted', {
   deliveryId: text('delivery_id').primaryKey(),
   as: text('counted_as', { mode: 'json' }).$type<Counted>().notNull(),

@@ -22,7 +22,7 @@ export interface Content {
   readonly sender: string | undefined;
   readonly replyTo: string | undefined;
   readonly ready: MessageMore['ready'];
-  /** What may be shown in the place of its subject and its data, where some of the data are sensitive. */
+  /** What may be shown in place of its subject and its data, where some of the data are sensitive. */
   readonly masked?: { readonly subject: string; readonly data: unknown };
 }
 

@@ -4,7 +4,7 @@ import { invalid, Refusal, type RequestProblem } from '../../kernel/index.js';
 import type { SpaceRules } from '../spaces/index.js';
 import type { MailboxRequest } from './model.js';
 
-/** As it stands in the records. */
+/** As it is in the records. */
 export function stored(mailbox: Mailbox): { name: string; address: string } {
   return { name: mailbox.name, address: addressText(mailbox) };
 }

@@ -34,7 +34,7 @@ function sealed(): Refusal {
 /** An email as its caller may see it. */
 interface ShownBytes {
   readonly bytes: Buffer;
-  /** Whether other values stand in the place of its sensitive data. */
+  /** Whether other values stand in place of its sensitive data. */
   readonly isMasked: boolean;
 }
 

@@ -8,7 +8,7 @@ import type { MessageRow } from './tables.js';
 export interface Readings {
   /** As its recipients get it. @throws where its sensitive data are no longer there */
   readonly whole: (message: MessageRow) => MessageRow;
-  /** As everybody in its space may see it: with other values in the place of sensitive ones. */
+  /** As everybody in its space may see it: with other values in place of sensitive ones. */
   readonly masked: (message: MessageRow) => Promise<MessageRow>;
   /** What its row shows masked; undefined where it is no longer there. */
   readonly secret: (message: MessageRow) => SecretParts | undefined;

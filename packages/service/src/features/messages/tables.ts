@@ -37,7 +37,7 @@ export interface MessageMore {
   readonly answer?: 'person' | 'program';
   /** What becomes known of what its recipients do with it. */
   readonly tracking?: Tracking;
-  /** Some of its data are sensitive: what stands in its row is masked, and the rest is encrypted while it is needed. */
+  /** Some of its data are sensitive: what is in its row is masked, and the rest is encrypted while it is needed. */
   readonly sensitive?: boolean;
   /** Only its recipients may read it: it holds a way to sign in. */
   readonly sealed?: boolean;

@@ -7,7 +7,7 @@ import { OPEN_GATE, type Job, type Provider } from './provider.js';
 export interface ProbeOptions {
   readonly clock: Clock;
   readonly keysFor: (domain: string) => readonly SigningKey[];
-  /** Who writes from a space, as it stands in the configuration. */
+  /** Who writes from a space, as it is in the configuration. */
   readonly senderOf: (space: string) => Promise<string | undefined>;
 }
 

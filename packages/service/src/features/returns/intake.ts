@@ -162,7 +162,7 @@ export function returnIntake(options: IntakeOptions) {
       return await store.write((tx) => write(tx, given, { id, hash, ...found }));
     } catch (error) {
       if (error instanceof StoreUnavailable) throw error;
-      // Whoever brings it has done so for good: it is stored as it came, and waits until it can be read.
+      // Its sender has handed it over: it is stored as it came, and waits until it can be read.
       return store.write((tx) => writeUnread(tx, given, { id, hash }, error));
     }
   }

@@ -53,7 +53,7 @@ function one(value: unknown, problems: RequestProblem[], at: string): NewSignal 
 }
 
 /**
- * Reads the signals of a request: structured, binary or batched (CloudEvents HTTP binding 1.0, 3), told apart by media type and header fields;
+ * Reads the signals of a request: structured, binary or batched (CloudEvents HTTP binding 1.0, 3), distinguished by media type and header fields;
  * plain JSON is a structured one, or a list of them. @throws Refusal that names all faults
  */
 export function readSignals(headers: IncomingHttpHeaders, body: Buffer): NewSignal[] {

@@ -6,7 +6,7 @@ export interface Answer {
   /** HTTP status; undefined where none came. */
   readonly status: number | undefined;
   readonly ok: boolean;
-  /** The consumer has gone for good (410). */
+  /** The consumer has gone permanently (410). */
   readonly gone: boolean;
   /** What is wrong, in a sentence. */
   readonly problem: string | undefined;

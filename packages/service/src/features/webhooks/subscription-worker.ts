@@ -76,8 +76,8 @@ function orderKeyOf(event: KnownEvent): string {
 }
 
 /**
- * One subscription at work: reads the events from where it stands, sends what its filter lets through, in order for each delivery, and writes
- * what became of it. Its place moves on only over events that are done with or written down, so a crash sends some again and loses none.
+ * One subscription at work: reads the events from where it is, sends what its filter lets through, in order for each delivery, and writes
+ * the outcome. Its place moves on only over events that are done with or written down, so a crash sends some again and loses none.
  */
 export class SubscriptionWorker {
   readonly #filter: Filter;
