@@ -27,8 +27,8 @@ export async function freePort(): Promise<number> {
   return port;
 }
 
-/** Starts three brokers below a folder. @throws UsageError where nats-server is not installed */
-export async function startLocalBrokers(folder: string): Promise<LocalBrokers> {
+/** Starts three brokers below a folder. @param host where they listen @throws UsageError where nats-server is not installed */
+export async function startLocalBrokers(folder: string, host = '127.0.0.1'): Promise<LocalBrokers> {
   const found = spawnSync(PROGRAM, ['--version']);
   if (found.error !== undefined) throw new UsageError(`${PROGRAM} is not installed.`, 'On Debian: apt-get install nats-server');
   const numbers = [0, 1, 2];
@@ -41,7 +41,7 @@ export async function startLocalBrokers(folder: string): Promise<LocalBrokers> {
       `${own}.conf`,
       [
         `server_name: broker-${n + 1}`,
-        `listen: "127.0.0.1:${ports[n] ?? 0}"`,
+        `listen: "${host}:${ports[n] ?? 0}"`,
         `jetstream { store_dir: "${own}" }`,
         `cluster { name: local, listen: "127.0.0.1:${routes[n] ?? 0}", routes: [${routes.map((port) => `nats://127.0.0.1:${port}`).join(', ')}] }`,
         '',
@@ -66,7 +66,7 @@ export async function startLocalBrokers(folder: string): Promise<LocalBrokers> {
   for (const port of ports)
     for (;;) {
       const isOpen = await new Promise<boolean>((done) => {
-        const socket = connect(port, '127.0.0.1', () => {
+        const socket = connect(port, host, () => {
           socket.destroy();
           done(true);
         }).once('error', () => {
@@ -77,7 +77,7 @@ export async function startLocalBrokers(folder: string): Promise<LocalBrokers> {
       await wait(100);
     }
   return {
-    servers: ports.map((port) => `127.0.0.1:${port}`),
+    servers: ports.map((port) => `${host}:${port}`),
     start,
     kill,
     stop: async () => {

@@ -7,6 +7,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { initCluster } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { freePort, wait, type LocalBrokers } from './brokers.js';
+import type { LocalNetwork, NetworkPlace } from './network.js';
 
 // A cluster on this machine, to try one with: two nodes and two delivery workers, each in a folder and a process of its own.
 
@@ -23,6 +24,7 @@ class Member {
     readonly name: string,
     private readonly folder: string,
     private readonly command: 'serve' | 'deliver',
+    private readonly place: NetworkPlace | undefined,
   ) {}
 
   get database(): string {
@@ -30,7 +32,9 @@ class Member {
   }
 
   async start(): Promise<void> {
-    const child = spawn(process.execPath, [CLI, this.command, '--json', '--config', join(this.folder, 'verbalis.yaml')], {
+    const program = [process.execPath, CLI, this.command, '--json', '--config', join(this.folder, 'verbalis.yaml')];
+    const [first = '', ...args] = [...(this.place?.within ?? []), ...program];
+    const child = spawn(first, args, {
       cwd: this.folder,
       env: { PATH: process.env['PATH'], VERBALIS_OPERATOR_SECRET: SECRET },
       stdio: ['ignore', 'pipe', 'ignore'],
@@ -55,6 +59,16 @@ class Member {
     for (const end of ['', '-wal', '-shm', '.lock', '.owner']) rmSync(`${this.database}${end}`, { force: true });
   }
 
+  /** Cuts it off from all others. @throws where the cluster has no network of its own */
+  cut(): void {
+    if (this.place === undefined) throw new Error('Nothing can be cut on the loopback.');
+    this.place.cut();
+  }
+
+  mend(): void {
+    this.place?.mend();
+  }
+
   async standStill(ms: number): Promise<void> {
     this.#child?.kill('SIGSTOP');
     await wait(ms);
@@ -70,26 +84,30 @@ export interface LocalCluster {
 export interface LocalClusterOptions {
   /** The space that clients work in. */
   readonly space: string;
-  /** The rest of the configuration of a node, as YAML. */
-  readonly settings: (node: string) => string;
+  /** The rest of the configuration of a node, as YAML. @param address where it listens */
+  readonly settings: (node: string, address: string) => string;
+  /** Where each has a place of its own and can be cut off; left out, all are on the loopback. */
+  readonly network?: LocalNetwork | undefined;
 }
 
 /** Makes the cluster and all folders; nothing runs yet. */
 export async function makeLocalCluster(
   folder: string,
   brokers: LocalBrokers,
-  { space, settings }: LocalClusterOptions,
+  { space, settings, network }: LocalClusterOptions,
 ): Promise<LocalCluster> {
-  const made: { name: string; own: string; port: number }[] = [];
+  const made: { name: string; own: string; port: number; address: string; place: NetworkPlace | undefined }[] = [];
   const servers = brokers.servers.map((server) => `"${server}"`).join(', ');
   for (const name of ['node-a', 'node-b', 'worker-1', 'worker-2']) {
     const own = join(folder, name);
     mkdirSync(own, { recursive: true });
     const port = await freePort();
-    made.push({ name, own, port });
+    const place = network?.join();
+    const address = place?.address ?? '127.0.0.1';
+    made.push({ name, own, port, address, place });
     writeFileSync(
       join(own, 'verbalis.yaml'),
-      `listen: { port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings(name)}`,
+      `listen: { host: ${address}, port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings(name, address)}`,
     );
   }
   const [first, ...others] = made;
@@ -97,21 +115,23 @@ export async function makeLocalCluster(
   await initCluster({ config: readConfig(join(first.own, 'verbalis.yaml'), {}), operatorSecret: SECRET });
   for (const { own } of others) copyFileSync(join(first.own, 'verbalis.secrets.json'), join(own, 'verbalis.secrets.json'));
   return {
-    nodes: made.slice(0, 2).map(({ name, own, port }) => ({
-      member: new Member(name, own, 'serve'),
-      client: createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space, tries: 1, timeout: 5000 }),
+    nodes: made.slice(0, 2).map(({ name, own, port, address, place }) => ({
+      member: new Member(name, own, 'serve', place),
+      client: createClient({ url: `http://${address}:${port}`, key: SECRET, space, tries: 1, timeout: 5000 }),
     })),
-    workers: made.slice(2).map(({ name, own }) => new Member(name, own, 'deliver')),
+    workers: made.slice(2).map(({ name, own, place }) => new Member(name, own, 'deliver', place)),
   };
 }
 
 /** The node that is the primary; undefined where none says so. */
 export async function primaryOf({ nodes }: LocalCluster): Promise<number | undefined> {
-  for (const [i, { client }] of nodes.entries()) {
-    const state = await client.cluster.get().catch(() => undefined);
-    if (state?.role === 'primary' && state.primary?.node === state.node) return i;
-  }
-  return undefined;
+  // One that is cut off does not keep the others from answering.
+  const asked = nodes.map(async ({ client }, i) => {
+    const state = await client.cluster.get();
+    if (state.role === 'primary' && state.primary?.node === state.node) return i;
+    throw new Error('It is a standby.');
+  });
+  return Promise.any(asked).catch(() => undefined);
 }
 
 /** Until there is a primary, a standby that has everything, and workers. */

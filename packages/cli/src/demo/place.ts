@@ -18,7 +18,7 @@ export interface DemoPlace {
   readonly files: string;
 }
 
-/** The port of a demo that begins at another one, in the place of one that its files name. */
+/** The port of a demo that begins at another one, in place of one that its files name. */
 export function moved(named: number, first = FIRST): number {
   return named >= FIRST && named < FIRST + COUNT ? named - FIRST + first : named;
 }

@@ -6,7 +6,9 @@ import { checkIntegrity } from '@verbalis/service';
 import { ClusterSettings, connectBrokers } from '@verbalis/service/cluster';
 import { startLocalBrokers, type LocalBrokers } from '../cluster/brokers.js';
 import { makeLocalCluster, primaryOf, whole, type LocalCluster } from '../cluster/local.js';
+import { openLocalNetwork, type LocalNetwork } from '../cluster/network.js';
 import type { Output } from '../output.js';
+import { interruption } from './ending.js';
 import { freePort, offering, settled, STARTER, wait } from './prove-offers.js';
 import { reconcile, type ProofReport } from './prove-report.js';
 import { openWorld, type World } from './prove-world.js';
@@ -28,7 +30,13 @@ const FAULTS = [
   'leader of the log killed',
   'primary stands still',
 ] as const;
-type Fault = (typeof FAULTS)[number];
+/** The same, where each part has a network of its own: nothing that is sent to it or by it arrives, and nobody is told. */
+const PARTITIONS = ['primary cut off', 'worker cut off', 'standby cut off'] as const;
+type Fault = (typeof FAULTS)[number] | (typeof PARTITIONS)[number];
+/** The exit status after Ctrl+C, as shells have it. */
+const INTERRUPTED = 130;
+/** How long a standby or a worker is cut off, in milliseconds: longer than the brokers wait for it. */
+const CUT_MS = 10_000;
 
 /** What was found of a cluster. */
 export type ClusterReport = ProofReport & {
@@ -44,20 +52,34 @@ interface Proving extends LocalCluster {
   readonly brokers: LocalBrokers;
 }
 
-async function make(folder: string, brokers: LocalBrokers, world: World, returns: readonly number[]): Promise<Omit<Proving, 'brokers'>> {
+interface Around {
+  readonly brokers: LocalBrokers;
+  readonly world: World;
+  readonly network: LocalNetwork | undefined;
+  /** Where each node listens for reports; known when the nodes are. */
+  readonly returns: { host: string; port: number }[];
+}
+
+async function make(folder: string, { brokers, world, network, returns }: Around): Promise<Omit<Proving, 'brokers'>> {
+  const outside = network?.host ?? '127.0.0.1';
   const retry = '{ firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 }';
   return makeLocalCluster(folder, brokers, {
     space: 'proof',
+    network,
     // On one machine a primary that stands still keeps its port, so each has its own.
-    settings: (name) => `returns: { port: ${(name === 'node-a' ? returns[0] : returns[1]) ?? 0}, domain: returns.proof.example }
-outside: { allow: [127.0.0.1] }
+    settings: (name, address) => {
+      const own = returns[name === 'node-a' ? 0 : 1];
+      if (own !== undefined && name.startsWith('node')) own.host = address;
+      return `returns: { host: ${address}, port: ${own?.port ?? 0}, domain: returns.proof.example }
+outside: { allow: [${network?.subnet ?? '127.0.0.1'}] }
 dispatch: { retry: ${retry}, retryByCause: { rate-or-greylist: ${retry}, unreachable: ${retry} } }
 providers:
-  relay: { kind: smtp, host: 127.0.0.1, port: ${world.smtpPort}, connections: 40 }
-  mute: { kind: smtp, host: 127.0.0.1, port: ${world.mutePort}, waits: { connectSeconds: 3, replySeconds: 3 } }
+  relay: { kind: smtp, host: ${outside}, port: ${world.smtpPort}, connections: 40 }
+  mute: { kind: smtp, host: ${outside}, port: ${world.mutePort}, waits: { connectSeconds: 3, replySeconds: 3 } }
 spaces:
   proof: { mode: deliver, mailFolder: ${STARTER}, senderDomains: [quillmere-library.example], route: [{ provider: relay, share: 9 }, { provider: mute, share: 1 }] }
-`,
+`;
+    },
   });
 }
 
@@ -114,6 +136,20 @@ async function strike(proving: Proving, fault: Fault, n: number, accepted: () =>
       await worker?.start();
       return undefined;
     }
+    case 'primary cut off': {
+      primary.member.cut();
+      const ms = await taken();
+      primary.member.mend();
+      return ms;
+    }
+    case 'standby cut off':
+    case 'worker cut off': {
+      const member = fault === 'standby cut off' ? standby.member : proving.workers[n % proving.workers.length];
+      member?.cut();
+      await wait(CUT_MS);
+      member?.mend();
+      return undefined;
+    }
     case 'broker killed':
     case 'leader of the log killed': {
       const broker = fault === 'broker killed' ? n % proving.brokers.servers.length : await leaderOf(proving);
@@ -125,16 +161,41 @@ async function strike(proving: Proving, fault: Fault, n: number, accepted: () =>
   }
 }
 
+/** Starts what a cluster needs, on a network where it can be cut off, or on the loopback. */
+async function openAround(folder: string, output: Output): Promise<Around> {
+  const network = openLocalNetwork();
+  if (network === undefined) output.note('Nothing is cut off: network namespaces need Linux, iproute2 and root.');
+  const host = network?.host ?? '127.0.0.1';
+  const returns = [
+    { host, port: await freePort() },
+    { host, port: await freePort() },
+  ];
+  const world = await openWorld({ host, port: 0 }, host);
+  return { network, returns, world, brokers: await startLocalBrokers(folder, host) };
+}
+
 /** Proves the promises of a cluster on this machine. */
 export async function proveCluster(faults: number, output: Output): Promise<ClusterReport> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-proof-'));
-  const returns = [await freePort(), await freePort()];
-  const world = await openWorld(returns[0] ?? 0);
-  const brokers = await startLocalBrokers(folder);
+  const around = await openAround(folder, output);
+  const { brokers, world, network, returns } = around;
+  const all: readonly Fault[] = network === undefined ? FAULTS : [...FAULTS, ...PARTITIONS];
   let proving: Proving = { brokers, nodes: [], workers: [] };
   const times: number[] = [];
+  const close = async (): Promise<void> => {
+    for (const worker of proving.workers) await worker.end('SIGKILL');
+    for (const { member } of proving.nodes) await member.end('SIGKILL');
+    await brokers.stop();
+    await world.close();
+    network?.remove();
+    rmSync(folder, { recursive: true, force: true });
+  };
+  // Neither processes nor networks outlive it.
+  void interruption({})
+    .then(close)
+    .finally(() => process.exit(INTERRUPTED));
   try {
-    proving = { brokers, ...(await make(folder, brokers, world, returns)) };
+    proving = { brokers, ...(await make(folder, around)) };
     for (const { member } of proving.nodes) await member.start();
     for (const worker of proving.workers) await worker.start();
     let at = await whole(proving);
@@ -144,13 +205,14 @@ export async function proveCluster(faults: number, output: Output): Promise<Clus
     const following = (async () => {
       while (!over.signal.aborted) {
         at = (await primaryOf(proving)) ?? at;
-        world.returnTo(returns[at] ?? 0);
+        const to = returns[at];
+        if (to !== undefined) world.returnTo(to);
         await wait(100);
       }
     })();
     const offers = offering(client);
     for (let n = 0; n < faults; n += 1) {
-      const fault = FAULTS[n % FAULTS.length] ?? FAULTS[0];
+      const fault = all[n % all.length] ?? FAULTS[0];
       await wait(Math.random() * MOST_UNTIL_FAULT);
       while (offers.offered.length < (n + 1) * FOR_EACH_FAULT) await wait(5);
       const ms = await strike(proving, fault, n, () => offers.offered.length);
@@ -181,10 +243,6 @@ export async function proveCluster(faults: number, output: Output): Promise<Clus
       ok: report.ok && found.length === 0,
     };
   } finally {
-    for (const worker of proving.workers) await worker.end('SIGKILL');
-    for (const { member } of proving.nodes) await member.end('SIGKILL');
-    await brokers.stop();
-    await world.close();
-    rmSync(folder, { recursive: true, force: true });
+    await close();
   }
 }

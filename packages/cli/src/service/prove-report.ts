@@ -25,6 +25,8 @@ export interface ProofReport {
   readonly stuck: number;
   /** Deliveries that ended in another state than they must. */
   readonly wrong: number;
+  /** What the server did with those, and the state that they have. */
+  readonly wrongly?: readonly string[];
   readonly events: number;
   /** Events that did not arrive at the consumer. */
   readonly missing: number;
@@ -75,6 +77,7 @@ export async function reconcile(
   counts: Pick<ProofReport, 'kills' | 'pauses' | 'jumps'>,
 ): Promise<ProofReport> {
   const sum = { lost: 0, duplicates: 0, unexplained: 0, uncertain: 0, stuck: 0, wrong: 0 };
+  const wrongly = new Set<string>();
   for (const { id, address, behaviour } of offered) {
     const message: Message = await client.messages.get(id);
     const [delivery] = message.deliveries;
@@ -84,7 +87,10 @@ export async function reconcile(
     sum.duplicates += Math.max(0, accepted - 1);
     sum.unexplained += Math.max(0, accepted - 1 - doubtful);
     if (delivery === undefined || delivery.state === 'queued' || delivery.state === 'delayed') sum.stuck += 1;
-    else if (delivery.state !== BEHAVIOURS[behaviour]) sum.wrong += 1;
+    else if (delivery.state !== BEHAVIOURS[behaviour]) {
+      sum.wrong += 1;
+      wrongly.add(`${behaviour}: ${delivery.state}`);
+    }
     if (behaviour !== 'refuse' && accepted === 0) sum.lost += 1;
   }
   // What set the proof up is in the audit log, and in part older than the consumer.
@@ -110,6 +116,7 @@ export async function reconcile(
     messages: offered.length,
     ...counts,
     ...sum,
+    ...(wrongly.size === 0 ? {} : { wrongly: [...wrongly] }),
     events: known.length,
     missing,
     ...(missing === 0 ? {} : { missed }),

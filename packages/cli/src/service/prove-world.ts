@@ -26,8 +26,8 @@ export interface World {
   /** Ids of events that have arrived, in the order of their first arrival, by delivery. */
   readonly events: ReadonlyMap<string, readonly string[]>;
   readonly arrivals: () => number;
-  /** Reports are mailed to another port from now on. */
-  readonly returnTo: (port: number) => void;
+  /** Reports are mailed elsewhere from now on. */
+  readonly returnTo: (place: { readonly host: string; readonly port: number }) => void;
   /** How many reports are still to be mailed. */
   readonly reportsDue: () => number;
   readonly close: () => Promise<void>;
@@ -71,12 +71,11 @@ function behave(behaviour: Behaviour, tries: number): SmtpBehaviour {
   }
 }
 
-/** @param returnsPort where the service listens for reports */
-export async function openWorld(returnsPort: number): Promise<World> {
-  const returnsTo = { host: '127.0.0.1', port: returnsPort };
+/** @param returnsTo where the service listens for reports @param host where all of it listens */
+export async function openWorld(returnsTo: { host: string; port: number }, host = '127.0.0.1'): Promise<World> {
   const simulator: SmtpSimulator = await startSmtpProvider({
     name: 'prover',
-    host: '127.0.0.1',
+    host,
     port: 0,
     script: {},
     behaviour: (to, tries) => behave(to.slice(0, to.indexOf('-')) as Behaviour, tries),
@@ -104,19 +103,19 @@ export async function openWorld(returnsPort: number): Promise<World> {
   const mute = createMute();
   const hanging = createServer(() => undefined);
   const portOf = async (server: Server | NetServer): Promise<number> => {
-    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+    await new Promise<void>((done) => server.listen(0, host, done));
     return (server.address() as AddressInfo).port;
   };
   return {
     smtpPort: simulator.port,
     mutePort: await portOf(mute.server),
-    consumerUrl: `http://127.0.0.1:${await portOf(consumer)}/`,
-    hangingUrl: `http://127.0.0.1:${await portOf(hanging)}/`,
+    consumerUrl: `http://${host}:${await portOf(consumer)}/`,
+    hangingUrl: `http://${host}:${await portOf(hanging)}/`,
     accepted: (address) => simulator.seen.get(address)?.taken ?? 0,
     events,
     arrivals: () => arrivals,
-    returnTo: (port) => {
-      returnsTo.port = port;
+    returnTo: (place) => {
+      Object.assign(returnsTo, place);
     },
     reportsDue: simulator.reportsDue,
     async close() {

@@ -107,7 +107,7 @@ spaces:
 async function run(kills: number, workers: number, output: Output): Promise<ProofReport> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-proof-'));
   const [port, returnsPort] = [await freePort(), await freePort()];
-  const world = await openWorld(returnsPort);
+  const world = await openWorld({ host: '127.0.0.1', port: returnsPort });
   configure(folder, { port, returnsPort }, world);
   const client = createClient({ url: `http://127.0.0.1:${port}`, key: SECRET, space: 'proof', tries: 1 });
   const subject = new Subject(folder, workers);
