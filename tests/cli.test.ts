@@ -5,6 +5,7 @@ import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { writeMail } from '@verbalis/core/mime';
+import { lockFile } from '@verbalis/service/kernel';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import { freePort, freePorts } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
@@ -462,6 +463,21 @@ test('a demo removes what a demo made, and nothing else', async () => {
     err: expect.stringContaining('There is no earlier demo'),
   });
   expect(await verbalis(['demo', '--port', 'x', '--dir', join(folder.path, 'nowhere')])).toMatchObject({ code: 2 });
+});
+
+test('a demo that runs keeps its files, whatever the second one is asked to do', async () => {
+  const dir = join(folder.path, 'running');
+  mkdirSync(dir);
+  for (const name of ['.verbalis-demo', 'verbalis.sqlite', 'verbalis.secrets.json', 'chat.json']) writeFileSync(join(dir, name), '');
+  const lock = lockFile(join(dir, 'verbalis.sqlite'));
+  const before = readdirSync(dir).sort();
+  for (const option of ['--once', '--keep', '--no-weeks'])
+    expect(await verbalis(['demo', option, '--dir', dir, '--port', String(await freePorts(13))])).toMatchObject({
+      code: 2,
+      err: expect.stringContaining(`A demo is running in ${dir}.`),
+    });
+  expect(readdirSync(dir).sort()).toEqual(before);
+  lock.release();
 });
 
 test('returns read: one line an email, also of mbox files and Maildirs, without a service', async () => {

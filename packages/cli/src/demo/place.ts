@@ -1,6 +1,8 @@
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
+import { StartError } from '@verbalis/service';
+import { lockFile } from '@verbalis/service/kernel';
 import { UsageError } from '../output.js';
 
 /** The ports of the demo as its files name them: the first, and how many there are. */
@@ -23,6 +25,19 @@ export function moved(named: number, first = FIRST): number {
   return named >= FIRST && named < FIRST + COUNT ? named - FIRST + first : named;
 }
 
+/** What a demo that runs has in its folder is not touched. @throws UsageError */
+function refuseRunning(dir: string): void {
+  try {
+    lockFile(join(dir, 'verbalis.sqlite')).release();
+  } catch (error) {
+    if (!(error instanceof StartError)) throw error;
+    throw new UsageError(
+      `A demo is running in ${dir}.`,
+      'End it, or give this one another folder: verbalis demo --dir FOLDER --port 18620',
+    );
+  }
+}
+
 /**
  * Prepares the folder of a demo. What an earlier demo made there is removed, and nothing else.
  * @param keeps whether what an earlier demo made stays, to go on with it
@@ -39,6 +54,7 @@ export function preparePlace(
       `The folder ${dir} has files that no demo has made${others.length === 0 ? '' : `, such as "${others[0] ?? ''}"`}.`,
       'Name an empty folder, or one that is not there yet: verbalis demo --dir FOLDER',
     );
+  if (isThere) refuseRunning(dir);
   if (keeps && !isThere) throw new UsageError(`There is no earlier demo in ${dir}.`, 'Start one: verbalis demo');
   if (!keeps && isThere) for (const name of readdirSync(dir)) if (OWN.test(name)) rmSync(join(dir, name), { recursive: true });
   mkdirSync(dir, { recursive: true });
