@@ -5,7 +5,7 @@ export interface NetworkPlace {
   readonly address: string;
   /** Words that a command line begins with, so that its program runs there. */
   readonly within: readonly string[];
-  /** Nothing goes to it or comes from it any more, and nobody is told. */
+  /** Drops everything that is sent to it or by it, without closing connections. */
   readonly cut: () => void;
   readonly mend: () => void;
 }

@@ -152,11 +152,14 @@ interface Outside {
 async function startOutside({ place: { dir }, first, settings }: OutsideOptions, parts: Parts): Promise<Outside> {
   const script = readDemo<Script>('simulator-script.json');
   const [names, chatUrl] = await Promise.all([
-    startNames({ host: '127.0.0.1', port: settings.dns.port }),
+    startNames({ host: '127.0.0.1', port: settings.dns.port }).then((started) => {
+      // Closed also where one of the others does not start.
+      parts.closing.push(started);
+      return started;
+    }),
     startChat(parts.processes, { dir, port: moved(CHAT_PORT, first) }),
     startProviders(parts.processes, { dir, settings, script }),
   ]);
-  parts.closing.push(names);
   if (settings.people.openid !== undefined) parts.closing.push(await startAccounts(settings.people.openid));
   return { script, chatUrl, names };
 }

@@ -30,7 +30,7 @@ const FAULTS = [
   'leader of the log killed',
   'primary stands still',
 ] as const;
-/** The same, where each part has a network of its own: nothing that is sent to it or by it arrives, and nobody is told. */
+/** Further ones, if each part has its own network: everything that is sent to it or by it is dropped, and connections stay open. */
 const PARTITIONS = ['primary cut off', 'worker cut off', 'standby cut off'] as const;
 type Fault = (typeof FAULTS)[number] | (typeof PARTITIONS)[number];
 /** The exit status after Ctrl+C, as shells have it. */
