@@ -3,6 +3,7 @@ import { gzipSync } from 'node:zlib';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, RefusedError, type Client, type DomainReports } from '@verbalis/client';
+import { startNameServer, type NameServerSimulator } from '@verbalis/simulators';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import { DEMO_FOLDER, OPERATOR, ROOT, startTestService, until, type TestService } from './support/service.js';
 
@@ -80,15 +81,19 @@ function email(attached: readonly Attached[], head = ''): Buffer {
 }
 
 /** Brings an email to the listener, and waits until it was read. */
-async function bring(mail: Buffer, to = `dmarc-reports@returns.${NAME}`): Promise<DomainReports['reports']> {
-  const before = new Set((await operator.domainReports.get(NAME, { days: 400 })).reports.map(({ returnId }) => returnId));
-  const connection = new SmtpConnection({ host: '127.0.0.1', port: all.service.returnsPort, helloName: 'mx.mailhaus.example' });
+async function bring(
+  mail: Buffer,
+  to = `dmarc-reports@returns.${NAME}`,
+  { service, admin }: { readonly service: TestService; readonly admin: Client } = { service: all, admin: operator },
+): Promise<DomainReports['reports']> {
+  const before = new Set((await admin.domainReports.get(NAME, { days: 400 })).reports.map(({ returnId }) => returnId));
+  const connection = new SmtpConnection({ host: '127.0.0.1', port: service.service.returnsPort, helloName: 'mx.mailhaus.example' });
   expect(await connection.open()).toBe('ready');
   const written = { size: mail.length, utf8: false, chunks: () => [mail] };
   expect((await connection.deliver({ from: '', to }, written)).kind).toBe('accepted');
   connection.close();
   return until(async () => {
-    const { reports } = await operator.domainReports.get(NAME, { days: 400 });
+    const { reports } = await admin.domainReports.get(NAME, { days: 400 });
     const fresh = reports.filter(({ returnId }) => !before.has(returnId));
     return fresh.length > 0 ? fresh : undefined;
   });
@@ -156,7 +161,7 @@ describe('reports as receivers send them', () => {
       ),
     );
     expect([report, more]).toMatchObject([{ kind: 'dmarc', reporter: 'mailhaus.example' }, []]);
-    expect(await totals()).toEqual({ count: before.count + 9, aligned: before.aligned + 7 });
+    expect(await totals()).toEqual({ count: before.count + 9, aligned: before.aligned + 7, unproven: 0 });
   });
 
   test('the same report twice counts once; two in one archive count both', async () => {
@@ -332,7 +337,7 @@ test('ten thousand rows: the figures are those that a count of our own has; on t
     if (dkim === 'pass' || spf === 'pass') own.aligned += Number(count);
     bySource.set(ip, (bySource.get(ip) ?? 0) + Number(count));
   }
-  expect(await totals()).toEqual({ count: before.count + own.count, aligned: before.aligned + own.aligned });
+  expect(await totals()).toEqual({ count: before.count + own.count, aligned: before.aligned + own.aligned, unproven: 0 });
   // What a key sees: of the domains that its space sends as, and of no others.
   const figures = await all.client.domainReports.alignment({ days: 400 });
   expect(figures.domains).toEqual([{ domain: NAME, ...(await totals()), sources: expect.any(Number) as unknown }]);
@@ -354,6 +359,55 @@ test('ten thousand rows: the figures are those that a count of our own has; on t
     await new Promise((done) => child.on('close', done));
     return out;
   };
-  expect((await run('--format', 'csv')).split('\r\n')[0]).toBe('source,count,aligned,dkim,spf,refused,reporters,envelopeFrom,last');
+  expect((await run('--format', 'csv')).split('\r\n')[0]).toBe(
+    'source,count,aligned,dkim,spf,refused,unproven,reporters,envelopeFrom,last',
+  );
   expect(await run()).toMatch(/emails reported, [\d.]+% authentic\.\nsent from/);
+});
+
+describe('who sent a report', () => {
+  let names: NameServerSimulator;
+  let service: TestService;
+  let admin: Client;
+  beforeAll(async () => {
+    names = await startNameServer();
+    service = await startTestService({
+      change: {
+        dns: { servers: [`127.0.0.1:${names.port}`], port: names.port, waitSeconds: 2 },
+        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], unsigned: true } },
+      },
+    });
+    admin = createClient({ url: service.service.url, key: OPERATOR, space: 'harbour' });
+    await admin.domains.add({ name: NAME });
+  });
+  afterAll(async () => {
+    await service.stop();
+    await names.close();
+  });
+  const zone = (spf: string): void => {
+    names.setZone('mailhaus.example', [
+      { name: '_dmarc.mailhaus.example', type: 'TXT', value: 'v=DMARC1; p=reject' },
+      { name: 'mx.mailhaus.example', type: 'TXT', value: spf },
+    ]);
+  };
+  const brought = (ip: string, count: number) =>
+    bring(email([{ type: 'text/xml', bytes: dmarcXml([{ ip, count }]) }]), undefined, { service, admin });
+
+  test('one that passes DMARC is proven; one in the name of another is counted, and named', async () => {
+    zone('v=spf1 ip4:127.0.0.1 -all');
+    expect((await brought('203.0.113.1', 4))[0]?.proof).toMatchObject({ state: 'proven', domain: 'mailhaus.example' });
+    zone('v=spf1 ip4:192.0.2.1 -all');
+    expect((await brought('203.0.113.2', 3))[0]?.proof).toMatchObject({ state: 'unproven', domain: 'mailhaus.example' });
+    const { total, sources } = await admin.domainReports.get(NAME);
+    expect(total).toEqual({ count: 7, aligned: 0, unproven: 3 });
+    expect(sources.map(({ source, unproven }) => [source, unproven])).toEqual([
+      ['203.0.113.1', 0],
+      ['203.0.113.2', 3],
+    ]);
+    const { events } = await admin.events.list({ filter: 'type = unaligned-source' });
+    expect(events.map(({ data }) => [data['proven'], data['text']])).toEqual([
+      [false, expect.stringContaining('by a report that calls itself mailhaus.example without proof: 203.0.113.2')],
+      [true, expect.stringContaining('by a report of mailhaus.example: 203.0.113.1')],
+    ]);
+  });
 });

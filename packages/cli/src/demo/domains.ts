@@ -14,6 +14,11 @@ function others(names: NameServerSimulator): void {
   const spf = (name: string): SimulatedRecord => ({ name, type: 'TXT', value: 'v=spf1 ip4:127.0.0.1 -all' });
   names.setZone('north-relay.example', [spf('spf.north-relay.example'), at('mx.north-relay.example')]);
   names.setZone('south-relay.example', [spf('spf.south-relay.example'), at('mx.south-relay.example')]);
+  // Its reports come from the null path, so SPF is asked about the name of its server.
+  names.setZone('fjordpost.example', [
+    spf('mx.fjordpost.example'),
+    { name: '_dmarc.fjordpost.example', type: 'TXT', value: 'v=DMARC1; p=reject' },
+  ]);
 }
 
 const entered = ({ records }: DomainView): SimulatedRecord[] =>

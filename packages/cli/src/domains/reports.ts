@@ -16,7 +16,7 @@ export async function domainReports(
   return 0;
 }
 
-const COLUMNS = ['source', 'count', 'aligned', 'dkim', 'spf', 'refused', 'reporters', 'envelopeFrom', 'last'] as const;
+const COLUMNS = ['source', 'count', 'aligned', 'dkim', 'spf', 'refused', 'unproven', 'reporters', 'envelopeFrom', 'last'] as const;
 
 /** RFC 4180; a cell that a spreadsheet would take for a formula begins with an apostrophe. */
 function csvOf({ sources }: DomainReports): string {
@@ -29,6 +29,7 @@ function csvOf({ sources }: DomainReports): string {
 
 function reportsText({ domain, since, total, sources, tls, reports }: DomainReports, { color }: Output): string {
   const problems = reports.filter(({ problem }) => problem !== undefined);
+  const unproven = reports.filter(({ proof }) => proof?.state === 'unproven');
   const rows = sources.map((source) => [
     source.source,
     String(source.count),
@@ -49,6 +50,13 @@ function reportsText({ domain, since, total, sources, tls, reports }: DomainRepo
   ];
   return [
     `${color.bold(domain)} since ${since.slice(0, 10)}: ${total.count} emails reported, ${total.count === 0 ? 'none' : percent(total.aligned, total.count)} authentic.`,
+    ...(total.unproven === 0
+      ? []
+      : [
+          color.yellow(
+            `${total.unproven} of them are in reports that are not proven to be from the receiver that they name (${[...new Set(unproven.map(({ reporter }) => reporter))].join(', ')}).`,
+          ),
+        ]),
     ...(sources.length === 0 ? ['No DMARC report came in yet.'] : [tableText(columns, rows, color)]),
     ...(tls.successful + tls.failed === 0
       ? []

@@ -34,6 +34,7 @@ const CSV: readonly CsvColumn<Source>[] = [
   ['dkim', ({ dkim }) => dkim],
   ['spf', ({ spf }) => spf],
   ['refused', ({ refused }) => refused],
+  ['unproven', ({ unproven }) => unproven],
   ['envelopeFrom', ({ envelopeFrom }) => envelopeFrom ?? ''],
   ['last', ({ last }) => last],
 ];
@@ -47,6 +48,7 @@ export function Reports({ name }: { readonly name: string }) {
   if (data === undefined) return null;
   const { total, sources, tls, reports } = data;
   const problems = reports.filter(({ problem }) => problem !== undefined);
+  const unproven = [...new Set(reports.flatMap(({ proof, reporter }) => (proof?.state === 'unproven' ? [reporter] : [])))];
   return (
     <Box aria-labelledby="reports">
       <header>
@@ -92,6 +94,12 @@ export function Reports({ name }: { readonly name: string }) {
             ))}
           </TableBody>
         </Sheet>
+      )}
+      {total.unproven > 0 && (
+        <Small as="p">
+          {inNumber(total.unproven, 'email')} in reports that are not proven to be from the receiver that they name:{' '}
+          {unproven.map((reporter) => `“${reporter}”`).join(', ')}. Anybody can write a report.
+        </Small>
       )}
       {problems.length > 0 && (
         <Small as="p">

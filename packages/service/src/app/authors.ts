@@ -35,6 +35,7 @@ export async function openAuthors(options: BuildOptions, writing: Writing): Prom
     store,
     domains: writing.domains,
     feed: writing.feed,
+    nameServers: settings.dns.check ? nameServersOf(settings.dns) : undefined,
     spacesOf: watch.spacesOf,
   });
   const confirmations = openSenderConfirmations(runtime, {

@@ -180,6 +180,7 @@ function returnOf(event: CallbackEvent, { id, hash, provider, receivedAt, delive
     fingerprint: null,
     source: 'callback',
     provider,
+    broughtBy: null,
     receivedAt,
     envelopeFrom: '',
     envelopeTo: '',

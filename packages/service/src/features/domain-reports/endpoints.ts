@@ -18,13 +18,14 @@ const [MOST_SOURCES, MOST_REPORTS] = [1000, 200];
 
 function viewOf(domain: string, since: number, { reports }: Store): z.input<typeof DomainReportsView> {
   const days = reports.days(domain, since);
+  const total = reports.total(domain, since);
   const found = reports.reports(domain, since, MOST_REPORTS);
   const tls = found.filter(({ kind }) => kind === 'tls');
   const sum = (counts: readonly number[]): number => counts.reduce((all, count) => all + count, 0);
   return {
     domain,
     since: instant(since),
-    total: { count: sum(days.map(({ count }) => count)), aligned: sum(days.map(({ aligned }) => aligned)) },
+    total: { count: total.count, aligned: total.aligned, unproven: total.unproven },
     days,
     sources: reports
       .sources(domain, since, MOST_SOURCES)
@@ -34,10 +35,11 @@ function viewOf(domain: string, since: number, { reports }: Store): z.input<type
       failed: sum(tls.map(({ failed }) => failed)),
       failures: tls.flatMap(({ reporter, failures }) => failures.map((failure) => ({ ...failure, reporter }))).slice(0, MOST_REPORTS),
     },
-    reports: found.map(({ returnId, kind, reporter, begin, end, receivedAt, problem }) => ({
+    reports: found.map(({ returnId, kind, reporter, proof, begin, end, receivedAt, problem }) => ({
       returnId,
       kind,
       reporter,
+      proof: proof ?? undefined,
       begin: instant(begin),
       end: instant(end),
       receivedAt: instant(receivedAt),

@@ -1,6 +1,7 @@
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Domains } from '../domains/index.js';
 import type { Feed } from '../events/index.js';
+import type { OpenNameServers } from '../name-servers/index.js';
 import { reportEndpoints } from './endpoints.js';
 import { reportReading } from './reading.js';
 import type { Store } from './store.js';
@@ -9,6 +10,8 @@ interface Options {
   readonly store: Store;
   readonly domains: Domains;
   readonly feed: Feed;
+  /** Undefined where the DNS is not asked. */
+  readonly nameServers: OpenNameServers | undefined;
   /** Spaces that send as a domain. */
   readonly spacesOf: (domain: string) => Promise<readonly string[]>;
 }
@@ -16,9 +19,9 @@ interface Options {
 /** What receivers report about sending domains. */
 export function openDomainReports(
   { clock, workers, ages }: Runtime,
-  { store, domains, feed, spacesOf }: Options,
+  { store, domains, feed, nameServers, spacesOf }: Options,
 ): { readonly arrived: () => void; readonly feature: Feature } {
-  const reading = reportReading({ store, clock, workers, domains, spacesOf, reported: feed.reported });
+  const reading = reportReading({ store, clock, workers, domains, nameServers, spacesOf, reported: feed.reported });
   return {
     arrived: reading.arrived,
     feature: {

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 
 const Count = z.int();
+const Unproven = Count.meta({ description: 'Emails in reports that are not proven to be from the reporter that they name.' });
 
 export const ReportQuery = z.strictObject({
   days: z.coerce.number().int().min(1).max(400).default(30),
@@ -9,7 +10,7 @@ export const DomainReportsView = z
   .strictObject({
     domain: z.string(),
     since: z.iso.datetime(),
-    total: z.strictObject({ count: Count, aligned: Count }),
+    total: z.strictObject({ count: Count, aligned: Count, unproven: Unproven }),
     days: z
       .array(z.strictObject({ day: z.iso.date(), count: Count, aligned: Count }))
       .meta({ description: 'By the day that a report ends on (UTC).' }),
@@ -22,6 +23,7 @@ export const DomainReportsView = z
           dkim: Count,
           spf: Count,
           refused: Count.meta({ description: 'Quarantined or rejected by receivers.' }),
+          unproven: Unproven,
           reporters: Count,
           envelopeFrom: z.string().optional(),
           last: z.iso.datetime(),
@@ -38,7 +40,15 @@ export const DomainReportsView = z
         z.strictObject({
           returnId: z.string().meta({ description: 'The return that it came as.' }),
           kind: z.enum(['dmarc', 'tls', 'unread']),
-          reporter: z.string().meta({ description: 'As it calls itself: anybody can write a report.' }),
+          reporter: z.string().meta({ description: 'As it calls itself; anybody can write a report, so see `proof`.' }),
+          proof: z
+            .strictObject({
+              state: z.enum(['proven', 'unproven', 'unknown']).meta({ description: '`unknown`: the name servers did not answer.' }),
+              domain: z.string().optional().meta({ description: 'Of the author of its email.' }),
+              reason: z.string(),
+            })
+            .optional()
+            .meta({ description: 'Whether its email passes DMARC; absent if the DNS was not asked.' }),
           begin: z.iso.datetime(),
           end: z.iso.datetime(),
           receivedAt: z.iso.datetime(),
@@ -57,6 +67,7 @@ export const AlignmentFigures = z
         domain: z.string(),
         count: Count.meta({ description: 'Emails in its name that receivers have reported.' }),
         aligned: Count.meta({ description: 'Of these: authentic.' }),
+        unproven: Unproven,
         sources: Count.meta({ description: 'Addresses that email came from which was not authentic.' }),
       }),
     ),

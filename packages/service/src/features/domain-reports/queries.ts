@@ -9,7 +9,9 @@ export type DmarcRow = Omit<typeof dmarcRows.$inferSelect, 'id'>;
 /** An email to a report address that was not read yet. */
 export interface UnreadReport {
   readonly id: string;
+  readonly envelopeFrom: string;
   readonly envelopeTo: string;
+  readonly broughtBy: { readonly address: string; readonly hello: string } | null;
   readonly bytes: Buffer;
   readonly receivedAt: number;
 }
@@ -27,7 +29,14 @@ export function reportStore(reads: Reader) {
     ): UnreadReport[] {
       const local = sql`lower(substr(${returns.envelopeTo}, 1, instr(${returns.envelopeTo}, '@') - 1))`;
       return from.db
-        .select({ id: returns.id, envelopeTo: returns.envelopeTo, bytes: returns.bytes, receivedAt: returns.receivedAt })
+        .select({
+          id: returns.id,
+          envelopeFrom: returns.envelopeFrom,
+          envelopeTo: returns.envelopeTo,
+          broughtBy: returns.broughtBy,
+          bytes: returns.bytes,
+          receivedAt: returns.receivedAt,
+        })
         .from(returns)
         .where(
           and(
@@ -73,6 +82,7 @@ export function reportStore(reads: Reader) {
           dkim: sql<number>`sum(case when ${dmarcRows.dkim} then ${dmarcRows.count} else 0 end)`,
           spf: sql<number>`sum(case when ${dmarcRows.spf} then ${dmarcRows.count} else 0 end)`,
           refused: sql<number>`sum(case when ${ne(dmarcRows.disposition, 'none')} then ${dmarcRows.count} else 0 end)`,
+          unproven: sql<number>`sum(case when ${dmarcRows.unproven} then ${dmarcRows.count} else 0 end)`,
           reporters: sql<number>`count(distinct ${dmarcRows.reporter})`,
           envelopeFrom: sql<string | null>`max(${dmarcRows.envelopeFrom})`,
           last: sql<number>`max(${dmarcRows.end})`,
@@ -89,18 +99,19 @@ export function reportStore(reads: Reader) {
       domain: string,
       since: number,
       from: Reader = reads,
-    ): { readonly count: number; readonly aligned: number; readonly sources: number } {
+    ): { readonly count: number; readonly aligned: number; readonly unproven: number; readonly sources: number } {
       const isAligned = sql`(${dmarcRows.dkim} or ${dmarcRows.spf})`;
       const row = from.db
         .select({
           count: sql<number>`coalesce(sum(${dmarcRows.count}), 0)`,
           aligned: sql<number>`coalesce(sum(case when ${isAligned} then ${dmarcRows.count} else 0 end), 0)`,
+          unproven: sql<number>`coalesce(sum(case when ${dmarcRows.unproven} then ${dmarcRows.count} else 0 end), 0)`,
           sources: sql<number>`count(distinct case when ${isAligned} then null else ${dmarcRows.source} end)`,
         })
         .from(dmarcRows)
         .where(and(eq(dmarcRows.domain, domain), gte(dmarcRows.end, since)))
         .get();
-      return row ?? { count: 0, aligned: 0, sources: 0 };
+      return row ?? { count: 0, aligned: 0, unproven: 0, sources: 0 };
     },
     /** The same by day (UTC). */
     days(domain: string, since: number, from: Reader = reads) {

@@ -1,4 +1,4 @@
-import type { TlsFailure } from '@verbalis/core/reports';
+import type { ReporterProof, TlsFailure } from '@verbalis/core/reports';
 import { index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 /** Reports as they were read, one row each; also of those that could not be read. */
@@ -14,6 +14,8 @@ export const domainReports = sqliteTable(
     domain: text('domain').notNull(),
     /** As the reporter calls itself. */
     reporter: text('reporter').notNull(),
+    /** Whether the email that held it is from whom it names; null for what was not asked about. */
+    proof: text('proof', { mode: 'json' }).$type<ReporterProof>(),
     reportId: text('report_id').notNull(),
     begin: integer('begin').notNull(),
     end: integer('end').notNull(),
@@ -43,6 +45,8 @@ export const dmarcRows = sqliteTable(
     /** The end of what its report is about. */
     end: integer('end').notNull(),
     reporter: text('reporter').notNull(),
+    /** Its report is not from whom it names. */
+    unproven: integer('unproven', { mode: 'boolean' }).notNull().default(false),
     source: text('source').notNull(),
     count: integer('count').notNull(),
     dkim: integer('dkim', { mode: 'boolean' }).notNull(),

@@ -1,8 +1,6 @@
-import { asking } from '@verbalis/core/domains';
 import { doubtsOf, type Authentication, type InboundReading } from '@verbalis/core/inbound';
 import {
   boundedThread,
-  inTime,
   newId,
   threadFile,
   ThreadFault,
@@ -14,7 +12,7 @@ import {
 } from '../../kernel/index.js';
 import type { Consent } from '../consent/index.js';
 import type { DeliveryRow, MessageRow } from '../messages/index.js';
-import type { OpenNameServers } from '../name-servers/index.js';
+import { threadQuestions, type OpenNameServers } from '../name-servers/index.js';
 import { eventDataOf } from './data.js';
 import type { InboundRow } from './queries.js';
 import type { Store } from './store.js';
@@ -52,30 +50,19 @@ const DNS_MS = 10_000;
 
 /** Reads what people have written, in a thread of its own: the oldest first. */
 export function inboundWork({ store, clock, workers, consent, nameServers, isSame, reported }: Options): InboundWork {
-  let servers = nameServers?.();
-  let endsAt = 0;
+  const questions = threadQuestions(nameServers, DNS_MS);
   const thread = boundedThread(threadFile(import.meta.url, 'inbound-thread.js'), {
     name: 'inbound mail',
     limitMs: LIMIT_MS,
     idleMs: IDLE_MS,
     memoryMb: MEMORY_MB,
-    methods: {
-      ask: async ({ name, type }: { readonly name: string; readonly type: Parameters<ReturnType<typeof asking>>[1] }) => {
-        const left = endsAt - performance.now();
-        const asked = servers;
-        const failed = { status: 'failed' } as const;
-        if (left <= 0 || asked === undefined) return failed;
-        return (await inTime(left, asking((at, kind) => asked.askResolver(at, kind))(name, type))) ?? failed;
-      },
-    },
+    methods: { ask: questions.ask },
   });
 
   async function read(row: InboundRow): Promise<ReadInbound> {
     const { bytes, envelopeFrom, hello, address, source } = row;
-    servers = nameServers?.();
-    endsAt = performance.now() + DNS_MS;
     // What somebody has uploaded says nothing of who brought it.
-    const isChecked = servers !== undefined && source === 'mail';
+    const isChecked = questions.begin() && source === 'mail';
     const input = { bytes, envelopeFrom, hello, address, isChecked, seconds: Math.floor(clock.now() / 1000) };
     try {
       return await thread.call<ReadInbound>('read', input);

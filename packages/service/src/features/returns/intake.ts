@@ -36,6 +36,8 @@ export interface IncomingReturn {
   readonly bytes: Uint8Array;
   readonly source: 'mail' | 'upload';
   readonly envelopeFrom: string;
+  /** The server that brought it: its IP address, and how it called itself. */
+  readonly broughtBy?: { readonly address: string; readonly hello: string };
   /** Empty where nobody knows. */
   readonly envelopeTo: string;
   /** Whose it is, where the one who hands it in belongs to a space: it then says nothing of other spaces' mail. */
@@ -195,6 +197,7 @@ export function returnIntake(options: IntakeOptions) {
       space: first?.row.space ?? leaving?.space ?? space ?? null,
       source,
       provider: null,
+      broughtBy: given.broughtBy ?? null,
       receivedAt: now,
       envelopeFrom,
       envelopeTo,
@@ -242,6 +245,7 @@ export function returnIntake(options: IntakeOptions) {
       space: delivery?.space ?? space ?? null,
       source,
       provider: null,
+      broughtBy: given.broughtBy ?? null,
       receivedAt: clock.now(),
       envelopeFrom,
       envelopeTo,

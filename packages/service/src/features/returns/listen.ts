@@ -74,7 +74,7 @@ async function take(
       continue;
     }
     const more = read === undefined ? {} : 'hash' in read ? { read, hash: read.hash } : { read };
-    await intake.receive({ bytes, source: 'mail', envelopeFrom, envelopeTo, space: undefined, ...more });
+    await intake.receive({ bytes, source: 'mail', envelopeFrom, envelopeTo, broughtBy: { address, hello }, space: undefined, ...more });
     if (intake.isRole(envelopeTo)) reportArrived();
   }
   if (written.length > 0) await inbound.receive({ bytes, fingerprint, envelopeFrom, to: written, hello, address });

@@ -29,6 +29,8 @@ export const returns = sqliteTable(
     /** The provider that has called. */
     provider: text('provider'),
     receivedAt: integer('received_at').notNull(),
+    /** Who brought it; null where that is not known. */
+    broughtBy: text('brought_by', { mode: 'json' }).$type<{ readonly address: string; readonly hello: string }>(),
     envelopeFrom: text('envelope_from').notNull(),
     envelopeTo: text('envelope_to').notNull(),
     kind: text('kind').$type<ReturnKind>().notNull(),
