@@ -142,6 +142,10 @@ group('a schedule', () => {
         await client.schedules.skip('weekly', { at: '2026-12-04T04:00:00Z' });
         await expect(client.schedules.skip('weekly', { at: '2026-12-05T04:00:00Z' })).rejects.toThrow(/does not run at 2026-12-05/);
         expect((await client.schedules.skip('weekly', {})).nextAt).toBe('2026-12-11T04:00:00.000Z');
+        const kept = await client.schedules.unskip('weekly', { at: '2026-12-04T05:00:00+01:00' });
+        expect([kept.nextAt, kept.next[1]]).toEqual(['2026-12-04T04:00:00.000Z', { at: '2026-12-04T04:00:00.000Z', skipped: false }]);
+        await expect(client.schedules.unskip('weekly', { at: '2026-12-05T04:00:00Z' })).rejects.toThrow(/does not run at 2026-12-05/);
+        await client.schedules.skip('weekly', {});
         await to(all, '2026-12-11T04:01:00Z');
         const { runs } = await doneRun(all, 'weekly', 3);
         expect(runs.map(({ plannedAt, state }) => [plannedAt.slice(0, 10), state]).sort()).toEqual([

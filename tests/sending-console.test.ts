@@ -124,6 +124,12 @@ browserTest('schedules: when one runs next, a time is skipped, it is paused, and
   await times.nth(1).getByRole('button').click();
   await times.nth(1).getByText('skipped').waitFor();
   expect((await client.schedules.get('pier-bulletin')).next.map(({ skipped }) => skipped)).toEqual([false, true, false, false, false]);
+  await times
+    .nth(1)
+    .getByRole('button', { name: /^Do not skip/ })
+    .click();
+  await times.nth(1).getByText('skipped').waitFor({ state: 'detached' });
+  expect((await client.schedules.get('pier-bulletin')).next.some(({ skipped }) => skipped)).toBe(false);
   await page.getByRole('button', { name: 'Pause' }).click();
   await page.getByText('does not run until it is resumed').waitFor();
   expect(await times.count()).toBe(0);

@@ -247,6 +247,11 @@ send:
       expect(await client.signals.retry(bad.id)).toEqual({ rules: 1 });
       await clock.move(10);
       expect((await looked(bad.id)).rules).toMatchObject([{ state: 'refused' }]);
+      const { events } = await client.events.list({ filter: 'type = signal-refused' });
+      const text = `The rule “booking-paid” could not turn the signal ${PAID.type} (${bad.id}) into an email.`;
+      expect(events.map(({ data }) => data)).toEqual(
+        [1, 2].map(() => ({ space: 'drydock', signal: bad.id, type: PAID.type, rule: 'booking-paid', text })),
+      );
       expect(await client.signals.retry(good.id)).toEqual({ rules: 0 });
       const waits = await client.signal(FOUND.type, FOUND.data);
       await looked(waits.id);

@@ -51,6 +51,18 @@ export function define(root: Command, { run, remote, listed, example }: Making):
     run(async (output) => (await load()).skipTime(connect(options), name, only(options), output)),
   );
 
+  example(
+    remote(
+      schedules
+        .command('unskip <schedule>')
+        .description('run at a time after all that was to be skipped')
+        .requiredOption('--at <time>', 'one of the next five times'),
+    ),
+    'verbalis schedules unskip pier-bulletin --at 2026-12-04T06:00:00Z',
+  ).action((name: string, options: Remote & { at: string }) =>
+    run(async (output) => (await load()).unskipTime(connect(options), name, options.at, output)),
+  );
+
   for (const [action, description] of [
     ['pause', 'run it no more, until it is resumed'],
     ['resume', 'run it again, from its next time on'],

@@ -154,6 +154,12 @@ export async function skipTime(client: Client, name: string, { at }: { at?: stri
   return 0;
 }
 
+export async function unskipTime(client: Client, name: string, at: string, output: Output): Promise<ExitCode> {
+  const schedule = await client.schedules.unskip(name, { at });
+  output.result(schedule, viewText(schedule, output.color));
+  return 0;
+}
+
 export async function moveSchedule(
   client: Client,
   { name, action }: { readonly name: string; readonly action: 'pause' | 'resume' },

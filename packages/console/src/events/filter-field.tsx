@@ -64,6 +64,7 @@ const KINDS = [
   'sender-confirmed',
   'bulk-send-ended',
   'schedule-failed',
+  'signal-refused',
   'unaligned-source',
 ] as const;
 

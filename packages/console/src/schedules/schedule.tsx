@@ -53,10 +53,13 @@ interface Change {
   readonly refresh: () => Promise<unknown>;
 }
 
-/** The next times, each of which can be skipped. */
+/** The next times, each of which can be skipped, and not skipped after all. */
 function Next({ schedule: { next, timeZone }, change: { name, refresh } }: { readonly schedule: ScheduleView; readonly change: Change }) {
   const { client } = useSession();
-  const skip = useMutation({ mutationFn: (at: string) => client.schedules.skip(name, { at }), onSuccess: refresh });
+  const skip = useMutation({
+    mutationFn: ({ at, skipped }: ScheduleView['next'][number]) => client.schedules[skipped ? 'unskip' : 'skip'](name, { at }),
+    onSuccess: refresh,
+  });
   if (next.length === 0) return null;
   return (
     <Part aria-label="Next times">
@@ -67,20 +70,17 @@ function Next({ schedule: { next, timeZone }, change: { name, refresh } }: { rea
         {next.map(({ at, skipped }) => (
           <li key={at}>
             <ZoneTime at={at} timeZone={timeZone} />
-            {skipped ? (
-              <Small>skipped</Small>
-            ) : (
-              <Button
-                $quiet
-                aria-label={`Skip ${zoneTime(at, timeZone)}`}
-                onPress={() => {
-                  skip.mutate(at);
-                }}
-                isDisabled={skip.isPending}
-              >
-                Skip
-              </Button>
-            )}
+            {skipped && <Small>skipped</Small>}
+            <Button
+              $quiet
+              aria-label={`${skipped ? 'Do not skip' : 'Skip'} ${zoneTime(at, timeZone)}`}
+              onPress={() => {
+                skip.mutate({ at, skipped });
+              }}
+              isDisabled={skip.isPending}
+            >
+              {skipped ? 'Do not skip' : 'Skip'}
+            </Button>
           </li>
         ))}
       </Times>

@@ -10,6 +10,7 @@ const OTHER_TYPES = {
   'sender-confirmed': 'sender.confirmed',
   'bulk-send-ended': 'bulk-send.ended',
   'schedule-failed': 'schedule.failed',
+  'signal-refused': 'signal.refused',
   received: 'inbound.received',
   'topic-left': 'topic.left',
   'topic-rejoined': 'topic.rejoined',

@@ -39,6 +39,7 @@ export function openWhatFollows(
         store,
         editions,
         accept,
+        feed,
         sensitive,
         isCapturing: (space) => spaces[space]?.mode === 'capture',
         mostBytes: settings.limits.bodyBytes,

@@ -78,6 +78,7 @@ const SourceData = z
     space: z.string(),
     domain: z.string(),
     reporter: z.string().meta({ description: 'Who reports it, as it calls itself.' }),
+    proven: z.boolean().meta({ description: 'False if its email does not pass DMARC: somebody may have taken its name.' }),
     sources: z.array(z.object({ source: z.string(), count: z.int() })).meta({ description: 'Addresses that were never reported before.' }),
     text: z.string().meta({ description: 'The same in a sentence.' }),
   })
@@ -134,6 +135,16 @@ const ScheduleData = z
     text: z.string().meta({ description: 'The same in a sentence, with the reason.' }),
   })
   .meta({ title: 'verbalis.schedule.failed', description: 'A run of a schedule could not begin.' });
+
+const SignalData = z
+  .object({
+    space: z.string(),
+    signal: z.string().meta({ description: 'Its id: the reason is at GET /v1/signals/{id}, since it may hold data of the signal.' }),
+    type: z.string().meta({ description: 'What the app reported.' }),
+    rule: z.string(),
+    text: z.string().meta({ description: 'The same in a sentence.' }),
+  })
+  .meta({ title: 'verbalis.signal.refused', description: 'A rule could not turn a signal into an email.' });
 
 const InboundData = z
   .object({
@@ -217,6 +228,7 @@ export const EVENT_SCHEMAS: Readonly<Record<EventSchemaName, unknown>> = {
   sender: z.toJSONSchema(SenderData),
   'bulk-send': z.toJSONSchema(BulkSendData),
   schedule: z.toJSONSchema(ScheduleData),
+  signal: z.toJSONSchema(SignalData),
   inbound: z.toJSONSchema(InboundData),
   topic: z.toJSONSchema(TopicData),
   audit: z.toJSONSchema(AuditData),

@@ -4,6 +4,7 @@ import {
   endpointsOf,
   instant,
   json,
+  jsonBody,
   optionalInstant,
   optionalJsonBody,
   pageOf,
@@ -13,14 +14,14 @@ import {
   type Clock,
 } from '../../kernel/index.js';
 import type { Engine } from './engine.js';
-import { RunList, RunNow, RunQuery, ScheduleList, ScheduleRun, ScheduleView, Skip, type ScheduleSummary } from './model.js';
+import { RunList, RunNow, RunQuery, ScheduleList, ScheduleRun, ScheduleView, Skip, Unskip, type ScheduleSummary } from './model.js';
 import type { RunRow, ScheduleRow } from './queries.js';
 import type { Store } from './store.js';
 
 export interface ScheduleEndpoints {
   readonly store: Store;
   readonly clock: Clock;
-  readonly engine: Pick<Engine, 'current' | 'run' | 'skip' | 'freeAfter' | 'wake'>;
+  readonly engine: Pick<Engine, 'current' | 'run' | 'skip' | 'unskip' | 'freeAfter' | 'wake'>;
 }
 
 const endpoint = endpointsOf<ScheduleEndpoints>();
@@ -78,8 +79,8 @@ function summary({ store }: ScheduleEndpoints, { schedule, row }: Found): z.inpu
 /** The next times, with those that are skipped. */
 function upcoming({ store, clock }: ScheduleEndpoints, { schedule, row }: Found): { at: number; isSkipped: boolean }[] {
   const times: { at: number; isSkipped: boolean }[] = [];
-  if (row.nextAt === null) return times;
-  let at: number | undefined = schedule.times.after(Math.min(clock.now(), row.nextAt - 1));
+  if (row.isPaused) return times;
+  let at: number | undefined = schedule.times.after(Math.min(clock.now(), (row.nextAt ?? Infinity) - 1));
   while (at !== undefined && times.length < SHOWN) {
     times.push({ at, isSkipped: store.schedules.runAt(row.space, schedule.name, at) !== undefined });
     at = schedule.times.after(at);
@@ -182,14 +183,39 @@ const skip = endpoint({
       throw new Refusal(409, 'schedule-state', 'This schedule has no next time', {
         detail: row.isPaused ? 'It is paused.' : 'It has ended.',
       });
-    const times = upcoming(deps, { schedule, row });
     const plannedAt = wanted === undefined ? row.nextAt : Date.parse(wanted);
-    if (!times.some(({ at }) => at === plannedAt))
-      throw new Refusal(422, 'schedule-time', 'This is not one of its next times', {
-        detail: `"${name}" does not run at ${instant(plannedAt)}.`,
-        hint: `Its next times: ${times.map(({ at }) => instant(at)).join(', ')}.`,
-      });
+    const times = upcoming(deps, { schedule, row });
+    if (!times.some(({ at }) => at === plannedAt)) throw notNext(schedule, plannedAt, times);
     await deps.engine.skip(space, schedule, plannedAt);
+    return view(deps, await find(deps, space, name));
+  },
+});
+
+function notNext({ name }: Schedule, at: number, times: readonly { readonly at: number }[]): Refusal {
+  return new Refusal(422, 'schedule-time', 'This is not one of its next times', {
+    detail: `"${name}" does not run at ${instant(at)}.`,
+    hint: `Its next times: ${times.map((time) => instant(time.at)).join(', ') || 'none'}.`,
+  });
+}
+
+const unskip = endpoint({
+  name: 'schedules.unskip',
+  method: 'post',
+  path: '/v1/schedules/{name}/unskip',
+  summary: 'Take back that a time of a schedule is skipped',
+  scope: 'send',
+  params: textParams('name'),
+  body: jsonBody(Unskip),
+  answers: { 200: json('The schedule.', ScheduleView) },
+  refusals: { 404: 'There is no such schedule.', 409: 'It is paused.', 422: 'It is not one of the next five times.' },
+  isRepeatable: true,
+  async run({ caller: { space }, params: { name }, body: { at } }, deps) {
+    const { schedule, row } = await find(deps, space, name);
+    if (row.isPaused) throw new Refusal(409, 'schedule-state', 'This schedule has no next time', { detail: 'It is paused.' });
+    const plannedAt = Date.parse(at);
+    const times = upcoming(deps, { schedule, row });
+    if (!times.some((time) => time.at === plannedAt)) throw notNext(schedule, plannedAt, times);
+    await deps.engine.unskip(space, schedule, plannedAt);
     return view(deps, await find(deps, space, name));
   },
 });
@@ -236,4 +262,4 @@ const resume = endpoint({
 });
 
 /** One template to many, at times that come again. */
-export const scheduleEndpoints = [list, show, runs, runNow, skip, pause, resume];
+export const scheduleEndpoints = [list, show, runs, runNow, skip, unskip, pause, resume];

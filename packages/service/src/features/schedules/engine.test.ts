@@ -106,6 +106,8 @@ function service(start: string, times: string) {
       await life.settle();
     },
     skip: (plannedAt: number): Promise<void> => (schedule === undefined ? Promise.resolve() : life.engine.skip(space, schedule, plannedAt)),
+    unskip: (plannedAt: number): Promise<boolean> =>
+      schedule === undefined ? Promise.resolve(false) : life.engine.unskip(space, schedule, plannedAt),
     publish: async (times: string | undefined): Promise<void> => {
       schedule = times === undefined ? undefined : scheduled(times);
       edition += 1;
@@ -255,11 +257,12 @@ describe('a schedule', () => {
   });
 
   test('has, after anything that may happen, no run twice, none that was paused, and none left out in between', async () => {
-    type Step = { readonly kind: 'pass' | 'down' | 'back'; readonly minutes: number } | { readonly kind: 'pause' | 'resume' | 'skip' };
+    type Step =
+      { readonly kind: 'pass' | 'down' | 'back'; readonly minutes: number } | { readonly kind: 'pause' | 'resume' | 'skip' | 'unskip' };
     const step: fc.Arbitrary<Step> = fc.oneof(
       fc.record({ kind: fc.constantFrom('pass' as const, 'pass' as const, 'down' as const), minutes: fc.integer({ min: 1, max: 400 }) }),
       fc.record({ kind: fc.constant('back' as const), minutes: fc.integer({ min: 1, max: 200 }) }),
-      fc.record({ kind: fc.constantFrom('pause' as const, 'resume' as const, 'skip' as const) }),
+      fc.record({ kind: fc.constantFrom('pause' as const, 'resume' as const, 'skip' as const, 'skip' as const, 'unskip' as const) }),
     );
     const written = 'starts: 2026-01-01T00:30\ntimeZone: Europe/Paris\nrepeat: FREQ=HOURLY;INTERVAL=2';
     const { times: recurrence } = scheduled(written);
@@ -306,6 +309,16 @@ describe('a schedule', () => {
               await own.skip(skipped);
               await own.settle();
             }
+          } else if (kind === 'unskip') {
+            // The latest that a person skipped; one that has passed is history.
+            const skipped = [...done].filter(([, state]) => state === 'skipped').sort(([a], [b]) => b - a)[0]?.[0];
+            if (skipped === undefined) continue;
+            expect(await own.unskip(skipped)).toBe(skipped > own.now());
+            if (skipped > own.now()) {
+              done.delete(skipped);
+              if (!isPaused) next = Math.min(next ?? Infinity, skipped);
+            }
+            await own.settle();
           } else {
             if (isPaused !== (kind === 'pause')) next = kind === 'pause' ? undefined : free(own.now());
             isPaused = kind === 'pause';

@@ -48,6 +48,8 @@ export interface Engine extends Running {
   readonly run: (space: string, schedule: Schedule, wanted: Pick<RunWanted, 'first' | 'keyId'>) => Promise<RunRow>;
   /** Leaves a planned time out; twice is once. */
   readonly skip: (space: string, schedule: Schedule, plannedAt: number) => Promise<void>;
+  /** Takes a skip back, as long as its time is to come. @returns whether it was skipped */
+  readonly unskip: (space: string, schedule: Schedule, plannedAt: number) => Promise<boolean>;
   /** The first time after an instant to which nothing has happened yet. */
   readonly freeAfter: (space: string, schedule: Schedule, at: number, tx?: Tx) => number | undefined;
 }
@@ -282,6 +284,16 @@ export function scheduleEngine({ store, clock, log, workers, registry, spaces, e
         if (current.nextAt === plannedAt)
           store.schedules.put(tx, { ...current, nextAt: freeAfter(space, schedule, plannedAt, tx) ?? null });
         tx.afterCommit(worker.wake);
+      }),
+    unskip: (space, schedule, plannedAt) =>
+      store.write((tx) => {
+        const { name } = schedule;
+        const current = store.schedules.find(space, name, tx);
+        if (current === undefined || plannedAt <= clock.now() || !store.schedules.removeSkip(tx, space, name, plannedAt)) return false;
+        // A schedule that is paused looks for its next time when it is resumed.
+        if (!current.isPaused) store.schedules.put(tx, { ...current, nextAt: Math.min(current.nextAt ?? Infinity, plannedAt) });
+        tx.afterCommit(worker.wake);
+        return true;
       }),
     async run(space, schedule, { first, keyId }) {
       const plannedAt = clock.now();

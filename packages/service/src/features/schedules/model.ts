@@ -50,3 +50,4 @@ export const RunNow = z
 export const Skip = z
   .strictObject({ at: Time.optional().meta({ description: 'One of the next five times; the next, when left out.' }) })
   .meta({ id: 'ScheduleSkip' });
+export const Unskip = z.strictObject({ at: Time.meta({ description: 'One of the next five times.' }) }).meta({ id: 'ScheduleUnskip' });

@@ -91,6 +91,17 @@ export function scheduleStore(reads: Reader) {
         .get();
     },
 
+    /** @returns whether that time was skipped */
+    removeSkip(tx: Tx, space: string, name: string, plannedAt: number): boolean {
+      const isSkip = and(eq(scheduleRuns.plannedAt, plannedAt), eq(scheduleRuns.isManual, false), eq(scheduleRuns.state, 'skipped'));
+      return (
+        tx.db
+          .delete(scheduleRuns)
+          .where(and(runsOf(space, name), isSkip))
+          .run().changes > 0
+      );
+    },
+
     /** Newest first. */
     runs(space: string, name: string, limit: number, before: string | undefined): RunRow[] {
       return reads.db

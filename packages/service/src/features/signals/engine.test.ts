@@ -138,6 +138,7 @@ async function asSent(happenings: readonly Happening[]): Promise<Sent[]> {
     } as unknown as Parameters<typeof signalEngine>[0]['workers'],
     editions: { current: () => Promise.resolve({ rules: () => rules }) } as never,
     sensitive: { open: () => ({ missing: 'dropped' }) },
+    reported: () => undefined,
     accept: {
       one: (_space: string, wanted: { to: string[]; reference: string; data: { items: number[] } }, how: { idempotencyKey: string }) => {
         const id = newId('m', now);
@@ -245,6 +246,7 @@ describe('emails that follow from signals', () => {
           space === 'broken' && isBroken ? Promise.reject(new Error('its thread ended')) : Promise.resolve({ rules: () => rules }),
       } as never,
       sensitive: { open: () => ({ missing: 'dropped' }) },
+      reported: () => undefined,
       accept: {
         one: (space: string) => {
           sent.push(space);

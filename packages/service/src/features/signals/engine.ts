@@ -1,25 +1,14 @@
-import { BudgetExceeded, Fault } from '@verbalis/core/problems';
 import type { Rule, Signal } from '@verbalis/core/signals';
 import type { Logger } from 'pino';
 import { Counter, type Registry } from 'prom-client';
-import {
-  faultsOf,
-  Refusal,
-  StoreUnavailable,
-  type Clock,
-  type Reader,
-  type RequestProblem,
-  type Running,
-  type StepResult,
-  type Tx,
-  type WorkerGroup,
-} from '../../kernel/index.js';
+import { faultsOf, type Clock, type Running, type StepResult, type WorkerGroup } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
 import { callerKey } from '../keys/index.js';
 import { NewMessage, type Acceptor } from '../messages/index.js';
 import type { SensitiveData } from '../sensitive-data/index.js';
 import type { z } from 'zod';
 import type { MatchRow } from './match-queries.js';
+import { matching, reportRefused, sentenceOf, signalOf } from './matching.js';
 import type { SignalRow } from './queries.js';
 import type { Store } from './store.js';
 import type { MatchState } from './tables.js';
@@ -33,6 +22,8 @@ interface Options {
   readonly editions: Pick<Editions, 'current'>;
   readonly accept: Pick<Acceptor, 'one'>;
   readonly sensitive: Pick<SensitiveData, 'open'>;
+  /** Events were added. */
+  readonly reported: () => void;
 }
 
 export interface Engine extends Running {
@@ -44,7 +35,6 @@ export interface Engine extends Running {
 const AT_ONCE = 100;
 /** Emails that are asked for at the same time. */
 const SIDE_BY_SIDE = 32;
-const LONGEST_WHY = 500;
 /** A space whose edition cannot be loaded is left alone for so long, in milliseconds. */
 const REST_MS = 30_000;
 const NO_RULES: ReadonlyMap<string, Rule> = new Map();
@@ -58,53 +48,9 @@ interface Ended {
   readonly addresses: readonly string[];
 }
 
-/** Data of a signal that are no longer there: nothing may be sent that shows their masks. */
-class DataGone extends Error {
-  override name = 'DataGone';
-}
-
-/** @throws DataGone */
-function signalOf(row: SignalRow, { open }: Pick<SensitiveData, 'open'>, from?: Reader): Signal {
-  const { eventId, source, type, subject, at } = row;
-  let { data } = row;
-  if (row.sensitive) {
-    const opened = open(row.id, from);
-    if ('missing' in opened) throw new DataGone('Its sensitive data are no longer there.');
-    data = opened.value as string;
-  }
-  return {
-    id: eventId,
-    source,
-    type,
-    ...(subject === null ? {} : { subject }),
-    time: at,
-    data: data === null ? undefined : (JSON.parse(data) as unknown),
-  };
-}
-
-const sentenceOf = (problems: readonly RequestProblem[]): string =>
-  `${problems.map(({ path, message }) => `${path === '' ? '' : `"${path}" `}${message}`).join('; ')}.`.slice(0, LONGEST_WHY);
-
-/** Why a rule could make nothing of a signal, in a sentence; undefined for what is no fault of the data. */
-function faultOf(error: unknown): string | undefined {
-  if (error instanceof Refusal) {
-    const { problems = [] } = error.more;
-    return problems.length > 0 ? sentenceOf(problems) : error.sentence.slice(0, LONGEST_WHY);
-  }
-  return error instanceof Fault || error instanceof BudgetExceeded || error instanceof DataGone
-    ? error.message.slice(0, LONGEST_WHY)
-    : undefined;
-}
-
-/** Counts what was written, once it is. */
-function countAfter(tx: Tx, counter: Counter<'state'>, state: MatchState, n = 1): void {
-  tx.afterCommit(() => {
-    counter.inc({ state }, n);
-  });
-}
-
 /** Looks which rules a signal fulfils, and sends what is due. */
-export function signalEngine({ store, clock, log, workers, registry, editions, accept, sensitive }: Options): Engine {
+export function signalEngine(options: Options): Engine {
+  const { store, clock, log, workers, registry, editions, accept, sensitive } = options;
   const ended = new Counter({
     name: 'verbalis_signal_matches_total',
     help: 'What rules made of signals',
@@ -112,75 +58,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
     registers: [registry],
   });
 
-  /** Why a rule could make nothing of a signal. A fault of ours is logged, and holds up no other signal. */
-  function whyNot(error: unknown, { name }: Pick<Rule, 'name'>, signal: string): string {
-    if (error instanceof StoreUnavailable) throw error;
-    const why = faultOf(error);
-    if (why === undefined) log.error({ err: error, signal, rule: name }, 'a signal rule failed');
-    return why ?? `It failed: ${error instanceof Error ? error.message : String(error)}`.slice(0, LONGEST_WHY);
-  }
-
-  /** What a rule makes of a signal that it is on; in the transaction that notes it. */
-  function match(tx: Tx, rule: Rule, row: SignalRow, now: number): void {
-    const base = { signalId: row.id, rule: rule.name, space: row.space, why: null, key: null, by: null, group: null, messageId: null };
-    const note = (more: Partial<MatchRow> & Pick<MatchRow, 'state' | 'dueAt'>): void => {
-      if (more.state !== 'waiting') countAfter(tx, ended, more.state);
-      store.signalMatches.add(tx, { ...base, changedAt: now, ...more });
-    };
-    try {
-      const signal = signalOf(row, sensitive, tx);
-      // It was held against the schema of the edition in use when it came in; this one may be another.
-      const faults = rule.checkData(signal.data);
-      if (faults.length > 0) {
-        const named = faults.map(({ path, message }) => ({ path: `data${path === '' ? '' : '.'}${path}`, message }));
-        note({ state: 'refused', why: sentenceOf(named), dueAt: now });
-        return;
-      }
-      if (!rule.holds(signal)) {
-        note({ state: 'ignored', why: `Its test does not hold: ${rule.when ?? ''}`.slice(0, LONGEST_WHY), dueAt: now });
-        return;
-      }
-      const key = rule.keyOf(signal) ?? null;
-      const canceledBy =
-        key === null
-          ? undefined
-          : store.signalMatches.cancelOf({ space: row.space, rule: rule.name, key, at: row.at, signalId: row.id }, tx);
-      if (canceledBy !== undefined) {
-        note({ state: 'canceled', why: `${rule.unless?.type ?? ''} (${canceledBy}) had come before it.`, key, dueAt: now });
-        return;
-      }
-      // One that comes late has waited already; one from a clock that is ahead waits no longer than others.
-      const own = Math.max(row.receivedAt, Math.min(row.at, row.receivedAt) + rule.afterMs);
-      if (rule.combine === undefined) {
-        note({ state: 'waiting', key, dueAt: own });
-        return;
-      }
-      const by = rule.combine.byOf(signal);
-      const dueAt = store.signalMatches.groupDue(row.space, rule.name, by, tx) ?? own + rule.combine.withinMs;
-      note({ state: 'waiting', key, by: by === '' ? null : by, dueAt });
-    } catch (error) {
-      note({ state: 'refused', why: whyNot(error, rule, row.id), dueAt: now });
-    }
-  }
-
-  /** What a signal does to what waits. */
-  function cancel(tx: Tx, rule: Rule, row: SignalRow, now: number): void {
-    if (rule.unless?.type !== row.type) return;
-    let key: string | undefined;
-    try {
-      key = rule.unless.keyOf(signalOf(row, sensitive, tx));
-    } catch (error) {
-      whyNot(error, rule, row.id);
-    }
-    if (key === undefined) return;
-    const n = store.signalMatches.cancel(
-      tx,
-      { space: row.space, rule: rule.name, key, at: row.at, signalId: row.id },
-      `${row.type} (${row.id}) came.`,
-      now,
-    );
-    countAfter(tx, ended, 'canceled', n);
-  }
+  const { match, cancel, whyNot } = matching({ store, log, sensitive, ended, reported: options.reported });
 
   /** Spaces whose edition cannot be loaded, and until when they are left alone; by the monotonic clock. */
   const resting = new Map<string, number>();
@@ -284,6 +162,7 @@ export function signalEngine({ store, clock, log, workers, registry, editions, a
       const now = clock.now();
       const { addresses, ...state } = result;
       store.signalMatches.end(tx, { space, rule: due.rule, group: head.group ?? head.signalId }, state, now);
+      if (state.state === 'refused' && first !== undefined) reportRefused(tx, options, { rule: due.rule, signal: first, at: now });
       if (rule?.atMost !== undefined)
         for (const address of addresses)
           store.signalMatches.addSend(tx, { space, rule: due.rule, address, at: now, signalId: head.signalId });

@@ -1,5 +1,6 @@
 import { serve, type Feature, type Runtime } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
+import type { Feed } from '../events/index.js';
 import type { Acceptor } from '../messages/index.js';
 import type { SensitiveData } from '../sensitive-data/index.js';
 import { signalEndpoints } from './endpoints.js';
@@ -10,6 +11,7 @@ interface Options {
   readonly store: Store;
   readonly editions: Editions;
   readonly accept: Acceptor;
+  readonly feed: Feed;
   readonly sensitive: SensitiveData;
   /** Whether a space sends nothing: then sensitive data are as all others. */
   readonly isCapturing: (space: string) => boolean;
@@ -20,9 +22,9 @@ interface Options {
 /** Signals: the app says what happened, and rules of the mail folder say which emails follow. */
 export function openSignals(
   { clock, log, workers, registry, ages }: Runtime,
-  { store, editions, accept, sensitive, isCapturing, mostBytes }: Options,
+  { store, editions, accept, feed, sensitive, isCapturing, mostBytes }: Options,
 ): Feature {
-  const engine = signalEngine({ store, clock, log, workers, registry, editions, accept, sensitive });
+  const engine = signalEngine({ store, clock, log, workers, registry, editions, accept, sensitive, reported: feed.reported });
   return {
     name: 'signals',
     endpoints: serve(signalEndpoints, { store, clock, editions, sensitive, isCapturing, wake: engine.wake, mostBytes }),
