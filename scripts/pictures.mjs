@@ -75,13 +75,11 @@ try {
   verbalis('queue', 'release', '--all');
   await at('signals', '/send/signals', first('Signals'), { fullPage: true });
   await at('schedule', '/send/schedules/pier-bulletin', first('Runs'), { fullPage: true });
-  if (extra) {
-    await page.goto(`${url}/in/harbour/send/bulk-sends`);
-    await page.getByRole('row', { name: /pier-bulletin/ }).click();
-    await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
-    await shot(page, 'bulk-send');
-    await at('live', '/track/live', heading('Live'));
-  }
+  await page.goto(`${url}/in/harbour/send/bulk-sends`);
+  await page.getByRole('row', { name: /pier-bulletin/ }).click();
+  await page.getByRole('grid', { name: 'Refused recipients' }).waitFor();
+  await shot(page, 'bulk-send');
+  if (extra) await at('live', '/track/live', heading('Live'));
   await at('compose', '/send/compose?template=booking-confirmed', () =>
     page.frameLocator('iframe[title="The email"]:not([data-coming])').getByRole('heading').first().waitFor(),
   );

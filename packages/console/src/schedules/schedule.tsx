@@ -69,8 +69,9 @@ function Next({ schedule: { next, timeZone }, change: { name, refresh } }: { rea
       <Times>
         {next.map(({ at, skipped }) => (
           <li key={at}>
-            <ZoneTime at={at} timeZone={timeZone} />
-            {skipped && <Small>skipped</Small>}
+            <span>
+              <ZoneTime at={at} timeZone={timeZone} /> {skipped && <Small>skipped</Small>}
+            </span>
             <Button
               $quiet
               aria-label={`${skipped ? 'Do not skip' : 'Skip'} ${zoneTime(at, timeZone)}`}
