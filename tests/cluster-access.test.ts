@@ -7,6 +7,7 @@ import { parse, stringify } from 'yaml';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { runCli } from './support/cli.js';
 import { makeMachines } from './support/cluster.js';
+import { issueCredentials } from './support/credentials.js';
 import { freePort } from './support/postfix.js';
 import { makeCertificates, type Certificates } from './support/secure.js';
 import { booking, OPERATOR, temporaryFolder, until } from './support/service.js';
@@ -77,6 +78,27 @@ test.each([
   expect(message).toContain(`No broker of the cluster can be used (${servers().join(', ')})`);
   expect(message).toMatch(why);
   expect(message).not.toContain(ACCESS.password);
+});
+
+test('a cluster works through brokers that know it by a credentials file; to another one they say no', async () => {
+  const { brokers: more, file, stranger } = issueCredentials();
+  const strict = await startBrokers({ count: 1, more });
+  writeFileSync(join(folder.path, 'harbour.creds'), file);
+  writeFileSync(join(folder.path, 'stranger.creds'), stranger);
+  const made = await makeMachines(strict, { cluster: { credentialsFile: join(folder.path, 'harbour.creds') } });
+  try {
+    const [first, second] = made.machines;
+    const primary = await first!.run();
+    const standby = await second!.run();
+    const { id } = await primary.client.messages.send(booking('asa@post.example'));
+    expect((await until(() => standby.client.messages.get(id).catch(() => undefined))).id).toBe(id);
+    await expect(makeMachines(strict, { cluster: { credentialsFile: join(folder.path, 'stranger.creds') } })).rejects.toThrow(
+      /they refuse its user, password or credentials/,
+    );
+  } finally {
+    await made.remove();
+    await strict.stop();
+  }
 });
 
 test('a file of the configuration that is missing is named', async () => {

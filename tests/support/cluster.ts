@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { Writable } from 'node:stream';
 import { createClient, type Client } from '@verbalis/client';
-import { initCluster, startNode, type Node } from '@verbalis/service';
+import { initCluster, startNode, type Clock, type Node } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
 import type { Brokers } from './brokers.js';
@@ -26,8 +26,8 @@ export interface Machine {
   readonly name: string;
   readonly config: string;
   readonly database: string;
-  /** Runs its node in this process. */
-  readonly run: () => Promise<Node & { readonly client: Client; readonly logs: readonly string[] }>;
+  /** Runs its node in this process. @param clock that of the machine; the system's, when left out */
+  readonly run: (clock?: Clock) => Promise<Node & { readonly client: Client; readonly logs: readonly string[] }>;
   /** Runs its node in a process of its own. @param program the command line; that of this checkout, when left out */
   readonly spawn: (program?: string) => Promise<ChildNode>;
   /** Runs a delivery worker in a process of its own. */
@@ -57,6 +57,7 @@ export async function makeMachines(
     change = {},
     cluster = {},
     serversOf = () => brokers.servers,
+    disks = {},
   }: {
     names?: readonly string[];
     space?: string;
@@ -64,6 +65,8 @@ export async function makeMachines(
     cluster?: Record<string, unknown>;
     /** Where a machine reaches the brokers. */
     serversOf?: (name: string) => readonly string[];
+    /** Folders of machines that have a disk of their own. */
+    disks?: Readonly<Record<string, string>>;
   } = {},
 ): Promise<{ readonly machines: readonly Machine[]; readonly prefix: string; readonly remove: () => Promise<void> }> {
   const { path, remove } = temporaryFolder();
@@ -71,8 +74,8 @@ export async function makeMachines(
   const undo: (() => unknown)[] = [];
   const machines: Machine[] = [];
   for (const name of names) {
-    const folder = join(path, name);
-    mkdirSync(folder);
+    const folder = disks[name] ?? join(path, name);
+    mkdirSync(folder, { recursive: true });
     const config = join(folder, 'verbalis.yaml');
     const database = join(folder, 'verbalis.sqlite');
     writeFileSync(
@@ -91,7 +94,7 @@ export async function makeMachines(
       name,
       config,
       database,
-      async run() {
+      async run(clock) {
         const logs: string[] = [];
         const logTo = new Writable({
           write(chunk: Buffer, _encoding, done) {
@@ -99,7 +102,13 @@ export async function makeMachines(
             done();
           },
         });
-        const node = await startNode({ config: readConfig(config, {}), operatorSecret: OPERATOR, version: VERSION, logTo });
+        const node = await startNode({
+          config: readConfig(config, {}),
+          operatorSecret: OPERATOR,
+          version: VERSION,
+          logTo,
+          ...(clock === undefined ? {} : { clock }),
+        });
         undo.push(() => node.stop().catch(() => undefined));
         return Object.assign({ ...node }, { client: clientOf(node.url, space), logs });
       },
