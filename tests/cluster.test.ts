@@ -1,4 +1,4 @@
-import { copyFileSync, existsSync, readdirSync, readFileSync } from 'node:fs';
+import { copyFileSync, cpSync, existsSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { basename, join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
@@ -7,9 +7,10 @@ import { connectBrokers, namesOf } from '@verbalis/service/cluster';
 import { headers } from '@nats-io/transport-node';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { cuttable } from './support/cuttable.js';
+import { runCli } from './support/cli.js';
 import { makeMachines, type ChildNode, type Machine } from './support/cluster.js';
 import { freePort } from './support/postfix.js';
-import { booking, OPERATOR, until } from './support/service.js';
+import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
 import { hashesOf } from './support/tables.js';
 
 let brokers: Brokers;
@@ -172,6 +173,23 @@ describe('a standby', () => {
     expect(beside(a)).toHaveLength(3);
     await endTogether(ofNode(primary), ofNode(standby));
     sameFiles(a, b);
+  });
+
+  test('answers with what the primary has changed, also of what a service reads once and keeps', async () => {
+    const { a, b } = await cluster();
+    const [primary, standby] = [await a.run(), await b.run()];
+    await stateIs(primary.client, 'healthy');
+    await primary.client.domains.add({ name: 'tern-island.example' });
+    await primary.client.holds.add({ template: 'pier-bulletin', reason: 'wrong picture' });
+    const folder = temporaryFolder();
+    opened.push(folder.remove);
+    cpSync(DEMO_FOLDER, folder.path, { recursive: true });
+    rmSync(join(folder.path, 'signals', 'item-found.yaml'));
+    await runCli(['publish', folder.path, '--url', primary.url, '--key', OPERATOR, '--space', 'drydock']);
+    const names = async () => (await standby.client.domains.list()).domains.map(({ name }) => name);
+    await until(async () => ((await names()).includes('tern-island.example') ? true : undefined));
+    await until(async () => ((await standby.client.holds.list()).holds.length === 1 ? true : undefined));
+    await until(async () => ((await standby.client.signals.rules()).rules.every(({ name }) => name !== 'item-found') ? true : undefined));
   });
 
   test('begins anew with a snapshot where the log has gone on without it', async () => {

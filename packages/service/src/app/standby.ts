@@ -58,8 +58,6 @@ export interface StandbyOptions {
 
 /** Reads are opened anew after changes of what features remember beside the database, but not more often than this; in milliseconds. */
 const REOPEN_MS = 1000;
-/** Tables of which features remember something. */
-const REMEMBERED = new Set(['domains', 'domain_states', 'editions_in_use', 'holds', 'link_hosts', 'return_hosts', 'signing_keys']);
 
 function removeDatabase(file: string): void {
   for (const end of ['', '-wal', '-shm']) rmSync(`${file}${end}`, { force: true });
@@ -159,7 +157,8 @@ export async function openStandby(from: StandbyOptions): Promise<StandbyPart> {
   };
 
   function applied(tables: ReadonlySet<string>): void {
-    if (reads === undefined || ![...tables].some((table) => REMEMBERED.has(table))) return;
+    const isRemembered = reads?.built.features.some(({ remembers = [] }) => remembers.some((table) => tables.has(table))) === true;
+    if (!isRemembered) return;
     timer ??= setTimeout(() => {
       timer = undefined;
       openReads().catch((error: unknown) => {

@@ -70,6 +70,7 @@ export async function openDomainChecks(runtime: Runtime, options: Options): Prom
       name: 'domain-checks',
       endpoints: serve(domainEndpoints, { store, domains, checks, sharing: shares, verifying: tests, clock, names }),
       running: [checks],
+      remembers: ['domain_states'],
       retention: [
         { name: 'checks of domains', step: (tx, now) => store.domainChecks.forget(tx, now - LOG_MS) },
         { name: 'test emails of domains', step: (tx, now) => store.domainChecks.forgetVerifications(tx, now - LOG_MS) },

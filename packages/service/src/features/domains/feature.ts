@@ -22,6 +22,7 @@ export async function openDomains({ clock }: Runtime, options: Options): Promise
   const feature: Feature = {
     name: 'domains',
     retention: [{ name: 'old return hosts', step: (tx, now) => store.domains.forgetHosts(tx, now - OLD_HOST_MS) }],
+    remembers: ['domains', 'link_hosts', 'return_hosts', 'signing_keys'],
     memory: () => ({
       keys: Object.fromEntries(domains.all().map(({ name }) => [name, domains.keysFor(name).map(({ selector }) => selector)])),
     }),

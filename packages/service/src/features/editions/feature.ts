@@ -66,6 +66,7 @@ export async function openEditions(
     name: 'editions',
     endpoints: serve(editionEndpoints, { store, editions, clock }),
     retention: editionRetention(store, ages, isNeeded),
+    remembers: ['editions_in_use'],
     memory: () => ({ editions: Object.fromEntries(Object.keys(spaces).map((name) => [name, editions.loaded(name)?.number])) }),
   };
   const publishFolders: OpenedEditions['publishFolders'] = async (wanted, folder) => {

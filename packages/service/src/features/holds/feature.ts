@@ -19,6 +19,12 @@ export function openHolds(
   };
   return {
     holding,
-    feature: { name: 'holds', endpoints: serve(holdEndpoints, { store, holding }), running: [resumed], memory: holding.memory },
+    feature: {
+      name: 'holds',
+      endpoints: serve(holdEndpoints, { store, holding }),
+      running: [resumed],
+      remembers: ['holds'],
+      memory: holding.memory,
+    },
   };
 }
