@@ -15,6 +15,7 @@ const ELSEWHERE: readonly (readonly [RegExp, string])[] = [
   [/^verbalis preview /, 'preview.test.ts'],
   [/^verbalis messages follow/, 'cli.test.ts'],
   [/^verbalis (?:deliver|cluster) /, 'cluster.test.ts'],
+  [/^verbalis demo --cluster/, 'cluster-demo.test.ts'],
   [/^verbalis restore --from /, 'copies.test.ts'],
   [/^verbalis restore \S+before-upgrade/, 'upgrade.test.ts'],
 ];

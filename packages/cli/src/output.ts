@@ -174,6 +174,8 @@ export function tableText(columns: readonly Column[], rows: readonly (readonly s
  * 3 the service could not be reached; 4 the service refused the request; 70 an internal error (EX_SOFTWARE of sysexits.h).
  */
 export type ExitCode = 0 | 1 | 2 | 3 | 4 | 70;
+/** The exit status after Ctrl+C, as shells have it. */
+export const INTERRUPTED = 130;
 
 /** A command that was used wrongly. */
 export class UsageError extends Error {

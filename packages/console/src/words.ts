@@ -105,7 +105,8 @@ export function inNumber(n: number, noun: string): string {
 /** A size as people say it. */
 export function inBytes(bytes: number): string {
   if (bytes < 1000) return `${bytes} bytes`;
-  return bytes < 1_000_000 ? `${(bytes / 1000).toFixed(1)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`;
+  if (bytes < 1_000_000) return `${(bytes / 1000).toFixed(1)} kB`;
+  return bytes < 1e9 ? `${(bytes / 1_000_000).toFixed(1)} MB` : `${(bytes / 1e9).toFixed(1)} GB`;
 }
 
 /** A duration as people say it. */

@@ -12,7 +12,8 @@ import type { LocalNetwork, NetworkPlace } from './network.js';
 // A cluster on this machine, to try one with: two nodes and two delivery workers, each in a folder and a process of its own.
 
 const CLI = fileURLToPath(new URL('../../bin/verbalis.js', import.meta.url));
-const SECRET = 'the-operator-of-a-local-cluster';
+/** Of the operator. */
+export const SECRET = 'the-operator-of-a-local-cluster';
 /** How long the cluster may take to be whole again after a fault. */
 const WHOLE_MS = 120_000;
 

@@ -4,8 +4,9 @@ import { join } from 'node:path';
 import { RefusedError, UnreachableError, type Client, type NewMessage } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/simulators';
 import { startLocalBrokers, wait } from '../cluster/brokers.js';
-import { makeLocalCluster, primaryOf, whole, type LocalCluster } from '../cluster/local.js';
-import { tableText, type ExitCode, type Output } from '../output.js';
+import { makeLocalCluster, primaryOf, SECRET, whole, type LocalCluster } from '../cluster/local.js';
+import { INTERRUPTED, tableText, type ExitCode, type Output } from '../output.js';
+import { interruption } from '../service/ending.js';
 import { SOURCE } from './demo.js';
 
 const EMAILS = 240;
@@ -97,8 +98,31 @@ async function report(sending: ReturnType<typeof sendBookings>, { taken: takenBy
   return lost;
 }
 
+/** Where to look at a cluster that goes on. */
+async function whereToLook(cluster: LocalCluster, output: Output): Promise<void> {
+  const at = await whole(cluster);
+  const primary = cluster.nodes[at]?.client;
+  if (primary === undefined) return;
+  const { nodes } = await primary.cluster.get();
+  const url = nodes.find(({ role }) => role === 'primary')?.url ?? '';
+  const { url: link } = await primary.session.link();
+  output.note(
+    [
+      '',
+      output.color.bold('Where to look'),
+      `  Console (this link opens it once, within 15 minutes):  ${output.color.cyan(link)}`,
+      `    there Set up → Cluster: ${url}/in/${SPACE}/set-up/cluster`,
+      '  On the command line, in another terminal:',
+      `    export VERBALIS_URL=${url} VERBALIS_KEY=${SECRET} VERBALIS_SPACE=${SPACE}`,
+      '    npx verbalis cluster status',
+      '',
+      'End with Ctrl+C.',
+    ].join('\n'),
+  );
+}
+
 /** Shows a cluster on this machine: its primary is killed, and its disk deleted, while bookings come in. */
-export async function demoCluster(output: Output): Promise<ExitCode> {
+export async function demoCluster({ stay = false }: { readonly stay?: boolean }, output: Output): Promise<ExitCode> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-demo-cluster-'));
   const provider = await startSmtpProvider({
     name: 'relay',
@@ -110,6 +134,20 @@ export async function demoCluster(output: Output): Promise<ExitCode> {
   });
   const brokers = await startLocalBrokers(folder);
   let cluster: LocalCluster = { nodes: [], workers: [] };
+  let closing: Promise<void> | undefined;
+  const close = (): Promise<void> =>
+    (closing ??= (async () => {
+      for (const worker of cluster.workers) await worker.end('SIGKILL');
+      for (const { member } of cluster.nodes) await member.end('SIGKILL');
+      await brokers.stop();
+      await provider.close();
+      rmSync(folder, { recursive: true, force: true });
+    })());
+  let isStaying = false;
+  // Its processes do not outlive it.
+  void interruption({})
+    .then(close)
+    .finally(() => process.exit(isStaying ? 0 : INTERRUPTED));
   try {
     output.note('Three brokers, two nodes and two delivery workers start on this machine.');
     cluster = await makeLocalCluster(folder, brokers, {
@@ -138,12 +176,13 @@ spaces: { ${SPACE}: { mode: deliver, mailFolder: ${join(SOURCE, 'mail')}, sender
     await whole(cluster);
     output.note(`${first.member.name} is back as a standby, with a database made of the cluster's.`);
     const lost = await report(sending, { taken: (address) => provider.seen.get(address)?.taken ?? 0, seconds }, output);
+    if (stay) {
+      isStaying = true;
+      await whereToLook(cluster, output);
+      await new Promise(() => undefined);
+    }
     return lost === 0 ? 0 : 1;
   } finally {
-    for (const worker of cluster.workers) await worker.end('SIGKILL');
-    for (const { member } of cluster.nodes) await member.end('SIGKILL');
-    await brokers.stop();
-    await provider.close();
-    rmSync(folder, { recursive: true, force: true });
+    await close();
   }
 }

@@ -13,11 +13,12 @@ export function define(root: Command, { run, example }: Making): void {
       .option('--port <port>', 'the first of its 13 ports (8620)')
       .option('--keep', 'go on with the data of the demo before')
       .option('--no-weeks', 'without the made-up weeks before: ready in seconds, with less to look at')
-      .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends when this is done'),
+      .option('--cluster', 'a cluster of two nodes whose primary is killed instead (needs nats-server); it ends when this is done')
+      .option('--stay', 'with --cluster: go on until Ctrl+C, to look at it'),
     'verbalis demo --once',
     'verbalis demo --dir /tmp/second --port 18620',
-    'verbalis demo --cluster',
-  ).action((options: Parameters<typeof demo>[0] & { cluster?: boolean }) =>
-    run(async (output) => (options.cluster === true ? (await import('./cluster.js')).demoCluster(output) : demo(options, output))),
+    'verbalis demo --cluster --stay',
+  ).action((options: Parameters<typeof demo>[0] & { cluster?: boolean; stay?: boolean }) =>
+    run(async (output) => (options.cluster === true ? (await import('./cluster.js')).demoCluster(options, output) : demo(options, output))),
   );
 }

@@ -7,7 +7,7 @@ import { ClusterSettings, connectBrokers } from '@verbalis/service/cluster';
 import { startLocalBrokers, type LocalBrokers } from '../cluster/brokers.js';
 import { makeLocalCluster, primaryOf, whole, type LocalCluster } from '../cluster/local.js';
 import { openLocalNetwork, type LocalNetwork } from '../cluster/network.js';
-import type { Output } from '../output.js';
+import { INTERRUPTED, type Output } from '../output.js';
 import { interruption } from './ending.js';
 import { freePort, offering, settled, STARTER, wait } from './prove-offers.js';
 import { reconcile, type ProofReport } from './prove-report.js';
@@ -33,8 +33,6 @@ const FAULTS = [
 /** Further ones, if each part has its own network: everything that is sent to it or by it is dropped, and connections stay open. */
 const PARTITIONS = ['primary cut off', 'worker cut off', 'standby cut off'] as const;
 type Fault = (typeof FAULTS)[number] | (typeof PARTITIONS)[number];
-/** The exit status after Ctrl+C, as shells have it. */
-const INTERRUPTED = 130;
 /** How long a standby or a worker is cut off, in milliseconds: longer than the brokers wait for it. */
 const CUT_MS = 10_000;
 

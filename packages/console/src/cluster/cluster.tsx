@@ -1,12 +1,15 @@
 import type { Client } from '@verbalis/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import styled from 'styled-components';
 import { Button, Empty, Fault, Mono, When } from '../parts/basics.js';
 import { Confirm } from '../parts/confirm.js';
 import { Facts } from '../parts/facts.js';
 import { Head } from '../parts/list.js';
+import { Part } from '../parts/numbers.js';
 import { PlainTable } from '../parts/plain-table.js';
 import { SetUpTabs } from '../parts/set-up.js';
 import { useSession } from '../session.js';
+import { color } from '../style.js';
 import { inBytes } from '../words.js';
 
 type ClusterState = Awaited<ReturnType<Client['cluster']['get']>>;
@@ -21,6 +24,15 @@ const STATES: Readonly<Record<ClusterState['state'], string>> = {
 };
 
 const behindText = ({ behind, lagSeconds }: ClusterState['nodes'][number]): string => (behind === 0 ? '0' : `${behind} (${lagSeconds} s)`);
+
+const Standing = styled.p<{ readonly $isGood: boolean }>`
+  color: ${({ $isGood }) => ($isGood ? color.good : color.bad)};
+  font-weight: 600;
+  margin: 0 0 12px;
+  &::before {
+    content: '${({ $isGood }) => ($isGood ? '✓ ' : '✕ ')}';
+  }
+`;
 
 /** The nodes of a cluster, and how far each is. */
 export function Cluster() {
@@ -62,7 +74,9 @@ export function Cluster() {
       )}
       {data !== undefined && data.state !== 'off' && (
         <>
-          <p role="status">{data.problem ?? STATES[data.state]}</p>
+          <Standing role="status" $isGood={data.state === 'healthy' && data.problem === undefined}>
+            {data.problem ?? STATES[data.state]}
+          </Standing>
           <PlainTable
             label="Nodes"
             rows={data.nodes}
@@ -79,22 +93,30 @@ export function Cluster() {
                 : []),
             ]}
           />
-          <h2>Primary and log</h2>
-          <Facts
-            facts={[
-              ['Primary', data.primary === undefined ? 'none' : <Mono key="primary">{data.primary.node}</Mono>],
-              ['Since', data.primary === undefined ? undefined : <When key="since" at={data.primary.since} />],
-              [
-                'Log',
-                data.log === undefined
-                  ? undefined
-                  : `records ${data.log.first} to ${data.log.last}, ${inBytes(data.log.bytes)} of ${inBytes(data.log.mostBytes)}`,
-              ],
-              ['Snapshot', data.snapshot === undefined ? undefined : `record ${data.snapshot.record}, ${inBytes(data.snapshot.bytes)}`],
-              ['Workers', data.workers?.map(({ worker, underWay }) => `${worker} (${underWay} under way)`).join(', ') || undefined],
-              ['Taken', data.snapshot === undefined ? undefined : <When key="taken" at={data.snapshot.asOf} />],
-            ]}
-          />
+          <Part aria-labelledby="primary-and-log">
+            <h2 id="primary-and-log">Primary and log</h2>
+            <Facts
+              facts={[
+                ['Primary', data.primary === undefined ? 'none' : <Mono key="primary">{data.primary.node}</Mono>],
+                ['Since', data.primary === undefined ? undefined : <When key="since" at={data.primary.since} />],
+                [
+                  'Log',
+                  data.log === undefined
+                    ? undefined
+                    : `records ${data.log.first} to ${data.log.last}, ${inBytes(data.log.bytes)} of ${inBytes(data.log.mostBytes)}`,
+                ],
+                [
+                  'Snapshot',
+                  data.snapshot === undefined ? undefined : (
+                    <span key="snapshot">
+                      <When at={data.snapshot.asOf} />, record {data.snapshot.record}, {inBytes(data.snapshot.bytes)}
+                    </span>
+                  ),
+                ],
+                ['Workers', data.workers?.map(({ worker, underWay }) => `${worker} (${underWay} under way)`).join(', ') || undefined],
+              ]}
+            />
+          </Part>
         </>
       )}
     </>
