@@ -3,8 +3,10 @@ import { createServer } from 'node:net';
 import { basename, join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
-import { connectBrokers, namesOf } from '@verbalis/service/cluster';
+import { connectBrokers, logBounds, logSink, namesOf, openCluster } from '@verbalis/service/cluster';
+import { placeOfFile } from '@verbalis/service/kernel';
 import { headers } from '@nats-io/transport-node';
+import { pino } from 'pino';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { cuttable } from './support/cuttable.js';
 import { runCli } from './support/cli.js';
@@ -266,6 +268,35 @@ describe('when a machine is lost', () => {
     await endTogether(ofChild(second), ofChild(first));
     sameFiles(a, b);
   });
+});
+
+test('a former primary that still writes when another node takes over is ended by it at once', async () => {
+  const { a, b, prefix } = await cluster();
+  const lost = await a.spawn();
+  const standby = await b.run();
+  await stateIs(lost.client, 'healthy');
+  const at = await openCluster({ servers: [...brokers.servers], prefix } as never, (path) => path);
+  opened.push(() => at.connection.close());
+  await lost.end('SIGKILL');
+  // Somebody has the place of the primary in the log, and goes on without the lease.
+  const sink = logSink(at, { superseded: () => undefined, log: pino({ level: 'silent' }) });
+  const { layout } = placeOfFile(b.database);
+  let place = { seq: (await logBounds(at)).last, group: '' };
+  let written = 0;
+  const writing = (async () => {
+    for (;;) {
+      const planned = sink.plan({ at: Date.now(), changes: '[]' }, place, layout);
+      if ((await planned.store(new AbortController().signal)) !== true) return;
+      ({ place } = planned);
+      written += 1;
+    }
+  })();
+  await until(async () => ((await standby.client.cluster.get().catch(() => undefined))?.role === 'primary' ? true : undefined));
+  await writing;
+  expect(written).toBeGreaterThan(0);
+  await standby.client.messages.send(booking(newAddress()));
+  const count = (words: string): number => standby.logs.filter((line) => line.includes(words)).length;
+  expect([count('this node takes over'), count('this node is the primary'), count('has taken over')]).toEqual([1, 1, 0]);
 });
 
 test('a primary that is cut off from the brokers acknowledges nothing, and is a standby when it reaches them again', async () => {

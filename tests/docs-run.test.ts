@@ -18,6 +18,7 @@ const ELSEWHERE: readonly (readonly [RegExp, string])[] = [
   [/^verbalis demo --cluster/, 'cluster-demo.test.ts'],
   [/^verbalis restore --from /, 'copies.test.ts'],
   [/^verbalis restore \S+before-upgrade/, 'upgrade.test.ts'],
+  [/^curl --fail-with-body --silent --show-error /, 'languages.test.ts'],
 ];
 
 /** Commands that answer with another status than 0 here, and with what words. */
@@ -34,6 +35,8 @@ const OTHERWISE: readonly (readonly [RegExp, number, RegExp])[] = [
   // A call of nobody.
   [/^verbalis providers try .*--callback/, 1, /There is no signature/],
   [/^verbalis senders ask /, 4, /was asked just now/],
+  // It goes on until it is ended.
+  [/^curl .*\/events\/stream/, 28, /^(?:event|id|data|:)/m],
 ];
 
 /** What a page needs beside the demo, and what its placeholders stand for. */
@@ -48,6 +51,8 @@ let demo: ChildProcess;
 let env: Record<string, string> = {};
 let client: Client;
 let drydock: Client;
+/** Of apps, by space. */
+let appKeys: Readonly<Record<string, string>> = {};
 
 interface Ended {
   readonly status: number | null;
@@ -86,6 +91,11 @@ beforeAll(async () => {
   };
   client = createClient({ url, key: operator, space: 'harbour' });
   drydock = createClient({ url, key: operator, space: 'drydock' });
+  const scopes = ['read', 'read-sensitive'] as const;
+  appKeys = {
+    harbour: (await client.keys.add({ name: 'app', scopes: [...scopes] })).key,
+    drydock: (await drydock.keys.add({ name: 'app', scopes: [...scopes] })).key,
+  };
   // What a reader has: the demo with the ports of this one, and files of their own.
   cpSync(join(dir, 'files'), join(work, 'demo'), { recursive: true });
   for (const copy of ['mail', 'main/mail', 'branch/mail']) cpSync(join(work, 'demo/mail'), join(work, copy), { recursive: true });
@@ -198,7 +208,7 @@ function commandsOf(file: string): string[] {
           .replace(/\\\n\s*/g, ' ')
           .split('\n')
           .map((line) => line.trim().replace(/^(?:\$ )?(?:npx )?/, ''))
-          .filter((line) => line.startsWith('verbalis ')),
+          .filter((line) => /^(?:verbalis|curl) /.test(line)),
   );
 }
 
@@ -206,10 +216,15 @@ function commandsOf(file: string): string[] {
 const BROKEN = /\bat .+\(.+:\d+:\d+\)|\[object Object\]|\bundefined\b|\bNaN\b/;
 
 async function ranAsShown(command: string, { stands = {}, env: more = {} }: World): Promise<string[]> {
-  const line = Object.entries(stands).reduce((now, [mark, value]) => now.replaceAll(mark, value), command);
-  let { status, text } = await shell(line, more);
+  const shown = Object.entries(stands).reduce((now, [mark, value]) => now.replaceAll(mark, value), command);
+  const isCall = shown.startsWith('curl ');
+  const line = isCall ? shown.replace('curl', 'curl --fail-with-body --silent --max-time 5') : shown;
+  // An app has a key of its space.
+  const key = appKeys[more['VERBALIS_SPACE'] ?? 'harbour'] ?? '';
+  const vars = isCall ? { ...more, KEY: key, VERBALIS_KEY: key, URL: env['VERBALIS_URL'] ?? '' } : more;
+  let { status, text } = await shell(line, vars);
   // It asks before it does it; here is nobody.
-  if (text.includes('There is no terminal to ask on.')) ({ status, text } = await shell(`${line.replace(/ #.*/, '')} --yes`, more));
+  if (text.includes('There is no terminal to ask on.')) ({ status, text } = await shell(`${line.replace(/ #.*/, '')} --yes`, vars));
   const [, wanted, words] = OTHERWISE.find(([pattern]) => pattern.test(line)) ?? [/./, 0, /^/];
   const isShown = text.trim() !== '' || line.includes('> ');
   return status === wanted && isShown && words.test(text) && !BROKEN.test(text)

@@ -17,6 +17,8 @@ export class Front {
   #idle: (() => void)[] = [];
 
   readonly handle = (request: IncomingMessage, response: ServerResponse): void => {
+    // Its client went away while it waited: it would never close a second time, and be waited for with every change.
+    if (response.closed) return;
     const app = this.#app;
     if (app === undefined) {
       this.#waiting.push(() => {
@@ -41,8 +43,8 @@ export class Front {
     if (this.#app !== undefined) endStreams(this.#app);
   }
 
-  /** Keeps new requests waiting, ends streams, and waits for the other requests, but not for long. @param except one that is not waited for */
-  async hold(except: ServerResponse | undefined): Promise<void> {
+  /** Keeps new requests waiting, ends streams, and waits for the other requests, but not for long. @param except one that is not waited for @param mostMs how long, in milliseconds */
+  async hold(except: ServerResponse | undefined, mostMs = REQUESTS_MS): Promise<void> {
     const app = this.#app;
     this.#app = undefined;
     if (app !== undefined) endStreams(app);
@@ -50,7 +52,7 @@ export class Front {
     if (isIdle()) return;
     let timer: NodeJS.Timeout | undefined;
     await new Promise<void>((resolve) => {
-      timer = setTimeout(resolve, REQUESTS_MS);
+      timer = setTimeout(resolve, mostMs);
       this.#idle.push(() => {
         if (isIdle()) resolve();
       });

@@ -70,6 +70,8 @@ const [LOOK_MS, AGAIN_MS] = [1000, 1000];
 const STOP_MS = 20_000;
 /** How often a standby fetches what the primary has beside its database, in milliseconds. */
 const FETCH_MS = 10_000;
+/** Reads of a standby that are under way do not hold up a take-over for longer, in milliseconds. */
+const READS_MS = 1000;
 
 class ClusterService {
   readonly #undo = new Undo();
@@ -362,7 +364,7 @@ class ClusterService {
     const from = performance.now();
     this.log.warn({ node: this.cluster.node }, 'there is no primary: this node takes over');
     try {
-      await this.#standby?.catchUp();
+      await this.#standby?.takeLog();
       const caughtUp = performance.now();
       await this.#beside.fetch();
       await this.#beside.give();
@@ -409,7 +411,7 @@ class ClusterService {
   };
 
   async #closeStandby(): Promise<void> {
-    await this.#front.hold(undefined);
+    await this.#front.hold(undefined, READS_MS);
     const standby = this.#standby;
     this.#standby = undefined;
     await standby?.close();

@@ -4,6 +4,7 @@ import type { Logger } from 'pino';
 import { reindexCaptured } from '../features/capture/index.js';
 import {
   fetchSnapshot,
+  closeLog,
   logBounds,
   newestSnapshot,
   OtherLayout,
@@ -37,6 +38,8 @@ export interface StandbyPart {
   readonly lag: Follower['lag'];
   /** Writes all that the log has. */
   readonly catchUp: () => Promise<void>;
+  /** The same, and ends the log for whoever wrote it before: only who holds the lease does so. */
+  readonly takeLog: () => Promise<void>;
   /** Answers reads from now on. */
   readonly openReads: () => Promise<void>;
   /** Ends it; its file can be opened by another part then. */
@@ -190,6 +193,12 @@ export async function openStandby(from: StandbyOptions): Promise<StandbyPart> {
     place: following.place,
     lag: follower.lag,
     catchUp: follower.catchUp,
+    async takeLog() {
+      // What another version has written is found before anything of this one is behind it.
+      await follower.catchUp();
+      await closeLog(cluster, { at: clock.now(), layout: following.layout });
+      await follower.catchUp();
+    },
     openReads,
     close: async () => {
       isClosed = true;

@@ -5,7 +5,7 @@ export { sharedFiles, type SharedFiles } from './files.js';
 export { openClusterNode } from './feature.js';
 export { OtherLayout, startFollower, type Follower } from './follower.js';
 export { holderOf, takeLease, wantedNode, wantNode, type Holder, type Lease } from './lease.js';
-export { logBounds, logSink, recordAt } from './log.js';
+export { closeLog, logBounds, logSink, recordAt } from './log.js';
 export { makeCluster } from './make.js';
 export { announce, membersOf, type Member } from './members.js';
 export { ClusterSettings } from './settings.js';

@@ -76,6 +76,18 @@ export async function recordAt({ manager, names }: Cluster, seq: number): Promis
 
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
+/** Made by chance: JetStream looks for the name of a part before it looks at sequences. */
+const newGroup = (): string => randomBytes(12).toString('base64url');
+const bytesOf = ({ at, changes }: GroupRecord): Buffer => Buffer.from(`${at}\n${changes}`);
+
+function headersOf(group: string, part: { readonly number: number; readonly count: number; readonly layout: number }): MsgHdrs {
+  const header = headers();
+  header.set(GROUP, group);
+  header.set(PART, `${part.number + 1}/${part.count}`);
+  header.set(LAYOUT, String(part.layout));
+  return header;
+}
+
 export interface SinkOptions {
   readonly log: Logger;
   readonly superseded: () => void;
@@ -101,7 +113,6 @@ export function logSink(cluster: Cluster, { log, superseded, doubted = () => und
     const { after, group, number, header, data } = part;
     for (let tries = 0; ; tries += 1) {
       try {
-        // The name of a part is made by chance: JetStream looks for names before it looks at sequences.
         const { seq } = await streams.publish(names.logSubject, data, {
           msgID: `${group}.${number}`,
           expect: { lastSequence: after },
@@ -137,18 +148,15 @@ export function logSink(cluster: Cluster, { log, superseded, doubted = () => und
     log: cluster.id,
     superseded,
     plan({ at, changes }: GroupRecord, after: LogPlace, layout: number): PlannedGroup {
-      const group = randomBytes(12).toString('base64url');
-      const bytes = Buffer.from(`${at}\n${changes}`);
+      const group = newGroup();
+      const bytes = bytesOf({ at, changes });
       const size = Math.min(PART_BYTES, (cluster.connection.info?.max_payload ?? 2 * PART_BYTES) - 4096);
       const count = Math.max(1, Math.ceil(bytes.length / size));
       return {
         place: { seq: after.seq + count, group },
         async store(signal) {
           for (let i = 0; i < count; i += 1) {
-            const header = headers();
-            header.set(GROUP, group);
-            header.set(PART, `${i + 1}/${count}`);
-            header.set(LAYOUT, String(layout));
+            const header = headersOf(group, { number: i, count, layout });
             const data = bytes.subarray(i * size, (i + 1) * size);
             const isStored = await storePart({ after: after.seq + i, group, number: String(i), header, data }, signal);
             if (isStored !== true) return isStored;
@@ -158,6 +166,30 @@ export function logSink(cluster: Cluster, { log, superseded, doubted = () => und
       };
     },
   };
+}
+
+/** So often an empty group is offered, before the brokers are given up. */
+const MOST_TRIES = 5;
+
+/**
+ * Writes an empty group at the end of the log: whatever another service had begun to write is refused behind it. Only who holds the lease does so.
+ * @throws where the brokers do not confirm it
+ */
+export async function closeLog(
+  { streams, names }: Cluster,
+  { at, layout }: { readonly at: number; readonly layout: number },
+): Promise<void> {
+  const group = newGroup();
+  const header = headersOf(group, { number: 0, count: 1, layout });
+  for (let tries = 1; ; tries += 1)
+    try {
+      // Wherever the log ends: it says nothing, so that nothing before it matters. It is one record, however often it is offered.
+      await streams.publish(names.logSubject, bytesOf({ at, changes: '[]' }), { msgID: `${group}.0`, headers: header, timeout: ANSWER_MS });
+      return;
+    } catch (error) {
+      if (tries === MOST_TRIES) throw error;
+      await pause(AGAIN_MS);
+    }
 }
 
 /** The records that the log has, and how large it is. */
