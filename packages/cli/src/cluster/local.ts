@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { copyFileSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, openSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
@@ -17,32 +17,38 @@ export const SECRET = 'the-operator-of-a-local-cluster';
 /** How long the cluster may take to be whole again after a fault. */
 const WHOLE_MS = 120_000;
 
+interface MemberPlace {
+  readonly folder: string;
+  readonly command: 'serve' | 'deliver';
+  readonly place: NetworkPlace | undefined;
+  /** Where its log goes. */
+  readonly logFile: string | undefined;
+}
+
 /** A process of the cluster. */
 class Member {
   #child: ChildProcess | undefined;
 
   constructor(
     readonly name: string,
-    private readonly folder: string,
-    private readonly command: 'serve' | 'deliver',
-    private readonly place: NetworkPlace | undefined,
+    private readonly at: MemberPlace,
   ) {}
 
   get database(): string {
-    return join(this.folder, 'verbalis.sqlite');
+    return join(this.at.folder, 'verbalis.sqlite');
   }
 
   async start(): Promise<void> {
-    const program = [process.execPath, CLI, this.command, '--json', '--config', join(this.folder, 'verbalis.yaml')];
-    const [first = '', ...args] = [...(this.place?.within ?? []), ...program];
+    const program = [process.execPath, CLI, this.at.command, '--json', '--config', join(this.at.folder, 'verbalis.yaml')];
+    const [first = '', ...args] = [...(this.at.place?.within ?? []), ...program];
     const child = spawn(first, args, {
-      cwd: this.folder,
+      cwd: this.at.folder,
       env: { PATH: process.env['PATH'], VERBALIS_OPERATOR_SECRET: SECRET },
-      stdio: ['ignore', 'pipe', 'ignore'],
+      stdio: ['ignore', 'pipe', this.at.logFile === undefined ? 'ignore' : openSync(this.at.logFile, 'a')],
     });
     this.#child = child;
     await new Promise((ready) => {
-      createInterface({ input: child.stdout }).once('line', ready);
+      if (child.stdout !== null) createInterface({ input: child.stdout }).once('line', ready);
       child.once('exit', ready);
     });
   }
@@ -62,12 +68,12 @@ class Member {
 
   /** Cuts it off from all others. @throws where the cluster has no network of its own */
   cut(): void {
-    if (this.place === undefined) throw new Error('Nothing can be cut on the loopback.');
-    this.place.cut();
+    if (this.at.place === undefined) throw new Error('Nothing can be cut on the loopback.');
+    this.at.place.cut();
   }
 
   mend(): void {
-    this.place?.mend();
+    this.at.place?.mend();
   }
 
   async standStill(ms: number): Promise<void> {
@@ -89,14 +95,17 @@ export interface LocalClusterOptions {
   readonly settings: (node: string, address: string) => string;
   /** Where each has a place of its own and can be cut off; left out, all are on the loopback. */
   readonly network?: LocalNetwork | undefined;
+  /** A folder for the logs of all; left out, none are kept. */
+  readonly logs?: string | undefined;
 }
 
 /** Makes the cluster and all folders; nothing runs yet. */
 export async function makeLocalCluster(
   folder: string,
   brokers: LocalBrokers,
-  { space, settings, network }: LocalClusterOptions,
+  { space, settings, network, logs }: LocalClusterOptions,
 ): Promise<LocalCluster> {
+  const logOf = (name: string): string | undefined => (logs === undefined ? undefined : join(logs, `${name}.log`));
   const made: { name: string; own: string; port: number; address: string; place: NetworkPlace | undefined }[] = [];
   const servers = brokers.servers.map((server) => `"${server}"`).join(', ');
   for (const name of ['node-a', 'node-b', 'worker-1', 'worker-2']) {
@@ -108,7 +117,7 @@ export async function makeLocalCluster(
     made.push({ name, own, port, address, place });
     writeFileSync(
       join(own, 'verbalis.yaml'),
-      `listen: { host: ${address}, port: ${port} }\nlog: { level: error }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings(name, address)}`,
+      `listen: { host: ${address}, port: ${port} }\nlog: { level: ${logs === undefined ? 'error' : 'info'} }\ndns: { check: false }\ncluster: { servers: [${servers}], node: ${name}, leaseSeconds: 8 }\n${settings(name, address)}`,
     );
   }
   const [first, ...others] = made;
@@ -117,10 +126,12 @@ export async function makeLocalCluster(
   for (const { own } of others) copyFileSync(join(first.own, 'verbalis.secrets.json'), join(own, 'verbalis.secrets.json'));
   return {
     nodes: made.slice(0, 2).map(({ name, own, port, address, place }) => ({
-      member: new Member(name, own, 'serve', place),
+      member: new Member(name, { folder: own, command: 'serve', place, logFile: logOf(name) }),
       client: createClient({ url: `http://${address}:${port}`, key: SECRET, space, tries: 1, timeout: 5000 }),
     })),
-    workers: made.slice(2).map(({ name, own, place }) => new Member(name, own, 'deliver', place)),
+    workers: made
+      .slice(2)
+      .map(({ name, own, place }) => new Member(name, { folder: own, command: 'deliver', place, logFile: logOf(name) })),
   };
 }
 

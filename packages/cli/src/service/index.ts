@@ -84,6 +84,7 @@ export function define(root: Command, making: Making): void {
       .option('--kills <n>', 'how often it is killed (20)')
       .option('--workers <n>', 'threads that render, sign and hand over (1)')
       .option('--cluster', 'a cluster of three brokers, two nodes and two delivery workers (needs nats-server)')
+      .option('--logs <folder>', 'with --cluster: where the logs of its nodes go')
       .option('--json', 'the figures as JSON'),
     'verbalis prove --kills 60',
     'verbalis prove --cluster --kills 20',

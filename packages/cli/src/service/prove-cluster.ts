@@ -58,12 +58,17 @@ interface Around {
   readonly returns: { host: string; port: number }[];
 }
 
-async function make(folder: string, { brokers, world, network, returns }: Around): Promise<Omit<Proving, 'brokers'>> {
+async function make(
+  folder: string,
+  { brokers, world, network, returns }: Around,
+  logs: string | undefined,
+): Promise<Omit<Proving, 'brokers'>> {
   const outside = network?.host ?? '127.0.0.1';
   const retry = '{ firstSeconds: 0.2, growth: 1, mostSeconds: 0.5 }';
   return makeLocalCluster(folder, brokers, {
     space: 'proof',
     network,
+    logs,
     // On one machine a primary that stands still keeps its port, so each has its own.
     settings: (name, address) => {
       const own = returns[name === 'node-a' ? 0 : 1];
@@ -172,8 +177,11 @@ async function openAround(folder: string, output: Output): Promise<Around> {
   return { network, returns, world, brokers: await startLocalBrokers(folder, host) };
 }
 
-/** Proves the promises of a cluster on this machine. */
-export async function proveCluster(faults: number, output: Output): Promise<ClusterReport> {
+/** Proves the promises of a cluster on this machine. @param logs a folder for what its nodes log */
+export async function proveCluster(
+  { faults, logs }: { readonly faults: number; readonly logs: string | undefined },
+  output: Output,
+): Promise<ClusterReport> {
   const folder = mkdtempSync(join(tmpdir(), 'verbalis-proof-'));
   const around = await openAround(folder, output);
   const { brokers, world, network, returns } = around;
@@ -193,7 +201,7 @@ export async function proveCluster(faults: number, output: Output): Promise<Clus
     .then(close)
     .finally(() => process.exit(INTERRUPTED));
   try {
-    proving = { brokers, ...(await make(folder, around)) };
+    proving = { brokers, ...(await make(folder, around, logs)) };
     for (const { member } of proving.nodes) await member.start();
     for (const worker of proving.workers) await worker.start();
     let at = await whole(proving);

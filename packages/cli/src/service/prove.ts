@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { createClient } from '@verbalis/client';
+import { makeFolder } from '../out-file.js';
 import { tableText, UsageError, type ExitCode, type Output } from '../output.js';
 import { freePort, offering, settled, STARTER, wait } from './prove-offers.js';
 import { reconcile, type ProofReport } from './prove-report.js';
@@ -14,6 +15,7 @@ export interface ProveOptions {
   readonly kills?: string;
   readonly workers?: string;
   readonly cluster?: boolean;
+  readonly logs?: string;
   readonly json?: boolean;
 }
 
@@ -148,8 +150,11 @@ export async function prove(options: ProveOptions, output: Output): Promise<Exit
   const kills = Number(options.kills ?? 20);
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(kills) || kills < 0 || kills > 10_000) throw new UsageError(`"${options.kills ?? ''}" is not a number of kills.`);
+  if (options.logs !== undefined) makeFolder(options.logs);
   const report =
-    options.cluster === true ? await (await import('./prove-cluster.js')).proveCluster(kills, output) : await run(kills, workers, output);
+    options.cluster === true
+      ? await (await import('./prove-cluster.js')).proveCluster({ faults: kills, logs: options.logs }, output)
+      : await run(kills, workers, output);
   if (options.json === true) output.json(report);
   else {
     const { ok, ...figures } = report;
