@@ -67,7 +67,7 @@ export async function startNameServer({
     const reply = answered(zones, bytes);
     if (reply === undefined) return;
     const whole = dnsPacket.encode(reply.packet);
-    // Whoever gets a cut answer asks again by TCP (RFC 1035 4.2.1).
+    // A client repeats a truncated query over TCP (RFC 1035 4.2.1).
     const cut: Packet = { ...reply.packet, flags: (reply.packet.flags ?? 0) | dnsPacket.TRUNCATED_RESPONSE, answers: [] };
     udp.send(whole.length > reply.most ? dnsPacket.encode(cut) : whole, from.port, from.address);
   });

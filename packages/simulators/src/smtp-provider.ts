@@ -57,7 +57,7 @@ const SYSTEM_CLOCK: SimulatorClock = {
 
 /** Before a report that was not taken is tried again: soon in a test; where the clock is moved, every try is a stop of the clock. In milliseconds. */
 const RETRY_MS = { real: 1000, moved: 60_000 };
-/** How long it waits for whoever takes reports, in milliseconds. A mail server would wait for minutes (RFC 5321 4.5.3.2). */
+/** How long it waits for the receiver of reports, in milliseconds. A mail server would wait for minutes (RFC 5321 4.5.3.2). */
 const WAITS = { connect: 10_000, reply: 20_000, content: 20_000, verdict: 20_000 };
 const TAKEN: Answer = { code: 250, enhanced: '2.1.5', text: 'OK' };
 

@@ -63,7 +63,7 @@ export async function startChild(config: string, operatorSecret: string): Promis
   let words = '';
   child.stderr.on('data', (bytes: Buffer) => {
     words = (words + bytes.toString()).slice(-LAST_WORDS);
-    // What the service has to say goes to whoever runs the test.
+    // The output of the service goes to the person who runs the test.
     process.stderr.write(bytes);
   });
   const first = await new Promise<string>((resolve, reject) => {

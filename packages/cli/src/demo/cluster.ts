@@ -20,7 +20,7 @@ const SETTLE_MS = 120_000;
 const isForAWhile = (error: unknown): boolean =>
   error instanceof UnreachableError || (error instanceof RefusedError && error.problem.status === 503);
 
-/** Sends bookings by whoever is the primary, and the same again where no answer came. */
+/** Sends bookings to the primary, and repeats those that got no answer. */
 function sendBookings(cluster: LocalCluster) {
   const [booking] = JSON.parse(readFileSync(join(SOURCE, 'bookings.json'), 'utf8')) as [NewMessage];
   const accepted: { readonly id: string; readonly address: string; readonly by: string; readonly at: number }[] = [];

@@ -13,7 +13,7 @@ export function interruption({ endsWithStdin }: Ending): Promise<'interrupted'> 
     };
     process.once('SIGINT', end);
     process.once('SIGTERM', end);
-    // Whoever has started it may end without a word.
+    // The process that started it may end without a signal.
     if (endsWithStdin === true) process.stdin.once('end', end).once('error', end).resume();
   });
 }
@@ -24,6 +24,6 @@ export async function end({ stop }: { readonly stop: () => Promise<void> }, { en
   // A second signal does not wait for anything.
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => process.exit(1));
   await stop();
-  // It would keep this process alive for as long as whoever has started it lives.
+  // It would keep this process alive for as long as its parent lives.
   if (endsWithStdin === true) process.stdin.destroy();
 }

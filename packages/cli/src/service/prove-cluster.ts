@@ -42,7 +42,7 @@ export type ClusterReport = ProofReport & {
   readonly takeOverMedian: number;
   readonly takeOverLongest: number;
   readonly takeOvers: number;
-  /** Faults of the survivor's database, its figures held against a recount among them. */
+  /** Faults of the survivor's database, including figures that differ from a recount. */
   readonly integrityFaults: number;
 };
 

@@ -71,10 +71,10 @@ export async function serve(options: ServeOptions, output: Output): Promise<Exit
     );
   });
   const { url, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort } = service;
-  // Whoever reads the log of a service must not be able to sign in by it.
+  // A reader of the log must not be able to sign in with it.
   const isShown = options.signInLink === true || (options.json !== true && process.stdout.isTTY);
   const signInUrl = isShown ? await service.signInLink() : undefined;
-  // Whoever reads where it listens may end it at once: the ear is open before the mouth.
+  // A process that reads this line may send a signal immediately, so signals are handled before it is printed.
   const interrupted = interruption(options);
   const addresses = { url, signInUrl, linksPort, metricsPort, returnsPort, submissionPort, submissionTlsPort };
   output.line(

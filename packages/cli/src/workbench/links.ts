@@ -6,7 +6,7 @@ import { prepare } from '@verbalis/core/render';
 const TIMEOUT_MS = 10_000;
 const AT_ONCE = 8;
 
-/** Asks for every link of every sample; those that answer with an error, or not at all, are told. Only when asked for. */
+/** Asks for every link of every sample; those that answer with an error, or not at all, are reported. Only on request. */
 export async function deadLinks(project: MailProject, compiled: CompiledFolder, now: number): Promise<Problem[]> {
   const found = new Map<string, Set<string>>();
   for (const [name, template] of compiled.templates) {

@@ -93,7 +93,7 @@ function outcomeText({ changes, edition }: Publication): string {
   return `Edition ${number} is in use: ${changes.length} ${changes.length === 1 ? 'file differs' : 'files differ'} from the one before.`;
 }
 
-/** Publishes a mail folder from the disk of whoever looks at the page. */
+/** Publishes a mail folder from the disk of the person at the page. */
 export function PublishFolder() {
   const { client, space } = useSession();
   const queries = useQueryClient();

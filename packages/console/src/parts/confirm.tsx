@@ -19,7 +19,7 @@ export function Confirm({
   onConfirm,
 }: {
   readonly label: string;
-  /** The whole of it, for who does not see what it stands beside. */
+  /** The complete label, for people who do not see its context. */
   readonly name?: string;
   readonly title: string;
   readonly words: string;

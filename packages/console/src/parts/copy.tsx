@@ -52,7 +52,7 @@ function useCopy(text: string): readonly [said: string | undefined, copy: () => 
   ];
 }
 
-/** A text with a button that copies it. @param name what it is, for who does not see what it stands beside */
+/** A text with a button that copies it. @param name what it is, for people who do not see its context */
 export function Copied({ text, name }: { readonly text: string; readonly name: string }) {
   const [said, copy] = useCopy(text);
   return (

@@ -148,7 +148,7 @@ export function Editor({
     });
     view.current = editor;
     return () => editor.destroy();
-    // A text that is typed must not make the editor anew.
+    // Typing must not create the editor again.
   }, [path, readOnly]);
   useEffect(() => {
     const editor = view.current;

@@ -35,7 +35,7 @@ const OUTCOMES: Readonly<Record<NotificationView['state'], readonly [sign: strin
   'dead-letter': ['✕', color.bad],
 };
 
-/** What became of a notification. */
+/** The result of a notification. */
 export function Outcome({ notification }: { readonly notification: NotificationView }) {
   const { state, problem, status, milliseconds } = notification;
   const [sign, hue] = OUTCOMES[state];

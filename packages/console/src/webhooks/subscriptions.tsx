@@ -10,7 +10,7 @@ import { SaveCsv, type CsvColumn } from '../parts/save-csv.js';
 import { useSession } from '../session.js';
 import { SubscriptionState } from './subscription-state.js';
 
-/** What most chats take: an alert says itself what it is, an email is told by its recipient. */
+/** What most chats take: an alert names itself, an email is recognised by its recipient. */
 const CHAT_SHAPE = '{"text": "{{ event.data.text ?? event.data.address }} {{ event.data.cause }}"}';
 
 function Add() {

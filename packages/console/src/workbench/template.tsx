@@ -63,7 +63,7 @@ export function Template() {
   );
 }
 
-/** Made anew for each template and edition: what was typed belongs to one of them. */
+/** Created for each template and edition, because what was typed belongs to one of them. */
 function Work(input: WorkInput) {
   const work = useWork(input);
   return (

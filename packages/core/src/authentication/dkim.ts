@@ -178,7 +178,7 @@ function misfit({ algorithm, identity, domain }: Signature, { kind, hashes, isSt
 /** The header as far as it is signed, in canonical form (RFC 6376 3.7). */
 function signedHeader({ fields }: Email, own: Field, { names, header }: Signature): string {
   const canonical = ({ name, raw, value }: Field): string => (header === 'simple' ? raw : canonicalField(name, value));
-  // Of several fields of a name the lowest comes first (5.4.2); the signature itself is none of them.
+  // Of several fields of a name the lowest comes first (5.4.2); the signature itself does not count.
   const left = new Map<string, Field[]>();
   for (const field of fields) {
     if (field === own) continue;

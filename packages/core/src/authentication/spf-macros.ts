@@ -6,7 +6,7 @@ export type MacroString = readonly (string | Macro)[];
 interface Macro {
   /** A small letter; what it stands for is in {@link MacroValues}. */
   readonly letter: string;
-  /** The letter was written large: what comes of it is escaped for an address. */
+  /** The letter is upper case: the result is escaped for a URL. */
   readonly isEscaped: boolean;
   /** So many parts from the right; all where it is undefined. */
   readonly most: number | undefined;
@@ -52,7 +52,7 @@ export function readMacros(text: string, isExplanation = false): MacroString | u
       const [, letter = '', digits = '', reversed = '', delimiters = ''] = found;
       const small = letter.toLowerCase();
       if (!isExplanation && 'crt'.includes(small)) return undefined;
-      // No part at all is none of the numbers (RFC 7208 7.1).
+      // Zero parts is not a valid number (RFC 7208 7.1).
       if (/^0+$/.test(digits)) return undefined;
       out.push({
         letter: small,

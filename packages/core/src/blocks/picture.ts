@@ -38,7 +38,7 @@ export const picture: Block = {
     const carried = side.word(use, 'carried', 'no') === 'yes';
     const addressOf = (argument: Argument): Op => side.address(argument, carried ? 'carried' : 'picture');
     const image = (address: Op, name: string, { hidden }: { readonly hidden: boolean }): Op[] => {
-      // Letters, for the words that stand there where pictures are off.
+      // Letters, for the alternative text that is shown while pictures are off.
       const words = letters(side.theme, side.background.text, side.theme.size.small);
       const style = css({
         display: hidden ? 'none' : 'block',

@@ -43,7 +43,7 @@ function matches(property: string, value: string): 'yes' | 'no' | 'unknown' {
   return error.name === 'SyntaxMatchError' ? 'no' : 'unknown';
 }
 
-/** Whether a value is none of the property, for every client. */
+/** Whether a value is invalid for the property in every client. */
 export const isVoid = memo((property: string, value: string): boolean => {
   if (MARK.test(value) || !OLD.test(property) || !/^[a-z]+(?: [a-z]+)*$/i.test(value)) return false;
   return matches(property, value) === 'no';

@@ -1,6 +1,6 @@
 import { tokenize, tokenTypes } from 'css-tree/dist/csstree.esm';
 
-/** How far variables may refer to each other, and how long what comes of it may be. */
+/** How far variables may refer to each other, and how long the result may be. */
 const MOST_STEPS = 16;
 const MOST_LENGTH = 4096;
 

@@ -102,7 +102,7 @@ export class Allowances {
     this.#of(whose)?.giveBack(date);
   }
 
-  /** What is used up for everybody, and when it begins anew. */
+  /** What is used up for everybody, and when it starts again. */
   usedUp(date: number): ReturnType<Allowance['usedUp']> {
     return this.#shared.usedUp(date);
   }
@@ -160,7 +160,7 @@ class Allowance {
     for (const count of this.#current(date)) count.n = Math.max(0, count.n - 1);
   }
 
-  /** What is used up, and when it begins anew; undefined where there is some left. */
+  /** What is used up, and when it starts again; undefined if some is left. */
   usedUp(date: number): { readonly name: string; readonly until: number } | undefined {
     const over = this.#current(date).filter(({ rule, n }) => n >= rule.mostAt(date));
     const [first] = over.sort((a, b) => b.rule.periodAt(date).to - a.rule.periodAt(date).to);

@@ -27,7 +27,7 @@ export interface CauseReading {
   readonly evidence: string;
 }
 
-/** What finds causes in a text, by a book: English words stand beside the causes, others in the book. */
+/** What finds causes in a text, by a phrase book: English phrases are listed with the causes, other languages in the book. */
 interface CauseScanners {
   readonly words: Scanner<Cause>;
   readonly hints: Scanner<Cause>;

@@ -3,7 +3,7 @@ export const STATES = ['queued', 'delayed', 'accepted', 'delivered', 'failed', '
 export type State = (typeof STATES)[number];
 
 interface StateRow {
-  /** What a person is told; where a cause or a reason follows, it has no full stop. */
+  /** The sentence for people; without a full stop if a cause or a reason follows. */
   readonly sentence: (address: string) => string;
   /** Whether the service has nothing left to do, whatever comes back later. */
   readonly isFinal: boolean;

@@ -30,7 +30,7 @@ test('what suppresses at once, after several, or never', () => {
   expect(of(...full)).toBe('failed-repeatedly');
   expect(of(...full.slice(0, 2))).toBeUndefined();
   expect(of(...full.map((fact) => ({ ...fact, at: fact.at / 10 })))).toBeUndefined();
-  // A success between begins anew; a hand-over that failed later is none.
+  // A success in between resets the count; a hand-over that failed later does not.
   expect(of(...full, fact('s', 'delivered', 1.5 * DAY))).toBeUndefined();
   expect(of(...full, fact('d1', 'accepted', 1.5 * DAY))).toBe('failed-repeatedly');
 });
@@ -54,7 +54,7 @@ test('a code that servers write for anything is no evidence', () => {
   expect(of(failed(550, '5.1.1', undefined))).toBe('failed');
   expect(of(failed(550, undefined, '550 no such user here'))).toBe('failed');
   expect(of(...[1, 3, 5].map((n) => failed(552, '5.2.2', '552 5.2.2 mailbox full', n)))).toBe('failed-repeatedly');
-  // What a provider's own words say is no guess, whatever code stands beside them.
+  // The provider's own words are not a guess, whatever code comes with them.
   expect(of({ ...failed(550, undefined, undefined), cause: 'mailbox-unknown' })).toBe('failed');
 });
 

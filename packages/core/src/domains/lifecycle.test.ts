@@ -12,7 +12,7 @@ test('a key signs when it is published and nobody can have kept that it is missi
   expect(isSigning(times, START + MINUTE)).toBe(false);
   expect(isSigning(times, START + 11 * MINUTE - 1)).toBe(false);
   expect(isSigning(times, START + 11 * MINUTE)).toBe(true);
-  // Another check in between does not start the wait anew.
+  // Another check in between does not restart the wait.
   expect(check(times, 5 * MINUTE, true)).toEqual(times);
 });
 

@@ -5,7 +5,7 @@ const MOST_OCTETS = 255;
 /** Seconds for which others may keep it: an hour, so that a mistake is over soon. */
 const TTL = 3600;
 
-/** A text as the character strings of a TXT record, which whoever reads it joins without a space (RFC 7208 3.3, RFC 6376 3.6.2.2). */
+/** A text as the character strings of a TXT record, which readers join without a space (RFC 7208 3.3, RFC 6376 3.6.2.2). */
 export function characterStrings(text: string): string[] {
   const out: string[] = [];
   for (let from = 0; from < text.length; from += MOST_OCTETS) out.push(text.slice(from, from + MOST_OCTETS));

@@ -38,7 +38,7 @@ const [PLAIN, DEFLATED] = [1, 2];
 
 const macOf = (key: Uint8Array, text: Uint8Array): Buffer => createHmac('sha256', key).update(text).digest().subarray(0, MAC_BYTES);
 
-/** The token, for an address: signed, so that nothing else can be redirected to. It needs no record, and so works for ever. */
+/** The token, for an address: signed, so that it cannot redirect to anything else. It needs no record, so it never expires. */
 export function writeHitToken(key: Uint8Array, { of, index, links, label, block, url }: HitToken): string {
   const whose =
     of.mode === 'individual' ? ['i', of.deliveryId] : ['c', of.group, of.space, of.template, of.topic, of.sentMinute.toString(36)];

@@ -30,7 +30,7 @@ export type EventSchemaName = 'delivery' | FirstWord<(typeof OTHER_TYPES)[OtherK
 
 /** What is known of a fact's delivery when its event is made. */
 export interface EventInput {
-  /** The fact's id: one fact is one event, for ever. */
+  /** The fact's id: one fact is always the same event. */
   readonly id: string;
   readonly space: string;
   readonly kind: EventKind;

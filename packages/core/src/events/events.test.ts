@@ -132,7 +132,7 @@ describe('filters', () => {
     expect(fault?.hint ?? '').toMatch(hint);
   });
 
-  // Written anew, as simply as it can be: the tree says the same as this.
+  // A second, simplest implementation; the tree must agree with it.
   const FIELD_NAMES = ['topic', 'template', 'replyCode', 'edition', 'labels.till'] as const;
   type Naive = { text: string; test: (fields: EventFields) => boolean };
   const words = fc.constantFrom('a', 'ab', 'b', 'c');

@@ -99,7 +99,7 @@ export class NotificationSchedule<T> {
     return held;
   }
 
-  /** What became of a notification is about to be written down. `waits`: it, or one after it, is tried later. */
+  /** The result of a notification is about to be stored. `waits`: it, or one after it, is tried later. */
   noted(key: string, { waits }: { readonly waits: boolean }): void {
     this.#unwritten.set(key, (this.#unwritten.get(key) ?? 0) + 1);
     if (waits) this.#waiting.set(key, undefined);

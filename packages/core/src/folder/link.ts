@@ -62,7 +62,7 @@ export interface MailProject {
   readonly problems: readonly Problem[];
   /** Texts of the sources, for code frames. */
   readonly texts: ReadonlyMap<string, string>;
-  /** For whoever links the folder again after a change: what has not changed is taken over. */
+  /** For linking the folder again after a change: unchanged parts are reused. */
   readonly linked: {
     readonly files: MailFiles;
     readonly templates: ReadonlyMap<string, LinkedTemplate>;

@@ -333,7 +333,7 @@ const HTML: Readonly<Record<string, Shape>> = {
   }),
 };
 
-/** What must not be taken for a quote, or for a signature. */
+/** What must not be recognised as a quote or a signature. */
 const TRAPS: readonly Thread[] = [
   {
     name: 'a colon, then a list',
@@ -395,7 +395,7 @@ const TRAPS: readonly Thread[] = [
   },
 ];
 
-/** All of them: 8 languages, 26 habits, and what must not be taken for a quote. */
+/** All of them: 8 languages, 26 habits, and what must not be recognised as a quote. */
 export const THREADS: readonly Thread[] = [
   ...TONGUES.flatMap((tongue) =>
     [...Object.entries(TEXT), ...Object.entries(HTML)].map(([name, shape], i): Thread => {

@@ -42,7 +42,7 @@ function readHeader(text: string): { fields: HeaderField[]; bodyFrom: number } {
     } else {
       const colon = line.indexOf(':');
       const name = line.slice(0, colon).trimEnd();
-      // A line that is no field ends the header: what follows is taken for the body.
+      // A line that is not a field ends the header; the rest is the body.
       if (colon <= 0 || !/^[\x21-\x39\x3B-\x7E]+$/.test(name)) {
         if (!(at === 0 && line.startsWith('From ')) && !line.startsWith('>From ')) return { fields, bodyFrom: at };
       } else if (fields.length < MAX_FIELDS) {

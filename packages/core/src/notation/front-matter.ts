@@ -114,7 +114,7 @@ function inputsOf(document: Document, place: Place, problems: Problem[]): unknow
   }
 }
 
-/** Whoever silences more wants another check. */
+/** More than this calls for a different check. */
 const MOST_SILENCED = 500;
 
 function silenceFault(place: Place): Problem {

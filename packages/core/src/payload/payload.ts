@@ -29,7 +29,7 @@ export interface KnownNames {
 }
 
 export interface PayloadOptions {
-  /** What comes of a value that is absent: nothing, or null. */
+  /** The result of an absent value: nothing, or null. */
   readonly absent?: 'left-out' | 'null';
   /** The names that the data will have with their types: every expression is typed then, and what may be absent or no text is no part of one. */
   readonly scope?: Scope;
@@ -61,7 +61,7 @@ const isError = ({ severity }: Problem): boolean => severity === 'error';
 /** Marks an entry that is left out, also from lists. */
 const NOTHING = undefined;
 const MAX_DEPTH = 32;
-/** Where whoever makes a payload names no other bounds. */
+/** The default bounds of a payload. */
 const USUAL: BudgetLimits = { steps: 200_000, bytes: 64 * 1024 * 1024 };
 /** About how long a number, true, false or null is. */
 const BARE_LENGTH = 5;

@@ -36,7 +36,7 @@ export interface LanguagePhrases {
   readonly away: readonly string[];
   /** A program has noted that something came: a ticket, a list, a welcome. */
   readonly noted: readonly string[];
-  /** Whoever wrote is to prove that they are a person. */
+  /** The sender is asked to prove that they are a person. */
   readonly challenge?: readonly string[];
 }
 

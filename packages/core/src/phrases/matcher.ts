@@ -4,7 +4,7 @@
  * - `*` between two words: up to 60 characters of anything;
  * - `{a|b}`: either, also `{|b}` for nothing or b;
  * - `^` at its start: at the beginning of the text only;
- * - `!word` at its end: not right behind that word; several may stand there.
+ * - `!word` at its end: not directly after that word; several are possible.
  *
  * The text is gone through once; at each place only phrases are tried that begin with its first two or four characters, and no phrase is tried twice there.
  * Nothing can back-track: time grows with the text and with the phrases that begin alike.

@@ -20,7 +20,7 @@ export interface BudgetLimits {
 /** How many steps pass between two looks at the clock. */
 const LOOK_EVERY = 256;
 
-/** What one piece of work may use of steps, bytes and time; whoever does the work reports each. Deterministic but for the time. */
+/** What one piece of work may use of steps, bytes and time; the code that does the work reports each. Deterministic except for the time. */
 export class Budget {
   #steps = 0;
   #bytes = 0;

@@ -139,7 +139,7 @@ answer: { format: xml, reason: "$.a['@b']", values: { text: "$.a['$text']" } }
         const { body } = read.request.make({ message: { subject, text }, size: 1, deliveryId: 'd', now: NOW });
         const { values } = read.answer.read({ status: 400, headers: {}, content: body.toString('utf8') }, { address: '', now: NOW });
         expect(values['isRead']).toBe(true);
-        // Attributes are normalised by whoever reads them (XML 1.0 3.3.3), and blanks around texts are not kept.
+        // Attributes are normalised by XML readers (XML 1.0 3.3.3), and blanks around texts are not kept.
         const plain = (value: unknown): string => (typeof value === 'string' ? value : '').replace(/[\s\uFFFD\uFEFF]|[^\P{C}]/gu, '');
         expect(plain(values['text'])).toBe(plain(text));
       }),

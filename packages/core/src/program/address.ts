@@ -38,7 +38,7 @@ function positionAfter(before: string): Position {
 }
 
 /**
- * Makes an address of its pieces: decides for each value by the component it is in how it is encoded, and whether it may stand there.
+ * Makes an address of its pieces: decides for each value by the component it is in how it is encoded, and whether it is allowed there.
  * Data never says where a link leads, unless the whole address is data and its schema says so.
  */
 export function addressOf(pieces: readonly (string | Slot)[], context: CompileContext, place: Place, kind: AddressKind): Address {

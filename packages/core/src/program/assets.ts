@@ -22,7 +22,7 @@ export function pictureType(name: string): string {
 /** Bits enough that two pictures of a folder never share a name, in hex. */
 const HASH_SIGNS = 20;
 
-/** What names the contents of an asset in its address: it changes with them, so that caches may keep it for ever. */
+/** What names the contents of an asset in its address: it changes with them, so that caches never need to check it again. */
 export function assetHash(bytes: Uint8Array): string {
   return createHash('sha256').update(bytes).digest('hex').slice(0, HASH_SIGNS);
 }

@@ -102,7 +102,7 @@ export function compileFolder(project: MailProject): CompiledFolder {
   return { templates, problems: inReadingOrder(problems) };
 }
 
-/** Blocks of the folder's own are typed once, against their inputs, whoever uses them. */
+/** Blocks of the folder's own are typed once, against their inputs, independently of their callers. */
 function typesOfOwn(
   own: ReadonlyMap<string, OwnBlock>,
   {

@@ -20,7 +20,7 @@ const AROUND = new Set(['html', 'head', 'body']);
 
 /** Markup within a Markdown source: checked as a document of one's own is, and said in the text part too. */
 export function rawHtml(nodes: readonly Verbatim[], names: Names, context: CompileContext): { html: Op[]; text: TextOp[] } {
-  // In a body, nothing at the start is taken for something of the head.
+  // In a body, nothing at the start is parsed as part of the head.
   const marked = mark([BODY, ...placedOps(nodes, names, context)]);
   const faults: DomFault[] = [];
   const start = nodes[0]?.place;

@@ -171,7 +171,7 @@ export function inserted(value: Extract<Inline, { kind: 'insert' }>['value'], na
   return { op: 'put', value: valueOf(value, names), as: keeps ? `${as}-lines` : as };
 }
 
-/** Texts that stand beside each other are joined, also inside branches and loops. */
+/** Adjacent texts are joined, also inside branches and loops. */
 export function tidy(ops: readonly Op[]): Op[] {
   return joined(
     ops.map((op): Op => {

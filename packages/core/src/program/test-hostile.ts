@@ -7,7 +7,7 @@ export const ALIAS_BOMB = [
   }),
 ].join('\n');
 
-/** Blocks of the folder's own of which each uses the one before twice: what comes of the last doubles with each step. */
+/** Blocks of the folder's own of which each uses the one before twice: the output of the last one doubles with each step. */
 export function doublingBlocks(steps: number): Record<string, string> {
   return Object.fromEntries(Array.from({ length: steps }, (_, i) => [`blocks/b${i}.md`, i === 0 ? 'word' : `::b${i - 1}\n\n::b${i - 1}`]));
 }

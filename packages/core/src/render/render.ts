@@ -38,7 +38,7 @@ export interface Renderer {
 // Layouts say the same in every mail.
 const keptMessage = memo(compileMessage, 2000);
 
-/** The text as people see it, and as clients may set it anew. */
+/** The text as people see it, and as clients may wrap it again. */
 function textParts(marked: string): { text: string; flowed: string } {
   if (!marked.includes(SOFT_BREAK)) return { text: marked, flowed: flow(marked) };
   return { text: marked.replaceAll(SOFT_BREAK, ''), flowed: flow(marked) };
@@ -66,7 +66,7 @@ function placesIn(node: unknown, into = new Set<string>()): Set<string> {
   return into;
 }
 
-/** For each text part; languages of one source share it, and what stands beside it is the same in all of them. */
+/** For each text part; languages of one source share it, and its siblings are the same in all of them. */
 const failing = new WeakMap<Program['text'], boolean>();
 
 /** Whether something may fail in the text part alone. */

@@ -11,7 +11,7 @@ export interface DmarcReportRow {
   readonly spf: boolean;
   readonly disposition: 'none' | 'quarantine' | 'reject';
   readonly from: string;
-  /** Domains of the signatures, of the envelope: what was valid, whoever it was of. */
+  /** Domains of the signatures, of the envelope: what was valid, for any domain. */
   readonly signers: readonly string[];
   readonly envelopeFrom: string | undefined;
 }

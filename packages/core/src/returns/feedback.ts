@@ -4,7 +4,7 @@ import { addressOf, groupsOf, type Group } from './groups.js';
 export interface Feedback {
   /** "abuse", "fraud", "virus", "not-spam", "auth-failure", "opt-out" …; small letters. */
   readonly type: string;
-  /** Addresses that got the mail, as far as they are told. */
+  /** Addresses that got the mail, if the report names them. */
   readonly recipients: readonly string[];
   /** The return path of the mail that is meant. */
   readonly mailFrom: string | undefined;

@@ -36,7 +36,7 @@ export function groupsOf(bytes: Uint8Array): Group[] {
     }
     const name = (found[1] ?? '').toLowerCase();
     const value = (found[2] ?? '').trim();
-    // Groups that nothing parts: each recipient begins anew.
+    // Groups without a separator: each recipient starts a new one.
     if (/^(?:final|original)-recipient$/.test(name) && group.has(name)) close();
     last = group.has(name) ? undefined : name;
     if (last !== undefined) group.set(name, value);

@@ -19,7 +19,7 @@ export interface ReturnReading {
   readonly token: string | undefined;
   /** Of the mail that it is about, without angle brackets. */
   readonly originalMessageId: string | undefined;
-  /** The return path of the mail that it is about, where that is told. */
+  /** The return path of the mail that it is about, if it is named. */
   readonly originalFrom: string | undefined;
   readonly envelopeId: string | undefined;
   /** Of a feedback report (RFC 5965), also of one that is no complaint. */

@@ -32,7 +32,7 @@ export interface CompiledRules {
 }
 
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
-/** Every signal is held against all of them. */
+/** Every signal is checked against all of them. */
 const MOST_RULES = 500;
 /** What one question to a rule may cost. */
 const BOUNDS = { steps: 200_000, bytes: 8 * 1024 * 1024 };

@@ -206,7 +206,7 @@ export class ServerDialogue {
     }
     const tooBig: Answer = { code: 552, enhanced: '5.3.4', text: `Message bigger than ${maxBytes} bytes` };
     if (length === undefined) {
-      // Whoever goes on and on does not wait for an answer.
+      // A client that never stops sending does not wait for an answer.
       return this.#size > TOO_MUCH * maxBytes ? [...steps, ...this.#close(tooBig)] : steps;
     }
     this.#content = undefined;

@@ -161,7 +161,7 @@ function narrowBinary(
   return scope;
 }
 
-/** The path is there and is none of the values that count as false. */
+/** The path exists and its value does not count as false. */
 function knowTrue(scope: Scope, path: Expression, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
   const key = scope.pathOf(path);
   const out = knowPresent(scope, path, typeOf);

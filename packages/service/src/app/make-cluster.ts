@@ -14,7 +14,7 @@ export interface MadeCluster {
 
 /**
  * Makes a cluster at the brokers of a configuration. It begins with the database of the configuration, whose service must not run.
- * @param again whether a cluster that is there is made anew
+ * @param again whether an existing cluster is created again
  * @throws StartError
  */
 export async function initCluster(

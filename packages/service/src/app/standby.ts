@@ -38,7 +38,7 @@ export interface StandbyPart {
   readonly lag: Follower['lag'];
   /** Writes all that the log has. */
   readonly catchUp: () => Promise<void>;
-  /** The same, and ends the log for whoever wrote it before: only who holds the lease does so. */
+  /** The same, and closes the log for the former primary. Only the holder of the lease may call it. */
   readonly takeLog: () => Promise<void>;
   /** Answers reads from now on. */
   readonly openReads: () => Promise<void>;
@@ -59,7 +59,7 @@ export interface StandbyOptions {
   readonly failed: (error: unknown) => void;
 }
 
-/** Reads are opened anew after changes of what features remember beside the database, but not more often than this; in milliseconds. */
+/** Reads are reopened after changes to what features keep in memory, but not more often than this; in milliseconds. */
 const REOPEN_MS = 1000;
 
 function removeDatabase(file: string): void {
@@ -212,7 +212,7 @@ export async function openStandby(from: StandbyOptions): Promise<StandbyPart> {
   };
 }
 
-/** What cannot be followed here any further is made anew where that helps. */
+/** Removes a file that cannot be followed any further, if a new snapshot helps. */
 export function discardFor(error: unknown, file: string): void {
   // Tables of another version come with a snapshot of that version.
   if (error instanceof OtherLayout) removeDatabase(file);

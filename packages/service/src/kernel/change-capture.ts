@@ -1,7 +1,7 @@
 import type Sqlite from 'better-sqlite3';
 import { capturedTables, inJson, isLater, LATER, quoted, rowName, type CapturedTable, type RowChange } from './change-layout.js';
 
-/** Bytes of which there are so many stand in the log as "later": whoever reads it finds them in their row. */
+/** Bytes of which there are so many are "later" in the log: its readers find them in their row. */
 const LATER_FROM = 1024;
 /** With so many of them, bytes stand in the log themselves. */
 const MOST_LATER = 200_000;

@@ -19,7 +19,7 @@ export interface Clock {
   readonly onJump: (callback: (jump: ClockJump) => void) => () => void;
 }
 
-/** How often the date is held against the monotonic clock. A date that moves by less at once is being corrected. In milliseconds. */
+/** How often the date is compared with the monotonic clock. A date that moves by less at once is being corrected. In milliseconds. */
 const LOOK_MS = 1000;
 const LEAST_JUMP_MS = 2000;
 /** Longest single timer; a longer wait is looked at again when it ends, so that a clock jump delays nothing for longer. */

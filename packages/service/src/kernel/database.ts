@@ -55,7 +55,7 @@ export interface Kernel {
   readonly doubtMs: () => number;
   /** Writes something, to see whether it can be. @returns what is wrong, in a sentence */
   readonly probe: () => Promise<string | undefined>;
-  /** How many times a service has started on this file: whoever holds a row writes it down, so that a row of an earlier run is known. */
+  /** How many times a service has started on this file: the owner of a claimed row stores it, so that claims of an earlier run are recognised. */
   readonly epoch: number;
   /** The file that is open. */
   readonly file: string;

@@ -39,11 +39,11 @@ export interface Feature {
   readonly retention?: readonly RetentionRule[];
   /** What it remembers beside the database, and what follows from the database: a fresh start on the same file remembers the same. */
   readonly memory?: () => Readonly<Record<string, unknown>>;
-  /** Tables whose rows it reads once and keeps: it must be opened anew where another process has changed them (a standby). */
+  /** Tables whose rows it reads once and keeps: it must be reopened after another process has changed them (on a standby). */
   readonly remembers?: readonly string[];
   /** Whether something of it is under way that the worker group does not know. */
   readonly isBusy?: () => boolean;
-  /** The date jumped: what it keeps of dates is put right. */
+  /** The date jumped: stored dates are corrected. */
   readonly clockJumped?: (jump: ClockJump) => void | Promise<void>;
   /** What keeps it from taking work, in a sentence; for what watches the service. */
   readonly fault?: () => string | undefined;

@@ -235,7 +235,7 @@ export class GroupCommit {
     if (isStored === false) this.#changes?.superseded();
   }
 
-  /** While nothing is known of a group, those behind it wait, but not for ever. @returns what ends it */
+  /** While nothing is known of a group, those behind it wait, but only for a limited time. @returns what ends it */
   #refuseLate(): () => void {
     const timer = setInterval(() => {
       this.#refuseOverdue(new StoreUnavailable('The brokers of the cluster do not confirm what is written.'));

@@ -17,7 +17,7 @@ export const MetricsSettings = z
   .prefault({});
 export type MetricsSettings = z.infer<typeof MetricsSettings>;
 
-/** An answer to whoever asks for the metrics. */
+/** The response to a request for metrics. */
 export interface MetricsAnswer {
   readonly status: 200 | 401;
   readonly headers: Readonly<Record<string, string>>;

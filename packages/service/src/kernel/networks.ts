@@ -30,7 +30,7 @@ export function isLocalName(host: string): boolean {
 
 export const isLoopback = networks(['127.0.0.0/8', '::1']);
 
-/** What counts as one source when limits are held against addresses: an IPv4 address, or the /64 of an IPv6 one, which whoever has it has whole (RFC 6177 2). */
+/** What counts as one source when limits apply to addresses: an IPv4 address, or the /64 of an IPv6 address, since a site gets at least that (RFC 6177 2). */
 export function sourceOf(address: string): string {
   if (!ipaddr.isValid(address)) return address;
   const parsed = ipaddr.process(address);

@@ -31,7 +31,7 @@ export interface QuarantineSource {
 
 /** Tries before an item is quarantined, and the waits between them, in milliseconds. */
 const WAITS = [1000, 5000, 30_000] as const;
-/** Items whose tries are remembered; beyond, the oldest are forgotten and begin anew. */
+/** Items whose tries are remembered; beyond, the oldest are forgotten and start again. */
 const MOST_REMEMBERED = 10_000;
 const LONGEST_ERROR = 2000;
 

@@ -57,7 +57,7 @@ function refuseOnStandby({ method, audited: kept, answers, isForStandby }: Endpo
 const [DOUBT_MS, LOOK_MS] = [8000, 500];
 
 /**
- * Gives up waiting for requests while it is in doubt whether anything is stored: nobody is told that it is, and what is repeated with the same
+ * Gives up waiting for requests while it is in doubt whether anything is stored: no success is reported, and what is repeated with the same
  * idempotency key is done once.
  * @param doubtMs for how long it has been in doubt, in milliseconds
  */
@@ -81,7 +81,7 @@ const UNKNOWN: Caller = { space: '', scopes: new Set(), operator: false, actor: 
 /** Says for which space an operator asks; every endpoint knows it (the header field Verbalis-Space says the same). */
 const SPACE = 'space';
 
-/** Static parts of a path go before parameters, so that "/batch" is never taken for an id. */
+/** Static parts of a path go before parameters, so that "/batch" is never matched as an id. */
 function bySpecificity(a: string, b: string): number {
   const parts = [a.split('/'), b.split('/')] as const;
   for (const [i, part] of parts[0].entries()) {

@@ -5,7 +5,7 @@ import { z } from 'zod';
 import { StartError } from './unavailable.js';
 
 const Stored = z.object({ master: z.string().min(40), operator: z.string().min(24) });
-/** Whoever knows it may do everything: one that can be guessed is none. */
+/** It grants every right, so it must not be guessable. */
 const LEAST_OPERATOR = 24;
 
 export interface Secrets {

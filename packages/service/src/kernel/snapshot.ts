@@ -190,7 +190,7 @@ export function verifyCopy(copy: string): Manifest {
 export function settleCopy(file: string): void {
   const raw = new Sqlite(file);
   try {
-    // Whoever looks at it before a service runs on it leaves nothing beside it.
+    // Opening it before a service runs on it leaves no files beside it.
     raw.pragma('journal_mode = DELETE');
     const faults = faultsOfFile(raw);
     if (faults.length > 0) throw new StartError(`What was restored is not whole. ${faults.slice(0, 5).join('; ')}`);

@@ -123,7 +123,7 @@ export function startThread(file: string, { name, data, methods = {}, memoryMb, 
     name,
     workerData: data,
     stdin: false,
-    // What the parent was started with (a loader of a test, an inspector) is none of the thread's.
+    // What the parent was started with (a loader of a test, an inspector) does not apply to the thread.
     execArgv: [],
     ...(memoryMb === undefined ? {} : { resourceLimits: { maxOldGenerationSizeMb: memoryMb } }),
   });

@@ -90,7 +90,7 @@ export function worker({ name, clock, log, step, gatherMs = 0 }: WorkerOptions):
     missed = false;
     let result: StepResult | undefined;
     try {
-      // Also what is thrown at once is caught later, when whoever started this knows that it runs.
+      // Also what is thrown at once is caught later, when the caller knows that it runs.
       result = await Promise.resolve().then(step);
       failures = 0;
       problem = undefined;

@@ -297,7 +297,7 @@ group('editions', () => {
     expect(first.manifest['mail.yaml']).toBe(second.manifest['mail.yaml']);
     await store.editions.use('harbour', 1);
     expect(store.editions.current('harbour')?.number).toBe(1);
-    // What was in use before is published anew: it differs from the one in use, so it is a third.
+    // The edition that was in use before is published again: it differs from the one in use, so it is a third.
     expect((await store.editions.publish('harbour', folder('two'), 4)).number).toBe(3);
     expect(store.editions.list('harbour').map(({ number }) => number)).toEqual([3, 2, 1]);
     expect(Buffer.from(store.editions.files(first).get('templates/a/message.md') ?? '').toString()).toBe('one');

@@ -80,7 +80,7 @@ export function inWords(issue: z.core.$ZodIssue, raw: unknown): RequestProblem[]
   return [{ path: path === '' ? '(file)' : path, message: `${issueWords(issue)}.` }];
 }
 
-/** How far what stands there is from a form: an unknown name weighs as much as one that is missing. */
+/** How far the value is from a form: an unknown name weighs as much as a missing one. */
 function weightOf(issues: readonly z.core.$ZodIssue[]): number {
   return issues.reduce((sum, issue) => sum + (issue.code === 'unrecognized_keys' ? issue.keys.length : 1), 0);
 }

@@ -193,7 +193,7 @@ class Report {
     for (const name of now.project.templates.keys()) {
       problems.push(...(now.compiled(name)?.problems ?? []));
       await new Promise((next) => setImmediate(next));
-      // Something has changed since: that change begins anew.
+      // Something has changed since; that change starts its own check.
       if (folder.version !== version) return;
     }
     problems.push(...problemsOfSending(now));

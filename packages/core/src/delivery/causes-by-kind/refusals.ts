@@ -132,7 +132,7 @@ export const REFUSALS = {
       '7.133',
     ],
     suppresses: 'never',
-    // What is said of the sender must not be taken for a word about the recipient.
+    // A statement about the sender must not be read as one about the recipient.
     words: [
       'sender address rejected',
       'sender rejected',

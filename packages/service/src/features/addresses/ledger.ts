@@ -49,7 +49,7 @@ export function erasuresAfter(file: string, asOf: number): Erasures {
     if (line === undefined) continue;
     const own = ended.get(line.space) ?? new Map<string, boolean>();
     ended.set(line.space, own);
-    // One that began anew is open again; one that has ended before the copy is in it.
+    // One that was started again is open; one that ended before the copy is in the copy.
     own.set(line.address, line.done === true && Date.parse(line.at) < asOf);
   }
   return new Map(

@@ -79,7 +79,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
   /** Events that no rule can be asked about, until that is written. */
   let poison: { readonly event: KnownEvent; readonly error: unknown }[] = [];
 
-  /** Takes the rules that are in force now, and counts what is within their time anew. */
+  /** Takes the rules that are in force now, and counts their period again. */
   function begin(): void {
     isStale = false;
     rules = written.all();
@@ -246,7 +246,7 @@ export function alertWatch({ store, workers, clock, log, feed, rules: written, m
     try {
       await look();
     } catch (error) {
-      // What was counted half is counted anew.
+      // An incomplete count is repeated.
       isStale = true;
       throw error;
     }

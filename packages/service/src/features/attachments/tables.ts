@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import { blob, index, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
-/** Bytes that came with messages, in pieces, so that none is ever in memory as a whole. */
+/** Bytes that came with messages, in pieces, so that a file is never completely in memory. */
 export const contents = sqliteTable('contents', {
   id: text('id').primaryKey(),
   /** SHA-256 in hex; null while it is still coming in. */

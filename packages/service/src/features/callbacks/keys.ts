@@ -8,7 +8,7 @@ const MOST_KEYS = 100;
 /** An address that gave no key is not asked again for so long. In milliseconds. */
 const FAILED_MS = 30_000;
 const HOUR_MS = 3_600_000;
-/** Whoever calls names the address within the hosts that are allowed: so often at most it makes us fetch, in a minute. */
+/** The caller chooses the URL within the allowed hosts, so fetches are limited; per minute. */
 const MOST_A_MINUTE = 30;
 
 export interface PublicKeys {

@@ -36,7 +36,7 @@ function wordsOf({ subject, from, text, html }: ShownMail, address: string): str
   return [subject, from, address, text === '' ? html : text].join('\n').slice(0, SEARCHED);
 }
 
-/** Puts captured emails into the index of words anew, after their rows were written by a restore. */
+/** Indexes captured emails again after a restore wrote their rows. */
 export function reindexCaptured(store: Store, tx: Tx, seqs: readonly number[]): void {
   store.captured.reindex(tx, seqs, (row) => {
     const bytes =

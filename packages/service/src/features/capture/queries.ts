@@ -142,7 +142,7 @@ export function capturedStore(reads: Reader) {
       while (changed > 1) changed = await merge(MERGED_AT_ONCE);
     },
 
-    /** Puts emails into the index of words anew: rows that came by another way than `keep`. @param wordsOf undefined for a row that is gone */
+    /** Indexes emails again whose rows were not written by `keep`. @param wordsOf undefined for a row that is gone */
     reindex(tx: Tx, seqs: readonly number[], wordsOf: (row: CapturedRow) => string): void {
       forgetWords(tx, seqs);
       const rows = tx.db

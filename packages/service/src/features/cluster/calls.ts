@@ -4,7 +4,7 @@ import { createInbox, headers, type Msg, type NatsConnection, type Subscription 
 
 // Calls between nodes, through the brokers. What is said fits into one message or goes in several; values are cloned as between threads.
 
-/** What stands beside each part of what is said: which call it belongs to, "2/3", and "error" where it is one. */
+/** Headers of each part of a call: the call it belongs to, "2/3", and "error" if it is one. */
 const [CALL, PART, KIND] = ['Verbalis-Call', 'Verbalis-Part', 'Verbalis-Kind'];
 const PART_BYTES = 512 * 1024;
 /** Nobody listens there. */

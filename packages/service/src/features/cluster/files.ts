@@ -44,7 +44,7 @@ async function answered<T>(list: Promise<T>): Promise<T> {
 }
 
 /**
- * Shares small files through the brokers, encrypted: whoever has the brokers alone reads nothing in them.
+ * Shares small files through the brokers, encrypted, so that access to the brokers alone reveals nothing.
  * @param key that all nodes have
  */
 export function sharedFiles({ files: store }: Pick<Cluster, 'files'>, { ledgers, folders }: SharedPlaces, key: Uint8Array): SharedFiles {

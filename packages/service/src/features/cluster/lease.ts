@@ -78,7 +78,7 @@ export async function takeLease(
       revision = await bucket.update(KEY, value, revision);
       return true;
     } catch (error) {
-      // It may have ended while the brokers were away; whoever has it now is asked.
+      // It may have expired while the brokers were away, so its current holder is looked up.
       try {
         const now = await holderOf(bucket);
         if (now === undefined) revision = await bucket.create(KEY, value);

@@ -8,7 +8,7 @@ import type { Cluster } from './connection.js';
 // A group of changes is one record of the log, or several where it is large. Each names its group; only the last one completes it. A service that
 // ends between them leaves parts that the next group follows: they are passed over.
 
-/** What stands beside each part. */
+/** Headers of each part. */
 const [GROUP, PART, LAYOUT] = ['Verbalis-Group', 'Verbalis-Part', 'Verbalis-Layout'];
 /** Most bytes of a part; a broker takes a mebibyte. */
 const PART_BYTES = 512 * 1024;

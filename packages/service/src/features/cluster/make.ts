@@ -45,7 +45,7 @@ async function removeParts({ manager, names }: Brokers): Promise<void> {
 }
 
 /**
- * Makes a cluster at the brokers. It counts from the moment in which its first snapshot is there: what was begun and not ended is made anew.
+ * Makes a cluster at the brokers. It counts from the moment in which its first snapshot is there: an attempt that did not finish is repeated.
  * @param fill adds the first snapshot
  * @param again whether a cluster that is there is removed first
  * @throws StartError where there is one, or the brokers cannot make it

@@ -115,7 +115,7 @@ export function consentChanges({ store, clock, suppressing, feed, paused }: Opti
     const isOff = (): boolean =>
       [address, suppressing.hiddenOf(address)].some((name) => store.suppressions.exactly(space, name, topic, tx) !== undefined);
     const [hadLeft, wasOff] = [before?.kind === 'left', isOff()];
-    // Whoever leaves permanently during a pause means something else.
+    // Leaving permanently during a pause is a different decision.
     const isSame =
       topic === ENGAGEMENT
         ? (before?.kind === 'rejoined') === (kind === 'rejoined')

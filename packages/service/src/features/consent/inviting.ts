@@ -18,9 +18,9 @@ export interface Wish {
 export type Invite = (wish: Wish, base: string) => Promise<{ readonly messageId: string; readonly endsAt: number }>;
 
 const [MINUTE, DAY] = [60_000, 86_400_000];
-/** A link works for so long, and an address is not asked about a topic more often than this: whoever fills in a form may not be its owner. */
+/** A link works for so long, and an address is not asked about a topic more often than this: the person who fills in a form may not be its owner. */
 const [LINK_MS, AGAIN_MS] = [7 * DAY, 5 * MINUTE];
-/** Addresses that were asked of late. */
+/** Addresses that were asked recently. */
 const MOST = 20_000;
 
 interface Options {

@@ -27,7 +27,7 @@ export function pauseEnds({
         const { id, space, address, topic, until } = row;
         const deciding = decidingConsent(store.consents.about(space, address, topic, tx));
         store.consents.endPause(tx, id);
-        // Whoever has left permanently meanwhile stays away.
+        // A person who has left permanently meanwhile stays away.
         if (deciding?.id === id && until !== null)
           consenting.change(tx, {
             id: `pause:${id}`,

@@ -66,7 +66,7 @@ export function copier(options: CopierOptions) {
   const owner = Symbol(NAME);
   let isOpen = false;
   let wasOpened = false;
-  /** A person wants the copies to begin anew, whatever is or was in the folder. */
+  /** A person wants the copies to start again, whatever is or was in the folder. */
   let isWantedAnew = false;
   let lineage: string | undefined;
   /** The last record that is in the folder. */
@@ -145,7 +145,7 @@ export function copier(options: CopierOptions) {
     return snapshotProblem;
   }
 
-  /** Whoever watches is called when trouble begins or ends, not at every step. */
+  /** Watchers are called when trouble begins or ends, not at every step. */
   function reportTrouble(): void {
     const isTrouble = trouble() !== undefined;
     if (isTrouble === wasTrouble) return;
@@ -227,7 +227,7 @@ export function copier(options: CopierOptions) {
     }),
     lag,
     trouble,
-    /** Begins anew with a snapshot, also in a folder that has nothing any more. */
+    /** Starts again with a snapshot, also in a folder that was emptied. */
     beginAnew(): void {
       isWantedAnew = true;
       worker.wake();

@@ -14,7 +14,7 @@ export interface OpenedFolder {
   /** Whether copies were written there before. */
   readonly isMarked: boolean;
   readonly isOnSameDisk: boolean;
-  /** The last record that stands there; undefined where there is no log of this lineage. */
+  /** The last record in the folder; undefined if there is no log of this lineage. */
   readonly last: number | undefined;
 }
 

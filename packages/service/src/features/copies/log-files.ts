@@ -198,7 +198,7 @@ function writer(folder: string, head: Head, { file, seq, end = 0, size = 0 }: Be
   };
   const open = (first: number): number => {
     const name = join(folder, nameOf(first));
-    // What stands there was never finished: it has no whole record.
+    // The file was never finished: it has no complete record.
     const opened = openSync(name, 'w', 0o600);
     const text = `${JSON.stringify(head)}\n`;
     writeSync(opened, text);

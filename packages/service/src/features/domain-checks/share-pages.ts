@@ -48,7 +48,7 @@ const STATE_WORDS: Readonly<Record<string, string>> = {
 /** What somebody sees whose address is altered or has ended: nothing of any domain. */
 const UNKNOWN = '<p>The address is not complete, or it has ended. Ask for a new one.</p>';
 
-/** Pages that show the records of a domain to whoever owns its DNS. They need no sign-in, and change nothing. */
+/** Pages that show the records of a domain to the owner of its DNS. They need no sign-in, and change nothing. */
 export function sharePages({ store, checks, sharing, clock, names }: SharePageOptions): Router {
   const router = Router();
   const send = (response: Response, title: string, body: string): void => {
@@ -94,7 +94,7 @@ export function sharePages({ store, checks, sharing, clock, names }: SharePageOp
     }
     const { name } = opened.domain;
     const checkedAt = store.domainChecks.state(name)?.checkedAt;
-    // Whoever has the address may ask, and not as often as they like.
+    // Anybody with the address may ask, but not arbitrarily often.
     if (checkedAt === undefined || clock.now() - checkedAt >= AGAIN_MS || clock.now() < checkedAt) await checks.check(name);
     response.redirect(303, request.originalUrl);
   });

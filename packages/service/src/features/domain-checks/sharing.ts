@@ -10,7 +10,7 @@ export interface Sharing {
 
 const DAY = 86_400_000;
 
-/** Pages for whoever owns the DNS: their addresses are signed, and end. */
+/** Pages for the owner of the DNS: their addresses are signed and expire. */
 export function sharing({
   domains,
   clock,

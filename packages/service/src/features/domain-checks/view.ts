@@ -13,7 +13,7 @@ export interface ViewSources {
   readonly now: number;
 }
 
-/** What whoever owns the DNS has to know beside the records: about keys that were replaced. */
+/** What the owner of the DNS has to know in addition to the records: about keys that were replaced. */
 export function zoneNotes(domain: SendingDomain, state: DomainStateRow | undefined, now: number): string[] {
   const retired = new Set(
     domain.keys.filter(({ retiredAt }) => retiredAt !== null).map(({ selector }) => `${selector}._domainkey.${domain.name}`),

@@ -221,7 +221,7 @@ export function sendingDomains(options: Options) {
       return host !== undefined && host.liveFrom !== null && host.retiredAt === null ? host.host : sharedHost;
     },
 
-    /** Whether return paths of ours are, or were of late, at this host. */
+    /** Whether return paths of ours are, or recently were, at this host. */
     isReturnHost(host: string): boolean {
       const name = host.toLowerCase();
       if (name === sharedHost.toLowerCase()) return true;

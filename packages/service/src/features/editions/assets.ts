@@ -2,7 +2,7 @@ import { Router } from 'express';
 import { Refusal } from '../../kernel/index.js';
 import type { Store } from './store.js';
 
-/** Pictures of published mail folders, by the hash of their bytes: whoever reads an email fetches them, without a key. */
+/** Pictures of published mail folders, by the hash of their bytes. Readers of emails fetch them without a key. */
 export function assetRouter({ editions }: Store): Router {
   const router = Router();
   router.get('/:hash/:name', (request, response) => {

@@ -50,7 +50,7 @@ export function mailFolderCompiler(limits: { readonly limitMs?: number; readonly
 
 let shared: MailFolderCompiler | undefined;
 
-/** The compiler of this process: one thread, whoever needs it. */
+/** The compiler of this process: one thread for all of its users. */
 export function sharedCompiler(): MailFolderCompiler {
   return (shared ??= mailFolderCompiler());
 }

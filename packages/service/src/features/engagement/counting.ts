@@ -5,7 +5,7 @@ import type { Store } from './store.js';
 
 type Counting = Pick<Store, 'deliveries' | 'messages' | 'engagement'>;
 
-/** Counts a fact of a link or a picture, whoever reports it; within the transaction that writes it. */
+/** Counts a fact about a link or a picture, from any source; within the transaction that writes it. */
 export function countFact(tx: Tx, store: Counting, { id, kind, deliveryId, at, details }: NewFact): void {
   if (kind !== 'link-followed' && kind !== 'image-loaded') return;
   const delivery = store.deliveries.find(deliveryId, tx);

@@ -46,7 +46,7 @@ export interface EventSubject {
 
 const NO_DELIVERY: ReadonlySet<EventKind> = new Set(ABOUT_NO_DELIVERY);
 
-// Places alone, out of an index, are cheap: what stands there is read of those that are shown.
+// Places alone, out of an index, are cheap; the rows are read only for those that are shown.
 const ofKind = reading((db) =>
   db
     .select({ seq: events.seq })

@@ -4,7 +4,7 @@ import { placeholders, writing, type Reader, type Tx } from '../../kernel/index.
 import { counted, figures } from './tables.js';
 import { deliveries, messages } from '../messages/index.js';
 
-/** What figures are told by. */
+/** The dimensions of figures. */
 export const DIMENSIONS = ['all', 'template', 'topic', 'provider', 'domain', 'cause'] as const;
 export type Dimension = (typeof DIMENSIONS)[number];
 
@@ -105,7 +105,7 @@ export function figureStore(reads: Reader) {
         .all();
     },
 
-    /** Deliveries as they are, and as what they were counted (in JSON: those that are alike are told by it). */
+    /** Deliveries as they are, and as what they were counted (as JSON, which groups equal ones). */
     toCount(deliveryIds: readonly string[], from: Reader = reads): DeliveryToCount[] {
       const ids = JSON.stringify(deliveryIds);
       return from.db

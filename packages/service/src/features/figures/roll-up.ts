@@ -119,7 +119,7 @@ function countDeliveries(
 }
 
 /**
- * Counts what becomes known: what comes of a chunk of events is one transaction, so that each is counted once whatever crashes. It reads before
+ * Counts what becomes known: the results of a chunk of events are one transaction, so that each is counted once whatever crashes. It reads before
  * it writes, so that others write meanwhile: nobody else moves the cursor, and a delivery that changes now has one more event.
  */
 export function figureRollUp({ store, workers, clock, feed }: FigureOptions): FigureRollUp {

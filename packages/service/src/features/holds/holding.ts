@@ -67,7 +67,7 @@ export function holding({ store, clock, wake }: Options) {
       return `it is held (${heldBy}${why === undefined ? '' : `: ${why}`})`;
     },
 
-    /** Holds what waits and what comes. It is in force before the first delivery is looked for, so that none slips through. */
+    /** Holds what waits and what comes. It is in force before the first delivery is selected, so that no delivery slips through. */
     async hold(space: string, filter: EmailFilter, reason: string | undefined): Promise<{ readonly row: HoldRow; readonly held: number }> {
       const now = clock.now();
       const row: HoldRow = {

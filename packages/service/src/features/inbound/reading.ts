@@ -130,7 +130,7 @@ export function inboundWork({ store, clock, workers, consent, nameServers, isSam
     tx.afterCommit(reported);
   }
 
-  /** Whoever answers only "unsubscribe" has left the topic. @returns whether that was so */
+  /** An answer that is only "unsubscribe" leaves the topic. @returns whether it did */
   function leave(
     tx: Tx,
     { id, space }: InboundRow,

@@ -127,7 +127,7 @@ const rotate = endpoint({
     const now = clock.now();
     const { row, key } = await store.write((tx) => {
       const before = found(deps, space, id, tx);
-      // Whoever has the new secret may do what the key may.
+      // The new secret grants the rights of the key.
       for (const scope of before.scopes) requireScope(caller, scope);
       if (before.revokedAt !== null)
         throw new Refusal(409, 'revoked-key', 'This key was revoked', { hint: 'Make a new one with: verbalis keys add NAME.' });

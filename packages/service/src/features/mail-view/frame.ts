@@ -7,7 +7,7 @@ const SOURCES: Readonly<Record<Pictures, string>> = { none: "'none'", own: 'data
 
 /**
  * Sends an email's HTML as a page for a frame: no script, no form, nothing leads out of it, and nothing is fetched but what was asked for.
- * @param readable whether the page around it may look in (to keep its place when it is made anew): for mail of one's own only
+ * @param readable whether the page around it may look in (to keep its scroll position when it is rendered again): for own mail only
  */
 export function sendFrame(
   response: Response,

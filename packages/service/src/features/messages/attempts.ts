@@ -30,7 +30,7 @@ export interface EndedAttempt {
   readonly recordedAt: number;
 }
 
-/** An attempt as whoever makes it knows it: what is written about it compares all of this, and does nothing where it is no longer so. */
+/** An attempt as its worker knows it: updates compare all of this, and do nothing if it has changed. */
 export interface HeldAttempt {
   readonly id: string;
   readonly deliveryId: string;

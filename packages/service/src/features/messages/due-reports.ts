@@ -1,6 +1,6 @@
 import type { Tx } from '../../kernel/index.js';
 
-/** Reports what becomes due, to whoever keeps an order of it: the fairness key, and from when. */
+/** Reports what becomes due to the code that orders it: the fairness key, and from when. */
 export interface DueReports {
   /** @returns a function that ends it */
   readonly listen: (listener: (fairnessKey: string, at: number) => void) => () => void;

@@ -157,7 +157,7 @@ export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, fac
         deliveries.id,
         rows.map(({ id }) => id),
       );
-      // The time in which it was held is not held against it.
+      // The time on hold does not count.
       tx.db
         .update(deliveries)
         .set({ heldBy: null, heldFrom: null, nextAttemptAt: now, notBefore: now })

@@ -13,7 +13,7 @@ export interface ReadingEndpoints {
   readonly readings: Readings;
   /** Makes the bytes of a delivery's email, for those that were not kept. */
   readonly compose: (message: MessageRow, delivery: DeliveryRow) => Promise<Buffer>;
-  /** HTML as it was before its links were tracked: whoever looks at an email here is not its reader. */
+  /** HTML as it was before its links were tracked: a person who looks at an email here is not its reader. */
   readonly unlinked: (html: string) => string;
 }
 
@@ -38,7 +38,7 @@ interface ShownBytes {
   readonly isMasked: boolean;
 }
 
-/** The bytes of a message's first email: as they were kept, or made anew. */
+/** The bytes of a message's first email: as they were kept, or rendered again. */
 async function bytesOf(
   { store, compose, readings }: ReadingEndpoints,
   row: MessageRow,

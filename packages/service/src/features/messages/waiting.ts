@@ -164,7 +164,7 @@ export function waitingStore(reads: Reader, facts: FactStore, attempts: AttemptS
 
     /**
      * The clock was set back: what waits for a while goes on waiting for as long as it would have; what waits for a date of the app's waits for
-     * that date. In several transactions, so that none is long. @returns how many were moved
+     * that date. In several transactions, so that each is short. @returns how many were moved
      */
     async moveWaits({ from: before, to }: ClockJump, write: Kernel['write'], from: Reader = reads): Promise<number> {
       const by = before - to;

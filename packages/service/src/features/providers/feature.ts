@@ -57,7 +57,7 @@ function limitsOf({
         connections: handOversOf(provider.connections, threads),
         // A relay may look at the recipient while we wait; an API answers before it does.
         isPacedByDomain: provider.kind === 'smtp',
-        // As many are made as there are connections, so that none of these waits.
+        // As many are rendered as there are connections, so that no connection waits.
         ahead: handOversOf(provider.connections, threads),
         isShared: isShared(routes, name),
         ...own,

@@ -11,7 +11,7 @@ import {
 } from 'oauth4webapi';
 import { fetch, type Dispatcher, type RequestInit } from 'undici';
 
-/** An access token of a provider (RFC 6749 4.4): fetched once for all who wait, kept, fetched anew before it expires. */
+/** An access token of a provider (RFC 6749 4.4): fetched once for all callers, cached, and renewed before it expires. */
 export interface TokenSource {
   /** @throws Error that says why there is none */
   readonly get: () => Promise<string>;
@@ -26,9 +26,9 @@ export interface TokenOptions {
   readonly elapsed: () => number;
 }
 
-/** A token of which nothing else is known is fetched anew after this, in seconds. */
+/** A token without an expiry is renewed after this, in seconds. */
 const USUAL_SECONDS = 3600;
-/** So much of its life before its end a token is fetched anew. */
+/** The part of its lifetime before its end in which a token is renewed. */
 const EARLY = 0.1;
 
 export function tokenSource(request: TokenRequest, { dispatcher, waitMs, elapsed }: TokenOptions): TokenSource {

@@ -58,6 +58,6 @@ export async function handOver(job: HandOverJob, sources: HandOverSources, gate:
   const request = { space: delivery.space, urgent, domain: delivery.domain };
   const envelope = { from: returnPath, to: delivery.address, id: delivery.id };
   const outcome = await provider.hand({ envelope, mail: handed, parts, request }, gate);
-  // It has sensitive data in it: who may see it gets it made anew, while they are kept.
+  // It contains sensitive data: those who may see them get it rendered again, while the data are kept.
   return { outcome, bytes: isKept && !delivery.sensitive ? mailBytes(handed) : undefined };
 }

@@ -17,7 +17,7 @@ interface Options {
   readonly suppressing: Suppressing;
   readonly consent: Pick<Consent, 'consenting' | 'tokens'>;
   readonly settings: ReturnSettings;
-  /** Whether return paths of ours are, or were of late, at a host. */
+  /** Whether return paths of ours are, or recently were, at a host. */
   readonly isReturnHost: (host: string) => boolean;
   /** Test emails that come back to us. */
   readonly testMails: TestMails;

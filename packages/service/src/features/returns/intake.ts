@@ -16,14 +16,14 @@ export interface IntakeOptions {
   readonly log: Logger;
   readonly suppressing: Suppressing;
   readonly consent: Pick<Consent, 'consenting' | 'tokens'>;
-  /** Whether return paths of ours are, or were of late, at a host. */
+  /** Whether return paths of ours are, or recently were, at a host. */
   readonly isReturnHost: (host: string) => boolean;
   readonly secret: Uint8Array;
   /** What words of reports mean. */
   readonly book: PhraseBook;
 }
 
-/** What became of a return that was handed in. */
+/** The result of a return that was handed in. */
 export interface StoredReturn {
   readonly id: string;
   readonly kind: ReturnReading['kind'];
@@ -75,7 +75,7 @@ export function returnIntake(options: IntakeOptions) {
   const { store, clock, log, isReturnHost, secret, suppressing } = options;
   const { consenting, tokens } = options.consent;
 
-  /** The delivery whose return path this is; undefined for an address that is none of ours. */
+  /** The delivery whose return path this is; undefined for an address that is not ours. */
   function deliveryAt(address: string, from?: Tx): string | undefined {
     const at = address.lastIndexOf('@');
     if (!isReturnHost(address.slice(at + 1))) return undefined;

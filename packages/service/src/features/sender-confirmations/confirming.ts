@@ -61,7 +61,7 @@ export function confirming(options: ConfirmOptions): Confirming {
   // One that is removed and added again is another one.
   const bound = ({ space, address }: SenderRow): BoundTo => [space, address];
 
-  /** Senders that are being added or asked: whoever wants the same meanwhile waits, so that an owner gets one email. */
+  /** Senders that are being added or asked: a second request for the same one waits, so that its owner gets one email. */
   const underWay = new Map<string, Promise<unknown>>();
   async function inTurn<T>({ space, address }: Pick<SenderRow, 'space' | 'address'>, run: () => Promise<T>): Promise<T> {
     const key = `${space} ${address}`;

@@ -100,7 +100,7 @@ export function matching({ store, log, sensitive, ended, reported }: Options) {
     };
     try {
       const signal = signalOf(row, sensitive, tx);
-      // It was held against the schema of the edition in use when it came in; this one may be another.
+      // It was checked against the schema of the edition in use when it came in; the schema may have changed.
       const faults = rule.checkData(signal.data);
       if (faults.length > 0) {
         const named = faults.map(({ path, message }) => ({ path: `data${path === '' ? '' : '.'}${path}`, message }));

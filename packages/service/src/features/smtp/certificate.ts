@@ -10,7 +10,7 @@ export interface CertificateFiles {
 const LOOK_MS = 1000;
 
 /**
- * The certificate of a listener, read again when its files change: whoever renews it has nothing to restart. While the two do not fit each other,
+ * The certificate of a listener, read again when its files change, so that renewing it needs no restart. While the two do not fit each other,
  * the one of before stays. @throws when there is none to begin with
  */
 export class Certificate {

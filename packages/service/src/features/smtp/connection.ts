@@ -173,7 +173,7 @@ export class SmtpConnection {
       ...(/^[\d.]+$|:/.test(name) ? {} : { servername: name }),
       ...(trust.ca === undefined ? {} : { ca: trust.ca }),
       minVersion: 'TLSv1.2',
-      // A pinned certificate is trusted for itself, whoever signed it.
+      // A pinned certificate is trusted by its hash, independently of its issuer.
       rejectUnauthorized: trust.verify !== false && pinned === undefined,
       ...(trust.name !== undefined || /^[\d.]+$|:/.test(host) ? {} : { host }),
     });
@@ -201,7 +201,7 @@ export class SmtpConnection {
     this.#stream = undefined;
     this.#take(this.#dialogue.lost(reason));
     this.#socket.destroy();
-    // Whoever still waits is told, whatever state the dialogue was in.
+    // Waiting callers get the error in any state of the dialogue.
     this.#settle({ kind: 'trouble', phase: 'connect', reply: undefined, reason });
   }
 

@@ -119,7 +119,7 @@ export class Session {
   #leave(text: string): void {
     this.#isEnding = true;
     if (this.#socket.writable) this.#socket.end(`421 ${text}\r\n`);
-    // What still comes is read and forgotten: closed on unread bytes, the other side would lose our last word. Whoever does not close is not waited for.
+    // What still comes is read and forgotten: closed on unread bytes, the other side would lose our last reply. A client that does not close is not waited for.
     this.#socket.resume();
     setTimeout(() => this.plain.destroy(), LINGER_MS).unref();
   }

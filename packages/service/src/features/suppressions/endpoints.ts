@@ -64,7 +64,7 @@ const list = endpoint({
       space,
       limit: limit + 1,
       before: cursor,
-      // Whoever knows an address may ask whether it is suppressed, also when it was erased.
+      // A caller that knows an address may ask whether it is suppressed, also after its erasure.
       addresses: address === undefined ? undefined : [suppressing.keyOf(address), suppressing.hiddenOf(address)],
       topic,
       reason,

@@ -48,7 +48,7 @@ const sendsNothing = (state: 'unproven' | 'gone'): Refusal =>
     hint: 'Nothing is sent to it. "verbalis subscriptions resume" asks it again.',
   });
 
-/** Sends events to subscriptions: each with a worker of its own, so that none holds up another. */
+/** Sends events to subscriptions: each with its own worker, so that one cannot hold up another. */
 export function notifier(options: NotifierOptions) {
   const { store, workers, clock, log, feed, rules, master, publicUrl, origin, random } = options;
   // Each consumer has its own connections.

@@ -6,7 +6,7 @@ const CHUNK = 400;
 const KEPT = 4000;
 
 /**
- * The newest events, read once for all subscriptions. Events never change, and come in order, so what was read can be kept; whoever stands
+ * The newest events, read once for all subscriptions. Events never change, and come in order, so what was read can be kept; a subscription that is
  * further back reads for himself.
  */
 export class RecentEvents {

@@ -1,7 +1,7 @@
 import { request, type Dispatcher } from 'undici';
 import { OutsideFault, refuseInside, retryAfterMs, type OutsideRules } from '../../kernel/index.js';
 
-/** What became of one try to hand something to a consumer. */
+/** The result of one try to hand something to a consumer. */
 export interface Answer {
   /** HTTP status; undefined where none came. */
   readonly status: number | undefined;

@@ -7,7 +7,7 @@ const UNDER_WAY = 96;
 /** So many each subscription may always have: consumers that never answer cannot take the room of one that does. */
 const OWN = 2;
 
-/** The workers of all active subscriptions: one each, so that none holds up another. */
+/** The workers of all active subscriptions: one each, so that one cannot hold up another. */
 export function subscriptionWorkers(
   common: Omit<WorkerOptions, 'hasRoom' | 'began' | 'ended'>,
   secretsOf: (row: SubscriptionRow) => SubscriptionSecrets,
@@ -27,7 +27,7 @@ export function subscriptionWorkers(
     },
     ended: () => {
       underWay -= 1;
-      // Those who found no room are told that there is some.
+      // Callers that found no room are notified.
       if (underWay === UNDER_WAY - 1) wakeAll();
     },
   };

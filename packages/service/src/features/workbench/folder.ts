@@ -68,7 +68,7 @@ export async function folderWorkbench(
     if (looking !== undefined) return;
     const step = async (): Promise<void> => {
       const at = view;
-      // A folder past its bounds is told to those who ask; there is nobody here to be told.
+      // A folder that exceeds its bounds is reported to callers; here is no caller.
       const more = await at.ask('look', { forMs: TURN_MS, now: clock.now() }).catch(() => false);
       looking = undefined;
       if (closed) return;
@@ -108,7 +108,7 @@ export async function folderWorkbench(
       if (now !== was) throw notSaved(`${name} has changed on the disk in the meantime.`);
       const file = join(folder, name);
       await mkdir(dirname(file), { recursive: true });
-      // Whoever reads it sees the old text or the new one, never half of it.
+      // Readers see the old text or the new one, never half of it.
       const temporary = join(dirname(file), `.${String(process.pid)}-${Date.now().toString(36)}.saving`);
       await writeFile(temporary, text);
       await rename(temporary, file);

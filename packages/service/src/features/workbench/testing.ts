@@ -40,7 +40,7 @@ export function testSending(options: {
         const capturedId = await capturing.keep({ space, address: to, bytes: mail.source });
         return { detail: 'Captured: the page "Captured mail" shows it.', capturedId };
       }
-      // A test may say anything and counts nowhere: whoever may not change templates sends messages.
+      // A test may contain anything and is not counted; those who may not change templates send messages instead.
       requireScope(caller, 'write');
       refuseBounded(caller);
       const provider = ways(caller).includes(by) ? providers.get(by) : undefined;
