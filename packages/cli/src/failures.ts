@@ -71,7 +71,7 @@ const CONTINUES = /^(?:is|are|must|has|have|does|needs|names|cannot|may|holds|le
 
 /** A problem for people. */
 export function problemText({ title, detail, hint, problems }: Problem, { color }: Output): string {
-  // Where the single problems follow, the sentence that lists them says nothing more.
+  // If the single problems follow, the sentence that lists them is redundant.
   const lines = [`${color.red('✗')} ${title}${detail === undefined || problems !== undefined ? '' : `. ${detail}`}`];
   for (const { path, message, hint: more } of problems ?? [])
     lines.push(`  ${color.bold(path)}${CONTINUES.test(message) ? '' : ':'} ${message}${more === undefined ? '' : `. ${color.cyan(more)}`}`);

@@ -43,7 +43,7 @@ export interface Output {
   readonly json: (value: unknown) => void;
   /** A result in both forms: the one that is asked for is printed. */
   readonly result: (value: unknown, text: string) => void;
-  /** One of many results of a command that goes on until it is interrupted. Printed at once. */
+  /** One of many results of a command that runs until it is interrupted. Printed immediately. */
   readonly line: (value: unknown, text: string) => void;
   /** A result that is bytes, as they are; base64 for machines. */
   readonly bytes: (bytes: Uint8Array) => void;

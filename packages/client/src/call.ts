@@ -42,7 +42,7 @@ export interface FollowOptions {
   readonly signal?: AbortSignal | undefined;
   /** Goes on after this one; from now on when left out. */
   readonly lastId?: string | undefined;
-  /** Is called when the stream has begun, and when it breaks; it is taken up again by itself. */
+  /** Is called when the stream has begun, and when it breaks; it reconnects automatically. */
   readonly onConnection?: ((isOpen: boolean) => void) | undefined;
 }
 

@@ -21,7 +21,7 @@ export interface CapturedFilter {
 }
 
 export interface CapturedWaitFilter extends CapturedFilter {
-  /** Only what came at this time or later: an email of the test before is none. */
+  /** Only what came at this time or later, which excludes emails of an earlier test. */
   readonly after?: Date | string | undefined;
 }
 

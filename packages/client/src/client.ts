@@ -75,7 +75,7 @@ function captureTools({ captured }: Methods) {
   return {
     get: async (id: string): Promise<CapturedMail> => read(await captured.get(id)),
     /**
-     * The newest email that matches, at once or as soon as it arrives: the service holds the call until then, nothing is asked repeatedly.
+     * The newest email that matches, immediately or as soon as it arrives: the service holds the call until then, without polling.
      * Rejects with RefusedError when none arrived in time (10 seconds, when no timeout is given), naming what arrived instead.
      */
     waitFor: async (

@@ -21,7 +21,7 @@ test.each([
   ['/in/harbour/track/messages/m01', '/track/messages/m01'],
   ['/in/harbour', '/'],
   ['/track', '/track'],
-  // A name that only begins so is none.
+  // A name that only begins like it does not count.
   ['/inbound', '/inbound'],
 ])('%s without its space is %s', (address, path) => {
   expect(withoutSpace(address)).toBe(path);

@@ -50,7 +50,7 @@ export const GlobalStyle = createGlobalStyle`
   a { color: var(--accent); text-underline-offset: 3px; }
   code, kbd { font-family: ${font.mono}; font-size: 0.9em; }
   :focus-visible { outline: 2px solid var(--accent); outline-offset: 2px; border-radius: 3px; }
-  /* Colours and shadows of ours are not there: what is chosen and where one is are said with the system's own. */
+  /* Our colours and shadows are not applied: selection and position are shown with those of the system. */
   @media (forced-colors: active) {
     [data-selected]:not(tr) { forced-color-adjust: none; background: Highlight !important; color: HighlightText !important; }
     nav a { border-bottom: 2px none Highlight; }

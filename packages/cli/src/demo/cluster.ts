@@ -16,7 +16,7 @@ const APPS = 4;
 /** How long everything may take to be sent after the last message was accepted. */
 const SETTLE_MS = 120_000;
 
-/** Nobody is there, or nobody takes it at the moment. */
+/** The service is unreachable, or does not accept requests at the moment. */
 const isForAWhile = (error: unknown): boolean =>
   error instanceof UnreachableError || (error instanceof RefusedError && error.problem.status === 503);
 

@@ -77,7 +77,7 @@ export function startNames({ host, port }: { readonly host: string; readonly por
 export async function enterRecords(admin: Client, names: NameServerSimulator): Promise<void> {
   others(names);
   const own: SimulatedRecord = { name: `mail.${OWN}`, type: 'A', value: '127.0.0.1' };
-  // Nobody keeps here that a record is missing, so its keys sign at once.
+  // No resolver here caches that a record is missing, so its keys sign immediately.
   names.setZone(OWN, [own, ...entered(await admin.domains.get(OWN))], 0);
   names.setZone(FAULTY, entered(await admin.domains.get(FAULTY)).map(mistaken), 0);
 }

@@ -16,7 +16,7 @@ const STORIES = [
   { title: 'Seals on the slipway', text: 'Please keep your distance; they were here first.' },
 ];
 
-/** What the app knows: who wants the bulletin, and what it says this week. One of its addresses is none. */
+/** What the app knows: who wants the bulletin, and what it says this week. One of its addresses is invalid. */
 function recipientsOf(plannedAt: string | undefined): object[] {
   const from = plannedAt === undefined ? new Date() : new Date(plannedAt);
   const day = (days: number): Date => new Date(from.getTime() + days * 86_400_000);

@@ -50,7 +50,7 @@ function findingLines(
   { value, type, priority, guide }: DomainRecord,
   { color }: Output,
 ): string[] {
-  // What is there is right, but for its name.
+  // The record is right, except for its name.
   const isMisplaced = finding.kind === 'doubled-name' || finding.kind === 'other-place';
   const entered = finding.enter ?? (type === 'MX' ? `${priority ?? ''} ${value}` : value);
   return [

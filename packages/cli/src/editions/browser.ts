@@ -53,7 +53,7 @@ function portOf(child: ChildProcess): Promise<number> {
   });
 }
 
-/** Starts a headless Chromium that reaches no host. @throws UsageError where there is none */
+/** Starts a headless Chromium that reaches no host. @throws UsageError if it is not installed */
 export async function openBrowser(): Promise<Browser> {
   const profile = mkdtempSync(join(tmpdir(), 'verbalis-browser-'));
   const args = [

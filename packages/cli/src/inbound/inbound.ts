@@ -104,7 +104,7 @@ function safeName(name: string, fallback: string): string {
   return bare === '' ? fallback : bare.slice(0, 120);
 }
 
-/** Saves an email with its files; a file that is there already is not replaced. */
+/** Saves an email with its files; existing files are not replaced. */
 export async function saveInbound(
   client: Client,
   id: string,

@@ -26,7 +26,7 @@ function sample(): { readonly template: string; readonly data: Record<string, un
   return { template, data: JSON.parse(readFileSync(join(samples, name), 'utf8')) as Record<string, unknown> };
 }
 
-/** Nobody is there, or nobody takes it at the moment: the same call again, with the same key, is the answer to both. */
+/** The service is unreachable, or does not accept requests at the moment: both are answered by repeating the call with the same key. */
 const isForAWhile = (error: unknown): boolean =>
   error instanceof UnreachableError || (error instanceof RefusedError && error.problem.status === 503);
 

@@ -43,7 +43,7 @@ const REAL_PART = 1 / 3;
 const LEAST_CHANCE = 1e-4;
 
 /**
- * Whether uncertain attempts are as few as the promise has it. What a kill interrupts is chance, so few of them say nothing about the part: the
+ * Whether uncertain attempts are as few as the promise has it. What a kill interrupts is chance, so a small number does not tell the share: the
  * probability of so few real ones is what counts (the lower tail of a binomial distribution).
  */
 function isPlausible(uncertain: number, real: number): boolean {

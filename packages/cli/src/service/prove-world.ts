@@ -16,7 +16,7 @@ export type Behaviour = keyof typeof BEHAVIOURS;
 /** A provider and a consumer of events that keep account of the truth: they are not killed. */
 export interface World {
   readonly smtpPort: number;
-  /** A provider that accepts connections and says nothing. */
+  /** A provider that accepts connections and never answers. */
   readonly mutePort: number;
   readonly consumerUrl: string;
   /** A consumer that never answers. */

@@ -69,7 +69,7 @@ function signalText(signal: SignalView, color: Output['color']): string {
   return lines.join('\n');
 }
 
-/** Signals that have no id get one, so that a request that is repeated says nothing twice. */
+/** Signals that have no id get one, so that a repeated request reports nothing twice. */
 function withIds(content: unknown): unknown {
   if (Array.isArray(content)) return content.map(withIds);
   return typeof content === 'object' && content !== null ? { id: randomUUID(), ...content } : content;

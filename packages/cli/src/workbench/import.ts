@@ -33,7 +33,7 @@ export async function importPage(page: string, options: ImportOptions, output: O
   const imported = importHtml({ text: readPage(page), placeholders: options.placeholder, beside: (address) => fileBeside(page, address) });
   const made = filesOf(name, imported, folder);
   const before = await readMailFolder(folder);
-  // A picture that is there already with the same bytes is used as it is.
+  // An existing picture with the same bytes is reused.
   const clashes = [...made]
     .filter(([path, bytes]) => before.has(path) && !Buffer.from(before.get(path) ?? []).equals(bytes))
     .map(([path]) => path);

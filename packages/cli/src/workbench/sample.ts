@@ -22,7 +22,7 @@ interface Sample {
   readonly faults: readonly string[];
 }
 
-/** Makes samples of a template from its data schema. @returns 1 if one of them does not fit the schema, or a file is there already */
+/** Makes samples of a template from its data schema. @returns 1 if one of them does not fit the schema, or a file already exists */
 export async function sample(folder: string, name: string, options: SampleOptions, output: Output): Promise<ExitCode> {
   const project = linkFolder(await readMailFolder(folder));
   const template = project.templates.get(name);

@@ -37,7 +37,7 @@ const Code = styled.div`
 `;
 
 const REFRESH_MS = 3000;
-/** Links that are shown at once. */
+/** Links that are shown initially. */
 const FIRST_LINKS = 3;
 const MOST_LINKS = 60;
 type FoundLink = CapturedMail['links'][number];

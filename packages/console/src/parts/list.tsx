@@ -136,7 +136,7 @@ const sheet = css`
       border: 0;
       padding: 1px 0;
     }
-    /* A number without its column says nothing. */
+    /* A number without its column has no meaning. */
     td[data-name]::before {
       content: attr(data-name) ': ';
       color: ${color.soft};

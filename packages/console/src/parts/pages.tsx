@@ -48,7 +48,7 @@ export function usePages<P extends Page, T>({
 }): Paged<T> {
   const pages = useInfiniteQuery({
     queryKey: key,
-    // The first page is there at once; who goes on gets more at a time.
+    // The first page appears quickly; later pages are larger.
     queryFn: ({ pageParam }) => read({ limit: pageParam === undefined ? SHOWN_AT_ONCE : SAVED_AT_ONCE, cursor: pageParam }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page: P) => page.nextCursor,

@@ -44,7 +44,7 @@ export function PlainTable<T>({
             </th>
             {others.map(({ title, show, isQuiet = false, isWhole = false }) => {
               const shown = show(row);
-              // The title before nothing says nothing.
+              // A title without a value has no meaning.
               const isNamed = !isQuiet && shown !== '';
               return (
                 <td key={title} {...(isNamed ? { 'data-name': title } : {})} {...(isWhole ? { 'data-whole': '' } : {})}>

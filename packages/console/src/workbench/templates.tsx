@@ -18,7 +18,7 @@ const Soft = styled.span`
   color: ${color.soft};
 `;
 
-/** Rows that are shown at once; a folder has more of them only where somebody looks for one by name. */
+/** Rows that are shown initially; in larger folders people search by name. */
 const MOST_ROWS = 60;
 
 const Shared = styled.section`

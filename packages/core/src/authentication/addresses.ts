@@ -8,7 +8,7 @@ export interface IpAddress {
 
 const QUAD = /^(?:(?:25[0-5]|2[0-4]\d|1\d\d|[1-9]?\d)(?:\.(?!$)|$)){4}$/;
 
-/** Reads an address. An IPv4 address that is written as an IPv6 one is that IPv4 address (RFC 7208 5). @returns undefined for what is none */
+/** Reads an address. An IPv4 address that is written as an IPv6 one is that IPv4 address (RFC 7208 5). @returns undefined for what is not one */
 export function readAddress(text: string): IpAddress | undefined {
   if (QUAD.test(text)) return { version: 4, bytes: text.split('.').map(Number) };
   if (!text.includes(':') || text.includes('%') || !ipaddr.IPv6.isValid(text)) return undefined;

@@ -51,7 +51,7 @@ export function isDmarcRecord(text: string): boolean {
   return /^v[ \t]*=[ \t]*DMARC1[ \t]*(?:;|$)/.test(text);
 }
 
-/** Reads a record. Without a policy, one that can be reported to asks for nothing. @returns undefined for one that says nothing */
+/** Reads a record. Without a policy, one that can be reported to asks for nothing. @returns undefined for one without a meaning */
 export function readDmarc(text: string): DmarcRecord | undefined {
   if (!isDmarcRecord(text)) return undefined;
   const tags = readTags(text) ?? new Map<string, string>();

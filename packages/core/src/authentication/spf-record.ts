@@ -26,7 +26,7 @@ export interface SpfFault {
 
 const QUALIFIERS: Readonly<Record<string, Qualifier>> = { '+': 'pass', '-': 'fail', '~': 'softfail', '?': 'neutral' };
 
-/** Words of others in a sentence of ours: not more of them than can be read. */
+/** Foreign words in our sentences, shortened to what people can read. */
 export function shortened(text: string): string {
   return text.length > 80 ? `${text.slice(0, 79)}…` : text;
 }

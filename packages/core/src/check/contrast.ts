@@ -16,7 +16,7 @@ const NAMED: Readonly<Record<string, string>> = {
   orange: '#ffa500',
 };
 
-/** A CSS colour as "#rrggbb"; undefined for what is none, is see-through or is computed. */
+/** A CSS colour as "#rrggbb"; undefined for invalid, transparent and computed ones. */
 export function colorOf(value: string): string | undefined {
   const text = value
     .trim()

@@ -120,7 +120,7 @@ function tableFindings(table: Element): Finding[] {
   ];
 }
 
-/** A mail that says nothing without its pictures. */
+/** A mail that has no content without its pictures. */
 function pictureOnly(document: Document, elements: readonly Element[]): Finding[] {
   const pictures = elements.filter(({ name }) => name === 'img');
   const said = document.children.map(textOf).join(' ');

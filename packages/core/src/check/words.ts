@@ -1,4 +1,4 @@
-/** Link texts that say nothing of where the link leads, when they stand alone (WCAG 2.4.4). */
+/** Link texts that do not say where the link leads, when they stand alone (WCAG 2.4.4). */
 export const EMPTY_LINK_WORDS = new Set([
   'click here',
   'here',
@@ -28,16 +28,16 @@ export const FILTER_WORDS: readonly { readonly pattern: RegExp; readonly says: s
 
 /** Whether a subject of some length is all in capitals. */
 export function shouts(text: string): boolean {
-  // Letters of scripts without capitals say nothing either way.
+  // Letters of scripts without capitals do not count.
   const letters = text.replace(/[^\p{Lu}\p{Ll}]/gu, '');
   return letters.length >= 12 && letters === letters.toUpperCase();
 }
 
-/** Words of a link that ends a subscription. "Stop" alone says it, or with what is stopped: a bus stop is none. */
+/** Words of a link that ends a subscription. "Stop" counts alone, or with what is stopped; a bus stop does not. */
 export const UNSUBSCRIBE =
   /unsubscribe|opt-?out|^stop$|\bstop (?:it|this|these|them|receiving|getting|sending|all|the|e-?mails?|mails?|news)\b|desabonn|désabonn|abmeld|abbestell|إلغاء الاشتراك|配信停止/i;
 
-/** Hosts that forward to others under names that say nothing. */
+/** Hosts that redirect, under names that do not tell the target. */
 export const SHORTENERS: ReadonlySet<string> = new Set(
   'bit.ly tinyurl.com t.co goo.gl ow.ly is.gd buff.ly rebrand.ly cutt.ly tiny.cc rb.gy shorturl.at lnkd.in t.ly v.gd s.id'.split(' '),
 );

@@ -119,7 +119,7 @@ export function headOf({ name, prelude }: CssAtRule): string {
   return prelude === '' ? `@${name}` : `@${name} ${prelude}`;
 }
 
-/** Clients look for these in a style sheet; in an element they say nothing. */
+/** Clients look for these in a style sheet; in an element they have no effect. */
 const OF_THE_MAIL = new Set(['color-scheme', 'supported-color-schemes']);
 
 function ruleOf(

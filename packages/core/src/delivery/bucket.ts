@@ -13,7 +13,7 @@ export class Bucket {
     this.#at = now;
   }
 
-  /** When a token is there. */
+  /** When a token is available. */
   readyAt(now: number): number {
     this.#fill(now);
     return this.#tokens >= 1 ? now : now + Math.ceil(((1 - this.#tokens) / this.rate) * SECOND);

@@ -1,7 +1,7 @@
 import { LRUCache } from 'lru-cache';
 
 const SECOND = 1000;
-/** How many emails to a domain are under way at once at first. */
+/** How many concurrent emails to a domain there are at first. */
 const FIRST_CAP = 1;
 /** How long a domain is left alone after it said that we come too often, at first. */
 const FIRST_SLOWDOWN = 2 * SECOND;
@@ -28,14 +28,14 @@ interface Pace {
 /** How one recipient domain is to be treated at one provider. */
 export interface DomainState {
   readonly speed: Speed;
-  /** How many emails to it may be under way at once. */
+  /** How many concurrent emails to it are allowed. */
   readonly cap: number;
   /** Until when it is left alone, on the monotonic clock; undefined when it is not. */
   readonly until: number | undefined;
 }
 
 /**
- * The pace of each recipient domain at one provider: more at once while it goes well (slow start), half when it says that we come too often
+ * The pace of each recipient domain at one provider: more concurrency while it goes well (slow start), half when it says that we come too often
  * (421, 4.7.x), one at a time when it is slow.
  */
 export class DomainPaces {

@@ -1,6 +1,6 @@
 /** What a provider may be asked to accept. */
 export interface ProviderLimits {
-  /** Hand-overs at once; a part of them is kept free for what is urgent and quick. */
+  /** Concurrent hand-overs; some are reserved for what is urgent and quick. */
   readonly connections?: number | undefined;
   /** Emails that are made while all connections are in use, so that none of them waits for one. */
   readonly ahead?: number | undefined;

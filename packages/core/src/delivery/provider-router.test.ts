@@ -59,7 +59,7 @@ function routing(limits: Readonly<Record<string, ProviderLimits>> = {}) {
       router.connected(slot, self.now);
       return slot;
     },
-    /** One email to a provider that ends at once. */
+    /** One email to a provider, which ends immediately. */
     send: (outcome: Outcome, more: Partial<ChoiceInput> = {}) => {
       const slot = router.begin(more.route?.[0]?.provider ?? 'north', self.input(more));
       router.connected(slot, self.now);
@@ -135,7 +135,7 @@ describe('health', () => {
     at.now += 11 * SECOND;
     at.router.abandoned(at.begin()!, at.now);
     expect(at.choose()).toEqual({ provider: 'north' });
-    // And it says nothing of its health.
+    // And it does not count for its health.
     expect(at.router.stateOf('north', at.now)).toMatchObject({ state: 'probing' });
   });
 

@@ -69,7 +69,7 @@ type Lookup = Omit<ChoiceInput, 'route' | 'avoid' | 'unfit' | 'only' | 'lot'>;
 const SECOND = 1000;
 /** How many domains are remembered. One that is forgotten is treated as new. */
 const MOST_DOMAINS = 20_000;
-/** How many hand-overs at once where nothing is configured. */
+/** Concurrent hand-overs, if none are configured. */
 const USUAL_CONNECTIONS = 40;
 /** How soon a paused or stalled provider is looked at again, where nobody reports the change. */
 const LOOK_AGAIN = SECOND;

@@ -67,7 +67,7 @@ const LAST = '\u{10FFFF}';
 const ONE_OF = 10;
 /** How many deliveries are looked at in one go, over all lines. */
 const LOOKED_AT = 1000;
-/** How many are read of a line at once. */
+/** How many of a line are read in one query. */
 const [LEAST_READ, READ] = [4, 32];
 /** How many domains without room are kept in mind for a line; beyond that it is served in order of time alone. */
 const MOST_BACKLOG = 5000;

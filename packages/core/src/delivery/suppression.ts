@@ -60,7 +60,7 @@ export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPl
     (failure) => failure.cause !== undefined && causeRow(failure.cause).suppresses === 'at-once' && isLasting(failure),
   );
   if (forGood !== undefined) return { reason: 'failed', cause: forGood.cause, fact: forGood };
-  // A delivery that was taken and did not fail is a success; one that failed in the end is none.
+  // A delivery that was accepted and did not fail is a success; one that failed later is not.
   const failed = new Set(all.filter((addressFact) => addressFact.kind === 'failed').map((addressFact) => addressFact.deliveryId));
   const isSuccess = (addressFact: AddressFact): boolean =>
     (addressFact.kind === 'delivered' || addressFact.kind === 'accepted') && !failed.has(addressFact.deliveryId);
@@ -94,7 +94,7 @@ export function addressKey(address: string, { anyCase }: { readonly anyCase: boo
 
 const SENDER_FAULTS: ReadonlySet<Cause> = new Set<Cause>(['policy', 'reputation', 'content', 'authentication', 'too-large']);
 
-/** Whether a failure with this cause is the sender's to mend: it says nothing against the recipient. */
+/** Whether a failure with this cause is the sender's to mend: it does not count against the recipient. */
 export function isSenderFault(cause: Cause): boolean {
   return SENDER_FAULTS.has(cause);
 }

@@ -44,7 +44,7 @@ group('relaxed form', () => {
   });
 });
 
-/** Checks a signature as RFC 6376 6.1.3 says, with nothing of ours but the relaxed form of a field. */
+/** Checks a signature as RFC 6376 6.1.3 says, sharing only the relaxed form of a field with our code. */
 function holds(mail: string, algorithm: KeyAlgorithm, publicKey: ReturnType<typeof createPublicKey>): boolean {
   const [head = '', ...rest] = mail.split('\r\n\r\n');
   const fields = head.split(/\r\n(?![ \t])/).map((line) => [line.slice(0, line.indexOf(':')), line.slice(line.indexOf(':') + 1)] as const);

@@ -100,7 +100,7 @@ async function wouldBeRight(
   return (await receive(wanted, changed)).status === 'right';
 }
 
-/** Another value is there: perhaps the right one is elsewhere, too. */
+/** Another value is published; the right one may be at another name. */
 async function ofOther(fault: Fault, scene: Scene): Promise<Fault> {
   const isVague = fault.kind === 'missing' || fault.kind === 'other-value';
   return isVague ? ofMissing(fault, scene) : fault;

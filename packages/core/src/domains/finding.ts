@@ -39,13 +39,13 @@ export type FindingKind =
 /** Something that is not as it should be, with what to do. */
 export interface Finding {
   readonly kind: FindingKind;
-  /** `fix`: email suffers until somebody acts; `wait`: it ends by itself; `advice`: email passes. */
+  /** `fix`: email suffers until a person acts; `wait`: it resolves without action; `advice`: email passes. */
   readonly severity: 'fix' | 'wait' | 'advice';
   /** Where the mistake is. */
   readonly at: 'zone' | 'name servers' | 'cache' | 'service';
   /** What should be there. */
   readonly wanted: string;
-  /** What is there; empty for nothing. */
+  /** What is published; empty for nothing. */
   readonly found: string;
   /** What is wrong and what to do, for the person who owns the DNS. */
   readonly sentence: string;
@@ -56,14 +56,14 @@ export interface Finding {
 /** What a receiver objects to, before it is known what to do about it. */
 export interface Fault {
   readonly kind: FindingKind;
-  /** What is there. */
+  /** What is published. */
   readonly found: string;
   /** Words for the sentence. */
   readonly detail?: string;
   readonly enter?: string;
 }
 
-/** The name of a record as a panel wants it that adds the zone by itself: "@" for the zone. */
+/** The name of a record for panels that append the zone: "@" for the zone. */
 export function hostWithin(name: string, zone: string): string {
   return name === zone ? '@' : name.endsWith(`.${zone}`) ? name.slice(0, -zone.length - 1) : name;
 }

@@ -86,7 +86,7 @@ function seeing(server: string, { record: { name } }: WantedRecord, servers: Nam
   };
 }
 
-/** An alias leads elsewhere: what is there is another server's to say. */
+/** An alias points elsewhere, so another server is authoritative. */
 async function followed(
   asked: Promise<ZoneAnswer>,
   type: Parameters<NameServers['askResolver']>[1],

@@ -196,7 +196,7 @@ function addressesOf(term: string): string[] | undefined {
 
 const plainTerm = (term: string): string => term.replace(/^\+/, '').toLowerCase();
 
-/** Whether a record allows what a term allows, by itself or by a record that it includes. */
+/** Whether a record allows what a term allows, directly or by a record that it includes. */
 async function mentions(name: string, term: string, { ask, seen }: { readonly ask: DnsAsk; readonly seen: Set<string> }): Promise<boolean> {
   if (seen.has(name) || seen.size > 20) return false;
   seen.add(name);

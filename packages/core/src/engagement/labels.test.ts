@@ -14,7 +14,7 @@ test.each([
   ['ÁSA, look at SM-1042', '…, look at …'],
   ['Ása Þórsdóttir', '…'],
   ['美咲さんの予約', '…さんの予約'],
-  // A short word is a word of any text, and a name within another word is none.
+  // A short word occurs in any text, and a name within another word does not count.
   ['Read on', 'Read on'],
   ['All fares', 'All fares'],
   ['Write to asa@post.example', 'Write to …'],

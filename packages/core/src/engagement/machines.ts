@@ -12,9 +12,9 @@ export interface Hit {
   readonly method: string;
   /** User-Agent; empty where there is none. */
   readonly agent: string;
-  /** What the request says that it is for (Sec-Purpose, Purpose); empty where it says nothing. */
+  /** What the request says that it is for (Sec-Purpose, Purpose); empty if it has neither. */
   readonly purpose: string;
-  /** Tells networks apart, and says nothing else of them. */
+  /** Distinguishes networks, and reveals nothing else about them. */
   readonly from: string;
 }
 

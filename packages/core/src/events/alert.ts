@@ -10,7 +10,7 @@ export interface AlertRule {
   readonly over: { readonly percent: number } | { readonly count: number } | { readonly queueSeconds: number } | { readonly fewer: number };
   /** When something must be there for it not to be missing; always when left out. */
   readonly hours?: Hours | undefined;
-  /** Says nothing below so many events in the window, so that one failure in the night is no rate. */
+  /** Stays silent below so many events in the window, so that one failure at night is not a rate. */
   readonly least: number;
 }
 

@@ -9,7 +9,7 @@ const LONGEST_WISH_MS = 24 * 3_600_000;
  * How long to wait before the next try.
  * @param made tries so far
  * @param askedMs what the consumer asked for (Retry-After, RFC 9110 10.2.3)
- * @param random from 0 to 1, so that many do not come back at once
+ * @param random from 0 to 1, so that retries are spread
  */
 export function waitBeforeNotice(made: number, askedMs: number | undefined, random: number): number {
   const usual = WAITS[Math.min(made, WAITS.length) - 1] ?? WAITS[0] ?? 0;

@@ -18,7 +18,7 @@ export interface Fresh<T> {
 }
 
 export interface ScheduleLimits {
-  /** Tries under way at once. */
+  /** Concurrent tries. */
   readonly most: number;
   /** Failures in a row after which a consumer is left alone. */
   readonly restsAfter: number;

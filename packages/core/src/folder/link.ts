@@ -80,7 +80,7 @@ interface LinkedTemplate {
 const NAME = /^[a-z0-9][a-z0-9-]*$/;
 
 /**
- * Reads a mail folder. Never throws; a folder that is none gives a project with problems.
+ * Reads a mail folder. Never throws; an invalid folder gives a project with problems.
  * @param before the same folder before a change, whose bytes are the same objects where they are the same
  */
 export function linkFolder(files: MailFiles, before?: MailProject): MailProject {
@@ -309,7 +309,7 @@ function messageFiles(
   return { sources, texts };
 }
 
-/** A template's data schema; `undefined` when there is none that can be used. */
+/** A template's data schema; `undefined` if it is missing or invalid. */
 function readSchema(reading: FolderReading, name: string, file: string): DataSchema | undefined {
   const found = readSchemaFile(reading, file);
   if (found === undefined && !reading.files.has(file))

@@ -45,7 +45,7 @@ export function pathFrom(folder: string, written: string): string {
   return steps.join('/');
 }
 
-/** The value of a JSON file; undefined where there is none that can be used. */
+/** The value of a JSON file; undefined if it is missing or invalid. */
 export function readJson(file: string, text: string | undefined, problems: Problem[]): unknown {
   if (text === undefined) return undefined;
   try {

@@ -73,7 +73,7 @@ function reference(written: string, where: Where): string {
   }
   const pointer = `/$defs/${step(target)}`;
   if (!gathering.shared.has(target)) {
-    // It is there before it is read, since files may refer to each other.
+    // It is registered before it is read, since files may refer to each other.
     gathering.shared.set(target, true);
     const schema = readJson(target, readText(gathering.reading, target), gathering.problems);
     if (schema !== undefined) gathering.shared.set(target, rewritten(schema, { file: target, base: pointer, gathering }));

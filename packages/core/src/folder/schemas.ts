@@ -20,7 +20,7 @@ export interface DataSchema {
   readonly masking: Masking | undefined;
 }
 
-/** Reads a data schema; `undefined` when there is none that can be used. */
+/** Reads a data schema; `undefined` if it is missing or invalid. */
 export function readSchemaFile(reading: FolderReading, file: string): DataSchema | undefined {
   const { problems } = reading;
   const text = readText(reading, file);

@@ -21,7 +21,7 @@ export interface YamlWords {
 /** A file that was read, with where its parts stand. */
 export interface YamlFile<Content> {
   readonly content: Content;
-  /** The key at a path, as far as it is there. */
+  /** The key at a path, as far as it exists. */
   readonly keyAt: (path: readonly PropertyKey[]) => Place;
   /** The value at a path; its key where it is no plain text. */
   readonly valueAt: (path: readonly PropertyKey[]) => Place;

@@ -36,7 +36,7 @@ export function hiddenPreview(preview: readonly Op[]): Op[] {
 `;
 }
 
-/** Classes of ours that stand in a body: the head holds rules for these only. */
+/** Our classes that are used in a body: the head has rules for these only. */
 function classesIn(ops: readonly Op[], out = new Set<string>()): Set<string> {
   for (const op of ops) {
     const markup = typeof op === 'string' ? op : op.op === 'rich' ? op.attributes : '';

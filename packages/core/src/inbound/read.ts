@@ -40,7 +40,7 @@ export interface InboundReading {
   readonly remotePictures: number;
   /** Why no automatic answer may be given. */
   readonly noAnswer: string | undefined;
-  /** Whether it says nothing but that its author wants no more email. */
+  /** Whether its only content is that its author wants no more email. */
   readonly asksToLeave: boolean;
   readonly suspicious: readonly Suspicion[];
 }

@@ -55,7 +55,7 @@ function introductionAt(lines: readonly Line[], at: number): Introduction | unde
     if (text.length > LONGEST) return undefined;
     const kind = introduces(text);
     if (kind !== undefined) return isBegunLater(lines, at, end) ? undefined : { end, isSure: kind === 'sure' };
-    // A sentence that ends here is none.
+    // A sentence that ends here does not count.
     if (/[.!?]$/.test(piece) && !/(?<!\p{L})\p{L}{1,4}\.$/u.test(piece)) return undefined;
   }
   return undefined;

@@ -290,7 +290,7 @@ function holds(text: string, word: string): boolean {
   return false;
 }
 
-/** The labels that a line of a header in a text may begin with; undefined for a line that is none. Bold labels stand between asterisks. */
+/** The labels that a line of a header in a text may begin with; undefined for other lines. Bold labels are between asterisks. */
 export function labelsOf(line: string): ReadonlySet<Label> | undefined {
   const plain = line.replaceAll('*', '').trimStart();
   const colon = plain.search(/[:：]/);

@@ -12,7 +12,7 @@ const PLAIN = /^[\x20-\x7E]*$/;
 
 /**
  * A header field, folded at spaces. The one place where a header line is made: nothing with a line break passes.
- * @throws Fault for a name that is none, a value with control characters, or a word that no line can hold.
+ * @throws Fault for an invalid name, a value with control characters, or a word that no line can hold.
  */
 export function field(name: string, value: string): string {
   if (!FIELD_NAME.test(name)) throw new Fault('header', `"${name}" is no name for a header field.`);
@@ -112,7 +112,7 @@ export function addressField(value: string): string {
 export function parameter(name: string, value: string): string {
   const clean = unstructuredPlain(value.toWellFormed()).replace(BIDI, '');
   if (PLAIN.test(clean) && clean.length <= 60) return `; ${name}="${clean.replace(/["\\]/g, '\\$&')}"`;
-  // A character stays in one piece: readers decode each by itself.
+  // A character is never split: readers decode each word separately.
   const coded = [...clean].map((sign) =>
     /[A-Za-z0-9._-]/.test(sign) ? sign : Buffer.from(sign, 'utf8').toString('hex').toUpperCase().replace(/../g, '%$&'),
   );

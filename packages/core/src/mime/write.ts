@@ -88,7 +88,7 @@ function typeOf({ type, body }: MailFile): { readonly value: string; readonly pa
   // What holds parts would have to be one.
   if (!TYPE.test(value) || /^(?:multipart|message)\//.test(value)) return { value: 'application/octet-stream', parameters: '' };
   const own = Object.entries(parameters).filter(([name]) => /^[a-z0-9-]{1,40}$/.test(name) && name !== 'name');
-  // A text that says nothing of its charset is read as ASCII (RFC 2046 4.1.2).
+  // A text without a charset is ASCII (RFC 2046 4.1.2).
   const isBare = value.startsWith('text/') && parameters['charset'] === undefined && body.size <= LOOKED_AT;
   if (isBare && isUtf8(wholeOf(body))) own.push(['charset', 'utf-8']);
   return { value, parameters: own.map(([name, text]) => parameter(name, text)).join('') };

@@ -92,7 +92,7 @@ function* commentsIn(text: string, html: boolean): Generator<Found> {
     COMMENT.lastIndex = from;
     const isEscaped = text[from - 1] === '\\' || text.startsWith('{{{{', from);
     if (!isMarkup && (isEscaped || !COMMENT.test(text))) {
-      // A value: what looks like a comment within its strings is none.
+      // A value: what looks like a comment within its strings is not one.
       const end = isEscaped ? from + (text.startsWith('{{{{', from) ? 4 : 2) : text.indexOf('}}', from);
       if (end === -1) return;
       at = Math.max(end, from + 2);

@@ -149,7 +149,7 @@ function readScalar(
   return { parts: parseParts(new ScalarSource(source.file, value, place), 0, value.length, problems), place };
 }
 
-/** Most YAML that is none holds a colon or braces in a text: it needs quotes. */
+/** Most invalid YAML has a colon or braces in a text, which needs quotes. */
 function quoteHint(text: string, at: number): string | undefined {
   const from = text.lastIndexOf('\n', at - 1) + 1;
   const end = text.indexOf('\n', at);

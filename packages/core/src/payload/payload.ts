@@ -319,7 +319,7 @@ class ShapeReader {
     return { run: compileValue(value), type };
   }
 
-  /** @returns whether all its formatters are there */
+  /** @returns whether all its formatters exist */
   #formatsOf(node: unknown, path: string): boolean {
     if (typeof node !== 'object' || node === null) return true;
     let known = true;

@@ -47,7 +47,7 @@ const SAID: readonly Said[] = [
   'challenge',
 ];
 
-/** What phrases mean, in all languages at once: most texts are in none that is announced. */
+/** The meanings of phrases in all languages together, since most texts do not declare theirs. */
 export interface PhraseBook {
   /** What a text says, of all that reports and answers say. */
   readonly says: Scanner<Said>;

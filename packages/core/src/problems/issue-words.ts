@@ -35,7 +35,7 @@ function sizeWords(issue: z.core.$ZodIssueTooBig | z.core.$ZodIssueTooSmall): st
   return `must be ${isBig ? 'at most' : 'at least'} ${bound}`;
 }
 
-/** A fault that a schema finds, as the rest of a sentence that begins with the name of the field. A message of ours is kept as it is. */
+/** A fault that a schema finds, as the rest of a sentence that begins with the name of the field. Our own messages are kept. */
 export function issueWords(issue: z.core.$ZodIssue): string {
   if (!/^(?:Invalid|Too (?:big|small))\b/.test(issue.message)) return issue.message;
   switch (issue.code) {

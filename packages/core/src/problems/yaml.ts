@@ -28,7 +28,7 @@ export function readYaml(text: string): { readonly document: Document.Parsed; re
   return { document, faults };
 }
 
-/** The key of a map at a path, as far as it is there. @returns its offsets; undefined where not even the first step is there */
+/** The key of a map at a path, as far as it exists. @returns its offsets; undefined if even the first step is missing */
 export function yamlKeyAt(document: Document, path: readonly PropertyKey[]): readonly [number, number] | undefined {
   let at: unknown = document.contents;
   let found: readonly [number, number] | undefined;

@@ -26,7 +26,7 @@ export interface OwnFields {
 
 const OWN = ['verbalis-expect', 'verbalis-address', 'verbalis-at', 'verbalis-secret'];
 
-/** Reads a recorded message. Lines may end in LF. @returns what is wrong with it, as a sentence, where it is none */
+/** Reads a recorded message. Lines may end in LF. @returns what is wrong with it, as a sentence, if it is not valid */
 export function readRecorded(bytes: Buffer): RecordedMessage | string {
   const text = bytes.toString('latin1');
   const end = /\r?\n\r?\n/.exec(text);

@@ -7,7 +7,7 @@ export interface ProfileFault {
   readonly hint?: string | undefined;
 }
 
-/** Collects what is wrong with a profile, so that all of it is reported at once. */
+/** Collects the faults of a profile, so that all of them are reported together. */
 export class ProfileFaults {
   readonly list: ProfileFault[] = [];
 

@@ -163,7 +163,7 @@ group('narrowing', () => {
   });
   test('knowledge ends with its branch', () => {
     expect(compile(':::if nick\nx\n:::\n{{ nick }}').problems.map((problem) => problem.code)).toEqual(['maybe-absent']);
-    // A cat may have a field of that name, of which the schema says nothing.
+    // A cat may have a field of that name that the schema does not mention.
     expect(compile('{{ pet.bark }}').problems.map((problem) => problem.code)).toEqual(['insert-type']);
   });
 });

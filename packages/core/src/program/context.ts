@@ -64,7 +64,7 @@ export interface CompileContext {
   readonly problems: Problem[];
   /** False where both parts are made to be compared: what is in one of them only is left out. */
   readonly single: boolean;
-  /** How many loop variables were in reach at once so far. */
+  /** The largest number of loop variables in scope so far. */
   deepest: number;
   /** Nodes that may still be compiled: blocks that use each other grow without end. */
   left: number;

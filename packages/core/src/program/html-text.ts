@@ -214,7 +214,7 @@ export function textOfDocument(body: readonly ChildNode[], writing: Writing): Te
   return blocks(body);
 }
 
-/** A link that says nothing more than its words do: none, one within the mail, or one whose words are its address. */
+/** A link that adds nothing to its words: none, one within the mail, or one whose words are its address. */
 function isBare(node: Element, href: string): boolean {
   const [only] = node.children;
   const words = node.children.length === 1 && only !== undefined && isText(only) ? only.data.trim() : undefined;

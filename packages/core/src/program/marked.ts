@@ -33,7 +33,7 @@ export interface Marked {
   readonly origins: readonly { readonly at: number; readonly offset: number }[];
 }
 
-/** What a comment of ours says: where a branch or loop begins, is divided, ends. */
+/** The meaning of our comments: where a branch or loop begins, is divided, ends. */
 export interface Mark {
   readonly kind: 'begin' | 'divide' | 'end';
   readonly index: number;

@@ -126,7 +126,7 @@ group('nesting ends in a problem, not in a fault', () => {
     expect(codes).toEqual([]);
     expect(render(DATA).text).toContain('x');
     expect(folder(body(3000)).codes).toEqual(['crowded']);
-    // Each paragraph counts by itself.
+    // Each paragraph counts separately.
     expect(folder(`${body(most)}\n\n${body(most)}`).codes).toEqual([]);
   });
   test('60 kB of nested elements, in HTML of one’s own and in raw markup', () => {

@@ -186,7 +186,7 @@ function plainNumber(value: number): string {
   return String(Number(Math.min(1e9, Math.max(-1e9, value)).toFixed(4)));
 }
 
-/** Goes through steered entries with the data, calling `one` for each entry that is there. */
+/** Goes through steered entries with the data, calling `one` for each entry that is rendered. */
 export function compileSteered<T extends { readonly op: string }, R>(
   nodes: readonly (T | Steer<never>)[],
   compileOne: (node: T) => R,

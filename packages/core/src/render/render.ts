@@ -27,7 +27,7 @@ export interface RenderInput {
 }
 
 export interface Renderer {
-  /** @throws Fault when a value of the data cannot be shown (a date that does not exist, a link that is none). */
+  /** @throws Fault when a value of the data cannot be shown (a date that does not exist, an invalid link). */
   (input: RenderInput): Rendering;
   /** The HTML alone. */
   readonly html: (input: RenderInput) => string;

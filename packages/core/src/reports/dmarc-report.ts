@@ -91,7 +91,7 @@ function secondsOf(value: unknown): number | undefined {
   return Number.isFinite(seconds) && seconds >= FIRST && seconds <= LAST ? Math.floor(seconds) : undefined;
 }
 
-/** @returns undefined for a row that says nothing: no address, or no number */
+/** @returns undefined for a row without an address or a number */
 function rowOf(record: Node, domain: string): DmarcReportRow | undefined {
   const row = nodeOf(record['row']);
   const evaluated = nodeOf(row['policy_evaluated']);

@@ -47,7 +47,7 @@ export interface Evidence {
   readonly mention: Mention | undefined;
 }
 
-/** What the whole mail tells, for recipients that it says nothing more of. */
+/** What the mail says as a whole, for recipients without details. */
 export interface Setting {
   readonly book: PhraseBook;
   readonly prose: Prose;
@@ -99,7 +99,7 @@ export function judge(evidence: Evidence, { prose, subject, single, book }: Sett
   const { cause, evidence: found, confidence } = isUp && !OWN_TROUBLE.has(reply.cause) ? EXPIRED : reply;
   const good = action === 'delivered' || action === 'relayed' || action === 'expanded';
   const replyClass = quoted?.replyCode === undefined ? quoted?.status?.charAt(0) : String(quoted.replyCode).charAt(0);
-  // A generic code of the report's own says nothing against what kind of trouble it was.
+  // A generic code in the report does not contradict a more specific cause.
   const timedOut = replyClass === undefined && (ranOut || (cause === 'unroutable' && NO_NAMES.test(words)));
   const lasting =
     replyClass === '5' ? cause !== 'expired' : replyClass !== '4' && status?.startsWith('4') !== true && !TEMPORARY.has(cause) && !timedOut;

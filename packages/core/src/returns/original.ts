@@ -24,7 +24,7 @@ function headerIn(bytes: Uint8Array): Original | undefined {
 
 /**
  * The mail that a report returns: a part of its own, whole or its header only, by whatever type it goes. What is inside of it is not
- * looked at: a report that was itself returned says nothing of this one.
+ * looked at: a report that was itself returned is not about this one.
  */
 export function originalIn(parts: readonly Part[], except: readonly Part[]): Original | undefined {
   for (const part of parts) {

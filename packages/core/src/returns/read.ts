@@ -25,7 +25,7 @@ export interface ReturnReading {
   /** Of a feedback report (RFC 5965), also of one that is no complaint. */
   readonly feedbackType: string | undefined;
   readonly recipients: readonly RecipientReport[];
-  /** Addresses that a feedback report names which says nothing of how a delivery ended. */
+  /** Addresses in a feedback report that does not say how a delivery ended. */
   readonly about: readonly string[];
 }
 

@@ -56,7 +56,7 @@ const PARTS: Readonly<Record<string, (text: string) => boolean>> = {
 };
 const EXAMPLE = 'For example FREQ=WEEKLY;BYDAY=FR, or FREQ=MONTHLY;BYMONTHDAY=-1 (RFC 5545).';
 
-/** The parts of a rule by name, or why it is none. */
+/** The parts of a rule by name, or why it is invalid. */
 function partsOf(repeat: string): ReadonlyMap<string, string> | Omit<TimesFault, 'part'> {
   if (repeat.length > LONGEST_REPEAT) return { fault: `is longer than ${LONGEST_REPEAT} characters` };
   const parts = new Map<string, string>();

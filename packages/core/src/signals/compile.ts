@@ -134,7 +134,7 @@ function readRule(project: MailProject, name: string, source: SourceFile, proble
   const schemaPath = pathFrom('signals', read.content.data);
   const schema = project.schemas.get(schemaPath);
   if (schema === undefined) {
-    // One that is there and cannot be read has said so itself.
+    // One that cannot be read was reported already.
     if (!project.texts.has(schemaPath))
       problems.push(
         problem(
@@ -311,7 +311,7 @@ function mailOf(
   };
 }
 
-/** What is wrong with a signal that is there to try the rules with. */
+/** The faults of a sample signal. */
 function sampleFaults({ file, data }: Sample, rules: ReadonlyMap<string, ReadRule>, project: MailProject): Problem[] {
   const source = new SourceText(file, project.texts.get(file) ?? '');
   const place = (key: string): Place => {

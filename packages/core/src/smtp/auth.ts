@@ -39,7 +39,7 @@ function xoauth2(user: string, token: string): Mechanism {
   return { name: 'XOAUTH2', initial: `user=${user}\u0001auth=Bearer ${token}\u0001\u0001`, answer: () => '' };
 }
 
-/** The best way that the server offers; undefined when there is none that we may use. */
+/** The best way that the server offers; undefined if we may use none of them. */
 export function chooseMechanism(
   offered: readonly string[],
   credentials: Credentials,

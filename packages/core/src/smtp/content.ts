@@ -24,7 +24,7 @@ export class ContentReader {
   #endedByCr = false;
   /** The end of what was given out: a dot is doubled only at the start of a line. */
   #before: Buffer = CRLF;
-  /** Whether a CR or LF stood by itself (RFC 5321 2.3.8). */
+  /** Whether there was a bare CR or LF (RFC 5321 2.3.8). */
   hasBareLineEnd = false;
 
   constructor(

@@ -1,6 +1,6 @@
 /** Whom a balancer speaks for, by the header that it sends before anything else (PROXY protocol, version 2). */
 export type ProxyHeader =
-  /** So many bytes belong to the header; `address` is undefined where the balancer speaks for itself (LOCAL), as when it looks whether we are there. */
+  /** So many bytes belong to the header; `address` is undefined if the balancer itself connects (LOCAL), as for health checks. */
   | { readonly kind: 'header'; readonly length: number; readonly address: string | undefined }
   | { readonly kind: 'more' }
   | { readonly kind: 'fault' };
@@ -29,6 +29,6 @@ export function readProxyHeader(bytes: Buffer): ProxyHeader {
     const groups = Array.from({ length: 8 }, (_, i) => body.readUInt16BE(i * 2).toString(16));
     return { kind: 'header', length, address: groups.join(':') };
   }
-  // Another kind of connection says nothing of an address.
+  // Other kinds of connections have no address.
   return family === undefined || (family & 0xf) > 2 || family >> 4 > 3 ? { kind: 'fault' } : { kind: 'header', length, address: undefined };
 }

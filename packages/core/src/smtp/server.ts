@@ -54,7 +54,7 @@ export interface ServerOptions {
 const CRLF = '\r\n';
 /** Content of so many times the largest mail is not waited for any more. */
 const TOO_MUCH = 4;
-/** A CR or LF by itself ends no line (RFC 5321 2.3.8): other servers may see another end than we do. */
+/** A bare CR or LF does not end a line (RFC 5321 2.3.8): other servers may see another end than we do. */
 const BARE_END = /\r(?!\n|$)|(?<!\r)\n/;
 const BARE_LINE_END: Answer = { code: 550, enhanced: '5.5.2', text: 'Lines must end with CRLF' };
 const MAX_COMMAND = 2048;

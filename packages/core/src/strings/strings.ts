@@ -256,7 +256,7 @@ const canonical = memo((tag: string): { readonly tag: string | undefined } => {
   }
 });
 
-/** A tag as BCP 47 writes it ("pt-BR" for "PT-br"); undefined for what is none. */
+/** A tag as BCP 47 writes it ("pt-BR" for "PT-br"); undefined for an invalid one. */
 export function canonicalLocale(tag: string): string | undefined {
   return canonical(tag).tag;
 }

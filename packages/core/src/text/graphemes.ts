@@ -1,4 +1,4 @@
-/** So much is given to the segmenter at once: its time grows with the square of what it is given. */
+/** The most that the segmenter gets in one call: its time grows with the square of what it is given. */
 const MOST = 256;
 /** What belongs to what stands before it: a text is not cut there. */
 const JOINED = /^[\p{M}\p{Emoji_Modifier}\p{Regional_Indicator}\u200D\uDC00-\uDFFF]/u;

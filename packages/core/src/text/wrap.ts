@@ -41,7 +41,7 @@ function pieces(text: string): string[] {
 function wrapPlain(text: string, width: number, soft: string, out: string[]): void {
   let from = 0;
   while (text.length - from > width) {
-    // The last space that ends a line of this width; where there is none, the first after it.
+    // The last space that ends a line of this width; without one, the first after it.
     let at = text.lastIndexOf(' ', from + width);
     if (at <= from) at = text.indexOf(' ', from + width);
     if (at === -1) break;

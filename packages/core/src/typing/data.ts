@@ -18,7 +18,7 @@ export type DataCheck = (data: unknown) => DataProblem[];
 // The package is CommonJS with `exports.default`; Node's ESM view of it has the function one level down.
 const addFormats = addFormatsModule as unknown as (typeof addFormatsModule)['default'];
 
-// One instance for all schemas: making one compiles the meta-schemas, which takes longer than any schema of ours.
+// One instance for all schemas: making one compiles the meta-schemas, which takes longer than any of our schemas.
 const AJV = new Ajv2020({
   allErrors: true,
   strict: false,

@@ -78,7 +78,7 @@ export function loopNames({ list, name, second }: Pick<Loop<never>, 'list' | 'na
   return { entry: lists.map((member) => member.of()).reduce(either, NEVER), second: second === undefined ? undefined : AT, problems };
 }
 
-/** Names and values of the fields of records: only what is there is gone through. */
+/** Names and values of the fields of records: only existing ones are visited. */
 function fieldsOf(records: readonly RecordMember[]): { readonly entry: Type; readonly second: Type } {
   const isClosed = records.every((record) => !record.open && record.others() === undefined);
   const names = [...new Set(records.flatMap((record) => record.names))];

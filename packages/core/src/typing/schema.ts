@@ -230,7 +230,7 @@ function choicesOf(schema: SchemaObject, pointer: string): Node[][][] {
   return out;
 }
 
-/** What holds where a condition on the value of one field does not. Other conditions say nothing that types could know. */
+/** What holds where a condition on the value of one field does not. Other conditions have no effect on types. */
 function negated(condition: JsonSchema): JsonSchema | undefined {
   if (typeof condition === 'boolean') return undefined;
   const fields = Object.entries(fieldsOf(condition, 'properties'));

@@ -14,7 +14,7 @@ interface Named {
   readonly binder?: Binder | undefined;
 }
 
-/** Names in reach, and what is known of paths beyond their declared type ("inside this `if` it is there"). */
+/** Names in reach, and what is known of paths beyond their declared type ("inside this `if` it is present"). */
 export class Scope {
   private constructor(
     /** The data, whose fields are in reach by their names; undefined inside a block of one's own. */
@@ -122,7 +122,7 @@ export function narrow(
     case 'unary':
       return test.operator === 'not' ? narrow(scope, test.operand, { outcome: !outcome }, typeOf) : scope;
     case 'format':
-      // A formatted value is absent where the value itself is; `count` of a list that is not empty says that it is there.
+      // A formatted value is absent where the value itself is; a `count` above zero proves that the list is present.
       return outcome && test.name !== 'default' ? knowPresent(scope, test.value, typeOf) : scope;
     case 'binary':
       return narrowBinary(scope, test, { outcome }, typeOf);
@@ -175,7 +175,7 @@ function knowTrue(scope: Scope, path: Expression, typeOf: (expression: Expressio
   return sieve(out.knowing(key, { absent: false, members }), path, { fits: () => true, mayBeAbsent: false }, typeOf);
 }
 
-/** The path is there, and so is everything it leads through. */
+/** The path is present, and so are all of its parents. */
 function knowPresent(scope: Scope, path: Expression, typeOf: (expression: Expression, scope: Scope) => Type): Scope {
   const key = scope.pathOf(path);
   if (key === undefined) return scope;

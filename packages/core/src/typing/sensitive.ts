@@ -16,7 +16,7 @@ export interface Masking {
   /** Data as they may be shown: each sensitive value is "•••". */
   readonly shown: (data: unknown) => unknown;
   /**
-   * Data that a template can be rendered with, made from the data or from what is shown of them: in place of each sensitive value another of its kind, which says nothing about it.
+   * Data that a template can be rendered with, made from the data or from what is shown of them: in place of each sensitive value another of its kind, which reveals nothing about it.
    * @param variant numbers are 0 or 1, and truths false or true: what comes out alike with both does not depend on them
    */
   readonly standIns: (data: unknown, variant?: 0 | 1) => unknown;

@@ -59,7 +59,7 @@ export interface RecordMember {
   readonly others: () => Type | undefined;
   /** What the service gives, and not data: nothing goes through its fields. */
   readonly isService?: true;
-  /** Fields of other names are allowed although the schema says nothing of them. */
+  /** Fields of other names are allowed although the schema does not mention them. */
   readonly open: boolean;
 }
 
@@ -89,7 +89,7 @@ export function isFaulty(type: Type): boolean {
   return type.members.some((member) => member.kind === 'any' && member.faulty === true);
 }
 
-/** Whether it may be a value of which the schema says nothing. */
+/** Whether it may be a value that the schema does not mention. */
 export function mayBeAnything(type: Type): boolean {
   return type.members.some((member) => member.kind === 'any') && !isFaulty(type);
 }

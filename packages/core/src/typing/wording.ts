@@ -1,7 +1,7 @@
 import type { Expression } from '../notation/index.js';
 import { isFaulty, mayBeAnything, type Type } from './type.js';
 
-/** What to do about a value of which the schema says nothing. */
+/** What to do about a value that the schema does not mention. */
 export function anythingHint(type: Type): string | undefined {
   return mayBeAnything(type)
     ? 'The data schema does not say what it is: give the field a "type". In a variant of the data that has no such field, set "additionalProperties": false, or test first which variant it is.'

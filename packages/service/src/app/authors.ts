@@ -56,7 +56,7 @@ export async function openAuthors(options: BuildOptions, writing: Writing): Prom
   };
 }
 
-/** What the domains need that spaces send as, and whether it is there. */
+/** What the domains of spaces need, and whether it is published. */
 function openDomainWatch(
   { runtime, store, settings, secrets, editions }: BuildOptions,
   { domains, feed, accept }: Writing,

@@ -21,7 +21,7 @@ export interface DeliveryWorker {
 
 export interface DeliverOptions extends Pick<StartOptions, 'config' | 'operatorSecret' | 'logTo' | 'clock'> {
   readonly version: string;
-  /** How many emails it takes at once. */
+  /** How many emails it processes concurrently. */
   readonly most?: number;
 }
 

@@ -49,9 +49,9 @@ export interface Generation {
   readonly built: Built;
   readonly app: Express;
   readonly metricsPort: number | undefined;
-  /** What runs by itself begins. */
+  /** Starts the background work. */
   readonly start: () => void;
-  /** What runs by itself begins nothing more; the API still answers. */
+  /** Ends the background work; the API still answers. */
   readonly rest: () => Promise<void>;
   /** Closes its sockets. */
   readonly closeSockets: () => Promise<void>;
@@ -110,7 +110,7 @@ function followClock(features: readonly Feature[], { clock, log }: Runtime): () 
   };
 }
 
-/** Rests and stops what runs by itself: each is stopped once, whether it rested before or not. */
+/** Ends background work: each worker is stopped once, whether it rested before or not. */
 function stoppedOnce(running: readonly Running[]): Required<Pick<Running, 'rest' | 'stop'>> {
   const left = new Set(running);
   return {

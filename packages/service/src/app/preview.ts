@@ -40,7 +40,7 @@ const NO_TESTING: TestSending = {
     ),
 };
 
-/** A local page for a mail folder: what is saved is seen at once. Needs no service. @throws StartError */
+/** A local page for a mail folder: changes appear when a file is saved. Needs no service. @throws StartError */
 export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const workbench = await folderWorkbench(options.folder, { editable: options.editable, clock: SYSTEM_CLOCK });
   const folder = workbench.folder ?? options.folder;

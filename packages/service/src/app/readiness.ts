@@ -11,7 +11,7 @@ export interface ReadinessOptions {
   readonly standby: Standby | undefined;
 }
 
-/** What keeps the service from taking work, in sentences. Several who ask at once share one look. */
+/** What keeps the service from taking work, in sentences. Concurrent callers share one check. */
 export type Readiness = () => Promise<readonly string[]>;
 
 /** With less space left on the disk it takes no more work, so that there is room for what becomes of what it has; in MiB. */

@@ -24,7 +24,7 @@ function refused(detail: string, problems: readonly RequestProblem[]): Refusal {
   return new Refusal(422, 'configuration-not-right', 'The configuration has errors; the old one stays in use', { detail, problems });
 }
 
-/** Reads the configuration again, with all its faults at once. @throws Refusal */
+/** Reads the configuration again, and reports all of its faults together. @throws Refusal */
 function read(reread: ReloadOptions['reread']): ReadConfig {
   if (reread === undefined)
     throw new Refusal(409, 'no-configuration-file', 'This service was not started with a configuration file', {

@@ -37,7 +37,7 @@ export interface WorkerState {
 /** A worker says this every second. */
 interface Alive {
   readonly worker: string;
-  /** How many emails it takes at once. */
+  /** How many emails it processes concurrently. */
   readonly most: number;
   readonly version: string;
 }
@@ -198,7 +198,7 @@ export interface WorkerOptions {
   readonly prefix: string;
   readonly name: string;
   readonly version: string;
-  /** How many emails it takes at once. */
+  /** How many emails it processes concurrently. */
   readonly most: number;
   readonly clock: Clock;
   readonly log: Logger;

@@ -34,7 +34,7 @@ const FindingView = z
       .meta({ description: 'fix: a person must act; wait: it is resolved automatically; advice: email is accepted anyway.' }),
     at: z.enum(['zone', 'name servers', 'cache', 'service']).meta({ description: 'Where the mistake is.' }),
     wanted: z.string(),
-    found: z.string().meta({ description: 'What is there; empty for nothing.' }),
+    found: z.string().meta({ description: 'What is published; empty for nothing.' }),
     sentence: z.string().meta({ description: 'What is wrong and what to do, for the owner of the DNS.' }),
     enter: z.string().optional().meta({ description: 'What to enter, where that is another value than the wanted one.' }),
   })

@@ -7,7 +7,7 @@ const KEPT = 4000;
 
 /**
  * The newest events, read once for all subscriptions. Events never change, and come in order, so what was read can be kept; a subscription that is
- * further back reads for himself.
+ * further back reads on its own.
  */
 export class RecentEvents {
   /** Without a gap, oldest first: all there are after `#from`, up to `#to`. */
