@@ -183,6 +183,7 @@ const WORLDS: Readonly<Record<string, () => World | Promise<World>>> = {
   'docs/production.md': async () => ({ stands: { 'k01k…': (await client.keys.add({ name: 'old', scopes: ['send'] })).id } }),
   'docs/providers.md': () => ({ stands: { parcel: 'packet-api' } }),
   'docs/providers/trying.md': async () => ({ stands: { parcel: 'packet-api', 'm01…': await someMessage() } }),
+  'docs/schedules.md': async () => ({ stands: { TIME: (await client.schedules.get('pier-bulletin')).next[1]?.at ?? '' } }),
   'docs/sensitive-data.md': async () => ({ stands: { 'm01k…': await someMessage() } }),
   'docs/signals.md': async () => ({ stands: { 'j01m8…': (await client.signals.list({})).signals[0]?.id ?? '' } }),
   'docs/try.md': async () => {

@@ -7,5 +7,9 @@ export function startErrorOf(error: unknown, file: string): unknown {
   const { code = '' } = cause as { code?: string };
   if (error instanceof StartError || !/^(SQLITE_|E[A-Z]+$)/.test(code)) return error;
   const sentence = code.startsWith('SQLITE_') ? sentenceOf(cause) : (cause as Error).message;
-  return new StartError(`The database ${file} cannot be used: ${sentence}`);
+  const isFull = code === 'SQLITE_FULL' || code === 'ENOSPC';
+  return new StartError(
+    `The database ${file} cannot be used: ${sentence}`,
+    isFull ? { hint: 'Free some space, then start again. An upgrade needs room for a copy of the database; nothing was changed.' } : {},
+  );
 }
