@@ -11,7 +11,7 @@ import { smallDisk } from './support/small-disk.js';
 
 // An upgrade copies the database before it changes it. Wherever the room ends, the file stays as it was, or is upgraded.
 const RELEASE = join(ROOT, 'tests/fixtures/releases/0.1.0');
-const [STEP, SIZE] = [256 * 1024, 8_000_000];
+const [STEP, SIZE] = [512 * 1024, 8_000_000];
 
 interface Started {
   /** Undefined where the service ended. */
