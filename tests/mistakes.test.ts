@@ -64,6 +64,8 @@ const MISTAKES: readonly (readonly [args: string, status: number, ...words: stri
   ['captured wait --to asa@post.example --timeout 0', 1, 'Nothing was captured in this space at all.'],
   ['captured clear', 2, 'There is no terminal to ask on.', 'Give --yes'],
   ['queue hold', 2, 'Say what is meant', '--all for everything'],
+  ['demo --stay', 2, '--stay needs --cluster.'],
+  ['prove --logs folder', 2, '--logs needs --cluster.'],
   ['bulk-sends start pier-bulletin', 2, 'Name the recipients in one way.'],
   // Mail folders.
   ['check nowhere', 2, 'The mail folder nowhere cannot be read: it does not exist.', 'mail.yaml'],

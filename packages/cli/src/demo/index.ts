@@ -1,5 +1,6 @@
 import { type Command } from 'commander';
 import { type Making } from '../command.js';
+import { UsageError } from '../output.js';
 import { demo } from './demo.js';
 
 /** Commands of this feature. */
@@ -19,6 +20,10 @@ export function define(root: Command, { run, example }: Making): void {
     'verbalis demo --dir /tmp/second --port 18620',
     'verbalis demo --cluster --stay',
   ).action((options: Parameters<typeof demo>[0] & { cluster?: boolean; stay?: boolean }) =>
-    run(async (output) => (options.cluster === true ? (await import('./cluster.js')).demoCluster(options, output) : demo(options, output))),
+    run(async (output) => {
+      if (options.cluster === true) return (await import('./cluster.js')).demoCluster(options, output);
+      if (options.stay === true) throw new UsageError('--stay needs --cluster.', 'Without it the demo goes on until Ctrl+C anyway.');
+      return demo(options, output);
+    }),
   );
 }

@@ -150,6 +150,7 @@ export async function prove(options: ProveOptions, output: Output): Promise<Exit
   const kills = Number(options.kills ?? 20);
   const workers = Number(options.workers ?? 1);
   if (!Number.isInteger(kills) || kills < 0 || kills > 10_000) throw new UsageError(`"${options.kills ?? ''}" is not a number of kills.`);
+  if (options.logs !== undefined && options.cluster !== true) throw new UsageError('--logs needs --cluster.');
   if (options.logs !== undefined) makeFolder(options.logs);
   const report =
     options.cluster === true
