@@ -93,7 +93,7 @@ module.exports = {
       name: 'kernel-door',
       severity: 'error',
       from: { path: '^packages/service/src/', pathNot: '^packages/service/src/kernel/' },
-      to: { path: '^packages/service/src/kernel/(?!(index|thread|networks|unavailable|ids|bare-app|public-page)\\.ts$|test-)' },
+      to: { path: '^packages/service/src/kernel/(?!(index|thread|networks|cache|unavailable|ids|bare-app|public-page)\\.ts$|test-)' },
     },
     {
       name: 'feature-doors',

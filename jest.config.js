@@ -2,13 +2,14 @@ import { availableParallelism } from 'node:os';
 import { testBundle } from './tests/support/bundle.mjs';
 
 const shared = {
-  testEnvironment: 'node',
   testMatch: ['**/*.test.ts', '**/*.test.tsx'],
-  setupFiles: ['<rootDir>/tests/support/dom-setup.cjs'],
   testPathIgnorePatterns: ['/node_modules/', '/dist/'],
   modulePathIgnorePatterns: ['/dist/'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
-  transform: { '^.+\\.tsx?$': ['ts-jest', { useESM: true, diagnostics: false, tsconfig: '<rootDir>/tsconfig.jest.json' }] },
+};
+const outside = {
+  testEnvironment: '<rootDir>/tests/support/environment.mjs',
+  transform: { '\\.tsx?$': '<rootDir>/tests/support/transform.mjs' },
 };
 const names = {
   // The same cases each time on CI.
@@ -22,14 +23,16 @@ export default async () => ({
   projects: [
     {
       ...shared,
+      ...outside,
       displayName: 'whole',
       roots: ['<rootDir>/tests', '<rootDir>/examples'],
       moduleNameMapper: { ...names, '^@verbalis/(.*)$': `${await testBundle()}/@verbalis/$1.js` },
     },
     {
       ...shared,
+      ...outside,
       displayName: 'parts',
-      roots: ['<rootDir>/packages'],
+      roots: ['cli', 'client', 'core', 'service', 'simulators', 'test-kit'].map((name) => `<rootDir>/packages/${name}/src`),
       moduleNameMapper: {
         ...names,
         '^@verbalis/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
@@ -40,6 +43,18 @@ export default async () => ({
         '^@verbalis/service/(.*)$': '<rootDir>/packages/service/src/features/$1/index.ts',
         '^@verbalis/test-kit/jest$': '<rootDir>/packages/test-kit/src/jest.ts',
         '^@verbalis/(client|simulators|test-kit)$': '<rootDir>/packages/$1/src/index.ts',
+      },
+    },
+    {
+      ...shared,
+      displayName: 'console',
+      testEnvironment: 'node',
+      setupFiles: ['<rootDir>/tests/support/dom-setup.cjs'],
+      roots: ['<rootDir>/packages/console/src'],
+      transform: { '\\.tsx?$': ['<rootDir>/tests/support/transform.mjs', { inside: true }] },
+      moduleNameMapper: {
+        ...names,
+        '^@verbalis/client$': '<rootDir>/packages/client/src/index.ts',
       },
     },
   ],

@@ -34,25 +34,12 @@ const own = {
   setup: ({ onResolve }) => onResolve({ filter: /^@verbalis\// }, ({ path }) => ({ path: sourceOf(path) })),
 };
 
-/**
- * @param folder below packages/cli/bundle: as deep as packages/cli/src/demo, so that paths beside the sources hold in it, too
- * @param more entries: a name, and its source
- * @returns the packages that are in it
- */
-export async function bundle(folder, more = {}) {
-  const out = join(root, 'packages/cli/bundle', folder);
-  rmSync(out, { recursive: true, force: true });
-  const threads = files(sources('service'), /-thread\.ts$/);
+/** Bundles entries, with what they share in files of its own. @returns what esbuild says of it */
+async function buildTogether(outdir, entryPoints) {
   const { metafile } = await build({
     absWorkingDir: root,
-    entryPoints: {
-      main: join(sources('cli'), 'main.ts'),
-      'prove-clock': join(sources('cli'), 'service/prove-clock.ts'),
-      'simulators-main': join(sources('cli'), 'demo/simulators-main.ts'),
-      ...Object.fromEntries(threads.map((file) => [basename(file, '.ts'), file])),
-      ...more,
-    },
-    outdir: out,
+    entryPoints,
+    outdir,
     bundle: true,
     splitting: true,
     format: 'esm',
@@ -70,16 +57,43 @@ export async function bundle(folder, more = {}) {
     plugins: [own],
     banner: { js: "import{createRequire as requireHere}from'node:module';const require=requireHere(import.meta.url);" },
   });
+  return metafile;
+}
+
+/**
+ * @param folder below packages/cli/bundle: as deep as packages/cli/src/demo, so that paths beside the sources hold in it, too
+ * @param more entries: a name, and its source
+ * @returns the packages that are in it, and what each entry exports
+ */
+export async function bundle(folder, more = {}) {
+  const out = join(root, 'packages/cli/bundle', folder);
+  rmSync(out, { recursive: true, force: true });
+  const threads = files(sources('service'), /-thread\.ts$/).map((file) => [basename(file, '.ts'), file]);
+  const apart = [
+    ['prove-clock', join(sources('cli'), 'service/prove-clock.ts')],
+    ['simulators-main', join(sources('cli'), 'demo/simulators-main.ts')],
+    ...threads,
+  ];
+  const built = await Promise.all([
+    buildTogether(out, { main: join(sources('cli'), 'main.ts'), ...more }),
+    // Each alone: what several entries share, each of them loads as a whole. A listener's thread is 0.1 MB in place of 3.
+    ...apart.map((entry) => buildTogether(out, Object.fromEntries([entry]))),
+  ]);
   cpSync(join(root, 'packages/service/drizzle'), join(root, 'packages/cli/drizzle'), { recursive: true });
   const packages = new Set();
-  for (const input of Object.keys(metafile.inputs)) {
+  for (const input of built.flatMap(({ inputs }) => Object.keys(inputs))) {
     const at = input.lastIndexOf('node_modules/');
     if (at < 0) continue;
     const [scope, name] = input.slice(at + 'node_modules/'.length).split('/');
     packages.add(join(root, input.slice(0, at), 'node_modules', scope.startsWith('@') ? `${scope}/${name}` : scope));
   }
   writeFileSync(join(out, '.packages.json'), `${JSON.stringify([...packages].map((path) => relative(root, path)).sort(), null, 2)}\n`);
-  return [...packages].sort();
+  const exported = Object.fromEntries(
+    built
+      .flatMap(({ outputs }) => Object.entries(outputs))
+      .map(([file, { exports }]) => [relative(out, join(root, file)).replace(/\.js$/, ''), exports]),
+  );
+  return { packages: [...packages].sort(), exported };
 }
 
 if (process.argv[1] === import.meta.filename) await bundle('app');

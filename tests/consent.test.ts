@@ -23,8 +23,8 @@ let operator: Client;
 let clock: MovableClock;
 const folder = temporaryFolder();
 
-/** The demo's mail folder with descriptions in several languages, and one more optional topic. */
-function mailFolder(): string {
+/** Makes the demo's mail folder with descriptions in several languages, and one more optional topic. */
+function makeMailFolder(): string {
   const path = join(folder.path, 'mail');
   cpSync(DEMO_FOLDER, path, { recursive: true });
   const file = join(path, 'mail.yaml');
@@ -37,6 +37,7 @@ function mailFolder(): string {
   );
   return path;
 }
+const MAIL_FOLDER = makeMailFolder();
 
 async function start(change: Record<string, unknown> = {}): Promise<void> {
   clock = movableClock(Date.UTC(2026, 10, 2, 9));
@@ -44,7 +45,7 @@ async function start(change: Record<string, unknown> = {}): Promise<void> {
     clock,
     change: {
       publicUrl: PUBLIC,
-      spaces: { harbour: { mode: 'deliver', mailFolder: mailFolder(), route: ['relay'], runaway: false } },
+      spaces: { harbour: { mode: 'deliver', mailFolder: MAIL_FOLDER, route: ['relay'], runaway: false } },
       ...change,
     },
   });

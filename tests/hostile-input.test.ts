@@ -26,7 +26,7 @@ import { textOfHtml } from '@verbalis/core/program';
 import { emailsIn, readReturn } from '@verbalis/core/returns';
 import { readProxyHeader } from '@verbalis/core/smtp';
 import { wrap } from '@verbalis/core/text';
-import { z } from 'zod';
+import * as z from 'zod';
 import { isInProportion } from './support/cpu.js';
 
 // Whatever strangers and tenants send is read in time proportional to its length. Patterns that would take longer are found by the linter

@@ -248,10 +248,11 @@ describe('what is large takes time in proportion', () => {
   });
 });
 
-test('a thread that an email brings down is started again, on its port, and the email is not lost', async () => {
+/** A listener in a thread of `file`, and what came of it. */
+async function listening(file: string) {
   const logs: string[] = [];
   const log = pino(
-    { level: 'error' },
+    { level: 'warn' },
     new Writable({
       write: (chunk: Buffer, _encoding, done) => {
         logs.push(chunk.toString());
@@ -262,8 +263,8 @@ test('a thread that an email brings down is started again, on its port, and the 
   const taken: string[] = [];
   const listener = await listenApart<string>(
     {
-      file: join(import.meta.dirname, 'support/falling-thread.mjs'),
-      name: 'falling',
+      file: join(import.meta.dirname, 'support', file),
+      name: 'of tests',
       log,
       listen: { host: '127.0.0.1', doors: [{ port: 0 }], server: { name: 'us', maxBytes: 10_000, maxRecipients: 1 } },
     },
@@ -286,6 +287,11 @@ test('a thread that an email brings down is started again, on its port, and the 
       socket.on('close', () => done(said === '' ? undefined : said));
       socket.write(`EHLO a\r\nMAIL FROM:<a@b.example>\r\nRCPT TO:<c@d.example>\r\nDATA\r\n${body}\r\n.\r\nQUIT\r\n`);
     });
+  return { listener, logs, taken, send };
+}
+
+test('a thread that an email brings down is started again, on its port, and the email is not lost', async () => {
+  const { listener, logs, taken, send } = await listening('falling-thread.mjs');
   expect(await send('hello')).toContain('250 kept');
   expect(await send('throw')).toContain('250 kept');
   // No answer: whoever sent it still has it.
@@ -294,5 +300,15 @@ test('a thread that an email brings down is started again, on its port, and the 
   await until(async () => ((await send('again'))?.includes('250 kept') === true ? true : undefined));
   expect(listener.isListening()).toBe(true);
   expect(logs.join('')).toContain('It is started again.');
+  await listener.close();
+});
+
+test('an email that cannot be read, since what reads it cannot be loaded, is for its sender to send again', async () => {
+  const { listener, logs, taken, send } = await listening('unreadable-thread.mjs');
+  expect(await send('hello')).toMatch(/^451 4\.3\.0 /m);
+  expect(await send('hello')).toMatch(/^451 4\.3\.0 /m);
+  expect(taken).toEqual([]);
+  expect(listener.isListening()).toBe(true);
+  await until(() => (logs.join('').includes('there-is-none.mjs') ? true : undefined));
   await listener.close();
 });

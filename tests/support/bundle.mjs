@@ -1,10 +1,10 @@
 // Tests of the whole drive the packages as users get them: in one folder, made once for all suites. Linking 1500 modules anew took each of
 // them four seconds.
 import { createHash } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import { bundle, sourceOf } from '../../scripts/bundle.mjs';
-import { root } from '../../scripts/steps.mjs';
+import { root, run } from '../../scripts/steps.mjs';
 
 const KEPT_MS = 24 * 3_600_000;
 
@@ -26,7 +26,33 @@ function entriesOf() {
   });
 }
 
-/** Makes the bundle, unless that of these very sources is there: another run may be using it. @returns its folder */
+/**
+ * Modules that give what the environment loads outside of Jest's sandbox (environment.mjs). What adds to Jest's `expect` (test-kit/src/jest.ts) does so inside.
+ */
+function writeDoors(folder, exported) {
+  for (const [name, names] of Object.entries(exported)) {
+    if (!name.startsWith('@verbalis/')) continue;
+    const file = join(folder, `${name}.js`);
+    const door = join(folder, 'outside', `${name}.js`);
+    mkdirSync(dirname(door), { recursive: true });
+    const source =
+      name === '@verbalis/test-kit/jest'
+        ? "import { expect } from '@jest/globals';\nimport { mailMatchers } from '../test-kit.js';\nexpect.extend(mailMatchers);\n"
+        : `export const { ${names.join(', ')} } = await globalThis[Symbol.for('verbalis.load')](${JSON.stringify(file)});\n`;
+    writeFileSync(door, source);
+  }
+}
+
+/** Builds what has changed since the last time: tests run what was built. */
+function buildChanged(hash) {
+  const mark = join(root, 'node_modules/.cache/verbalis-built');
+  if (existsSync(mark) && readFileSync(mark, 'utf8') === hash) return;
+  run('Building what has changed', process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
+  mkdirSync(dirname(mark), { recursive: true });
+  writeFileSync(mark, hash);
+}
+
+/** Builds, and makes the bundle, unless that of these very sources is there: another run may be using it. @returns the folder of its modules */
 export async function testBundle() {
   const entries = entriesOf();
   const hash = createHash('sha256')
@@ -35,13 +61,16 @@ export async function testBundle() {
   for (const name of ['core', 'client', 'service', 'simulators', 'cli', 'test-kit'])
     for (const file of filesIn(`packages/${name}/src`, /\.ts$/).sort()) hash.update(file).update(readFileSync(file));
   hash.update(readFileSync(join(root, 'scripts/bundle.mjs')));
-  const name = `tests-${hash.digest('hex').slice(0, 16)}`;
+  const digest = hash.digest('hex');
+  buildChanged(digest);
+  const name = `tests-${digest.slice(0, 16)}`;
   const all = join(root, 'packages/cli/bundle');
   for (const old of existsSync(all) ? readdirSync(all) : []) {
     const folder = join(all, old);
     if (old.startsWith('tests') && old !== name && Date.now() - statSync(folder).mtimeMs > KEPT_MS)
       rmSync(folder, { recursive: true, force: true });
   }
-  if (!existsSync(join(all, name, '.packages.json'))) await bundle(name, Object.fromEntries(entries));
-  return join(all, name);
+  const folder = join(all, name);
+  if (!existsSync(join(folder, 'outside'))) writeDoors(folder, (await bundle(name, Object.fromEntries(entries))).exported);
+  return join(folder, 'outside');
 }

@@ -1,7 +1,7 @@
 // A thread of a listener that some emails bring down.
 import { smtpThread } from '../../packages/service/dist/features/smtp/thread.js';
 
-smtpThread(({ bytes }) => {
+smtpThread(async () => ({ bytes }) => {
   const text = bytes.toString().trim();
   if (text === 'fall') process.exit(3);
   if (text === 'throw') throw new Error('It cannot be read.');

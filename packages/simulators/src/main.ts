@@ -1,9 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { z } from 'zod';
-import { startChat } from './chat.js';
-import { startHttpProvider } from './http-provider.js';
+import * as z from 'zod';
 import { Script } from './script.js';
-import { startSmtpProvider } from './smtp-provider.js';
 
 // Run as a process of its own: `node main.js SETTINGS.json`. The outside world shares no memory with the service.
 
@@ -33,12 +30,20 @@ const Settings = z.discriminatedUnion('kind', [
 const file = process.argv[2];
 if (file === undefined) throw new Error('usage: main.js SETTINGS.json');
 const settings = Settings.parse(JSON.parse(readFileSync(file, 'utf8')));
-const provider =
-  settings.kind === 'smtp'
-    ? await startSmtpProvider(settings)
-    : settings.kind === 'http'
-      ? await startHttpProvider(settings)
-      : await startChat(settings.host, settings.port);
+
+/** Loads one kind of provider: the demo starts five of these processes, and all kinds together take most of their start. */
+async function start(): Promise<{ readonly port: number; readonly close: () => Promise<void> }> {
+  switch (settings.kind) {
+    case 'smtp':
+      return (await import('./smtp-provider.js')).startSmtpProvider(settings);
+    case 'http':
+      return (await import('./http-provider.js')).startHttpProvider(settings);
+    case 'chat':
+      return (await import('./chat.js')).startChat(settings.host, settings.port);
+  }
+}
+
+const provider = await start();
 process.stdout.write(`${JSON.stringify({ port: provider.port })}\n`);
 const end = (): void => {
   void provider.close().then(() => process.exit(0));

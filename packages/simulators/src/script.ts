@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** What the simulator does with a recipient. */
 export const ScriptedOutcome = z.enum(['accept', 'refuse', 'defer-twice', 'report-failed', 'report-delivered', 'complain']);

@@ -46,7 +46,7 @@ export class DomainPaces {
 
   /** @param mostDomains how many are remembered; one that is not is treated as a new one */
   constructor(mostDomains: number) {
-    this.#paces = new LRUCache({ max: mostDomains });
+    this.#paces = new LRUCache({ maxSize: mostDomains, sizeCalculation: () => 1 });
   }
 
   state(domain: string, now: number, oldestSince: number | undefined): DomainState {

@@ -50,7 +50,7 @@ export class ProviderHealth {
   readonly #troubled = new Set<string>();
 
   constructor(private readonly options: HealthOptions) {
-    this.#breakers = new LRUCache({ max: options.mostDomains });
+    this.#breakers = new LRUCache({ maxSize: options.mostDomains, sizeCalculation: () => 1 });
     this.#paces = new DomainPaces(options.mostDomains);
   }
 

@@ -98,7 +98,7 @@ export class ProviderRouter {
     private readonly limits: ReadonlyMap<string, ProviderLimits>,
     private readonly mostDomains = MOST_DOMAINS,
   ) {
-    this.#buckets = new LRUCache({ max: mostDomains });
+    this.#buckets = new LRUCache({ maxSize: mostDomains, sizeCalculation: () => 1 });
   }
 
   /** Providers that are not to be used, by somebody's word. */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { MailSettings } from '../folder/index.js';
 import { FRONT_KEYS } from '../notation/index.js';
 import { ScheduleFile } from '../schedules/index.js';

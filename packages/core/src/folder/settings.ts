@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { canonicalLocale, localeFault } from '../strings/index.js';
 import { didYouMean, type Problem } from '../problems/index.js';
 import { readYamlFile } from './yaml-file.js';

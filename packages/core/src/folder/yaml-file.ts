@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { issueWords, problem, readYaml, SourceText, yamlKeyAt, yamlValueAt, type Place, type Problem } from '../problems/index.js';
 
 /** How often a YAML document may repeat what it has named: such repetitions multiply. */

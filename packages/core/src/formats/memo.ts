@@ -7,13 +7,15 @@ function isSame(a: readonly string[], b: readonly string[]): boolean {
 
 /** Keeps what `make` made for each list of texts. Intl objects are slow to make and cheap to keep; the count is bounded. */
 export function memo<A extends readonly string[], T>(make: (...key: A) => T, most = 500): (...key: A) => T {
-  const kept = new LRUCache<string, { readonly made: T }>({ max: most });
+  // Takes room for all of it when it is made.
+  let kept: LRUCache<string, { readonly made: T }> | undefined;
   let last: readonly string[] = [];
   let lastMade: T | undefined;
   return (...key) => {
     // One mail asks for the same again and again.
     if (lastMade !== undefined && isSame(key, last)) return lastMade;
     const name = key.join('\n');
+    kept ??= new LRUCache({ max: most });
     const found = kept.get(name);
     if (found !== undefined) {
       last = key;

@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 
 const TYPES: Readonly<Record<string, string>> = {
   string: 'a text',

@@ -1,5 +1,5 @@
 import { createHash, createHmac, createPrivateKey, sign, constants, type KeyObject } from 'node:crypto';
-import { z } from 'zod';
+import * as z from 'zod';
 import { didYouMean } from '../problems/index.js';
 import type { ProfileFaults } from './faults.js';
 

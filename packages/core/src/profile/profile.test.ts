@@ -2,7 +2,7 @@ import { createHash, createHmac, generateKeyPairSync, verify } from 'node:crypto
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { parse } from 'yaml';
-import { z } from 'zod';
+import * as z from 'zod';
 import { MESSAGE_NAMES, PROFILE_SHAPE, readProfile, UnreadableContent, type MessageView, type ReadProfile } from './index.js';
 
 const Profile = z.strictObject(PROFILE_SHAPE);

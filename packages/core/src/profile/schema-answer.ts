@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CAUSES } from '../delivery/index.js';
 
 /** What an answer can mean for the email. */

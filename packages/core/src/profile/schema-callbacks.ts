@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CAUSES } from '../delivery/index.js';
 import { ComputeStep, Hash } from './composition.js';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { readSpf } from '../authentication/index.js';
 import { Callbacks } from './schema-callbacks.js';
 import { ProfileAnswer } from './schema-answer.js';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { parseJson, UnreadableContent } from '../profile/index.js';
 
 /** Why connections failed, as a receiver counted it (RFC 8460 4.3). */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { readYamlFile, type SourceFile, type YamlFile } from '../folder/index.js';
 import { didYouMean, type Problem } from '../problems/index.js';
 import { durationMs } from './durations.js';

@@ -132,9 +132,9 @@ export function makeApp(options: HttpOptions): Express {
   addMonitoring(app, options);
   app.use(guard);
   addPages(app, options);
-  const document = openApiDocument(publicUrl);
+  let document: Record<string, unknown> | undefined;
   app.get('/v1/openapi.json', (_request, response) => {
-    response.json(document);
+    response.json((document ??= openApiDocument(publicUrl)));
   });
   app.use(router);
   refuseUnknown(app, 'There is nothing at this address', 'GET /v1/openapi.json lists what is.');

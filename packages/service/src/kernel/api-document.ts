@@ -1,5 +1,5 @@
 import { createDocument, type ZodOpenApiOperationObject, type ZodOpenApiResponseObject } from 'zod-openapi';
-import { z } from 'zod';
+import * as z from 'zod';
 import { pathParameters, type AnswerShape, type Endpoint, type ServedEndpoint } from './endpoint.js';
 import { Problem } from './fields.js';
 

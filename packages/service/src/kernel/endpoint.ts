@@ -1,5 +1,5 @@
 import type { Request, Response } from 'express';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Caller, NeededScope } from './access.js';
 
 export type Method = 'get' | 'post' | 'put' | 'patch' | 'delete';

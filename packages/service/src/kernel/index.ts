@@ -1,3 +1,4 @@
+export { boundedCache } from './cache.js';
 export { SYSTEM_CLOCK, type Clock, type ClockJump } from './clock.js';
 export { openKernel, type Kernel, type KernelOptions } from './database.js';
 export { layoutOf, type ChangeRecord, type RowChange } from './change-layout.js';

@@ -1,7 +1,7 @@
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { Registry } from 'prom-client';
-import { z } from 'zod';
+import * as z from 'zod';
 import { sameSecret } from './access.js';
 import { portFault } from './ports.js';
 import { Host, Port } from './setting-fields.js';

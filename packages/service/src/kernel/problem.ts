@@ -1,7 +1,7 @@
 import { didYouMean, isDeeper, issueWords, jsonFault, SourceText } from '@verbalis/core/problems';
 import type { ErrorRequestHandler, Request, Response } from 'express';
 import type { Logger } from 'pino';
-import { z } from 'zod';
+import * as z from 'zod';
 import { unavailableOf } from './group-commit.js';
 import { invalid, Refusal, type RequestProblem } from './refusal.js';
 

@@ -1,4 +1,3 @@
-import { LRUCache } from 'lru-cache';
 import { and, count, desc, eq, isNull, lt, or, sql, type SQL, type SQLWrapper } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import type { Clock } from './clock.js';
@@ -6,6 +5,7 @@ import { listeners } from './listeners.js';
 import { quarantine } from './tables.js';
 import { reading, type Reader, type Tx } from './transaction.js';
 import { StoreUnavailable } from './unavailable.js';
+import { boundedCache } from './cache.js';
 
 export type QuarantinedRow = typeof quarantine.$inferSelect;
 
@@ -53,7 +53,7 @@ export type Quarantine = ReturnType<typeof quarantineOn>;
 /** Where items wait that cannot be processed, with their error, until somebody retries or drops them. */
 export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
   const sources = new Map<string, QuarantineSource>();
-  const tries = new LRUCache<string, { n: number; nextAt: number }>({ max: MOST_REMEMBERED });
+  const tries = boundedCache<string, { n: number; nextAt: number }>(MOST_REMEMBERED);
   const changes = listeners();
   const keyOf = (worker: string, key: string): string => `${worker}\0${key}`;
   const mine = ({ space, unowned }: Pick<QuarantineFilter, 'space' | 'unowned'>) =>

@@ -4,7 +4,7 @@ import { gzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import express from 'express';
 import { pino } from 'pino';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   bytesBody,
   content,

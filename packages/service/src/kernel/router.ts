@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import compression from 'compression';
 import { Router, type Request, type RequestHandler, type Response } from 'express';
-import { z } from 'zod';
+import * as z from 'zod';
 import { NOBODY, requireContent, requireScope, type Access, type Caller } from './access.js';
 import { audited, type AuditLog } from './audit-log.js';
 import { Reply, type Call, type Endpoint, type ServedEndpoint } from './endpoint.js';

@@ -1,7 +1,7 @@
 import { createHmac, randomBytes } from 'node:crypto';
 import { chmodSync, existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
-import { z } from 'zod';
+import * as z from 'zod';
 import { StartError } from './unavailable.js';
 
 const Stored = z.object({ master: z.string().min(40), operator: z.string().min(24) });

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { networks } from './networks.js';
 
 // What settings are made of.

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { closeSync, existsSync, fsyncSync, openSync, readFileSync, readSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
 import Sqlite from 'better-sqlite3';
-import { z } from 'zod';
+import * as z from 'zod';
 import { layoutNumber, layoutOf } from './change-layout.js';
 import type { Clock } from './clock.js';
 import { startErrorOf } from './start-error.js';

@@ -1,5 +1,5 @@
 import { didYouMean, issueWords, nearest } from '@verbalis/core/problems';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { RequestProblem } from '../kernel/index.js';
 import { isRecord } from './expand.js';
 import { Settings } from './schema.js';

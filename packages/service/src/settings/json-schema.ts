@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Settings } from './schema.js';
 
 /** The configuration as JSON Schema (2020-12), for editors and for the reference page. */

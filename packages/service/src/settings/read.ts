@@ -3,7 +3,7 @@ import { dirname, resolve } from 'node:path';
 import { readFilter } from '@verbalis/core/events';
 import { didYouMean } from '@verbalis/core/problems';
 import { parse } from 'yaml';
-import { z } from 'zod';
+import * as z from 'zod';
 import { StartError, type RequestProblem } from '../kernel/index.js';
 import { expandProfiles, isRecord, noteOrigins, profileFaults, readSecretFiles, type Json } from './expand.js';
 import { chosen, inWords, unwrap } from './in-words.js';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { AlertSettings } from '../features/alerts/index.js';
 import { BackupSettings } from '../features/backups/index.js';
 import { CaptureSettings } from '../features/capture/index.js';

@@ -16,6 +16,8 @@ export function rootOf(file: string): string | undefined {
 export class OpenFolder {
   readonly #disk: Map<string, Uint8Array>;
   readonly #typed = new Map<string, Uint8Array>();
+  /** Which reading of a file is the last. */
+  readonly #reads = new Map<string, number>();
   #edited: EditedFolder | undefined;
   /** Counts changes. */
   version = 0;
@@ -37,12 +39,15 @@ export class OpenFolder {
   }
 
   async #read(path: string): Promise<void> {
-    try {
-      this.#disk.set(path, await readFile(join(this.root, path)));
-    } catch {
-      // It has been removed, or is being replaced: then there is another change.
-      this.#disk.delete(path);
-    }
+    const turn = (this.#reads.get(path) ?? 0) + 1;
+    this.#reads.set(path, turn);
+    // It has been removed, or is being replaced: then there is another change.
+    const bytes = await readFile(join(this.root, path)).catch(() => undefined);
+    // Changed again meanwhile: that reading counts, whichever ends first.
+    if (this.#reads.get(path) !== turn) return;
+    this.#reads.delete(path);
+    if (bytes === undefined) this.#disk.delete(path);
+    else this.#disk.set(path, bytes);
     this.#change();
   }
 

@@ -1,5 +1,5 @@
 import { appendFileSync, existsSync, readFileSync } from 'node:fs';
-import { z } from 'zod';
+import * as z from 'zod';
 import { hiddenKey } from '../suppressions/index.js';
 
 const Line = z.strictObject({

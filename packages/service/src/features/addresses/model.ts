@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 const Json = z.record(z.string(), z.unknown());
 export const AddressExport = z

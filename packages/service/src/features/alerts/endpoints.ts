@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { empty, endpointsOf, instant, json, jsonBody, Refusal, type Clock } from '../../kernel/index.js';
 import { filterOf } from '../events/index.js';
 import { AlertList, AlertRuleView, RuleParams, type AlertView } from './model.js';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Name } from '../../kernel/index.js';
 import { Kind } from '../events/index.js';
 

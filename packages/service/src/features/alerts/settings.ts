@@ -1,5 +1,5 @@
 import { EVENT_KINDS } from '@verbalis/core/events';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Name } from '../../kernel/index.js';
 
 const ClockTime = z.string().regex(/^(?:[01]\d|2[0-3]):[0-5]\d$/, 'must be a time of the day like "06:00"');

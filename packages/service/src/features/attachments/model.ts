@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { oneLine } from '../../kernel/index.js';
 
 /** A file to be attached: bytes in base64, a file of the mail folder, something uploaded before, or an address to fetch. */

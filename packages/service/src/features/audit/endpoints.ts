@@ -1,5 +1,5 @@
 import { stringify } from 'csv-stringify/sync';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { content, endpointsOf, instant, json, numberCursor, Reply, requireScope, type Caller } from '../../kernel/index.js';
 import { AuditCsvQuery, AuditList, AuditQuery } from './model.js';
 import type { AuditFilter, AuditRow } from './queries.js';

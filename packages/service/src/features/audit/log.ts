@@ -1,5 +1,4 @@
-import { LRUCache } from 'lru-cache';
-import { newId, type AuditEntry, type AuditLog, type Clock } from '../../kernel/index.js';
+import { type AuditEntry, type AuditLog, boundedCache, type Clock, newId } from '../../kernel/index.js';
 import type { Feed } from '../events/index.js';
 import { shownChange } from './shown.js';
 import type { Store } from './store.js';
@@ -18,7 +17,7 @@ const MOST_LOOKS = 10_000;
 
 /** The audit log, as requests are written to it. */
 export function auditLog({ store, clock, feed, isCapturing }: LogOptions): AuditLog {
-  const looks = new LRUCache<string, number>({ max: MOST_LOOKS });
+  const looks = boundedCache<string, number>(MOST_LOOKS);
   const rowOf = ({ actor, action, space, target, change, address }: AuditEntry) => ({
     at: clock.now(),
     actorKind: actor.kind,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Backups: the whole database, copied now and then. */
 export const BackupSettings = z

@@ -1,5 +1,5 @@
 import { STATES } from '@verbalis/core/delivery';
-import { z } from 'zod';
+import * as z from 'zod';
 import { IdCursor, Limit, NumberCursor, oneLine, RequestFault } from '../../kernel/index.js';
 import { Locale, NewMessage } from '../messages/index.js';
 

@@ -1,3 +1,3 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 export const CallStored = z.strictObject({ events: z.int() }).meta({ id: 'CallStored' });

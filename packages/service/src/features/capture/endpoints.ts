@@ -1,7 +1,7 @@
 import { addressKey } from '@verbalis/core/delivery';
 import { inspectMail } from '@verbalis/core/inspect';
 import { partBytes, partsOf, readMail, shownText } from '@verbalis/core/mime';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   content,
   endpointsOf,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Limit, NumberCursor } from '../../kernel/index.js';
 import { CauseName } from '../messages/index.js';
 

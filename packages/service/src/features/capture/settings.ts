@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** How many captured emails a space keeps, and for how long. */
 export const CaptureSettings = z

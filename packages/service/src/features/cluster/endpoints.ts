@@ -1,6 +1,6 @@
 import { endpointsOf, json, optionalJsonBody, Refusal, Reply, type Listeners } from '../../kernel/index.js';
 import { ClusterView, DrainRequest, DrainView, PromotionView } from './model.js';
-import type { z } from 'zod';
+import type * as z from 'zod';
 
 /** What a node can be asked; undefined where the service is on its own. */
 export interface ClusterNode {

@@ -1,6 +1,6 @@
 import type { KV } from '@nats-io/kv';
 import type { Logger } from 'pino';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Clock } from '../../kernel/index.js';
 import type { Cluster } from './connection.js';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Name } from '../../kernel/index.js';
 
 /** Several services that share what they know through brokers of NATS JetStream. One service alone needs nothing of it. */

@@ -3,7 +3,7 @@ import { createReadStream, createWriteStream, mkdtempSync, renameSync, rmSync, s
 import { dirname, join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { z } from 'zod';
+import * as z from 'zod';
 import { placeOfFile, StartError, syncFile, type Manifest } from '../../kernel/index.js';
 import type { Cluster } from './connection.js';
 

@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { Cluster } from './connection.js';
 import { holderOf } from './lease.js';
 import { logBounds } from './log.js';

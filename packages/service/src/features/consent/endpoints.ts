@@ -1,6 +1,6 @@
 import { decidingConsent, ENGAGEMENT } from '@verbalis/core/consent';
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { endpointsOf, instant, invalid, json, jsonBody, Refusal, type Clock } from '../../kernel/index.js';
 import type { Editions } from '../editions/index.js';
 import { inWords, type Suppressing } from '../suppressions/index.js';

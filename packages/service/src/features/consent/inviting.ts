@@ -1,5 +1,4 @@
-import { LRUCache } from 'lru-cache';
-import { Refusal, type Clock } from '../../kernel/index.js';
+import { boundedCache, type Clock, Refusal } from '../../kernel/index.js';
 import { CONFIRM_TOPIC, type Editions } from '../editions/index.js';
 import type { Acceptor } from '../messages/index.js';
 import { inLocale } from './localized.js';
@@ -33,7 +32,7 @@ interface Options {
 
 /** Double opt-in: the address joins when its owner confirms. */
 export function inviting({ clock, accept, editions, tokens, publicUrl }: Options): Invite {
-  const asked = new LRUCache<string, number>({ max: MOST });
+  const asked = boundedCache<string, number>(MOST);
   return async ({ space, address, topic, source, locale }, base) => {
     const now = clock.now();
     const key = `${space}\0${topic}\0${address.toLowerCase()}`;

@@ -1,5 +1,5 @@
 import { CONSENT_WAYS } from '@verbalis/core/consent';
-import { z } from 'zod';
+import * as z from 'zod';
 import { oneLine, Time } from '../../kernel/index.js';
 import { Locale, Tracking } from '../messages/index.js';
 

@@ -13,7 +13,7 @@ import {
 } from 'node:fs';
 import { join } from 'node:path';
 import { crc32 } from 'node:zlib';
-import { z } from 'zod';
+import * as z from 'zod';
 import { StartError, syncFile, type ChangeRecord } from '../../kernel/index.js';
 
 // A log of changes as files, JSON Lines: a head that names the tables, then a line for each group of transactions.

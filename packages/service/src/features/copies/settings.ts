@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Continuous copies: every change, within a second, in another folder. */
 export const CopySettings = z

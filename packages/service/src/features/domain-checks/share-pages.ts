@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { escapeHtml } from '@verbalis/core/render';
 import { Router, type Response } from 'express';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { Clock } from '../../kernel/index.js';
 import type { DomainChecks } from './checks.js';
 import type { DomainRecordView, DomainView } from './model.js';

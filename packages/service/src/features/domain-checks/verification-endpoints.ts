@@ -1,6 +1,6 @@
 import { outcomeOf } from '../messages/index.js';
 import { endpointsOf, instant, json, optionalJsonBody, Refusal, textParams } from '../../kernel/index.js';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { found, type DomainEndpoints } from './lookup.js';
 import { VerificationView, VerifyRequest } from './model.js';
 import type { VerificationRow } from './queries.js';

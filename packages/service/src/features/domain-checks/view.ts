@@ -1,5 +1,5 @@
 import { guideOf, isSigning, neededUntil, wantedRecords, zoneLine, type WantedRecord } from '@verbalis/core/domains';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant } from '../../kernel/index.js';
 import type { SendingDomain, SigningKeyRow } from '../domains/index.js';
 import type { DomainRecordView, DomainView } from './model.js';

@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { endpointsOf, instant, json, Refusal, textParams, type Clock } from '../../kernel/index.js';
 import type { Domains } from '../domains/index.js';
 import { AlignmentFigures, DomainReportsView, ReportQuery } from './model.js';

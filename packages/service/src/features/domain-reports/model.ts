@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 const Count = z.int();
 const Unproven = Count.meta({ description: 'Emails in reports that are not proven to be from the reporter that they name.' });

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 const Hash = z.string().regex(/^[0-9a-f]{64}$/, 'must be a SHA-256 in hex');
 const FilePath = z

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Journal, JournalEntry } from './journal.js';
 
 const Entry: z.ZodType<JournalEntry> = z.strictObject({

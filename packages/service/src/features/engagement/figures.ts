@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant, invalid } from '../../kernel/index.js';
 import { hourOf } from './hits.js';
 import type { Engagement, EngagementQuery } from './model.js';

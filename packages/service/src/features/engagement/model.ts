@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Time } from '../../kernel/index.js';
 
 const Sums = z

@@ -1,9 +1,9 @@
 import { createHmac } from 'node:crypto';
 import type { HitToken } from '@verbalis/core/engagement';
 import ipaddr from 'ipaddr.js';
-import { LRUCache } from 'lru-cache';
 import { newId } from '../../kernel/ids.js';
 import type { Journal, JournalEntry } from './journal.js';
+import { boundedCache } from '../../kernel/index.js';
 
 /** Hits on one email within a minute that are noted: more say nothing more, and could fill a disk. */
 const MOST_A_MINUTE = 100;
@@ -48,7 +48,7 @@ function networkOf(ip: string): string {
 
 /** Takes hits in. Uses no database, and may run in a thread. */
 export function hitNotes({ secret, now, append, lost }: Options): Note {
-  const networks = new LRUCache<string, string>({ max: MOST_NETWORKS });
+  const networks = boundedCache<string, string>(MOST_NETWORKS);
   /** Tells the network of an address from others, and says nothing else of it. */
   function nameOfNetwork(ip: string): string {
     let name = networks.get(ip);

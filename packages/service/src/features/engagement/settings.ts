@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Host, Port } from '../../kernel/index.js';
 
 /** A listener for links of emails alone. */

@@ -1,7 +1,7 @@
 import { CONSENT_WAYS } from '@verbalis/core/consent';
 import { CAUSES, FACT_KINDS } from '@verbalis/core/delivery';
 import type { EventSchemaName } from '@verbalis/core/events';
-import { z } from 'zod';
+import * as z from 'zod';
 import { HitFields } from '../messages/index.js';
 
 // What is in the data of events: JSON Schema is made from these.

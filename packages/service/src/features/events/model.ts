@@ -1,5 +1,5 @@
 import { EVENT_KINDS } from '@verbalis/core/events';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Limit, NumberCursor } from '../../kernel/index.js';
 
 export const Kind = z.enum(EVENT_KINDS);

@@ -1,5 +1,5 @@
 import { percentile } from '@verbalis/core/events';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant, invalid } from '../../kernel/index.js';
 import type { Counts, Figures, FiguresQuery } from './model.js';
 import type { FigureRow } from './queries.js';

@@ -1,5 +1,5 @@
 import { filterText, type EmailFilter } from '@verbalis/core/delivery';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { endpointsOf, instant, json, jsonBody, optionalInstant, pageOf, Refusal, Reply } from '../../kernel/index.js';
 import type { Holding } from './holding.js';
 import type { HeldRow } from '../messages/index.js';

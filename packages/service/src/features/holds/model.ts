@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { IdCursor, Limit } from '../../kernel/index.js';
 
 const FilterFields = {

@@ -1,6 +1,6 @@
 import { partBytes, partsOf, readMail } from '@verbalis/core/mime';
 import type { PhraseBook } from '@verbalis/core/phrases';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   bytesBody,
   content,

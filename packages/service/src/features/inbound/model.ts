@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { IdCursor, Limit } from '../../kernel/index.js';
 import { NewMessage } from '../messages/index.js';
 

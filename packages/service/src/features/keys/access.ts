@@ -1,5 +1,5 @@
 import type { Request } from 'express';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   EVERY_SCOPE,
   networks,

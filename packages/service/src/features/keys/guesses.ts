@@ -1,5 +1,4 @@
-import { LRUCache } from 'lru-cache';
-import { sourceOf } from '../../kernel/index.js';
+import { boundedCache, sourceOf } from '../../kernel/index.js';
 
 const MOST_KNOWN = 50_000;
 /** Wrong tries that cost nothing; each one more doubles the wait, up to the longest. */
@@ -13,7 +12,7 @@ const FORGET_MS = 3_600_000;
  * monotonic clock, in milliseconds.
  */
 export class Guesses {
-  readonly #known = new LRUCache<string, { count: number; at: number; until: number }>({ max: MOST_KNOWN });
+  readonly #known = boundedCache<string, { count: number; at: number; until: number }>(MOST_KNOWN);
 
   /** How long an address still has to wait; 0 when it may try. */
   waitMs(address: string, now: number): number {

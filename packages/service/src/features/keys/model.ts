@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Network, oneLine, SCOPES, Time } from '../../kernel/index.js';
 
 const Scopes = z.array(z.enum(SCOPES)).min(1);

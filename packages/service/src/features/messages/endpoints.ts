@@ -1,5 +1,5 @@
 import { parseItem, type BareItem } from 'structured-headers';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   endpointsOf,
   invalid,

@@ -1,5 +1,5 @@
 import { CAUSES, FACT_KINDS, STATES } from '@verbalis/core/delivery';
-import { z } from 'zod';
+import * as z from 'zod';
 import { localeFault } from '@verbalis/core/strings';
 import { IdCursor, Limit, oneLine, RequestFault, Time } from '../../kernel/index.js';
 import { Attachment } from '../attachments/index.js';

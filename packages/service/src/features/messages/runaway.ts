@@ -1,7 +1,7 @@
-import { LRUCache } from 'lru-cache';
 import type { Reader, Tx } from '../../kernel/index.js';
 import { NO_RULES, type SpaceRules } from '../spaces/index.js';
 import type { DeliveryRow, MessageRow } from './tables.js';
+import { boundedCache } from '../../kernel/index.js';
 
 /** What was sent lately, as the records have it. */
 export interface SentLately {
@@ -25,7 +25,7 @@ const MOST_KNOWN = 50_000;
  * What it counts is exact, also over a restart and within transactions that share a commit.
  */
 export class RunawayGuard {
-  readonly #sent = new LRUCache<string, number[]>({ max: MOST_KNOWN });
+  readonly #sent = boundedCache<string, number[]>(MOST_KNOWN);
 
   constructor(
     private readonly records: SentLately,

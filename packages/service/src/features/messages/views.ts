@@ -1,5 +1,5 @@
 import { describeDelivery } from '@verbalis/core/delivery';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant } from '../../kernel/index.js';
 import type { DeliverySummary, DeliveryView, MessageSummary } from './model.js';
 import type { Store } from './store.js';

@@ -1,5 +1,5 @@
 import { isIP } from 'node:net';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Port, Seconds } from '../../kernel/index.js';
 
 /** An address with or without a port: "192.0.2.53", "192.0.2.53:5353", "[2001:db8::53]:5353". */

@@ -1,8 +1,8 @@
-import { LRUCache } from 'lru-cache';
 import type { Logger } from 'pino';
 import type { Clock } from '../../kernel/index.js';
 import type { SessionRow } from './queries.js';
 import type { Store } from './store.js';
+import { boundedCache } from '../../kernel/index.js';
 
 /** Keeps when a session was used, and from which address. */
 export type NoteSeen = (session: Pick<SessionRow, 'id' | 'lastSeenAt'>, address: string) => void;
@@ -13,7 +13,7 @@ const MOST_SESSIONS = 10_000;
 
 /** Uses are written with whatever is written next; one that cannot be is no reason to refuse a request. */
 export function noteSeen({ store, clock, log }: { readonly store: Store; readonly clock: Clock; readonly log: Logger }): NoteSeen {
-  const noted = new LRUCache<string, number>({ max: MOST_SESSIONS });
+  const noted = boundedCache<string, number>(MOST_SESSIONS);
   return ({ id, lastSeenAt }, address) => {
     const now = clock.now();
     const last = Math.max(lastSeenAt, noted.get(id) ?? 0);

@@ -1,6 +1,6 @@
 import type { Request } from 'express';
 import type { Logger } from 'pino';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   completeAct,
   empty,

@@ -3,7 +3,7 @@ import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import type { LoadedEdition } from '../editions/index.js';
 import { dataCheck, schemaBoundFault, type DataCheck } from '@verbalis/core/typing';
 import { didYouMean, Fault } from '@verbalis/core/problems';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   empty,
   endpointsOf,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { IdCursor, Limit, oneLine } from '../../kernel/index.js';
 import { Locale, NewMessage } from '../messages/index.js';
 

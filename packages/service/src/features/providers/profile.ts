@@ -1,5 +1,5 @@
 import { PROFILE_SHAPE } from '@verbalis/core/profile';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Limits } from './limits.js';
 
 /** A provider that is an HTTP mail API: its profile, and how much it is given. */

@@ -1,5 +1,5 @@
 import { dnsFacts } from '@verbalis/core/profile';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Host, Name, Port, Seconds } from '../../kernel/index.js';
 import { Limits } from './limits.js';
 import { HttpProfile } from './profile.js';

@@ -1,7 +1,7 @@
 import { isFault, parseAddress } from '@verbalis/core/mime';
 import { readCall, readRecorded, type RecordedMessage } from '@verbalis/core/profile';
 import { replyText } from '@verbalis/core/smtp';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant, invalid, Refusal } from '../../kernel/index.js';
 import type { ProviderTry } from './model.js';
 import type { TestJobs } from './probe.js';

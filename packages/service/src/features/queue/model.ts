@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Limit } from '../../kernel/index.js';
 import { EmailFilterFields, namesSomething } from '../holds/index.js';
 

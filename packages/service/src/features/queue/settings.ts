@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CAUSES } from '@verbalis/core/delivery';
 
 const RetryRule = z.strictObject({

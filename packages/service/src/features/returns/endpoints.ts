@@ -1,5 +1,5 @@
 import { emailsIn } from '@verbalis/core/returns';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   bytesBody,
   content,

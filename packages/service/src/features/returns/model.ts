@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CauseName } from '../messages/index.js';
 import { IdCursor, Limit } from '../../kernel/index.js';
 

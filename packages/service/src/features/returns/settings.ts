@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { MEANINGS, phraseBook } from '@verbalis/core/phrases';
 import { Host, Port } from '../../kernel/index.js';
 import { ListenerSettings } from '../smtp/index.js';

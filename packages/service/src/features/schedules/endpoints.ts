@@ -1,5 +1,5 @@
 import type { Schedule } from '@verbalis/core/schedules';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   endpointsOf,
   instant,

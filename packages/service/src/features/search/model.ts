@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { State } from '../messages/index.js';
 
 export const SearchQuery = z.strictObject({ q: z.string().min(1).max(320) });

@@ -1,5 +1,5 @@
 import { addressText, isFault, parseMailbox, type Mailbox } from '@verbalis/core/mime';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant, optionalInstant } from '../../kernel/index.js';
 import type { LoadedEdition } from '../editions/index.js';
 import { outcomeOf } from '../messages/index.js';

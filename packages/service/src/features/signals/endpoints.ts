@@ -1,5 +1,5 @@
 import type { Masking } from '@verbalis/core/typing';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   bytesBody,
   endpointsOf,

@@ -6,7 +6,7 @@ import type { Editions } from '../editions/index.js';
 import { callerKey } from '../keys/index.js';
 import { NewMessage, type Acceptor } from '../messages/index.js';
 import type { SensitiveData } from '../sensitive-data/index.js';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { MatchRow } from './match-queries.js';
 import { matching, reportRefused, sentenceOf, signalOf } from './matching.js';
 import type { SignalRow } from './queries.js';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Network } from '../../kernel/index.js';
 import type { ListenOptions } from './listen.js';
 

@@ -26,11 +26,21 @@ export interface ThreadMail<Read> {
   readonly reading: Reading<Read>;
 }
 
-/** The whole of a thread that listens for SMTP. @param read what an email says; runs in the thread, and may take its time */
-export function smtpThread<Read, Given = undefined>(read: (mail: ReceivedMail, given: Given) => Read): void {
+/** What an email says; runs in the thread, and may take its time. */
+export type ReadMail<Read, Given> = (mail: ReceivedMail, given: Given) => Read;
+
+/**
+ * The whole of a thread that listens for SMTP. @param load gives the reader, with the first email: the port is open before all that reading needs
+ * is loaded. If it cannot be loaded, the email is answered with 451, and comes again
+ */
+export function smtpThread<Read, Given = undefined>(load: () => Promise<ReadMail<Read, Given>>): void {
   inThread((remote, { options, wantsLogin, given }: ThreadData) => {
     let listener: SmtpListener | undefined;
-    const reading = (mail: ReceivedMail): Reading<Read> => {
+    const reading = async (mail: ReceivedMail): Promise<Reading<Read>> => {
+      const read = await load().catch((error: unknown) => {
+        void remote.call('warn', { problem: `what reads emails could not be loaded: ${String(error)}` }).catch(() => undefined);
+        throw error;
+      });
       try {
         return { value: read(mail, given as Given) };
       } catch (error) {
@@ -44,7 +54,7 @@ export function smtpThread<Read, Given = undefined>(read: (mail: ReceivedMail, g
             options,
             {
               recipient: (envelope, user) => remote.call<RecipientAnswer>('recipient', { envelope, user }),
-              mail: (mail, user) => remote.call<Answer>('mail', { mail, user, reading: reading(mail) }),
+              mail: async (mail, user) => remote.call<Answer>('mail', { mail, user, reading: await reading(mail) }),
               ...(wantsLogin ? { login: (login: SmtpLogin) => remote.call<string | undefined>('login', login) } : {}),
             },
             (problem) => void remote.call('warn', { problem }).catch(() => undefined),

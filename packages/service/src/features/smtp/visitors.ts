@@ -1,5 +1,6 @@
-import { LRUCache } from 'lru-cache';
+import type { LRUCache } from 'lru-cache';
 import { sourceOf } from '../../kernel/networks.js';
+import { boundedCache } from '../../kernel/cache.js';
 
 /** What one listener bears. */
 export interface ListenerLimits {
@@ -21,8 +22,8 @@ const MOST_WRONG = 5;
 /** What is known of the addresses that connect. Times are of the monotonic clock, in milliseconds. */
 export class Visitors {
   readonly #now = new Map<string, number>();
-  readonly #visits = new LRUCache<string, { from: number; count: number }>({ max: MOST_KNOWN });
-  readonly #wrong = new LRUCache<string, { from: number; count: number }>({ max: MOST_KNOWN });
+  readonly #visits = boundedCache<string, { from: number; count: number }>(MOST_KNOWN);
+  readonly #wrong = boundedCache<string, { from: number; count: number }>(MOST_KNOWN);
   #connections = 0;
 
   constructor(private readonly limits: ListenerLimits) {}

@@ -1,5 +1,5 @@
 import { domainToASCII } from 'node:url';
-import { z } from 'zod';
+import * as z from 'zod';
 import { Name } from '../../kernel/index.js';
 
 const USUAL_PER_HOUR = 20;

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Host, Name, Port } from '../../kernel/index.js';
 import { ListenerSettings } from '../smtp/index.js';
 

@@ -1,4 +1,6 @@
 import { smtpThread } from '../smtp/thread.js';
-import { readSubmitted } from './reading.js';
 
-smtpThread(({ bytes }) => readSubmitted(bytes));
+smtpThread(async () => {
+  const { readSubmitted } = await import('./reading.js');
+  return ({ bytes }) => readSubmitted(bytes);
+});

@@ -1,5 +1,5 @@
 import { addressText, isFault, parseAddress } from '@verbalis/core/mime';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   bytesBody,
   content,

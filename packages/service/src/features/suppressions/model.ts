@@ -1,5 +1,5 @@
 import { SUPPRESSION_REASONS } from '@verbalis/core/delivery';
-import { z } from 'zod';
+import * as z from 'zod';
 import { IdCursor, Limit, oneLine } from '../../kernel/index.js';
 import { CauseName } from '../messages/index.js';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** When addresses get no more mail. */
 export const SuppressionSettings = z

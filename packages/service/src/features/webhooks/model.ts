@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { Limit, NumberCursor, Time } from '../../kernel/index.js';
 import { FilterText } from '../events/index.js';
 

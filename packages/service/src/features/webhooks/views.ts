@@ -1,5 +1,5 @@
 import { typeOf } from '@verbalis/core/events';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { instant, numberCursor, optionalInstant } from '../../kernel/index.js';
 import type { KnownEvent } from '../events/index.js';
 import type { NotificationView, SubscriptionView } from './model.js';

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { shownAs, type MailPreview } from '@verbalis/core/preview';
 import { didYouMean } from '@verbalis/core/problems';
 import type { LRUCache } from 'lru-cache';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import {
   content,
   empty,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { RequestFault } from '../../kernel/index.js';
 import { Locale } from '../messages/index.js';
 

@@ -1,6 +1,6 @@
 import type { TemplateState } from '@verbalis/core/preview';
 import type { Problem } from '@verbalis/core/problems';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { RenderedMail, SourceProblem, TemplateDetail, TemplateSummary } from './model.js';
 import type { MailPreview } from '@verbalis/core/preview';
 import type { FolderView } from './view.js';
