@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { scaled } from '../../../../tests/support/scale.js';
 import type { Outcome } from '../smtp/index.js';
 import {
   fairnessKey,
@@ -337,7 +338,7 @@ describe('nothing is stuck', () => {
         for (const name of steps) step(model, name);
         finish(model);
       }),
-      { numRuns: 1000 },
+      { numRuns: scaled(300, 1000) },
     );
   });
 });

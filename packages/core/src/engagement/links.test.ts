@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { parse } from 'parse5';
 import fc from 'fast-check';
+import { scaled } from '../../../../tests/support/scale.js';
 import { linksOf, readHitToken, rewriteLinks, withoutMarks, withPicture, writeHitToken, type HitToken } from './index.js';
 
 const KEY = Buffer.alloc(32, 7);
@@ -139,7 +140,7 @@ test('hostile HTML loses nothing and gains nothing but addresses', () => {
       expect(neutral(out)).toBe(neutral(html));
       expect(parse(out)).toBeDefined();
     }),
-    { numRuns: 2000 },
+    { numRuns: scaled(600, 2000) },
   );
 });
 

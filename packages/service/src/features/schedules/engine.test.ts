@@ -3,6 +3,7 @@ import { linkFolder } from '@verbalis/core/folder';
 import { compileSchedules, type Schedule } from '@verbalis/core/schedules';
 import fc from 'fast-check';
 import { Registry } from 'prom-client';
+import { scaled } from '../../../../../tests/support/scale.js';
 import { Refusal, StoreUnavailable, type Tx } from '../../kernel/index.js';
 import { handWorkers, SILENT, steppedClock } from '../../kernel/test-kernel.js';
 import { openTestStore, type TestStore } from '../../records/test-store.js';
@@ -333,7 +334,7 @@ describe('a schedule', () => {
             .sort((a, b) => a - b),
         );
       }),
-      { numRuns: 60 },
+      { numRuns: scaled(25, 60) },
     );
   });
 });

@@ -3,6 +3,7 @@ import { linkFolder } from '@verbalis/core/folder';
 import { compileRules } from '@verbalis/core/signals';
 import fc from 'fast-check';
 import { Registry } from 'prom-client';
+import { scaled } from '../../../../../tests/support/scale.js';
 import { newId, StoreUnavailable } from '../../kernel/index.js';
 import { SILENT, steppedClock } from '../../kernel/test-kernel.js';
 import type { StepResult } from '../../kernel/index.js';
@@ -218,7 +219,7 @@ describe('emails that follow from signals', () => {
       fc.asyncProperty(fc.array(happening, { minLength: 1, maxLength: 25 }), async (happenings) => {
         expect(byRule(await asSent(happenings))).toEqual(byRule(reckoned(happenings)));
       }),
-      { numRuns: 150 },
+      { numRuns: scaled(40, 150) },
     );
   });
 
