@@ -134,14 +134,18 @@ export function Empty({
   title,
   children,
   command,
+  level = 2,
 }: {
   readonly title: string;
   readonly children: React.ReactNode;
   readonly command: string;
+  /** Of its heading: 3 within a section that has one. */
+  readonly level?: 2 | 3;
 }) {
+  const Heading = level === 2 ? 'h2' : 'h3';
   return (
     <Lesson>
-      <h2>{title}</h2>
+      <Heading>{title}</Heading>
       <p>{children}</p>
       <pre>
         <code>{command}</code>

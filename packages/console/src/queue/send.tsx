@@ -31,7 +31,11 @@ export function Send() {
         <h2>Queue</h2>
         {queue.error !== null && <Fault error={queue.error} />}
         {queue.isSuccess && lines.length === 0 && (
-          <Empty title="Nothing waits" command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}>
+          <Empty
+            title="Nothing waits"
+            level={3}
+            command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}
+          >
             The app asks with POST /v1/messages; 202 means that the message is on the disk and ends in one state for each recipient. The
             same from the command line:
           </Empty>
