@@ -11,7 +11,7 @@ export interface HttpSimulatorOptions {
   readonly script: Script;
   /** What callers must know it by. */
   readonly key: string;
-  /** Where it calls about what becomes of letters, and with what it signs: a secret, or an Ed25519 key in PEM for postbox. */
+  /** Where it reports the outcome of letters, and with what it signs: a secret, or an Ed25519 key in PEM for postbox. */
   readonly callsTo?: { readonly url: string; readonly secret: string; readonly afterMs: number } | undefined;
   /** What goes wrong with the first request for an address; for tests. */
   readonly faults?: Map<string, Fault>;

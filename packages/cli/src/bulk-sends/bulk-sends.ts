@@ -72,7 +72,7 @@ function bulkText(bulk: BulkSendView, color: Output['color']): string {
   ].join('\n');
 }
 
-/** Whether nothing more comes of it: it has read all, and all has been tried. */
+/** Whether it is finished: all recipients have been read, and all have been tried. */
 const isOver = ({ state, deliveries }: BulkSendView): boolean =>
   state === 'failed' || state === 'paused' || ((state === 'done' || state === 'canceled') && deliveries['queued'] === undefined);
 

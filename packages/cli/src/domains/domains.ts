@@ -122,7 +122,7 @@ export async function shareDomain(
 /** How long a test email is waited for, and how often is asked whether it has come; in milliseconds. */
 const [PATIENCE_MS, POLL_MS] = [5 * 60_000, 500];
 
-/** Sends a test email to ourselves, and shows what a receiver makes of it. Exits with 1 if something is wrong. */
+/** Sends a test email to ourselves, and shows how a receiver judges it. Exits with 1 if something is wrong. */
 export async function verifyDomain(
   client: Client,
   name: string,

@@ -46,7 +46,7 @@ const Data = styled.pre`
   overflow-wrap: anywhere;
 `;
 
-/** What one rule made of it. */
+/** What one rule did with the signal. */
 function Rule({
   made: { rule, state, why, dueAt, messageId, combinedWith = [], changedAt },
 }: {
@@ -88,7 +88,7 @@ function Rule({
   );
 }
 
-/** One signal: what each rule made of it, and what it carries. */
+/** One signal: what each rule did with it, and its data. */
 export function SignalPage() {
   const { client, space } = useSession();
   const { id = '' } = useParams();

@@ -15,7 +15,7 @@ export interface WorkInput {
 
 export type Work = ReturnType<typeof useWork>;
 
-/** The work on one template: what is chosen, what was typed, and the mail that comes of it. */
+/** The work on one template: what is chosen, what was typed, and the email that results. */
 export function useWork({ template, params, set, edition }: WorkInput) {
   const { files } = template;
   const path = params.get('file') ?? files[0]?.path ?? '';

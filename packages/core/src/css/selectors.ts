@@ -158,7 +158,7 @@ export function heaviest(list: readonly ReadSelector[]): Specificity {
   return list.reduce<Specificity>((best, { specificity: own }) => (compareSpecificity(own, best) > 0 ? own : best), [0, 0, 0]);
 }
 
-/** Whom a selector may ever concern. `:not(:hover)` says nothing of it, and goes too. */
+/** Which elements a selector can match at all. `:not(:hover)` does not narrow that, and is removed too. */
 export function concernOf({ ast }: ReadSelector): Concern {
   const isLive = some(ast, isLivePart);
   if (!isLive) return { whom: generate(ast), isLive, isPseudoElement: false };

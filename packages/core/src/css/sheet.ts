@@ -20,7 +20,7 @@ export interface SheetRule {
   readonly layer: Layer;
   /** It holds in a state, for a pseudo-element, or under a condition, or is about the whole mail: it stays in its sheet. */
   readonly isConditional: boolean;
-  /** At-rules around it, outermost first ("@media (max-width:480px)"); layers are none of them. */
+  /** At-rules around it, outermost first ("@media (max-width:480px)"); without layers. */
   readonly around: readonly string[];
 }
 

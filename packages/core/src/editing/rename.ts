@@ -68,7 +68,7 @@ function inJson(folder: EditedFolder, path: string, offset: number): Renameable 
 
 /**
  * Renames what stands at an offset everywhere it is named: in schemas, samples, sources of every language, layouts, rules and texts.
- * @returns the edits, which leave every template what it was but for the name; or why there are none
+ * @returns the edits, after which every template means the same; or why the rename is refused
  */
 export function rename(
   folder: EditedFolder,

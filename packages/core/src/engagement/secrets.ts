@@ -29,7 +29,7 @@ function isRandom(text: string): boolean {
 }
 
 /**
- * Why an address holds a secret, as links to sign in or to confirm something do: nobody but the recipient and its target may come to know it.
+ * Why an address holds a secret, as links to sign in or to confirm something do: only the recipient and the target may see it.
  * @returns undefined where nothing looks like one
  */
 export function secretIn(url: URL): string | undefined {

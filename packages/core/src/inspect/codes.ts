@@ -9,7 +9,7 @@ const YEAR = /^(?:19|20)\d\d$/;
 
 /**
  * One-time codes in a text part, the likeliest first, without the spaces and hyphens that group them. A line of its own says more than a
- * number in a sentence, and a word that announces a code says more than none; years, prices and numbers of no announced kind are none.
+ * number in a sentence, and a word that announces a code counts for more; years, prices and numbers of an unknown kind do not count.
  */
 export function codesOf(text: string): string[] {
   const found: { code: string; weight: number }[] = [];

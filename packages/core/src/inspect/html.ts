@@ -51,7 +51,7 @@ function wordsOf(element: Element): string {
   return words.join(' ').replace(/\s+/g, ' ').trim();
 }
 
-/** The links of an HTML part in the order of reading. Addresses within the mail ("#top") are none. */
+/** The links of an HTML part in the order of reading. Addresses within the email ("#top") are left out. */
 export function linksOf(html: string): ShownLink[] {
   const out: ShownLink[] = [];
   for (const element of elements(read(html))) {

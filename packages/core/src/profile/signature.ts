@@ -54,7 +54,7 @@ function same(a: Uint8Array, b: Uint8Array): boolean {
   return timingSafeEqual(hash(a), hash(b));
 }
 
-/** A public key in PEM, a certificate in PEM, or DER in base64 (bare for Ed25519). @throws where it is none of these */
+/** A public key in PEM, a certificate in PEM, or DER in base64 (bare for Ed25519). @throws for anything else */
 function publicKeyOf(text: string): KeyObject {
   if (text.includes('BEGIN CERTIFICATE')) return new X509Certificate(text).publicKey;
   if (text.includes('BEGIN')) return createPublicKey(text);

@@ -12,7 +12,7 @@ export interface Slot {
   readonly names: Names;
 }
 
-/** What stands in for a value where the fixed text of an address is looked at: a letter with no meaning of its own. */
+/** Replaces a value when the fixed text of an address is examined: a letter without a meaning in addresses. */
 const STAND_IN = 'x';
 
 /** The component of an address in which its next piece stands. */

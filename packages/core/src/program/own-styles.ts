@@ -188,7 +188,7 @@ function isLinkAt(elements: readonly Element[], at: number): boolean {
   return elementAt(elements, at)?.name === 'link';
 }
 
-/** What stands in for a `<link>` keeps its media query; a `<style>` has it in its tag. */
+/** The style sheet that replaces a `<link>` keeps its media query; a `<style>` has it in its tag. */
 function mediaOf(elements: readonly Element[], { at, media }: PlacedSheet, rest: string): string {
   const isWhole = media === undefined || /^(?:all)?$/i.test(media.trim());
   return rest === '' || isWhole || !isLinkAt(elements, at) ? rest : `@media ${media}{${rest}}`;

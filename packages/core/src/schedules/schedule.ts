@@ -15,7 +15,7 @@ export interface Schedule {
   readonly timeZone: string;
   readonly repeat: string | undefined;
   readonly times: Recurrence;
-  /** What becomes of a time at which the service did not run. */
+  /** What happens to a time at which the service was down. */
   readonly missed: 'run' | 'skip';
   readonly template: string;
   readonly source: RecipientSource;

@@ -44,7 +44,7 @@ export class ContentReader {
     return { pieces: this.#unstuffed(this.#checked(seen.subarray(thought, stop), length !== undefined)), length };
   }
 
-  /** Looks for line ends that are none, and repairs them where that is wanted. */
+  /** Looks for bare CR and LF, and repairs them where that is wanted. */
   #checked(bytes: Buffer, isEnd: boolean): Buffer {
     if (!this.hasBareLineEnd) this.hasBareLineEnd = this.#hasBare(bytes);
     if (bytes.length > 0) this.#last = bytes.at(-1) ?? 0;

@@ -14,7 +14,7 @@ export interface ReadinessOptions {
 /** What keeps the service from taking work, in sentences. Concurrent callers share one check. */
 export type Readiness = () => Promise<readonly string[]>;
 
-/** With less space left on the disk it takes no more work, so that there is room for what becomes of what it has; in MiB. */
+/** With less space left on the disk it takes no more work, so that there is room for the results of what it has accepted; in MiB. */
 const LEAST_FREE_MIB = 32;
 const MIB = 1024 * 1024;
 

@@ -162,7 +162,7 @@ function isBusy({ runtime, built }: Generation): boolean {
   return runtime.workers.busy() || built.features.some((feature) => feature.isBusy?.() === true);
 }
 
-/** One thread is none: this one does it itself then. */
+/** With one worker no thread is started: this one does the work. */
 function threadsOf({ workers = 1 }: StartOptions): number {
   return workers > 1 ? workers : 0;
 }

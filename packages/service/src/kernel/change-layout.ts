@@ -37,7 +37,7 @@ const NOT_CAPTURED = new Set(['__drizzle_migrations', 'change_log', 'log_positio
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /**
- * The tables of a file, from its schema. Full-text indexes are none: they are made again from rows.
+ * The tables of a file, from its schema. Full-text indexes are left out: they are built from rows.
  * @throws where a table has no primary key, so that its rows cannot be distinguished
  */
 export function layoutOf(raw: Sqlite.Database): Layout {

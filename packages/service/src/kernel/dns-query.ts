@@ -46,7 +46,7 @@ export interface DnsReply {
 const UDP_BYTES = 1232;
 const TRIES = 2;
 
-/** A packet as it is decoded: its type says nothing of some fields. */
+/** A packet as it is decoded: the package's type leaves out some fields. */
 type Decoded = Packet & { readonly rcode?: string; readonly flag_aa?: boolean; readonly flag_tc?: boolean };
 
 /** Asks one name server one question (RFC 1035), by UDP and, where the answer is too long, by TCP. @returns undefined where no answer came */

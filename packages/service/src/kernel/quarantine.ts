@@ -87,7 +87,7 @@ export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
     /**
      * An item has thrown. @returns when to try it again; undefined when it is to be quarantined now: write it with `put`, in the transaction
      * that takes it out of its queue
-     * @throws the error itself when it says nothing of the item: the database could not be written
+     * @throws the error itself when the item is not the cause: the database could not be written
      */
     failed(worker: string, key: string, error: unknown): number | undefined {
       if (error instanceof StoreUnavailable) throw error;

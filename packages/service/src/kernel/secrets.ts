@@ -29,7 +29,7 @@ export interface Secrets {
       | 'unsubscribe'
       | 'webhooks',
   ) => Uint8Array;
-  /** By what they are known: it says nothing about them. */
+  /** Identifies a secret without revealing it. */
   readonly fingerprint: string;
 }
 

@@ -21,7 +21,7 @@ export function chosen(schema: z.ZodType, raw: unknown): z.ZodType {
   return option ?? schema;
 }
 
-/** What the schema says of a place in the configuration; undefined where it says nothing. */
+/** The schema's description of a place in the configuration; undefined where it has none. */
 function schemaAt(raw: unknown, path: readonly PropertyKey[]): z.ZodType | undefined {
   let at: z.ZodType = Settings;
   let value = raw;

@@ -27,7 +27,7 @@ export interface DialectAnswer {
   readonly headers?: Readonly<Record<string, string>>;
 }
 
-/** What becomes of a letter, to be called about. */
+/** The outcome of a letter, which is reported by a call. */
 export interface News {
   readonly nr: string;
   /** Of the letter. */

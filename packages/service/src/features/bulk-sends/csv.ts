@@ -43,7 +43,7 @@ function rowOf(cells: Readonly<Record<string, string>>, schema: Type): unknown {
     to: to !== undefined && to !== '' ? to : name === undefined || name === '' ? (address ?? '') : { name, address: address ?? '' },
   };
   for (const [column, text] of Object.entries(others)) {
-    // An empty cell says nothing.
+    // An empty cell is a field that is left out.
     if (text === '') continue;
     const path = column.split('.');
     setAt(row, path, path[0] === 'data' ? valueOf(text, typeAt(schema, path.slice(1))) : text);

@@ -16,7 +16,7 @@ interface Options {
   readonly editions: Editions;
   readonly accept: Acceptor;
   readonly outside: OutsideRules & { readonly waitMs: number };
-  /** Requests for recipients are signed with what is made of it. */
+  /** Requests for recipients are signed with keys derived from it. */
   readonly secret: Uint8Array;
   readonly feed: Pick<Feed, 'reported'>;
 }

@@ -75,7 +75,7 @@ export const bulkRows = sqliteTable(
   {
     bulkId: text('bulk_id').notNull(),
     n: integer('n').notNull(),
-    /** Stands for the recipient, and says nothing of them. */
+    /** Identifies the recipient without revealing them. */
     key: text('key').notNull(),
     messageId: text('message_id'),
     /** Of one that was refused: who, as far as it can be read, and why. */

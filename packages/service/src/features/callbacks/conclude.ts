@@ -36,7 +36,7 @@ interface ConcludingOptions {
   readonly consenting: Consenting;
 }
 
-/** A delivery, or why the event says nothing of it. */
+/** A delivery, or why the event does not apply to it. */
 type Found = { readonly delivery: KnownDelivery } | { readonly delivery?: undefined; readonly why: string | undefined };
 
 /** Writes what an event means for its delivery. */
@@ -53,7 +53,7 @@ export function concluding({ store, clock, suppressing, consenting }: Concluding
     return only === undefined ? undefined : store.deliveries.find(only.id, tx);
   }
 
-  /** A provider speaks only of what it was given: another's deliveries are none of its business, whatever ids it has got hold of. */
+  /** A provider speaks only of what it was given: it cannot report on another provider's deliveries, whatever ids it knows. */
   function find(event: CallbackEvent, { provider, known }: EventCall, tx: Tx): Found {
     const delivery = named(event, known, tx);
     if (delivery === undefined) return { why: undefined };
@@ -124,7 +124,7 @@ export function concluding({ store, clock, suppressing, consenting }: Concluding
   };
 }
 
-/** A link that was followed or a picture that was loaded, as a provider reports it. It says nothing of who did it. */
+/** A link that was followed or a picture that was loaded, as a provider reports it; it does not say who did it. */
 function hitFact(
   { meaning, at, url }: CallbackEvent,
   {

@@ -73,7 +73,7 @@ async function verify({ name, callbacks: { signature }, call, outside }: Arrived
   throw notSigned(verdict.why);
 }
 
-/** Answers a handshake. @returns undefined where the call is none */
+/** Answers a handshake. @returns undefined for any other call */
 async function answerHandshake(arrived: Arrived, deps: CallbackEndpoints): Promise<Reply<string> | undefined> {
   const met = arrived.callbacks.handshake(arrived.call, arrived.outside);
   if (met === undefined) return undefined;

@@ -37,7 +37,7 @@ export async function wantedNode(bucket: KV): Promise<string | undefined> {
   return entry === null || entry.operation !== 'PUT' ? undefined : entry.string();
 }
 
-/** It is forgotten after the time of a lease, whatever comes of it. */
+/** It is forgotten after the time of a lease, whether it worked or not. */
 export async function wantNode(bucket: KV, node: string): Promise<void> {
   await bucket.put(WANTED, node);
 }

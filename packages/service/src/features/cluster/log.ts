@@ -183,7 +183,7 @@ export async function closeLog(
   const header = headersOf(group, { number: 0, count: 1, layout });
   for (let tries = 1; ; tries += 1)
     try {
-      // Wherever the log ends: it says nothing, so that nothing before it matters. It is one record, however often it is offered.
+      // At whatever place the log ends: the record is empty, so it depends on none before it. Published again, it is still one record.
       await streams.publish(names.logSubject, bytesOf({ at, changes: '[]' }), { msgID: `${group}.0`, headers: header, timeout: ANSWER_MS });
       return;
     } catch (error) {

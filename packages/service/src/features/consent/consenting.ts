@@ -73,7 +73,7 @@ export function consentChanges({ store, clock, suppressing, feed, paused }: Opti
       suppressing.add(tx, { space, address, topic, reason: 'unsubscribed', evidence, deliveryId }, now);
       return;
     }
-    // What became known late says nothing about a suppression that came after what decides.
+    // A fact that arrives late and does not decide leaves the suppressions as they are.
     if (deciding?.id !== row.id) return;
     // An erased address has its suppression under another name.
     for (const name of [address, suppressing.hiddenOf(address)]) {

@@ -131,7 +131,7 @@ export function reportReading({ store, clock, workers, domains, nameServers, spa
       }
     }
     for (const problem of problems) unread(problem);
-    // Whatever comes of it: it is not read again.
+    // Read once only, whether that works or not.
     if (number === 0) unread('It holds no report.');
   }
 

@@ -67,7 +67,7 @@ export function openEngagement({ clock, log, workers, registry, publicUrl }: Run
     const base = baseFor(delivery.senderDomain);
     const rules = spaces[space];
     if (tracking === undefined || base === undefined || rules?.mode !== 'deliver' || more.raw !== undefined) return undefined;
-    // What the space's rules keep here or send elsewhere says nothing of the recipient.
+    // An email that the space's rules keep here or send elsewhere does not reach the recipient.
     if (delivery.kept || delivery.intended !== null) return undefined;
     const isIndividual = tracking.mode === 'individual' && (!rules.requireConsent || agrees(space, delivery.address));
     const { opens, clicks, text } = tracking;

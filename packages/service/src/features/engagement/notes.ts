@@ -49,7 +49,7 @@ function networkOf(ip: string): string {
 /** Takes hits in. Uses no database, and may run in a thread. */
 export function hitNotes({ secret, now, append, lost }: Options): Note {
   const networks = boundedCache<string, string>(MOST_NETWORKS);
-  /** Tells the network of an address from others, and says nothing else of it. */
+  /** Distinguishes the network of an address from others, and reveals nothing else. */
   function nameOfNetwork(ip: string): string {
     let name = networks.get(ip);
     if (name === undefined) {

@@ -60,7 +60,7 @@ export function trackEmail<T extends Shown>(shown: T, tracking: EmailTracking | 
 
 const OWN_ADDRESS = /"https?:\/\/[^"/<>\s]+\/(go|image)\/([\w-]{30,})"/g;
 
-/** HTML as it was before: links lead to their targets, and the image is none. @param key that signed them */
+/** HTML as it was before: links lead to their targets, and the tracking image is removed. @param key that signed them */
 export function withoutTracking(html: string, key: Uint8Array): string {
   return html.replace(OWN_ADDRESS, (whole, kind: string, token: string) => {
     const read = readHitToken(key, token);

@@ -57,7 +57,7 @@ function countedNow(row: DeliveryToCount, before: Counted | undefined, events: r
     const times = events.filter((event) => event.kind === kind).map((event) => event.at);
     return times.length === 0 ? undefined : bucketOf(Math.min(...times.slice(0, MOST_TIMES)) - row.createdAt);
   };
-  // What machines do says nothing of the recipient.
+  // What machines do is not counted as the recipient's doing.
   const has = (kind: EventKind): boolean => events.some((event) => event.kind === kind && event.by !== 'machine');
   return {
     state: row.state,

@@ -42,7 +42,7 @@ export interface InboundEndpoints {
 }
 
 const endpoint = endpointsOf<InboundEndpoints>();
-/** What an email that says nothing of its looks is shown in. */
+/** The style of an email without styles of its own. */
 const PAGE =
   '<!doctype html><meta charset="utf-8"><style>body{font:16px/1.5 sans-serif;margin:16px;overflow-wrap:anywhere;color:#1c2733}img{max-width:100%;height:auto}blockquote{margin:0 0 0 8px;padding-left:12px;border-left:3px solid #ddd8cc}</style>';
 const SANDBOX = { 'Content-Security-Policy': "sandbox; default-src 'none'" };

@@ -61,7 +61,7 @@ export function inboundWork({ store, clock, workers, consent, nameServers, isSam
 
   async function read(row: InboundRow): Promise<ReadInbound> {
     const { bytes, envelopeFrom, hello, address, source } = row;
-    // What somebody has uploaded says nothing of who brought it.
+    // An uploaded email has no server that brought it.
     const isChecked = questions.begin() && source === 'mail';
     const input = { bytes, envelopeFrom, hello, address, isChecked, seconds: Math.floor(clock.now() / 1000) };
     try {

@@ -16,7 +16,7 @@ function stateOf(file: string): string | undefined {
 }
 
 /**
- * Follows a mail folder on the disk. Files whose names begin with a dot, which editors leave beside others, are none of it.
+ * Follows a mail folder on the disk. Files whose names begin with a dot, which editors leave beside others, are ignored.
  * @param changed is called for each file that is added, changed or removed, with its path in the folder
  * @returns once it is followed: a function that ends that
  */

@@ -113,7 +113,7 @@ function subjectOf({ shown }: Renderer, data: unknown, { space, now }: { readonl
   return shown({ data, now, mail: { space } }).subject;
 }
 
-/** The subject of an email whose sensitive data are masked: it says nothing of them. */
+/** The subject of an email whose sensitive data are masked. */
 function maskedSubject(masking: Masking, data: unknown, render: (data: unknown) => string): string {
   try {
     const [one, other] = [render(masking.standIns(data, 0)), render(masking.standIns(data, 1))];
@@ -128,7 +128,7 @@ function maskedSubject(masking: Masking, data: unknown, render: (data: unknown) 
 /** An email that the app has made itself; a text part is made from its HTML where it brings none. */
 export function readyContent(wanted: MessageRequest, edition: LoadedEdition, problems: RequestProblem[]): Content | undefined {
   const { subject = '', topic } = wanted;
-  // A part without anything in it is none.
+  // An empty part is left out.
   const [html, text] = [wanted.html, wanted.text].map((part) => (part === '' ? undefined : part));
   if (subject.trim() === '')
     problems.push({ path: 'subject', message: 'is missing', hint: 'Name a template, or give subject with html or text.' });

@@ -349,7 +349,7 @@ export class Dispatcher {
         handed = { outcome: { kind: 'uncertain', phase: 'content', reply: undefined, reason }, bytes: undefined };
       } else if (error instanceof ThreadFault) return;
       else {
-        // An email that cannot be made (an edition that is gone, a fault of ours) says nothing of any provider.
+        // An email that cannot be made (an edition that is gone, a fault of ours) does not count against a provider.
         this.#release(underWay, undefined);
         await this.#recording.unmade(underWay, error);
         return;

@@ -40,7 +40,7 @@ export interface IncomingReturn {
   readonly broughtBy?: { readonly address: string; readonly hello: string };
   /** Empty where nobody knows. */
   readonly envelopeTo: string;
-  /** Whose it is, where the one who hands it in belongs to a space: it then says nothing of other spaces' mail. */
+  /** Whose it is, where the one who hands it in belongs to a space: it then cannot concern other spaces' email. */
   readonly space: string | undefined;
   /** What it says, or why it cannot be read, where it was read already. */
   readonly read?: ReadReturn | { readonly error: string };
@@ -67,7 +67,7 @@ interface ToWrite extends ReadReturn {
 
 export type ReturnIntake = ReturnType<typeof returnIntake>;
 
-/** What a report says as a kind of fact; an expansion (RFC 3464 2.3.3) says nothing of a single mailbox. */
+/** What a report says as a kind of fact; an expansion (RFC 3464 2.3.3) is not about a single mailbox. */
 const FACT_OF = { failed: 'failed', delayed: 'delayed', delivered: 'delivered', relayed: 'relayed', expanded: 'relayed' } as const;
 
 /** Keeps what comes back and turns what it says into facts about deliveries. */

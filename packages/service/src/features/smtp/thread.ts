@@ -3,7 +3,7 @@ import { inThread } from '../../kernel/thread.js';
 import { listenSmtp, type ListenOptions, type SmtpListener } from './listen.js';
 import type { ReceivedMail, RecipientAnswer, SmtpLogin, SmtpUser } from './session.js';
 
-/** What an email says, read where it can hold up nobody but others that bring mail; or why it cannot be read. */
+/** What an email says, read in a thread that holds up nothing but other incoming email; or why it cannot be read. */
 export type Reading<Read> = { readonly value: Read } | { readonly error: string };
 
 /** What the thread is given. */

@@ -77,7 +77,7 @@ export function suppressing({ store, log, plan, anyCase, master }: SuppressingOp
   /** What a new fact means for its address; within the transaction that writes the fact. */
   function learn(tx: Tx, fact: NewFact, now: number): void {
     if (fact.kind !== 'failed' && fact.kind !== 'complained') return;
-    // What the sender did wrong says nothing about the recipient.
+    // A fault of the sender does not suppress the recipient.
     if (fact.cause !== undefined && isSenderFault(fact.cause)) return;
     const row = store.deliveries.find(fact.deliveryId, tx);
     if (row === undefined) return;

@@ -159,7 +159,7 @@ export function subscriptionStore(reads: Reader) {
       return (
         tx.db
           .update(notifications)
-          // No wait from the last try on: it is due whatever becomes of the date.
+          // Its wait counts from the last try and is zero, so it is due even after the clock is set.
           .set({ state: 'waiting', nextAt: sql`coalesce(${notifications.lastAt}, ${now})` })
           .where(
             and(
