@@ -165,6 +165,8 @@ function recordsOf({ key, isAlias, spf: ofSpf, a, b, dmarc, mx, mail }: typeof z
   return Object.fromEntries(Object.entries(all).filter(([, values]) => values.length > 0));
 }
 
+const RUNS = scaled(400, 1500);
+
 test('a finding that asks for an act exists exactly where a receiver would fail', async () => {
   let [passed, failed] = [0, 0];
   await fc.assert(
@@ -183,8 +185,8 @@ test('a finding that asks for an act exists exactly where a receiver would fail'
         expect([wanted.purpose, state === 'right']).toEqual([wanted.purpose, isFine]);
       }
     }),
-    { numRuns: scaled(400, 1500) },
+    { numRuns: RUNS },
   );
   // Both ways were taken often.
-  expect(Math.min(passed, failed)).toBeGreaterThan(500);
+  expect(Math.min(passed, failed)).toBeGreaterThan(RUNS / 4);
 });
