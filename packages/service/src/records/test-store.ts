@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pino } from 'pino';
-import { SYSTEM_CLOCK, type Clock, type Tx, newId } from '../kernel/index.js';
+import { idSince, SYSTEM_CLOCK, type Clock, type Tx } from '../kernel/index.js';
 import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from '../features/messages/index.js';
 import { openStore, type Store } from './records.js';
 
@@ -47,9 +47,13 @@ export async function openTestStore(clock: Clock = SYSTEM_CLOCK): Promise<TestSt
   } as TestStore;
 }
 
+let made = 0;
+/** Not by `newId`, whose ids never go back: another suite of this process may have made later ones. */
+const idAt = (kind: string, at: number): string => `${idSince(kind, at)}${String((made += 1)).padStart(16, '0')}`;
+
 /** A message as it is accepted. @param at milliseconds since the epoch */
 export function testMessage(at: number, more: Partial<MessageRow> = {}): MessageRow {
-  const id = newId('m', at);
+  const id = idAt('m', at);
   return {
     ...BARE_MESSAGE,
     id,
@@ -69,7 +73,7 @@ export function testMessage(at: number, more: Partial<MessageRow> = {}): Message
 /** A delivery of a message, due at once. */
 export function testDelivery({ id, space, createdAt, sender }: MessageRow, address: string, more: Partial<DeliveryRow> = {}): DeliveryRow {
   return {
-    id: newId('d', createdAt),
+    id: idAt('d', createdAt),
     messageId: id,
     space,
     address,
