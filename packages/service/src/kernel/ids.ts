@@ -5,15 +5,22 @@ const TIME_LENGTH = 10;
 // Many at once: asking for a few random bytes costs as much as asking for many.
 const random = new Uint32Array(4096);
 let used = random.length;
-const next = monotonicFactory(() => {
-  if (used === random.length) {
-    randomFillSync(random);
-    used = 0;
-  }
-  const value = (random[used] ?? 0) / 2 ** 32;
-  used += 1;
-  return value;
-});
+const newSource = () =>
+  monotonicFactory(() => {
+    if (used === random.length) {
+      randomFillSync(random);
+      used = 0;
+    }
+    const value = (random[used] ?? 0) / 2 ** 32;
+    used += 1;
+    return value;
+  });
+let next = newSource();
+
+/** Lets the next id be of an earlier time than the last one, as in a new process. For tests, whose suites share one. */
+export function forgetIds(): void {
+  next = newSource();
+}
 
 /**
  * An id that sorts by the time it was made, also within a millisecond and when the clock goes back: a letter for its kind, and a ULID in
