@@ -7,7 +7,7 @@ function isSame(a: readonly string[], b: readonly string[]): boolean {
 
 /** Keeps what `make` made for each list of texts. Intl objects are slow to make and cheap to keep; the count is bounded. */
 export function memo<A extends readonly string[], T>(make: (...key: A) => T, most = 500): (...key: A) => T {
-  // Takes room for all of it when it is made.
+  // Made with the first entry, since it takes room for all of them at once.
   let kept: LRUCache<string, { readonly made: T }> | undefined;
   let last: readonly string[] = [];
   let lastMade: T | undefined;

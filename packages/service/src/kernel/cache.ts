@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 
 /**
  * Keeps the entries that were used last. It grows with what is kept: the package's `max` takes room for all of them at once, which was an eighth
- * of a service's start and 10 MB.
+ * of the time in which a service starts.
  *
  * @param most entries
  */
