@@ -4,7 +4,8 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root, run } from './steps.mjs';
 
-const tsc = (...projects) => run(`tsc -b ${projects.join(' ')}`, process.execPath, ['node_modules/typescript/bin/tsc', '-b', ...projects]);
+const tsc = (...projects) =>
+  run(`tsc -b ${projects.join(' ')}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', ...projects]);
 
 // The client is made from the endpoints of the service, so the service comes first.
 tsc('packages/service');

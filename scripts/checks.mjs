@@ -6,13 +6,11 @@ import { root, run, runBeside } from './steps.mjs';
 
 const node = process.execPath;
 
-/** The longest runs beside all others, the tests included. */
-const LINT = ['Lint', 'npx', ['eslint', '.', '--max-warnings', '0']];
-const OTHERS = [
+/** What runs before the tests. The linter checks types, too: those of the tests and of the console, which the build does not see. */
+const BEFORE = [
   ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
-  ['Types of tests', node, ['node_modules/typescript/bin/tsc', '-p', 'tsconfig.tests.json']],
-  ['Types of the console', node, ['node_modules/typescript/bin/tsc', '-p', 'packages/console']],
-  ['Format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']],
+  ['Lint and types', 'npx', ['oxlint', '--deny-warnings']],
+  ['Format', 'npx', ['oxfmt', '--check', '.']],
   ['Arrows point down', 'npm', ['run', '-s', 'arrows']],
   ['Nothing is unused', 'npx', ['knip']],
 ];
@@ -41,14 +39,9 @@ async function test(args) {
 
 /** Runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
 export async function checks(args) {
-  const linting = runBeside([LINT]);
-  const others = await runBeside(OTHERS, 1);
-  if (others !== 0) {
-    await linting;
-    process.exit(others);
-  }
+  const failed = await runBeside(BEFORE);
+  if (failed !== 0) process.exit(failed);
   const { status, skipped } = await test(args);
-  const lint = await linting;
   if (skipped > 0 && process.env.CI) {
     console.error('On CI a test that cannot run is a failure.');
     process.exit(1);
@@ -56,6 +49,5 @@ export async function checks(args) {
   // The page of conformance says what all tests have shown; a run of some, or one that had to leave some out, says less.
   if (status === 0 && skipped === 0 && args.length === 0)
     run('The page of conformance is current', node, ['scripts/conformance.mjs', '--check']);
-  if (lint !== 0) console.error('Lint has failed: see above.');
-  process.exit(status || lint);
+  process.exit(status);
 }

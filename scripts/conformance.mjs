@@ -1,7 +1,7 @@
 // docs/conformance.md, made of the tests that ran: node scripts/conformance.mjs [--check]
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { format, resolveConfig } from 'prettier';
+import { format } from 'oxfmt';
 import { root } from './steps.mjs';
 
 const RESULTS = join(root, 'node_modules/.cache/verbalis-jest.json');
@@ -33,7 +33,7 @@ ${table.join('\n')}
 
 What is not offered is refused: \`BODY=BINARYMIME\`, \`CHUNKING\`, and reports asked for with \`NOTIFY\`, \`RET\`, \`ENVID\`, \`ORCPT\` (555, RFC 5321 4.1.1.11). The Received field names the app by its own word and leaves out its address (RFC 5321 7.6).
 `;
-const made = await format(wanted, { ...(await resolveConfig(PAGE)), parser: 'markdown' });
+const { code: made } = await format(PAGE, wanted);
 if (!process.argv.includes('--check')) writeFileSync(PAGE, made);
 else if (!existsSync(PAGE) || readFileSync(PAGE, 'utf8') !== made) {
   console.error('docs/conformance.md is not what the tests show. Make it again: node scripts/conformance.mjs');

@@ -1,6 +1,6 @@
 /**
  * Limits how long a function is to read: its own lines, without blank lines, comments, and the bodies of functions inside it, which are
- * counted by themselves. A function that only holds others (a store of ten queries) is as easy to read as a class of ten methods; ESLint's
+ * counted by themselves. A function that only holds others (a store of ten queries) is as easy to read as a class of ten methods; the linter's
  * own `max-lines-per-function` counts the two differently.
  */
 export const ownLines = {

@@ -47,7 +47,7 @@ function writeDoors(folder, exported) {
 function buildChanged(hash) {
   const mark = join(root, 'node_modules/.cache/verbalis-built');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === hash) return;
-  run('Building what has changed', process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
+  run('Building what has changed', process.execPath, ['node_modules/typescript-native/bin/tsc', '-b']);
   mkdirSync(dirname(mark), { recursive: true });
   writeFileSync(mark, hash);
 }

@@ -20,6 +20,6 @@ interface MailMatchers<R> {
 
 declare module 'expect' {
   // The type parameters must be those of the interface that is added to.
-  // eslint-disable-next-line @typescript-eslint/no-unused-vars, @typescript-eslint/no-empty-object-type
+  // oxlint-disable-next-line no-unused-vars, typescript/no-empty-object-type
   interface Matchers<R extends void | Promise<void>, T = unknown> extends MailMatchers<R> {}
 }

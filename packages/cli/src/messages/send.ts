@@ -92,7 +92,7 @@ export async function send(client: Client, template: string | undefined, options
     throw new UsageError('--idempotency-key is for one message, and the file has several.');
   const uploaded: { upload: string }[] = [];
   for (const path of options.attach ?? []) {
-    let bytes: Buffer;
+    let bytes: Buffer<ArrayBuffer>;
     try {
       bytes = readFileSync(path);
     } catch (error) {

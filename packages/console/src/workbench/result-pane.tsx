@@ -60,7 +60,7 @@ const Meter = styled.div<{ readonly $part: number }>`
     background: linear-gradient(
       to right,
       ${({ $part }) => ($part > 1 ? color.bad : $part > 0.85 ? color.wait : color.accent)} ${({ $part }) => Math.min(100, $part * 100)}%,
-      ${color.hair} 0
+        ${color.hair} 0
     );
   }
 `;

@@ -158,7 +158,8 @@ function find<K extends Expression['kind']>(
   kind: K,
 ): (Seen & { readonly expression: Extract<Expression, { kind: K }> }) | undefined {
   return seen.find(({ expression }) => expression.kind === kind) as
-    (Seen & { readonly expression: Extract<Expression, { kind: K }> }) | undefined;
+    | (Seen & { readonly expression: Extract<Expression, { kind: K }> })
+    | undefined;
 }
 
 /** The fields of the records among what a type can be. */

@@ -20,7 +20,8 @@ export type Filter =
   | { readonly kind: 'in'; readonly field: string; readonly values: readonly (string | number)[] };
 
 export type ReadFilter =
-  { readonly filter: Filter; readonly fault?: undefined } | { readonly filter?: undefined; readonly fault: FilterFault };
+  | { readonly filter: Filter; readonly fault?: undefined }
+  | { readonly filter?: undefined; readonly fault: FilterFault };
 
 /** Fields with their types; where there are only so many values, all of them. `labels.NAME` is a text too. */
 const FILTER_FIELDS: Readonly<Record<string, { readonly type: 'text' | 'number'; readonly values?: readonly string[] }>> = {

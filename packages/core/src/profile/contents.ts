@@ -15,7 +15,6 @@ const PARSER = new XMLParser({
   ignorePiTags: true,
   // Without a document type there are no entities of its own that could grow.
   processEntities: true,
-  htmlEntities: false,
 });
 
 /** XML that declares a document type is not read: it is the way to entities that grow (XML 1.0 4.1). */

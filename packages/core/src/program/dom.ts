@@ -62,12 +62,12 @@ type Located = AnyNode & {
 };
 
 export function offsetOf(node: AnyNode): number | undefined {
-  return (node as Located).sourceCodeLocation?.startOffset;
+  return node.sourceCodeLocation?.startOffset;
 }
 
 /** Where a node of the source ends in the marked text. */
 export function endOf(node: AnyNode): number | undefined {
-  return (node as Located).sourceCodeLocation?.endOffset;
+  return node.sourceCodeLocation?.endOffset;
 }
 
 /** Where the tags of an element stand in the marked text; undefined where it has none of its own. */

@@ -144,7 +144,10 @@ export type Op =
 
 /** One row of a table of the text part. */
 export type TextRow =
-  { readonly op: 'row'; readonly cells: readonly (readonly Op[])[]; readonly total: boolean } | IfOp<TextRow> | EachOp<TextRow> | LetOp;
+  | { readonly op: 'row'; readonly cells: readonly (readonly Op[])[]; readonly total: boolean }
+  | IfOp<TextRow>
+  | EachOp<TextRow>
+  | LetOp;
 
 export type TextItem = { readonly op: 'item'; readonly body: readonly TextOp[] } | IfOp<TextItem> | EachOp<TextItem> | LetOp;
 

@@ -31,7 +31,18 @@ export interface ClientOptions {
 }
 
 type State =
-  'greeting' | 'ehlo' | 'helo' | 'starttls' | 'upgrading' | 'auth' | 'ready' | 'transaction' | 'content' | 'final' | 'quit' | 'closed';
+  | 'greeting'
+  | 'ehlo'
+  | 'helo'
+  | 'starttls'
+  | 'upgrading'
+  | 'auth'
+  | 'ready'
+  | 'transaction'
+  | 'content'
+  | 'final'
+  | 'quit'
+  | 'closed';
 
 const PHASES: Readonly<Record<State, Phase>> = {
   greeting: 'greeting',

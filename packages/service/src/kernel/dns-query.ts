@@ -160,7 +160,7 @@ const plainName = (name: string): string => name.toLowerCase().replace(/\.$/, ''
 function recordOf(answer: Answer): DnsRecordData[] {
   const shared = { name: plainName(answer.name), type: answer.type as string, ttl: 'ttl' in answer ? (answer.ttl ?? 0) : 0 };
   // Others are of no use here.
-  // eslint-disable-next-line @typescript-eslint/switch-exhaustiveness-check
+  // oxlint-disable-next-line typescript/switch-exhaustiveness-check
   switch (answer.type) {
     case 'A':
     case 'AAAA':

@@ -19,7 +19,7 @@ test('each transaction runs exactly once, and one that throws undoes only itself
   // "a" again breaks the unique column; "boom" throws after it has written.
   const results = await Promise.allSettled([write('a'), write('b', 'boom'), write('c'), write('a'), write('d')]);
   expect(statuses(results)).toBe('frfrf');
-  expect(ran).toEqual(new Map([['a', 2], ['b', 1], ['c', 1], ['d', 1]])); // prettier-ignore
+  expect(ran).toEqual(new Map([['a', 2], ['b', 1], ['c', 1], ['d', 1]])); // oxfmt-ignore
   expect(all()).toEqual(['a', 'a-2', 'c', 'c-2', 'd', 'd-2']);
   expect(results[1]).toMatchObject({ reason: { message: 'boom' } });
 });
@@ -238,7 +238,7 @@ test('a group that others store is not committed, and nobody is answered, before
   expect([all(), seen, asked.length, group.busy, group.doubtMs > 0]).toEqual([[], [], 1, true, true]);
   asked[0]?.(true);
   await Promise.all(first);
-  expect([all(), seen]).toEqual([['a', 'b'], ['effect a', 'effect b', 'a', 'b']]); // prettier-ignore
+  expect([all(), seen]).toEqual([['a', 'b'], ['effect a', 'effect b', 'a', 'b']]); // oxfmt-ignore
   await groups(2);
   asked[1]?.(true);
   await second;

@@ -38,7 +38,7 @@ const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
 
 /** The records of all features. A feature takes the part that it works on (its store.ts). */
 // An interface, so that messages of the compiler name it.
-// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+// oxlint-disable-next-line typescript/no-empty-object-type
 export interface Store extends ReturnType<typeof recordsOn> {}
 
 /** Opens a database file for this process alone. @throws StartError */

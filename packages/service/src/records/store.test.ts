@@ -490,7 +490,7 @@ test('uploads, alerts, notes, sessions and editions are removed when they are ol
   await store.people.open(testSession('z2', 10, 20), 'another secret');
   expect([await store.people.forget(19), await store.people.forget(20)]).toEqual([0, 1]);
 
-  const folder = (text: string) => new Map([['a.md', Buffer.from(text)], ['shared.md', Buffer.from('shared')]]); // prettier-ignore
+  const folder = (text: string) => new Map([['a.md', Buffer.from(text)], ['shared.md', Buffer.from('shared')]]); // oxfmt-ignore
   for (let n = 1; n <= 6; n += 1) await store.editions.publish('harbour', folder(`text ${n}`), n);
   // Edition 1 belongs to the messages above; 6 is in use; two stay as the newest.
   // With them, the files that no other edition has.

@@ -54,7 +54,7 @@ export function openidProvider(settings: PeopleSettings['openid']): () => Promis
     if (settings === undefined) return Promise.reject(new Error('No OpenID provider is configured.'));
     const { issuer, clientId, clientSecret } = settings;
     // Only an issuer that is configured so is asked without TLS: the library marks it so that it stands out.
-    // eslint-disable-next-line @typescript-eslint/no-deprecated
+    // oxlint-disable-next-line typescript/no-deprecated
     const insecure = issuer.startsWith('http:') ? [openid.allowInsecureRequests] : [];
     found ??= openid
       .discovery(new URL(issuer), clientId, clientSecret, undefined, { execute: insecure, timeout: ASK_SECONDS })

@@ -46,6 +46,7 @@ export function tokenSource(request: TokenRequest, { dispatcher, waitMs, elapsed
     };
     const options = {
       // The configuration names the address, also where it has no TLS: a provider on this machine.
+      // oxlint-disable-next-line typescript/no-deprecated -- the mark is a warning; there is no other way.
       [allowInsecureRequests]: true,
       [customFetch]: (url: string, init: CustomFetchOptions<'POST', URLSearchParams>) =>
         fetch(url, { ...(init as unknown as RequestInit), dispatcher }) as unknown as Promise<Response>,

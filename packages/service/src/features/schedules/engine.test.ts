@@ -259,7 +259,8 @@ describe('a schedule', () => {
 
   test('has, after anything that may happen, no run twice, none that was paused, and none left out in between', async () => {
     type Step =
-      { readonly kind: 'pass' | 'down' | 'back'; readonly minutes: number } | { readonly kind: 'pause' | 'resume' | 'skip' | 'unskip' };
+      | { readonly kind: 'pass' | 'down' | 'back'; readonly minutes: number }
+      | { readonly kind: 'pause' | 'resume' | 'skip' | 'unskip' };
     const step: fc.Arbitrary<Step> = fc.oneof(
       fc.record({ kind: fc.constantFrom('pass' as const, 'pass' as const, 'down' as const), minutes: fc.integer({ min: 1, max: 400 }) }),
       fc.record({ kind: fc.constant('back' as const), minutes: fc.integer({ min: 1, max: 200 }) }),

@@ -42,7 +42,8 @@ export interface ConnectionFacts {
   readonly extensions: ReadonlyMap<string, string>;
   readonly authenticated: string | undefined;
   readonly tls:
-    { readonly version: string; readonly cipher: string; readonly certificate: PeerCertificate; readonly trusted: boolean } | undefined;
+    | { readonly version: string; readonly cipher: string; readonly certificate: PeerCertificate; readonly trusted: boolean }
+    | undefined;
 }
 
 /** One connection to an SMTP server: drives the dialogue over a socket. One mail at a time. */
