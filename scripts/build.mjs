@@ -8,7 +8,7 @@ const tsc = (...projects) =>
   run(`tsc -b ${projects.join(' ')}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', ...projects]);
 
 // The client is made from the endpoints of the service, so the service comes first.
-tsc('packages/service');
+tsc('packages/service/tsconfig.build.json');
 run('client', process.execPath, ['scripts/client.mjs']);
 tsc();
 // As users run it; see bundle.mjs.
