@@ -12,7 +12,7 @@ const BEFORE = [
   ['Lint and types', 'npx', ['oxlint', '--deny-warnings']],
   ['Format', 'npx', ['oxfmt', '--check', '.']],
   ['Arrows point down', 'npm', ['run', '-s', 'arrows']],
-  ['Nothing is unused', 'npx', ['knip']],
+  ['Nothing is unused', 'npx', ['knip', '--tsConfig', 'tsconfig.build.json']],
 ];
 
 /** Runs the tests. @param args for Jest: names of files, options @returns its status, and how many were skipped */
