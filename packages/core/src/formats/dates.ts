@@ -93,8 +93,16 @@ const dayParts = memo(
     new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit', calendar: 'gregory' }),
 );
 
-/** The calendar day at a moment in a zone, as an RFC 3339 full-date. */
+/** Since then, no zone has had an offset with seconds: within a minute the day is one. */
+const WHOLE_MINUTES = Date.UTC(1973, 0, 1);
+const dayOfMinute = memo((timeZone: string, minute: string) => dayOf(timeZone, Number(minute) * 60_000));
+
+/** The calendar day at a moment in a zone, as an RFC 3339 full-date. All emails of a minute ask for the same. */
 function dayIn(timeZone: string, at: number): string {
+  return at < WHOLE_MINUTES ? dayOf(timeZone, at) : dayOfMinute(timeZone, String(Math.floor(at / 60_000)));
+}
+
+function dayOf(timeZone: string, at: number): string {
   const parts = dayParts(timeZone).formatToParts(at);
   const part = (type: string): string => parts.find((dateTimeFormatPart) => dateTimeFormatPart.type === type)?.value ?? '';
   return `${part('year').padStart(4, '0')}-${part('month')}-${part('day')}`;
@@ -120,6 +128,7 @@ function relative(value: string, context: FormatContext): string {
 const unitFormat = memo((locale: string, unit: string) => new Intl.NumberFormat(locale, { style: 'unit', unit, unitDisplay: 'long' }));
 const joinUnits = memo((locale: string) => new Intl.ListFormat(locale, { type: 'unit', style: 'narrow' }));
 const DURATION = /^P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?$/;
+const unitCount = memo((locale: string, unit: string, count: string) => unitFormat(locale, unit).format(Number(count)), 1000);
 const DURATION_UNITS = ['year', 'month', 'week', 'day', 'hour', 'minute', 'second'] as const;
 const STEPS = [
   ['day', DAY],
@@ -152,7 +161,7 @@ function duration(value: string | number, context: FormatContext): string {
   const parts = counts
     .filter(([, count]) => count > 0)
     .sort(([a], [b]) => DURATION_UNITS.indexOf(a as 'day') - DURATION_UNITS.indexOf(b as 'day'))
-    .map(([unit, count]) => unitFormat(context.locale, unit).format(count));
+    .map(([unit, count]) => unitCount(context.locale, unit, String(count)));
   return parts.length === 0 ? unitFormat(context.locale, 'second').format(0) : joinUnits(context.locale).format(parts);
 }
 

@@ -214,3 +214,23 @@ test('dates and times that exist, and those that do not', () => {
   expect(['P', 'PT', 'P1W1D', 'P1234567890D', 'P1.5D'].map((text) => is('duration', text))).toEqual([false, false, false, false, false]);
   expect(plain(run('time', '08:15:00+02:00', [], { timeZone: 'America/New_York' }))).toBe('2:15 AM');
 });
+
+test('letters are counted as people do, also where a mark joins the first', () => {
+  const alone = Array.from({ length: 0x2e0 }, (_, i) => String.fromCharCode(0x20 + i));
+  for (const text of [alone.join(''), [...alone].reverse().join('')])
+    expect(Array.from(new Intl.Segmenter('en').segment(text), ({ segment }) => segment)).toEqual([...text]);
+  expect(run('capital', 'e\u0301t\u00e9')).toBe('E\u0301t\u00e9');
+  expect(run('capital', 'ijs', [], { locale: 'tr' })).toBe('İjs');
+  expect(run('capital', 'ß')).toBe('SS');
+  expect(run('shorten', 'cafe\u0301 noir', [5])).toBe('cafe\u0301…');
+  expect(run('shorten', 'a red woollen scarf', [6])).toBe('a red…');
+});
+
+test('days from now are those of the calendar in the zone, from the first minute on', () => {
+  const context = { locale: 'en', timeZone: 'Pacific/Auckland', now: Date.parse('2026-12-01T10:59:30Z') };
+  expect(run('relative', '2026-12-02', [], context)).toBe('tomorrow');
+  expect(run('relative', '2026-12-02', [], { ...context, now: Date.parse('2026-12-01T11:00:00Z') })).toBe('today');
+  expect(run('relative', '1972-01-07', [], { locale: 'en', timeZone: 'Africa/Monrovia', now: Date.parse('1972-01-07T00:44:29Z') })).toBe(
+    'tomorrow',
+  );
+});

@@ -30,9 +30,17 @@ function phone(value: string): string {
   return [`+${rest.slice(0, size)}`, ...groups, left].join('\u00A0');
 }
 
+/** Letters that never join with another, whatever the language: each is a letter as people count them. */
+const ALONE = /^[\u0020-\u02FF]*$/;
+
+/** The letters of a text as people count them (UAX 29). */
+function lettersIn(value: string, locale: string): readonly string[] {
+  return ALONE.test(value) ? [...value] : Array.from(segmenter(locale).segment(value), ({ segment }) => segment);
+}
+
 function shorten(value: string, most: number, locale: string): string {
   const limit = Math.max(1, Math.trunc(most));
-  const letters = [...segmenter(locale).segment(value.slice(0, limit * 64))].map((segmentData) => segmentData.segment);
+  const letters = lettersIn(value.slice(0, limit * 64), locale);
   return letters.length <= limit
     ? value
     : `${letters
@@ -75,7 +83,8 @@ function initials(value: string, locale: string): string {
 }
 
 function capital(value: string, locale: string): string {
-  const first = [...segmenter(locale).segment(value.slice(0, 64))][0]?.segment ?? '';
+  const start = value.slice(0, 2);
+  const [first = ''] = lettersIn(ALONE.test(start) ? start : value.slice(0, 64), locale);
   return first.toLocaleUpperCase(locale) + value.slice(first.length);
 }
 

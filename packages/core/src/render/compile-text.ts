@@ -32,7 +32,13 @@ export function compileText(ops: readonly TextOp[]): Run<string> {
 
 /** Blocks under each other, an empty line between them. */
 function spaced(blocks: readonly Block[]): string[] {
-  return blocks.filter((block) => block.length > 0).flatMap((block, i) => (i === 0 ? block : ['', ...block]));
+  const out: string[] = [];
+  for (const block of blocks) {
+    if (block.length === 0) continue;
+    if (out.length > 0) out.push('');
+    for (const line of block) out.push(line);
+  }
+  return out;
 }
 
 function compileBlocks(ops: readonly TextOp[]): TextRun {
@@ -41,7 +47,9 @@ function compileBlocks(ops: readonly TextOp[]): TextRun {
   const run = compileSteered<One, TextRun>(ops as readonly One[], compileBlock);
   return (env, width) => {
     const out: Block[] = [];
-    run(env, (textRun) => out.push(...textRun(env, width)));
+    run(env, (textRun) => {
+      for (const block of textRun(env, width)) out.push(block);
+    });
     return out;
   };
 }

@@ -46,14 +46,18 @@ function textParts(marked: string): { text: string; flowed: string } {
 
 /** Fixed lines lose their spaces at the end (but for the mark of a signature), soft ones get one; the start is stuffed (RFC 3676 4.4). */
 function flow(marked: string): string {
-  return marked
-    .split('\n')
-    .map((line) => {
-      const soft = line.endsWith(SOFT_BREAK);
-      const bare = line === '-- ' ? line : (soft ? line.slice(0, -1) : line).trimEnd();
-      return `${/^(?: |>|From )/.test(bare) ? ' ' : ''}${bare}${soft ? ' ' : ''}`;
-    })
-    .join('\n');
+  let out = '';
+  for (let from = 0; from <= marked.length;) {
+    const found = marked.indexOf('\n', from);
+    const end = found === -1 ? marked.length : found;
+    const soft = end > from && marked[end - 1] === SOFT_BREAK;
+    const line = marked.slice(from, soft ? end - 1 : end);
+    const bare = line === '-- ' && !soft ? line : line.trimEnd();
+    const stuffed = bare[0] === ' ' || bare[0] === '>' || bare.startsWith('From ');
+    out += `${from === 0 ? '' : '\n'}${stuffed ? ' ' : ''}${bare}${soft ? ' ' : ''}`;
+    from = end + 1;
+  }
+  return out;
 }
 
 /** The places at which something may fail, wherever they stand in a program. */

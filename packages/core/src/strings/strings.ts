@@ -1,7 +1,6 @@
 import {
   isArgumentElement,
   isDateElement,
-  isLiteralElement,
   isNumberElement,
   isPluralElement,
   isSelectElement,
@@ -10,9 +9,9 @@ import {
   parse,
   type MessageFormatElement,
 } from '@formatjs/icu-messageformat-parser';
-import { IntlMessageFormat } from 'intl-messageformat';
-import { instantOf, memo } from '../formats/index.js';
-import { EMPHASIS, hasTags, marked, unmarked } from './rich.js';
+import { memo } from '../formats/index.js';
+import { compileMessage } from './message.js';
+import { EMPHASIS, hasTags } from './rich.js';
 import { depthOf, didYouMean, duplicateKeys, jsonFault, MAX_DEPTH, problem, SourceText, warning, type Problem } from '../problems/index.js';
 
 /** How a text uses a value: as it stands, as a number, as a date, to choose between variants, or as the address of a link. */
@@ -305,88 +304,4 @@ export function textOf(
     if (text !== undefined) return { text, locale: tag };
   }
   return undefined;
-}
-
-type Formats = NonNullable<ConstructorParameters<typeof IntlMessageFormat>[2]>;
-
-/** ICU's named styles of dates and times, in a time zone. */
-function formatsIn(timeZone: string): Formats {
-  return {
-    date: {
-      short: { month: 'numeric', day: 'numeric', year: '2-digit', timeZone },
-      medium: { month: 'short', day: 'numeric', year: 'numeric', timeZone },
-      long: { month: 'long', day: 'numeric', year: 'numeric', timeZone },
-      full: { weekday: 'long', month: 'long', day: 'numeric', year: 'numeric', timeZone },
-    },
-    time: {
-      short: { hour: 'numeric', minute: 'numeric', timeZone },
-      medium: { hour: 'numeric', minute: 'numeric', second: 'numeric', timeZone },
-    },
-  };
-}
-
-/** An ICU message ready to be filled in. Dates come as RFC 3339 texts, as in all data. */
-export function compileMessage(text: string, locale: string, timeZone: string): (values: Readonly<Record<string, unknown>>) => string {
-  const isRich = hasTags(text);
-  const elements = parse(text, { ignoreTag: !isRich });
-  const tags = isRich ? tagsIn(elements) : [];
-  const dates = new Set<string>();
-  datesIn(elements, dates);
-  const made = (zone: string): IntlMessageFormat => new IntlMessageFormat(elements, locale, formatsIn(zone), { ignoreTag: !isRich });
-  let own: IntlMessageFormat | undefined;
-  let utc: IntlMessageFormat | undefined;
-  const inUtc = (): IntlMessageFormat => (utc ??= made('UTC'));
-  return (values) => {
-    const plain = plainMessage(elements, values);
-    if (plain !== undefined) return plain;
-    const given: Record<string, string | number | boolean | Date | ((chunks: unknown[]) => string)> = {};
-    for (const [name, value] of Object.entries(values)) {
-      given[name] =
-        dates.has(name) && typeof value === 'string' ? new Date(instantOf(value)) : ((isRich ? unmarked(value) : value) as string | number);
-    }
-    for (const tag of tags) given[tag] = (chunks) => marked(tag, chunks.join(''));
-    // A calendar date has no zone: it is shown as it is, wherever the mail goes.
-    const isCalendar = [...dates].some((name) => /^\d{4}-\d\d-\d\d$/.test(String(values[name])));
-    const said = (isCalendar ? inUtc() : (own ??= made(timeZone))).format(given);
-    return typeof said === 'string' ? said : String(said);
-  };
-}
-
-/** A message of texts and values as they stand, which needs no formatter: most are. Undefined for a value that only the formatter knows. */
-function plainMessage(elements: readonly MessageFormatElement[], values: Readonly<Record<string, unknown>>): string | undefined {
-  let said = '';
-  for (const element of elements) {
-    if (isLiteralElement(element)) {
-      said += element.value;
-      continue;
-    }
-    if (!isArgumentElement(element)) return undefined;
-    const value = Object.hasOwn(values, element.value) ? values[element.value] : undefined;
-    if (typeof value === 'number') said += String(value);
-    else if (typeof value === 'string') said += value;
-    else return undefined;
-  }
-  return said;
-}
-
-/** The tags of a message, each once. */
-function tagsIn(elements: readonly MessageFormatElement[], out = new Set<string>()): readonly string[] {
-  for (const element of elements) {
-    if (isTagElement(element)) {
-      out.add(element.value);
-      tagsIn(element.children, out);
-    }
-    if (isPluralElement(element) || isSelectElement(element))
-      for (const option of Object.values(element.options)) tagsIn(option.value, out);
-  }
-  return [...out];
-}
-
-function datesIn(elements: readonly MessageFormatElement[], out: Set<string>): void {
-  for (const element of elements) {
-    if (isDateElement(element) || isTimeElement(element)) out.add(element.value);
-    if (isTagElement(element)) datesIn(element.children, out);
-    if (isPluralElement(element) || isSelectElement(element))
-      for (const option of Object.values(element.options)) datesIn(option.value, out);
-  }
 }
