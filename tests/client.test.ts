@@ -85,8 +85,13 @@ describe('what is not a service', () => {
 describe('time', () => {
   test('a try is given up after the timeout of the client, or of the call; a safe one is repeated', async () => {
     let asked = 0;
-    const url = await serve(() => void (asked += 1));
-    const client = createClient({ url, key: 'k', tries: 2, timeout: 30 });
+    const url = await serve(() => undefined);
+    // A busy machine may end a try before the server knows of it: what counts is what was called.
+    const counted: typeof fetch = (input, init) => {
+      asked += 1;
+      return fetch(input, init);
+    };
+    const client = createClient({ url, key: 'k', tries: 2, timeout: 30, fetch: counted });
     expect((await caught(client.messages.list())).message).toBe(`No answer from ${url} within 0.03 s`);
     expect(asked).toBe(2);
     const patient = createClient({ url, key: 'k', tries: 1, timeout: Infinity });
