@@ -35,6 +35,10 @@ async function ask(method: string, path: string, body?: unknown, headers: Record
 const good = booking('asa@post.example');
 const count = async () => (await all.client.messages.list({ limit: 200 })).messages.length;
 
+test('an idle connection stays open for longer than proxies and clients keep theirs', async () => {
+  expect((await ask('GET', '/v1/messages')).headers.get('keep-alive')).toBe('timeout=75');
+});
+
 describe('bad requests are refused with every fault at once, and nothing is stored', () => {
   // body, the paths of the faults, a piece of message or hint
   const cases: [string, unknown, string[], string][] = [

@@ -79,6 +79,12 @@ export interface Service {
   readonly stop: () => Promise<void>;
 }
 
+/**
+ * How long a connection without a request stays open: longer than proxies and clients keep theirs (usually a minute), so that it is they who
+ * close it. A request on a connection that we close at this moment would be lost, and not every request can be repeated.
+ */
+const IDLE_MS = 75_000;
+
 /** Records of a date that is so far ahead show that the clock was set back. */
 const JUMPED_MS = 60_000;
 /** How long requests that are under way may take once the service stops, in milliseconds. */
@@ -111,7 +117,7 @@ async function recover({ store, clock, log }: Ground): Promise<void> {
 
 /** Opens the socket of the API. @returns its address */
 export async function listen(front: Front, { host: name, port }: Settings['listen'], undo: Undo): Promise<string> {
-  const server = createServer(front.handle);
+  const server = createServer({ keepAliveTimeout: IDLE_MS }, front.handle);
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error) => {
       reject(portFault(error, { host: name, port, setting: 'listen.port (VERBALIS_LISTEN_PORT)' }));
