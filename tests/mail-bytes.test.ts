@@ -226,12 +226,14 @@ test('a large attachment goes through without being in memory as a whole', () =>
 });
 
 const DOMAIN = 'saltmarsh-ferries.example';
-const made = (['rsa-sha256', 'ed25519-sha256'] as const).map((algorithm, i): SigningKey => ({
-  domain: DOMAIN,
-  selector: `s${i}`,
-  algorithm,
-  key: importKey(algorithm, makeKey(algorithm).privateKey),
-}));
+const made = await Promise.all(
+  (['rsa-sha256', 'ed25519-sha256'] as const).map(async (algorithm, i): Promise<SigningKey> => ({
+    domain: DOMAIN,
+    selector: `s${i}`,
+    algorithm,
+    key: importKey(algorithm, (await makeKey(algorithm)).privateKey),
+  })),
+);
 
 /** Verifies every signature of an email by the Python implementation, with the records given instead of asked for. */
 export const VERIFY = `

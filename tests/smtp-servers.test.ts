@@ -105,12 +105,14 @@ describe('Postfix: TLS, logins, signatures', () => {
   });
 
   needs(POSTFIX, '/usr/bin/dkimverify')('signatures hold after a way through Postfix', async () => {
-    const keys = (['rsa-sha256', 'ed25519-sha256'] as const).map((algorithm, i) => ({
-      domain: 'saltmarsh-ferries.example',
-      selector: `s${i}`,
-      algorithm,
-      key: importKey(algorithm, makeKey(algorithm).privateKey),
-    }));
+    const keys = await Promise.all(
+      (['rsa-sha256', 'ed25519-sha256'] as const).map(async (algorithm, i) => ({
+        domain: 'saltmarsh-ferries.example',
+        selector: `s${i}`,
+        algorithm,
+        key: importKey(algorithm, (await makeKey(algorithm)).privateKey),
+      })),
+    );
     const unsigned = mail('Signed → and sealed');
     const signed = prefixed(await signMail(unsigned, keys, Date.now()), unsigned);
     expect(await hand({ port: started().port }, [signed])).toMatchObject([{ kind: 'accepted' }]);

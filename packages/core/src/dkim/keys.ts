@@ -1,4 +1,4 @@
-import { createPrivateKey, createPublicKey, generateKeyPairSync, type KeyObject } from 'node:crypto';
+import { createPrivateKey, createPublicKey, generateKeyPair, type KeyObject } from 'node:crypto';
 
 /** RSA with SHA-256 (RFC 6376 3.3.1), and Ed25519 (RFC 8463). */
 export type KeyAlgorithm = 'rsa-sha256' | 'ed25519-sha256';
@@ -11,11 +11,16 @@ export interface MadeKey {
   readonly privateKey: string;
 }
 
-/** Makes a signing key. The one place in core that is not the same every time. */
-export function makeKey(algorithm: KeyAlgorithm): MadeKey {
-  const { privateKey } =
-    algorithm === 'rsa-sha256' ? generateKeyPairSync('rsa', { modulusLength: RSA_BITS }) : generateKeyPairSync('ed25519');
-  return { algorithm, privateKey: privateKey.export({ type: 'pkcs8', format: 'pem' }) as string };
+/** Makes a signing key, on a thread: one of RSA takes up to a second. The one place in core that is not the same every time. */
+export function makeKey(algorithm: KeyAlgorithm): Promise<MadeKey> {
+  return new Promise((done, fail) => {
+    const made = (error: Error | null, _publicKey: KeyObject, privateKey: KeyObject): void => {
+      if (error === null) done({ algorithm, privateKey: privateKey.export({ type: 'pkcs8', format: 'pem' }) as string });
+      else fail(error);
+    };
+    if (algorithm === 'rsa-sha256') generateKeyPair('rsa', { modulusLength: RSA_BITS }, made);
+    else generateKeyPair('ed25519', undefined, made);
+  });
 }
 
 /** @throws when the text is no private key of this kind */

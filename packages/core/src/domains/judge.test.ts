@@ -11,17 +11,17 @@ let needs: DomainNeeds;
 let otherKey: string;
 let right: Readonly<Record<string, string[]>>;
 
-const keyText = (algorithm: 'rsa-sha256' | 'ed25519-sha256'): string =>
-  recordOf(algorithm, importKey(algorithm, makeKey(algorithm).privateKey));
+const keyText = async (algorithm: 'rsa-sha256' | 'ed25519-sha256'): Promise<string> =>
+  recordOf(algorithm, importKey(algorithm, (await makeKey(algorithm)).privateKey));
 
-beforeAll(() => {
+beforeAll(async () => {
   needs = {
     domain: ZONE,
     returnHost: RETURNS,
     mailServer: 'mail.quayside.example',
     keys: [
-      { selector: 'r1', record: keyText('rsa-sha256') },
-      { selector: 'e1', record: keyText('ed25519-sha256') },
+      { selector: 'r1', record: await keyText('rsa-sha256') },
+      { selector: 'e1', record: await keyText('ed25519-sha256') },
     ],
     providers: [
       {
@@ -35,7 +35,7 @@ beforeAll(() => {
     policy: 'none',
     reports: { dmarc: 'dmarc-reports', tls: 'tls-reports' },
   };
-  otherKey = keyText('rsa-sha256');
+  otherKey = await keyText('rsa-sha256');
   right = {
     [`${RSA} TXT`]: [needs.keys[0]?.record ?? ''],
     [`${ED} TXT`]: [needs.keys[1]?.record ?? ''],

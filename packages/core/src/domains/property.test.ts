@@ -10,10 +10,9 @@ import { nameServers, type Records } from './test-world.js';
 
 const ZONE = 'cove.example';
 const HOST = `returns.${ZONE}`;
-const [own, other] = [0, 1].map(() => recordOf('ed25519-sha256', importKey('ed25519-sha256', makeKey('ed25519-sha256').privateKey))) as [
-  string,
-  string,
-];
+const ed25519 = async (): Promise<string> =>
+  recordOf('ed25519-sha256', importKey('ed25519-sha256', (await makeKey('ed25519-sha256')).privateKey));
+const [own, other] = [await ed25519(), await ed25519()];
 const tagsOf = (text: string): Map<string, string> =>
   new Map(
     text

@@ -104,7 +104,7 @@ export function sendingDomains(options: Options) {
     /** Adds a domain with a key of each algorithm. One that is there stays as it is. @returns whether it is new */
     async add({ name, algorithms = BOTH, returnHost = `returns.${name}`, linkHost = null, policy = 'none' }: NewDomain): Promise<boolean> {
       if (all().byName.has(name)) return false;
-      const keys = newKeys(name, algorithms, new Set(), options);
+      const keys = await newKeys(name, algorithms, new Set(), options);
       const now = clock.now();
       return store.write((tx) => {
         // Somebody else may have added it at the same time: the first keys stay.
@@ -152,7 +152,7 @@ export function sendingDomains(options: Options) {
       const domain = all().byName.get(name);
       if (domain === undefined) return;
       const inUse = domain.keys.filter(({ retiredAt }) => retiredAt === null);
-      const rows = newKeys(
+      const rows = await newKeys(
         name,
         [...new Set(inUse.map(({ algorithm }) => algorithm))],
         new Set(domain.keys.map(({ selector }) => selector)),
@@ -273,19 +273,19 @@ export function sendingDomains(options: Options) {
 const nameOf = ({ domain, selector }: Pick<SigningKeyRow, 'domain' | 'selector'>): string => `${selector}._domainkey.${domain}`;
 
 /** New keys. Making one takes a while: not while others wait to write. */
-function newKeys(
+async function newKeys(
   domain: string,
   algorithms: readonly KeyAlgorithm[],
   taken: ReadonlySet<string>,
   { clock, master, isChecked }: Pick<Options, 'clock' | 'master' | 'isChecked'>,
-): SigningKeyRow[] {
+): Promise<SigningKeyRow[]> {
   const now = clock.now();
   const stamp = new Date(now).toISOString().slice(0, 10).replaceAll('-', '');
-  return algorithms.map((algorithm) => {
+  const made = algorithms.map(async (algorithm) => {
     const plain = `v${stamp}${algorithm.charAt(0)}`;
     let selector = plain;
     for (let i = 2; taken.has(selector); i += 1) selector = `${plain}${i}`;
-    const key = makeKey(algorithm);
+    const key = await makeKey(algorithm);
     return {
       ...NEVER,
       ...(isChecked ? {} : { publishedAt: now, signsFrom: now }),
@@ -297,6 +297,7 @@ function newKeys(
       createdAt: now,
     };
   });
+  return Promise.all(made);
 }
 
 /** Whether a newer key of the same algorithm signs, and is not missing. */
