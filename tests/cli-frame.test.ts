@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
 import { parse } from 'csv-parse/sync';
-import { runCli, type Ran } from './support/cli.js';
+import { runCli, spawnCli, type Ran } from './support/cli.js';
 import { OPERATOR, ROOT, startTestService, temporaryFolder, type TestService } from './support/service.js';
 
 // What all commands have in common: the JSON document, lists, exit statuses, completion, a reader that has gone.
@@ -46,7 +46,7 @@ describe('--json', () => {
     [['completion', 'bash'], 0],
     [['captured', 'clear'], 2],
   ])('%j prints one document, and ends with %i', async (args, status) => {
-    const ran = await runCli([...args, '--json'], args[0] === 'completion' ? undefined : all.service);
+    const ran = await spawnCli([...args, '--json'], args[0] === 'completion' ? undefined : all.service);
     const document = documentOf(ran);
     expect({ code: ran.code, ok: document.ok, status: document.status }).toEqual({ code: status, ok: status === 0, status });
     expect(document.problem === undefined).toBe(status < 2);
@@ -64,7 +64,7 @@ describe('--json', () => {
   test('bytes are base64', async () => {
     const eml = join(folder.path, 'a.eml');
     writeFileSync(eml, 'Subject: x\r\n\r\ny\r\n');
-    const ran = await runCli(['render', join(ROOT, 'demo/mail'), 'refund-receipt', '--part', 'eml', '--json']);
+    const ran = await spawnCli(['render', join(ROOT, 'demo/mail'), 'refund-receipt', '--part', 'eml', '--json']);
     const { base64 } = documentOf(ran).result as { base64: string };
     expect(Buffer.from(base64, 'base64').toString('latin1')).toMatch(/^Subject: /m);
   });
@@ -134,12 +134,12 @@ test('status says what the key may see', async () => {
   const { out } = await verbalis('status');
   expect(out).toMatch(/● ready +http:\/\/127/);
   expect(out).toMatch(/Providers +relay: working/);
-  const bare = await runCli(['status', '--url', all.service.url, '--key', 'wrong']);
+  const bare = await spawnCli(['status', '--url', all.service.url, '--key', 'wrong']);
   expect([bare.code, bare.out, bare.notes]).toEqual([0, expect.stringContaining('● ready'), expect.stringContaining('only readiness')]);
 });
 
 test('console link opens the console once', async () => {
-  const { out } = await runCli(['console', 'link', '--url', all.service.url, '--key', OPERATOR]);
+  const { out } = await spawnCli(['console', 'link', '--url', all.service.url, '--key', OPERATOR]);
   expect(out).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/sign-in#token=\S+\n$/);
 });
 

@@ -7,10 +7,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { writeMail } from '@verbalis/core/mime';
 import { lockFile } from '@verbalis/service/kernel';
 import { SmtpConnection } from '@verbalis/service/smtp';
+import { runHere } from './support/cli.js';
 import { freePort, freePorts } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
-// The command line as a process. It must be built: verify does that before.
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 let all: TestService;
 const folder = temporaryFolder();
@@ -28,17 +28,21 @@ interface Ran {
   err: string;
 }
 
-function verbalis(args: string[], options: { env?: Record<string, string>; input?: string; cwd?: string } = {}): Promise<Ran> {
+/** In this process, or in one of its own where it reads its standard input. */
+async function verbalis(args: string[], options: { env?: Record<string, string>; input?: string; cwd?: string } = {}): Promise<Ran> {
+  const env = { PATH: process.env['PATH'], VERBALIS_URL: all.service.url, VERBALIS_KEY: all.key, ...options.env };
+  const cwd = options.cwd ?? folder.path;
+  if (options.input === undefined) {
+    const { code, out, notes } = await runHere(args, { env, cwd });
+    return { code, out, err: notes };
+  }
   return new Promise((resolve) => {
-    const child = spawn(process.execPath, [CLI, ...args], {
-      cwd: options.cwd ?? folder.path,
-      env: { PATH: process.env['PATH'], VERBALIS_URL: all.service.url, VERBALIS_KEY: all.key, ...options.env },
-    });
+    const child = spawn(process.execPath, [CLI, ...args], { cwd, env });
     const ran: Ran = { code: null, out: '', err: '' };
     child.stdout.on('data', (bytes: Buffer) => (ran.out += bytes.toString()));
     child.stderr.on('data', (bytes: Buffer) => (ran.err += bytes.toString()));
     child.on('close', (code) => resolve({ ...ran, code }));
-    child.stdin.end(options.input ?? '');
+    child.stdin.end(options.input);
   });
 }
 

@@ -5,7 +5,7 @@ import { initCluster } from '@verbalis/service';
 import { readConfig } from '@verbalis/service/settings';
 import { parse, stringify } from 'yaml';
 import { startBrokers, type Brokers } from './support/brokers.js';
-import { runCli } from './support/cli.js';
+import { spawnCli } from './support/cli.js';
 import { makeMachines } from './support/cluster.js';
 import { issueCredentials } from './support/credentials.js';
 import { freePort } from './support/postfix.js';
@@ -116,16 +116,16 @@ test('on the command line: brokers that are not there, a cluster that is, a work
   try {
     const nobody = `127.0.0.1:${await freePort()}`;
     write({ cluster: { servers: [nobody], replicas: 1 } });
-    expect(await runCli(['cluster', 'init', '--config', config])).toMatchObject({
+    expect(await spawnCli(['cluster', 'init', '--config', config])).toMatchObject({
       code: 2,
       notes: expect.stringContaining(`No broker of the cluster can be used (${nobody})`),
     });
     write({ cluster: { servers: servers(), ...ACCESS, tls: tlsOf(own), replicas: 1, prefix: 'twice' } });
-    expect(await runCli(['cluster', 'init', '--config', config])).toMatchObject({ code: 0 });
-    expect(await runCli(['cluster', 'init', '--config', config])).toMatchObject({ code: 2, notes: expect.stringContaining('twice') });
+    expect(await spawnCli(['cluster', 'init', '--config', config])).toMatchObject({ code: 0 });
+    expect(await spawnCli(['cluster', 'init', '--config', config])).toMatchObject({ code: 2, notes: expect.stringContaining('twice') });
     expect(parse(readFileSync(config, 'utf8'))).toMatchObject({ cluster: { prefix: 'twice' } });
     rmSync(join(path, 'verbalis.secrets.json'));
-    const worker = await runCli(['deliver', '--config', config]);
+    const worker = await spawnCli(['deliver', '--config', config]);
     expect(worker).toMatchObject({ code: 2, notes: expect.stringContaining('verbalis.secrets.json') });
   } finally {
     remove();

@@ -9,7 +9,7 @@ import { headers } from '@nats-io/transport-node';
 import { pino } from 'pino';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { cuttable } from './support/cuttable.js';
-import { runCli } from './support/cli.js';
+import { spawnCli } from './support/cli.js';
 import { makeMachines, type ChildNode, type Machine } from './support/cluster.js';
 import { freePort } from './support/postfix.js';
 import { booking, DEMO_FOLDER, OPERATOR, temporaryFolder, until } from './support/service.js';
@@ -191,7 +191,7 @@ describe('a standby', () => {
     opened.push(folder.remove);
     cpSync(DEMO_FOLDER, folder.path, { recursive: true });
     rmSync(join(folder.path, 'signals', 'item-found.yaml'));
-    await runCli(['publish', folder.path, '--url', primary.url, '--key', OPERATOR, '--space', 'drydock']);
+    await spawnCli(['publish', folder.path, '--url', primary.url, '--key', OPERATOR, '--space', 'drydock']);
     await until(async () => ((await names()).includes('tern-island.example') ? true : undefined));
     await until(async () => ((await standby.client.holds.list()).holds.length === 1 ? true : undefined));
     await until(async () => ((await rules()).includes('item-found') ? undefined : true));

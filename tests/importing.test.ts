@@ -1,7 +1,7 @@
-import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { runHere } from './support/cli.js';
 import { ROOT, temporaryFolder } from './support/service.js';
 
 const { path, remove } = temporaryFolder();
@@ -9,8 +9,9 @@ afterAll(remove);
 const mail = join(path, 'mail');
 const PAGES = join(ROOT, 'tests/pages');
 
-function verbalis(...args: readonly string[]): { status: number | null; stdout: string; stderr: string } {
-  return spawnSync(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], { encoding: 'utf8' });
+async function verbalis(...args: readonly string[]): Promise<{ status: number | null; stdout: string; stderr: string }> {
+  const { code, out, notes } = await runHere(args, { env: process.env });
+  return { status: code, stdout: out, stderr: notes };
 }
 const importing = (page: string, name: string, ...more: readonly string[]): ReturnType<typeof verbalis> =>
   verbalis('import', page, '--into', join(mail, 'templates', name), '--json', ...more);
@@ -24,8 +25,8 @@ interface Result {
   };
 }
 
-beforeAll(() => {
-  expect(verbalis('init', mail).status).toBe(0);
+beforeAll(async () => {
+  expect((await verbalis('init', mail)).status).toBe(0);
   writeFileSync(join(mail, 'mail.yaml'), 'name: Saltmarsh\nbaseUrl: https://saltmarsh-ferries.example/\n');
 });
 
@@ -53,8 +54,8 @@ describe.each([
       (address) => `${from}assets/${address.startsWith('img') ? 'vessel' : 'picture'}.png`,
     );
 
-  test('is the same but for its placeholders, pictures and braces', () => {
-    const { status, stdout } = importing(join(PAGES, `${name}.html`), name, '--placeholder', placeholder);
+  test('is the same but for its placeholders, pictures and braces', async () => {
+    const { status, stdout } = await importing(join(PAGES, `${name}.html`), name, '--placeholder', placeholder);
     const { result } = JSON.parse(stdout) as Result;
     expect({ status, errors: result.problems.filter(({ severity }) => severity === 'error') }).toEqual({ status: 0, errors: [] });
     expect(Object.values(result.values).reduce((sum, times) => sum + times, 0)).toBe([...page.matchAll(pattern)].length);
@@ -64,9 +65,9 @@ describe.each([
     expect(source.slice(source.indexOf('---\n', 4) + 4)).toBe(written);
   });
 
-  test('renders what the page was, byte for byte, with the values of the sample', () => {
+  test('renders what the page was, byte for byte, with the values of the sample', async () => {
     const data: unknown = JSON.parse(read('samples/typical.json'));
-    const { stdout } = verbalis('render', mail, name, '--part', 'html');
+    const { stdout } = await verbalis('render', mail, name, '--part', 'html');
     const wanted = filled(assets(page, 'https://saltmarsh-ferries.example/'), pattern, (value) => at(data, value));
     // Mail has line ends of its own, and an address that changes gets quotes.
     expect(stdout.trimEnd()).toBe(
@@ -78,13 +79,13 @@ describe.each([
   });
 });
 
-test('what cannot be converted is listed with its line, and the rest is', () => {
+test('what cannot be converted is listed with its line, and the rest is', async () => {
   const page = join(path, 'odd.html');
   writeFileSync(
     page,
     '<html lang="en" dir="ltr"><head><title>%a%</title><link rel="stylesheet" href="none.css"></head>\n<body>\n<img src="none.png" alt="">\n<p style="background:url(x.png)">%if% %a-b% %a_b% %x% %x.y%</p>\n{{ other }}\n:::\n</body></html>\n',
   );
-  const { status, stdout } = importing(page, 'odd', '--placeholder', '%name%');
+  const { status, stdout } = await importing(page, 'odd', '--placeholder', '%name%');
   const { result } = JSON.parse(stdout) as Result;
   expect(status).toBe(1);
   expect(result.notes.map(({ line, message }) => `${line}: ${message}`)).toEqual([
@@ -99,17 +100,17 @@ test('what cannot be converted is listed with its line, and the rest is', () => 
   expect(Object.keys(result.values)).toEqual(expect.arrayContaining(['if_', 'a_b']));
 });
 
-test('files that exist stay, unless they are to be replaced; nothing outside of the page’s folder is read', () => {
-  const again = importing(join(PAGES, 'dark.html'), 'receipt', '--placeholder', '#(name)');
+test('files that exist stay, unless they are to be replaced; nothing outside of the page’s folder is read', async () => {
+  const again = await importing(join(PAGES, 'dark.html'), 'receipt', '--placeholder', '#(name)');
   expect(again).toMatchObject({ status: 1, stdout: expect.stringContaining('"templates/receipt/message.html"') });
-  expect(importing(join(PAGES, 'receipt.html'), 'receipt', '--placeholder', '%name%').status).toBe(0);
+  expect((await importing(join(PAGES, 'receipt.html'), 'receipt', '--placeholder', '%name%')).status).toBe(0);
   writeFileSync(join(path, 'secret.png'), 'secret');
   const page = join(path, 'pages.html');
   writeFileSync(
     page,
     '<html lang="en"><title>T</title><body><img src="../secret.png" alt=""><img src="%2e%2e/secret.png" alt=""></body></html>',
   );
-  const { result } = JSON.parse(importing(page, 'outside').stdout) as Result;
+  const { result } = JSON.parse((await importing(page, 'outside')).stdout) as Result;
   expect(result.files).toHaveLength(3);
   expect(result.notes).toHaveLength(2);
 });
@@ -118,16 +119,19 @@ test.each([
   [['--placeholder', 'name'], 'needs signs before and after'],
   [['--placeholder', '%value%'], 'does not say where the name of a value is'],
   [['--placeholder', '%xname%'], 'could be part of a name'],
-])('a wrong pattern is refused: %s', (args, message) => {
-  expect(importing(join(PAGES, 'dark.html'), 'wrong', ...args)).toMatchObject({ status: 2, stdout: expect.stringContaining(message) });
+])('a wrong pattern is refused: %s', async (args, message) => {
+  expect(await importing(join(PAGES, 'dark.html'), 'wrong', ...args)).toMatchObject({
+    status: 2,
+    stdout: expect.stringContaining(message),
+  });
 });
 
-test('a page that is not there, is not UTF-8, or goes into no mail folder is refused', () => {
-  expect(importing(join(path, 'none.html'), 'x')).toMatchObject({ status: 2, stdout: expect.stringContaining('cannot be read') });
+test('a page that is not there, is not UTF-8, or goes into no mail folder is refused', async () => {
+  expect(await importing(join(path, 'none.html'), 'x')).toMatchObject({ status: 2, stdout: expect.stringContaining('cannot be read') });
   const latin = join(path, 'latin.html');
   writeFileSync(latin, Buffer.from('<p>caf\u00e9</p>', 'latin1'));
-  expect(importing(latin, 'x')).toMatchObject({ status: 2, stdout: expect.stringContaining('is not UTF-8') });
-  expect(verbalis('import', latin, '--into', join(path, 'x'), '--json')).toMatchObject({
+  expect(await importing(latin, 'x')).toMatchObject({ status: 2, stdout: expect.stringContaining('is not UTF-8') });
+  expect(await verbalis('import', latin, '--into', join(path, 'x'), '--json')).toMatchObject({
     status: 2,
     stdout: expect.stringContaining('is not the folder of a template in a mail folder'),
   });

@@ -3,13 +3,12 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { spawn } from 'node:child_process';
+import { runHere } from './support/cli.js';
 import { OPERATOR, ROOT, startTestService, temporaryFolder, type TestService } from './support/service.js';
 
 // What people do wrong in their first days, and what the command line answers: what is wrong, where, and what to do. No stack traces, no words of
 // libraries, and the exit status of the reference.
 
-const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 const SAMPLE = join(ROOT, 'demo/mail/templates/refund-receipt/samples/typical.json');
 
 /** What was called, its exit status, and what it must print. SERVICE, PAGE, SAMPLE and OPERATOR stand for what the test has. */
@@ -102,22 +101,17 @@ let all: TestService;
 const page = createServer((_request, response) => response.setHeader('content-type', 'text/html').end('<h1>An app</h1>'));
 const ran = new Map<string, { status: number | null; text: string }>();
 
-function call(args: string): Promise<{ status: number | null; text: string }> {
+async function call(args: string): Promise<{ status: number | null; text: string }> {
   const stand = new Map([
     ['SAMPLE', SAMPLE],
     ['OPERATOR', OPERATOR],
     ['PAGE', `http://127.0.0.1:${(page.address() as AddressInfo).port}`],
   ]);
-  return new Promise((done) => {
-    const child = spawn(process.execPath, [CLI, ...args.split(' ').map((word) => stand.get(word) ?? word)], {
-      cwd: folder.path,
-      env: { PATH: process.env['PATH'], VERBALIS_URL: all.service.url, VERBALIS_KEY: all.key },
-      stdio: ['ignore', 'pipe', 'pipe'],
-    });
-    let text = '';
-    for (const stream of [child.stdout, child.stderr]) stream.on('data', (bytes: Buffer) => (text += bytes.toString()));
-    child.on('close', (status) => done({ status, text }));
-  });
+  const { code, out, notes } = await runHere(
+    args.split(' ').map((word) => stand.get(word) ?? word),
+    { cwd: folder.path, env: { PATH: process.env['PATH'], VERBALIS_URL: all.service.url, VERBALIS_KEY: all.key } },
+  );
+  return { status: code, text: out + notes };
 }
 
 beforeAll(async () => {

@@ -5,7 +5,7 @@ import { createInterface } from 'node:readline';
 import { gunzipSync } from 'node:zlib';
 import { expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
-import { runCli } from './support/cli.js';
+import { spawnCli } from './support/cli.js';
 import { OPERATOR, ROOT } from './support/service.js';
 import { smallDisk } from './support/small-disk.js';
 
@@ -73,7 +73,7 @@ test('an upgrade on a disk that fills up leaves the database as it was, says so,
       expect(started.said).not.toMatch(/\bat .+\(.+:\d+:\d+\)/);
       // With room again the version before finds its database as it was.
       disk.fill(0);
-      const { code, out } = await runCli(['integrity', database, '--json']);
+      const { code, out } = await spawnCli(['integrity', database, '--json']);
       expect([code, JSON.parse(out)]).toEqual([0, expect.objectContaining({ ok: true })]);
     }
     expect(refusals).toBeGreaterThan(0);

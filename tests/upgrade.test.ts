@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
 import { expect, test } from '@jest/globals';
 import { createClient } from '@verbalis/client';
-import { runCli } from './support/cli.js';
+import { spawnCli } from './support/cli.js';
 import { movableClock } from './support/clock.js';
 import { OPERATOR, ROOT, startTestService } from './support/service.js';
 
@@ -54,7 +54,7 @@ test.each(readdirSync(RELEASES))('the database of %s', async (version) => {
     // Where the layout has changed since, the file as it was is beside it.
     const copies = readdirSync(all.folder).filter((name) => name.includes('before-upgrade') && !name.endsWith('.json'));
     expect(copies).toHaveLength(layouts.length > expected.layouts ? 1 : 0);
-    const { code, out } = await runCli(['integrity', database, '--json']);
+    const { code, out } = await spawnCli(['integrity', database, '--json']);
     expect([code, JSON.parse(out)]).toEqual([0, expect.objectContaining({ ok: true })]);
   } finally {
     await all.stop();

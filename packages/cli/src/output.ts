@@ -67,8 +67,8 @@ export interface ProcessOutput extends Output {
 }
 
 export function processOutput(): ProcessOutput {
-  // Not process.stdout.isTTY: it is undefined for a pipe, and the library would guess then.
-  const interactive = isatty(1);
+  // For a pipe it is undefined, and the library would guess then.
+  const interactive = (process.stdout.isTTY as boolean | undefined) ?? false;
   let [mode, quiet, streamed]: [Mode, boolean, boolean] = ['text', false, false];
   let kept: { readonly value: unknown } | undefined;
   const texts: string[] = [];
