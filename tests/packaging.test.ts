@@ -1,4 +1,5 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { request } from 'node:https';
 import { join } from 'node:path';
@@ -22,7 +23,10 @@ beforeAll(async () => {
   all = await startTestService({ change: { listen: { port: 0, trustProxy: ['127.0.0.1'] } } });
 });
 afterAll(async () => {
-  nginx?.kill('SIGKILL');
+  // Killed, it would leave its workers behind.
+  const ended = nginx === undefined ? undefined : once(nginx, 'exit');
+  nginx?.kill('SIGTERM');
+  await ended;
   await all.stop();
   remove();
 });

@@ -1,35 +1,46 @@
 import { spawnSync } from 'node:child_process';
 import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createSocket } from 'node:dgram';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { makeCertificates, type Certificates } from './secure.js';
 
 export const POSTFIX = '/usr/sbin/postfix';
 
-export async function freePort(): Promise<number> {
+/**
+ * Ports below those that the system gives to connections, which could take one at any time. Each worker of Jest goes through a range of its
+ * own, so that none gets what another has just found to be free.
+ */
+const [LOWEST, RANGES, EACH] = [20_000, 8, 1_500];
+const lowest = LOWEST + (Number(process.env['JEST_WORKER_ID'] ?? 0) % RANGES) * EACH;
+let next = Math.floor(Math.random() * EACH);
+
+/** Whether nobody listens on a port of loopback, neither for TCP nor for UDP. */
+async function isFree(port: number): Promise<boolean> {
   const server = createServer();
-  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
-  const address = server.address();
-  await new Promise((done) => server.close(done));
-  return typeof address === 'object' && address !== null ? address.port : 0;
+  const socket = createSocket('udp4');
+  const opened = await Promise.all([
+    new Promise<boolean>((done) => server.once('error', () => done(false)).listen(port, '127.0.0.1', () => done(true))),
+    new Promise<boolean>((done) => socket.once('error', () => done(false)).bind(port, '127.0.0.1', () => done(true))),
+  ]);
+  if (server.listening) await new Promise((done) => server.close(done));
+  socket.close();
+  return opened.every(Boolean);
 }
 
 /** The first of so many ports in a row that nobody uses. */
 export async function freePorts(count: number): Promise<number> {
   for (;;) {
-    const first = 20_000 + Math.floor(Math.random() * 10_000);
-    const servers = Array.from({ length: count }, () => createServer());
-    const opened = servers.map(
-      (server, i) =>
-        new Promise<boolean>((done) => {
-          server.once('error', () => done(false));
-          server.listen(first + i, '127.0.0.1', () => done(true));
-        }),
-    );
-    const isFree = (await Promise.all(opened)).every(Boolean);
-    for (const server of servers) if (server.listening) await new Promise((done) => server.close(done));
-    if (isFree) return first;
+    if (next + count > EACH) next = 0;
+    const first = lowest + next;
+    next += count;
+    const free = await Promise.all(Array.from({ length: count }, (_, i) => isFree(first + i)));
+    if (free.every(Boolean)) return first;
   }
+}
+
+export function freePort(): Promise<number> {
+  return freePorts(1);
 }
 
 export interface PostfixOptions {
