@@ -171,7 +171,7 @@ function differing(view: string, wanted: readonly string[], got: readonly string
   });
 }
 
-const COUNT = scaled(100, 6000);
+const COUNT = scaled(40, 6000);
 /** Sheets that found faults. */
 const ONCE_WRONG = [354, 410, 462, 762, 1085, 1641, 2121, 2548, 2556, 2770, 2880];
 const PAGE = `${BODY}<table id="b"><tr><td class="on" style="padding-left:3px;color:teal">5</td><td style="margin:1px;color:red!important;--one:olive">6 <b>7</b></td></tr></table>`;

@@ -18,7 +18,7 @@ import { scaled } from './support/scale.js';
 
 // The whole service through thousands of random steps: mail, changes of mind, a clock that is moved, statements that fail, a disk that is
 // full, a file that is locked, sockets that are lost, calls that make no sense, restarts. Afterwards every message that was accepted has ended.
-const STEPS = scaled(400, 3000);
+const STEPS = scaled(200, 3000);
 const SEED = Number(process.env['VERBALIS_SEED'] ?? 20_261_127);
 const SECRET = 'what only the provider knows';
 const FINAL = new Set(['accepted', 'delivered', 'failed', 'complained', 'withheld', 'expired', 'canceled']);

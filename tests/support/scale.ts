@@ -1,7 +1,7 @@
 /**
- * How many made-up cases a test tries: the usual number, or with `VERBALIS_TESTS=thorough` so many more. Every test is
+ * How many made-up cases a test tries, or which: the usual ones, or with `VERBALIS_TESTS=thorough` more. Every test is
  * run in both; a thorough run comes before a release.
  */
-export function scaled(usual: number, thorough: number): number {
+export function scaled<T>(usual: T, thorough: T): T {
   return process.env['VERBALIS_TESTS'] === 'thorough' ? thorough : usual;
 }
