@@ -2,7 +2,8 @@ import { lookup as lookUp, type LookupAddress } from 'node:dns';
 import { isIP } from 'node:net';
 import ipaddr from 'ipaddr.js';
 import { LRUCache } from 'lru-cache';
-import { Agent, buildConnector, request } from 'undici';
+import type { buildConnector } from 'undici';
+import { httpConnections, type HttpConnections } from './http-connections.js';
 import { networks, plainAddress } from './networks.js';
 
 /** Where the service may go when an address comes from outside of its configuration. */
@@ -82,8 +83,12 @@ function portOf({ port, protocol }: Pick<URL, 'port' | 'protocol'>): number {
 }
 
 /** Connects to a port, and looks names up so that no private network is reached that is not allowed. */
-function connectorTo(port: number, rules: OutsideRules, waitMs: number): buildConnector.connector {
-  return buildConnector({
+function connectorTo(
+  build: typeof buildConnector,
+  port: number,
+  { rules, waitMs }: { readonly rules: OutsideRules; readonly waitMs: number },
+): buildConnector.connector {
+  return build({
     timeout: waitMs,
     lookup: (host, options, callback) => {
       lookUp(host, { ...options, all: true }, (error, found) => {
@@ -108,19 +113,22 @@ function connectorTo(port: number, rules: OutsideRules, waitMs: number): buildCo
  * Connections that reach no private network: checked on the addresses that are really connected to, after the name was looked up, so that
  * a name cannot change its mind in between.
  */
-export function outsideAgent(rules: OutsideRules, waitMs: number, connections?: number): Agent {
+export function outsideConnections(rules: OutsideRules, waitMs: number, connections?: number): HttpConnections {
   const connectors = new LRUCache<number, buildConnector.connector>({ max: 100 });
-  return new Agent({
-    ...(connections === undefined ? {} : { connections }),
-    connect: (options, callback) => {
-      const port = portOf(options);
-      let connector = connectors.get(port);
-      if (connector === undefined) connectors.set(port, (connector = connectorTo(port, rules, waitMs)));
-      connector(options, callback);
-    },
-    headersTimeout: waitMs,
-    bodyTimeout: waitMs,
-  });
+  return httpConnections(
+    ({ Agent, buildConnector: build }) =>
+      new Agent({
+        ...(connections === undefined ? {} : { connections }),
+        connect: (options, callback) => {
+          const port = portOf(options);
+          let connector = connectors.get(port);
+          if (connector === undefined) connectors.set(port, (connector = connectorTo(build, port, { rules, waitMs })));
+          connector(options, callback);
+        },
+        headersTimeout: waitMs,
+        bodyTimeout: waitMs,
+      }),
+  );
 }
 
 /** Says no to an address that is written as digits, which no look-up would see. @throws OutsideFault */
@@ -146,12 +154,12 @@ export async function fetchOutside(
   most: number,
   waitMs: number,
 ): Promise<{ readonly bytes: Buffer; readonly type: string }> {
-  const agent = outsideAgent(rules, waitMs);
+  const connections = outsideConnections(rules, waitMs);
   try {
     let url = new URL(address);
     for (let turn = 0; turn <= MOST_REDIRECTS; turn += 1) {
       refuseInside(url, rules);
-      const response = await request(url, { dispatcher: agent, signal: AbortSignal.timeout(waitMs) });
+      const response = await connections.request(url, { signal: AbortSignal.timeout(waitMs) });
       const location = response.headers['location'];
       if (response.statusCode >= 300 && response.statusCode < 400 && typeof location === 'string') {
         await response.body.dump();
@@ -183,7 +191,7 @@ export async function fetchOutside(
       passing: fault !== 'EPRIVATE' && !(error instanceof TypeError),
     });
   } finally {
-    void agent.close();
+    void connections.close();
   }
 }
 

@@ -1,6 +1,5 @@
 import { webhookHeaders } from '@verbalis/core/events';
-import { request } from 'undici';
-import { newId, OutsideFault, outsideAgent, refuseInside, type Clock, type OutsideRules } from '../../kernel/index.js';
+import { newId, OutsideFault, outsideConnections, refuseInside, type Clock, type OutsideRules } from '../../kernel/index.js';
 
 /** A page of recipients, as an app gives it. */
 export interface RecipientPage {
@@ -62,14 +61,13 @@ function pageOf(text: string, type: string, header: string | undefined): Recipie
  * @throws SourceFault
  */
 export async function askForPage({ url, cursor, run, secret, outside, clock }: Asking): Promise<RecipientPage> {
-  const agent = outsideAgent(outside, outside.waitMs);
+  const connections = outsideConnections(outside, outside.waitMs);
   const body = JSON.stringify({ cursor, run });
   const at = clock.now();
   try {
     refuseInside(new URL(url), outside);
-    const response = await request(url, {
+    const response = await connections.request(url, {
       method: 'POST',
-      dispatcher: agent,
       signal: AbortSignal.timeout(outside.waitMs),
       headers: {
         'content-type': 'application/json',
@@ -110,6 +108,6 @@ export async function askForPage({ url, cursor, run, secret, outside, clock }: A
       !isInside,
     );
   } finally {
-    void agent.close();
+    void connections.close();
   }
 }

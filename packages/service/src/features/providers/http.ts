@@ -3,8 +3,8 @@ import { STATUS_CODES } from 'node:http';
 import { Readable } from 'node:stream';
 import { readProfile, type Answer, type MadeRequest, type ReadProfile } from '@verbalis/core/profile';
 import type { Outcome } from '@verbalis/core/smtp';
-import { Agent, request as requestOf, type Dispatcher } from 'undici';
-import type { Clock } from '../../kernel/index.js';
+import type { Dispatcher } from 'undici';
+import { httpConnections, type Clock, type HttpConnections } from '../../kernel/index.js';
 import { admission, gateOfConnected } from './admission.js';
 import { messageView } from './message-view.js';
 import type { HttpProfile } from './profile.js';
@@ -57,9 +57,9 @@ class NotToBeSent extends Error {}
 async function exchange(
   made: MadeRequest,
   mayLeave: Gate['mayLeave'],
-  options: { readonly dispatcher: Dispatcher; readonly signal: AbortSignal; readonly left: () => void },
+  options: { readonly connections: HttpConnections; readonly signal: AbortSignal; readonly left: () => void },
 ): Promise<Answer> {
-  const { dispatcher, signal, left } = options;
+  const { connections, signal, left } = options;
   // Read by the client once there is a connection, encrypted where it is to be.
   const body = async function* (): AsyncGenerator<Uint8Array> {
     if (!(await mayLeave())) throw new NotToBeSent();
@@ -68,32 +68,28 @@ async function exchange(
   };
   const headers = [...made.headers, ['content-length', String(made.body.length)] as const].flat();
   const method = made.method;
-  const response = await requestOf(made.url, { method, headers, body: Readable.from(body()), dispatcher, signal });
+  const response = await connections.request(made.url, { method, headers, body: Readable.from(body()), signal });
   return answerOf(response);
 }
 
-async function answerOf({ statusCode: status, headers, body }: Dispatcher.ResponseData): Promise<Answer> {
+async function answerOf({ statusCode: status, headers, body }: Dispatcher.ResponseData<unknown>): Promise<Answer> {
   return { status, phrase: STATUS_CODES[status], headers, content: await readBody(body as AsyncIterable<Buffer>) };
 }
 
-function agentOf(profile: HttpProfile, within: (path: string) => string): Agent {
+function connectionsOf(profile: HttpProfile, within: (path: string) => string): HttpConnections {
   const { caFile, certificateFile, keyFile, name } = profile.tls;
   const file = (path: string | undefined): string | undefined => (path === undefined ? undefined : readFileSync(within(path), 'utf8'));
   const given = Object.entries({ ca: file(caFile), cert: file(certificateFile), key: file(keyFile), servername: name });
-  return new Agent({
-    connections: profile.connections,
-    // The whole exchange has a time limit of its own.
-    headersTimeout: 0,
-    bodyTimeout: 0,
-    connect: { timeout: profile.waitSeconds * 1000, ...Object.fromEntries(given.filter(([, value]) => value !== undefined)) },
-  });
+  const connect = { timeout: profile.waitSeconds * 1000, ...Object.fromEntries(given.filter(([, value]) => value !== undefined)) };
+  // The whole exchange has a time limit of its own.
+  return httpConnections(({ Agent }) => new Agent({ connections: profile.connections, headersTimeout: 0, bodyTimeout: 0, connect }));
 }
 
 /** A part of what keeps the same for a provider while it is open. */
 interface Opened {
   readonly profile: HttpProfile;
   readonly reading: ReadProfile;
-  readonly agent: Agent;
+  readonly connections: HttpConnections;
   readonly tokens: TokenSource | undefined;
   readonly clock: HttpSurroundings['clock'];
 }
@@ -137,7 +133,7 @@ async function readyRequest(
 
 /** One attempt to hand an email over. */
 async function ask(opened: Opened, job: Job, gate: Gate): Promise<Outcome> {
-  const { profile, reading, agent, tokens, clock } = opened;
+  const { profile, reading, connections, tokens, clock } = opened;
   const { waitSeconds } = profile;
   const { mostBytes } = profile.facts;
   if (mostBytes !== undefined && job.mail.size > mostBytes) {
@@ -152,7 +148,7 @@ async function ask(opened: Opened, job: Job, gate: Gate): Promise<Outcome> {
   const left = (): void => {
     hasLeft = true;
   };
-  const options = { dispatcher: agent, signal: end.signal, left };
+  const options = { connections, signal: end.signal, left };
   try {
     const { made, token } = await readyRequest(opened, job);
     let answer = await exchange(made, gate.mayLeave, options);
@@ -178,7 +174,7 @@ async function ask(opened: Opened, job: Job, gate: Gate): Promise<Outcome> {
 const SOMETHING_THERE = [400, 401, 403, 405, 406, 411, 415, 422];
 
 /** Calls the provider without an email. */
-async function examine({ profile, reading, agent, tokens, clock }: Opened): Promise<Finding[]> {
+async function examine({ profile, reading, connections, tokens, clock }: Opened): Promise<Finding[]> {
   const from = performance.now();
   const finding = (step: string, ok: boolean, more: { readonly detail: string; readonly hint?: string | undefined }): Finding => ({
     step,
@@ -189,13 +185,7 @@ async function examine({ profile, reading, agent, tokens, clock }: Opened): Prom
   const { makeCheck, origin } = reading.request;
   const signal = AbortSignal.timeout(profile.waitSeconds * 1000);
   const call = async ({ url, method, headers }: Pick<MadeRequest, 'url' | 'method' | 'headers'>): Promise<Answer> => {
-    const response = await requestOf(url, {
-      method: method,
-      headers: headers.flat(),
-      dispatcher: agent,
-      signal,
-    });
-    return answerOf(response);
+    return answerOf(await connections.request(url, { method, headers: headers.flat(), signal }));
   };
   try {
     const token = await tokens?.get();
@@ -262,13 +252,13 @@ function shownRequest({ method, url, headers, body }: MadeRequest, profile: Http
 /** Any HTTP mail API, spoken to as its profile says. */
 export function httpProvider(name: string, profile: HttpProfile, { isShared, within, clock }: HttpSurroundings): Provider {
   const reading = readProfile(profile);
-  const agent = agentOf(profile, within);
+  const connections = connectionsOf(profile, within);
   const { token } = reading.request;
   const tokens =
     token === undefined
       ? undefined
-      : tokenSource(token, { dispatcher: agent, waitMs: profile.waitSeconds * 1000, elapsed: () => clock.elapsed() });
-  const opened: Opened = { profile, reading, agent, tokens, clock };
+      : tokenSource(token, { connections, waitMs: profile.waitSeconds * 1000, elapsed: () => clock.elapsed() });
+  const opened: Opened = { profile, reading, connections, tokens, clock };
   const admit = admission(profile.connections, { isPacedByDomain: false, isShared });
   const { idempotency } = profile.request;
 
@@ -293,7 +283,7 @@ export function httpProvider(name: string, profile: HttpProfile, { isShared, wit
       }),
     examine: () => examine(opened),
     close: () => {
-      void agent.close();
+      void connections.close();
     },
   };
 }

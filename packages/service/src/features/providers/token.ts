@@ -9,7 +9,8 @@ import {
   ResponseBodyError,
   type CustomFetchOptions,
 } from 'oauth4webapi';
-import { fetch, type Dispatcher, type RequestInit } from 'undici';
+import type { RequestInit } from 'undici';
+import type { HttpConnections } from '../../kernel/index.js';
 
 /** An access token of a provider (RFC 6749 4.4): fetched once for all callers, cached, and renewed before it expires. */
 export interface TokenSource {
@@ -20,7 +21,7 @@ export interface TokenSource {
 }
 
 export interface TokenOptions {
-  readonly dispatcher: Dispatcher;
+  readonly connections: HttpConnections;
   readonly waitMs: number;
   /** Monotonic, in milliseconds. */
   readonly elapsed: () => number;
@@ -31,7 +32,7 @@ const USUAL_SECONDS = 3600;
 /** The part of its lifetime before its end in which a token is renewed. */
 const EARLY = 0.1;
 
-export function tokenSource(request: TokenRequest, { dispatcher, waitMs, elapsed }: TokenOptions): TokenSource {
+export function tokenSource(request: TokenRequest, { connections, waitMs, elapsed }: TokenOptions): TokenSource {
   const { tokenUrl, clientId, clientSecret, scope, audience, sendsAs } = request;
   const { origin } = new URL(tokenUrl);
   const server = { issuer: origin, token_endpoint: tokenUrl };
@@ -49,7 +50,7 @@ export function tokenSource(request: TokenRequest, { dispatcher, waitMs, elapsed
       // oxlint-disable-next-line typescript/no-deprecated -- the mark is a warning; there is no other way.
       [allowInsecureRequests]: true,
       [customFetch]: (url: string, init: CustomFetchOptions<'POST', URLSearchParams>) =>
-        fetch(url, { ...(init as unknown as RequestInit), dispatcher }) as unknown as Promise<Response>,
+        connections.fetch(url, init as unknown as RequestInit) as unknown as Promise<Response>,
       signal: AbortSignal.timeout(waitMs),
     };
     const authentication = sendsAs === 'basic' ? ClientSecretBasic(clientSecret) : ClientSecretPost(clientSecret);

@@ -1,7 +1,16 @@
 import { randomBytes } from 'node:crypto';
 import { SECRET_BYTES, secretText } from '@verbalis/core/events';
 import type { Logger } from 'pino';
-import { type Clock, type WorkerGroup, outsideAgent, type OutsideRules, encrypt, decrypt, newId, Refusal } from '../../kernel/index.js';
+import {
+  type Clock,
+  type WorkerGroup,
+  outsideConnections,
+  type OutsideRules,
+  encrypt,
+  decrypt,
+  newId,
+  Refusal,
+} from '../../kernel/index.js';
 import type { Store } from './store.js';
 import type { SubscriptionRow } from './queries.js';
 import type { Feed } from '../events/index.js';
@@ -52,9 +61,9 @@ const sendsNothing = (state: 'unproven' | 'gone'): Refusal =>
 export function notifier(options: NotifierOptions) {
   const { store, workers, clock, log, feed, rules, master, publicUrl, origin, random } = options;
   // Each consumer has its own connections.
-  const dispatcher = outsideAgent(rules, WAIT_MS, 32);
+  const connections = outsideConnections(rules, WAIT_MS, 32);
   const recent = new RecentEvents((after, limit) => store.events.after(after, limit), store.events.last());
-  const common = { store, recent, workers, clock, log, base: publicUrl, random, dispatcher, rules, waitMs: WAIT_MS };
+  const common = { store, recent, workers, clock, log, base: publicUrl, random, connections, rules, waitMs: WAIT_MS };
   const secretsOf = (row: SubscriptionRow): SubscriptionSecrets =>
     JSON.parse(decrypt(master, `subscription ${row.id}`, row.encrypted)) as SubscriptionSecrets;
   const encrypted = (id: string, secrets: SubscriptionSecrets): Buffer => encrypt(master, `subscription ${id}`, JSON.stringify(secrets));
@@ -214,7 +223,7 @@ export function notifier(options: NotifierOptions) {
     async stop(): Promise<void> {
       stopFollowing();
       await working.stop();
-      await dispatcher.close();
+      await connections.close();
     },
   };
 }

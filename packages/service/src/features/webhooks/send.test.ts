@@ -1,7 +1,7 @@
 import { createServer, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { expect, test } from '@jest/globals';
-import { outsideAgent } from '../../kernel/index.js';
+import { outsideConnections } from '../../kernel/index.js';
 import { ask } from './send.js';
 
 /** Asks a consumer that answers like this, and waits a moment for it. */
@@ -11,12 +11,12 @@ async function asked(answer: (response: ServerResponse) => void, waitMs = 300) {
   });
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
   const rules = { allow: ['127.0.0.1'] };
-  const dispatcher = outsideAgent(rules, 60_000, 1);
+  const connections = outsideConnections(rules, 60_000, 1);
   try {
     const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-    return await ask(url, { method: 'POST', headers: {}, body: '{}' }, { dispatcher, rules, waitMs });
+    return await ask(url, { method: 'POST', headers: {}, body: '{}' }, { connections, rules, waitMs });
   } finally {
-    await dispatcher.destroy();
+    await connections.destroy();
     server.closeAllConnections();
     server.close();
   }

@@ -1,5 +1,4 @@
-import { request, type Dispatcher } from 'undici';
-import { OutsideFault, refuseInside, retryAfterMs, type OutsideRules } from '../../kernel/index.js';
+import { OutsideFault, refuseInside, retryAfterMs, type HttpConnections, type OutsideRules } from '../../kernel/index.js';
 
 /** The result of one try to hand something to a consumer. */
 export interface Answer {
@@ -17,7 +16,7 @@ export interface Answer {
 }
 
 export interface SendOptions {
-  readonly dispatcher: Dispatcher;
+  readonly connections: HttpConnections;
   readonly rules: OutsideRules;
   readonly waitMs: number;
 }
@@ -52,7 +51,7 @@ export async function ask(
     headers,
     body,
   }: { readonly method: 'POST' | 'OPTIONS'; readonly headers: Readonly<Record<string, string>>; readonly body: string | undefined },
-  { dispatcher, rules, waitMs }: SendOptions,
+  { connections, rules, waitMs }: SendOptions,
 ): Promise<Answer> {
   const from = performance.now();
   const spent = (): number => Math.round(performance.now() - from);
@@ -62,11 +61,10 @@ export async function ask(
   }, waitMs);
   try {
     refuseInside(new URL(url), rules);
-    const response = await request(url, {
+    const response = await connections.request(url, {
       method,
       headers,
       ...(body === undefined ? {} : { body }),
-      dispatcher,
       // Over all of it: a consumer that drips its answer takes no longer than one that gives none.
       signal: end.signal,
     });
