@@ -1,6 +1,7 @@
+import type undici from 'undici';
 import type { Agent, Dispatcher, RequestInit, Response } from 'undici';
 
-type Library = typeof import('undici').default;
+type Library = typeof undici;
 type RequestOptions = Omit<NonNullable<Parameters<Library['request']>[1]>, 'dispatcher'>;
 
 /** Connections to HTTP servers that are kept between requests. */

@@ -9,7 +9,6 @@ import {
   ResponseBodyError,
   type CustomFetchOptions,
 } from 'oauth4webapi';
-import type { RequestInit } from 'undici';
 import type { HttpConnections } from '../../kernel/index.js';
 
 /** An access token of a provider (RFC 6749 4.4): fetched once for all callers, cached, and renewed before it expires. */
@@ -50,7 +49,7 @@ export function tokenSource(request: TokenRequest, { connections, waitMs, elapse
       // oxlint-disable-next-line typescript/no-deprecated -- the mark is a warning; there is no other way.
       [allowInsecureRequests]: true,
       [customFetch]: (url: string, init: CustomFetchOptions<'POST', URLSearchParams>) =>
-        connections.fetch(url, init as unknown as RequestInit) as unknown as Promise<Response>,
+        connections.fetch(url, init) as unknown as Promise<Response>,
       signal: AbortSignal.timeout(waitMs),
     };
     const authentication = sendsAs === 'basic' ? ClientSecretBasic(clientSecret) : ClientSecretPost(clientSecret);
