@@ -22,7 +22,29 @@ export interface HttpConnections {
  */
 export function httpConnections(make: (library: Library) => Agent): HttpConnections {
   let opened: Promise<{ readonly library: Library; readonly agent: Agent }> | undefined;
-  const open = () => (opened ??= import('undici').then(({ default: library }) => ({ library, agent: make(library) })));
+  let isClosed = false;
+  const load = async () => {
+    try {
+      const { default: library } = await import('undici');
+      return { library, agent: make(library) };
+    } catch (error) {
+      // The next request tries again.
+      opened = undefined;
+      throw error;
+    }
+  };
+  const open = () => {
+    if (isClosed) throw new Error('These connections are closed.');
+    return (opened ??= load());
+  };
+  /** What there is to end; nothing where opening failed. */
+  const ending = async (): Promise<Agent | undefined> => {
+    isClosed = true;
+    return opened?.then(
+      ({ agent }) => agent,
+      () => undefined,
+    );
+  };
   return {
     async request(url, options) {
       const { library, agent } = await open();
@@ -33,10 +55,10 @@ export function httpConnections(make: (library: Library) => Agent): HttpConnecti
       return library.fetch(url, { ...init, dispatcher: agent });
     },
     async close() {
-      await (await opened)?.agent.close();
+      await (await ending())?.close();
     },
     async destroy() {
-      await (await opened)?.agent.destroy();
+      await (await ending())?.destroy();
     },
   };
 }
