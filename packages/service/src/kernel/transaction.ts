@@ -1,6 +1,7 @@
 import { getTableColumns, sql, type Placeholder, type Table } from 'drizzle-orm';
 import type Sqlite from 'better-sqlite3';
 import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
+import { keepingStatements } from './statements.js';
 
 type Db = BetterSQLite3Database;
 /** What a query may do that writes nothing. */
@@ -12,7 +13,7 @@ export class Connection {
   readonly #statements: unknown[] = [];
 
   constructor(readonly raw: Sqlite.Database) {
-    this.db = drizzle(raw);
+    this.db = drizzle(keepingStatements(raw) as Sqlite.Database);
   }
 
   /** The statement with this number; made at its first use. */
