@@ -36,7 +36,7 @@ for (const [name, template] of compiled.templates) {
   }
 }
 const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
+  executablePath: '/usr/bin/chromium-headless-shell',
   args: ['--headless', '--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
 });
 const sheet = await browser.newPage({ viewport: { width: 100, height: 100 }, colorScheme: args.includes('--dark') ? 'dark' : 'light' });

@@ -28,7 +28,7 @@ const env = { ...process.env, VERBALIS_URL: url, VERBALIS_KEY: key, FORCE_COLOR:
 const verbalis = (...args) => spawnSync(process.execPath, [cli, ...args], { cwd: root, env, encoding: 'utf8' }).stdout;
 
 const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
+  executablePath: '/usr/bin/chromium-headless-shell',
   args: [
     '--headless',
     '--no-sandbox',

@@ -6,7 +6,7 @@ import { installAndBuild, run } from './steps.mjs';
 
 // Debian packages that tests drive for real, each with a file that shows that it is there.
 const DEBIAN = [
-  ['chromium', '/usr/bin/chromium'],
+  ['chromium-headless-shell', '/usr/bin/chromium-headless-shell'],
   ['w3m', '/usr/bin/w3m'],
   ['fonts-liberation', '/usr/share/fonts/truetype/liberation'],
   ['fonts-noto-core', '/usr/share/fonts/truetype/noto'],

@@ -7,14 +7,14 @@ import { afterAll, beforeAll, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { isGenuine } from '@verbalis/core/events';
 import type { Browser } from 'playwright-core';
-import { axe, launch, needs, signInWithSecret } from './support/browser.js';
+import { axe, CHROMIUM, launch, needs, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { POSTFIX, freePort, startPostfix, type Postfix } from './support/postfix.js';
 import { booking, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
 // A passenger with a mail reader of her own: our email by a real Postfix, her answer with a picture from mutt, the event and its webhook, our
 // answer from the console, and the thread in mutt.
-const muttTest = needs(POSTFIX, '/usr/bin/mutt', '/usr/bin/script', '/usr/bin/chromium');
+const muttTest = needs(POSTFIX, '/usr/bin/mutt', '/usr/bin/script', CHROMIUM);
 const HER = 'una@post.example';
 const folder = temporaryFolder();
 let postfix: Postfix;

@@ -9,7 +9,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect } from '@jest/globals
 import { startMailService, type MailService } from '@verbalis/test-kit';
 import '@verbalis/test-kit/jest';
 import type { Browser, Page } from 'playwright-core';
-import { browserTest, launch, needs } from '../../tests/support/browser.js';
+import { browserTest, CHROMIUM, launch, needs } from '../../tests/support/browser.js';
 import { signInApp } from './src/app.js';
 import { sendByVerbalis } from './src/mail.js';
 
@@ -112,7 +112,7 @@ describe('the app in another language that knows SMTP only', () => {
     app.kill();
   });
 
-  needs('/usr/bin/python3', '/usr/bin/chromium')('signs in by code and by link', async () => {
+  needs('/usr/bin/python3', CHROMIUM)('signs in by code and by link', async () => {
     await page.goto(url);
     await page.getByLabel('Your address').fill('mo@post.example');
     await page.getByRole('button', { name: 'Send a code' }).click();

@@ -41,14 +41,17 @@ export function temporaryFolder(): { path: string; remove: () => void } {
   return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
 }
 
-/** Waits until `look` gives something; the condition is asked for, no time is slept through. */
+/** The longest pause between two looks, in milliseconds: asking a service fifty times a second kept it, and the test, busy with nothing else. */
+const LONGEST_PAUSE_MS = 160;
+
+/** Waits until `look` gives something; the condition is asked for ever less often, no time is slept through. */
 export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs: number = LIMITS.condition): Promise<T> {
   const end = Date.now() + patienceMs;
-  for (;;) {
+  for (let pauseMs = 5; ; pauseMs = Math.min(pauseMs * 1.5, LONGEST_PAUSE_MS)) {
     const found = await look();
     if (found !== undefined) return found;
     if (Date.now() > end) throw new Error(`Waited ${patienceMs} ms in vain for ${look.toString().slice(0, 200)}`);
-    await new Promise((done) => setTimeout(done, 20));
+    await new Promise((done) => setTimeout(done, pauseMs));
   }
 }
 

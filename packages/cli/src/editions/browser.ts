@@ -6,7 +6,7 @@ import connect from 'chrome-remote-interface';
 import { UsageError } from '../output.js';
 
 /** Programs of browsers that speak the DevTools protocol. */
-const PROGRAMS = ['chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
+const PROGRAMS = ['chromium-headless-shell', 'chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
 /** How long a browser may take to start, in milliseconds. */
 const START_MS = 60_000;
 /** Tallest picture that is taken, in CSS pixels. */
