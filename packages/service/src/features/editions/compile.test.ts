@@ -1,6 +1,7 @@
 import { afterAll, expect, test } from '@jest/globals';
 import { BUILT_IN_FOLDER, CONFIRM_SENDER, CONFIRM_TOPIC, INVITATION, OPERATOR_NOTE, SIGN_IN } from './built-in.js';
 import { mailFolderCompiler } from './compile.js';
+import { editionOf } from './loaded.js';
 
 const folder = (files: Record<string, string>) => new Map(Object.entries(files).map(([path, text]) => [path, Buffer.from(text)]));
 const SIMPLE = {
@@ -38,6 +39,17 @@ test('a folder is compiled beside the event loop, once for the same files', asyn
   expect([...one.compiled.templates.keys()]).toEqual(['t']);
   expect(one.errors).toBeUndefined();
   expect(turns).toBeGreaterThan(10);
+});
+
+test('spaces that have published the same files share what was made of them', async () => {
+  const files = folder(SIMPLE);
+  const { compiled } = await compiler.compile(files);
+  const { compiled: others } = await compiler.compile(folder({ ...SIMPLE, 'mail.yaml': 'name: Other\n' }));
+  const harbour = editionOf('harbour', 1, { files, compiled });
+  const drydock = editionOf('drydock', 7, { files, compiled });
+  expect(drydock).toEqual({ ...harbour, space: 'drydock', number: 7 });
+  expect(drydock.project).toBe(harbour.project);
+  expect(editionOf('harbour', 2, { files, compiled: others }).project).not.toBe(harbour.project);
 });
 
 test('the emails that the service brings have no errors', async () => {

@@ -39,8 +39,22 @@ function notPublished(detail: string): Refusal {
   });
 }
 
-/** Puts together what is needed to send: the folder is read here, and was compiled elsewhere. */
-export function editionOf(space: string, number: number, files: MailFiles, compiled: CompiledFolder): LoadedEdition {
+/** What editions of the same files share, whatever their spaces. */
+type Linked = Omit<LoadedEdition, 'space' | 'number'>;
+
+const linked = new WeakMap<CompiledFolder, Linked>();
+
+/**
+ * Puts together what is needed to send: the folder is read here, and was compiled elsewhere. That is done once for all spaces that have
+ * published the same files.
+ */
+export function editionOf(space: string, number: number, { files, compiled }: EditionParts): LoadedEdition {
+  let own = linked.get(compiled);
+  if (own === undefined) linked.set(compiled, (own = link(files, compiled)));
+  return { space, number, ...own };
+}
+
+function link(files: MailFiles, compiled: CompiledFolder): Linked {
   const project = linkFolder(files);
   const templates = new Map<string, ReadyTemplate>();
   for (const [name, template] of compiled.templates) {
@@ -62,8 +76,6 @@ export function editionOf(space: string, number: number, files: MailFiles, compi
   let rules: ReadonlyMap<string, Rule> | undefined;
   let schedules: ReadonlyMap<string, Schedule> | undefined;
   return {
-    space,
-    number,
     project,
     templates,
     rules: () => (rules ??= compileRules(project).rules),
@@ -112,7 +124,7 @@ export function editionCache(store: Store, compiler: MailFolderCompiler, most = 
 
   async function load(space: string, number: number): Promise<LoadedEdition | undefined> {
     const found = await parts(space, number);
-    return found === undefined ? undefined : editionOf(space, number, found.files, found.compiled);
+    return found === undefined ? undefined : editionOf(space, number, found);
   }
 
   function keep(space: string, number: number, edition: Promise<LoadedEdition | undefined>): Promise<LoadedEdition | undefined> {
@@ -144,7 +156,7 @@ export function editionCache(store: Store, compiler: MailFolderCompiler, most = 
       if (result.errors !== undefined)
         throw notPublished(`The mail folder of space "${space}" has errors:\n\n${result.errors.join('\n\n')}`);
       const row = await store.write((tx) => store.editions.publish(tx, space, files, now));
-      await keep(space, row.number, Promise.resolve(editionOf(space, row.number, files, result.compiled)));
+      await keep(space, row.number, Promise.resolve(editionOf(space, row.number, { files, compiled: result.compiled })));
       return row;
     },
     get,

@@ -26,7 +26,7 @@ export function sourcesElsewhere({ providers, edition: askEdition, keys: askKeys
       let edition = editions.get(key);
       if (edition === undefined) {
         edition = askEdition(space, number).then((parts) =>
-          parts === undefined ? undefined : editionOf(space, number, parts.files, parts.compiled),
+          parts === undefined ? undefined : editionOf(space, number, parts),
         );
         editions.set(key, edition);
         edition.then(
