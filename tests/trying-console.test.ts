@@ -7,6 +7,7 @@ import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { LIMITS } from './support/limits.js';
 import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { scaled } from './support/scale.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
 // The steps Write and Try of the console, and what hostile mail can do there: nothing.
@@ -253,7 +254,10 @@ const HOSTILE: readonly (readonly [string, () => string])[] = [
     () =>
       `From: a@b.example\r\nSubject: \r\nMIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary="\r\nContent-Transfer-Encoding: base64\r\n\r\n--\r\nContent-Type: text/html\r\n\r\n<h2>hostile</h2><script>top.pwned=9</script>`,
   ],
-  ['25 MB of HTML', () => html(`<script>top.pwned=10</script>${'<p>line of a very long mail</p>\r\n'.repeat(780_000)}`)],
+  [
+    'megabytes of HTML',
+    () => html(`<script>top.pwned=10</script>${'<p>line of a very long mail</p>\r\n'.repeat(scaled(150_000, 780_000))}`),
+  ],
 ];
 
 browserTest('hostile mail can do nothing: no script runs, no request leaves, nothing around it changes', async () => {

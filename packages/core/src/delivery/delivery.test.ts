@@ -15,6 +15,7 @@ import {
   type FactKind,
   type FactSource,
 } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const fact = (kind: FactKind, source: FactSource = 'attempt', at = 0): Fact => ({
   id: `${kind}-${source}-${at}`,
@@ -42,7 +43,7 @@ group('the state follows from the set of facts', () => {
         const story = (list: Fact[]) => describeDelivery({ address: 'a@b.example', createdAt: 0, facts: list, nextAttemptAt: undefined });
         expect(story(shuffled)).toEqual(story(facts));
       }),
-      { numRuns: 1000 },
+      { numRuns: scaled(300, 1000) },
     );
   });
   const cases: [Fact[], string][] = [

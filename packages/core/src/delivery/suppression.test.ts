@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { addressKey, causeOf, stateOf, suppressionOf, USUAL_SUPPRESSION, type AddressFact, type Cause } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const DAY = 24 * 3_600_000;
 
@@ -90,6 +91,6 @@ test('a thousand deliveries: any order and repetition of their facts give the sa
       });
       expect(told(shuffled)).toEqual(told(unique));
     }),
-    { numRuns: 1000 },
+    { numRuns: scaled(300, 1000) },
   );
 });

@@ -147,14 +147,14 @@ test('hostile HTML loses nothing and gains nothing but addresses', () => {
 test('hidden links find theirs among many of the same address', () => {
   const pair = (i: number): string =>
     `<!--[if mso]><v:rect href="https://a.example/"></v:rect><![endif]--><a href="https://a.example/">Word ${i}</a>`;
-  const html = Array.from({ length: 20_000 }, (_, i) => pair(i)).join('');
+  const html = Array.from({ length: scaled(5000, 20_000) }, (_, i) => pair(i)).join('');
   const { html: out, count } = numbered(html);
   expect(count).toBe(500);
   expect(out.slice(0, 400)).toMatch(/go\/1\?.*go\/1\?.*go\/2\?.*go\/2\?/);
 });
 
-test('a hundred thousand links take no longer than reading them', () => {
-  const html = Array.from({ length: 100_000 }, (_, i) => `<a href="https://a.example/${i}">x</a>`).join('');
+test('very many links take no longer than reading them', () => {
+  const html = Array.from({ length: scaled(20_000, 100_000) }, (_, i) => `<a href="https://a.example/${i}">x</a>`).join('');
   expect(numbered(html).count).toBe(500);
 });
 

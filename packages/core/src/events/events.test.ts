@@ -20,6 +20,7 @@ import {
   type EventInput,
   type Filter,
 } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const INPUT: EventInput = {
   id: 'a01:failed',
@@ -189,7 +190,7 @@ describe('filters', () => {
         const { filter } = readFilter(word.text);
         return filter !== undefined && passes(filter, fields) === word.test(fields);
       }),
-      { numRuns: 2000 },
+      { numRuns: scaled(500, 2000) },
     );
   });
   test('whatever is written, a fault or a filter comes back', () => {
@@ -206,7 +207,7 @@ describe('filters', () => {
           return (filter === undefined) !== (fault === undefined) && (fault === undefined || fault.at <= text.length);
         },
       ),
-      { numRuns: 2000 },
+      { numRuns: scaled(500, 2000) },
     );
   });
 });

@@ -4,6 +4,7 @@ import { base64Of, bytesOf, joinedBytes, wholeOf } from './body.js';
 import { dateField, field, headerFault, parameter, phrase, unstructured } from './fields.js';
 import { decodeWords, inOnePiece, mailBytes, parseParameters, prefixed, writeMail } from './index.js';
 import { Fault } from '../problems/index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 group('a header field', () => {
   test('is folded at spaces, and comes back as it was', () => {
@@ -49,7 +50,7 @@ group('a header field', () => {
           expect(written).toMatch(/^[\x20-\x7E\r\n\t]*$/);
         }
       }),
-      { numRuns: 2000 },
+      { numRuns: scaled(500, 2000) },
     );
   });
 });
@@ -63,7 +64,7 @@ test('a subject is read as it was meant, in any language', () => {
         .slice('Subject: '.length, -2);
       expect(decodeWords(written).trim()).toBe(subject.replace(/ +/g, ' ').trim());
     }),
-    { numRuns: 1000 },
+    { numRuns: scaled(300, 1000) },
   );
 });
 
@@ -81,7 +82,7 @@ group('parameters', () => {
         expect(written).toMatch(/^[\x20-\x7E]*$/);
         expect(parseParameters(written).parameters['filename'] ?? '').toBe(wanted);
       }),
-      { numRuns: 1000 },
+      { numRuns: scaled(300, 1000) },
     );
   });
 });

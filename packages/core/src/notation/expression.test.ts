@@ -2,6 +2,7 @@ import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { SourceText, type Problem } from '../problems/index.js';
 import { MAX_EXPRESSION_DEPTH, parseExpression, type Expression } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 function read(text: string): { tree: Expression | undefined; problems: Problem[] } {
   const problems: Problem[] = [];
@@ -154,7 +155,7 @@ test('anything is read without a throw, and a problem lies within the text', () 
         expect(problem.place.offset).toBeLessThanOrEqual(text.length);
       }
     }),
-    { numRuns: 3000 },
+    { numRuns: scaled(700, 3000) },
   );
 });
 

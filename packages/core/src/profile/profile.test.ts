@@ -4,6 +4,7 @@ import fc from 'fast-check';
 import { parse } from 'yaml';
 import * as z from 'zod';
 import { MESSAGE_NAMES, PROFILE_SHAPE, readProfile, UnreadableContent, type MessageView, type ReadProfile } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const Profile = z.strictObject(PROFILE_SHAPE);
 
@@ -498,7 +499,7 @@ callbacks:
           expect(error).toBeInstanceOf(UnreadableContent);
         }
       }),
-      { numRuns: 1000 },
+      { numRuns: scaled(300, 1000) },
     );
   });
   test('at any message', () => {

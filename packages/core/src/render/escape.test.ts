@@ -1,6 +1,7 @@
 import { describe as group, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { escapeHtml, escapeLine, escapeText } from './index.js';
+import { scaled } from '../../../../tests/support/scale.js';
 
 const anything = fc.string({
   unit: fc.constantFrom(
@@ -46,7 +47,7 @@ group('what a value can do', () => {
         expect(out).not.toMatch(NEVER);
         expect(out.isWellFormed()).toBe(true);
       }),
-      { numRuns: 3000 },
+      { numRuns: scaled(700, 3000) },
     );
   });
 
@@ -58,7 +59,7 @@ group('what a value can do', () => {
         expect(out).not.toMatch(/ {2}/);
         expect(out).not.toMatch(NEVER);
       }),
-      { numRuns: 3000 },
+      { numRuns: scaled(700, 3000) },
     );
   });
 

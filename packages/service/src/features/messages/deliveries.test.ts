@@ -3,6 +3,7 @@ import { deciding, stateOf, type Fact } from '@verbalis/core/delivery';
 import fc from 'fast-check';
 import { BARE_MESSAGE, type DeliveryRow, type MessageRow } from './tables.js';
 import { openTestStore } from '../../records/test-store.js';
+import { scaled } from '../../../../../tests/support/scale.js';
 
 const { store, close } = await openTestStore();
 afterAll(close);
@@ -99,6 +100,6 @@ test('a thousand deliveries: facts in any order and any number give the state of
       expect(told[0]).toEqual({ state: stateOf(all), cause: deciding(all)?.cause ?? null });
       expect(told[1]).toEqual(told[0]);
     }),
-    { numRuns: 1000 },
+    { numRuns: scaled(300, 1000) },
   );
 });

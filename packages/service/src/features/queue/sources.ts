@@ -25,9 +25,7 @@ export function sourcesElsewhere({ providers, edition: askEdition, keys: askKeys
       const key = `${space}/${number}`;
       let edition = editions.get(key);
       if (edition === undefined) {
-        edition = askEdition(space, number).then((parts) =>
-          parts === undefined ? undefined : editionOf(space, number, parts),
-        );
+        edition = askEdition(space, number).then((parts) => (parts === undefined ? undefined : editionOf(space, number, parts)));
         editions.set(key, edition);
         edition.then(
           (loaded) => loaded === undefined && editions.delete(key),
