@@ -45,7 +45,7 @@ export type BatchOf<T> = string extends keyof T
 /** Data of signals by type, as `verbalis types` writes it. Without it, any type takes any data. */
 export type AnySignals = Record<string, unknown>;
 
-/** What is said of a signal beside its type and data (CloudEvents 1.0). */
+/** Attributes of a signal beside its type and data (CloudEvents 1.0). */
 export interface SignalOptions extends Pick<CallOptions, 'signal'> {
   /** Stands, with `source`, for one signal, however often it is sent; made by the client when left out. */
   readonly id?: string;

@@ -12,7 +12,7 @@ const DRYDOCK: SpaceView = { name: 'drydock', mode: 'capture', role: 'operator',
 /** What a test gives of a client: only what the component asks for. */
 export type ClientParts = { readonly [Part in keyof Client]?: Partial<Client[Part]> };
 
-/** Shows a component as the console does, to somebody who is signed in. */
+/** Shows a component as the console does to a person who is signed in. */
 export function showTo(
   node: ReactNode,
   { client = {}, at = '/', ...more }: { readonly client?: ClientParts; readonly at?: string } & Partial<Omit<Session, 'client'>> = {},

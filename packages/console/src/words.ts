@@ -32,7 +32,7 @@ export const REPORTS: Readonly<Record<Delivery['facts'][number]['kind'], Words>>
   'image-loaded': ['◌', color.good, 'The image of the email was loaded'],
 };
 
-/** How somebody left a topic or joined it. */
+/** How a recipient left a topic or joined it. */
 export const CONSENT_WAYS: Readonly<Record<ConsentView['history'][number]['how'], string>> = {
   'one-click': 'by one click in a mail reader',
   page: 'on a page of the service',

@@ -33,7 +33,7 @@ function mistaken(record: SimulatedRecord): SimulatedRecord {
 
 const DAY_MS = 86_400_000;
 
-/** A week of reports of a mailbox provider: what the relay sends is authentic, and somebody else sends as well. */
+/** A week of reports of a mailbox provider: what the relay sends is authentic; another source sends as well. */
 async function bringReports(port: number): Promise<void> {
   for (let ago = 7; ago >= 1; ago -= 1) {
     const end = Math.floor((Date.now() - ago * DAY_MS) / DAY_MS) * (DAY_MS / 1000) + 86_399;

@@ -17,7 +17,7 @@ export function stateSign(state: string, { color }: Output): string {
   return color[paint](`${sign} ${state}`);
 }
 
-/** How many records need somebody. */
+/** How many records need work by a person. */
 export function summaryOf({ records, state }: DomainView): string {
   const required = records.filter(({ required: isRequired }) => isRequired);
   const open = required.filter(({ state: own }) => own === 'wrong' || own === 'missing').length;
@@ -101,7 +101,7 @@ export function verificationText(outcome: DomainVerification, { color }: Output)
   return [`The test email arrived after ${seconds} s.`, ...lines, verdict].join('\n');
 }
 
-/** The records of a domain as somebody enters them. */
+/** The records of a domain, as they are entered. */
 export function recordsText({ records }: DomainView, { color }: Output): string {
   return records
     .map(({ guide, name, value, priority, required }) =>

@@ -5,7 +5,7 @@ import { emailsIn, readReturn, type ReturnReading } from '@verbalis/core/returns
 import { readConfig } from '@verbalis/service/settings';
 import { UsageError, type ExitCode, type Output } from '../output.js';
 
-/** An email that somebody wants to have read, and where it is. */
+/** An email to read, and where it is. */
 export interface FoundMail {
   readonly file: string;
   readonly bytes: Uint8Array;

@@ -22,13 +22,13 @@ export function DomainState({ state }: { readonly state: DomainView['state'] | D
   );
 }
 
-/** What needs somebody comes first. */
+/** What needs work by a person comes first. */
 export function attentionFirst(records: readonly DomainRecord[]): DomainRecord[] {
   const isOpen = ({ state }: DomainRecord): boolean => state === 'wrong' || state === 'missing';
   return [...records.filter(isOpen), ...records.filter((record) => !isOpen(record))];
 }
 
-/** How many of its required records need somebody. */
+/** How many of its required records need work by a person. */
 export function summaryOf({ records, state }: DomainView): string {
   const required = records.filter((record) => record.required);
   const open = required.filter((record) => record.state === 'wrong' || record.state === 'missing').length;

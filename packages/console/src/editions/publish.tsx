@@ -29,7 +29,7 @@ const Refused = styled.pre`
   font-size: 14px;
 `;
 
-/** A mail folder that somebody has chosen. */
+/** A mail folder that was chosen. */
 interface Chosen {
   readonly name: string;
   readonly files: ReadonlyMap<string, File>;

@@ -93,7 +93,7 @@ export function useSendMatters(): Matter[] {
 /** How long one looks for an email that has not come, in milliseconds. */
 const LOOKED_FOR_MS = 86_400_000;
 
-/** Of the step Try: why an email that somebody waits for is not among those that were captured. */
+/** Of the step Try: why an expected email is not among the captured ones. */
 export function useTryMatters(): Matter[] {
   const { client } = useSession();
   const withheld = useList('withheld', () => client.messages.list({ state: 'withheld', limit: 20 }))?.messages ?? [];

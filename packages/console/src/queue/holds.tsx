@@ -36,7 +36,7 @@ function meantText({ template, edition, topic, domain, labels = {} }: Hold): str
   return [...fields, ...Object.entries(labels).map(([name, value]) => `label ${name}=${value}`)].join(', ') || 'everything';
 }
 
-/** The hold that a form asks for; undefined where it does not say what is meant. */
+/** The hold that a form asks for; undefined while it is incomplete. */
 function wanted(form: FormData): NewHold | undefined {
   const of = (name: string): string | undefined => {
     const value = form.get(name);

@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useSession } from '../session.js';
 
-/** Keeps what is shown of a folder current while somebody writes in it; an edition never changes. */
+/** Keeps the view of a folder current while it is edited; an edition never changes. */
 export function useChanges(): void {
   const { client, folder } = useSession();
   const queries = useQueryClient();

@@ -17,7 +17,7 @@ const Box = styled.section`
   gap: 8px;
 `;
 
-/** Sends the mail that is shown to somebody: into the captured mail, or through a provider. */
+/** Sends the email that is shown: to captured mail, or through a provider. */
 export function SendTest({
   name,
   wanted,

@@ -25,7 +25,7 @@ const Shared = styled.section`
   margin-top: 32px;
 `;
 
-/** All templates with their state: of the edition in use, or of the folder that somebody is writing. */
+/** All templates with their state: of the edition in use, or of the folder being edited. */
 export function Templates() {
   const { client, space, folder } = useSession();
   useChanges();

@@ -92,7 +92,7 @@ function useEdits({ files, editable }: TemplateDetail, file: TemplateDetail['fil
 
 type RenderRequest = Parameters<ReturnType<typeof useSession>['client']['templates']['render']>[1];
 
-/** The mail of a template, made again whenever anything changes; the last one stays while there is none. */
+/** The email of a template, rendered again after each change; the last one stays on screen until the next is there. */
 function useRendered({ name, problems: advised }: TemplateDetail, request: RenderRequest) {
   const { client, space } = useSession();
   const settled = useDeferredValue(request);

@@ -4,7 +4,7 @@ import { readDkimKey, type DkimKey } from './dkim-key.js';
 import { isDomainName, type DnsAsk } from './dns.js';
 import { bare, readTags } from './tags.js';
 
-/** What is to be said of one signature (RFC 8601 2.7.1). */
+/** The result for one signature (RFC 8601 2.7.1). */
 export interface DkimVerdict {
   readonly result: 'pass' | 'fail' | 'permerror' | 'temperror';
   /** Why, in a sentence. */

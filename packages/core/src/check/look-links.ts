@@ -13,7 +13,7 @@ const hostOf = (address: string): string => {
 /** The last two labels: enough to see whether two hosts are of one house. */
 const houseOf = (host: string): string => host.split('.').slice(-2).join('.');
 
-/** What is to be said of a link. */
+/** The findings about a link. */
 export function linkFindings(link: Element): Finding[] {
   const out: Finding[] = [];
   const label = textOf(link).trim();

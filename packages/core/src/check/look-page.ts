@@ -10,7 +10,7 @@ function pixels(value: string | undefined): number | undefined {
   return found === null ? undefined : Number(found[1]);
 }
 
-/** What is to be said of a document as a whole: what its author chose. */
+/** The findings about a document as a whole: what its author chose. */
 export function pageFindings(document: Document): Finding[] {
   const elements = [...elementsOf(document)];
   const out: Finding[] = [];

@@ -6,7 +6,7 @@ export interface Finding {
   readonly code: string;
   readonly message: string;
   readonly hint?: string;
-  /** Words that stand in the source too, to find the place by. */
+  /** Words that are in the source, too: the place is found by them. */
   readonly near?: string;
 }
 

@@ -2,7 +2,7 @@ import type { MailProject } from '../folder/index.js';
 import { inReadingOrder, suggestion, SourceText, warning, type Problem } from '../problems/index.js';
 import type { CompiledTemplate } from '../program/index.js';
 
-/** What is said of a folder, without what its authors silenced. */
+/** The findings about a folder, without those that its authors silenced. */
 export interface Told {
   readonly problems: readonly Problem[];
   /** How many were silenced. */

@@ -1,5 +1,5 @@
 /**
- * How somebody left a topic or joined it again: the one click of a mail reader (RFC 8058), a page, an email to the address in List-Unsubscribe
+ * How a recipient left a topic or joined it again: the one click of a mail reader (RFC 8058), a page, an email to the address in List-Unsubscribe
  * (RFC 2369), an opt-out report (RFC 5965), a provider's callback, or an app or operator.
  */
 export const CONSENT_WAYS = ['one-click', 'page', 'email', 'reply', 'report', 'callback', 'api'] as const;

@@ -22,7 +22,7 @@ const KNOWN_FUNCTIONS = new Set(
 /** Places that data fills later. */
 const MARK = /[\uFDD0\uFDD1]/;
 
-/** Properties whose values are known for good: what the lexer does not know of them no client shows. */
+/** Properties with a fixed set of values: one that the lexer does not know is shown by no client. */
 const OLD = new RegExp(
   '^(?:color|background-color|(?:border|border-(?:top|right|bottom|left))-(?:color|style)|font-style|font-weight|text-align|text-transform|' +
     'float|clear|visibility|border-collapse)$',

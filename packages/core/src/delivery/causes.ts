@@ -96,7 +96,7 @@ function byReplyCode(code: number | undefined): Cause {
 /**
  * Why an email was not taken, and what told us. Words that leave no doubt decide, since codes are often generic and sometimes wrong; then an
  * exact enhanced code, then weaker words, a generic code, and last the reply code.
- * @param book phrases of all languages, and those that somebody has added
+ * @param book phrases of all languages, and those from the configuration
  */
 export function readCause({ status, replyCode, diagnostic }: CauseEvidence, book: PhraseBook = USUAL_BOOK): CauseReading {
   const detail = status?.slice(2);

@@ -13,7 +13,7 @@ export interface HitDetails {
     readonly label: string;
     /** From 1, in the order of the email; 0 where only its address is known. */
     readonly index: number;
-    /** The block that it stands in; empty for none. */
+    /** The block that contains it; empty for none. */
     readonly block: string;
   };
 }

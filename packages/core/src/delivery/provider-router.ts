@@ -101,7 +101,7 @@ export class ProviderRouter {
     this.#buckets = new LRUCache({ maxSize: mostDomains, sizeCalculation: () => 1 });
   }
 
-  /** Providers that are not to be used, by somebody's word. */
+  /** Providers that were paused by a person. */
   pause(names: ReadonlySet<string>): void {
     this.#paused = names;
   }

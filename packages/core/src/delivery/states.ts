@@ -7,7 +7,7 @@ interface StateRow {
   readonly sentence: (address: string) => string;
   /** Whether the service has nothing left to do, whatever comes back later. */
   readonly isFinal: boolean;
-  /** Whether somebody would ask why: its causes are counted. */
+  /** Whether its causes are counted: someone would ask why. */
   readonly isTrouble: boolean;
 }
 

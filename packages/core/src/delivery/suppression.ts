@@ -49,7 +49,7 @@ function byTime(a: AddressFact, b: AddressFact): number {
 
 /**
  * Whether an address is to get no more mail: a pure function of the set of facts about it, so order and repetition change nothing.
- * @param facts of all its deliveries, each once or more; those before somebody has lifted a suppression left out
+ * @param facts of all its deliveries, each once or more; those before a suppression was lifted left out
  */
 export function suppressionOf(facts: readonly AddressFact[], plan: SuppressionPlan): SuppressionVerdict | undefined {
   const all = [...new Map(facts.map((fact) => [fact.id, fact])).values()].sort(byTime);

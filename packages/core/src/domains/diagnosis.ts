@@ -14,7 +14,7 @@ export interface Scene {
   readonly see: See;
 }
 
-/** Finds out what somebody did who entered a record wrongly. @returns the fault itself where it cannot be explained better */
+/** Finds out how a record was entered wrongly. @returns the fault itself where it cannot be explained better */
 export async function explained(fault: Fault, scene: Scene): Promise<Fault> {
   const { wanted, see } = scene;
   const { name, type } = wanted.record;

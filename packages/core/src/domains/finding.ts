@@ -107,7 +107,7 @@ interface Words {
   readonly detail: string;
 }
 
-/** One sentence each, for somebody who knows a DNS panel and nothing of us. */
+/** One sentence each, for readers who know their DNS panel and nothing about this service. */
 const SENTENCES: Readonly<Record<FindingKind, (words: Words) => string>> = {
   missing: ({ record, host, zone }) =>
     `There is no ${record.type} record at ${record.name}; add one with the name "${host}" in the zone ${zone} and the value shown here.`,

@@ -2,7 +2,7 @@ import { hostWithin } from './finding.js';
 import { valueOf, type DnsRecord } from './record.js';
 import type { Purpose, WantedRecord } from './wanted.js';
 
-/** How to enter a record, for somebody with a DNS panel. */
+/** How to enter a record in a DNS panel. */
 export interface Guide {
   /** What it is, in a word or two. */
   readonly title: string;

@@ -72,7 +72,7 @@ const doNot = (names: readonly string[]): string => `${listed(names)} ${names.le
 /** The world as one server and, for what is not its own, the resolver see it. */
 function seeing(server: string, { record: { name } }: WantedRecord, servers: NameServers): See {
   const known = new Map<string, Promise<ZoneAnswer>>();
-  // What surrounds the name is the server's own, too: it is where somebody looks who searches for the mistake.
+  // What surrounds the name is shown as the server has it, too: that is where the mistake is looked for.
   const parent = name.slice(name.indexOf('.') + 1);
   return (asked, type) => {
     const key = `${type} ${asked}`;

@@ -177,7 +177,7 @@ function bare(node: unknown): unknown {
   );
 }
 
-/** The lines of a source, with what each stands in. */
+/** The lines of a source, each with what contains it. */
 function linesOf(text: string, modes: BlockModes, isMarkdown: boolean): Line[] {
   const texts = (text.endsWith('\n') ? text.slice(0, -1) : text).split('\n');
   const frontEnd = /^---[ \t]*$/.test(texts[0] ?? '') ? texts.findIndex((line, i) => i > 0 && /^---[ \t]*$/.test(line)) : -1;

@@ -26,7 +26,7 @@ export interface NameUse {
   readonly seen: Seen;
 }
 
-/** Expressions that have been typed, with the texts that they stand in. */
+/** Expressions that have been typed, with the texts that contain them. */
 export interface Typed extends Pick<ReadFile, 'seen' | 'types'> {
   readonly sourceOf: (file: string) => SourceText;
 }

@@ -10,7 +10,7 @@ export interface TrackedLink {
   readonly count: number;
   /** Its words, or what is said in place of its picture; at most 80 characters. */
   readonly label: string;
-  /** The block that it stands in: "action", "picture"; empty for one in prose or in HTML of one's own. */
+  /** The block that contains it: "action", "picture"; empty for one in prose or in HTML of one's own. */
   readonly block: string;
   /** Absolute, as a browser asks for it (URL Standard). */
   readonly url: string;

@@ -41,7 +41,7 @@ const MANY = 3;
 /** What is known of a user agent; most hits are of few. */
 const knownAgent = memo((agent: string) => AGENTS.find(({ pattern }) => pattern.test(agent)), 500);
 
-/** A verdict about one hit by itself. */
+/** A verdict about a single hit. */
 function alone(hit: Hit, { sentAt }: HitEmail): HitVerdict | undefined {
   const machine = (reason: string): HitVerdict => ({ by: 'machine', reason });
   if (hit.method !== 'GET') return machine(`It was asked for with ${hit.method}, which browsers do not do.`);

@@ -8,7 +8,7 @@ const MOST_FAULTS = 100;
 
 /** How the mistakes of a file are described. */
 export interface YamlWords {
-  /** What is said of a key that has no meaning, with what was perhaps meant. */
+  /** The message about an unknown key, with the key that was perhaps meant. */
   readonly unknown: (
     key: string,
     at: readonly PropertyKey[],

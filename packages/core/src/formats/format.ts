@@ -48,7 +48,7 @@ export interface Format {
   readonly takes: readonly ValueKind[];
   readonly args: readonly FormatArgument[];
   readonly gives: ValueKind;
-  /** What the given text is, where that matters for the place it may stand in. */
+  /** What the given text is, where the place it is written to depends on that. */
   readonly givesFormat?: string;
   /** What the entries of a list must be. */
   readonly entries?: readonly ValueKind[];

@@ -20,7 +20,7 @@ const PROPERTIES =
 /** Signs that no harmless value has: addresses, escapes, functions that fetch or compute. */
 const HARMFUL = /[\\<>@{}]|url\s?\(|expression|javascript:|image-set|(?:^|[\s:,(])-\d/i;
 const LONGEST_VALUE = 200;
-/** Pictures that stand in the HTML itself, in characters of their address. */
+/** Pictures within the HTML itself (data: addresses), in characters. */
 const LONGEST_DATA = 300_000;
 const DATA_PICTURE = /^data:image\/(?:png|jpe?g|gif|webp);base64,[A-Za-z0-9+/=\s]*$/;
 

@@ -11,7 +11,7 @@ import { suspicionsOf, type Suspicion } from './suspicious.js';
 import type { InboundFile } from './file.js';
 import { isWishToLeave } from './words.js';
 
-/** What somebody has written to us. */
+/** An inbound email, as it is shown. */
 export interface InboundReading {
   readonly from: Person | undefined;
   /** Where answers go, if not to its author. */

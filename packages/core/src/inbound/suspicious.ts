@@ -38,7 +38,7 @@ const hostOf = (address: string): string | undefined => {
 
 const isSame = (a: string, b: string): boolean => a === b || a.endsWith(`.${b}`) || b.endsWith(`.${a}`);
 
-/** Whether letters of several scripts stand in one label of a host name, so that it looks like another. */
+/** Whether one label of a host name has letters of several scripts, so that it looks like another name. */
 function isLookalike(host: string): boolean {
   return domainToUnicode(host)
     .split('.')

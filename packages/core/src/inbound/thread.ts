@@ -36,7 +36,7 @@ const INTRODUCTIONS: Readonly<Record<string, (when: string, who: string) => stri
   ja: (when, who) => `${when}、${who}のメール:`,
 };
 
-/** What somebody has written, quoted below an answer (RFC 3676 4.5). @param at when it came, in milliseconds since the epoch */
+/** The text of an email, quoted below an answer (RFC 3676 4.5). @param at when it came, in milliseconds since the epoch */
 export function quoteOf({ from, text, language }: Pick<InboundReading, 'from' | 'text' | 'language'>, at: number): string {
   const known = language !== undefined && INTRODUCTIONS[language] !== undefined ? language : 'en';
   const when = new Intl.DateTimeFormat(known, { dateStyle: 'medium', timeStyle: 'short', timeZone: 'UTC' }).format(at);

@@ -18,7 +18,7 @@ export interface ReaderWords {
   readonly dividers: readonly string[];
   /** How a line begins that a device adds below. */
   readonly sentFrom: readonly string[];
-  /** The whole of a reply by which somebody wants no more of it. */
+  /** Replies that consist of nothing but the wish for no more emails. */
   readonly leave: readonly string[];
 }
 

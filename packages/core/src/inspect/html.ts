@@ -63,7 +63,7 @@ export function linksOf(html: string): ShownLink[] {
   return out;
 }
 
-/** Addresses that stand in a text part. */
+/** Addresses in a text part. */
 export function linksOfText(text: string): ShownLink[] {
   const found = [...text.matchAll(/\bhttps?:\/\/[^\s<>"]+[^\s<>".,;:!?)\]]/g)].map(([href]) => href);
   return [...new Set(found)].slice(0, MOST_LINKS).map((href) => ({ text: href, href }));

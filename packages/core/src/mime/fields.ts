@@ -78,7 +78,7 @@ const ADDRESS_TOKEN = /"(?:[^"\\]|\\.)*(?:"|\\?$)|\((?:[^()\\]|\\.)*\)|<[^<>]*>|
 const BEYOND = /[^\x20-\x7E\t]/;
 
 /**
- * A field of addresses that somebody else has written, with its words beyond ASCII as encoded words (RFC 2047 5 (3)). Domains take their ASCII
+ * A field of addresses that another program wrote, with its words beyond ASCII as encoded words (RFC 2047 5 (3)). Domains take their ASCII
  * form; a local part has none.
  */
 export function addressField(value: string): string {

@@ -212,7 +212,7 @@ function leaf(body: Buffer, { type, parameters, encoding, work }: Content): Made
   return { body: out, encoding: made, type: `${isBroken ? 'text/plain' : type}; charset=${charset}${more.join('')}` };
 }
 
-/** Each part by itself; what stands before the first and after the last is no content (RFC 2046 5.1.1), and is left out where it cannot travel. */
+/** Each part alone; what comes before the first and after the last is no content (RFC 2046 5.1.1), and is left out where it cannot travel. */
 function multipart(body: Buffer, boundary: string, { work, depth }: Content): Buffer {
   const out: Buffer[] = [];
   const edge = Buffer.from(`--${boundary}`, 'latin1');

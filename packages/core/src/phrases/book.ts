@@ -21,7 +21,7 @@ import { scanner, type Scanner } from './matcher.js';
 /** Every language that is known. */
 export const LANGUAGES: readonly LanguagePhrases[] = [EN, DE, FR, ES, PT, IT, NL, PL, RU, TR, JA, KO, ZH, AR, SV, HU];
 
-/** Phrases that somebody adds. */
+/** Phrases from the configuration. */
 export interface AddedPhrases {
   readonly means: Meaning;
   readonly phrases: readonly string[];
@@ -51,7 +51,7 @@ const SAID: readonly Said[] = [
 export interface PhraseBook {
   /** What a text says, of all that reports and answers say. */
   readonly says: Scanner<Said>;
-  /** Words of causes in other languages than English, and those that somebody adds. */
+  /** Words of causes in languages other than English, and those from the configuration. */
   readonly causes: readonly (readonly [cause: Cause, phrases: readonly string[]])[];
 }
 

@@ -79,7 +79,7 @@ function hashOf(files: MailFiles, paths: readonly string[], seed: string): strin
 }
 
 /**
- * A mail folder to be worked on. Nothing is compiled before somebody looks at it, and what `before` knows of files that have not changed is
+ * A mail folder that is being edited. Nothing is compiled before it is looked at, and what `before` knows of files that have not changed is
  * taken over: after a change only what may have changed costs anything.
  */
 export function previewOf(files: MailFiles, before?: FolderPreview): FolderPreview {
@@ -206,7 +206,7 @@ export function previewOf(files: MailFiles, before?: FolderPreview): FolderPrevi
   };
 }
 
-/** The whole mail, as it would be sent to somebody. */
+/** The whole email, as it would be sent. */
 function sourceOf(
   project: MailProject,
   {

@@ -1,4 +1,4 @@
-/** Something in a profile that cannot work, with the setting that it stands in. */
+/** Something in a profile that cannot work, with the setting that contains it. */
 export interface ProfileFault {
   /** Within the profile: "answer.words.0.matches". */
   readonly path: string;

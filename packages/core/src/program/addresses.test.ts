@@ -23,7 +23,7 @@ const HOSTILE = [
   '日本 ü%',
 ];
 
-/** Where a value may stand in an address: its source, what the address must begin with, and which component the value is. */
+/** Where a value may be in an address: its source, what the address must begin with, and which component the value is. */
 const POSITIONS: readonly (readonly [
   name: string,
   source: Record<string, string>,

@@ -70,7 +70,7 @@ export function endOf(node: AnyNode): number | undefined {
   return node.sourceCodeLocation?.endOffset;
 }
 
-/** Where the tags of an element stand in the marked text; undefined where it has none of its own. */
+/** Where the tags of an element are in the marked text; undefined if it has none of its own. */
 export function tagsAt(
   node: Element,
 ): { readonly start: { readonly from: number; readonly to: number }; readonly end: number | undefined } | undefined {

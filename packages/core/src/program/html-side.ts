@@ -42,7 +42,7 @@ const FULL_WIDTH: ReadonlySet<string> = new Set(['card', 'band', 'fineprint']);
 /** Blocks that hold what is in their place. */
 const TRANSPARENT: ReadonlySet<string> = new Set(['content', 'body', 'only']);
 
-/** Room between a strip over the full width and words that stand in no card, in CSS pixels. A card stands close under it. */
+/** Room between a strip over the full width and words outside of cards, in CSS pixels. A card follows closely. */
 const UNDER_STRIP = 24;
 
 const SPACER = `<div style="height:${UNDER_STRIP}px;line-height:${UNDER_STRIP}px;font-size:1px">&nbsp;</div>\n`;

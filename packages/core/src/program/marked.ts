@@ -51,7 +51,7 @@ export function mark(ops: readonly Markable[]): Marked {
     } else if (op.op === 'attributes') {
       html += `${OPEN}${hidden.push(op.steer) - 1}${CLOSE}`;
     } else {
-      // A branch or loop is hidden for its test or list; its bodies stand in the text and are put back from there.
+      // A branch or loop is hidden for its test or list; its bodies stay in the text and are put back from there.
       const index = hidden.push(op as Hidden) - 1;
       if (!isSteer(op)) html += `${OPEN}${index}${CLOSE}`;
       else if (op.op === 'let') html += `<!--${OPEN}begin${index}--><!--${OPEN}end${index}-->`;

@@ -115,7 +115,7 @@ export interface Styled {
   readonly rest: string;
 }
 
-/** Writes sheets into the style attributes of a document, in the document itself too. `named` come before those that stand in it. */
+/** Writes sheets into the style attributes of a document, in the document itself too. `named` come before those in the document. */
 export function styleDocument(
   document: Document,
   named: readonly string[],

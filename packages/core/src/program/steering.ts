@@ -3,7 +3,7 @@ import type { Op } from '../render/index.js';
 import { offsetOf, type DomFault } from './dom.js';
 import { markOf, rebuilt, type Marked } from './marked.js';
 
-/** An "if" or "each" that does not stand in one element with both its ends. */
+/** An "if" or "each" whose two ends are not in the same element. */
 export function crossing(offset: number | undefined): DomFault {
   return {
     code: 'steering-crosses',

@@ -60,7 +60,7 @@ function flow(marked: string): string {
   return out;
 }
 
-/** The places at which something may fail, wherever they stand in a program. */
+/** The places in a program at which something may fail. */
 function placesIn(node: unknown, into = new Set<string>()): Set<string> {
   if (typeof node !== 'object' || node === null) return into;
   for (const [key, value] of Object.entries(node)) {

@@ -24,7 +24,7 @@ export interface ReporterProof {
 }
 
 /**
- * Who sent a report. Anybody can write one about any domain, so only DMARC tells a receiver from somebody who takes its name (RFC 7489 7.2.1.1: the
+ * Who sent a report. Anyone can write one about any domain, so only DMARC tells a receiver from a sender that uses its name (RFC 7489 7.2.1.1: the
  * email that carries a report is authenticated as any other).
  */
 export async function proveReporter(

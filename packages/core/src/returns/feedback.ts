@@ -12,8 +12,8 @@ export interface Feedback {
 }
 
 /**
- * Types that say that somebody minds the mail (RFC 5965, 7.3), and what some call them. Others inform of something else: that a program found a
- * virus, that a signature did not hold (RFC 6591), that somebody wants no more of it, or that it was no spam.
+ * Types of complaints (RFC 5965, 7.3), and what some call them. Others inform of something else: that a program found a
+ * virus, that a signature did not hold (RFC 6591), that the recipient unsubscribed, or that it was no spam.
  */
 const COMPLAINTS = new Set(['abuse', 'fraud', 'spam', 'complaint', 'phishing', 'junk']);
 

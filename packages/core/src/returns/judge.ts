@@ -52,7 +52,7 @@ export interface Setting {
   readonly book: PhraseBook;
   readonly prose: Prose;
   readonly subject: string;
-  /** Whether only one recipient is reported on, so that all that is said is said of it. */
+  /** Whether only one recipient is reported on, so that everything in the report is about it. */
   readonly single: boolean;
 }
 

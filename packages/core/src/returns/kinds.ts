@@ -43,7 +43,7 @@ export function bounceScore(
 }
 
 /**
- * An answer that no person wrote (RFC 3834, and the marks that came before it): somebody is away, a ticket was opened, a list has noted something;
+ * An answer that no person wrote (RFC 3834, and the marks that came before it): an absence, a ticket that was opened, the answer of a mailing list;
  * a request to prove that the sender is a person is one too.
  */
 export function isAutoReply(mail: Part, text: string, { says }: PhraseBook): boolean {

@@ -124,7 +124,7 @@ export function readProse(text: string, except: (address: string) => boolean, bo
       const another = ENTRY.exec(next);
       if (another !== null && !except(another[1] ?? '') && sameKind(line, next)) break;
       if (next.trim() === '') {
-        // The reason may stand apart from its address, and its lines from each other, as long as they are moved in or quote somebody.
+        // The reason may be apart from its address, and its lines from each other, as long as they are indented or quoted.
         const after = lines[j + 1] ?? '';
         const isCoded = QUOTES.test(reason.join('\n'));
         const isEmpty = reason.join('').trim() === '';

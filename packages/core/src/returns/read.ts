@@ -34,7 +34,7 @@ export interface ReturnContext {
   readonly envelopeTo?: string | undefined;
   /** Whom the mail had gone to, where that is known: counts where the report names nobody. */
   readonly recipient?: string | undefined;
-  /** Phrases of all languages, and those that somebody has added. */
+  /** Phrases of all languages, and those from the configuration. */
   readonly book?: PhraseBook | undefined;
 }
 

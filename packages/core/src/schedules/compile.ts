@@ -114,7 +114,7 @@ function compileSchedule(project: MailProject, name: string, { source, compiledO
   };
 }
 
-/** What goes to many by itself must be of a topic that people can leave, and show how; or be essential in so many words. */
+/** What is sent to many on a schedule must belong to a topic that people can leave, and show how; or be marked as essential. */
 function topicFaults({ project, file, problems }: Reading, compiled: Pick<CompiledTemplate, 'topic' | 'programs'> | undefined): void {
   if (compiled === undefined || compiled.programs.size === 0) return;
   const { template, essential } = file.content;

@@ -246,7 +246,7 @@ export class ClientDialogue {
     this.#state = 'closed';
     if (quiet) return [{ kind: 'close' }];
     this.#mail = undefined;
-    // What the server has said of the mail counts, though it went away after.
+    // The server's answer about the email counts, even if it closed the connection after it.
     const outcome: Outcome = failed ?? (uncertain ? { kind: 'uncertain', phase, reply: undefined, reason } : lossOf(phase, reason));
     return [{ kind: 'outcome', outcome }, { kind: 'close' }];
   }

@@ -9,7 +9,7 @@ export interface Answer {
   readonly text: string;
 }
 
-/** What a client has said of an email before its content; empty `from` is the null sender (RFC 5321 4.5.5). */
+/** The envelope of an email; empty `from` is the null sender (RFC 5321 4.5.5). */
 export interface ReceivedEnvelope {
   readonly from: string;
   readonly to: readonly string[];
@@ -369,7 +369,7 @@ export class ServerDialogue {
   }
 }
 
-/** A word of the other side's, as it may stand in an answer. */
+/** A word of the other side, made safe for an answer. */
 function shownWord(text: string): string {
   return text.replace(/[^\x21-\x7E].*/s, '').slice(0, 40);
 }

@@ -241,7 +241,7 @@ export interface Place {
   readonly elsewhere: Ground['elsewhere'];
 }
 
-/** Starts the service: opens the records and all features, then the sockets, then what runs by itself. @throws StartError */
+/** Starts the service: opens the records and all features, then the sockets, then the workers. @throws StartError */
 export async function startService(options: StartOptions, place?: Place): Promise<Service> {
   const { databaseFile, undo, lasting } = await openLasting(options, place);
   const { log, store, secrets, links } = lasting;

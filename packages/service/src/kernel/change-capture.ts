@@ -3,7 +3,7 @@ import { capturedTables, inJson, isLater, LATER, quoted, rowName, type CapturedT
 
 /** Bytes of which there are so many are "later" in the log: its readers find them in their row. */
 const LATER_FROM = 1024;
-/** With so many of them, bytes stand in the log themselves. */
+/** Beyond so many such rows, the log itself holds the bytes. */
 const MOST_LATER = 200_000;
 
 /** What notes the changes of a table, by when. */
@@ -97,7 +97,7 @@ export class ChangeCapture {
     return this.#triggers.length > 0;
   }
 
-  /** Between transactions. @param isWhole whether all bytes stand in the records, for those who do not have this file */
+  /** Between transactions. @param isWhole whether the records hold all bytes, for followers that do not have this file */
   start({ isWhole = false } = {}): void {
     this.#isWhole = isWhole;
     if (this.isOn) return;

@@ -22,7 +22,7 @@ export interface Runtime {
   readonly ages: RetentionAges;
 }
 
-/** What runs by itself. */
+/** Background work. */
 export interface Running {
   readonly start: () => void;
   /** Begins nothing more; what is under way with the outside may go on until `stop`. The same as `stop` where there is no such thing. */

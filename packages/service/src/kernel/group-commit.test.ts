@@ -102,7 +102,7 @@ test('when SQLite gives the whole group up, every member is refused as retryable
       tx.afterCommit(() => effects.push(text));
       insert.run(text);
       if (text === 'b') {
-        // What SQLite does by itself when the disk is full or does not answer.
+        // What SQLite does when the disk is full or does not answer.
         raw.exec('rollback');
         throw Object.assign(new Error('full'), { code: 'SQLITE_FULL' });
       }

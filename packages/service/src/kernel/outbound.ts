@@ -47,7 +47,7 @@ export function isInside(address: string): boolean {
   return !isGiven(text) || isSpecial(text);
 }
 
-/** Where somebody wants to go. */
+/** The target of a connection. */
 interface Destination {
   /** An IP address. */
   readonly address: string;

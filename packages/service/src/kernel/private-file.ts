@@ -9,7 +9,7 @@ export function keepPrivate(file: string): void {
     try {
       if (existsSync(path)) chmodSync(path, OWNER_ONLY);
     } catch (error) {
-      // It belongs to somebody else, who has decided about it.
+      // It belongs to another user, who has decided about it.
       if ((error as NodeJS.ErrnoException).code !== 'EPERM') throw error;
     }
   }

@@ -50,7 +50,7 @@ export interface QuarantineFilter {
 
 export type Quarantine = ReturnType<typeof quarantineOn>;
 
-/** Where items wait that cannot be processed, with their error, until somebody retries or drops them. */
+/** Where items wait that cannot be processed, with their error, until they are retried or dropped. */
 export function quarantineOn(reads: Reader, clock: Clock, log: Logger) {
   const sources = new Map<string, QuarantineSource>();
   const tries = boundedCache<string, { n: number; nextAt: number }>(MOST_REMEMBERED);

@@ -11,7 +11,7 @@ export interface StreamMessage {
 
 /** Between signs of life, so that nothing on the way takes the line for dead, in milliseconds. */
 const SIGN_OF_LIFE_MS = 15_000;
-/** What may stand in memory for a reader that is too slow, in bytes; it is cut off then and comes again with the last id it has seen. */
+/** Kept in memory for a reader that is too slow, in bytes. Past it the connection is closed; the reader comes again with its last id. */
 const MOST_WAITING = 4 * 1024 * 1024;
 /** Between looks whether the caller would still be let in, in milliseconds. */
 const LOOK_MS = 1000;

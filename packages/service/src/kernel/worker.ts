@@ -5,7 +5,7 @@ import type { Clock } from './clock.js';
 export interface StepResult {
   /** How many items it got further with. A worker that asks to go on without getting anywhere is slowed down. */
   readonly did: number;
-  /** When to step again: at once, or at a date; undefined to wait until somebody wakes it. */
+  /** When to step again: at once, or at a date; undefined to wait until it is woken. */
   readonly next?: 'now' | number | undefined;
 }
 
@@ -47,7 +47,7 @@ const [FIRST_PAUSE_MS, LONGEST_PAUSE_MS] = [5, 1000];
 const DRAIN_MS = 30_000;
 
 /**
- * The one supervised loop, by which everything that runs by itself runs: it never dies (a step that throws is tried again after a back-off
+ * The one supervised loop that all background work runs in: it never ends (a step that throws is tried again after a back-off
  * that grows to a minute), never spins (a step that gets nowhere is followed by a pause), never runs twice at once, and always stops.
  */
 export function worker({ name, clock, log, step, gatherMs = 0 }: WorkerOptions): Worker {

@@ -41,7 +41,7 @@ function shared<T>(work: () => Promise<T>): { readonly get: () => Promise<T>; re
   };
 }
 
-/** Makes backups by itself, and when somebody asks. Only threads touch the folder: a mounted share may answer late, or never. */
+/** Makes backups on schedule and on request. Only threads touch the folder: a mounted share may answer late, or never. */
 export function backups({ store, clock, log, workers, folder, settings, ledgerFile, changed }: BackupOptions) {
   const thread = (name: string) =>
     boundedThread(threadFile(import.meta.url, 'backups-thread.js'), { name, limitMs: THREAD_MS, idleMs: IDLE_MS });

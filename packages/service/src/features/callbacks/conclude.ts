@@ -204,7 +204,7 @@ function recipientOf(
 ): ReturnRow['readout']['recipients'][number] {
   return {
     address,
-    // What somebody minds was delivered.
+    // An email that was complained about was delivered.
     action: kind === 'complained' ? 'delivered' : (kind as 'failed' | 'delayed' | 'delivered' | 'relayed'),
     status: event.status,
     replyCode: event.replyCode,

@@ -37,7 +37,7 @@ const STEP = 500;
 /** Calls that are looked at to find one that may be tried now. */
 const LOOKED_AT = 50;
 
-/** Where some events stand in their call. */
+/** Where some events are in their call. */
 interface Place {
   /** There are no others in the call. */
   readonly isAlone: boolean;
@@ -55,7 +55,7 @@ interface HeldCall {
 
 /**
  * Receives calls of providers: written as they come, and read after they were answered. One call at a time, since they all write to one file;
- * a storm makes the table longer, never the process bigger. An event that cannot be read is split off its call, tried again by itself, and
+ * a storm makes the table longer, never the process bigger. An event that cannot be read is split off its call, tried again alone, and
  * quarantined in the end, so that it never stops those behind it.
  */
 export function callbackReceiver({ store, workers, clock, log, suppressing, consenting, profiles }: ReceiverOptions) {

@@ -19,7 +19,7 @@ export interface Checked {
   readonly records: readonly CheckedRecord[];
   readonly state: DomainState;
   readonly answers: readonly KeptAnswer[];
-  /** What it found, without what changes by itself. */
+  /** What it found, without what changes with time. */
   readonly hash: string;
   /** Old keys that are neither needed nor published any more. */
   readonly goneKeys: readonly SigningKeyRow[];

@@ -62,7 +62,7 @@ const HOST_PURPOSES: ReadonlySet<string> = new Set(['bounces', 'spf']);
 /** Domains that are checked at once. */
 const AT_ONCE = 4;
 
-/** Checks domains: every minute while something is open, hourly when all is right, and when somebody asks for it. */
+/** Checks domains: every minute while something is open, hourly when all is right, and on request. */
 export async function domainChecks(options: CheckOptions): Promise<DomainChecks> {
   const { store, domains, clock, log, workers, nameServers, names, spaces, reported, isChecked } = options;
   const underWay = new Map<string, Promise<DomainStateRow | undefined>>();

@@ -45,7 +45,7 @@ const STATE_WORDS: Readonly<Record<string, string>> = {
   unchecked: '… Not checked yet',
 };
 
-/** What somebody sees whose address is altered or has ended: nothing of any domain. */
+/** The page for an address that was altered or has expired: it shows no domain. */
 const UNKNOWN = '<p>The address is not complete, or it has ended. Ask for a new one.</p>';
 
 /** Pages that show the records of a domain to the owner of its DNS. They need no sign-in, and change nothing. */
@@ -128,7 +128,7 @@ ${[...records]
   .join('')}`;
 }
 
-/** What needs somebody comes first. */
+/** What needs work by a person comes first. */
 const rank = ({ state }: Shown): number => (state === 'wrong' || state === 'missing' ? 0 : 1);
 
 const count = (n: number, noun: string): string => `${n} ${noun}${n === 1 ? '' : 's'}`;

@@ -45,7 +45,7 @@ export const domainChecks = sqliteTable(
     firstAt: integer('first_at').notNull(),
     lastAt: integer('last_at').notNull(),
     times: integer('times').notNull(),
-    /** What was found, without what changes by itself: SHA-256. */
+    /** What was found, without what changes with time: SHA-256. */
     hash: text('hash').notNull(),
     state: text('state').$type<DomainState>().notNull(),
     records: text('records', { mode: 'json' }).$type<readonly CheckedRecord[]>().notNull(),

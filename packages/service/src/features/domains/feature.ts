@@ -8,7 +8,7 @@ interface Options {
   readonly master: Uint8Array;
   /** The host of return paths where a domain has no own one that is live. */
   readonly sharedHost: string;
-  /** Whether somebody looks at the DNS; else keys sign at once. */
+  /** Whether the DNS is checked; else keys sign at once. */
   readonly isChecked: boolean;
   /** Another service writes down which hosts there are. */
   readonly isStandby: boolean;

@@ -4,7 +4,7 @@ import type { Store } from './store.js';
 
 interface Options {
   readonly store: Store;
-  /** Whether somebody looks at the DNS; else a host is used at once. */
+  /** Whether the DNS is checked; else a host is used at once. */
   readonly isChecked: boolean;
   /** The domain itself, or the nearest above it. */
   readonly above: (name: string) => { readonly links: LinkHostRow | undefined } | undefined;

@@ -7,7 +7,7 @@ export const OPERATOR_NOTE = 'operator-note';
 export const CONFIRM_TOPIC = 'confirm-topic';
 /** Asks the owner of an address whether a space may send as it. */
 export const CONFIRM_SENDER = 'confirm-sender';
-/** Opens the console for somebody who was invited. */
+/** Opens the console for a person who was invited. */
 export const INVITATION = 'invitation';
 /** Opens the console. */
 export const SIGN_IN = 'sign-in';

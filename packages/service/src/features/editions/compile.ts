@@ -21,7 +21,7 @@ export type MailFolderCompiler = ReturnType<typeof mailFolderCompiler>;
 /** Results that are remembered: spaces often share a folder. */
 const REMEMBERED = 4;
 
-/** Compiles mail folders beside the event loop: what somebody publishes never stops the service, however it is made. */
+/** Compiles mail folders beside the event loop: no folder that is published stops the service, whatever is in it. */
 export function mailFolderCompiler(limits: { readonly limitMs?: number; readonly memoryMb?: number } = {}) {
   const thread = boundedThread(threadFile(import.meta.url, './compile-thread.js'), {
     name: 'compiler',

@@ -35,7 +35,7 @@ export async function openEditions(
 ): Promise<OpenedEditions> {
   const { clock, log, within, ages } = runtime;
 
-  /** Publishes a folder unless it is as it was at the last start: what somebody has chosen since stays in use. */
+  /** Publishes a folder unless it is as it was at the last start: an edition that was chosen since stays in use. */
   async function publishChanged(space: string, files: MailFiles): Promise<void> {
     const hash = folderHash(files);
     if (store.editions.publishedFolder(space) === hash) {

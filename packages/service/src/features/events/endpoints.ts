@@ -96,7 +96,7 @@ function factKinds(kinds: readonly EventKind[] = EVENT_KINDS): readonly EventKin
 /** Lets others have their turn in the middle of a long look. */
 const turn = (): Promise<void> => new Promise((done) => setImmediate(done));
 
-/** An event as somebody may see it: without what emails say where their role does not show it. */
+/** An event as the caller may see it: without the content of emails where their role does not show it. */
 function forCaller(event: KnownEvent, readsContent: boolean): KnownEvent {
   if (readsContent || event.kind !== 'received' || event.data === undefined) return event;
   const hidden = Object.fromEntries(CONTENT.flatMap((name) => (event.data?.[name] === undefined ? [] : [[name, '']])));

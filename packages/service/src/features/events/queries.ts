@@ -211,7 +211,7 @@ export function eventStore(reads: Reader) {
       return low;
     },
 
-    /** How far somebody has come who goes through all events. */
+    /** How far a reader of all events has come. */
     cursor(name: string, from: Reader = reads): number {
       return cursorOf(from).get({ name })?.seq ?? 0;
     },

@@ -108,7 +108,7 @@ const release = endpoint({
     const filter = filterOf(body);
     const isFiltered = Object.values(filter).some((value) => value !== undefined);
     const meant = holding.meant(space, body.id === undefined ? { filter } : { id: body.id });
-    // What a restore holds is let go by a filter in part.
+    // What a restore holds is released in parts, by a filter.
     const parts = isFiltered ? holding.restored(space).filter(({ id }) => body.id === undefined || body.id === id) : [];
     const rows = isFiltered ? meant.filter(({ restoredAsOf }) => restoredAsOf === null) : meant;
     if (isFiltered && body.id !== undefined && rows.length > 0)

@@ -39,7 +39,7 @@ test('a hold is in force again after a restart, and knows what it holds', async 
 test('a release that a crash has cut short goes on at the next start', async () => {
   const { store, ids, make, row } = await waiting(1200);
   const { row: hold } = await make().hold('harbour', {}, undefined);
-  // All that was written when the plug was pulled: it is over, and a part was let go.
+  // All that was written before the crash: it is over, and a part was released.
   await store.write((tx) => {
     store.holds.release(tx, hold.id);
     store.deliveries.letGo(tx, hold.id, { most: 500, now: 1_000_000 });

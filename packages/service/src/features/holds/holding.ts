@@ -97,7 +97,7 @@ export function holding({ store, clock, wake }: Options) {
       return { row, held };
     },
 
-    /** Holds of a space that are meant; also those that are over and whose deliveries could not all be let go yet. */
+    /** The holds of a space that match; also those that are over while their deliveries are still being released. */
     meant(space: string, released: Released): HoldRow[] {
       return this.all(space).filter((row) => ('id' in released ? row.id === released.id : isWithin(row.filter, released.filter)));
     },

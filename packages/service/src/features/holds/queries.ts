@@ -15,7 +15,7 @@ export function holdStore(reads: Reader) {
       tx.db.insert(holds).values(row).run();
     },
 
-    /** A hold is over; its deliveries are let go after that. */
+    /** A hold is over; its deliveries are released after that. */
     release(tx: Tx, id: string): void {
       tx.db.update(holds).set({ isReleased: true }).where(eq(holds.id, id)).run();
     },

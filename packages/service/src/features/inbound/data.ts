@@ -20,7 +20,7 @@ function coreOf(row: Read) {
   };
 }
 
-/** What is said of an email wherever it is listed. */
+/** The fields of an email in lists. */
 export function summaryOf(row: Read) {
   return {
     id: row.id,

@@ -16,7 +16,7 @@ interface Pattern extends Inbox {
   readonly pieces: readonly string[];
 }
 
-/** Whether pieces stand in a text one after another, the first at its start and the last at its end. */
+/** Whether a text has these pieces in this order, the first at its start and the last at its end. */
 function fits(local: string, pieces: readonly string[]): boolean {
   const [first = '', ...rest] = pieces;
   const last = rest.pop();

@@ -88,7 +88,7 @@ export function inboundStore(reads: Reader) {
       return row?.n ?? 0;
     },
 
-    /** Newest first, without their bytes. What is nobody's is looked for by itself, so that each look goes along an index. */
+    /** Newest first, without their bytes. Emails of no space have a query of their own, so that each query goes along an index. */
     list(filter: InboundFilter): Omit<InboundRow, 'bytes'>[] {
       const own = ofSpace(eq(inbound.space, filter.space), filter);
       if (!filter.unowned) return own;

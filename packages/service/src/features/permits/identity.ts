@@ -30,7 +30,7 @@ function addressIn(claims: JWTPayload, { emailClaim, verifiedClaim }: Identity):
   if (typeof email !== 'string') throw notValid(`It has no "${emailClaim}".`);
   if (verified !== true && verified !== 'true') throw notValid(`Its address is not verified: "${verifiedClaim}" is not true.`);
   const mailbox = parseMailbox(email);
-  // A display name would be a way to write to people in somebody's words.
+  // A display name would let a caller put its own words into emails to others.
   if (isFault(mailbox) || mailbox.name !== '') throw notValid(`Its "${emailClaim}" is not an address.`);
   return addressText(mailbox);
 }

@@ -161,7 +161,7 @@ export class Dispatcher {
   };
 
   /**
-   * Begins nothing more. What has begun goes on by itself and is recorded when it ends: its delivery is marked as under way, so that nobody
+   * Begins nothing more. What has begun goes on and is recorded when it ends: its delivery is marked as under way, so that nobody
    * else takes it up.
    */
   async rest(): Promise<void> {

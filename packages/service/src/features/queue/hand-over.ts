@@ -35,7 +35,7 @@ export interface HandOverSources {
 /** An email is made in a turn of its own: connections that wait for the end of theirs go before. */
 const nextTurn = turns();
 
-/** Emails up to this size are kept as they were handed over; larger ones are made again when somebody looks. In bytes. */
+/** Emails up to this size are kept as they were handed over; larger ones are rendered again for each look. In bytes. */
 const KEPT_MAIL = 1024 * 1024;
 
 /** Makes the bytes of a delivery's mail and hands them to its provider. Writes nothing. @throws when the mail cannot be made */

@@ -4,7 +4,7 @@ import { editionOf, type EditionParts, type LoadedEdition } from '../editions/in
 import type { Provider } from '../providers/index.js';
 import type { HandOverSources } from './hand-over.js';
 
-/** What somebody who has no database asks for. */
+/** What a delivery worker without the database asks for. */
 export interface Asked {
   readonly providers: ReadonlyMap<string, Provider>;
   readonly edition: (space: string, number: number) => Promise<EditionParts | undefined>;

@@ -296,7 +296,7 @@ export function returnIntake(options: IntakeOptions) {
     });
   }
 
-  /** Whether somebody must be reached there (RFC 5321 4.5.1, RFC 2142), or reports of receivers come in. */
+  /** Whether a person must be reached there (RFC 5321 4.5.1, RFC 2142), or reports of receivers come in. */
   function isRole(address: string): boolean {
     return ROLES.has(local(address)) && isReturnHost(address.slice(address.lastIndexOf('@') + 1));
   }

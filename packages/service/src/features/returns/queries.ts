@@ -121,7 +121,7 @@ export function returnStore(reads: Reader) {
         .get();
     },
 
-    /** Newest first. What is nobody's is looked for by itself, so that each look goes along an index. */
+    /** Newest first. Returns of no space have a query of their own, so that each query goes along an index. */
     list(filter: ReturnFilter, from: Reader = reads): ReturnRow[] {
       const own = ofSpace(eq(returns.space, filter.space), filter, from);
       if (!filter.unowned) return own;

@@ -9,7 +9,7 @@ import { domains } from '../domains/index.js';
 import { returns } from '../returns/index.js';
 import { suppressions } from '../suppressions/index.js';
 
-/** Something that fits what somebody looks for. */
+/** A hit of a search. */
 export interface SearchHit {
   readonly kind: 'message' | 'captured' | 'return' | 'inbound' | 'suppression' | 'template' | 'domain' | 'person';
   readonly id: string;

@@ -11,7 +11,7 @@ const LOOK_MS = 1000;
 
 /**
  * The certificate of a listener, read again when its files change, so that renewing it needs no restart. While the two do not fit each other,
- * the one of before stays. @throws when there is none to begin with
+ * the previous one stays. @throws when there is none to begin with
  */
 export class Certificate {
   #context: SecureContext;

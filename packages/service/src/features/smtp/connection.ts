@@ -24,7 +24,7 @@ export interface Trust {
   readonly fingerprint?: string | undefined;
   /** False: any certificate is taken. */
   readonly verify?: boolean;
-  /** The name that must stand in the certificate; the host when left out. */
+  /** The name that the certificate must have; the host when left out. */
   readonly name?: string | undefined;
 }
 

@@ -17,7 +17,7 @@ export interface ReceivedMail extends ReceivedEnvelope {
   readonly bytes: Buffer;
   /** The IP address that brought it. */
   readonly address: string;
-  /** What the policy said of its recipients, by address. */
+  /** The policy's answers about its recipients, by address. */
   readonly known: Readonly<Record<string, string>>;
 }
 
@@ -71,7 +71,7 @@ const LINGER_MS = 5000;
 const ENDING = '4.3.2 The service is ending';
 const LOCAL_ERROR: Answer = { code: 451, enhanced: '4.3.0', text: 'Local error, try again later' };
 
-/** One connection of somebody who brings mail. It reads nothing while it asks, writes, or while what it has answered is not read. */
+/** One connection of a client that brings email. It reads nothing while it asks, writes, or while what it has answered is not read. */
 export class Session {
   #dialogue: ServerDialogue | undefined;
   #socket: Socket;

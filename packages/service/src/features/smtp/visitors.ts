@@ -2,7 +2,7 @@ import type { LRUCache } from 'lru-cache';
 import { sourceOf } from '../../kernel/networks.js';
 import { boundedCache } from '../../kernel/cache.js';
 
-/** What one listener bears. */
+/** The limits of one listener. */
 export interface ListenerLimits {
   /** Concurrent connections. */
   readonly connections: number;

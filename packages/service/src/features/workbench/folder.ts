@@ -15,7 +15,7 @@ const FIRST_MS = 800;
 /** Between two words about how far that is, in milliseconds. */
 const NOTIFY_EVERY_MS = 250;
 
-/** A mail folder on the disk that somebody is working on: what is saved is seen at once. @throws StartError */
+/** A mail folder on the disk that is being edited: what is saved is seen at once. @throws StartError */
 export async function folderWorkbench(
   path: string,
   { editable, clock }: { readonly editable: boolean; readonly clock: Clock },

@@ -16,7 +16,7 @@ function refuseBounded({ key }: Caller): void {
   });
 }
 
-/** Sends an email that somebody looks at: into the captured mail of the space, or through one provider. */
+/** Sends a test of an email: to the captured mail of the space, or through one provider. */
 export function testSending(options: {
   readonly capturing: CaptureStore;
   readonly providers: ReadonlyMap<string, Provider>;
