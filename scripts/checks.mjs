@@ -2,12 +2,13 @@
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { spawn } from 'node:child_process';
-import { root, run, runBeside } from './steps.mjs';
+import { installAndBuild, root, run } from './steps.mjs';
 
 const node = process.execPath;
 
 /** What runs before the tests. The linter checks types, too: those of the tests and of the console, which the build does not see. */
 const BEFORE = [
+  ['Mail servers to test against', node, ['scripts/mail-servers.mjs']],
   ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
   ['Lint and types', 'npx', ['oxlint', '--deny-warnings']],
   ['Format', 'npx', ['oxfmt', '--check', '.']],
@@ -37,10 +38,9 @@ async function test(args) {
   return { status, skipped: numPendingTests };
 }
 
-/** Runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
+/** Builds, runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
 export async function checks(args) {
-  const failed = await runBeside(BEFORE);
-  if (failed !== 0) process.exit(failed);
+  await installAndBuild(BEFORE);
   const { status, skipped } = await test(args);
   if (skipped > 0 && process.env.CI) {
     console.error('On CI a test that cannot run is a failure.');

@@ -1,8 +1,8 @@
 // npm test: installs what the tests need, then runs everything that must be right: see checks.mjs.
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { checks } from './checks.mjs';
-import { installAndBuild, run } from './steps.mjs';
+import { run } from './steps.mjs';
 
 // Debian packages that tests drive for real, each with a file that shows that it is there.
 const DEBIAN = [
@@ -55,18 +55,5 @@ if (missing.length > 0 && existsSync('/etc/debian_version')) {
   console.error(
     `\n!! These are missing and not installed here (no Debian): ${missing.join(', ')}. The tests that need them are SKIPPED.\n`,
   );
-}
-await installAndBuild();
-// Other mail servers cannot be installed beside the first, so their files are unpacked.
-for (const [name, debian, program] of [
-  ['exim', 'exim4-daemon-light', 'usr/sbin/exim4'],
-  ['opensmtpd', 'opensmtpd', 'usr/bin/smtp'],
-]) {
-  const folder = `node_modules/.cache/${name}`;
-  if (existsSync(`${folder}/${program}`) || !existsSync('/etc/debian_version')) continue;
-  mkdirSync(folder, { recursive: true });
-  run(`Fetch ${debian}`, 'apt-get', ['download', '-qq', debian], { cwd: folder });
-  const [file] = readdirSync(folder).filter((entry) => entry.endsWith('.deb'));
-  run(`Unpack ${debian}`, 'dpkg', ['-x', file, '.'], { cwd: folder });
 }
 await checks(process.argv.slice(2));
