@@ -2,13 +2,15 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { accessSync, constants, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { delimiter, join } from 'node:path';
-import connect from 'chrome-remote-interface';
+import connect, { type Client } from 'chrome-remote-interface';
 import { UsageError } from '../output.js';
 
 /** Programs of browsers that speak the DevTools protocol. */
 const PROGRAMS = ['chromium-headless-shell', 'chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
 /** How long a browser may take to start, in milliseconds. */
 const START_MS = 60_000;
+/** How long a browser may take to end. */
+const END_MS = 10_000;
 /** Tallest picture that is taken, in CSS pixels. */
 const MOST_HEIGHT = 12_000;
 
@@ -70,13 +72,22 @@ export async function openBrowser(): Promise<Browser> {
     stdio: ['ignore', 'ignore', 'pipe'],
   });
   const ended = new Promise((done) => child.once('exit', done));
-  const close = async (): Promise<void> => {
-    child.kill();
-    await ended;
+  /** A program that only starts the browser ends alone when it is killed, so the browser itself is asked to end. */
+  const close = async (client?: Client): Promise<void> => {
+    const isClosing = client?.Browser.close().then(
+      () => true,
+      () => false,
+    );
+    if ((await isClosing) !== true) child.kill();
+    await Promise.race([ended, new Promise((late) => setTimeout(late, END_MS).unref())]);
+    child.kill('SIGKILL');
+    child.stderr.destroy();
+    await client?.close().catch(() => undefined);
     rmSync(profile, { recursive: true, force: true, maxRetries: 5 });
   };
+  let client: Client | undefined;
   try {
-    const client = await connect({ port: await portOf(child), host: '127.0.0.1', local: true });
+    client = await connect({ port: await portOf(child), host: '127.0.0.1', local: true });
     const { Emulation, Page } = client;
     await Page.enable();
     await Emulation.setScriptExecutionDisabled({ value: true });
@@ -93,15 +104,9 @@ export async function openBrowser(): Promise<Browser> {
       });
       return Buffer.from(data, 'base64');
     };
-    return {
-      picture,
-      close: async () => {
-        await client.close();
-        await close();
-      },
-    };
+    return { picture, close: () => close(client) };
   } catch (error) {
-    await close();
+    await close(client);
     throw error;
   }
 }

@@ -14,10 +14,14 @@ import { useSession } from '../session.js';
 import { grantText, Grants } from './grants.js';
 import { Sessions } from './sessions.js';
 
+/** Side by side where there is room for a table; a wrapped button would look like a choice apart. */
 const Buttons = styled.div`
   display: flex;
   flex-wrap: wrap;
   gap: 8px;
+  @media (min-width: 1000px) {
+    flex-wrap: nowrap;
+  }
 `;
 
 const Handed = styled.div`
