@@ -6,6 +6,7 @@ import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
+import { scaled } from './support/scale.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // The console for those who see it otherwise, on a slow way, with much in it; and what is published from it.
@@ -108,9 +109,9 @@ browserTest('while an answer is on its way, a page does not say that there is no
   }
 });
 
-browserTest('ten thousand messages: the page stays short, any of them is found, and all can be saved', async () => {
-  const SIZE = 1000;
-  for (let batch = 0; batch < 10; batch += 1)
+browserTest('thousands of messages: the page stays short, any of them is found, and all can be saved', async () => {
+  const [batches, SIZE] = [scaled(4, 10), 1000];
+  for (let batch = 0; batch < batches; batch += 1)
     await drydock.messages.sendBatch({
       mode: 'all',
       messages: Array.from({ length: SIZE }, (_, i) => {
@@ -120,7 +121,7 @@ browserTest('ten thousand messages: the page stays short, any of them is found, 
     });
   const page = await open('drydock/track');
   const rows = page.getByRole('grid', { name: 'Messages' }).getByRole('row');
-  await rows.filter({ hasText: 'many-9999@post.example' }).waitFor();
+  await rows.filter({ hasText: `many-${batches * SIZE - 1}@post.example` }).waitFor();
   expect(await rows.count()).toBeLessThanOrEqual(51);
   // More comes as one goes down the page.
   await until(async () => {
@@ -135,7 +136,7 @@ browserTest('ten thousand messages: the page stays short, any of them is found, 
   await page.getByRole('button', { name: /CSV/ }).click();
   const file = join(all.folder, 'saved.csv');
   await (await download).saveAs(file);
-  expect(readFileSync(file, 'utf8').trim().split('\n').length).toBeGreaterThanOrEqual(10_001);
+  expect(readFileSync(file, 'utf8').trim().split('\n').length).toBeGreaterThan(batches * SIZE);
 });
 
 browserTest('a mail folder is published from the page, and one with errors is refused with their places', async () => {
