@@ -4,14 +4,11 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root, run } from './steps.mjs';
 
-const tsc = (...projects) =>
-  run(`tsc -b ${projects.join(' ')}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', ...projects]);
-
 // The client is made from the endpoints of the service, so the service comes first.
-tsc('packages/service/tsconfig.build.json');
+const service = 'packages/service/tsconfig.build.json';
+run(`tsc -b ${service}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', service]);
 run('client', process.execPath, ['scripts/client.mjs']);
-tsc();
-// As users run it; see bundle.mjs.
+// As users run it.
 run('bundle', process.execPath, ['scripts/bundle.mjs']);
 
 const consoleRoot = join(root, 'packages/console');

@@ -1,9 +1,10 @@
 // Makes one folder of JavaScript of the service, the command line and every package that they need: a process that reads twenty files
 // starts in a third of the time of one that reads 1500. Part of the build; the tests make a folder of their own.
-import { cpSync, existsSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { cpSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { basename, join, relative } from 'node:path';
-import { build } from 'esbuild';
-import { root } from './steps.mjs';
+import { build as bundle } from 'esbuild';
+import { root, run } from './steps.mjs';
 
 /** What stays a package of its own: it has a binary, or is asked for only if somebody has installed it. */
 export const OUTSIDE = ['better-sqlite3', 'playwright-core'];
@@ -36,7 +37,7 @@ const own = {
 
 /** Bundles entries, with what they share in files of its own. @returns what esbuild says of it */
 async function buildTogether(outdir, entryPoints) {
-  const { metafile } = await build({
+  const { metafile } = await bundle({
     absWorkingDir: root,
     entryPoints,
     outdir,
@@ -63,40 +64,76 @@ async function buildTogether(outdir, entryPoints) {
   return metafile;
 }
 
-/**
- * @param folder below packages/cli/bundle: as deep as packages/cli/src/demo, so that paths beside the sources hold in it, too
- * @param more entries: a name, and its source
- * @returns the packages that are in it, and what each entry exports
- */
-export async function bundle(folder, more = {}) {
-  const out = join(root, 'packages/cli/bundle', folder);
-  rmSync(out, { recursive: true, force: true });
+/** Where bundles are: as deep as packages/cli/src/demo, so that paths beside the sources hold in them, too. */
+export const BUNDLES = join(root, 'packages/cli/bundle');
+/** The bundle that users get. */
+const APP = join(BUNDLES, 'app');
+const MAIN = { main: join(sources('cli'), 'main.ts') };
+/** In the bundle: of which sources it is made, and which of its files are of entries that are bundled alone. */
+const [MADE_OF, ALONE] = ['.sources', '.alone.json'].map((name) => join(APP, name));
+
+/** What decides how a bundle comes out: sources, packages, and this file. SHA-256 */
+export function hashOfSources() {
+  const hash = createHash('sha256');
+  for (const file of [join(root, 'package-lock.json'), import.meta.filename]) hash.update(readFileSync(file));
+  for (const name of ['core', 'client', 'service', 'simulators', 'cli', 'test-kit'])
+    for (const file of readdirSync(sources(name), { recursive: true }).sort())
+      if (/(?<!\.test)\.ts$/.test(file)) hash.update(file).update(readFileSync(join(sources(name), file)));
+  return hash.digest('hex');
+}
+
+/** Whether the bundle that users get is made of the sources as they are. */
+export const isCurrent = () => existsSync(MADE_OF) && readFileSync(MADE_OF, 'utf8') === hashOfSources();
+
+const outputsOf = (out, metafiles) =>
+  metafiles.flatMap(({ outputs }) => Object.entries(outputs).map(([file, { exports }]) => [relative(out, join(root, file)), exports]));
+
+/** Makes the bundle that users get. */
+async function bundleApp() {
+  const sourcesHash = hashOfSources();
+  rmSync(APP, { recursive: true, force: true });
   const threads = files(sources('service'), /-thread\.ts$/).map((file) => [basename(file, '.ts'), file]);
-  const apart = [
+  const alone = [
     ['prove-clock', join(sources('cli'), 'service/prove-clock.ts')],
     ['simulators-main', join(sources('cli'), 'demo/simulators-main.ts')],
     ...threads,
   ];
-  const built = await Promise.all([
-    buildTogether(out, { main: join(sources('cli'), 'main.ts'), ...more }),
+  const [main, ...others] = await Promise.all([
+    buildTogether(APP, MAIN),
     // Each alone: what several entries share, each of them loads as a whole. A listener's thread is 0.1 MB in place of 3.
-    ...apart.map((entry) => buildTogether(out, Object.fromEntries([entry]))),
+    ...alone.map((entry) => buildTogether(APP, Object.fromEntries([entry]))),
   ]);
   cpSync(join(root, 'packages/service/drizzle'), join(root, 'packages/cli/drizzle'), { recursive: true });
   const packages = new Set();
-  for (const input of built.flatMap(({ inputs }) => Object.keys(inputs))) {
+  for (const input of [main, ...others].flatMap(({ inputs }) => Object.keys(inputs))) {
     const at = input.lastIndexOf('node_modules/');
     if (at < 0) continue;
     const [scope, name] = input.slice(at + 'node_modules/'.length).split('/');
     packages.add(join(root, input.slice(0, at), 'node_modules', scope.startsWith('@') ? `${scope}/${name}` : scope));
   }
-  writeFileSync(join(out, '.packages.json'), `${JSON.stringify([...packages].map((path) => relative(root, path)).sort(), null, 2)}\n`);
-  const exported = Object.fromEntries(
-    built
-      .flatMap(({ outputs }) => Object.entries(outputs))
-      .map(([file, { exports }]) => [relative(out, join(root, file)).replace(/\.js$/, ''), exports]),
-  );
-  return { packages: [...packages].sort(), exported };
+  writeFileSync(join(APP, '.packages.json'), `${JSON.stringify([...packages].map((path) => relative(root, path)).sort(), null, 2)}\n`);
+  writeFileSync(ALONE, JSON.stringify(outputsOf(APP, others).map(([file]) => file)));
+  writeFileSync(MADE_OF, sourcesHash);
 }
 
-if (process.argv[1] === import.meta.filename) await bundle('app');
+/**
+ * Makes a bundle with the same and more, beside the current one that users get: what is bundled alone is copied from there.
+ * @param more entries: a name, and its source
+ * @returns what each entry exports
+ */
+export async function bundleMore(folder, more) {
+  const out = join(BUNDLES, folder);
+  rmSync(out, { recursive: true, force: true });
+  const built = await buildTogether(out, { ...MAIN, ...more });
+  for (const file of JSON.parse(readFileSync(ALONE, 'utf8'))) cpSync(join(APP, file), join(out, file));
+  return Object.fromEntries(outputsOf(out, [built]).map(([file, exports]) => [file.replace(/\.js$/, ''), exports]));
+}
+
+/** Builds, and makes the bundle of it. */
+export async function build() {
+  run('tsc -b', process.execPath, ['node_modules/typescript-native/bin/tsc', '-b']);
+  console.error('\n▸ bundle');
+  await bundleApp();
+}
+
+if (process.argv[1] === import.meta.filename) await build();

@@ -51,7 +51,10 @@ function copyPackage(name, to, isInside) {
   mkdirSync(to, { recursive: true });
   for (const path of manifest.files) {
     const source = name === 'cli' && AT_ROOT.has(path) ? join(root, path) : join(from, path);
-    cpSync(source, join(to, path), { recursive: true, filter: (file) => !/\.tsbuildinfo$|\/\.sources$|\/\.packages\.json$/.test(file) });
+    cpSync(source, join(to, path), {
+      recursive: true,
+      filter: (file) => !/\.tsbuildinfo$|\/\.sources$|\/\.(?:packages|alone)\.json$/.test(file),
+    });
   }
   cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));
   // What is brought along is not asked for its own dependencies: npm would take them to be in the package, too, and leave them out.

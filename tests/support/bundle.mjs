@@ -3,8 +3,8 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { bundle, sourceOf } from '../../scripts/bundle.mjs';
-import { root, run } from '../../scripts/steps.mjs';
+import { build, bundleMore, BUNDLES, hashOfSources, isCurrent, sourceOf } from '../../scripts/bundle.mjs';
+import { root } from '../../scripts/steps.mjs';
 
 const KEPT_MS = 24 * 3_600_000;
 
@@ -43,34 +43,19 @@ function writeDoors(folder, exported) {
   }
 }
 
-/** Builds what has changed since the last time: tests run what was built. */
-function buildChanged(hash) {
-  const mark = join(root, 'node_modules/.cache/verbalis-built');
-  if (existsSync(mark) && readFileSync(mark, 'utf8') === hash) return;
-  run('Building what has changed', process.execPath, ['node_modules/typescript-native/bin/tsc', '-b']);
-  mkdirSync(dirname(mark), { recursive: true });
-  writeFileSync(mark, hash);
-}
-
 /** Builds, and makes the bundle, unless that of these very sources is there: another run may be using it. @returns the folder of its modules */
 export async function testBundle() {
   const entries = entriesOf();
-  const hash = createHash('sha256')
-    .update(JSON.stringify(entries))
-    .update(readFileSync(join(root, 'package-lock.json')));
-  for (const name of ['core', 'client', 'service', 'simulators', 'cli', 'test-kit'])
-    for (const file of filesIn(`packages/${name}/src`, /\.ts$/).sort()) hash.update(file).update(readFileSync(file));
-  hash.update(readFileSync(join(root, 'scripts/bundle.mjs')));
-  const digest = hash.digest('hex');
-  buildChanged(digest);
+  // Tests run what was built.
+  if (!isCurrent()) await build();
+  const digest = createHash('sha256').update(JSON.stringify(entries)).update(hashOfSources()).digest('hex');
   const name = `tests-${digest.slice(0, 16)}`;
-  const all = join(root, 'packages/cli/bundle');
-  for (const old of existsSync(all) ? readdirSync(all) : []) {
-    const folder = join(all, old);
+  for (const old of readdirSync(BUNDLES)) {
+    const folder = join(BUNDLES, old);
     if (old.startsWith('tests') && old !== name && Date.now() - statSync(folder).mtimeMs > KEPT_MS)
       rmSync(folder, { recursive: true, force: true });
   }
-  const folder = join(all, name);
-  if (!existsSync(join(folder, 'outside'))) writeDoors(folder, (await bundle(name, Object.fromEntries(entries))).exported);
+  const folder = join(BUNDLES, name);
+  if (!existsSync(join(folder, 'outside'))) writeDoors(folder, await bundleMore(name, Object.fromEntries(entries)));
   return join(folder, 'outside');
 }
