@@ -60,8 +60,8 @@ export default async () => ({
   ],
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
-  // One more than there are processors: suites wait for servers and browsers a seventh of their time.
-  maxWorkers: availableParallelism() + 1,
+  // Two more than there are processors: suites wait for servers, browsers and leases; with one more, a tenth of the time nothing ran.
+  maxWorkers: availableParallelism() + 2,
   // Suites leave something of themselves in a worker: after two hundred it held 4 GB, which a small machine does not have.
   workerIdleMemoryLimit: '1500MB',
 });

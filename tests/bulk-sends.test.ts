@@ -11,7 +11,7 @@ import { startChild } from './support/child.js';
 import { movableClock } from './support/clock.js';
 import { LIMITS } from './support/limits.js';
 import { PUBLIC } from './support/links.js';
-import { DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder, until } from './support/service.js';
+import { DEMO_FOLDER, OPERATOR, smallMailFolder, startTestService, temporaryFolder, until } from './support/service.js';
 
 // One template to many recipients.
 
@@ -269,7 +269,7 @@ test(
         spaces: {
           harbour: {
             mode: 'deliver',
-            mailFolder: DEMO_FOLDER,
+            mailFolder: smallMailFolder(folder.path, 'pier-bulletin'),
             route: ['relay'],
             senderDomains: ['saltmarsh-ferries.example'],
             runaway: false,

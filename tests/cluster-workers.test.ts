@@ -3,7 +3,7 @@ import type { Client } from '@verbalis/client';
 import { startSmtpProvider, type SmtpSimulator } from '@verbalis/simulators';
 import { startBrokers, type Brokers } from './support/brokers.js';
 import { makeMachines, type Machine } from './support/cluster.js';
-import { booking, DEMO_FOLDER, until } from './support/service.js';
+import { booking, smallMailFolder, temporaryFolder, until } from './support/service.js';
 import { scaled } from './support/scale.js';
 
 const EMAILS = scaled(120, 3000);
@@ -34,7 +34,8 @@ async function delivering(
     returnsTo: { host: '127.0.0.1', port: 1 },
     reportAfterMs: 10,
   });
-  opened.push(provider.close);
+  const folder = temporaryFolder();
+  opened.push(provider.close, folder.remove);
   const made = await makeMachines(brokers, {
     names,
     space: 'harbour',
@@ -43,7 +44,7 @@ async function delivering(
       spaces: {
         harbour: {
           mode: 'deliver',
-          mailFolder: DEMO_FOLDER,
+          mailFolder: smallMailFolder(folder.path),
           route: ['relay'],
           senderDomains: ['saltmarsh-ferries.example'],
           runaway: false,

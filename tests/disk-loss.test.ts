@@ -9,7 +9,7 @@ import { readConfig } from '@verbalis/service/settings';
 import { startSmtpProvider } from '@verbalis/simulators';
 import { stringify } from 'yaml';
 import { LIMITS } from './support/limits.js';
-import { booking, DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder, until } from './support/service.js';
+import { booking, OPERATOR, ROOT, smallMailFolder, temporaryFolder, until } from './support/service.js';
 import { scaled } from './support/scale.js';
 
 // The disk of the database is lost while emails are accepted and sent, again and again. What is restored has every message that was acknowledged
@@ -75,7 +75,14 @@ test(
         secretsFile: join(all.path, 'secrets.json'),
         copies: { folder: copies },
         providers: { relay: { kind: 'smtp', host: '127.0.0.1', port: simulator.port, connections: 2 } },
-        spaces: { harbour: { mode: 'deliver', mailFolder: DEMO_FOLDER, route: ['relay'], senderDomains: ['saltmarsh-ferries.example'] } },
+        spaces: {
+          harbour: {
+            mode: 'deliver',
+            mailFolder: smallMailFolder(all.path),
+            route: ['relay'],
+            senderDomains: ['saltmarsh-ferries.example'],
+          },
+        },
       }),
     );
     const config = readConfig(file, {});

@@ -8,7 +8,7 @@ import Sqlite from 'better-sqlite3';
 import { createClient } from '@verbalis/client';
 import { startSmtpProvider } from '@verbalis/simulators';
 import { freePort } from './support/postfix.js';
-import { booking, DEMO_FOLDER, OPERATOR, ROOT, startTestService, temporaryFolder, until } from './support/service.js';
+import { booking, OPERATOR, ROOT, smallMailFolder, startTestService, temporaryFolder, until } from './support/service.js';
 
 // What was broken once, each as it was broken.
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
@@ -269,9 +269,10 @@ function serve(config: string, ...args: string[]): Started {
 
 function configIn(path: string, more = ''): string {
   const file = join(path, 'verbalis.yaml');
+  const mailFolder = smallMailFolder(path);
   writeFileSync(
     file,
-    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: warn }\n${more}spaces: { drydock: { mode: capture, mailFolder: ${DEMO_FOLDER} } }\n`,
+    `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: warn }\n${more}spaces: { drydock: { mode: capture, mailFolder: ${mailFolder} } }\n`,
   );
   return file;
 }
@@ -364,7 +365,7 @@ describe('starting and stopping', () => {
     const port = await freePort();
     writeFileSync(
       config,
-      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${DEMO_FOLDER}, route: [relay], senderDomains: [saltmarsh-ferries.example] } }\n`,
+      `listen: { port: ${port} }\nreturns: { port: 0 }\nlog: { level: warn }\nproviders: { relay: { kind: smtp, host: 127.0.0.1, port: ${simulator.port} } }\nspaces: { harbour: { mode: deliver, mailFolder: ${smallMailFolder(folder.path)}, route: [relay], senderDomains: [saltmarsh-ferries.example] } }\n`,
     );
     const running = serve(config, '--workers', String(workers));
     try {

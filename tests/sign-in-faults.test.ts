@@ -4,7 +4,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { startChild } from './support/child.js';
 import { movableClock, type MovableClock } from './support/clock.js';
-import { booking, DEMO_FOLDER, OPERATOR, startTestService, temporaryFolder } from './support/service.js';
+import { booking, DEMO_FOLDER, OPERATOR, smallMailFolder, startTestService, temporaryFolder } from './support/service.js';
 import { smallDisk } from './support/small-disk.js';
 
 // Signing in while something else fails: the clock, the disk, the process.
@@ -121,7 +121,7 @@ test('a service that is killed: a link that was not used works in the next proce
   writeFileSync(
     config,
     `listen: { port: 0 }\nreturns: { port: 0 }\nlog: { level: fatal }\ndatabaseFile: ${folder.path}/v.sqlite
-spaces: { harbour: { mode: capture, mailFolder: ${DEMO_FOLDER} } }\n`,
+spaces: { harbour: { mode: capture, mailFolder: ${smallMailFolder(folder.path)} } }\n`,
   );
   let child = await startChild(config);
   try {

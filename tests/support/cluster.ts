@@ -9,7 +9,7 @@ import { readConfig } from '@verbalis/service/settings';
 import { stringify } from 'yaml';
 import type { Brokers } from './brokers.js';
 import { freePort } from './postfix.js';
-import { DEMO_FOLDER, OPERATOR, ROOT, temporaryFolder } from './service.js';
+import { OPERATOR, ROOT, smallMailFolder, temporaryFolder } from './service.js';
 
 const CLI = join(ROOT, 'packages/cli/bin/verbalis.js');
 
@@ -70,6 +70,7 @@ export async function makeMachines(
   } = {},
 ): Promise<{ readonly machines: readonly Machine[]; readonly prefix: string; readonly remove: () => Promise<void> }> {
   const { path, remove } = temporaryFolder();
+  const mailFolder = smallMailFolder(path);
   const prefix = `test-${process.pid}-${(clusters += 1)}`;
   const undo: (() => unknown)[] = [];
   const machines: Machine[] = [];
@@ -86,7 +87,7 @@ export async function makeMachines(
         returns: { port: 0, domain: 'returns.saltmarsh-ferries.example' },
         dns: { check: false },
         cluster: { servers: serversOf(name), prefix, node: name, leaseSeconds: 8, replicas: brokers.servers.length, ...cluster },
-        spaces: { drydock: { mode: 'capture', mailFolder: DEMO_FOLDER, senderDomains: ['saltmarsh-ferries.example'] } },
+        spaces: { drydock: { mode: 'capture', mailFolder, senderDomains: ['saltmarsh-ferries.example'] } },
         ...change,
       }),
     );

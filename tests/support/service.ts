@@ -1,6 +1,6 @@
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join, resolve } from 'node:path';
+import { join, relative, resolve, sep } from 'node:path';
 import { Writable } from 'node:stream';
 import { createClient, type Client, type Message } from '@verbalis/client';
 import { startService, type Clock, type Service } from '@verbalis/service';
@@ -43,6 +43,17 @@ export function temporaryFolder(): { path: string; remove: () => void } {
 
 /** The longest pause between two looks, in milliseconds: asking a service fifty times a second kept it, and the test, busy with nothing else. */
 const LONGEST_PAUSE_MS = 160;
+
+/** The demo's mail folder with one template: a service in a process of its own compiles it in a fifth of the time. @returns its path */
+export function smallMailFolder(within: string, template = 'booking-confirmed'): string {
+  const path = join(within, 'mail');
+  const isKept = (file: string): boolean => {
+    const [top = '', name] = relative(DEMO_FOLDER, file).split(sep);
+    return !['signals', 'schedules'].includes(top) && (top !== 'templates' || name === undefined || name === template);
+  };
+  cpSync(DEMO_FOLDER, path, { recursive: true, filter: isKept });
+  return path;
+}
 
 /** Waits until `look` gives something; the condition is asked for ever less often, no time is slept through. */
 export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs: number = LIMITS.condition): Promise<T> {
