@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createClient } from '@verbalis/client';
-import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
 import { booking, OPERATOR, ROOT, startTestService, type TestService } from './support/service.js';
@@ -285,6 +285,24 @@ browserTest('each page has a title, the keyboard comes to it, and an address tha
   expect(await axe(page)).toEqual([]);
   await page.getByRole('link', { name: 'To the first page' }).click();
   await page.waitForFunction(() => document.title === 'Messages · harbour · Verbalis');
+});
+
+test('scripts are sent compressed to those who take that, with the same content', async () => {
+  const page = await (await fetch(all.service.url)).text();
+  const script = /<script[^>]* src="(\/assets\/[^"]+)"/.exec(page)?.[1] ?? '';
+  const asked = async (encoding: string) => {
+    const response = await fetch(all.service.url + script, { headers: { 'accept-encoding': encoding } });
+    return {
+      encoding: response.headers.get('content-encoding'),
+      caching: response.headers.get('cache-control'),
+      text: await response.text(),
+    };
+  };
+  const plain = await asked('identity');
+  expect(plain).toMatchObject({ encoding: null, caching: 'public, max-age=31536000, immutable' });
+  expect(plain.text.length).toBeGreaterThan(100_000);
+  expect(await asked('br')).toEqual({ ...plain, encoding: 'br' });
+  expect((await fetch(`${all.service.url}/assets/%E0%A4%A`)).status).toBe(400);
 });
 
 browserTest('no request to another host, and nothing that the policy had to stop', () => {

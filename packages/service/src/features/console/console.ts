@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import express, { Router } from 'express';
+import compressedFiles from 'express-static-gzip';
 
 /** The policy of the console's pages: nothing from elsewhere, no inline script, styles by nonce. */
 function policy(nonce: string): string {
@@ -29,7 +30,18 @@ const DOCS_POLICY =
 export function consoleRouter(folder: string): Router {
   const router = Router();
   const index = join(folder, 'index.html');
-  router.use('/assets', express.static(join(folder, 'assets'), { index: false, immutable: true, maxAge: '1y' }));
+  const assets = join(folder, 'assets');
+  // Without the folder the console is not built, which its page says.
+  if (existsSync(assets))
+    router.use(
+      '/assets',
+      compressedFiles(assets, {
+        index: false,
+        enableBrotli: true,
+        orderPreference: ['br'],
+        serveStatic: { immutable: true, maxAge: '1y' },
+      }),
+    );
   router.use('/docs', (_request, response, next) => {
     response.set({ 'Content-Security-Policy': DOCS_POLICY, 'X-Content-Type-Options': 'nosniff', 'Referrer-Policy': 'no-referrer' });
     next();
