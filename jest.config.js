@@ -60,7 +60,7 @@ export default async () => ({
   ],
   // The same as LIMITS.test of tests/support/limits.ts.
   testTimeout: 300_000,
-  // Two more than there are processors: suites wait for servers, browsers and leases; with one more, a tenth of the time nothing ran.
+  // Two more than there are processors: suites wait for servers, browsers and leases.
   maxWorkers: availableParallelism() + 2,
   // Suites leave something of themselves in a worker: after two hundred it held 4 GB, which a small machine does not have.
   workerIdleMemoryLimit: '1500MB',

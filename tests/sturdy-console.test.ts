@@ -91,7 +91,7 @@ browserTest('while an answer is on its way, a page does not say that there is no
   const page = await open('harbour/set-up/spaces');
   for (const [api, path, empty, shown] of [
     ['messages', 'track', 'Nothing has been sent here yet', 'slow@post.example'],
-    ['queue', 'send', 'Nothing waits', ''],
+    ['queue', 'send', 'The queue is empty', ''],
     ['suppressions', 'track/suppressions', 'No address is suppressed', ''],
     ['templates', 'write', 'Nothing is published to this space yet', 'booking-confirmed'],
   ] as const) {

@@ -9,7 +9,7 @@ export async function listPlanned(
 ): Promise<ExitCode> {
   const list = await client.queue.planned({ cursor, ...(limit === undefined ? {} : { limit: Number(limit) }) });
   if (json) output.json(list);
-  else if (list.deliveries.length === 0) output.out('Nothing waits for a date.');
+  else if (list.deliveries.length === 0) output.out('No message is planned.');
   else {
     output.out(
       tableText(
@@ -34,7 +34,7 @@ export async function listPlanned(
 export async function showQueue(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const queue = await client.queue.get();
   if (json) output.json(queue);
-  else if (queue.topics.length === 0) output.out('Nothing waits.');
+  else if (queue.topics.length === 0) output.out('The queue is empty.');
   else
     output.out(
       tableText(

@@ -92,7 +92,7 @@ export function Holds() {
       <h2>Holds</h2>
       <p>
         <Small>
-          What is held is not sent, whether it waits or comes later, until it is released. What has begun to leave is not stopped.
+          Held email is not sent until it is released; this includes email that is accepted later. Sending that has begun is not stopped.
         </Small>
       </p>
       {[list.error, add.error, release.error, cancel.error].map((error, i) => error !== null && <Fault key={i} error={error} />)}

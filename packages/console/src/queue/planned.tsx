@@ -23,7 +23,7 @@ export function Planned() {
       <p>
         <Small>
           {pages.isSuccess && pages.rows.length === 0
-            ? 'Nothing waits for a date. A message with notBefore is listed here until then.'
+            ? 'No message is planned. One with notBefore is listed here until that time.'
             : 'The next one first. The page of a message sets another time, or cancels it.'}
         </Small>
       </p>

@@ -32,12 +32,12 @@ export function Send() {
         {queue.error !== null && <Fault error={queue.error} />}
         {queue.isSuccess && lines.length === 0 && (
           <Empty
-            title="Nothing waits"
+            title="The queue is empty"
             level={3}
             command={"verbalis send booking-confirmed --to 'Ása <asa@post.example>' --data booking.json --wait"}
           >
-            The app asks with POST /v1/messages; 202 means that the message is on the disk and ends in one state for each recipient. The
-            same from the command line:
+            An app sends with POST /v1/messages; 202 means that the message is stored on disk, and that each recipient will reach one final
+            state. The same from the command line:
           </Empty>
         )}
         {lines.length > 0 && (

@@ -84,7 +84,8 @@ const cancel = endpoint({
   method: 'post',
   path: '/v1/queue/cancel',
   summary: 'Cancel the waiting deliveries that match a filter',
-  description: 'Also what is held. What has begun to leave is not canceled. With `check`, nothing is: the answer says how many would be.',
+  description:
+    'Held deliveries are included. Sending that has begun is not canceled. With `check`, nothing is canceled: the answer says how many would be.',
   scope: 'write',
   body: jsonBody(Cancellation),
   answers: { 200: json('How many were canceled, and whether to call again for the rest.', CanceledView) },
