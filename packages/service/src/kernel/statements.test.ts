@@ -61,10 +61,26 @@ test('tables that change under a kept statement are seen, and a failure leaves i
 
 test('what was used longest ago is prepared again, and nothing is lost by it', () => {
   const all = opened();
-  for (let i = 0; i < 1100; i += 1)
-    expect(all.db.get(sql`select words from notes where id = ${sql.raw(String(i % 3))} or ${sql.raw(String(i))} < 0`)).toEqual(
-      [undefined, { words: 'one' }, { words: 'two' }][i % 3],
-    );
-  expect(first(all)).toEqual({ id: 1, words: 'one' });
-  expect(all.prepared).toHaveLength(1101);
+  const long = (i: number) => all.db.get(sql`select ${sql.raw(String(i % 3))} as n -- ${sql.raw('x'.repeat(5000))}`);
+  for (let i = 0; i < 300; i += 1) expect(long(i)).toEqual({ n: i % 3 });
+  expect(all.prepared).toHaveLength(3);
+  const other = (i: number) => all.db.get(sql`select ${sql.raw(String(i))} as n -- ${sql.raw('x'.repeat(5000))}`);
+  for (let i = 0; i < 300; i += 1) expect(other(i)).toEqual({ n: i });
+  expect(other(299)).toEqual({ n: 299 });
+  expect(all.prepared).toHaveLength(300);
+  expect(long(0)).toEqual({ n: 0 });
+  expect(all.prepared).toHaveLength(301);
+});
+
+test('a text of many rows is not kept', () => {
+  const all = opened();
+  const add = (from: number) =>
+    all.db
+      .insert(notes)
+      .values(Array.from({ length: 1000 }, (_, i) => ({ id: from + i, words: 'x' })))
+      .run();
+  add(100);
+  add(5000);
+  expect(all.prepared.length).toBe(2);
+  expect(all.db.get(sql`select count(*) as n from notes`)).toEqual({ n: 2002 });
 });

@@ -1,8 +1,10 @@
 import type Sqlite from 'better-sqlite3';
-import { boundedCache } from './cache.js';
+import { LRUCache } from 'lru-cache';
 
-/** Texts of statements that one connection keeps: all of the service's are fewer than half of these. */
-const MOST = 1000;
+/** Text of all statements that one connection keeps, in characters: what SQLite compiles of one grows with it. */
+const MOST_KEPT = 1_000_000;
+/** A longer text, such as that of an insert of hundreds of rows, is not kept: it hardly comes again. In characters. */
+const LONGEST_KEPT = 6000;
 
 /** What Drizzle asks of a statement. */
 export type KeptStatement = Pick<Sqlite.Statement, 'run' | 'get' | 'all'> & { readonly raw: () => Pick<Sqlite.Statement, 'get' | 'all'> };
@@ -49,7 +51,11 @@ export interface StatementClient {
  * (https://www.sqlite.org/c3ref/prepare.html, SQLITE_SCHEMA).
  */
 export function keepingStatements(raw: Sqlite.Database): StatementClient {
-  const kept = boundedCache<string, Kept>(MOST);
+  const kept = new LRUCache<string, Kept>({
+    maxSize: MOST_KEPT,
+    maxEntrySize: LONGEST_KEPT,
+    sizeCalculation: (_statement, { length }) => length,
+  });
   return {
     prepare(source) {
       let found = kept.get(source);
