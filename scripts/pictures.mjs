@@ -123,6 +123,8 @@ try {
   const terminal = await browser.newPage({ viewport: { width: 1280, height: 640 } });
   const text = `$ verbalis messages list\n${verbalis('messages', 'list')}\n$ verbalis messages show ${nour.id}\n${verbalis('messages', 'show', nour.id)}`;
   await terminal.setContent(terminalPage(text));
+  // The longest line decides.
+  await terminal.setViewportSize({ width: await terminal.evaluate(() => document.documentElement.scrollWidth + 24), height: 640 });
   await shot(terminal, 'terminal', { fullPage: true });
   if (extra) {
     await mail.setContent(verbalis('render', 'demo/mail', 'booking-confirmed', '--sample', 'nasty', '--part', 'html'));
