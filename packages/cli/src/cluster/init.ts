@@ -14,7 +14,8 @@ export interface InitCommand {
 export async function initialize({ config: file, again = false, yes = false }: InitCommand, output: Output): Promise<ExitCode> {
   const config = readConfig(file, process.env);
   const { prefix, servers, replicas } = config.settings.cluster;
-  if (again && !(await confirmed(`Remove what the brokers have of the cluster "${prefix}", and make it anew?`, { yes }, output))) return 1;
+  if (again && !(await confirmed(`Remove everything of the cluster "${prefix}" from the brokers, and create it again?`, { yes }, output)))
+    return 1;
   const operatorSecret = process.env['VERBALIS_OPERATOR_SECRET'];
   const made = await initCluster({ config, operatorSecret }, { again });
   output.line(

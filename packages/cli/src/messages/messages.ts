@@ -116,7 +116,7 @@ function timelineText(delivery: Delivery, { createdAt, repairs = [] }: Message, 
 
 /** Who followed which link, or loaded the picture. */
 function hitText({ kind, by, reason, link }: Delivery['facts'][number]): string {
-  const who = { person: 'a person', machine: 'a machine', unknown: 'somebody' }[by ?? 'unknown'];
+  const who = { person: 'a person', machine: 'a machine', unknown: 'someone' }[by ?? 'unknown'];
   const what =
     kind === 'image-loaded'
       ? 'loaded the image'

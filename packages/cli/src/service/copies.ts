@@ -48,6 +48,6 @@ export async function takeSnapshot(client: Client, { json = false }: { json?: bo
 export async function beginCopies(client: Client, { json = false }: { json?: boolean }, output: Output): Promise<ExitCode> {
   const { folder } = await client.copies.begin();
   if (json) output.json({ folder });
-  else output.out(`The copies begin anew in ${folder}: verbalis copies status shows when the first snapshot is there.`);
+  else output.out(`The copies in ${folder} start again: verbalis copies status shows when the first snapshot is complete.`);
   return 0;
 }

@@ -92,8 +92,8 @@ export function Reader({ email }: { readonly email: InboundView }) {
           )}
           {email.remotePictures > 0 && (
             <p>
-              {email.remotePictures === 1 ? 'A picture of another server was' : `${email.remotePictures} pictures of other servers were`}{' '}
-              left out: loading {email.remotePictures === 1 ? 'it' : 'them'} would tell the author that somebody reads this.
+              {email.remotePictures === 1 ? 'A picture from another server is' : `${email.remotePictures} pictures from other servers are`}{' '}
+              not loaded: that would tell the sender that this email was opened.
             </p>
           )}
         </>

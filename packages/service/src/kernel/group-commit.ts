@@ -335,7 +335,7 @@ export class GroupCommit {
           this.#changes?.undoTo(mark);
         } catch (again) {
           // A savepoint that cannot be undone leaves nothing to trust: the group is given up.
-          this.#log.error({ err: again }, 'a transaction could not be undone by itself; its group is undone');
+          this.#log.error({ err: again }, 'a transaction could not be undone alone; its group is undone');
           this.#rollback();
         }
       }

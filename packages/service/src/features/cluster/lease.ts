@@ -115,7 +115,7 @@ export async function takeLease(
       try {
         await bucket.delete(KEY, { previousSeq: revision });
       } catch (error) {
-        log.warn({ err: error }, 'the lease of the primary could not be given back; it ends by itself');
+        log.warn({ err: error }, 'the lease of the primary could not be given back; it expires');
       }
     },
   };

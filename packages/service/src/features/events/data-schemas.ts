@@ -78,7 +78,7 @@ const SourceData = z
     space: z.string(),
     domain: z.string(),
     reporter: z.string().meta({ description: 'Who reports it, as it calls itself.' }),
-    proven: z.boolean().meta({ description: 'False if its email does not pass DMARC: somebody may have taken its name.' }),
+    proven: z.boolean().meta({ description: 'False if its email does not pass DMARC: the name may be forged.' }),
     sources: z.array(z.object({ source: z.string(), count: z.int() })).meta({ description: 'Addresses that were never reported before.' }),
     text: z.string().meta({ description: 'The same in a sentence.' }),
   })

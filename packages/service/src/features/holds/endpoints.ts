@@ -102,7 +102,7 @@ const release = endpoint({
     'A filter ends every hold that names all that the filter names: `template: booking` ends a hold of edition 12 of it. Of what is held after a restore, it lets go what it means.',
   scope: 'write',
   body: jsonBody(Release),
-  answers: { 200: json('What was let go.', ReleaseView) },
+  answers: { 200: json('What was released.', ReleaseView) },
   refusals: { 404: 'There is no such hold.', 409: 'A part is named of a hold that ends as a whole.' },
   async run({ caller: { space }, body }, { holding }) {
     const filter = filterOf(body);
@@ -113,7 +113,7 @@ const release = endpoint({
     const rows = isFiltered ? meant.filter(({ restoredAsOf }) => restoredAsOf === null) : meant;
     if (isFiltered && body.id !== undefined && rows.length > 0)
       throw new Refusal(409, 'not-in-part', 'A hold like this ends as a whole', {
-        detail: 'It would hold again what was let go in part: only what is held after a restore is let go by a filter.',
+        detail: 'It would hold the released part again: only what a restore holds can be released by a filter.',
       });
     if (rows.length === 0 && parts.length === 0)
       throw new Refusal(404, 'unknown-hold', 'There is no such hold', {

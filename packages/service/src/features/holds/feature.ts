@@ -12,7 +12,7 @@ export function openHolds(
   const resumed = {
     start: (): void => {
       holding.resume().catch((error: unknown) => {
-        log.error({ err: error }, 'deliveries of a hold that is over could not be let go; they are at the next start');
+        log.error({ err: error }, 'deliveries of a hold that is over could not be released; they will be at the next start');
       });
     },
     stop: (): Promise<void> => Promise.resolve(),
