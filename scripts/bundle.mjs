@@ -68,17 +68,21 @@ async function buildTogether(outdir, entryPoints) {
 export const BUNDLES = join(root, 'packages/cli/bundle');
 /** The bundle that users get. */
 const APP = join(BUNDLES, 'app');
+const MIGRATIONS = 'packages/service/drizzle';
 const MAIN = { main: join(sources('cli'), 'main.ts') };
 /** In the bundle: of which sources it is made, and which of its files are of entries that are bundled alone. */
 const [MADE_OF, ALONE] = ['.sources', '.alone.json'].map((name) => join(APP, name));
 
-/** What decides how a bundle comes out: sources, packages, and this file. SHA-256 */
+/** What decides how a bundle comes out: sources, migrations, packages, and this file. SHA-256 */
 export function hashOfSources() {
   const hash = createHash('sha256');
   for (const file of [join(root, 'package-lock.json'), import.meta.filename]) hash.update(readFileSync(file));
   for (const name of ['core', 'client', 'service', 'simulators', 'cli', 'test-kit'])
     for (const file of readdirSync(sources(name), { recursive: true }).sort())
       if (/(?<!\.test)\.ts$/.test(file)) hash.update(file).update(readFileSync(join(sources(name), file)));
+  // Copied beside it.
+  for (const file of readdirSync(join(root, MIGRATIONS), { recursive: true }).sort())
+    if (/\.(?:sql|json)$/.test(file)) hash.update(file).update(readFileSync(join(root, MIGRATIONS, file)));
   return hash.digest('hex');
 }
 
@@ -103,7 +107,7 @@ async function bundleApp() {
     // Each alone: what several entries share, each of them loads as a whole. A listener's thread is 0.1 MB in place of 3.
     ...alone.map((entry) => buildTogether(APP, Object.fromEntries([entry]))),
   ]);
-  cpSync(join(root, 'packages/service/drizzle'), join(root, 'packages/cli/drizzle'), { recursive: true });
+  cpSync(join(root, MIGRATIONS), join(root, 'packages/cli/drizzle'), { recursive: true });
   const packages = new Set();
   for (const input of [main, ...others].flatMap(({ inputs }) => Object.keys(inputs))) {
     const at = input.lastIndexOf('node_modules/');

@@ -46,8 +46,8 @@ export interface StatementClient {
 }
 
 /**
- * Prepares each text once for a connection. A query that is built with every call is compiled by SQLite only the first time; that was an eighth
- * of what a service spent on requests that are not prepared. SQLite itself compiles a kept statement again when the tables have changed
+ * Prepares each text once for a connection. A query that is built with every call is compiled by SQLite only the first time
+ * (docs/decisions/2026-12-01-kept-statements.md). SQLite itself compiles a kept statement again when the tables have changed
  * (https://www.sqlite.org/c3ref/prepare.html, SQLITE_SCHEMA).
  */
 export function keepingStatements(raw: Sqlite.Database): StatementClient {
