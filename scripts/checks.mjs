@@ -6,9 +6,11 @@ import { installAndBuild, root, run } from './steps.mjs';
 
 const node = process.execPath;
 
+/** What tests drive. */
+const BESIDE = [['Packages of Debian', node, ['scripts/debian.mjs']]];
 /** What runs before the tests. The linter checks types, too: those of the tests and of the console, which the build does not see. */
 const BEFORE = [
-  ['Mail servers to test against', node, ['scripts/mail-servers.mjs']],
+  ['Mail servers to test against', node, ['scripts/mail-servers.mjs'], 'Packages of Debian'],
   ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
   ['Lint and types', 'npx', ['oxlint', '--deny-warnings']],
   ['Format', 'npx', ['oxfmt', '--check', '.']],
@@ -40,7 +42,7 @@ async function test(args) {
 
 /** Builds, runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
 export async function checks(args) {
-  await installAndBuild(BEFORE);
+  await installAndBuild({ beside: BESIDE, then: BEFORE });
   const { status, skipped } = await test(args);
   if (skipped > 0 && process.env.CI) {
     console.error('On CI a test that cannot run is a failure.');

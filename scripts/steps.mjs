@@ -33,17 +33,19 @@ async function runQuietly(title, command, args) {
 }
 
 /**
- * Runs commands beside each other, in their order, as many as there are processors (at least two).
- * @param steps title, command, arguments, and the title of a step that must have ended well before this one begins
+ * Runs commands beside each other, in their order.
+ * @typedef {[title: string, command: string, args: string[], ...after: string[]]} Step `after`: the steps that must have ended well before it begins
+ * @param {Step[]} steps
+ * @param most so many at a time
  * @returns 0, or the status of one that failed, after all have ended that could begin
  */
-export async function runBeside(steps, most = Math.max(2, availableParallelism())) {
+export async function runBeside(steps, most) {
   const waiting = [...steps];
   const running = new Set();
   const done = new Set();
   let failed = 0;
   for (;;) {
-    const next = running.size < most ? waiting.findIndex(([, , , after]) => after === undefined || done.has(after)) : -1;
+    const next = running.size < most ? waiting.findIndex(([, , , ...after]) => after.every((title) => done.has(title))) : -1;
     if (next === -1) {
       if (running.size === 0) return failed;
       await Promise.race(running);
@@ -68,21 +70,23 @@ const lockHash = () =>
 
 /**
  * Installs the packages, unless those of this very lock file are there, and builds. The first time, SQLite is compiled beside it.
- * @param checks steps that need what was built, but not SQLite; see {@link runBeside}
+ * @param {{ beside?: Step[]; then?: Step[] }} more steps that need nothing, and steps that need what was built, but not SQLite
  */
-export async function installAndBuild(checks = []) {
-  const building = ['Building', process.execPath, ['scripts/build.mjs']];
-  const then = checks.map(([title, command, args]) => [title, command, args, 'Building']);
+export async function installAndBuild({ beside = [], then = [] } = {}) {
+  const build = ['Building', process.execPath, ['scripts/build.mjs']];
+  const after = (title, steps) => steps.map((step) => [...step, title]);
   const lock = lockHash();
   const isInstalled = existsSync(mark) && readFileSync(mark, 'utf8') === lock;
-  if (isInstalled) run(...building);
-  else {
-    const [major] = process.versions.node.split('.').map(Number);
-    if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
-    run('Installing packages', 'npm', ['ci', '--ignore-scripts', ...QUIET]);
-    console.error('\n▸ Compiling SQLite, and building (the first time takes some minutes) …');
-  }
-  const status = await runBeside(isInstalled ? checks : [['SQLite', 'npm', ['rebuild', 'better-sqlite3', ...QUIET]], building, ...then]);
+  if (isInstalled && beside.length + then.length === 0) return run(...build);
+  const [major] = process.versions.node.split('.').map(Number);
+  if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
+  const install = ['Packages of npm', 'npm', ['ci', '--ignore-scripts', ...QUIET]];
+  const compile = ['SQLite', 'npm', ['rebuild', 'better-sqlite3', ...QUIET]];
+  const first = isInstalled ? [build] : [install, ...after('Packages of npm', [compile, build])];
+  if (!isInstalled) console.error('\n▸ Installing packages, compiling SQLite, and building (the first time takes some minutes) …');
+  // What is fetched from elsewhere waits for the network, and leaves its processor to the others.
+  const most = Math.max(2, availableParallelism()) + (isInstalled ? 0 : beside.length);
+  const status = await runBeside([...beside, ...first, ...after('Building', then)], most);
   if (status !== 0) process.exit(status);
   if (!isInstalled) writeFileSync(mark, lock);
 }
