@@ -1,6 +1,7 @@
 import { getTableColumns, sql, type Placeholder, type Table } from 'drizzle-orm';
 import type Sqlite from 'better-sqlite3';
 import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
+import { planQueries } from './planned-query.js';
 import { keepingStatements } from './statements.js';
 
 type Db = BetterSQLite3Database;
@@ -14,6 +15,7 @@ export class Connection {
 
   constructor(readonly raw: Sqlite.Database) {
     this.db = drizzle(keepingStatements(raw) as Sqlite.Database);
+    planQueries(this.db);
   }
 
   /** The statement with this number; made at its first use. */
