@@ -35,3 +35,6 @@ export interface Fact {
   readonly diagnostic: string | undefined;
   readonly details?: HitDetails | undefined;
 }
+
+/** What of a fact decides about the state of its delivery. */
+export type DecidingFact = Pick<Fact, 'id' | 'kind' | 'source' | 'at'>;

@@ -3,7 +3,7 @@ export { CAUSES, type Cause } from '../smtp/index.js';
 export { CAUSE_TABLE, type CauseRow } from './cause-table.js';
 export { causeOf, causeRow, readCause, type CauseEvidence, type CauseReading } from './causes.js';
 export { HTTP_VERDICTS, httpVerdictRow, namesRecipient } from './http-verdicts.js';
-export type { Fact, HitDetails } from './fact.js';
+export type { DecidingFact, Fact, HitDetails } from './fact.js';
 export { FACT_KINDS, STATE_TABLE, STATES, type FactKind, type FactSource, type State } from './states.js';
 export { USUAL_RETRIES, waitAfter, type RetryPlan, type RetryRule } from './retry.js';
 export { deciding, isSettled, stateOf } from './state.js';

@@ -1,12 +1,12 @@
-import type { Fact } from './fact.js';
+import type { DecidingFact } from './fact.js';
 import { PRECEDENCE, STATE_TABLE, type State } from './states.js';
 
-function heightOf(fact: Pick<Fact, 'kind' | 'source'>): number {
+function heightOf(fact: Pick<DecidingFact, 'kind' | 'source'>): number {
   return PRECEDENCE.findIndex((row) => row.kind === fact.kind && (row.source === undefined || row.source === fact.source));
 }
 
 /** The fact that decides, if there is any: the highest; among equals the latest, then the one with the larger id. */
-export function deciding<F extends Fact>(facts: readonly F[]): F | undefined {
+export function deciding<F extends DecidingFact>(facts: readonly F[]): F | undefined {
   let best: F | undefined;
   let height = Number.POSITIVE_INFINITY;
   for (const fact of facts) {
@@ -19,13 +19,13 @@ export function deciding<F extends Fact>(facts: readonly F[]): F | undefined {
 }
 
 /** The state of a delivery: a pure function of the set of its facts. */
-export function stateOf(facts: readonly Fact[]): State {
+export function stateOf(facts: readonly DecidingFact[]): State {
   const fact = deciding(facts);
   return fact === undefined ? 'queued' : (PRECEDENCE[heightOf(fact)]?.state ?? 'queued');
 }
 
 /** Whether the service has nothing left to do for a delivery (returns may still change its state). */
-export function isSettled(facts: readonly Fact[]): boolean {
+export function isSettled(facts: readonly DecidingFact[]): boolean {
   // A delay told by a later server is not ours to attempt again.
   return (
     facts.some((fact) => fact.kind !== 'delayed') && (STATE_TABLE[stateOf(facts)].isFinal || facts.some((fact) => fact.kind === 'accepted'))

@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
 import { eq, getTableColumns, sql, type SQL } from 'drizzle-orm';
-import { drizzle } from 'drizzle-orm/better-sqlite3';
+import { drizzle, type BetterSQLite3Database } from 'drizzle-orm/better-sqlite3';
 import { alias, blob, integer, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 import fc from 'fast-check';
 import { Connection } from './transaction.js';
@@ -28,7 +28,7 @@ function both() {
   };
   return { plain: drizzle(open()), planned: new Connection(open()).db };
 }
-type Db = ReturnType<typeof both>['plain'];
+type Db = BetterSQLite3Database;
 
 const given = Object.fromEntries(Object.keys(getTableColumns(things)).map((name) => [name, sql.placeholder(name)])) as never;
 const queries = (db: Db) => ({

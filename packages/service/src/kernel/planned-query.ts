@@ -33,11 +33,11 @@ const { mapFromDriverValue: asRead } = Column.prototype as Pick<Column, 'mapFrom
 const { mapToDriverValue: asGiven } = Column.prototype as Pick<Column, 'mapToDriverValue'>;
 
 function parameterOf(parameter: unknown): Parameter {
-  if (is(parameter, Placeholder)) return { name: parameter.name as string, encode: undefined };
+  if (is(parameter, Placeholder)) return { name: parameter.name, encode: undefined };
   if (!is(parameter, Param) || !is(parameter.value, Placeholder)) return { value: parameter };
   const { encoder, value } = parameter;
   const isPlain = encoder.mapToDriverValue === asGiven;
-  return { name: value.name as string, encode: isPlain ? undefined : (given) => encoder.mapToDriverValue(given) };
+  return { name: value.name, encode: isPlain ? undefined : (given) => encoder.mapToDriverValue(given) };
 }
 
 /** The values of a statement's parameters, in their order. @throws Error for a placeholder without a value */

@@ -57,6 +57,8 @@ export function concluding({ store, clock, suppressing, consenting }: Concluding
   function find(event: CallbackEvent, { provider, known }: EventCall, tx: Tx): Found {
     const delivery = named(event, known, tx);
     if (delivery === undefined) return { why: undefined };
+    // Found by an attempt of this very provider.
+    if (event.mail !== undefined && delivery === known.get(event.mail)) return { delivery };
     if (store.returns.wasGivenTo(delivery.id, provider, tx)) return { delivery };
     return { why: `The delivery ${delivery.id} was never handed to ${provider}.` };
   }

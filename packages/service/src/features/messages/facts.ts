@@ -1,5 +1,5 @@
-import { deciding, isSettled, stateOf, type Fact } from '@verbalis/core/delivery';
-import { eq, getTableColumns, sql } from 'drizzle-orm';
+import { deciding, isSettled, stateOf, type DecidingFact, type Fact } from '@verbalis/core/delivery';
+import { eq, sql } from 'drizzle-orm';
 import { placeholders, reading, writing, type Reader, type Tx } from '../../kernel/index.js';
 import { deliveries, facts } from './tables.js';
 
@@ -32,7 +32,7 @@ export function factStore(reads: Reader) {
   );
   const decisive = reading((db) =>
     db
-      .select(getTableColumns(facts))
+      .select({ id: facts.id, kind: facts.kind, source: facts.source, at: facts.at })
       .from(deliveries)
       .innerJoin(facts, eq(facts.id, deliveries.decidedBy))
       .where(eq(deliveries.id, sql.placeholder('id')))
@@ -101,12 +101,11 @@ export function factStore(reads: Reader) {
 
   /** A state is that of the highest fact, so the highest so far and the new one decide it: the cost does not grow with the facts. */
   function decide(tx: Tx, fact: NewFact): void {
-    const before = decisive(tx).get({ id: fact.deliveryId });
-    const two = [...(before === undefined ? [] : [toFact(before)]), fact];
-    const winner = deciding(two);
+    const before: DecidingFact | undefined = decisive(tx).get({ id: fact.deliveryId });
+    const two = before === undefined ? [fact] : [before, fact];
     // A fact that decides nothing leaves the row as it is.
-    if (winner?.id !== fact.id) return;
-    const row = { id: fact.deliveryId, state: stateOf(two), cause: winner.cause ?? null, decidedBy: winner.id };
+    if (deciding(two)?.id !== fact.id) return;
+    const row = { id: fact.deliveryId, state: stateOf(two), cause: fact.cause ?? null, decidedBy: fact.id };
     (isSettled(two) ? settle : setState)(tx).run(row);
   }
 
