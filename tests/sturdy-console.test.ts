@@ -170,3 +170,20 @@ browserTest('a mail folder is published from the page, and one with errors is re
   await page.getByRole('row').filter({ hasText: 'in use' }).filter({ hasText: '2' }).waitFor();
   rmSync(folder, { recursive: true });
 });
+
+browserTest('a page whose script is not there shows so, leaves the others usable, and is loaded again when asked for', async () => {
+  const page = await open('harbour/track');
+  const script = '**/assets/figures-*.js';
+  await page.route(script, (route) => route.fulfill({ status: 404 }));
+  const tabs = page.getByRole('navigation', { name: 'Track' });
+  await tabs.getByRole('link', { name: 'Figures', exact: true }).click();
+  await page.getByRole('heading', { name: 'This page cannot be shown' }).waitFor();
+  await page.getByText('/assets/figures-').waitFor();
+  expect(await axe(page)).toEqual([]);
+  await page.getByRole('navigation', { name: 'Steps of the work' }).getByRole('link', { name: 'Track' }).click();
+  await page.getByRole('heading', { name: 'Messages' }).waitFor();
+  await tabs.getByRole('link', { name: 'Figures', exact: true }).click();
+  await page.unroute(script);
+  await page.getByRole('button', { name: 'Load it again' }).click();
+  await page.getByRole('heading', { name: 'Figures' }).waitFor();
+});

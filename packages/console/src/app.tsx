@@ -1,56 +1,59 @@
 import { RefusedError, type SessionView } from '@verbalis/client';
 import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { lazy, Suspense, useCallback, useEffect, useMemo, useState } from 'react';
+import { lazy, useCallback, useEffect, useMemo, useState, type ComponentType } from 'react';
 import { RouterProvider } from 'react-aria-components';
 import { BrowserRouter, Navigate, Route, Routes, useHref, useNavigate } from 'react-router';
 import { Frame } from './parts/frame.js';
 import { Missing, MissingSpace } from './parts/missing.js';
-import { Message } from './messages/message.js';
-import { Compose } from './messages/compose.js';
-import { Messages } from './messages/messages.js';
 import { SignIn } from './people/sign-in.js';
 import { SignedOut } from './people/signed-out.js';
-import { People } from './people/people.js';
-import { Audit } from './audit/audit.js';
-import { Configuration } from './configuration/configuration.js';
-import { Spaces } from './spaces/spaces.js';
-import { Backups } from './backups/backups.js';
-import { Cluster } from './cluster/cluster.js';
 import { baseOf, usePlace, withoutSpace } from './place.js';
-import { InboundEmail } from './inbound/email.js';
-import { Inbound } from './inbound/inbound.js';
-import { Return } from './returns/return.js';
-import { Returns } from './returns/returns.js';
-import { Send } from './queue/send.js';
-import { Health } from './doctor/health.js';
-import { Domain } from './domains/domain.js';
-import { Domains } from './domains/domains.js';
-import { BulkSends } from './bulk-sends/bulk-sends.js';
-import { BulkSendPage } from './bulk-sends/bulk-send.js';
-import { Schedules } from './schedules/schedules.js';
-import { SchedulePage } from './schedules/schedule.js';
-import { Senders } from './senders/senders.js';
-import { SignalPage } from './signals/signal.js';
-import { Signals } from './signals/signals.js';
-import { Topics } from './consent/topics.js';
-import { Keys } from './keys/keys.js';
-import { Alerts } from './alerts/alerts.js';
-import { Providers } from './providers/providers.js';
-import { Quarantine } from './quarantine/quarantine.js';
-import { Figures } from './figures/figures.js';
-import { Live } from './events/live.js';
-import { SubscriptionPage } from './webhooks/subscription-page.js';
-import { Subscriptions } from './webhooks/subscriptions.js';
-import { Captured } from './capture/captured.js';
-import { CapturedList } from './capture/captured-list.js';
-import { Search } from './search/search.js';
-import { Templates } from './workbench/templates.js';
-import { Suppressions } from './suppressions/suppressions.js';
 import { consoleClient, rememberedSpace, rememberSpace, SessionContext, useSession, type Session } from './session.js';
 
-// The editor is most of the console's weight and belongs to these pages only.
-const Template = lazy(async () => ({ default: (await import('./workbench/template.js')).Template }));
-const Editions = lazy(async () => ({ default: (await import('./editions/editions.js')).Editions }));
+/** A page whose script is fetched when it is opened for the first time. */
+function page<Name extends string>(name: Name, load: () => Promise<Readonly<Record<Name, ComponentType>>>) {
+  return lazy(async () => ({ default: (await load())[name] }));
+}
+const Message = page('Message', () => import('./messages/message.js'));
+const Compose = page('Compose', () => import('./messages/compose.js'));
+const Messages = page('Messages', () => import('./messages/messages.js'));
+const People = page('People', () => import('./people/people.js'));
+const Audit = page('Audit', () => import('./audit/audit.js'));
+const Configuration = page('Configuration', () => import('./configuration/configuration.js'));
+const Spaces = page('Spaces', () => import('./spaces/spaces.js'));
+const Backups = page('Backups', () => import('./backups/backups.js'));
+const Cluster = page('Cluster', () => import('./cluster/cluster.js'));
+const InboundEmail = page('InboundEmail', () => import('./inbound/email.js'));
+const Inbound = page('Inbound', () => import('./inbound/inbound.js'));
+const Return = page('Return', () => import('./returns/return.js'));
+const Returns = page('Returns', () => import('./returns/returns.js'));
+const Send = page('Send', () => import('./queue/send.js'));
+const Health = page('Health', () => import('./doctor/health.js'));
+const Domain = page('Domain', () => import('./domains/domain.js'));
+const Domains = page('Domains', () => import('./domains/domains.js'));
+const BulkSends = page('BulkSends', () => import('./bulk-sends/bulk-sends.js'));
+const BulkSendPage = page('BulkSendPage', () => import('./bulk-sends/bulk-send.js'));
+const Schedules = page('Schedules', () => import('./schedules/schedules.js'));
+const SchedulePage = page('SchedulePage', () => import('./schedules/schedule.js'));
+const Senders = page('Senders', () => import('./senders/senders.js'));
+const SignalPage = page('SignalPage', () => import('./signals/signal.js'));
+const Signals = page('Signals', () => import('./signals/signals.js'));
+const Topics = page('Topics', () => import('./consent/topics.js'));
+const Keys = page('Keys', () => import('./keys/keys.js'));
+const Alerts = page('Alerts', () => import('./alerts/alerts.js'));
+const Providers = page('Providers', () => import('./providers/providers.js'));
+const Quarantine = page('Quarantine', () => import('./quarantine/quarantine.js'));
+const Figures = page('Figures', () => import('./figures/figures.js'));
+const Live = page('Live', () => import('./events/live.js'));
+const SubscriptionPage = page('SubscriptionPage', () => import('./webhooks/subscription-page.js'));
+const Subscriptions = page('Subscriptions', () => import('./webhooks/subscriptions.js'));
+const Captured = page('Captured', () => import('./capture/captured.js'));
+const CapturedList = page('CapturedList', () => import('./capture/captured-list.js'));
+const Search = page('Search', () => import('./search/search.js'));
+const Templates = page('Templates', () => import('./workbench/templates.js'));
+const Suppressions = page('Suppressions', () => import('./suppressions/suppressions.js'));
+const Template = page('Template', () => import('./workbench/template.js'));
+const Editions = page('Editions', () => import('./editions/editions.js'));
 
 /** All pages of a space. */
 function Pages({ home }: { readonly home: string }) {
@@ -58,57 +61,55 @@ function Pages({ home }: { readonly home: string }) {
   const navigate = useNavigate();
   return (
     <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
-      <Suspense fallback={null}>
-        <Routes>
-          <Route element={<Frame />}>
-            <Route path="/write" element={<Templates />} />
-            <Route path="/write/templates/:name" element={<Template />} />
-            <Route path="/write/editions" element={<Editions />} />
-            <Route path="/try" element={<CapturedList />} />
-            <Route path="/try/:id" element={<Captured />} />
-            <Route path="/search" element={<Search />} />
-            <Route path="/send" element={<Send />} />
-            <Route path="/send/compose" element={<Compose />} />
-            <Route path="/send/signals" element={<Signals />} />
-            <Route path="/send/signals/:id" element={<SignalPage />} />
-            <Route path="/send/bulk-sends" element={<BulkSends />} />
-            <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
-            <Route path="/send/schedules" element={<Schedules />} />
-            <Route path="/send/schedules/:name" element={<SchedulePage />} />
-            <Route path="/track" element={<Messages />} />
-            <Route path="/track/messages/:id" element={<Message />} />
-            <Route path="/track/returns" element={<Returns />} />
-            <Route path="/track/returns/:id" element={<Return />} />
-            <Route path="/track/inbound" element={<Inbound />} />
-            <Route path="/track/inbound/:id" element={<InboundEmail />} />
-            <Route path="/track/suppressions" element={<Suppressions />} />
-            <Route path="/track/figures" element={<Figures />} />
-            <Route path="/track/subscriptions" element={<Subscriptions />} />
-            <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
-            <Route path="/track/live" element={<Live />} />
-            <Route path="/track/alerts" element={<Alerts />} />
-            <Route path="/track/quarantine" element={<Navigate to="/set-up/quarantine" replace />} />
-            <Route path="/set-up" element={<Navigate to={operator ? '/set-up/domains' : '/set-up/senders'} replace />} />
-            <Route path="/set-up/domains" element={<Domains />} />
-            <Route path="/set-up/domains/:name" element={<Domain />} />
-            <Route path="/set-up/senders" element={<Senders />} />
-            <Route path="/set-up/topics" element={<Topics />} />
-            <Route path="/set-up/keys" element={<Keys />} />
-            <Route path="/set-up/providers" element={<Providers />} />
-            <Route path="/set-up/quarantine" element={<Quarantine />} />
-            <Route path="/set-up/people" element={<People />} />
-            <Route path="/set-up/spaces" element={<Spaces />} />
-            <Route path="/set-up/backups" element={<Backups />} />
-            <Route path="/set-up/cluster" element={<Cluster />} />
-            <Route path="/set-up/configuration" element={<Configuration />} />
-            <Route path="/set-up/audit" element={<Audit />} />
-            <Route path="/set-up/health" element={<Health />} />
-            <Route path="/" element={<Navigate to={home} replace />} />
-            <Route path="/sign-in" element={<Navigate to={home} replace />} />
-            <Route path="*" element={<Missing home={home} />} />
-          </Route>
-        </Routes>
-      </Suspense>
+      <Routes>
+        <Route element={<Frame />}>
+          <Route path="/write" element={<Templates />} />
+          <Route path="/write/templates/:name" element={<Template />} />
+          <Route path="/write/editions" element={<Editions />} />
+          <Route path="/try" element={<CapturedList />} />
+          <Route path="/try/:id" element={<Captured />} />
+          <Route path="/search" element={<Search />} />
+          <Route path="/send" element={<Send />} />
+          <Route path="/send/compose" element={<Compose />} />
+          <Route path="/send/signals" element={<Signals />} />
+          <Route path="/send/signals/:id" element={<SignalPage />} />
+          <Route path="/send/bulk-sends" element={<BulkSends />} />
+          <Route path="/send/bulk-sends/:id" element={<BulkSendPage />} />
+          <Route path="/send/schedules" element={<Schedules />} />
+          <Route path="/send/schedules/:name" element={<SchedulePage />} />
+          <Route path="/track" element={<Messages />} />
+          <Route path="/track/messages/:id" element={<Message />} />
+          <Route path="/track/returns" element={<Returns />} />
+          <Route path="/track/returns/:id" element={<Return />} />
+          <Route path="/track/inbound" element={<Inbound />} />
+          <Route path="/track/inbound/:id" element={<InboundEmail />} />
+          <Route path="/track/suppressions" element={<Suppressions />} />
+          <Route path="/track/figures" element={<Figures />} />
+          <Route path="/track/subscriptions" element={<Subscriptions />} />
+          <Route path="/track/subscriptions/:id" element={<SubscriptionPage />} />
+          <Route path="/track/live" element={<Live />} />
+          <Route path="/track/alerts" element={<Alerts />} />
+          <Route path="/track/quarantine" element={<Navigate to="/set-up/quarantine" replace />} />
+          <Route path="/set-up" element={<Navigate to={operator ? '/set-up/domains' : '/set-up/senders'} replace />} />
+          <Route path="/set-up/domains" element={<Domains />} />
+          <Route path="/set-up/domains/:name" element={<Domain />} />
+          <Route path="/set-up/senders" element={<Senders />} />
+          <Route path="/set-up/topics" element={<Topics />} />
+          <Route path="/set-up/keys" element={<Keys />} />
+          <Route path="/set-up/providers" element={<Providers />} />
+          <Route path="/set-up/quarantine" element={<Quarantine />} />
+          <Route path="/set-up/people" element={<People />} />
+          <Route path="/set-up/spaces" element={<Spaces />} />
+          <Route path="/set-up/backups" element={<Backups />} />
+          <Route path="/set-up/cluster" element={<Cluster />} />
+          <Route path="/set-up/configuration" element={<Configuration />} />
+          <Route path="/set-up/audit" element={<Audit />} />
+          <Route path="/set-up/health" element={<Health />} />
+          <Route path="/" element={<Navigate to={home} replace />} />
+          <Route path="/sign-in" element={<Navigate to={home} replace />} />
+          <Route path="*" element={<Missing home={home} />} />
+        </Route>
+      </Routes>
     </RouterProvider>
   );
 }

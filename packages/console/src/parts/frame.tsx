@@ -1,11 +1,12 @@
 import type { SpaceView } from '@verbalis/client';
-import { useEffect, useRef } from 'react';
+import { Suspense, useEffect, useRef } from 'react';
 import { Button as AriaButton, Input, Label, ListBox, ListBoxItem, Popover, SearchField, Select, SelectValue } from 'react-aria-components';
 import { NavLink, Outlet, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { useSession } from '../session.js';
 import { color, font, wide } from '../style.js';
 import { useRememberSearch } from './back.js';
+import { WithoutFailure } from './failed.js';
 import { usePage } from './page.js';
 
 const STEPS = [
@@ -313,6 +314,17 @@ function modeWord(mode: 'deliver' | 'capture'): string {
   return mode === 'capture' ? '◇ captures' : '● delivers';
 }
 
+/** The page that the address names. */
+function Content() {
+  return (
+    <WithoutFailure>
+      <Suspense fallback={null}>
+        <Outlet />
+      </Suspense>
+    </WithoutFailure>
+  );
+}
+
 /** The page around every page: rail with the steps of the work, and the space one is in. */
 export function Frame() {
   const { space, spaces, folder, person, choose, leave } = useSession();
@@ -329,7 +341,7 @@ export function Frame() {
           </Steps>
         </Rail>
         <Main ref={main} id="page" tabIndex={-1}>
-          <Outlet />
+          <Content />
         </Main>
       </Page>
     );
@@ -378,7 +390,7 @@ export function Frame() {
       </Rail>
       <Main ref={main} id="page" tabIndex={-1}>
         <Rules space={space} />
-        <Outlet />
+        <Content />
       </Main>
     </Page>
   );
