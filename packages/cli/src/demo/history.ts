@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
 import { createClient, type Client, type NewMessage } from '@verbalis/client';
-import { startService, type Clock } from '@verbalis/service';
+import { startService } from '@verbalis/service';
 import { SCHEDULE } from './what-happened.js';
 import type { ReadConfig } from '@verbalis/service/settings';
 import { startSmtpProvider, type Behaviour, type SmtpSimulator } from '@verbalis/simulators';
+import { movedClock } from './moved-clock.js';
 import { demoReaders, isFollowed } from './readers.js';
 
 const MINUTE = 60_000;
@@ -15,19 +16,6 @@ const DAYS = 16;
 const STORM = 9;
 /** What lies within the same so many minutes happens together, so that weeks pass in seconds. */
 const STEP = 30 * MINUTE;
-/**
- * Waits of the service end together, too: what it does every half minute is done every ten, and what it removes every quarter of an hour every three
- * hours. Most of what a quiet service does is to look whether there is something to do.
- */
-const GRIDS = [
-  { upTo: 900, grid: 1 },
-  { upTo: 20_000, grid: 30_000 },
-  { upTo: 12 * MINUTE, grid: 10 * MINUTE },
-  { upTo: 16 * MINUTE, grid: 3 * HOUR },
-  { upTo: Infinity, grid: STEP },
-] as const;
-const LONGEST = GRIDS[4];
-
 /** A number from 0 to 1 that is the same for the same words: the demo's weeks are the same every time. */
 function chance(...words: readonly (string | number)[]): number {
   return createHash('sha256').update(words.join('|')).digest().readUInt32BE(0) / 2 ** 32;
@@ -106,52 +94,6 @@ function passenger(n: number): Passenger {
     .replace(/[^A-Za-z]/g, '')
     .toLowerCase();
   return { name, address: `${local}.${n}@${pick(DOMAINS, 'domain', n)}` };
-}
-
-/** Time that moves on when all that is due has been done. */
-function historyClock(start: number) {
-  let now = start;
-  let n = 0;
-  const timers: { at: number; n: number; run: () => void }[] = [];
-  return {
-    busy: (): boolean => false,
-    now: () => now,
-    elapsed: () => now,
-    onJump: () => () => undefined,
-    at(at: number, run: () => void) {
-      const timer = { at: Math.max(at, now), n: (n += 1), run };
-      timers.push(timer);
-      return () => {
-        const i = timers.indexOf(timer);
-        if (i !== -1) timers.splice(i, 1);
-      };
-    },
-    after(ms: number, run: () => void) {
-      return this.at(now + ms, run);
-    },
-    /** The clock of the service: its waits end on the grid. */
-    coarse(): Clock {
-      const at = (due: number, run: () => void): (() => void) => {
-        const { grid } = GRIDS.find(({ upTo }) => due - now < upTo) ?? LONGEST;
-        return this.at(Math.ceil(due / grid) * grid, run);
-      };
-      return { now: this.now, elapsed: this.elapsed, onJump: this.onJump, at, after: (ms, run) => at(now + ms, run) };
-    },
-    async moveTo(end: number): Promise<void> {
-      for (;;) {
-        for (let i = 0; i < 3; i += 1) await new Promise((done) => setImmediate(done));
-        while (this.busy()) await new Promise((done) => setImmediate(done));
-        let next = timers[0];
-        for (const timer of timers)
-          if (next !== undefined && (timer.at < next.at || (timer.at === next.at && timer.n < next.n))) next = timer;
-        if (next === undefined || next.at > end) break;
-        timers.splice(timers.indexOf(next), 1);
-        now = next.at;
-        next.run();
-      }
-      now = end;
-    },
-  } satisfies Clock & { busy: () => boolean; coarse: () => Clock; moveTo: (end: number) => Promise<void> };
 }
 
 /** What a mail system does with a recipient at a time: most take it and say so, some do not. */
@@ -253,7 +195,7 @@ export interface HistoryInput {
  */
 export async function makeHistory(config: ReadConfig, { space, operator, begin }: HistoryInput): Promise<number> {
   const start = begin - DAYS * DAY;
-  const clock = historyClock(start);
+  const clock = movedClock(start);
   const returnsTo = { host: '127.0.0.1', port: 0 };
   const simulators: SmtpSimulator[] = [];
   for (const name of RELAYS) {

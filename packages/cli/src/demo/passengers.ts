@@ -20,7 +20,7 @@ interface Passengers {
   readonly messages: readonly Message[];
 }
 
-/** Somebody who writes. */
+/** Someone who writes. */
 interface Letter extends Pick<MailContent, 'subject' | 'text' | 'html' | 'attachments' | 'pictures' | 'inReplyTo'> {
   readonly name: string;
   readonly address: string;
