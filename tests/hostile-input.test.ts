@@ -34,7 +34,7 @@ import { scaled } from './support/scale.js';
 // (no-super-linear-*); here every reader is given what such faults are made of, at two lengths. What counts is processor time, so that a busy
 // machine changes nothing.
 
-const SHORT = 2_000;
+const SHORT = scaled(1_000, 2_000);
 const TIMES = 8;
 
 const bytes = (text: string): Buffer => Buffer.from(text, 'utf8');
