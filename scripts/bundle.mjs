@@ -6,7 +6,7 @@ import { basename, join, relative } from 'node:path';
 import { build as bundle } from 'esbuild';
 import { root, run } from './steps.mjs';
 
-/** What stays a package of its own: it has a binary, or is asked for only if somebody has installed it. */
+/** What stays a package of its own: it has a binary, or is asked for only if someone has installed it. */
 export const OUTSIDE = ['better-sqlite3', 'playwright-core'];
 
 const sources = (name) => join(root, 'packages', name, 'src');

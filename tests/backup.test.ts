@@ -114,7 +114,7 @@ describe('backups that the service makes by itself', () => {
 test('a folder that hangs holds up nothing else', async () => {
   const folder = join(all.path, 'hangs');
   mkdirSync(folder);
-  // Whoever opens a pipe waits until somebody writes to it, as with a share that does not answer.
+  // Whoever opens a pipe waits until someone writes to it, as with a share that does not answer.
   const pipe = join(folder, 'verbalis-20260101T000000000Z.sqlite.json');
   writeFileSync(join(folder, 'verbalis-20260101T000000000Z.sqlite'), '');
   execFileSync('mkfifo', [pipe]);

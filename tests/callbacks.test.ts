@@ -187,7 +187,7 @@ describe('a provider', () => {
   });
 });
 
-test('calls that mean nothing are answered with 422, kept, counted, and somebody is alerted', async () => {
+test('calls that mean nothing are answered with 422, kept, counted, and someone is alerted', async () => {
   expect(await call([{ what: 'arrived' }], 'changes')).toMatchObject({
     status: 422,
     type: 'urn:verbalis:problem:call-means-nothing',

@@ -341,7 +341,7 @@ test('doctor: says what must be done and exits with 1, of a configuration and of
   expect(findings).toContainEqual(expect.objectContaining({ code: 'public-url', level: 'must' }));
 });
 
-test('people and audit: somebody is invited, gets another role, is removed, and all of it has its entry', async () => {
+test('people and audit: someone is invited, gets another role, is removed, and all of it has its entry', async () => {
   const asOperator = ['--url', all.service.url, '--key', OPERATOR];
   const wrong = await verbalis(['people', 'invite', 'vera.holm@saltmarsh-ferries.example', '--role', 'harbour=viewr', ...asOperator]);
   expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('"harbour=viewr" is not a valid role.')]);

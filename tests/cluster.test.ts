@@ -193,7 +193,7 @@ describe('a standby', () => {
     await until(async () => ((await rules()).includes('item-found') ? true : undefined));
   });
 
-  test('begins anew with a snapshot where the log has gone on without it', async () => {
+  test('starts again with a snapshot where the log has gone on without it', async () => {
     // A snapshot with each look, and what is before the one before it is given up.
     const { a, b } = await cluster({ cluster: { snapshotHours: 0.0001 } });
     const [primary, standby] = [await a.run(), await b.run()];
@@ -274,7 +274,7 @@ test('a former primary that still writes when another node takes over is ended b
   const at = await openCluster({ servers: [...brokers.servers], prefix } as never, (path) => path);
   opened.push(() => at.connection.close());
   await lost.end('SIGKILL');
-  // Somebody has the place of the primary in the log, and goes on without the lease.
+  // Someone has the place of the primary in the log, and goes on without the lease.
   const sink = logSink(at, { superseded: () => undefined, log: pino({ level: 'silent' }) });
   const { layout } = placeOfFile(b.database);
   let place = { seq: (await logBounds(at)).last, group: '' };

@@ -30,7 +30,7 @@ beforeEach(async () => {
 });
 afterEach(() => context.close());
 
-/** The link to unsubscribe in an email to somebody. */
+/** The link to unsubscribe in an email to someone. */
 async function linkTo(address: string, locale: string): Promise<string> {
   const { id } = await all.client.messages.send({ template: 'pier-bulletin', to: [address], data: DATA, locale });
   await all.ended(id, 'accepted');

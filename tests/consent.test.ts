@@ -226,13 +226,13 @@ describe('what becomes known late', () => {
     expect(await wants()).toBe(false);
     const { token } = await sent('reader2@post.example');
     expect((await events()).map(({ type }) => type)).toEqual(['verbalis.topic.left']);
-    // Somebody joins again, and is imported as unsubscribed after that: a report of long ago does not undo it.
+    // Someone joins again, and is imported as unsubscribed after that: a report of long ago does not undo it.
     await say('rejoined', 0);
     await operator.suppressions.import(Buffer.from(`address,topic,reason\n${READER},pier-news,unsubscribed\n`));
     await say('left', -9);
     expect(await wants()).toBe(false);
     clock.jump(-DAY);
-    // What somebody does now comes after all that is known.
+    // What someone does now comes after all that is known.
     await say('rejoined', 60);
     expect(await wants()).toBe(true);
     expect(token).not.toBe('');
@@ -257,7 +257,7 @@ describe('a link', () => {
   test('works in five languages and from right to left, without anything of the message', async () => {
     const { id, token } = await sent();
     await all.ended(id, 'accepted');
-    await operator.addresses.erase('somebody@post.example');
+    await operator.addresses.erase('someone@post.example');
     const page = `${all.service.url}/preferences/${token}`;
     const titles = { en: 'Your emails', de: 'Ihre E-Mails', fr: 'Vos e-mails', es: 'Sus correos', ar: 'رسائلك' };
     // Its message is removed: the browser's language counts then.
@@ -478,7 +478,7 @@ describe('a pause', () => {
     expect((await operator.suppressions.list({})).suppressions).toEqual([]);
   });
 
-  test('brings nobody back who has left for good meanwhile, and ends once where somebody came back before', async () => {
+  test('brings nobody back who has left for good meanwhile, and ends once where someone came back before', async () => {
     const { url } = await sent();
     await preferences(url, 'do=pause');
     clock.jump(DAY);

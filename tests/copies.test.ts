@@ -249,7 +249,7 @@ test('what waits for a folder that is gone has a bound; when it is back, the cop
   expect(hashesOf(to)).toEqual(hashesOf(database));
 });
 
-test('copies are begun and ended by a reload; a disk that was replaced is taken when somebody wants it', async () => {
+test('copies are begun and ended by a reload; a disk that was replaced is taken when someone wants it', async () => {
   const copies = temporaryFolder();
   opened.push(copies.remove);
   const own = await startTestService({ change: { outside: { allow: ['127.0.0.1'] } } });

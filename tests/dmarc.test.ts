@@ -39,7 +39,7 @@ const CASES: readonly (readonly [name: string, given: Case, result: string, poli
   ],
   ['one of a sibling', { from: 'a.ferries.example', dkim: pass('b.ferries.example'), hosts: ['a.ferries.example'] }, 'pass', 'quarantine'],
   [
-    'one of somebody else',
+    'one of someone else',
     { dkim: pass('provider.example') },
     'fail',
     'reject',

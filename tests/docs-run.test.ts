@@ -151,7 +151,7 @@ async function slowBulkSend(): Promise<string> {
   return (await client.bulkSends.list({})).bulkSends[0]?.id ?? '';
 }
 
-/** Somebody is signed in to the console. */
+/** Someone is signed in to the console. */
 async function session(): Promise<string> {
   const { url } = await client.session.link();
   const [, token = ''] = url.split('#token=');

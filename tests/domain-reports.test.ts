@@ -282,9 +282,9 @@ describe('hostile and odd ones', () => {
     ['counts below zero', () => as(xml([{ ip: '192.0.2.1', count: -5 }]), 'text/xml'), /None of its rows/],
     ['counts beyond all', () => as(xml([{ ip: '192.0.2.1', count: '1e300' }]), 'text/xml'), /None of its rows/],
     [
-      'the domain of somebody else',
-      () => as(xml(undefined, { domain: 'somebody-else.example' }), 'text/xml'),
-      /somebody-else\.example, which is not a domain of this service/,
+      'the domain of someone else',
+      () => as(xml(undefined, { domain: 'someone-else.example' }), 'text/xml'),
+      /someone-else\.example, which is not a domain of this service/,
     ],
     ['the domain above ours', () => as(xml(undefined, { domain: 'example' }), 'text/xml'), /not a domain of this service/],
     ['JSON that is not a TLS report', () => as('{"a": 1}', 'application/tlsrpt+json'), /not a TLS report/],

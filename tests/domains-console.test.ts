@@ -79,7 +79,7 @@ browserTest('a domain is set up in the console: what is wrong, one copied, all c
   await page.keyboard.press('Enter');
   const dmarc = page.getByRole('region', { name: 'DMARC' });
   await dmarc.getByText('There is no TXT record at _dmarc').waitFor();
-  // What needs somebody comes first.
+  // What needs someone comes first.
   expect(await page.getByRole('region').first().getByRole('heading').textContent()).toBe('DMARC');
   expect(await axe(page)).toEqual([]);
   await page.getByRole('button', { name: 'Copy value of DMARC' }).focus();

@@ -254,7 +254,7 @@ test('another return host: bounces to the old one are accepted for 30 days, to a
   expect((await sent()).returnHost).toBe(`bounce.${NAME}`);
   const accepts = (host: string): Promise<number> => rcpt(all.service.returnsPort, `postmaster@${host}`);
   expect([await accepts(returnHost), await accepts(`bounce.${NAME}`), await accepts('returns.quayside.example')]).toEqual([250, 250, 250]);
-  expect([await accepts(`other.${NAME}`), await rcpt(all.service.returnsPort, `somebody@${returnHost}`)]).toEqual([550, 550]);
+  expect([await accepts(`other.${NAME}`), await rcpt(all.service.returnsPort, `someone@${returnHost}`)]).toEqual([550, 550]);
   clock.jump(30 * DAY + HOUR);
   expect([await accepts(returnHost), await accepts(`bounce.${NAME}`)]).toEqual([550, 250]);
   expect(await refusal(operator.domains.add({ name: 'drydock.example', returnHost: `bounce.${NAME}` }))).toBe('host-in-use');
@@ -311,7 +311,7 @@ describe('the page for whoever owns the DNS', () => {
   const read = (url: string, method = 'GET'): Promise<{ status: number; text: string }> =>
     fetch(url, { method, redirect: 'manual' }).then(async (response) => ({ status: response.status, text: await response.text() }));
 
-  test('shows the records and how they are, and checks again, but not as often as somebody likes', async () => {
+  test('shows the records and how they are, and checks again, but not as often as someone likes', async () => {
     await start();
     const added = await operator.domains.add({ name: NAME });
     await clock.move(SECOND);
@@ -369,7 +369,7 @@ describe('the page for whoever owns the DNS', () => {
 });
 
 describe('on the command line', () => {
-  // Reads a zone with a library of somebody else, and prints each record's strings.
+  // Reads a zone with a library of someone else, and prints each record's strings.
   const READ = `
 import dns.zone, json, sys
 zone = dns.zone.from_text(sys.stdin.read(), origin='${NAME}.', relativize=False, check_origin=False)

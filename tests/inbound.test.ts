@@ -75,7 +75,7 @@ async function sent(to: string, reference = 'SM-4471') {
   return { id, raw, replyTo: /<([^<>]+)>/.exec(fieldOf(raw, 'Reply-To') ?? '')?.[1] ?? '', headerId: fieldOf(raw, 'Message-ID') ?? '' };
 }
 
-/** The newest that is read, of somebody. */
+/** The newest that is read, of someone. */
 const readOf = (from: string, client = operator) =>
   until(async () => {
     const { inbound } = await client.inbound.list({ from });
@@ -200,7 +200,7 @@ describe('answers to messages', () => {
     await bring(essential, email({ From: 'stays@post.example' }, 'stop\n'));
     await readOf('stays@post.example');
     expect((await operator.consents.get({ address: 'stays@post.example' })).history).toEqual([]);
-    // Somebody else cannot leave for them.
+    // Someone else cannot leave for them.
     const { id } = await all.client.messages.send({ to: ['kept@post.example'], subject: 'News', text: 'News.', topic: 'pier-news' });
     await all.ended(id, 'accepted');
     const theirs = Buffer.from(await all.client.messages.source(id)).toString('latin1');
@@ -389,7 +389,7 @@ test('phrases of the configuration decide what a report means', async () => {
   expect(await operator.returns.get(returns[0]!.id)).toMatchObject({ kind: 'delivery-status', recipients: [{ cause: 'mailbox-full' }] });
 });
 
-test('erasure removes what somebody wrote, also from events; the export shows it before', async () => {
+test('erasure removes what someone wrote, also from events; the export shows it before', async () => {
   await bring(`help@${HOST}`, email({ From: 'gone@post.example', Subject: 'My secret' }, 'A private matter.\n'));
   const { id } = await readOf('gone@post.example');
   const exported = await operator.addresses.export('gone@post.example');

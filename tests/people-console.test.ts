@@ -50,7 +50,7 @@ afterEach(() => context.close());
 
 const heading = (name: string, on: Page = page) => on.getByRole('heading', { name, exact: true, level: 1 }).waitFor();
 
-/** Opens the console as somebody with roles. */
+/** Opens the console as someone with roles. */
 async function enterAs(email: string, ...grants: { space: string; role: 'viewer' | 'member' | 'operator' }[]): Promise<string> {
   const { id, invitation } = await operator.people.invite({ email, grants, send: false });
   await page.goto(invitation.url ?? '');

@@ -91,7 +91,7 @@ async function mailedLink(to: string): Promise<string> {
   return /https?:\/\/\S+#token=[\w-]+/.exec(text)?.[0] ?? '';
 }
 
-/** Somebody with roles who is signed in. */
+/** Someone with roles who is signed in. */
 async function signedIn(email: string, ...grants: { space: string; role: 'viewer' | 'member' | 'operator'; content?: boolean }[]) {
   const { id, invitation } = await operator.people.invite({ email, grants, send: false });
   const page = browser();
@@ -129,7 +129,7 @@ describe('roles', () => {
     expect((await client.messages.mail(id)).subject).not.toBe('');
   });
 
-  test('another space is not there for somebody without a role in it', async () => {
+  test('another space is not there for someone without a role in it', async () => {
     const { client, ask } = await signedIn('nils@saltmarsh-ferries.example', { space: 'harbour', role: 'member' });
     expect((await ask('/console/session').then((r) => r.json())) as { spaces: { name: string }[] }).toMatchObject({
       operator: false,
@@ -275,7 +275,7 @@ describe('links', () => {
     expect((await browser().post('/console/session', { token: tokenOf(other) })).status).toBe(401);
   });
 
-  test('somebody who is removed is signed out everywhere, and their links end', async () => {
+  test('someone who is removed is signed out everywhere, and their links end', async () => {
     const { id, client } = await signedIn('gone@saltmarsh-ferries.example', { space: 'harbour', role: 'member' });
     const { invitation } = await operator.people.link(id, { send: false });
     await operator.people.remove(id);
@@ -310,7 +310,7 @@ describe('sessions', () => {
 });
 
 describe('OpenID Connect', () => {
-  /** Signs in at the provider as somebody, as a browser does. @returns where it ends */
+  /** Signs in at the provider as someone, as a browser does. @returns where it ends */
   async function through(page: ReturnType<typeof browser>, login: string, change: (back: URL) => void = () => undefined): Promise<string> {
     const start = await page.ask('/console/openid/start');
     expect(start.status).toBe(303);
@@ -322,7 +322,7 @@ describe('OpenID Connect', () => {
     return end.headers.get('location') ?? '';
   }
 
-  test('somebody who is invited signs in, by their address first and by their account later', async () => {
+  test('someone who is invited signs in, by their address first and by their account later', async () => {
     const { id } = await operator.people.invite({
       email: 'mara@saltmarsh-ferries.example',
       grants: [{ space: 'harbour', role: 'member' }],

@@ -163,7 +163,7 @@ async function open() {
 }
 
 describe('suppression', () => {
-  test('an email that comes back for good: the address gets no more, with the reason shown, until somebody lifts it', async () => {
+  test('an email that comes back for good: the address gets no more, with the reason shown, until someone lifts it', async () => {
     const first = await sent('relay', 'bounced@post.example', 'failed');
     expect(first.deliveries[0]!.facts.at(-1)).toMatchObject({ kind: 'failed', cause: 'mailbox-unknown', returnId: expect.any(String) });
     const { suppressions } = await of('relay').suppressions.list({ address: 'bounced@POST.example' });
@@ -370,7 +370,7 @@ describe('uploads and the unmatched', () => {
     const fields =
       'Final-Recipient: rfc822; upload@post.example\nAction: failed\nStatus: 5.2.2\nDiagnostic-Code: smtp; 552 5.2.2 over quota';
     const id = `Content-Type: text/rfc822-headers\r\n\r\nMessage-ID: <${message.id}@saltmarsh-ferries.example>\r\nSubject: x\r\n`;
-    const mail = report('somebody@elsewhere.example', fields, id);
+    const mail = report('someone@elsewhere.example', fields, id);
     const { returns } = await of('relay').returns.add(mail);
     expect(returns).toMatchObject([{ kind: 'delivery-status', deliveryId: message.deliveries[0]!.id, repeated: false }]);
     expect((await of('relay').returns.add(mail)).returns).toMatchObject([{ repeated: true, deliveryId: message.deliveries[0]!.id }]);

@@ -3,7 +3,7 @@ import { createClient, type Client, type NewMessage } from '@verbalis/client';
 import { movableClock, type MovableClock } from './support/clock.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
-// An app that sends the same email to somebody again and again is stopped, and nobody else is.
+// An app that sends the same email to someone again and again is stopped, and nobody else is.
 
 const HOUR = 3_600_000;
 let clock: MovableClock;

@@ -135,7 +135,7 @@ function theirs(cases: readonly SpfCase[]): string[] {
   return JSON.parse(stdout) as string[];
 }
 
-(isThere ? test : test.skip)('an implementation of somebody else comes to the same results', () => {
+(isThere ? test : test.skip)('an implementation of someone else comes to the same results', () => {
   const others = theirs(SPF_CASES);
   const differ = SPF_CASES.filter(({ result }, i) => others[i] !== result).map(({ about }) => about);
   expect(differ).toEqual([...DIFFERENT.keys()]);

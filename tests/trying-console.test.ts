@@ -16,7 +16,7 @@ let drydock: Client;
 let browser: Browser;
 let context: BrowserContext;
 let page: Page;
-/** Somebody else's server: whoever asks it for anything was made to by an email. */
+/** Someone else's server: whoever asks it for anything was made to by an email. */
 let trap: Server;
 let trapUrl: string;
 const trapped: string[] = [];

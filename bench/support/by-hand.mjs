@@ -69,7 +69,7 @@ function table(head, rows, total) {
 }
 
 const foot = (mark) =>
-  `-- \nYou get this mail because of your dealings with us; we write about them\nonly. Help and contact [${mark}]\n\nSaltmarsh Ferries\nPier 1\nBrackwater`;
+  `-- \nYou receive this email because you travel with us or have an account.\nHelp and contact [${mark}]\n\nSaltmarsh Ferries\nPier 1\nBrackwater`;
 const HELP = 'https://saltmarsh-ferries.example/help';
 
 /** Values of a marked rendering, which are found in it. */
@@ -448,13 +448,13 @@ ${foot(1)}
 Your sign-in code
 =================
 
-${wrap(`Hello ${d.name}, somebody (you, we hope) wants to sign in at Saltmarsh Ferries.`)}
+${wrap(`Hello ${d.name}, someone (you, we hope) wants to sign in to Saltmarsh Ferries.`)}
 
     ${d.code}
 
-${wrap(`The code is good for ${d.validMinutes === 1 ? '1 minute' : `${d.validMinutes} minutes`} and for one use.`)}
+${wrap(`The code is valid for ${d.validMinutes === 1 ? '1 minute' : `${d.validMinutes} minutes`} and can be used once.`)}
 
-If this was not you, do nothing: without the code nobody gets in.
+${wrap('If this was not you, you need not do anything: no one can sign in without the code.')}
 
 ${foot(1)}
 

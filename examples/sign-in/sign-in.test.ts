@@ -93,7 +93,7 @@ describe('the app that sends by the client library', () => {
     await page.getByLabel('The code').fill(code === '111111' ? '222222' : '111111');
     await page.getByRole('button', { name: 'Sign in' }).click();
     expect(await page.getByRole('alert').textContent()).toBe('That is not the code.');
-    await expect(mail.captured).not.toHaveSentMailTo('somebody.else@post.example');
+    await expect(mail.captured).not.toHaveSentMailTo('someone.else@post.example');
   });
 });
 

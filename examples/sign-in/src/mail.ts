@@ -10,7 +10,7 @@ export function sendByVerbalis(url: string, key: string): SendSignIn {
       template: 'sign-in',
       to: [to],
       data: { code, link, validMinutes },
-      // A code that is good for ten minutes is not delivered in the eleventh.
+      // A code that is valid for ten minutes is not delivered in the eleventh.
       expiresAt: new Date(Date.now() + validMinutes * 60_000).toISOString(),
     });
   };

@@ -1,7 +1,7 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 import express, { type Express } from 'express';
 
-/** What somebody booked. */
+/** What someone booked. */
 export interface Booked {
   readonly address: string;
   readonly wantsSummary: boolean;

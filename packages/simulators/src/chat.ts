@@ -26,9 +26,9 @@ function page(messages: readonly ChatMessage[]): string {
     (message) =>
       `<li><time>${new Date(message.at).toISOString().slice(11, 19)}</time> <b>#${escape(message.room)}</b><p>${escape(message.text)}</p></li>`,
   );
-  return `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="3"><title>A chat that stands in</title>
+  return `<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="3"><title>Stand-in for a chat</title>
 <style>body{font:17px/1.5 sans-serif;max-width:44rem;margin:2rem auto;padding:0 1rem;color:#1c2733}ol{list-style:none;padding:0}li{border-top:1px solid #ddd;padding:.6rem 0}time{color:#666;font-variant-numeric:tabular-nums}p{margin:.1rem 0}</style>
-<h1>A chat that stands in</h1><ol>${rows.join('') || '<li>Nothing was said yet.</li>'}</ol></html>`;
+<h1>Stand-in for a chat</h1><ol>${rows.join('') || '<li>Nothing was said yet.</li>'}</ol></html>`;
 }
 
 /** A simulated chat service: takes {"text": …} at /hooks/ROOM and shows it on a page. */

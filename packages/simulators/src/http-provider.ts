@@ -61,7 +61,7 @@ export async function startHttpProvider(options: HttpSimulatorOptions): Promise<
   const tries = new Map<string, number>();
   const faults = options.faults ?? new Map<string, Fault>();
   const timers = new Set<NodeJS.Timeout>();
-  /** Calls about a letter some time after; again until somebody takes it. */
+  /** Calls about a letter some time after; again until someone takes it. */
   const report = (id: string, address: string, outcome: ScriptedOutcome): void => {
     const { callsTo } = options;
     if (callsTo === undefined || !['report-failed', 'report-delivered', 'complain'].includes(outcome)) return;

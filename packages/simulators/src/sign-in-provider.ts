@@ -3,7 +3,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import type { AddressInfo } from 'node:net';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 
-/** Somebody who has an account at the provider. */
+/** Someone who has an account at the provider. */
 export interface Account {
   readonly sub: string;
   readonly email: string;

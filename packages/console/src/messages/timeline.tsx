@@ -69,7 +69,7 @@ const Evidence = styled.p`
 const WHO: Readonly<Record<NonNullable<Delivery['facts'][number]['by']>, string>> = {
   person: 'A person',
   machine: 'A machine',
-  unknown: 'Somebody',
+  unknown: 'Someone',
 };
 
 /** Who followed which link, or loaded the picture, and how that is known. */

@@ -7,7 +7,7 @@ import { SignInWays } from './sign-in.js';
 
 /** The session has ended while a page is open: the page stays as it is, with all that was typed, until the next sign-in. */
 export function SignedOut({ onSignedIn }: { readonly onSignedIn: (session: SessionView) => void }) {
-  // Somebody may have signed in by a link in another tab meanwhile.
+  // Someone may have signed in by a link in another tab meanwhile.
   useEffect(() => {
     const look = (): void => {
       consoleClient(undefined)

@@ -55,7 +55,7 @@ test('slots that nobody needs stay free, and a round that uses none ends it', ()
   expect({ closed, rounds }).toEqual({ closed: 0, rounds: 1 });
 });
 
-test('no slot is used twice and none is left while somebody waits', () => {
+test('no slot is used twice and none is left while someone waits', () => {
   fc.assert(
     fc.property(fc.array(fc.nat(30), { maxLength: 12 }), fc.nat(100), (sizes, slots) => {
       const waiting = Object.fromEntries(sizes.map((size, n) => [`key ${n}`, size]));

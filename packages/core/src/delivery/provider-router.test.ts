@@ -331,7 +331,7 @@ describe('limits', () => {
     expect(restarted.choose({ route: only, date: DAY + 5, now: 7 })).toMatchObject({ block: { at: 7 + DAY - 5 } });
   });
 
-  test('a quota by day and by month: the next provider of the route gets what is over, until it begins anew', () => {
+  test('a quota by day and by month: the next provider of the route gets what is over, until it starts again', () => {
     const START = Date.UTC(2026, 0, 30, 12);
     const at = routing({ north: { perDay: 2, perMonth: 5 } });
     const countOn = (day: number): number => at.count(30, { route: only, date: START + day * DAY, now: day });

@@ -245,7 +245,7 @@ const CASES: readonly Case[] = [
     /mail\.quayside\.example has no address/,
   ],
   [
-    'an MX to somebody else first',
+    'an MX to someone else first',
     () => ({ records: { ...right, [`${RETURNS} MX`]: ['5 mx.elsewhere.example', '10 mail.quayside.example'] } }),
     'mx-elsewhere',
     /goes to mx\.elsewhere\.example first/,
@@ -257,7 +257,7 @@ const CASES: readonly Case[] = [
     'trailing-text',
     /More text follows the value/,
   ],
-  ['the key of somebody else', () => ({ records: { ...right, [`${RSA} TXT`]: [otherKey] } }), 'other-key', /Another key is published/],
+  ['the key of someone else', () => ({ records: { ...right, [`${RSA} TXT`]: [otherKey] } }), 'other-key', /Another key is published/],
   ['a revoked key', () => ({ records: { ...right, [`${RSA} TXT`]: ['v=DKIM1; p='] } }), 'revoked-key', /was revoked/],
   [
     'a wildcard',

@@ -16,7 +16,7 @@ test('a key signs when it is published and nobody can have kept that it is missi
   expect(check(times, 5 * MINUTE, true)).toEqual(times);
 });
 
-test('gone before it signed: the wait starts anew', () => {
+test('gone before it signed: the wait starts again', () => {
   const times = check(check(check(NEW, 0, true), MINUTE, false), 2 * MINUTE, true);
   expect(times.signsFrom).toBe(START + 12 * MINUTE);
 });

@@ -215,7 +215,7 @@ const PATTERNS: readonly (readonly [name: string, links: number, steps: readonly
   ],
   ['OPTIONS', 3, [[MINUTE, 1, { method: 'OPTIONS' }]], ['machine']],
   ['a browser prefetches', 3, [[MINUTE, 1, { purpose: 'prefetch' }]], ['machine']],
-  ['a browser prefetches for somebody', 3, [[MINUTE, 1, { purpose: 'prefetch;anonymous-client-ip' }]], ['machine']],
+  ['a browser prefetches for someone', 3, [[MINUTE, 1, { purpose: 'prefetch;anonymous-client-ip' }]], ['machine']],
   ['a browser renders ahead', 3, [[MINUTE, 1, { purpose: 'prefetch;prerender' }]], ['machine']],
   ['a reader previews', 3, [[MINUTE, 1, { purpose: 'preview' }]], ['machine']],
   ['no user agent', 3, [[MINUTE, 1, { agent: '' }]], ['machine']],

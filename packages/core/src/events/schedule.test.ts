@@ -13,7 +13,7 @@ interface Row {
 }
 
 /**
- * A subscription with a file, a network and a clock that somebody else moves: `pick` says what happens next. What is asked of the schedule is
+ * A subscription with a file, a network and a clock that someone else moves: `pick` says what happens next. What is asked of the schedule is
  * that everything is taken in the end, in order under each key, whatever happens when.
  */
 function run(keys: readonly string[], pick: (choices: number) => number, failures: readonly number[]) {

@@ -1,6 +1,6 @@
 import { isFault, parseMailbox, undecodedText, type Part } from '../mime/index.js';
 
-/** Somebody that an email names. */
+/** Someone that an email names. */
 export interface Person {
   readonly name: string;
   readonly address: string;

@@ -32,7 +32,7 @@ export interface LanguagePhrases {
   readonly autoSubject: readonly string[];
   /** The beginning of a subject that says only with its text that an answer is automatic: a person may write of a holiday, too. */
   readonly awaySubject?: readonly string[];
-  /** Somebody is away, or answers later. */
+  /** Someone is away, or answers later. */
   readonly away: readonly string[];
   /** A program has noted that something came: a ticket, a list, a welcome. */
   readonly noted: readonly string[];

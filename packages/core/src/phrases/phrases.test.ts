@@ -46,7 +46,7 @@ test('every language says that an email failed, and knows its subjects and answe
     ]);
 });
 
-test('phrases that somebody adds go before', () => {
+test('phrases that someone adds go before', () => {
   const book = phraseBook([
     { means: 'policy', phrases: ['The Sack is {full|closed}'] },
     { means: 'away', phrases: ['gone fishing'] },

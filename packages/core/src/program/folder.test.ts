@@ -253,7 +253,7 @@ group('bounds', () => {
   });
 });
 
-// 20,000 in all on CI; a tenth of that where somebody waits.
+// 20,000 in all on CI; a tenth of that where someone waits.
 const RUNS = scaled(1000, 20_000);
 
 group('fuzz: any source ends in a program or in problems', () => {

@@ -39,7 +39,7 @@ test('SPF of the server proves a report that comes from the null path; its signa
   expect(await prove(await signed(OWN))).toMatchObject({ state: 'proven', domain: 'mailhaus.example' });
 });
 
-test('a report in the name of somebody else is not proven, and why is said', async () => {
+test('a report in the name of someone else is not proven, and why is said', async () => {
   expect(await prove(OWN)).toEqual({ state: 'unproven', domain: 'mailhaus.example', reason: expect.stringMatching(/No signature/) });
   expect(await prove(await signed(OWN, 'fjordpost.example'))).toMatchObject({ state: 'unproven' });
   // Signed, then changed.

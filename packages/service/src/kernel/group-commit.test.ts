@@ -169,7 +169,7 @@ test('a queue that is full refuses at once', async () => {
   await Promise.all(first);
 });
 
-test('what nobody waits for is written with the next, or when somebody hurries', async () => {
+test('what nobody waits for is written with the next, or when someone hurries', async () => {
   const { group, insert, all } = notesFile();
   const soon = group.writeSoon(() => insert.run('a'));
   expect(all()).toEqual([]);

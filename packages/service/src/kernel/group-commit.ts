@@ -14,7 +14,7 @@ interface Member {
 
 export interface GroupCommitOptions {
   readonly log: Logger;
-  /** How long a write waits for another process to let go of the file, in milliseconds. */
+  /** How long a write waits for another process to release the file, in milliseconds. */
   readonly patienceMs?: number;
   /** How long a group that others may not have stored keeps this from closing, in milliseconds. */
   readonly closeMs?: number;

@@ -21,7 +21,7 @@ async function newQuarantine() {
   return { kernel, clock, own: kernel.quarantine };
 }
 
-test('an item is tried three times again, each later, and is quarantined then; what went well begins anew', async () => {
+test('an item is tried three times again, each later, and is quarantined then; what went well starts again', async () => {
   const { own, clock } = await newQuarantine();
   const fail = (): number | undefined => own.failed('calls', 'b1', new Error('no'));
   expect(own.restsUntil('calls', 'b1')).toBeUndefined();

@@ -57,7 +57,7 @@ export function worker({ name, clock, log, step, gatherMs = 0 }: WorkerOptions):
   let cancelTimer: (() => void) | undefined;
   let gathering = false;
   let backingOff = false;
-  /** Somebody called while a step ran. */
+  /** Someone called while a step ran. */
   let missed = false;
   let failures = 0;
   let idle = 0;

@@ -168,7 +168,7 @@ const textOf = (folder: EditedFolder, file: string): string => folder.project.te
 /** Shows the problems of a folder, template by template: what is typed meanwhile is answered between two of them. */
 class Report {
   #timer: NodeJS.Timeout | undefined;
-  /** Files with problems that the editor has been told of. */
+  /** Files with problems that the editor knows of. */
   #shown = new Set<string>();
 
   constructor(

@@ -34,7 +34,7 @@ function inForce(
   return { name, of, where, by, minutes, least, over, hours, spaces, from };
 }
 
-/** An app sends the same to somebody again and again: always in force. */
+/** An app sends the same to someone again and again: always in force. */
 const RUNAWAY: Omit<RuleInForce, 'spaces'> = {
   name: 'runaway',
   of: ['withheld'],

@@ -103,7 +103,7 @@ const list = endpoint({
   },
 });
 
-/** A captured email as somebody may see it: its code is content. */
+/** A captured email as someone may see it: its code is content. */
 function forCaller(row: CapturedRow, readsContent: boolean): z.input<typeof CapturedSummary> {
   return readsContent ? summary(row) : { ...summary(row), code: undefined };
 }

@@ -4,7 +4,7 @@ import { captured } from './tables.js';
 import { contentPieces, contents } from '../attachments/index.js';
 import { messages } from '../messages/index.js';
 
-// The bytes are read only when somebody looks at them.
+// The bytes are read only when someone looks at them.
 const SHOWN = Object.fromEntries(Object.entries(getTableColumns(captured)).filter(([name]) => name !== 'bytes')) as Omit<
   ReturnType<typeof getTableColumns<typeof captured>>,
   'bytes'

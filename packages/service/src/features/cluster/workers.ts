@@ -233,7 +233,7 @@ export function startWorking({ calls, prefix, name, version, most, clock, log, h
     if (!isStopping) calls.tell(subjects.alive, { worker: name, most, version } satisfies Alive);
   };
 
-  /** Tells how it went until somebody has heard it: an email that has left must not be sent again for want of a word. */
+  /** Tells how it went until someone has heard it: an email that has left must not be sent again for want of a word. */
   async function tell(
     run: string,
     report: { readonly method: 'ended' | 'failed'; readonly id: string; readonly input: unknown },

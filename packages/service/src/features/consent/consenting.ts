@@ -5,7 +5,7 @@ import type { SuppressionRow, Suppressing } from '../suppressions/index.js';
 import type { ConsentRow } from './queries.js';
 import type { Store } from './store.js';
 
-/** Somebody leaves a topic, or joins it again. */
+/** Someone leaves a topic, or joins it again. */
 export interface ConsentChange {
   readonly space: string;
   readonly address: string;
@@ -20,7 +20,7 @@ export interface ConsentChange {
   readonly deliveryId?: string | undefined;
   /** A topic is left for a while: until when, in milliseconds since the epoch. */
   readonly until?: number | undefined;
-  /** Somebody has confirmed it: an event also where consent was so before. */
+  /** Someone has confirmed it: an event also where consent was so before. */
   readonly isConfirmed?: boolean;
 }
 
@@ -48,7 +48,7 @@ const WORDS: Readonly<Record<ConsentWay, string>> = {
   api: 'through the API',
 };
 
-/** What somebody did, after whom it was and before how. */
+/** What someone did, after whom it was and before how. */
 function inText({ topic, kind, until }: ConsentRow): string {
   if (topic === ENGAGEMENT) return kind === 'left' ? 'no longer allows individual tracking,' : 'allows individual tracking,';
   if (kind === 'rejoined') return `joined the topic "${topic}" again`;

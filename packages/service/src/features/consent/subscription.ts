@@ -9,7 +9,7 @@ export interface Subscription {
   readonly deliveryId: string;
 }
 
-/** What a link to join a topic stands for, after somebody asked for it in the name of an address. */
+/** What a link to join a topic stands for, after someone asked for it in the name of an address. */
 export interface Invitation extends Omit<Subscription, 'deliveryId'> {
   /** How the app knows of the wish. */
   readonly source: string;

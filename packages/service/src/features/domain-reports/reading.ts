@@ -177,7 +177,7 @@ export function reportReading({ store, clock, workers, domains, nameServers, spa
     return true;
   }
 
-  /** Somebody who was never seen sends in the name of the domain: an event in each space that sends as it. */
+  /** Someone who was never seen sends in the name of the domain: an event in each space that sends as it. */
   function announce(
     tx: Tx,
     {

@@ -107,7 +107,7 @@ export function sendingDomains(options: Options) {
       const keys = await newKeys(name, algorithms, new Set(), options);
       const now = clock.now();
       return store.write((tx) => {
-        // Somebody else may have added it at the same time: the first keys stay.
+        // Someone else may have added it at the same time: the first keys stay.
         if (store.domains.find(name, tx) !== undefined) return false;
         refuseTaken(tx, returnHost, name);
         store.domains.insert(tx, { name, returnHost, linkHost, policy, createdAt: now });

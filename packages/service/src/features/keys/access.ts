@@ -41,7 +41,7 @@ export function namedSpace(request: Request): string | undefined {
 }
 
 /**
- * Somebody who administers the service: may use every space, and names one where the request is about one.
+ * Someone who administers the service: may use every space, and names one where the request is about one.
  * @throws Refusal 400 or 404
  */
 export function operatorCaller(

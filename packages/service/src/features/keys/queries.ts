@@ -11,7 +11,7 @@ export function hashOf(secret: string): string {
 
 const KEY_START = 'verbalis-';
 
-/** Whether somebody meant this to be a key of ours. */
+/** Whether someone meant this to be a key of ours. */
 export function looksLikeKey(text: string): boolean {
   return text.startsWith(KEY_START);
 }
@@ -19,7 +19,7 @@ export function looksLikeKey(text: string): boolean {
 /** Signs of a key's text that are kept to be shown. */
 const SHOWN = KEY_START.length + 4;
 
-/** What a text that somebody gives as a key is. */
+/** What a text that someone gives as a key is. */
 export type FoundKey = { readonly kind: 'good'; readonly key: KeyRow } | { readonly kind: 'expired' | 'revoked' | 'unknown' };
 
 const newSecret = (): string => `${KEY_START}${randomBytes(24).toString('base64url')}`;

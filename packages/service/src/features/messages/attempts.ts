@@ -186,7 +186,7 @@ export function attemptStore(reads: Reader, facts: FactStore, due: DueReports) {
       if (tx.db.update(deliveries).set({ nextAttemptAt: at }).where(isWaiting).run().changes > 0) due.report(tx, fairnessKey, at);
     },
 
-    /** A delivery that waits is not sent until somebody decides about what is wrong with it. @returns whether it waited */
+    /** A delivery that waits is not sent until someone decides about what is wrong with it. @returns whether it waited */
     suspend(
       tx: Tx,
       deliveryId: string,

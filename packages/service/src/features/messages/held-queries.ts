@@ -76,7 +76,7 @@ export function heldStore({ reads, apart }: Pick<Kernel, 'reads' | 'apart'>, fac
       return { ids, next: other === undefined ? undefined : { state: other, after: '' } };
     },
 
-    /** Keeps deliveries that wait from being sent until they are let go. @returns how many waited */
+    /** Keeps deliveries that wait from being sent until they are released. @returns how many waited */
     hold(tx: Tx, ids: readonly string[], holdId: string): number {
       return tx.db
         .update(deliveries)

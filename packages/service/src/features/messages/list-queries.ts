@@ -234,7 +234,7 @@ function known(query: typeof byAddress, space: string, forms: readonly string[],
   return forms.find((value) => query(from).get({ space, value, before }) !== undefined) ?? forms[0];
 }
 
-/** What somebody looks for, in the letters in which it is kept: people do not mind capitals. */
+/** What someone looks for, in the letters in which it is kept: people do not mind capitals. */
 export function asWritten<F extends Pick<MessageFilter, 'address' | 'reference'>>(space: string, filter: F, from: Reader): F {
   const { address, reference } = filter;
   const forms = (text: string): string[] => [text, text.toLowerCase(), text.toUpperCase()];

@@ -6,7 +6,7 @@ import type { Readings } from './readings.js';
 import type { Store } from './store.js';
 import type { DeliveryRow, MessageRow } from './tables.js';
 
-// What an email says: as it was sent, with its sensitive data masked unless somebody who may see them asks for them.
+// What an email says: as it was sent, with its sensitive data masked unless someone who may see them asks for them.
 
 export interface ReadingEndpoints {
   readonly store: Store;

@@ -42,7 +42,7 @@ export class RunawayGuard {
     if (mode === 'capture' || runaway === false) return () => undefined;
     const most = runaway.templates[message.template] ?? runaway.perHour;
     const addressed = new Set(message.to.map(({ address }) => address));
-    // What is kept here or sent to somebody else is no burden of its recipient's.
+    // What is kept here or sent to someone else is no burden of its recipient's.
     const own = deliveries.filter(({ address, kept, intended }) => addressed.has(address) && !kept && intended === null);
     const refused = new Set(own.filter((delivery) => !this.#count(tx, message, delivery, most)));
     const isWhole = own.length > 0 && refused.size === own.length;

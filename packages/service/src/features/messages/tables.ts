@@ -138,7 +138,7 @@ export const deliveries = sqliteTable(
     /** The hold that keeps it from being sent, and when it was due otherwise. */
     heldBy: text('held_by'),
     heldFrom: integer('held_from'),
-    /** Whom the app meant, where the space's rules send it to somebody else. */
+    /** Whom the app meant, where the space's rules send it to someone else. */
     intended: text('intended'),
     /** Whether the space's rules keep it here. */
     kept: integer('kept', { mode: 'boolean' }).notNull().default(false),

@@ -36,7 +36,7 @@ export function sessionOf(request: Request, { store, clock }: Pick<PeopleAccessO
   return secret === undefined ? undefined : store.people.opened('session', secret, clock.now());
 }
 
-/** The spaces of somebody who does not administer the service, in the order of the configuration. */
+/** The spaces of someone who does not administer the service, in the order of the configuration. */
 export function spacesOf(spaces: SpaceSummaries, grants: ReadonlyMap<string, Grant>): string[] {
   return [...spaces.keys()].filter((space) => grantIn(grants, space) !== undefined);
 }

@@ -17,12 +17,12 @@ export function scopesOf(role: Role): ReadonlySet<Scope> {
   return SCOPES_OF[role];
 }
 
-/** Whether somebody with these grants administers the service. */
+/** Whether someone with these grants administers the service. */
 export function isOperator(grants: ReadonlyMap<string, Grant>): boolean {
   return grants.get(EVERY_SPACE)?.role === 'operator';
 }
 
-/** What somebody may do in a space: the more of what is granted for it and for every space. */
+/** What someone may do in a space: the more of what is granted for it and for every space. */
 export function grantIn(grants: ReadonlyMap<string, Grant>, space: string): Grant | undefined {
   const [own, everywhere] = [grants.get(space), grants.get(EVERY_SPACE)];
   if (own === undefined || everywhere === undefined) return own ?? everywhere;

@@ -16,10 +16,10 @@ const [MINUTE, DAY] = [60_000, 86_400_000];
 export const LINK_MINUTES = 15;
 /** How long an invitation and a link to sign in work, in milliseconds. */
 const [INVITATION_MS, LINK_MS] = [7 * DAY, LINK_MINUTES * MINUTE];
-/** Somebody who asks again within this time gets no second link, in milliseconds. */
+/** Someone who asks again within this time gets no second link, in milliseconds. */
 const AGAIN_MS = MINUTE;
 
-/** A link with which somebody signs in. */
+/** A link with which someone signs in. */
 export interface MadeLink {
   /** The space whose email has it; undefined where it was not sent. */
   readonly sentThrough: string | undefined;
@@ -41,11 +41,11 @@ interface Making {
 export interface Links {
   /** The space that sends links; undefined where none can. */
   readonly space: string | undefined;
-  /** Makes a link for somebody; an invitation ends those that were not used before. @throws Refusal */
+  /** Makes a link for someone; an invitation ends those that were not used before. @throws Refusal */
   readonly make: (person: PersonRow, how: Making) => Promise<MadeLink>;
   /** Makes a link that signs in with the operator's rights. */
   readonly forOperator: (base: string) => Promise<string>;
-  /** Whether somebody has been sent a link a moment ago. */
+  /** Whether someone has been sent a link a moment ago. */
   readonly wasSent: (person: PersonRow) => boolean;
 }
 
@@ -76,7 +76,7 @@ export function signInLinks({ store, clock, accept, space }: LinkOptions): Links
       const url = urlOf(base, secret);
       const write = (tx: Tx): void => {
         also?.(tx);
-        // Anybody can ask for a link to sign in: that must not end those that somebody has.
+        // Anybody can ask for a link to sign in: that must not end those that someone has.
         if (kind === 'invitation') store.people.closeLinksOf(tx, person.id);
         store.people.open(tx, rowOf(person.id, now, endsAt), secret);
       };

@@ -17,13 +17,13 @@ export interface OpenidEndpoints extends SessionOptions {
 
 const endpoint = endpointsOf<OpenidEndpoints>();
 
-/** What a browser keeps while somebody signs in elsewhere. */
+/** What a browser keeps while someone signs in elsewhere. */
 const COOKIE = 'verbalis_openid';
 const PATH = '/console/openid';
 const COOKIE_MS = 10 * 60_000;
 const ASK_SECONDS = 10;
 
-/** Why somebody is not signed in, as the console's page of signing in has words for it. */
+/** Why someone is not signed in, as the console's page of signing in has words for it. */
 type Why = 'not-invited' | 'not-verified' | 'interrupted' | 'unavailable';
 
 interface Begun {
@@ -106,7 +106,7 @@ const start = endpoint({
   },
 });
 
-/** What the provider says of somebody; the library has checked signature, issuer, audience, nonce and time (OpenID Connect Core 1.0, 3.1.3.7). */
+/** What the provider says of someone; the library has checked signature, issuer, audience, nonce and time (OpenID Connect Core 1.0, 3.1.3.7). */
 interface Identity {
   readonly issuer: string;
   readonly subject: string;

@@ -16,7 +16,7 @@ export interface ListenReturnsOptions {
   readonly listen: ListenOptions;
   /** Phrases that the configuration adds. */
   readonly phrases: readonly AddedPhrases[];
-  /** Somebody wrote to a return path that we did not make. */
+  /** Someone wrote to a return path that we did not make. */
   readonly forged: () => void;
 }
 

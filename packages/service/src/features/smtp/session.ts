@@ -52,7 +52,7 @@ export interface SessionOptions {
   readonly spoolFolder: string | undefined;
   /** Whether the connection comes from a balancer, which says first for whom it speaks. */
   readonly isBehindProxy: boolean;
-  /** Somebody is there. @returns why they may not be, in a sentence without a full stop */
+  /** Someone is there. @returns why they may not be, in a sentence without a full stop */
   readonly enter: (address: string) => string | undefined;
   /** @returns whether the connection ends */
   readonly wrongLogin: (address: string) => boolean;

@@ -28,7 +28,7 @@ export class Visitors {
 
   constructor(private readonly limits: ListenerLimits) {}
 
-  /** Somebody connects. @returns why not, in a sentence without a full stop; undefined when they may, and then they must `leave` */
+  /** Someone connects. @returns why not, in a sentence without a full stop; undefined when they may, and then they must `leave` */
   enter(from: string, now: number): string | undefined {
     const address = sourceOf(from);
     const own = this.#now.get(address) ?? 0;

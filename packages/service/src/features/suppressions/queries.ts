@@ -92,7 +92,7 @@ export function suppressionStore(reads: Reader) {
       return new Map(rows.map(({ topic, n }) => [topic, n]));
     },
 
-    /** When somebody last lifted a suppression of an address: facts before say nothing any more. */
+    /** When someone last lifted a suppression of an address: facts before say nothing any more. */
     liftedAt(space: string, address: string, from: Reader = reads): number | undefined {
       return (
         from.db

@@ -102,7 +102,7 @@ export function suppressing({ store, log, plan, anyCase, master }: SuppressingOp
     /** Under which name its suppression stands when the address was erased. */
     hiddenOf,
     add,
-    /** Lifts a suppression for somebody who says why; what follows from it is written by those who listen. */
+    /** Lifts a suppression for someone who says why; what follows from it is written by those who listen. */
     lift(tx: Tx, row: SuppressionRow, at: number, note: string): void {
       store.suppressions.lift(tx, row.id, at, note);
       for (const listener of lifted) listener(tx, row, note);

@@ -243,7 +243,7 @@ export class SubscriptionWorker {
         },
       )
       .catch((error: unknown) => {
-        this.options.log.error({ err: error, subscription: this.row.id }, 'what became of a notification could not be noted');
+        this.options.log.error({ err: error, subscription: this.row.id }, 'the outcome of a notification could not be written');
       })
       .finally(() => {
         this.options.ended();
@@ -286,7 +286,7 @@ export class SubscriptionWorker {
     if (first === undefined) throw new Error('A notification has an event.');
     const made = events.map((event) => eventOf(event, base));
     const isBatch = this.row.batch > 1;
-    // A payload that somebody defined may repeat what it is given.
+    // A payload that someone defined may repeat what it is given.
     const work = new Budget(`The payload of ${this.row.name}`, { steps: MOST_STEPS, bytes: MOST_BYTES });
     const value: unknown = this.#payload === undefined ? (isBatch ? made : made[0]) : this.#payload({ event: made[0], events: made }, work);
     const body = JSON.stringify(value);
@@ -394,7 +394,7 @@ export class SubscriptionWorker {
         this.#written = Math.max(this.#written, to);
       })
       .catch((error: unknown) => {
-        log.error({ err: error, subscription: this.row.id }, 'what became of notifications could not be written; tried again');
+        log.error({ err: error, subscription: this.row.id }, 'the outcomes of notifications could not be written; tried again');
       })
       .finally(() => {
         this.#flushing = false;

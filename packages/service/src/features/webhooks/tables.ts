@@ -20,7 +20,7 @@ export const subscriptions = sqliteTable(
     batch: integer('batch').notNull(),
     handshake: integer('handshake', { mode: 'boolean' }).notNull(),
     state: text('state').$type<SubscriptionState>().notNull(),
-    /** Why it is in that state, where somebody would ask. */
+    /** Why it is in that state, where someone would ask. */
     reason: text('reason'),
     /** All events up to this one have been looked at. */
     cursor: integer('cursor').notNull(),
