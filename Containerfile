@@ -7,7 +7,8 @@ RUN npm ci --no-audit --no-fund && npm run build && node scripts/release.mjs /re
 RUN npm install --global --no-audit --no-fund --prefix /opt/verbalis /release/verbalis-[0-9]*.tgz
 
 FROM docker.io/library/node:22-bookworm-slim
-ENV NODE_ENV=production PATH=/opt/verbalis/bin:$PATH
+# Threads of the service would each have an arena of glibc's allocator, which keeps what they free.
+ENV NODE_ENV=production PATH=/opt/verbalis/bin:$PATH MALLOC_ARENA_MAX=2
 COPY --from=build /opt/verbalis /opt/verbalis
 # Settings and the database live outside: -v verbalis:/data with verbalis.yaml in it. A volume that is new belongs to the user of the service.
 RUN mkdir /data && chown node:node /data
