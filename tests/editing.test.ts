@@ -117,6 +117,29 @@ function shift(
     .reduce((sum, { place, text }) => sum + text.length - place.length, 0);
 }
 
+interface Schema {
+  readonly $ref?: string;
+  readonly $anchor?: string;
+  readonly $defs?: Readonly<Record<string, Schema>>;
+  readonly properties?: Readonly<Record<string, Schema>>;
+  readonly additionalProperties?: Schema | boolean;
+  readonly anyOf?: readonly Schema[];
+  readonly oneOf?: readonly Schema[];
+}
+
+/** Whether a path goes to an entry of a record whose names the schema leaves open: nobody can know them. */
+function isOpenEntry(root: Schema, [name = '', ...rest]: readonly string[], schema = root): boolean {
+  if (schema.$ref !== undefined) {
+    const at = schema.$ref.split(/[#/]/).at(-1) ?? '';
+    const found = root.$defs?.[at] ?? Object.values(root.$defs ?? {}).find(({ $anchor }) => $anchor === at);
+    return found !== undefined && isOpenEntry(root, [name, ...rest], found);
+  }
+  const inner = schema.properties?.[name];
+  if (inner !== undefined) return rest.length > 0 && isOpenEntry(root, rest, inner);
+  if (typeof schema.additionalProperties === 'object') return true;
+  return [...(schema.anyOf ?? []), ...(schema.oneOf ?? [])].some((branch) => isOpenEntry(root, [name, ...rest], branch));
+}
+
 test(
   'wherever a field is used, it is among what can be written there',
   () => {
@@ -129,6 +152,8 @@ test(
         for (const found of [...text.matchAll(/\{\{ (\w+(?:\.\w+)*)/g)].slice(0, 8)) {
           const path = found[1] ?? '';
           if (/^(?:if|else|end|each|empty|between|say|true|false|null|not)$/.test(path)) continue;
+          const schema = folder.project.templates.get(name)?.schemaFile;
+          if (schema !== undefined && isOpenEntry(JSON.parse(decoded(folder.files.get(schema))) as Schema, path.split('.'))) continue;
           const offset = found.index + 3 + path.length;
           const labels = complete(folder, file, offset).map(({ label }) => label);
           expect({ text: JSON.stringify(text), path, labels }).toEqual({
