@@ -31,7 +31,7 @@ function behaviour(to, tries) {
   return { answer: TAKEN, later: { afterMs: 10 * MINUTE, what: 'delivered' } };
 }
 
-/** What is in use after everything that can be collected was: the second time, since finalizers make garbage of their own. In MB. */
+/** Memory that is in use after collecting garbage, three times since finalizers leave some of their own. In MB. */
 async function held() {
   for (let i = 0; i < 3; i += 1) {
     collect();

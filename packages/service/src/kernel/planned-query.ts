@@ -4,7 +4,7 @@ import type { KeptStatement } from './statements.js';
 
 type Values = Readonly<Record<string, unknown>>;
 
-/** A column or an expression of a result, and where it stands in the row that is given. */
+/** A column or expression of a result, and the path of its value in the object that a row becomes. */
 interface Field {
   readonly path: readonly string[];
   readonly field: unknown;
@@ -70,10 +70,10 @@ function mapping(fields: readonly Field[]): ((row: readonly unknown[]) => Record
   });
   return (row) => {
     const object: Record<string, unknown> = {};
-    for (const [i, { name, decode }] of plan.entries()) {
+    plan.forEach(({ name, decode }, i) => {
       const value = row[i];
       object[name] = value === null || decode === undefined ? value : decode(value);
-    }
+    });
     return object;
   };
 }
