@@ -73,8 +73,17 @@ async function endTogether(
 const ofNode = (node: { readonly client: Client; readonly stop: () => Promise<void> }) => ({ client: node.client, end: node.stop });
 const ofChild = (child: ChildNode) => ({ client: child.client, end: () => child.end('SIGTERM') });
 
-/** Sends messages one after the other until it is ended; those that were accepted are remembered. */
-function sending(client: () => Client) {
+/** After an answer each sender waits for so long, in milliseconds. */
+const PACE_MS = 50;
+/** The last that nodes have logged. */
+const lastOf = (...nodes: readonly { readonly logs: readonly string[] }[]): string =>
+  nodes.map(({ logs }, n) => `Node ${n + 1}:\n${logs.slice(-40).join('')}`).join('\n');
+
+/**
+ * Sends messages one after the other until it is ended; those that were accepted are remembered.
+ * @param logs what the nodes have logged, where that is known
+ */
+function sending(client: () => Client, logs = () => '') {
   const accepted = new Map<string, string>();
   const refused: number[] = [];
   let isEnded = false;
@@ -88,12 +97,14 @@ function sending(client: () => Client) {
           const { id } = await client().messages.send(booking(address), { idempotencyKey: key });
           accepted.set(id, address);
           inTurn = 0;
+          // Load enough for each step of a test, with most of the processors left to it.
+          await new Promise((done) => setTimeout(done, PACE_MS));
           break;
         } catch (error) {
           refused.push((error as { problem?: { status: number } }).problem?.status ?? 0);
           inTurn += 1;
           if (isEnded) return;
-          await new Promise((done) => setTimeout(done, 50));
+          await new Promise((done) => setTimeout(done, PACE_MS));
         }
       }
     }
@@ -105,7 +116,11 @@ function sending(client: () => Client) {
     /** Resolves when so many more were accepted. */
     more: (count: number) => {
       const from = accepted.size;
-      return until(() => (accepted.size >= from + count ? true : undefined));
+      return until(
+        () => (accepted.size >= from + count ? true : undefined),
+        () =>
+          `Accepted ${accepted.size - from} of ${count}; refused as ${refused.slice(-20).join(', ')}; ${inTurn} of them since\n${logs()}`,
+      );
     },
     end: async () => {
       isEnded = true;
@@ -303,7 +318,10 @@ test('a primary that is cut off from the brokers acknowledges nothing, and is a 
   const { a, b } = await cluster({ serversOf: (name) => (name === 'a' ? ways.map(({ address }) => address) : brokers.servers) });
   const [first, second] = [await a.run(), await b.run()];
   await stateIs(first.client, 'healthy');
-  const load = sending(() => (second.role() === 'primary' ? second.client : first.client));
+  const load = sending(
+    () => (second.role() === 'primary' ? second.client : first.client),
+    () => lastOf(first, second),
+  );
   await load.more(10);
   for (const way of ways) way.cut();
   const refused = await fetch(`${first.url}/v1/messages`, {
@@ -338,7 +356,7 @@ describe('when brokers are lost', () => {
     await stateIs(primary.client, 'healthy');
     // Whoever is first at the brokers when they are back is the primary then.
     const client = () => (standby.role() === 'primary' ? standby.client : primary.client);
-    const load = sending(client);
+    const load = sending(client, () => lastOf(primary, standby));
     await load.more(10);
     await own.kill(0);
     await load.more(30);
@@ -371,7 +389,10 @@ describe('when brokers are lost', () => {
     const made = await makeMachines(own, { names: ['a'] });
     opened.push(made.remove);
     const primary = await made.machines[0]!.run();
-    const load = sending(() => primary.client);
+    const load = sending(
+      () => primary.client,
+      () => lastOf(primary),
+    );
     await load.more(5);
     for (const hung of [0, 1, 2]) {
       own.pause(hung);

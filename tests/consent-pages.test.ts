@@ -4,7 +4,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/global
 import { createClient, type Client } from '@verbalis/client';
 import { fieldOf, readMail } from '@verbalis/core/mime';
 import type { Browser, BrowserContext } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
@@ -91,8 +91,7 @@ browserTest('the topics in the console: what recipients see, how many have left'
   await operator.consents.add({ address: 'gone@post.example', topic: 'pier-news', kind: 'left', source: 'letter' });
   const page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('heading', { name: 'Messages' }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
   await page.goto(`${all.service.url}/set-up/topics`);
   const row = page.getByRole('row', { name: /pier-news/ });
   await row.getByText('Optional: can be left').waitFor();

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { createClient } from '@verbalis/client';
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn, signInWithSecret } from './support/browser.js';
 import { booking, OPERATOR, ROOT, startTestService, type TestService } from './support/service.js';
 
 // The console as people meet it, in headless Chromium. It must be built: verify does that before.
@@ -35,7 +35,8 @@ beforeEach(async () => {
 afterEach(() => context.close());
 
 const signIn = async (): Promise<void> => {
-  await signInWithSecret(page, all.service.url, OPERATOR);
+  await signedIn(page, all.service.url, OPERATOR);
+  await page.goto(all.service.url);
   await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
 };
 
@@ -45,7 +46,8 @@ browserTest('signs in with the secret, refuses a wrong one, and out again', asyn
   await signInWithSecret(page, all.service.url, 'wrong');
   await page.getByRole('alert').waitFor();
   expect(await page.getByRole('alert').textContent()).toContain('not the operator’s secret');
-  await signIn();
+  await signInWithSecret(page, all.service.url, OPERATOR);
+  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
   await page.getByRole('button', { name: 'Sign out' }).click();
   await page.getByRole('button', { name: 'Send me a link' }).waitFor();
 });
@@ -244,6 +246,8 @@ browserTest('the pages of what came back on a phone, in the dark', async () => {
   await signIn();
   for (const name of ['Returns', 'Suppressions']) {
     await page.getByRole('link', { name, exact: true }).click();
+    // The page before has rows too, and stays until the script of this one has come.
+    await page.getByRole('heading', { level: 1, name }).waitFor();
     await page.getByRole('row').nth(1).waitFor();
     expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
     expect(await axe(page)).toEqual([]);

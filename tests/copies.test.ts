@@ -237,7 +237,7 @@ test('what waits for a folder that is gone has a bound; when it is back, the cop
   await until(async () => {
     await own.client.messages.sendBatch({ mode: 'all', messages: batch });
     return own.logs.some((line) => line.includes('the copies are too far behind')) ? true : undefined;
-  }, LIMITS.condition);
+  });
   await own.client.messages.send(booking(newAddress()));
   renameSync(`${folder}.away`, folder);
   await wholeOnce(operator);

@@ -3,7 +3,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { startNameServer, type NameServerSimulator, type SimulatedRecord } from '@verbalis/simulators';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -52,7 +52,8 @@ beforeEach(async () => {
 afterEach(() => context.close());
 
 async function signIn(): Promise<void> {
-  await signInWithSecret(page, all.service.url, OPERATOR);
+  await signedIn(page, all.service.url, OPERATOR);
+  await page.goto(all.service.url);
   await page.getByRole('heading', { name: 'Messages' }).waitFor();
 }
 

@@ -5,7 +5,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser } from 'playwright-core';
-import { browserTest, launch, signInWithSecret } from './support/browser.js';
+import { browserTest, launch, signedIn } from './support/browser.js';
 import { scaled } from './support/scale.js';
 import { OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -184,8 +184,7 @@ describe('what would run or load', () => {
       return inbound.length === wanted && inbound.every(({ state }) => state === 'read') ? inbound : undefined;
     });
     const page = await browser.newPage();
-    await signInWithSecret(page, all.service.url, OPERATOR);
-    await page.getByRole('button', { name: 'Sign out' }).waitFor();
+    await signedIn(page, all.service.url, OPERATOR);
     const shownEvery = scaled(3, 1);
     for (const [i, { id, subject }] of found.entries()) {
       const email = await operator.inbound.get(id);

@@ -7,7 +7,7 @@ import { afterAll, beforeAll, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import { isGenuine } from '@verbalis/core/events';
 import type { Browser } from 'playwright-core';
-import { axe, CHROMIUM, launch, needs, signInWithSecret } from './support/browser.js';
+import { axe, CHROMIUM, launch, needs, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { POSTFIX, freePort, startPostfix, type Postfix } from './support/postfix.js';
 import { booking, OPERATOR, ROOT, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
@@ -128,8 +128,7 @@ open(sys.argv[1], 'w', encoding='utf8').write(head + '\\nAttach: ${join(ROOT, 'd
 
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
   await page.goto(`${all.service.url}/track/inbound`);
   await page.getByRole('row').filter({ hasText: 'Una Bell' }).click();
   await page.getByText('Is there room for my bicycle? It is the blue one.').waitFor();

@@ -3,7 +3,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -49,8 +49,7 @@ beforeAll(async () => {
   browser = await launch();
   page = await browser.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
 });
 afterAll(async () => {
   await browser.close();

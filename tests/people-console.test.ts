@@ -3,7 +3,7 @@ import { createClient, type Client } from '@verbalis/client';
 import { readMail, shownText } from '@verbalis/core/mime';
 import { startSignInProvider, type SignInProvider } from '@verbalis/simulators';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn, signInWithSecret } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -91,8 +91,7 @@ browserTest('roles are changed and sessions are ended where they are listed', as
   await enterAs('owen.pike@saltmarsh-ferries.example', { space: 'harbour', role: 'viewer' });
   const other = await browser.newContext();
   const chief = await other.newPage();
-  await signInWithSecret(chief, all.service.url, OPERATOR);
-  await chief.getByRole('button', { name: 'Sign out' }).waitFor();
+  await signedIn(chief, all.service.url, OPERATOR);
   await chief.goto(`${all.service.url}/set-up/people`);
   await chief.getByRole('button', { name: 'Change the roles of owen.pike@saltmarsh-ferries.example' }).click();
   const form = chief.getByRole('form', { name: 'Roles of owen.pike@saltmarsh-ferries.example' });

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { PUBLIC } from './support/links.js';
 import { DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
@@ -32,8 +32,7 @@ beforeEach(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('heading', { name: 'Messages' }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
 });
 afterEach(() => context.close());
 

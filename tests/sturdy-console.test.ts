@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { scaled } from './support/scale.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, until, type TestService } from './support/service.js';
@@ -32,15 +32,19 @@ afterEach(async () => {
 
 type PageOptions = Parameters<Browser['newContext']>[0];
 
-async function open(path: string, options: PageOptions = {}): Promise<Page> {
+/** A page that is signed in. @param path what it shows; nothing yet, when left out */
+async function open(path: string | undefined, options: PageOptions = {}): Promise<Page> {
   context = await browser.newContext(options);
   const page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('heading', { level: 1 }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
+  if (path !== undefined) await visit(page, path);
+  return page;
+}
+
+async function visit(page: Page, path: string): Promise<void> {
   await page.goto(`${all.service.url}/in/${path}`);
   await page.getByRole('heading', { level: 1 }).waitFor();
-  return page;
 }
 
 browserTest('with forced colours, what is chosen, where one is and what has the focus can be told', async () => {
@@ -64,8 +68,9 @@ browserTest('with forced colours, what is chosen, where one is and what has the 
 });
 
 browserTest('with reduced motion nothing moves', async () => {
+  const page = await open(undefined, { reducedMotion: 'reduce' });
   for (const path of ['harbour/track', 'harbour/track/figures', 'drydock/try', 'harbour/send']) {
-    const page = await open(path, { reducedMotion: 'reduce' });
+    await visit(page, path);
     const moving = await page.evaluate(() =>
       [...document.querySelectorAll('*')].some((element) => {
         const { animationName, transitionDuration } = getComputedStyle(element);
@@ -73,16 +78,15 @@ browserTest('with reduced motion nothing moves', async () => {
       }),
     );
     expect([path, moving]).toEqual([path, false]);
-    await context?.close();
   }
 });
 
 browserTest('with letters twice as large, nothing is cut off', async () => {
+  // 1280 px at 200 % are 640 px of the page's own.
+  const page = await open(undefined, { viewport: { width: 640, height: 400 }, deviceScaleFactor: 2 });
   for (const path of ['harbour/track', 'harbour/send', 'harbour/set-up/keys', 'harbour/write', 'drydock/try']) {
-    // 1280 px at 200 % are 640 px of the page's own.
-    const page = await open(path, { viewport: { width: 640, height: 400 }, deviceScaleFactor: 2 });
+    await visit(page, path);
     expect([path, await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)]).toEqual([path, 0]);
-    await context?.close();
   }
 });
 

@@ -1,7 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Locator, Page } from 'playwright-core';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { LIMITS } from './support/limits.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
@@ -26,8 +26,7 @@ beforeEach(async () => {
   context = await browser.newContext();
   page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
 });
 afterEach(() => context.close());
 
@@ -159,6 +158,8 @@ const TASKS: [string, (person: ReturnType<typeof hands>) => Promise<void>][] = [
 ];
 
 browserTest.each(TASKS)('%s: with the keyboard alone, in at most 8 actions from the start page', async (_what, task) => {
+  await page.goto(all.service.url);
+  await page.getByRole('heading', { name: 'Messages', exact: true }).waitFor();
   const person = hands();
   await task(person);
   expect(person.count()).toBeLessThanOrEqual(MOST_ACTIONS);

@@ -7,7 +7,7 @@ import { createClient, type Client } from '@verbalis/client';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import Sqlite from 'better-sqlite3';
 import { LIMITS } from './support/limits.js';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { booking, OPERATOR, startTestService, until, type TestService } from './support/service.js';
 
 // The step Track: figures, subscriptions, live events, alerts, and the histogram over the messages.
@@ -55,8 +55,7 @@ beforeEach(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
   page.setDefaultTimeout(LIMITS.element);
-  await signInWithSecret(page, all.service.url, OPERATOR);
-  await page.getByRole('button', { name: 'Sign out' }).waitFor();
+  await signedIn(page, all.service.url, OPERATOR);
 });
 afterEach(() => context.close());
 

@@ -6,7 +6,7 @@ import { foreignMail } from '@verbalis/core/mime';
 import { SmtpConnection } from '@verbalis/service/smtp';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { LIMITS } from './support/limits.js';
-import { axe, browserTest, launch, signInWithSecret } from './support/browser.js';
+import { axe, browserTest, launch, signedIn } from './support/browser.js';
 import { scaled } from './support/scale.js';
 import { booking, DEMO_FOLDER, OPERATOR, startTestService, type TestService } from './support/service.js';
 
@@ -64,10 +64,11 @@ afterEach(() => context.close());
 
 const signIn = async (path = '/try'): Promise<void> => {
   if ((await context.cookies()).length === 0) {
-    await signInWithSecret(page, all.service.url, OPERATOR);
-    await page.getByRole('button', { name: 'Sign out' }).waitFor();
+    await signedIn(page, all.service.url, OPERATOR);
+    await page.addInitScript(() => {
+      if (window.origin.startsWith('http')) localStorage.setItem('verbalis.space', 'drydock');
+    });
   }
-  await page.evaluate(() => localStorage.setItem('verbalis.space', 'drydock'));
   await page.goto(all.service.url + path);
 };
 const submit = async (bytes: string, to = 'victim@post.example'): Promise<void> => {

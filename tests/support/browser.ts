@@ -1,7 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { test } from '@jest/globals';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, chromium as Chromium, Page } from 'playwright-core';
+import { outside } from './outside.js';
+
+const { chromium } = await outside<{ readonly chromium: typeof Chromium }>('playwright-core/index.mjs');
 
 /** Chromium without a window: it takes less than half of the processor time of the whole browser. */
 export const CHROMIUM = '/usr/bin/chromium-headless-shell';
@@ -56,7 +59,13 @@ export async function axe(page: Page): Promise<string[]> {
   return violations;
 }
 
-/** Signs in with the operator's secret. */
+/** Signs a browser in as the operator, without a page: the next one that is opened is theirs. */
+export async function signedIn(page: Page, url: string, secret: string): Promise<void> {
+  const answer = await page.request.post(`${url}/console/session`, { headers: { 'verbalis-console': '1' }, data: { secret } });
+  if (!answer.ok()) throw new Error(`Signing in was answered with ${answer.status()}.`);
+}
+
+/** Signs in with the operator's secret, on the page for it. */
 export async function signInWithSecret(page: Page, url: string, secret: string): Promise<void> {
   await page.goto(url);
   const field = page.getByLabel('Operator’s secret');

@@ -55,13 +55,17 @@ export function smallMailFolder(within: string, template = 'booking-confirmed'):
   return path;
 }
 
-/** Waits until `look` gives something; the condition is asked for ever less often, no time is slept through. */
-export async function until<T>(look: () => T | undefined | Promise<T | undefined>, patienceMs: number = LIMITS.condition): Promise<T> {
+/**
+ * Waits until `look` gives something; the condition is asked for ever less often, no time is slept through.
+ * @param more what else is known, for whoever reads that it was in vain
+ */
+export async function until<T>(look: () => T | undefined | Promise<T | undefined>, more: () => string = () => ''): Promise<T> {
+  const patienceMs = LIMITS.condition;
   const end = Date.now() + patienceMs;
   for (let pauseMs = 5; ; pauseMs = Math.min(pauseMs * 1.5, LONGEST_PAUSE_MS)) {
     const found = await look();
     if (found !== undefined) return found;
-    if (Date.now() > end) throw new Error(`Waited ${patienceMs} ms in vain for ${look.toString().slice(0, 200)}`);
+    if (Date.now() > end) throw new Error(`Waited ${patienceMs} ms in vain for ${look.toString().slice(0, 200)}\n${more()}`);
     await new Promise((done) => setTimeout(done, pauseMs));
   }
 }
