@@ -1,4 +1,5 @@
 // Builds everything: the packages with tsc and as one bundle, the console with Vite (only when its sources changed).
+// --no-check: types are removed and not checked.
 import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -6,10 +7,11 @@ import { root, run } from './steps.mjs';
 
 // The client is made from the endpoints of the service, so the service comes first.
 const service = 'packages/service/tsconfig.build.json';
-run(`tsc -b ${service}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', service]);
+const options = process.argv.includes('--no-check') ? ['--noCheck'] : [];
+run(`tsc -b ${service}`, process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', service, ...options]);
 run('client', process.execPath, ['scripts/client.mjs']);
 // As users run it.
-run('bundle', process.execPath, ['scripts/bundle.mjs']);
+run('bundle', process.execPath, ['scripts/bundle.mjs', ...options]);
 
 const consoleRoot = join(root, 'packages/console');
 const hash = createHash('sha256');

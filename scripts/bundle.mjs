@@ -133,11 +133,11 @@ export async function bundleMore(folder, more) {
   return Object.fromEntries(outputsOf(out, [built]).map(([file, exports]) => [file.replace(/\.js$/, ''), exports]));
 }
 
-/** Builds, and makes the bundle of it. */
-export async function build() {
-  run('tsc -b', process.execPath, ['node_modules/typescript-native/bin/tsc', '-b']);
+/** Builds, and makes the bundle of it. @param options for tsc */
+export async function build(options = []) {
+  run('tsc -b', process.execPath, ['node_modules/typescript-native/bin/tsc', '-b', ...options]);
   console.error('\n▸ bundle');
   await bundleApp();
 }
 
-if (process.argv[1] === import.meta.filename) await build();
+if (process.argv[1] === import.meta.filename) await build(process.argv.slice(2));

@@ -1,16 +1,19 @@
-// All that must be right: lint, reference pages, types, format, arrows, unused code, tests.
+// All that must be right: tests, and beside them lint, types, format, reference pages, arrows, unused code.
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { spawn } from 'node:child_process';
-import { installAndBuild, root, run } from './steps.mjs';
+import { installAndBuild, root, run, runBeside } from './steps.mjs';
 
 const node = process.execPath;
 
 /** What tests drive. */
 const BESIDE = [['Packages of Debian', node, ['scripts/debian.mjs']]];
-/** What runs before the tests. The linter checks types, too: those of the tests and of the console, which the build does not see. */
-const BEFORE = [
-  ['Mail servers to test against', node, ['scripts/mail-servers.mjs'], 'Packages of Debian'],
+const SERVERS = [['Mail servers to test against', node, ['scripts/mail-servers.mjs'], 'Packages of Debian']];
+/**
+ * What runs beside the tests, one after the other: they wait now and then, and SQLite is compiled sooner without these beside it. The linter
+ * checks all types; the build only removes them.
+ */
+const CHECKS = [
   ['Reference pages are current', node, ['scripts/reference.mjs', '--check']],
   ['Lint and types', 'npx', ['oxlint', '--deny-warnings']],
   ['Format', 'npx', ['oxfmt', '--check', '.']],
@@ -40,10 +43,12 @@ async function test(args) {
   return { status, skipped: numPendingTests };
 }
 
-/** Builds, runs all checks, and ends the process with the status of the first that failed. @param args for Jest */
+/** Builds, runs all checks, and ends the process: with 0 only if all is right. @param args for Jest */
 export async function checks(args) {
-  await installAndBuild({ beside: BESIDE, then: BEFORE });
-  const { status, skipped } = await test(args);
+  await installAndBuild({ beside: BESIDE, then: SERVERS, isChecked: false });
+  const [{ status: tested, skipped }, failed] = await Promise.all([test(args), runBeside(CHECKS, 1)]);
+  const status = tested === 0 ? failed.length : tested;
+  for (const title of failed) console.error(`▸ ${title}: failed, see above`);
   if (skipped > 0 && process.env.CI) {
     console.error('On CI a test that cannot run is a failure.');
     process.exit(1);

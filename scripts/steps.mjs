@@ -37,13 +37,13 @@ async function runQuietly(title, command, args) {
  * @typedef {[title: string, command: string, args: string[], ...after: string[]]} Step `after`: the steps that must have ended well before it begins
  * @param {Step[]} steps
  * @param most so many at a time
- * @returns 0, or the status of one that failed, after all have ended that could begin
+ * @returns the titles of those that failed, after all have ended that could begin
  */
 export async function runBeside(steps, most) {
   const waiting = [...steps];
   const running = new Set();
   const done = new Set();
-  let failed = 0;
+  const failed = [];
   for (;;) {
     const next = running.size < most ? waiting.findIndex(([, , , ...after]) => after.every((title) => done.has(title))) : -1;
     if (next === -1) {
@@ -55,7 +55,7 @@ export async function runBeside(steps, most) {
     const step = runQuietly(title, command, args).then((status) => {
       running.delete(step);
       if (status === 0) done.add(title);
-      else failed = status;
+      else failed.push(title);
     });
     running.add(step);
   }
@@ -70,10 +70,11 @@ const lockHash = () =>
 
 /**
  * Installs the packages, unless those of this very lock file are there, and builds. The first time, SQLite is compiled beside it.
- * @param {{ beside?: Step[]; then?: Step[] }} more steps that need nothing, and steps that need what was built, but not SQLite
+ * @param {{ beside?: Step[]; then?: Step[]; isChecked?: boolean }} more steps that need nothing, steps that need one of those, and whether types
+ * are checked: not where something else does
  */
-export async function installAndBuild({ beside = [], then = [] } = {}) {
-  const build = ['Building', process.execPath, ['scripts/build.mjs']];
+export async function installAndBuild({ beside = [], then = [], isChecked = true } = {}) {
+  const build = ['Building', process.execPath, ['scripts/build.mjs', ...(isChecked ? [] : ['--no-check'])]];
   const after = (title, steps) => steps.map((step) => [...step, title]);
   const lock = lockHash();
   const isInstalled = existsSync(mark) && readFileSync(mark, 'utf8') === lock;
@@ -86,7 +87,7 @@ export async function installAndBuild({ beside = [], then = [] } = {}) {
   if (!isInstalled) console.error('\n▸ Installing packages, compiling SQLite, and building (the first time takes some minutes) …');
   // What is fetched from elsewhere waits for the network, and leaves its processor to the others.
   const most = Math.max(2, availableParallelism()) + (isInstalled ? 0 : beside.length);
-  const status = await runBeside([...beside, ...first, ...after('Building', then)], most);
-  if (status !== 0) process.exit(status);
+  const failed = await runBeside([...beside, ...first, ...then], most);
+  if (failed.length > 0) process.exit(1);
   if (!isInstalled) writeFileSync(mark, lock);
 }

@@ -1,28 +1,17 @@
-import { execFile, spawnSync } from 'node:child_process';
 import { cpSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { DEMO_FOLDER, ROOT, startTestService, temporaryFolder } from './support/service.js';
+import { runHere } from './support/cli.js';
+import { DEMO_FOLDER, startTestService, temporaryFolder } from './support/service.js';
 
 const { path, remove } = temporaryFolder();
 afterAll(remove);
 const changed = join(path, 'changed');
 const message = join(changed, 'templates/booking-confirmed/message.md');
 
-function verbalis(
-  args: readonly string[],
-  env: NodeJS.ProcessEnv = process.env,
-): { status: number | null; stdout: string; stderr: string } {
-  return spawnSync(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], { encoding: 'utf8', env });
-}
-
-/** The same while a service runs in this process. */
-function beside(args: readonly string[], env: NodeJS.ProcessEnv): Promise<{ status: number | null; stdout: string; stderr: string }> {
-  return new Promise((done) => {
-    const child = execFile(process.execPath, [join(ROOT, 'packages/cli/bin/verbalis.js'), ...args], { env }, (_error, stdout, stderr) =>
-      done({ status: child.exitCode, stdout, stderr }),
-    );
-  });
+async function verbalis(args: readonly string[], env: NodeJS.ProcessEnv = process.env) {
+  const { code: status, out: stdout, notes: stderr } = await runHere(args, { env: { ...env, NO_COLOR: '1' } });
+  return { status, stdout, stderr };
 }
 
 beforeAll(() => {
@@ -30,20 +19,22 @@ beforeAll(() => {
   writeFileSync(message, readFileSync(message, 'utf8').replace('We kept your place', 'We saved a place'));
 });
 
-test('two mail folders are compared for their readers, without a service', () => {
-  const { status, stdout } = verbalis(['editions', 'diff', DEMO_FOLDER, changed]);
+test('two mail folders are compared for their readers, without a service', async () => {
+  const { status, stdout } = await verbalis(['editions', 'diff', DEMO_FOLDER, changed]);
   expect(status).toBe(1);
   expect(stdout).toContain('~ templates/booking-confirmed/message.md');
   expect(stdout).toMatch(/ {2}- We kept your place on the [^\n]*\n {2}\+ We saved a place on the /);
   expect(stdout).toMatch(/\d emails? of \d+ differs?/);
-  expect(verbalis(['editions', 'diff', DEMO_FOLDER, DEMO_FOLDER])).toMatchObject({ status: 0, stdout: 'Nothing differs.\n' });
-  const files = JSON.parse(verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--files-only', '--json']).stdout) as { result: unknown };
+  expect(await verbalis(['editions', 'diff', DEMO_FOLDER, DEMO_FOLDER])).toMatchObject({ status: 0, stdout: 'Nothing differs.\n' });
+  const files = JSON.parse((await verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--files-only', '--json'])).stdout) as {
+    result: unknown;
+  };
   expect(files.result).toEqual({ changes: [{ path: 'templates/booking-confirmed/message.md', change: 'changed' }] });
 });
 
-test('pictures stand side by side, with frames around what differs', () => {
+test('pictures stand side by side, with frames around what differs', async () => {
   const folder = join(path, 'review');
-  const { status, stdout } = verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--pictures', folder]);
+  const { status, stdout } = await verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--pictures', folder]);
   expect({ status, made: stdout.includes(`made ${join(folder, 'index.html')}`) }).toEqual({ status: 1, made: true });
   const page = readFileSync(join(folder, 'index.html'), 'utf8');
   expect(page).toContain('<del>We kept your place on the ');
@@ -58,7 +49,7 @@ test('pictures stand side by side, with frames around what differs', () => {
     expect(figure.match(/<i /g)).toHaveLength(1);
     expect(Number(/height:([\d.]+)%/.exec(figure)?.[1])).toBeLessThan(6);
   }
-  expect(verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--pictures', folder], { ...process.env, PATH: path })).toMatchObject({
+  expect(await verbalis(['editions', 'diff', DEMO_FOLDER, changed, '--pictures', folder], { ...process.env, PATH: path })).toMatchObject({
     status: 2,
     stderr: expect.stringContaining('Pictures need Chromium'),
   });
@@ -71,7 +62,7 @@ test('an edition is compared with a folder: text, pictures and all', async () =>
     const local = join(path, 'local');
     cpSync(DEMO_FOLDER, local, { recursive: true });
     const number = String((await service.client.editions.list()).editions[0]?.number ?? 0);
-    const run = (to: string): ReturnType<typeof beside> => beside(['editions', 'diff', number, to], env);
+    const run = (to: string) => verbalis(['editions', 'diff', number, to], env);
     expect(await run(local)).toMatchObject({ status: 0, stdout: 'Nothing differs.\n' });
     // The same words with another picture: bytes have to come through the API as they are.
     const picture = join(local, 'assets/sandpiper.png');
