@@ -70,8 +70,8 @@ const lockHash = () =>
 
 /**
  * Installs the packages, unless those of this very lock file are there, and builds. The first time, SQLite is compiled beside it.
- * @param {{ beside?: Step[]; then?: Step[]; isChecked?: boolean }} more steps that need nothing, steps that need one of those, and whether types
- * are checked: not where something else does
+ * @param {{ beside?: Step[]; then?: Step[]; isChecked?: boolean }} more steps that need nothing, steps that need what was built, but
+ * not SQLite, and whether types are checked: not where something else does
  */
 export async function installAndBuild({ beside = [], then = [], isChecked = true } = {}) {
   const build = ['Building', process.execPath, ['scripts/build.mjs', ...(isChecked ? [] : ['--no-check'])]];
@@ -87,7 +87,7 @@ export async function installAndBuild({ beside = [], then = [], isChecked = true
   if (!isInstalled) console.error('\n▸ Installing packages, compiling SQLite, and building (the first time takes some minutes) …');
   // What is fetched from elsewhere waits for the network, and leaves its processor to the others.
   const most = Math.max(2, availableParallelism()) + (isInstalled ? 0 : beside.length);
-  const failed = await runBeside([...beside, ...first, ...then], most);
+  const failed = await runBeside([...beside, ...first, ...after('Building', then)], most);
   if (failed.length > 0) process.exit(1);
   if (!isInstalled) writeFileSync(mark, lock);
 }
