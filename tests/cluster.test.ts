@@ -360,6 +360,10 @@ describe('when brokers are lost', () => {
     await load.more(10);
     await own.kill(0);
     await load.more(30);
+    await until(async () => {
+      const { state, problem } = await client().cluster.get();
+      return state === 'broker-missing' && problem?.startsWith('2 of 3 brokers have the log.') === true ? true : undefined;
+    });
     await own.kill(1);
     const at = load.accepted.size;
     // One or two may have been stored before; then nothing more.

@@ -9,6 +9,7 @@ const STATES: Readonly<Record<Status['state'], string>> = {
   healthy: 'A standby has every change and can take over.',
   'no-standby': 'No standby could take over.',
   behind: 'The standby is behind.',
+  'broker-missing': 'A broker is missing.',
   'no-primary': 'There is no primary. A standby takes over within seconds, where there is one.',
 };
 
@@ -34,7 +35,7 @@ function nodeTable({ nodes, node: asked }: Status, output: Output): string {
   );
 }
 
-/** The nodes, and how far each is. @returns 1 where the loss of the primary would stop everything */
+/** The nodes, and how far each is. @returns 1 where the cluster could not bear a loss */
 export async function status(client: Client, output: Output): Promise<ExitCode> {
   const found = await client.cluster.get();
   const { color } = output;
@@ -45,7 +46,11 @@ export async function status(client: Client, output: Output): Promise<ExitCode> 
   for (const node of nodes) if (node.problem !== undefined) lines.push(`${node.node}: ${color.red(node.problem)}`);
   for (const { worker, underWay, room } of workers ?? []) lines.push(`worker    ${worker}: ${underWay} under way, room for ${room} more`);
   if (log !== undefined)
-    lines.push('', `log       records ${log.first} to ${log.last}, ${bytesText(log.bytes)} of ${bytesText(log.mostBytes)}`);
+    lines.push(
+      '',
+      `log       records ${log.first} to ${log.last}, ${bytesText(log.bytes)} of ${bytesText(log.mostBytes)}`,
+      `brokers   ${log.present} of ${log.replicas} have the log`,
+    );
   if (snapshot !== undefined) lines.push(`snapshot  of ${snapshot.asOf}, record ${snapshot.record}, ${bytesText(snapshot.bytes)}`);
   output.line(found, lines.join('\n'));
   return isGood ? 0 : 1;

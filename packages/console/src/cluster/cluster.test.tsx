@@ -18,7 +18,7 @@ const HEALTHY: State = {
     { ...node, node: 'a', role: 'primary' },
     { ...node, node: 'b', role: 'standby' },
   ],
-  log: { first: 1, last: 8, bytes: 84_000, mostBytes: 2_000_000 },
+  log: { first: 1, last: 8, bytes: 84_000, mostBytes: 2_000_000, replicas: 3, present: 3 },
 };
 
 function shown(state: State) {

@@ -20,6 +20,7 @@ const STATES: Readonly<Record<ClusterState['state'], string>> = {
   healthy: 'A standby has every change and can take over.',
   'no-standby': 'No standby could take over: the loss of this machine would stop everything.',
   behind: 'The standby is behind.',
+  'broker-missing': 'A broker is missing.',
   'no-primary': 'There is no primary.',
 };
 
@@ -44,7 +45,7 @@ export function Cluster() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ['cluster'] }),
   });
   const own = data?.nodes.find(({ node }) => node === data.node);
-  const canGiveUp = data?.role === 'primary' && data.state === 'healthy';
+  const canGiveUp = data?.role === 'primary' && (data.state === 'healthy' || data.state === 'broker-missing');
   return (
     <>
       <SetUpTabs />
@@ -105,6 +106,7 @@ export function Cluster() {
                     ? undefined
                     : `records ${data.log.first} to ${data.log.last}, ${inBytes(data.log.bytes)} of ${inBytes(data.log.mostBytes)}`,
                 ],
+                ['Brokers', data.log === undefined ? undefined : `${data.log.present} of ${data.log.replicas} have the log`],
                 [
                   'Snapshot',
                   data.snapshot === undefined ? undefined : (

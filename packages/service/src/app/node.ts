@@ -7,6 +7,7 @@ import {
   clusterStatus,
   deliveryWorkers,
   holderOf,
+  logBounds,
   logSink,
   membersOf,
   openCluster,
@@ -38,31 +39,11 @@ import { besideDatabase, type Beside } from './beside.js';
 import { sealKeys } from './deliver.js';
 import { Front, startingApp } from './front.js';
 import { Undo } from './generation.js';
-import { listen, makeLog, startService, type Service, type StartOptions } from './service.js';
+import type { Node, NodeOptions, Role } from './node-options.js';
+import { listen, makeLog, startService, type Service } from './service.js';
 import { snapshotKeeper, type SnapshotKeeper } from './node-snapshots.js';
-import { standbyWatch, type StandbyWatch } from './standby-watch.js';
+import { clusterWatch, type ClusterWatch } from './cluster-watch.js';
 import { discardFor, ForeignFile, openStandby, prepareFile, type StandbyPart } from './standby.js';
-
-type Role = Member['role'];
-
-/** A service as a node of a cluster: its part changes while it runs. */
-export interface Node {
-  readonly name: string;
-  readonly url: string;
-  readonly role: () => Role;
-  /** The service that writes, while this node is the primary. */
-  readonly primary: () => Service | undefined;
-  /** Resolves with a sentence when the node can go on with no part. */
-  readonly failed: Promise<string>;
-  readonly stop: () => Promise<void>;
-}
-
-export interface NodeOptions extends StartOptions {
-  /** Of this program, for the other nodes. */
-  readonly version: string;
-  /** Is called when the part of this node has changed. */
-  readonly changed?: (role: Role) => void;
-}
 
 /** How often a standby looks whether there is a primary, and a primary whether another node is wanted; after a step that failed. In milliseconds. */
 const [LOOK_MS, AGAIN_MS] = [1000, 1000];
@@ -81,7 +62,7 @@ class ClusterService {
   readonly #file: string;
   readonly #beside: Beside;
   readonly #snapshots: SnapshotKeeper;
-  readonly #standbys: StandbyWatch;
+  readonly #watch: ClusterWatch;
   readonly #calls: Calls;
   #workers: DeliveryWorkers | undefined;
   #besideDue = 0;
@@ -91,7 +72,10 @@ class ClusterService {
   #standby: StandbyPart | undefined;
   #lease: Lease | undefined;
   #holder: Holder | undefined;
+  /** Why the last step failed. */
   #problem: string | undefined;
+  /** Why brokers do not confirm what the service writes. */
+  #doubt: string | undefined;
   #isStopping = false;
   #isDrained = false;
   /** There was no primary at the last look. */
@@ -114,7 +98,7 @@ class ClusterService {
   ) {
     this.#clock = options.clock ?? SYSTEM_CLOCK;
     this.#file = resolve(options.config.folder, options.config.settings.databaseFile);
-    this.#standbys = standbyWatch(this.#clock, this.#changes.call);
+    this.#watch = clusterWatch({ clock: this.#clock, changed: this.#changes.call, look: () => logBounds(cluster) });
     this.#calls = callsOver(cluster.connection);
     const { snapshotHours } = options.config.settings.cluster;
     this.#snapshots = snapshotKeeper({ cluster, file: this.#file, clock: this.#clock, log, snapshotHours });
@@ -154,7 +138,7 @@ class ClusterService {
   readonly node: ClusterNode = {
     status: async () => {
       try {
-        const view = await clusterStatus(this.cluster, { node: this.cluster.node, role: this.#role, problem: this.#problem });
+        const view = await clusterStatus(this.cluster, { node: this.cluster.node, role: this.#role, problem: this.#trouble() });
         return this.#role === 'primary' ? { ...view, workers: [...(this.#workers?.known() ?? [])] } : view;
       } catch (error) {
         throw new Refusal(503, 'brokers-silent', 'The brokers of the cluster do not answer', { detail: (error as Error).message });
@@ -173,7 +157,7 @@ class ClusterService {
       this.#isDrained = isDrained;
       this.#wake();
     },
-    trouble: () => (this.#role === 'primary' ? (this.#problem ?? this.#standbys.trouble()) : undefined),
+    trouble: () => (this.#role === 'primary' ? (this.#trouble() ?? this.#watch.trouble()) : undefined),
     onChange: this.#changes.add,
     measures: () => this.#measures(),
   };
@@ -184,7 +168,7 @@ class ClusterService {
       isPrimary: this.#role === 'primary',
       lagRecords: records,
       lagSeconds: ms / 1000,
-      standbys: this.#standbys.members().filter(({ role }) => role === 'standby').length,
+      standbys: this.#watch.members().filter(({ role }) => role === 'standby').length,
       doubtSeconds: (this.#service?.doubtMs() ?? 0) / 1000,
     };
   }
@@ -202,7 +186,7 @@ class ClusterService {
       lagMs: lagSeconds * 1000,
       takesOver: takesOver && !this.#isDrained,
       at: this.#clock.now(),
-      ...(this.#problem === undefined ? {} : { problem: this.#problem }),
+      problem: this.#trouble(),
     };
   }
 
@@ -218,6 +202,9 @@ class ClusterService {
     this.#changes.call();
     this.options.changed?.(role);
   }
+
+  /** Why this node cannot do its part, or cannot know whether what it writes is stored. */
+  readonly #trouble = (): string | undefined => this.#doubt ?? this.#problem;
 
   #setProblem(problem: string | undefined): void {
     if (problem === this.#problem) return;
@@ -249,7 +236,7 @@ class ClusterService {
           this.#fail(error.message);
           return;
         }
-        this.#setProblem(error instanceof Error ? error.message : String(error));
+        this.#setProblem(`A step failed, and is tried again: ${error instanceof Error ? error.message : String(error)}`);
         await this.#wait(AGAIN_MS);
       }
     }
@@ -264,7 +251,7 @@ class ClusterService {
       return;
     }
     const [members, wanted] = await Promise.all([membersOf(this.cluster), wantedNode(this.cluster.lease)]);
-    this.#standbys.note(members);
+    await this.#watch.note(members);
     const able = members.filter(({ node, role, takesOver }) => role === 'standby' && takesOver && node !== this.cluster.node);
     const next = able.find(({ node }) => node === wanted) ?? (this.#isDrained ? able[0] : undefined);
     if (next !== undefined) {
@@ -275,6 +262,7 @@ class ClusterService {
     }
     await this.#beside.give();
     await this.#snapshots.whenDue();
+    this.#setProblem(undefined);
   }
 
   /** A step of a standby: takes over where there is no primary. */
@@ -377,7 +365,9 @@ class ClusterService {
         log: this.log,
         superseded,
         doubted: (why) => {
-          this.#setProblem(why);
+          const isNew = why !== this.#doubt;
+          this.#doubt = why;
+          if (isNew) this.#changes.call();
         },
       });
       const { front, url: own } = { front: this.#front, url: this.#url };
@@ -422,7 +412,8 @@ class ClusterService {
     const [service, lease] = [this.#service, this.#lease];
     this.#service = undefined;
     this.#lease = undefined;
-    this.#standbys.reset();
+    this.#watch.reset();
+    this.#doubt = undefined;
     await this.#closeStandby();
     await service?.stop();
     if (this.#isSuperseded) lease?.stop();

@@ -15,7 +15,7 @@ export type ServiceTroubles = Readonly<
 const RESOLVED: Readonly<Record<ServiceRule, string>> = {
   copies: 'Resolved: the continuous copies have everything.',
   backups: 'Resolved: a backup was made.',
-  cluster: 'Resolved: a standby has every change.',
+  cluster: 'Resolved: a standby has every change, and all brokers have the log.',
 };
 
 /** What a rule that is always there finds for a space. */

@@ -4,7 +4,7 @@ import type { headers } from '@nats-io/transport-node';
 import { pino } from 'pino';
 import { BEGINNING } from '../../kernel/index.js';
 import type { Cluster } from './connection.js';
-import { Assembly, logSink, partOf, type Part } from './log.js';
+import { Assembly, logSink, partOf, presentIn, type Part } from './log.js';
 
 const SILENT = pino({ level: 'silent' });
 
@@ -109,4 +109,28 @@ test('parts of a group without an end are passed over, whatever follows', () => 
     { seq: 2, group: 'whole' },
     { seq: 5, group: 'two' },
   ]);
+});
+
+describe('brokers that have the log', () => {
+  const peer = (more: object) => ({ name: 'b', current: true, active: 3e6, ...more });
+  const present = (leader: string | undefined, ...replicas: object[]) =>
+    presentIn({ config: { num_replicas: 3 }, cluster: { name: 'c', leader, replicas } } as never);
+
+  test('all of them, and one that lacks the last records for a moment', () => {
+    expect(present('a', peer({}), peer({}))).toBe(3);
+    expect(present('a', peer({}), peer({ current: false, lag: 12 }))).toBe(3);
+  });
+
+  test.each([
+    ['one that was not heard of', { current: false, active: 8e9, lag: 1 }],
+    ['one that fetches what it lacks', { current: false, lag: 50_000 }],
+    ['one that the others know to be away', { offline: true }],
+  ])('not %s', (_name, more) => {
+    expect(present('a', peer({}), peer(more))).toBe(2);
+  });
+
+  test('without a leader, those that speak of each other; a broker alone counts as all', () => {
+    expect(present(undefined, peer({ current: false, active: 48e9 }), peer({}), peer({}))).toBe(2);
+    expect(presentIn({ config: { num_replicas: 1 } } as never)).toBe(1);
+  });
 });

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { JetStreamApiError, type StoredMsg } from '@nats-io/jetstream';
+import { JetStreamApiError, type PeerInfo, type StoredMsg, type StreamInfo } from '@nats-io/jetstream';
 import { headers, type MsgHdrs } from '@nats-io/transport-node';
 import type { Logger } from 'pino';
 import type { ChangeSink, GroupRecord, LoggedGroup, LogPlace, PlannedGroup } from '../../kernel/index.js';
@@ -192,16 +192,44 @@ export async function closeLog(
     }
 }
 
-/** The records that the log has, and how large it is. */
+/** The records that the log has, how large it is, and who keeps it. */
 export interface LogBounds {
   readonly first: number;
   readonly last: number;
   readonly bytes: number;
   readonly mostBytes: number;
+  /** How many brokers are to keep it, and how many do. */
+  readonly replicas: number;
+  readonly present: number;
+}
+
+/** A broker that its leader has not heard of for so long is missing, in nanoseconds; and one that lacks so many records. */
+const [UNHEARD_NS, MOST_LACKED] = [5e9, 1000];
+
+/** As brokers describe each other; they leave out what is false or zero. */
+type Peer = Pick<PeerInfo, 'current' | 'active'> & Partial<Pick<PeerInfo, 'offline' | 'lag'>>;
+
+/** Under load one may lack the last records for a moment. */
+const isPresent = ({ offline, current, active, lag = 0 }: Peer): boolean =>
+  offline !== true && (current || (active < UNHEARD_NS && lag < MOST_LACKED));
+
+/** A broker alone says nothing of others; the leader is not among those that it speaks of. */
+export function presentIn({ config, cluster }: Pick<StreamInfo, 'config' | 'cluster'>): number {
+  if (cluster === undefined) return config.num_replicas;
+  const others = (cluster.replicas ?? []).filter(isPresent).length;
+  return Math.min(config.num_replicas, others + (cluster.leader === undefined ? 0 : 1));
 }
 
 /** @throws where the brokers do not answer */
 export async function logBounds({ manager, names }: Cluster): Promise<LogBounds> {
-  const { state, config } = await manager.streams.info(names.log);
-  return { first: state.first_seq, last: state.last_seq, bytes: state.bytes, mostBytes: config.max_bytes };
+  const info = await manager.streams.info(names.log);
+  const { state, config } = info;
+  return {
+    first: state.first_seq,
+    last: state.last_seq,
+    bytes: state.bytes,
+    mostBytes: config.max_bytes,
+    replicas: config.num_replicas,
+    present: presentIn(info),
+  };
 }

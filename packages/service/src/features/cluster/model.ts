@@ -19,15 +19,23 @@ const NodeView = z
 
 export const ClusterView = z
   .strictObject({
-    state: z.enum(['off', 'healthy', 'no-standby', 'behind', 'no-primary']).meta({
-      description: 'Off: this service is on its own. No standby: the loss of the primary would stop everything.',
+    state: z.enum(['off', 'healthy', 'broker-missing', 'no-standby', 'behind', 'no-primary']).meta({
+      description:
+        'Off: this service is on its own. No standby: the loss of the primary would stop everything. Broker missing: fewer brokers than `log.replicas` have the log.',
     }),
     node: z.string().optional().meta({ description: 'The node that answers.' }),
     role: z.enum(['primary', 'standby', 'starting', 'drained']).optional(),
     primary: z.strictObject({ node: z.string(), url: z.string().optional(), since: z.iso.datetime() }).optional(),
     nodes: z.array(NodeView),
     log: z
-      .strictObject({ first: z.int(), last: z.int(), bytes: z.int(), mostBytes: z.int() })
+      .strictObject({
+        first: z.int(),
+        last: z.int(),
+        bytes: z.int(),
+        mostBytes: z.int(),
+        replicas: z.int().meta({ description: 'How many brokers are to keep it.' }),
+        present: z.int().meta({ description: 'How many of them have it.' }),
+      })
       .optional()
       .meta({ description: 'The records that the brokers have.' }),
     snapshot: z.strictObject({ record: z.int(), asOf: z.iso.datetime(), bytes: z.int() }).optional(),

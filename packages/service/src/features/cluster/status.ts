@@ -1,7 +1,7 @@
 import type * as z from 'zod';
 import type { Cluster } from './connection.js';
 import { holderOf } from './lease.js';
-import { logBounds } from './log.js';
+import { logBounds, type LogBounds } from './log.js';
 import { membersOf, type Member } from './members.js';
 import type { ClusterView } from './model.js';
 import { newestSnapshot } from './snapshots.js';
@@ -29,7 +29,7 @@ function viewOf({ node, role, url, version, seq, lagRecords, lagMs, takesOver, a
 }
 
 /** What is wrong with the standbys that a primary has; undefined where one of them could take over at once. */
-export function standbyTrouble(members: readonly Member[]): { readonly state: 'no-standby' | 'behind'; readonly text: string } | undefined {
+function standbyTrouble(members: readonly Member[]): { readonly state: 'no-standby' | 'behind'; readonly text: string } | undefined {
   const able = members.filter(({ role, takesOver }) => role === 'standby' && takesOver);
   if (able.length === 0)
     return { state: 'no-standby', text: 'No standby could take over: the loss of this machine would stop everything.' };
@@ -37,6 +37,19 @@ export function standbyTrouble(members: readonly Member[]): { readonly state: 'n
   return best.lagMs > BEHIND_MS
     ? { state: 'behind', text: `The standby ${best.node} is ${best.lagRecords} records (${Math.round(best.lagMs / 1000)} s) behind.` }
     : undefined;
+}
+
+/** What a cluster could not bear to lose; undefined where it is whole. @param log where that is known */
+export function clusterTrouble(
+  members: readonly Member[],
+  log: Pick<LogBounds, 'replicas' | 'present'> | undefined,
+): { readonly state: 'no-standby' | 'behind' | 'broker-missing'; readonly text: string } | undefined {
+  const standby = standbyTrouble(members);
+  if (standby !== undefined || log === undefined || log.present >= log.replicas) return standby;
+  // A majority has to store what is written.
+  const spare = log.present - (Math.floor(log.replicas / 2) + 1);
+  const rest = spare > 0 ? '' : ' If another one is lost, nothing is accepted.';
+  return { state: 'broker-missing', text: `${log.present} of ${log.replicas} brokers have the log.${rest}` };
 }
 
 /** The cluster, as its brokers know it. @throws where they do not answer */
@@ -47,7 +60,7 @@ export async function clusterStatus(cluster: Cluster, own: Pick<Member, 'node' |
     logBounds(cluster),
     newestSnapshot(cluster),
   ]);
-  const trouble = standbyTrouble(members);
+  const trouble = clusterTrouble(members, log);
   return {
     state: holder === undefined ? 'no-primary' : (trouble?.state ?? 'healthy'),
     node: own.node,
