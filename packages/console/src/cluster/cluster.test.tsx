@@ -49,6 +49,14 @@ test('where nobody could take over, the page says so and offers nothing that wou
   expect(screen.queryByRole('button', { name: /Give/ })).toBeNull();
 });
 
+test('where a broker is missing, the page says so, and the primary can still be given away', async () => {
+  const problem = '2 of 3 brokers have the log. If another one is lost, nothing is accepted.';
+  shown({ ...HEALTHY, state: 'broker-missing', problem, log: { ...HEALTHY.log!, present: 2 } });
+  expect((await screen.findByRole('status')).textContent).toBe(problem);
+  expect(screen.getByText('2 of 3 have the log')).toBeTruthy();
+  expect(screen.getByRole('button', { name: 'Give the primary to a standby' })).toBeTruthy();
+});
+
 test('a service on its own says how it would begin', async () => {
   shown({ state: 'off', nodes: [] });
   expect(await screen.findByText('verbalis cluster init')).toBeTruthy();
