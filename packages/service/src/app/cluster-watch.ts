@@ -28,6 +28,7 @@ export interface WatchOptions {
   readonly look: () => Promise<KnownLog>;
 }
 
+/** Watches what a primary needs of others: a standby that could take over, and brokers that have the log. */
 export function clusterWatch({ clock, changed, look }: WatchOptions): ClusterWatch {
   let members: readonly Member[] = [];
   let log: KnownLog | undefined;
@@ -43,7 +44,7 @@ export function clusterWatch({ clock, changed, look }: WatchOptions): ClusterWat
       members = known;
       if (clock.elapsed() >= lookDue) {
         lookDue = clock.elapsed() + LOOK_MS;
-        // Where nobody answers, what is written is in doubt: that is told elsewhere.
+        // Where nobody answers, nothing that is written is confirmed either, and the node reports that.
         log = await look().catch(() => log);
       }
       since = clusterTrouble(members, log) === undefined ? undefined : (since ?? clock.elapsed());

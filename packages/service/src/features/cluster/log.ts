@@ -213,7 +213,7 @@ type Peer = Pick<PeerInfo, 'current' | 'active'> & Partial<Pick<PeerInfo, 'offli
 const isPresent = ({ offline, current, active, lag = 0 }: Peer): boolean =>
   offline !== true && (current || (active < UNHEARD_NS && lag < MOST_LACKED));
 
-/** A broker alone says nothing of others; the leader is not among those that it speaks of. */
+/** How many brokers have the log. A broker that is not in a cluster names no others; a leader is not among those that it names. */
 export function presentIn({ config, cluster }: Pick<StreamInfo, 'config' | 'cluster'>): number {
   if (cluster === undefined) return config.num_replicas;
   const others = (cluster.replicas ?? []).filter(isPresent).length;
