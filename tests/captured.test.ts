@@ -10,6 +10,7 @@ import { SYSTEM_CLOCK } from '@verbalis/service/kernel';
 import { openStore } from '@verbalis/service/records';
 import { pino } from 'pino';
 import { needs } from './support/browser.js';
+import { scaled } from './support/scale.js';
 import { booking, OPERATOR, startTestService, temporaryFolder, until, type TestService } from './support/service.js';
 
 /** Not in step with it: the service it speaks to runs in this process. */
@@ -245,12 +246,13 @@ describe('the captured mail of a space', () => {
   });
 });
 
-test('10,000 captured emails: list and search answer within 100 ms', async () => {
+const MANY = scaled(1500, 10_000);
+test(`${MANY} captured emails: lists and searches find what there is`, async () => {
   const folder = temporaryFolder();
   const store = await openStore(join(folder.path, 'many.sqlite'), { log: pino({ level: 'silent' }), clock: SYSTEM_CLOCK });
   const words = 'the quick ferry jumps over the lazy pier '.repeat(60);
   await store.write((tx) => {
-    for (let i = 0; i < 10_000; i += 1)
+    for (let i = 0; i < MANY; i += 1)
       store.captured.keep(tx, {
         id: `l${String(i).padStart(24, '0')}`,
         space: 'drydock',
@@ -282,12 +284,12 @@ test('10,000 captured emails: list and search answer within 100 ms', async () =>
     addresses: timed(() => store.captured.addresses('drydock', 500)),
   };
   process.stderr.write(
-    `captured, 10,000 emails: ${Object.entries(took)
+    `captured, ${MANY} emails: ${Object.entries(took)
       .map(([name, ms]) => `${name} ${ms.toFixed(1)} ms`)
       .join(', ')}\n`,
   );
   expect(store.captured.list({ space: 'drydock', find: 'unheard-of' }, 51)).toEqual([]);
-  expect(store.captured.list({ space: 'drydock', address: 'guest7@post.example' }, 51)).toHaveLength(34);
+  expect(store.captured.list({ space: 'drydock', address: 'guest7@post.example' }, 51)).toHaveLength(Math.ceil((MANY - 7) / 300));
   await store.close();
   folder.remove();
 });

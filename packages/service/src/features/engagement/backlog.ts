@@ -70,11 +70,13 @@ export class Backlog {
   /**
    * @param taken the place up to which everything was taken before
    * @param unreadable is called where what waits in the file cannot be read
+   * @param most so many entries are in memory; the rest is read again from the file
    */
   constructor(
     private readonly file: string,
     taken: number,
     private readonly unreadable: (error: unknown) => void,
+    private readonly most = MOST_KEPT,
   ) {
     const found = readJournal(file, unreadable);
     this.#taken = taken;
@@ -87,8 +89,8 @@ export class Backlog {
 
   #fill(found: readonly JournalEntry[]): void {
     const waiting = found.filter(({ n }) => n > this.#taken);
-    this.#waiting = waiting.slice(0, MOST_KEPT);
-    this.#more = waiting.length > MOST_KEPT;
+    this.#waiting = waiting.slice(0, this.most);
+    this.#more = waiting.length > this.most;
     this.#last = Math.max(this.#last, ...found.slice(-1).map(({ n }) => n));
   }
 
@@ -108,7 +110,7 @@ export class Backlog {
     if (fresh.length === 0) return;
     this.#isEmpty = false;
     this.#last = fresh.at(-1)?.n ?? this.#last;
-    const room = this.#more ? 0 : Math.max(0, MOST_KEPT - this.#waiting.length);
+    const room = this.#more ? 0 : Math.max(0, this.most - this.#waiting.length);
     this.#waiting.push(...fresh.slice(0, room));
     if (fresh.length > room) this.#more = true;
   }
