@@ -83,7 +83,11 @@ export async function installAndBuild({ beside = [], then = [], isChecked = true
   if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
   const install = ['Packages of npm', 'npm', ['ci', '--ignore-scripts', ...QUIET]];
   // CI waits for it with a processor idle, and uses it for one run of the tests: 35 s of processor time in place of 99.
-  const compile = ['SQLite', 'env', [...(process.env.CI ? ['CFLAGS=-O1', 'CXXFLAGS=-O1'] : []), 'npm', 'rebuild', 'better-sqlite3', ...QUIET]];
+  const compile = [
+    'SQLite',
+    'env',
+    [...(process.env.CI ? ['CFLAGS=-O1', 'CXXFLAGS=-O1'] : []), 'npm', 'rebuild', 'better-sqlite3', ...QUIET],
+  ];
   const first = isInstalled ? [build] : [install, ...after('Packages of npm', [compile, build])];
   if (!isInstalled) console.error('\n▸ Installing packages, compiling SQLite, and building (the first time takes some minutes) …');
   // What is fetched from elsewhere waits for the network, and leaves its processor to the others.
