@@ -9,8 +9,8 @@ import { openKernel, type Kernel } from './database.js';
 import { kernelState } from './tables.js';
 import { SYSTEM_CLOCK } from './clock.js';
 import { verifyCopy } from './snapshot.js';
-import { SILENT } from './test-kernel.js';
-import { reading, writing, type Tx } from './transaction.js';
+import { notesFile, SILENT } from './test-kernel.js';
+import { Connection, reading, Reads, writing, type Tx } from './transaction.js';
 
 const MIGRATIONS = fileURLToPath(new URL('../../drizzle', import.meta.url));
 const newFile = (): string => join(mkdtempSync(join(tmpdir(), 'verbalis-database-')), 'a.sqlite');
@@ -35,7 +35,7 @@ test('each start is a new epoch, and a second service on the same file is refuse
   await second.close();
 });
 
-test('a query reads through its transaction, which sees what it has written; the reading connection refuses meanwhile', async () => {
+test('a query reads through its transaction, which sees what it has written; reading past it is refused meanwhile', async () => {
   const kernel = await open(newFile());
   const seen = await kernel.write((tx) => {
     raise(tx).run();
@@ -52,9 +52,9 @@ test('a query reads through its transaction, which sees what it has written; the
   await kernel.close();
 });
 
-test('the reading connection cannot write', async () => {
+test('outside of a transaction nothing is written', async () => {
   const kernel = await open(newFile());
-  expect(() => kernel.reads.connection.raw.exec('delete from kernel_state')).toThrow(/readonly/);
+  expect(() => raise(kernel.reads as unknown as Tx).run()).toThrow('Outside of a transaction nothing is written: update "kernel_state"');
   await kernel.close();
 });
 
@@ -127,4 +127,19 @@ test('before an upgrade changes the tables, the database is copied beside it: th
   // A start that changes nothing copies nothing.
   await (await openKernel({ file, migrations: folder, log: SILENT, clock: SYSTEM_CLOCK })).close();
   expect(readdirSync(dirname(file)).filter((name) => name.includes('before-upgrade') && name.endsWith('.json'))).toHaveLength(1);
+});
+
+test('between transactions the connection that writes is read from; while its changes wait to be stored, another one', async () => {
+  const writer = notesFile();
+  const reading = new Connection(writer.raw, true);
+  const other = new Connection(writer.other, true);
+  const reads = new Reads({ writer: reading, other: () => other, isWriting: () => writer.group.running });
+  expect(reads.connection).toBe(reading);
+  writer.raw.exec('begin immediate');
+  writer.insert.run('not committed');
+  expect(reads.connection).toBe(other);
+  expect(reads.db.all(sql`select text from notes`)).toEqual([]);
+  writer.raw.exec('commit');
+  expect(reads.connection).toBe(reading);
+  expect(reads.db.all(sql`select text from notes`)).toEqual([{ text: 'not committed' }]);
 });

@@ -9,6 +9,7 @@ import { inAct } from './audit-log.js';
 import { ChangeCapture } from './change-capture.js';
 import { breakLineage, changeLogOn, groupChanges, leaveLog, positionOf, type ChangeLog } from './change-log.js';
 import type { ChangeSink, LogPlace } from './change-sink.js';
+import { Checkpoints, type CheckpointOptions } from './checkpoints.js';
 import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
 import { keepPrivate } from './private-file.js';
@@ -27,7 +28,8 @@ export interface KernelOptions {
   readonly migrations: string;
   readonly log: Logger;
   readonly clock: Clock;
-  readonly group?: Partial<Omit<GroupCommitOptions, 'changes'>>;
+  readonly group?: Partial<Omit<GroupCommitOptions, 'changes' | 'answered'>>;
+  readonly checkpoints?: CheckpointOptions;
   /** What the secrets are known by: a file that was made with others is refused. */
   readonly secrets?: string;
   /** Captures row changes from the first write on; without it, what was captured before ends here. */
@@ -38,7 +40,7 @@ export interface KernelOptions {
   readonly instrument?: (raw: Sqlite.Database) => void;
 }
 
-/** The database: one connection that writes, one that reads, and the lock that keeps other services away. */
+/** The database: one connection that writes and reads, and the lock that keeps other services away. */
 export interface Kernel {
   readonly reads: Reader;
   /** Runs a query that reads much, in a thread of its own. */
@@ -61,11 +63,11 @@ export interface Kernel {
   readonly file: string;
   readonly changes: ChangeLog;
   /** Empties the log beside the file, in which what was removed may still stand. @returns whether it could be emptied whole */
-  readonly emptyLog: () => boolean;
+  readonly emptyLog: () => Promise<boolean>;
   readonly close: () => Promise<void>;
 }
 
-/** Reading and writing share the pages of the operating system; each keeps so much of its own, in KiB. */
+/** Pages that a connection keeps, in KiB. */
 const CACHE_KIB = 16_384;
 
 /** @internal */
@@ -128,8 +130,6 @@ function openWriter(options: KernelOptions): Writer {
     raw.pragma('journal_mode = WAL');
     // What is committed is on the disk.
     raw.pragma('synchronous = FULL');
-    // Pages that are written again and again reach the file less often: 16 MB of log.
-    raw.pragma('wal_autocheckpoint = 4000');
     raw.pragma('foreign_keys = ON');
     // What is removed is overwritten: neither a copy of the file nor the next owner of its disk can read it.
     raw.pragma('secure_delete = ON');
@@ -174,9 +174,14 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
     const place = placeIn(connection, file, sink);
     const groupsChanges = groupChanges(raw, { capture, clock, isKept: captureChanges, sink, ...(place === undefined ? {} : { place }) });
     if (captureChanges || sink !== undefined) capture.start({ isWhole: sink !== undefined });
-    const group = new GroupCommit(connection, { log, ...options.group, changes: groupsChanges });
-    const reader = new Connection(openFile(file, { readonly: true }));
-    const reads = new Reads(reader, () => group.running);
+    const checkpoints = new Checkpoints(raw, file, log, options.checkpoints);
+    const group = new GroupCommit(connection, { log, ...options.group, changes: groupsChanges, answered: checkpoints.committed });
+    let other: Connection | undefined;
+    const reads = new Reads({
+      writer: new Connection(raw, true),
+      other: () => (other ??= new Connection(openFile(file, { readonly: true }))),
+      isWriting: () => group.running,
+    });
     const { apart, stop: stopApart } = apartFrom(file);
     const epoch = await group.write((tx) => {
       const before = tx.db.select().from(kernelState).get();
@@ -224,16 +229,18 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
         }
       },
       epoch,
-      emptyLog: () => {
-        // A group that is not committed yet keeps the log.
-        if (raw.inTransaction) return false;
-        const [row] = raw.pragma('wal_checkpoint(TRUNCATE)') as { busy: number }[];
-        return row?.busy === 0;
-      },
+      emptyLog: () =>
+        checkpoints.alone(() => {
+          // A group that is not committed yet keeps the log.
+          if (raw.inTransaction) return false;
+          const [row] = raw.pragma('wal_checkpoint(TRUNCATE)') as { busy: number }[];
+          return row?.busy === 0;
+        }),
       close: async () => {
         await group.close();
+        await checkpoints.stop();
         await stopApart();
-        reader.raw.close();
+        other?.raw.close();
         raw.close();
         lock.release();
       },

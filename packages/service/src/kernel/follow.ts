@@ -85,7 +85,7 @@ export function follow({ file, migrations, log, clock, secrets, of }: FollowOpti
     const write = changeWriter(raw, tables);
     let isWriting = false;
     const reader = new Connection(openFile(file, { readonly: true }));
-    const reads = new Reads(reader, () => isWriting);
+    const reads = new Reads({ other: () => reader, isWriting: () => isWriting });
     const { apart, stop: stopApart } = apartFrom(file);
     const refuse = (): Promise<never> => Promise.reject(new StoreUnavailable(REFUSAL, undefined, RETRY_SECONDS));
     const { log: changes } = changeLogOn({
@@ -150,7 +150,7 @@ export function follow({ file, migrations, log, clock, secrets, of }: FollowOpti
         doubtMs: () => 0,
         probe: () => Promise.resolve(lock.fault()),
         epoch: reads.db.select({ epoch: kernelState.epoch }).from(kernelState).get()?.epoch ?? 0,
-        emptyLog: () => false,
+        emptyLog: () => Promise.resolve(false),
         close: async () => {
           await stopApart();
           reader.raw.close();

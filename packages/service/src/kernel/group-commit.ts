@@ -22,6 +22,8 @@ export interface GroupCommitOptions {
   readonly mostWaiting?: number;
   /** Runs between COMMIT and the effects; a test crashes here. */
   readonly committed?: () => void;
+  /** Runs after each commit, when its members have their answers. */
+  readonly answered?: () => void;
   /** Keeps the row changes of each group with it. */
   readonly changes?: GroupChanges;
 }
@@ -51,6 +53,7 @@ export class GroupCommit {
   readonly #mostWaiting: number;
   readonly #closeMs: number;
   readonly #committed: (() => void) | undefined;
+  readonly #answered: (() => void) | undefined;
   readonly #changes: GroupChanges | undefined;
   readonly #statements: Readonly<Record<'begin' | 'commit' | 'savepoint' | 'release' | 'undo', Sqlite.Statement>>;
   #waiting: Member[] = [];
@@ -78,6 +81,7 @@ export class GroupCommit {
     this.#closeMs = options.closeMs ?? CLOSE_MS;
     this.#mostWaiting = options.mostWaiting ?? MOST_WAITING;
     this.#committed = options.committed;
+    this.#answered = options.answered;
     this.#changes = options.changes;
     this.#statements = {
       begin: raw.prepare('begin immediate'),
@@ -367,6 +371,7 @@ export class GroupCommit {
       }
       one.member.resolve(one.value);
     }
+    this.#answered?.();
   }
 
   #lost(ran: readonly Ran[], error: unknown): void {

@@ -49,18 +49,24 @@ export interface StatementClient {
  * Prepares each text once for a connection. A query that is built with every call is compiled by SQLite only the first time
  * (docs/decisions/2026-12-01-kept-statements.md). SQLite itself compiles a kept statement again when the tables have changed
  * (https://www.sqlite.org/c3ref/prepare.html, SQLITE_SCHEMA).
+ * @param readsOnly whether a statement that writes is refused
  */
-export function keepingStatements(raw: Sqlite.Database): StatementClient {
+export function keepingStatements(raw: Sqlite.Database, readsOnly = false): StatementClient {
   const kept = new LRUCache<string, Kept>({
     maxSize: MOST_KEPT,
     maxEntrySize: LONGEST_KEPT,
     sizeCalculation: (_statement, { length }) => length,
   });
+  const prepared = (source: string): Sqlite.Statement => {
+    const statement = raw.prepare(source);
+    if (readsOnly && !statement.readonly) throw new Error(`Outside of a transaction nothing is written: ${source}`);
+    return statement;
+  };
   return {
     prepare(source) {
       let found = kept.get(source);
       if (found === undefined) {
-        found = new Kept(() => raw.prepare(source));
+        found = new Kept(() => prepared(source));
         kept.set(source, found);
       }
       return found;

@@ -8,13 +8,17 @@ type Db = BetterSQLite3Database;
 /** What a query may do that writes nothing. */
 type ReadDb = Pick<Db, 'select' | 'selectDistinct' | 'with' | '$with' | 'all' | 'get'>;
 
-/** One connection to the database file, with the statements that were prepared for it. */
+/** A connection to the database file, with the statements that were prepared for it. */
 export class Connection {
   readonly db: Db;
   readonly #statements: unknown[] = [];
 
-  constructor(readonly raw: Sqlite.Database) {
-    this.db = drizzle(keepingStatements(raw) as Sqlite.Database);
+  /** @param readsOnly whether a statement that writes is refused */
+  constructor(
+    readonly raw: Sqlite.Database,
+    readsOnly = false,
+  ) {
+    this.db = drizzle(keepingStatements(raw, readsOnly) as Sqlite.Database);
     planQueries(this.db);
   }
 
@@ -24,7 +28,7 @@ export class Connection {
   }
 }
 
-/** Something that can be read from: the reading connection, or a transaction that also sees what it has written itself. */
+/** Something that can be read from: what is committed, or a transaction that also sees what it has written itself. */
 export interface Reader {
   readonly db: ReadDb;
   /** @internal */
@@ -88,21 +92,28 @@ export class Tx implements Reader {
 /** Proves that a transaction is made by the kernel; it does not leave this folder. */
 export const KERNEL: unique symbol = Symbol('kernel');
 
-/** The reading connection. While a transaction runs it refuses: a read there would not see what the transaction has written. */
-export class Reads implements Reader {
-  readonly #connection: Connection;
+interface ReadsOptions {
+  /** The connection that writes, as one that reads only; left out where the other one alone is read from. */
+  readonly writer?: Connection;
+  /** A connection to read from meanwhile. */
+  readonly other: () => Connection;
+  /** Whether a transaction runs at this moment. */
+  readonly isWriting: () => boolean;
+}
 
-  /** @param isWriting whether a transaction runs at this moment */
-  constructor(
-    connection: Connection,
-    private readonly isWriting: () => boolean,
-  ) {
-    this.#connection = connection;
-  }
+/**
+ * Reads what is committed. While a transaction runs it refuses: a read there would not see what the transaction has written.
+ *
+ * The connection that writes is the one to read with, too: a commit empties the page cache of every other connection, so that most reads of
+ * another one go to the file. It cannot be used while it holds changes that are not committed yet.
+ */
+export class Reads implements Reader {
+  constructor(private readonly options: ReadsOptions) {}
 
   get connection(): Connection {
-    if (this.isWriting()) throw new Error('A query within a transaction reads through the transaction: pass it on.');
-    return this.#connection;
+    const { writer, other, isWriting } = this.options;
+    if (isWriting()) throw new Error('A query within a transaction reads through the transaction: pass it on.');
+    return writer === undefined || writer.raw.inTransaction ? other() : writer;
   }
 
   get db(): ReadDb {

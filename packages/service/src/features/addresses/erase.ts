@@ -94,7 +94,7 @@ export async function erase({ store, clock, key, ledger }: ErasingOptions, subje
   });
   await store.captured.settleWords(store.write);
   if (waiting.size === 0) ledger.done(space, subject.key);
-  return { ...counts, ...rest, waiting: [...waiting], isLogEmpty: store.emptyLog() };
+  return { ...counts, ...rest, waiting: [...waiting], isLogEmpty: await store.emptyLog() };
 }
 
 /** Erases again what a copy still has. @returns how many addresses it had */
