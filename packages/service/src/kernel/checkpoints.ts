@@ -19,6 +19,8 @@ const PAGES = 4000;
 const BEHIND = 4;
 /** What came while the thread was moving is moved by it again, until so little is left, as a part of the pages, or so many times. */
 const [LITTLE, PASSES] = [0.1, 4];
+/** The log is looked at after so many commits: a look takes longer than reading a row. */
+const EVERY = 8;
 /** A thread that has had nothing to do for so long ends; one that takes longer is given up. In milliseconds. */
 const [IDLE_MS, LIMIT_MS] = [30_000, 120_000];
 
@@ -40,6 +42,8 @@ export class Checkpoints {
   /** Where something keeps pages in the log, it is looked at again when the log has so many. */
   #again = 0;
   #isStopped = false;
+  /** Commits since the log was looked at. */
+  #unseen = 0;
 
   /** @param raw the connection that writes */
   constructor(raw: Sqlite.Database, file: string, log: Logger, { pages = PAGES }: CheckpointOptions = {}) {
@@ -58,7 +62,9 @@ export class Checkpoints {
 
   /** Is called after each commit; begins to move pages where there are many. */
   readonly committed = (): void => {
-    if (this.#moving !== undefined || this.#isStopped) return;
+    this.#unseen += 1;
+    if (this.#moving !== undefined || this.#isStopped || (this.#ended === undefined && this.#unseen < EVERY)) return;
+    this.#unseen = 0;
     try {
       if (this.#ended !== undefined) this.#finish();
       const { log, left } = this.#state();
