@@ -82,7 +82,7 @@ export async function installAndBuild({ beside = [], then = [], isChecked = true
   const [major] = process.versions.node.split('.').map(Number);
   if (major < 20) console.error(`Verbalis needs Node 20.19 or newer, better 22; this is ${process.version}.`);
   const install = ['Packages of npm', 'npm', ['ci', '--ignore-scripts', ...QUIET]];
-  // CI waits for it with a processor idle, and uses it for one run of the tests: 35 s of processor time in place of 99.
+  // CI waits for it with a processor idle, and uses it for one run of the tests: 63 s of processor time in place of 99.
   const compile = [
     'SQLite',
     'env',

@@ -1,4 +1,4 @@
-import { statSync } from 'node:fs';
+import { existsSync, statSync } from 'node:fs';
 import { expect, test } from '@jest/globals';
 import Sqlite from 'better-sqlite3';
 import type { Logger } from 'pino';
@@ -14,7 +14,7 @@ function filled(threadFile?: string) {
   const log = { warn: (line: unknown) => warnings.push(line) } as unknown as Logger;
   const answered: (() => void)[] = [];
   const { group, ...file } = notesFile({ answered: () => answered.forEach((run) => run()) });
-  const checkpoints = new Checkpoints(file.raw, threadFile ?? file.file, log, { pages: PAGES });
+  const checkpoints = new Checkpoints(file.raw, threadFile ?? file.file, log, PAGES);
   answered.push(checkpoints.committed);
   let n = 0;
   return {
@@ -33,12 +33,12 @@ function filled(threadFile?: string) {
   };
 }
 
-test('while work goes on, the log is begun again and again; it is not moved by the connection that writes', async () => {
+test('while work goes on, the log is begun again and again', async () => {
   const { raw, write, logPages, count, checkpoints } = filled();
-  const own: string[] = [];
+  let finished = 0;
   const pragma = raw.pragma.bind(raw);
   raw.pragma = (source: string, ...rest: [Sqlite.PragmaOptions?]) => {
-    own.push(`${source} of ${String((raw.prepare('pragma wal_checkpoint(NOOP)').get() as { log: number }).log)}`);
+    finished += 1;
     return pragma(source, ...rest);
   };
   for (let i = 0; i < 40; i += 1) {
@@ -47,7 +47,7 @@ test('while work goes on, the log is begun again and again; it is not moved by t
   }
   // 8,000 pages and more were written.
   expect(logPages()).toBeLessThan(10 * PAGES);
-  expect(own.length).toBeGreaterThan(4);
+  expect(finished).toBeGreaterThan(4);
   expect(count()).toBe(800);
   await checkpoints.stop();
 });
@@ -80,8 +80,8 @@ test('where the thread fails, that is in the log, and the connection that writes
   }
   expect(logPages()).toBeLessThan(6 * PAGES);
   expect(warnings).toContainEqual({ err: expect.objectContaining({ message: expect.stringContaining('directory does not exist') }) });
-  // Once for each time that the log has grown, not for each commit.
-  expect(warnings.length).toBeLessThan(40);
+  // Once for each time that the log has grown, not for each look at it.
+  expect(warnings.length).toBeLessThan(30);
   expect(count()).toBe(800);
   await checkpoints.stop();
 });
@@ -93,8 +93,9 @@ test('it stops while the thread is moving, and all is in the file', async () => 
   await write(40);
   raw.close();
   other.close();
+  // The last connection is closed: that of the thread was, too.
+  expect(existsSync(`${file}-wal`)).toBe(false);
   const again = new Sqlite(file);
   expect(again.prepare('select count(*) from notes').pluck().get()).toBe(100);
   expect(again.pragma('integrity_check', { simple: true })).toBe('ok');
-  expect(() => statSync(`${file}-wal`).size).not.toThrow();
 });

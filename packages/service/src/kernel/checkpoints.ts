@@ -8,12 +8,7 @@ export interface LogState {
   readonly checkpointed: number;
 }
 
-export interface CheckpointOptions {
-  /** So many pages of the log are moved together: those that are written again and again reach the file less often. */
-  readonly pages?: number;
-}
-
-/** 16 MB of log. */
+/** So many pages of the log are moved together, which is 16 MB: those that are written again and again reach the file less often. */
 const PAGES = 4000;
 /** Where the thread cannot keep up, or fails, the connection that writes moves pages itself: from so many times as many on. */
 const BEHIND = 4;
@@ -46,7 +41,7 @@ export class Checkpoints {
   #unseen = 0;
 
   /** @param raw the connection that writes */
-  constructor(raw: Sqlite.Database, file: string, log: Logger, { pages = PAGES }: CheckpointOptions = {}) {
+  constructor(raw: Sqlite.Database, file: string, log: Logger, pages = PAGES) {
     this.#raw = raw;
     this.#log = log;
     this.#pages = pages;
@@ -116,9 +111,10 @@ export class Checkpoints {
 
   /** Moves the little that is left. */
   #finish(): void {
-    const { left: before } = this.#state();
-    if (this.#ended === 'moved' && before <= 2 * LITTLE * this.#pages) this.#raw.pragma('wal_checkpoint(PASSIVE)');
+    const ended = this.#ended;
     this.#ended = undefined;
+    const { left: before } = this.#state();
+    if (ended === 'moved' && before <= 2 * LITTLE * this.#pages) this.#raw.pragma('wal_checkpoint(PASSIVE)');
     const { log, left } = this.#state();
     // Something reads an older state, or more comes than can be moved.
     if (left > 0) this.#again = log + this.#pages;

@@ -9,7 +9,7 @@ import { inAct } from './audit-log.js';
 import { ChangeCapture } from './change-capture.js';
 import { breakLineage, changeLogOn, groupChanges, leaveLog, positionOf, type ChangeLog } from './change-log.js';
 import type { ChangeSink, LogPlace } from './change-sink.js';
-import { Checkpoints, type CheckpointOptions } from './checkpoints.js';
+import { Checkpoints } from './checkpoints.js';
 import { GroupCommit, type GroupCommitOptions } from './group-commit.js';
 import { lockFile } from './lock.js';
 import { keepPrivate } from './private-file.js';
@@ -29,7 +29,6 @@ export interface KernelOptions {
   readonly log: Logger;
   readonly clock: Clock;
   readonly group?: Partial<Omit<GroupCommitOptions, 'changes' | 'answered'>>;
-  readonly checkpoints?: CheckpointOptions;
   /** What the secrets are known by: a file that was made with others is refused. */
   readonly secrets?: string;
   /** Captures row changes from the first write on; without it, what was captured before ends here. */
@@ -174,7 +173,7 @@ export async function openKernel(options: KernelOptions): Promise<Kernel> {
     const place = placeIn(connection, file, sink);
     const groupsChanges = groupChanges(raw, { capture, clock, isKept: captureChanges, sink, ...(place === undefined ? {} : { place }) });
     if (captureChanges || sink !== undefined) capture.start({ isWhole: sink !== undefined });
-    const checkpoints = new Checkpoints(raw, file, log, options.checkpoints);
+    const checkpoints = new Checkpoints(raw, file, log);
     const group = new GroupCommit(connection, { log, ...options.group, changes: groupsChanges, answered: checkpoints.committed });
     let other: Connection | undefined;
     const reads = new Reads({
